@@ -1,0 +1,58 @@
+import { describeColourTag } from './colour.ts'
+import type { AudioFacts, SourceFacts, VideoFacts } from './facts.ts'
+import { describeBitRate, describeBytes, describeClock } from './format.ts'
+import { describeAspect, displayAspect } from './geometry.ts'
+import { describeRate } from './timing.ts'
+import { describeScan } from './treatment.ts'
+
+const codecNames: Record<string, string> = {
+  mpeg1video: 'MPEG-1', mpeg2video: 'MPEG-2', mpeg4: 'MPEG-4 part 2', dvvideo: 'DV', h264: 'H.264', hevc: 'HEVC', av1: 'AV1', prores: 'ProRes', ffv1: 'FFV1', png: 'PNG', mjpeg: 'JPEG', tiff: 'TIFF', exr: 'OpenEXR', dpx: 'DPX',
+  vc1: 'VC-1', vp8: 'VP8', vp9: 'VP9', ac3: 'AC-3', eac3: 'E-AC-3', dts: 'DTS', mp2: 'MP2', mp3: 'MP3', aac: 'AAC', opus: 'Opus', vorbis: 'Vorbis', flac: 'FLAC', alac: 'ALAC', pcm_s16le: 'PCM 16 bit', pcm_s16be: 'PCM 16 bit', pcm_s24le: 'PCM 24 bit',
+  dvd_subtitle: 'DVD bitmaps', subrip: 'SubRip', mov_text: 'timed text', hdmv_pgs_subtitle: 'PGS bitmaps', dvb_subtitle: 'DVB bitmaps',
+}
+
+/** A codec as the trade writes it, or the library's own name. */
+export function describeCodec(codec: string): string {
+  return codecNames[codec] ?? codec
+}
+
+/** "720x576 16:9". */
+export function describePictureSize(video: Pick<VideoFacts, 'width' | 'height' | 'pixelAspect'>): string {
+  return `${video.width}x${video.height} ${describeAspect(displayAspect(video))}`
+}
+
+/** "25 fps, top first": rate and scan for a narrow column; the field order says that it is interlaced. */
+export function describeMotionShort({ frameRate, scan }: VideoFacts): string {
+  const order = scan.kind === 'progressive' ? 'progressive' : `${scan.kind === 'mixed' ? 'partly ' : ''}${scan.firstField ?? 'unknown'} first`
+  return `${describeRate(frameRate)} fps, ${order}`
+}
+
+/** "AC-3, stereo, 48 kHz, 192 kbit/s, eng". */
+export function describeTrack(track: AudioFacts): string {
+  const parts = [describeCodec(track.codec), track.layout, `${track.sampleRate / 1000} kHz`]
+  if (track.bitsPerSecond !== null) parts.push(describeBitRate(track.bitsPerSecond))
+  parts.push(track.language ?? 'language not stated')
+  return parts.join(', ')
+}
+
+/** A source's facts line by line, in plain words, for the open source. */
+export function factLines(facts: SourceFacts): [name: string, value: string][] {
+  const { video } = facts
+  const lines: [string, string][] = [
+    ['container', facts.container],
+    ['length', facts.durationSeconds === null ? 'not stated' : describeClock(facts.durationSeconds)],
+    ['size', `${describeBytes(facts.bytes)}${facts.bitsPerSecond === null ? '' : `, ${describeBitRate(facts.bitsPerSecond)} in all`}`],
+  ]
+  if (!video) return lines
+  const { pixelAspect, colour } = video
+  lines.push(
+    ['picture', `${describeCodec(video.codec)}${video.profile ? ` ${video.profile}` : ''}${video.bitsPerSecond === null ? '' : `, ${describeBitRate(video.bitsPerSecond)}`}`],
+    ['frame', `${video.width}x${video.height}, pixels ${pixelAspect.num}:${pixelAspect.den}, shown ${describeAspect(displayAspect(video))}`],
+    ['rate', `${describeRate(video.frameRate)} frames a second, ${video.rateIs}`],
+    ['frames', `${video.frameCount}${video.frameCountFrom === 'length' ? ', worked out from the length' : ''}`],
+    ['scan', `${describeScan(video)} (flags of the first ${video.scan.framesRead} frames)`],
+    ['samples', `${video.bitDepth} bit, ${video.chroma}`],
+    ['colour', video.isRgb ? 'RGB' : `${describeColourTag(colour.primaries)} / ${describeColourTag(colour.transfer)} / ${describeColourTag(colour.matrix)}, range ${colour.range ?? 'not stated'}`],
+  )
+  return lines
+}

@@ -1,0 +1,155 @@
+import { z } from 'zod'
+import { meanWithError, rangeAround, Range, studentQuantile, sumRanges } from './range.ts'
+import type { Container } from './delivery.ts'
+
+/** One stretch of a source that was really treated, encoded and checked with the spec. */
+export const SampleWindow = z.object({
+  startSeconds: z.number().min(0),
+  /** Frames of the result made from the stretch. */
+  frames: z.int().positive(),
+  /** Decode, treat and encode, sound aside. */
+  encodeSeconds: z.number().positive(),
+  /** Decode the result, treat the source again and compare. */
+  checkSeconds: z.number().min(0),
+  /** Bytes of picture packets by kind. The first packet is a keyframe only because the stretch starts there. */
+  firstKeyframeBytes: z.int().min(0),
+  otherKeyframes: z.int().min(0),
+  otherKeyframeBytes: z.int().min(0),
+  interFrames: z.int().min(0),
+  interBytes: z.int().min(0),
+})
+export type SampleWindow = z.infer<typeof SampleWindow>
+
+/** What a sample encode measured; kept as measured, so that the arithmetic can change without measuring again. */
+export const SampleMeasurement = z.object({
+  windows: z.array(SampleWindow).min(1),
+  /** Sound of all tracks together, per second of material. */
+  soundBytesPerSecond: z.number().min(0),
+  soundPacketsPerSecond: z.number().min(0),
+  soundSecondsPerSecond: z.number().min(0),
+  /** From the task's start until the first frame was asked for. */
+  startSeconds: z.number().min(0),
+  /** Machine it was measured on, in words. */
+  machine: z.string(),
+  /** Wall time of the whole measurement. */
+  tookSeconds: z.number().positive(),
+})
+export type SampleMeasurement = z.infer<typeof SampleMeasurement>
+
+/** What the whole job is, as far as time and size depend on it. */
+export interface JobExtent {
+  frames: number
+  durationSeconds: number
+  /** Longest keyframe distance in frames; 1 when every frame is a keyframe. */
+  keyframeDistance: number
+  container: Container
+}
+
+export const JobForecast = z.object({
+  seconds: Range,
+  bytes: Range,
+  /** What it was worked out from, as a sentence. */
+  measuredFrom: z.string(),
+  /** Seconds of checking within `seconds`. */
+  checkSeconds: z.number().min(0),
+})
+export type JobForecast = z.infer<typeof JobForecast>
+
+/** Least relative half-width of a time: other work on the same machine makes runs differ by about this much. */
+const leastTimePart = 0.1
+/** Least relative half-width of a size. */
+const leastSizePart = 0.03
+/** Half-width when only one stretch was measured, so that nothing is known of the spread. */
+const singleWindowPart = 0.4
+/** Relative error that all jobs of a batch share: the machine is busier or freer than when it was measured. */
+export const sharedTimePart = 0.06
+
+/**
+ * Bytes a container adds to each packet: in MP4 and MOV the sample tables (ISO/IEC 14496-12: stsz 4, ctts 8, stco share 4),
+ * in Matroska the block header (RFC 9559: element 1, size 1-3, track 1, time 2, flags 1).
+ */
+const bytesPerPacket: Record<Container, number> = { mp4: 16, mov: 16, mkv: 8, webm: 8 }
+
+/** Relative half-width of a mean over windows that stand for a whole of which they are the part `coverage`. */
+function relativeHalfWidth(values: readonly number[], coverage: number): number {
+  const { mean, error } = meanWithError(values)
+  if (mean === 0) return 0
+  if (error === null) return coverage >= 1 ? 0 : singleWindowPart
+  // Finite population: windows that cover nearly all leave little to be wrong about.
+  return (studentQuantile(values.length - 1) * error * Math.sqrt(Math.max(0, 1 - coverage))) / mean
+}
+
+/**
+ * Expected time and size of a whole job from a sample encode of its source.
+ *
+ * Time is seconds per frame of the windows times the frames, plus sound and start. Size counts keyframes and other frames apart,
+ * because each window starts with a keyframe that the whole file will not have there: keyframes are expected at the larger of
+ * the natural frequency seen inside windows (cuts) and the spec's longest distance.
+ */
+export function forecastJob(sample: SampleMeasurement, extent: JobExtent): JobForecast {
+  const { windows } = sample
+  const sampledFrames = windows.reduce((sum, window) => sum + window.frames, 0)
+  const coverage = Math.min(1, sampledFrames / Math.max(1, extent.frames))
+
+  const encodePerFrame = windows.map(window => window.encodeSeconds / window.frames)
+  const perFrame = sum(windows, 'encodeSeconds') / sampledFrames
+  const checkPerFrame = sum(windows, 'checkSeconds') / sampledFrames
+  const checkSeconds = checkPerFrame * extent.frames
+  const seconds = sample.startSeconds + (perFrame + checkPerFrame) * extent.frames + sample.soundSecondsPerSecond * extent.durationSeconds
+  const timePart = Math.max(leastTimePart, relativeHalfWidth(encodePerFrame, coverage))
+
+  const otherKeyframes = sum(windows, 'otherKeyframes')
+  const interFrames = sum(windows, 'interFrames')
+  const keyframeBytes = (sum(windows, 'firstKeyframeBytes') + sum(windows, 'otherKeyframeBytes')) / (windows.length + otherKeyframes)
+  const interBytes = interFrames > 0 ? sum(windows, 'interBytes') / interFrames : keyframeBytes
+  const naturalShare = otherKeyframes / Math.max(1, otherKeyframes + interFrames)
+  const keyframes = Math.min(extent.frames, Math.max(extent.frames / extent.keyframeDistance, 1 + extent.frames * naturalShare))
+  const pictureBytes = keyframes * keyframeBytes + (extent.frames - keyframes) * interBytes
+  const soundBytes = sample.soundBytesPerSecond * extent.durationSeconds
+  const packets = extent.frames + sample.soundPacketsPerSecond * extent.durationSeconds
+  const bytes = pictureBytes + soundBytes + packets * bytesPerPacket[extent.container]
+  const perFrameBytes = windows.map(window => {
+    const share = keyframes / Math.max(1, extent.frames)
+    const keys = (window.firstKeyframeBytes + window.otherKeyframeBytes) / (1 + window.otherKeyframes)
+    const inter = window.interFrames > 0 ? window.interBytes / window.interFrames : keys
+    return share * keys + (1 - share) * inter
+  })
+  const sizePart = Math.max(leastSizePart, relativeHalfWidth(perFrameBytes, coverage) * (pictureBytes / bytes))
+
+  return {
+    seconds: rangeAround(seconds, timePart),
+    bytes: rangeAround(bytes, sizePart),
+    checkSeconds,
+    measuredFrom: `${sampledFrames} of ${extent.frames} frames in ${windows.length} ${windows.length === 1 ? 'stretch' : 'stretches'}, encoded and checked on ${sample.machine} in ${sample.tookSeconds.toFixed(0)} s`,
+  }
+}
+
+function sum(windows: readonly SampleWindow[], key: Exclude<keyof SampleWindow, 'startSeconds'>): number {
+  return windows.reduce((total, window) => total + window[key], 0)
+}
+
+/** Time and size of several jobs done one after the other. */
+export function forecastBatch(jobs: readonly Pick<JobForecast, 'seconds' | 'bytes'>[]): { seconds: Range, bytes: Range } {
+  return { seconds: sumRanges(jobs.map(job => job.seconds), sharedTimePart), bytes: sumRanges(jobs.map(job => job.bytes)) }
+}
+
+/**
+ * Where to sample: starts (seconds) of `count` windows of a length, one in the middle of each equal part of the source, in an
+ * order that stays spread out if it is cut short (van der Corput sequence).
+ * A source shorter than all windows together gives one window over the whole.
+ */
+export function sampleStarts(durationSeconds: number, windowSeconds: number, count: number): number[] {
+  if (durationSeconds <= windowSeconds * count) return [0]
+  const part = durationSeconds / count
+  const order = Array.from({ length: count }, (_, index) => index).sort((a, b) => vanDerCorput(a) - vanDerCorput(b))
+  return order.map(index => index * part + (part - windowSeconds) / 2)
+}
+
+function vanDerCorput(index: number): number {
+  let [value, denominator] = [0, 1]
+  for (let rest = index; rest > 0; rest = Math.floor(rest / 2)) {
+    denominator *= 2
+    value += (rest % 2) / denominator
+  }
+  return value
+}

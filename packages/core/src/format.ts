@@ -1,0 +1,53 @@
+import type { Range } from './range.ts'
+
+const sizeUnits = ['bytes', 'kB', 'MB', 'GB', 'TB'] as const
+
+/** Bytes in decimal units with three significant figures at most: "28.9 GB". */
+export function describeBytes(bytes: number): string {
+  let [value, unit] = [bytes, 0]
+  while (value >= 999.5 && unit < sizeUnits.length - 1) {
+    value /= 1000
+    unit++
+  }
+  return `${unit === 0 ? Math.round(value) : value >= 99.5 ? Math.round(value) : value.toFixed(1)} ${sizeUnits[unit]}`
+}
+
+/** A length of work or material: "8 s", "4 min 10 s", "5 h 40 min". */
+export function describeDuration(seconds: number): string {
+  if (seconds < 9.95) return `${seconds.toFixed(1)} s`
+  const whole = Math.round(seconds)
+  if (whole < 60) return `${whole} s`
+  if (whole < 3600) return `${Math.floor(whole / 60)} min ${String(whole % 60).padStart(2, '0')} s`
+  const minutes = Math.round(whole / 60)
+  return `${Math.floor(minutes / 60)} h ${String(minutes % 60).padStart(2, '0')} min`
+}
+
+/** Length of material as a clock: "2:14:08", "0:20.5" below a minute keeps tenths. */
+export function describeClock(seconds: number): string {
+  if (seconds < 60) return `0:${seconds.toFixed(1).padStart(4, '0')}`
+  const whole = Math.round(seconds)
+  const two = (value: number) => String(value).padStart(2, '0')
+  return whole < 3600 ? `${Math.floor(whole / 60)}:${two(whole % 60)}` : `${Math.floor(whole / 3600)}:${two(Math.floor(whole / 60) % 60)}:${two(whole % 60)}`
+}
+
+/** A range of lengths: "5 h 40 min - 6 h 30 min", in one figure where both ends read the same. */
+export function describeDurationRange(range: Range): string {
+  const [low, high] = [describeDuration(range.low), describeDuration(range.high)]
+  return low === high ? low : `${low} - ${high}`
+}
+
+/** A range of sizes: "41 GB (38-45)"; all three in the expected value's unit. */
+export function describeBytesRange(range: Range): string {
+  const expected = describeBytes(range.expected)
+  const unit = sizeUnits.indexOf(expected.split(' ')[1] as (typeof sizeUnits)[number])
+  const inUnit = (bytes: number) => {
+    const value = bytes / 1000 ** unit
+    return unit === 0 || value >= 99.5 ? String(Math.round(value)) : value.toFixed(1)
+  }
+  return `${expected} (${inUnit(range.low)}-${inUnit(range.high)})`
+}
+
+/** Bits a second: "4.2 Mbit/s". */
+export function describeBitRate(bitsPerSecond: number): string {
+  return bitsPerSecond >= 1e6 ? `${(bitsPerSecond / 1e6).toFixed(1)} Mbit/s` : `${Math.round(bitsPerSecond / 1000)} kbit/s`
+}

@@ -1,0 +1,48 @@
+import type { JobProgress } from './job.ts'
+import { toNumber, type Rational } from './rational.ts'
+
+/** What is known of a running job at a moment. */
+export interface WorkSoFar {
+  stage: 'encode' | 'check'
+  framesDone: number
+  framesTotal: number
+  rate: Rational
+  /** Seconds of work in this stage, without holds. */
+  stageSeconds: number
+  /** Seconds that the encode took; null while it runs. */
+  encodeSeconds: number | null
+  bytesWritten: number
+  /** Seconds of checking for each second of encoding, from the sample; null when nothing was measured. */
+  checkPerEncode: number | null
+}
+
+/** Below this much of a stage the speed so far says too little about the rest. */
+const leastPart = 0.02
+/** Share of checking in a job whose source was never sampled: a decode and a comparison against a whole encode. */
+const assumedCheckPerEncode = 0.3
+
+/**
+ * Progress of a job from what was done so far. The rest of a stage is taken at the stage's mean speed; the check that still follows an
+ * encode is taken in the proportion that the sample showed.
+ */
+export function progressOf(work: WorkSoFar): JobProgress {
+  const { stage, framesDone, framesTotal, stageSeconds } = work
+  const part = framesTotal > 0 ? Math.min(1, framesDone / framesTotal) : 0
+  const checkPerEncode = work.checkPerEncode ?? assumedCheckPerEncode
+  const framesPerSecond = stageSeconds > 0 ? framesDone / stageSeconds : 0
+  const stageTotal = part > 0 ? stageSeconds / part : null
+  const known = part >= leastPart ? stageTotal : null
+  // In parts of one encode: the encode is 1, the check `checkPerEncode`.
+  const whole = 1 + checkPerEncode
+  const done = stage === 'encode' ? part : 1 + part * checkPerEncode
+  const secondsLeft = known === null
+    ? stage === 'check' && work.encodeSeconds !== null ? work.encodeSeconds * checkPerEncode : null
+    : stage === 'encode' ? known * (whole - part) : known * (1 - part)
+  return {
+    stage, framesDone, framesTotal, framesPerSecond,
+    timesRealTime: framesPerSecond / toNumber(work.rate),
+    bytesWritten: work.bytesWritten,
+    secondsLeft,
+    part: Math.min(1, done / whole),
+  }
+}

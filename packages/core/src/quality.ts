@@ -1,0 +1,142 @@
+import { z } from 'zod'
+import { ColourDescription } from './colour.ts'
+import { describeAudioCodec, describeVideoCodec, levelProblem, type DeliverySpec } from './delivery.ts'
+import { describeBytes, describeClock } from './format.ts'
+import { equal, Rational, toNumber } from './rational.ts'
+import { describeRate } from './timing.ts'
+import type { Treatment } from './treatment.ts'
+
+/** What decoding a whole result, beside its treated source, measured. */
+export const CheckMeasurement = z.object({
+  container: z.string(),
+  bytes: z.int().min(0),
+  sourceBytes: z.int().min(0),
+  sha256: z.string().length(64),
+  video: z.object({
+    codec: z.string(),
+    profile: z.string().nullable(),
+    /** As the standard writes it, or null where the stream states none. */
+    level: z.string().nullable(),
+    width: z.int(), height: z.int(), pixelAspect: Rational, frameRate: Rational,
+    pixelFormat: z.string(), colour: ColourDescription,
+    interlaced: z.boolean(),
+    framesDecoded: z.int().min(0),
+    decodeErrors: z.int().min(0),
+    durationSeconds: z.number().min(0),
+    /** Time of the first frame, in ticks of `timeBase`. */
+    startTicks: z.int(), timeBase: Rational,
+  }),
+  /** Frames that the treated source gave when it was decoded again for comparison. */
+  treatedFrames: z.int().min(0),
+  sourceDecodeErrors: z.int().min(0),
+  audio: z.array(z.object({ codec: z.string(), channels: z.int(), sampleRate: z.int(), durationSeconds: z.number().min(0), decodeErrors: z.int().min(0) })),
+  /** Sound tracks of the source, with the length that decoded. */
+  sourceAudioSeconds: z.array(z.number().min(0)),
+  /** Structural similarity of luma, mean over frames and the worst frame; null when nothing could be compared. */
+  ssim: z.object({ mean: z.number(), worst: z.number(), worstFrame: z.int() }).nullable(),
+  /** Perceptually weighted PSNR of luma in dB (Helmrich and others, 2020), from the mean error over frames; null for identical pictures. */
+  xpsnr: z.object({ mean: z.number(), worst: z.number(), worstFrame: z.int() }).nullable(),
+  /** Whether every compared frame was identical. */
+  identical: z.boolean(),
+})
+export type CheckMeasurement = z.infer<typeof CheckMeasurement>
+
+export const Verdict = z.enum(['pass', 'look', 'fail'])
+export type Verdict = z.infer<typeof Verdict>
+
+export const CheckLine = z.object({
+  name: z.string(),
+  expected: z.string(),
+  found: z.string(),
+  verdict: Verdict,
+  /** Why it is not a pass, as a sentence; null on a pass. */
+  reason: z.string().nullable(),
+})
+export type CheckLine = z.infer<typeof CheckLine>
+
+export const Check = z.object({ verdict: Verdict, lines: z.array(CheckLine), measurement: CheckMeasurement })
+export type Check = z.infer<typeof Check>
+
+/** SSIM of luma under which a person should look, and XPSNR likewise: well below what the built-in specs reach on ordinary material. */
+const lookBelow = { ssim: 0.9, xpsnr: 30 }
+
+/** Judges a measured result against its spec and treatment, line by line; the worst line is the verdict. */
+export function judge(measured: CheckMeasurement, spec: DeliverySpec, treatment: Treatment): Check {
+  const lines: CheckLine[] = []
+  const add = (name: string, expected: string, found: string, ok: boolean, reason: string, otherwise: 'look' | 'fail' = 'fail') =>
+    lines.push({ name, expected, found, verdict: ok ? 'pass' : otherwise, reason: ok ? null : reason })
+  const { video } = measured
+  const { result } = treatment
+
+  add('container', spec.container.toUpperCase(), measured.container, measured.container.toLowerCase() === spec.container, 'The file is in another container than the spec asks for.')
+  add('decodes', 'whole, no errors', video.decodeErrors === 0 ? `${video.framesDecoded} frames, no errors` : `${video.decodeErrors} errors`, video.decodeErrors === 0 && video.framesDecoded > 0, 'The result cannot be decoded whole. Make it again.')
+  add('frames', `${measured.treatedFrames}`, `${video.framesDecoded}`, video.framesDecoded === measured.treatedFrames, 'Frames were lost or doubled between the source and the result.')
+  const missing = result.frameCount - measured.treatedFrames
+  // Containers round their length, so a count worked out from it may be a frame or two off.
+  add('source frames', `${result.frameCount}`, `${measured.treatedFrames}`, Math.abs(missing) <= 2, missing > 0
+    ? `The source promises ${result.frameCount} frames but gave ${measured.treatedFrames}: it may be cut short or damaged.`
+    : `The source gave ${-missing} frames more than its header says.`, 'look')
+  add('source decodes', 'no errors', measured.sourceDecodeErrors === 0 ? 'no errors' : `${measured.sourceDecodeErrors} errors`, measured.sourceDecodeErrors === 0, 'The source itself is damaged; look at the result where it is.', 'look')
+
+  const length = measured.treatedFrames / toNumber(result.rate)
+  const frameSeconds = 1 / toNumber(result.rate)
+  add('length', describeClock(length), describeClock(video.durationSeconds), Math.abs(video.durationSeconds - length) <= 1.5 * frameSeconds, 'The length differs by more than a frame.')
+  measured.audio.forEach((track, index) => {
+    const of = measured.audio.length > 1 ? ` ${index + 1}` : ''
+    const difference = track.durationSeconds - video.durationSeconds
+    const sourceDifference = (measured.sourceAudioSeconds[index] ?? video.durationSeconds) - length
+    const tolerance = Math.max(0.1, 2 * frameSeconds)
+    const words = (seconds: number) => Math.abs(seconds) < 0.0005 ? 'equal' : `${Math.abs(seconds).toFixed(3)} s ${seconds > 0 ? 'longer' : 'shorter'}`
+    add(`sound${of} length`, `within ${tolerance.toFixed(2)} s of picture`, words(difference), Math.abs(difference) <= tolerance, Math.abs(difference - sourceDifference) <= tolerance
+      ? 'Sound and picture differ in length, as they do in the source.'
+      : 'Sound and picture differ in length, and did not in the source.', Math.abs(difference - sourceDifference) <= tolerance ? 'look' : 'fail')
+    add(`sound${of} decodes`, 'no errors', track.decodeErrors === 0 ? 'no errors' : `${track.decodeErrors} errors`, track.decodeErrors === 0, 'The sound cannot be decoded whole. Make it again.')
+    add(`sound${of} codec`, describeAudioCodec(spec.audio.codec), track.codec, track.codec === spec.audio.codec, 'The sound is in another codec than the spec asks for.')
+    add(`sound${of} rate`, `${spec.audio.sampleRate} Hz`, `${track.sampleRate} Hz, ${track.channels} ch`, track.sampleRate === spec.audio.sampleRate && track.channels <= spec.audio.maxChannels, 'Sample rate or channels do not meet the spec.')
+  })
+  add('sound tracks', `${measured.sourceAudioSeconds.length}`, `${measured.audio.length}`, measured.audio.length === measured.sourceAudioSeconds.length, 'A sound track was lost.')
+
+  const codecOk = video.codec === spec.video.codec
+  add('codec', describeVideoCodec(spec.video.codec), video.codec, codecOk, 'The picture is in another codec than the spec asks for.')
+  if (spec.video.profile && video.profile !== null)
+    add('profile', spec.video.profile, video.profile, sameProfile(video.profile, spec.video.profile), 'The profile is not the one the spec asks for.')
+  if (spec.video.level && (spec.video.codec === 'h264' || spec.video.codec === 'hevc')) {
+    const problem = levelProblem(spec.video.codec, spec.video.level, video, video.frameRate)
+    const stated = video.level === null ? Number.POSITIVE_INFINITY : Number(video.level)
+    add('level', `at most ${spec.video.level}`, video.level ?? 'not stated', stated <= Number(spec.video.level) && problem === null, problem ?? 'The stream states a higher level than the spec allows.')
+  }
+  add('frame size', `${result.frame.width}x${result.frame.height}`, `${video.width}x${video.height}`, video.width === result.frame.width && video.height === result.frame.height, 'The frame has another size than planned.')
+  const aspect = (value: Rational) => `${value.num}:${value.den}`
+  add('pixel aspect', aspect(result.frame.pixelAspect), aspect(video.pixelAspect), Math.abs(toNumber(video.pixelAspect) / toNumber(result.frame.pixelAspect) - 1) < 1e-3, 'The picture would show in another shape.')
+  add('frame rate', `${describeRate(result.rate)} fps`, `${describeRate(video.frameRate)} fps`, equal(video.frameRate, result.rate) || Math.abs(toNumber(video.frameRate) / toNumber(result.rate) - 1) < 1e-4, 'The frame rate is not the planned one.')
+  add('scan', result.scan === 'progressive' ? 'progressive' : 'interlaced', video.interlaced ? 'interlaced' : 'progressive', video.interlaced === (result.scan !== 'progressive'), 'The fields are not flagged as planned.')
+  add('pixel format', result.pixelFormat, video.pixelFormat, video.pixelFormat === result.pixelFormat, 'Bit depth or chroma sampling is not the planned one.')
+  if (result.colour.matrix !== 'gbr') {
+    const tags = [video.colour.primaries, video.colour.transfer, video.colour.matrix]
+    const wanted = [result.colour.primaries, result.colour.transfer, result.colour.matrix]
+    add('colour tags', wanted.join(' / '), tags.map(tag => tag ?? 'none').join(' / '), tags.every((tag, index) => sameTag(tag, wanted[index]!)), 'Players would show other colours: the tags are not the planned ones.')
+  }
+
+  if (measured.identical) {
+    add('likeness', spec.video.rateControl.kind === 'lossless' ? 'identical' : 'close', 'every frame identical', true, '')
+  } else {
+    if (spec.video.rateControl.kind === 'lossless') add('likeness', 'identical', 'differs', false, 'A lossless result must be identical to its treated source.')
+    if (measured.ssim) add('SSIM', `over ${lookBelow.ssim}`, `${measured.ssim.mean.toFixed(4)} (worst ${measured.ssim.worst.toFixed(4)})`, measured.ssim.mean >= lookBelow.ssim, 'The result is far from its source; look at the worst frame.', 'look')
+    if (measured.xpsnr) add('XPSNR', `over ${lookBelow.xpsnr} dB`, `${measured.xpsnr.mean.toFixed(1)} dB (worst ${measured.xpsnr.worst.toFixed(1)})`, measured.xpsnr.mean >= lookBelow.xpsnr, 'The result is far from its source; look at the worst frame.', 'look')
+    if (!measured.ssim && !measured.xpsnr) add('likeness', 'compared', 'nothing to compare', false, 'No frame could be compared with the source.')
+  }
+  add('bytes', `source ${describeBytes(measured.sourceBytes)}`, `${describeBytes(measured.bytes)}`, measured.bytes > 0, 'The file is empty.')
+
+  const verdict = lines.some(line => line.verdict === 'fail') ? 'fail' : lines.some(line => line.verdict === 'look') ? 'look' : 'pass'
+  return { verdict, lines, measurement: measured }
+}
+
+function sameProfile(found: string, wanted: string): boolean {
+  const plain = (name: string) => name.toLowerCase().replace(/[^a-z0-9]/g, '')
+  return plain(found) === plain(wanted)
+}
+
+/** Whether a tag says the same: BT.601's two names for one matrix and one curve are equal (H.273 codes 5 and 6). */
+function sameTag(found: string | null, wanted: string): boolean {
+  return found === wanted || (found === 'bt470bg' && wanted === 'smpte170m') || (found === 'smpte170m' && wanted === 'bt470bg')
+}

@@ -1,0 +1,151 @@
+import { z } from 'zod'
+import { SourceFacts } from './facts.ts'
+import { JobForecast } from './forecast.ts'
+import { JobEvent, JobProgress, JobState } from './job.ts'
+import { Check, Verdict } from './quality.ts'
+import { Rational } from './rational.ts'
+import { NumberedSequence } from './sequence.ts'
+import { Treatment } from './treatment.ts'
+
+/** The shapes in which the things Hematine keeps are shown to browsers and other programs. Times are ISO 8601 in UTC. */
+
+const Id = z.int().positive()
+const Instant = z.iso.datetime()
+
+export const VolumeRole = z.enum(['source', 'working', 'delivery'])
+export type VolumeRole = z.infer<typeof VolumeRole>
+
+export const VolumeRecord = z.object({
+  id: Id,
+  name: z.string(),
+  role: VolumeRole,
+  /** Absolute path on the machines that have the volume mounted. */
+  path: z.string(),
+  freeBytes: z.number().min(0).nullable(),
+  totalBytes: z.number().min(0).nullable(),
+  /** Why the volume cannot be used now, as a sentence. */
+  problem: z.string().nullable(),
+})
+export type VolumeRecord = z.infer<typeof VolumeRecord>
+
+export const OrderRecord = z.object({
+  id: Id,
+  code: z.string(),
+  name: z.string(),
+  dueAt: Instant.nullable(),
+})
+export type OrderRecord = z.infer<typeof OrderRecord>
+
+export const SourceKind = z.enum(['file', 'sequence'])
+export type SourceKind = z.infer<typeof SourceKind>
+
+export const SourceState = z.enum(['reading', 'ready', 'refused'])
+export type SourceState = z.infer<typeof SourceState>
+
+export const SourceRecord = z.object({
+  id: Id,
+  orderId: Id,
+  volumeId: Id,
+  /** Last part of the path: what a technician calls it. */
+  name: z.string(),
+  relativePath: z.string(),
+  kind: SourceKind,
+  sequence: NumberedSequence.nullable(),
+  frameRate: Rational.nullable(),
+  state: SourceState,
+  /** Why it was refused, as a sentence. */
+  reason: z.string().nullable(),
+  facts: SourceFacts.nullable(),
+  hasPoster: z.boolean(),
+  jobCount: z.int().min(0),
+  broughtInAt: Instant,
+})
+export type SourceRecord = z.infer<typeof SourceRecord>
+
+export const SampleState = z.enum(['waiting', 'measuring', 'ready', 'failed'])
+export type SampleState = z.infer<typeof SampleState>
+
+export const JobRecord = z.object({
+  id: Id,
+  orderId: Id,
+  sourceId: Id,
+  sourceName: z.string(),
+  specKey: z.string(),
+  specName: z.string(),
+  deliveryVolumeId: Id,
+  state: JobState,
+  position: z.number(),
+  durationSeconds: z.number().min(0).nullable(),
+  frames: z.int().min(0),
+  sourceBytes: z.number().min(0),
+  sampleState: SampleState,
+  /** Why no forecast could be made, as a sentence. */
+  sampleReason: z.string().nullable(),
+  forecast: JobForecast.nullable(),
+  progress: JobProgress.nullable(),
+  attempt: z.int().min(0),
+  worker: z.string().nullable(),
+  /** Path of the result in its delivery volume. */
+  outputPath: z.string().nullable(),
+  outputBytes: z.number().min(0).nullable(),
+  verdict: Verdict.nullable(),
+  /** Reasons of a check that is not a plain pass, worst first. */
+  verdictReasons: z.array(z.string()),
+  /** Why it failed, as a sentence. */
+  reason: z.string().nullable(),
+  /** Seconds of work, without holds. */
+  workSeconds: z.number().min(0).nullable(),
+  releasedAt: Instant.nullable(),
+  startedAt: Instant.nullable(),
+  finishedAt: Instant.nullable(),
+})
+export type JobRecord = z.infer<typeof JobRecord>
+
+export const JobEventRecord = z.object({
+  id: Id,
+  jobId: Id,
+  at: Instant,
+  event: z.union([JobEvent, z.literal('create'), z.literal('move')]),
+  from: JobState.nullable(),
+  to: JobState,
+  note: z.string().nullable(),
+})
+export type JobEventRecord = z.infer<typeof JobEventRecord>
+
+export const JobDetail = JobRecord.extend({
+  treatment: Treatment,
+  check: Check.nullable(),
+  events: z.array(JobEventRecord),
+})
+export type JobDetail = z.infer<typeof JobDetail>
+
+export const WorkerRecord = z.object({
+  id: z.uuid(),
+  name: z.string(),
+  /** Processor and core count, in words. */
+  machine: z.string(),
+  lanes: z.int().positive(),
+  state: z.enum(['at work', 'gone']),
+  seenAt: Instant,
+})
+export type WorkerRecord = z.infer<typeof WorkerRecord>
+
+/** What happened, as the end of a sentence after the source's name. */
+export function describeEvent({ event, note }: Pick<JobEventRecord, 'event' | 'note'>): string {
+  switch (event) {
+    case 'create': return 'drafted'
+    case 'release': return 'released'
+    case 'dispatch': return 'next in line'
+    case 'start': return `begun by ${note ?? 'a worker'}`
+    case 'continue': return 'goes on where it was held'
+    case 'hold': return 'held'
+    case 'resume': return 'may go on'
+    case 'cancel': return 'cancelled'
+    case 'retry': return 'tried again'
+    case 'move': return `moved ${note ?? ''}`.trim()
+    case 'place': return 'checked'
+    case 'finish': return note ? `done: ${note}` : 'done'
+    case 'fail': return `failed. ${note ?? ''}`.trim()
+    case 'lose': return `waits again: ${note ?? 'its worker was lost'}`
+  }
+}
