@@ -1,0 +1,120 @@
+import { AV_BUFFERSRC_FLAG_KEEP_REF, type AVPixelFormat } from 'node-av/constants'
+import { avGetSampleFmtName, Filter, FilterGraph, FilterInOut, type FilterContext, type Frame } from 'node-av/lib'
+import { ensure, isAgain, isEnd, MediaError } from './libav.ts'
+
+export interface VideoPad {
+  width: number
+  height: number
+  format: AVPixelFormat
+  timeBase: { num: number, den: number }
+  frameRate: { num: number, den: number }
+  pixelAspect: { num: number, den: number }
+  colorRange?: number
+  colorSpace?: number
+}
+
+export interface AudioPad {
+  format: number
+  sampleRate: number
+  channelMask: bigint
+  timeBase: { num: number, den: number }
+}
+
+/** A filter graph with named sources and one sink. Holds every context it needs until `free`, as the library demands. */
+export class Graph {
+  private constructor(
+    private readonly graph: FilterGraph,
+    private readonly sources: FilterContext[],
+    private readonly sink: FilterContext,
+  ) {}
+
+  /** @throws MediaError when the filters cannot be set up */
+  static async video(description: string, pads: VideoPad[]): Promise<Graph> {
+    return Graph.build(description, 'buffer', 'buffersink', pads.length, (source, index) => {
+      const pad = pads[index]!
+      const code = source.buffersrcParametersSet({
+        width: pad.width, height: pad.height, format: pad.format, timeBase: pad.timeBase, frameRate: pad.frameRate, sampleAspectRatio: pad.pixelAspect,
+        ...(pad.colorRange === undefined ? {} : { colorRange: pad.colorRange as never }),
+        ...(pad.colorSpace === undefined ? {} : { colorSpace: pad.colorSpace as never }),
+      })
+      return code < 0 ? code : source.initStr(null)
+    })
+  }
+
+  /** @param pad the sound that will be pushed; null for filters that make their own */
+  static async audio(description: string, pad: AudioPad | null): Promise<Graph> {
+    // The binding's parameter call refuses sound, so its shape is given as the filter's own options.
+    const settings = pad && [
+      `time_base=${pad.timeBase.num}/${pad.timeBase.den}`, `sample_rate=${pad.sampleRate}`,
+      `sample_fmt=${avGetSampleFmtName(pad.format as never)}`, `channel_layout=0x${pad.channelMask.toString(16)}`,
+    ].join(':')
+    return Graph.build(description, 'abuffer', 'abuffersink', pad ? 1 : 0, source => source.initStr(settings))
+  }
+
+  private static async build(description: string, sourceName: 'buffer' | 'abuffer', sinkName: 'buffersink' | 'abuffersink', inputs: number, setUp: (source: FilterContext, index: number) => number): Promise<Graph> {
+    const graph = new FilterGraph()
+    graph.alloc()
+    try {
+      const sources = Array.from({ length: inputs }, (_, index) => {
+        const source = graph.allocFilter(Filter.getByName(sourceName)!, `in${index}`)
+        if (!source) throw new MediaError('The filters cannot be set up: memory ran out.')
+        ensure(setUp(source, index), 'The filters cannot take this picture or sound')
+        return source
+      })
+      const sink = graph.createFilter(Filter.getByName(sinkName)!, 'out', null)
+      if (!sink) throw new MediaError('The filters cannot be set up: memory ran out.')
+      const segment = graph.segmentParse(description)
+      if (!segment) throw new MediaError(`The filter list cannot be read: ${description}`)
+      ensure(segment.createFilters(), 'A filter cannot be made')
+      ensure(segment.applyOpts(), `A filter does not take its settings (${description})`)
+      const open = new FilterInOut()
+      const closed = new FilterInOut()
+      ensure(segment.apply(open, closed), 'The filters do not fit together')
+      segment.free()
+      linkEnds(open, closed, sources, sink)
+      open.free()
+      closed.free()
+      ensure(await graph.config(), `The filters do not fit this material (${description})`)
+      return new Graph(graph, sources, sink)
+    } catch (error) {
+      graph.free()
+      throw error
+    }
+  }
+
+  /** Hands a frame to a source, or null for its end. The frame stays the caller's. */
+  async push(frame: Frame | null, input = 0): Promise<void> {
+    const code = await this.sources[input]!.buffersrcAddFrame(frame, AV_BUFFERSRC_FLAG_KEEP_REF)
+    if (!isEnd(code)) ensure(code, 'A filter failed')
+  }
+
+  /** Takes a finished frame. 'again' asks for more input. */
+  async pull(frame: Frame): Promise<'frame' | 'again' | 'end'> {
+    const code = await this.sink.buffersinkGetFrame(frame)
+    if (isAgain(code)) return 'again'
+    if (isEnd(code)) return 'end'
+    ensure(code, 'A filter failed')
+    return 'frame'
+  }
+
+  get timeBase(): { num: number, den: number } {
+    return this.sink.buffersinkGetTimeBase()
+  }
+
+  get output(): FilterContext {
+    return this.sink
+  }
+
+  free(): void {
+    this.graph.free()
+  }
+}
+
+/** Joins the description's open ends, labelled [in0], [in1] ... (or unlabelled when there is one), to the sources, and its last filter to the sink. */
+function linkEnds(open: FilterInOut, closed: FilterInOut, sources: FilterContext[], sink: FilterContext): void {
+  for (let end: FilterInOut | null = open; end?.filterCtx; end = end.next) {
+    const index = Number(/\d+$/.exec(end.name ?? 'in0')?.[0] ?? 0)
+    ensure(sources[index]!.link(0, end.filterCtx, end.padIdx), 'The filters do not fit together')
+  }
+  for (let end: FilterInOut | null = closed; end?.filterCtx; end = end.next) ensure(end.filterCtx.link(end.padIdx, sink, 0), 'The filters do not fit together')
+}

@@ -1,0 +1,63 @@
+import {
+  AVERROR_DECODER_NOT_FOUND, AVERROR_DEMUXER_NOT_FOUND, AVERROR_EACCES, AVERROR_EAGAIN, AVERROR_EINVAL, AVERROR_EIO, AVERROR_ENOENT, AVERROR_ENOMEM,
+  AVERROR_ENOSPC, AVERROR_EOF, AVERROR_INVALIDDATA, AVERROR_PATCHWELCOME, AVERROR_STREAM_NOT_FOUND, AV_LOG_QUIET,
+} from 'node-av/constants'
+import { Dictionary, Log } from 'node-av/lib'
+
+/** A failure of media work. `message` is a sentence for the technician; `code` the library's own, where it gave one. */
+export class MediaError extends Error {
+  constructor(message: string, readonly code: number | null = null) {
+    super(message)
+    this.name = 'MediaError'
+  }
+
+  /** Whether the disk was full. */
+  get isDiskFull(): boolean {
+    return this.code === AVERROR_ENOSPC
+  }
+}
+
+const reasons = new Map<number, string>([
+  [AVERROR_INVALIDDATA, 'the data is damaged or of another kind than it claims'],
+  [AVERROR_EOF, 'the file ends too early'],
+  [AVERROR_ENOSPC, 'the disk is full'],
+  [AVERROR_ENOENT, 'the file is not there'],
+  [AVERROR_EACCES, 'the file may not be read or written'],
+  [AVERROR_EIO, 'the disk gave an error'],
+  [AVERROR_ENOMEM, 'memory ran out'],
+  [AVERROR_EINVAL, 'a setting does not fit this material'],
+  [AVERROR_DECODER_NOT_FOUND, 'no decoder for it is built in'],
+  [AVERROR_DEMUXER_NOT_FOUND, 'no reader for its format is built in'],
+  [AVERROR_STREAM_NOT_FOUND, 'it holds no such stream'],
+  [AVERROR_PATCHWELCOME, 'it uses a feature that the media libraries do not support'],
+])
+
+/** Why a library call failed, as the end of a sentence. */
+export function reasonFor(code: number): string {
+  return reasons.get(code) ?? `the media library gave error ${code}`
+}
+
+/**
+ * Passes a library result through, or throws when it is an error.
+ * @param doing what was being done, as the start of a sentence: "The file cannot be opened"
+ * @throws MediaError
+ */
+export function ensure(code: number, doing: string): number {
+  if (code < 0) throw new MediaError(`${doing}: ${reasonFor(code)}.`, code)
+  return code
+}
+
+/** Whether a result means "nothing now", which is not a failure. */
+export const isAgain = (code: number) => code === AVERROR_EAGAIN
+/** Whether a result means the end of a stream, which is not a failure. */
+export const isEnd = (code: number) => code === AVERROR_EOF
+
+/** Library options from plain values. The caller frees the dictionary. */
+export function options(values: Record<string, string | number>): Dictionary {
+  return Dictionary.fromObject(values)
+}
+
+/** Keeps the libraries from writing to standard error; failures are reported by their results. */
+export function silenceLibraries(): void {
+  Log.setLevel(AV_LOG_QUIET)
+}

@@ -1,0 +1,101 @@
+import { toNumber, type AudioFacts, type DeliverySpec, type Rational } from '@hematine/core'
+import { Frame } from 'node-av/lib'
+import { StreamDecoder } from './decoder.ts'
+import { Graph } from './graph.ts'
+import type { MediaInput } from './input.ts'
+
+/** What an encoder wants its sound as. */
+export interface SoundShape {
+  sampleFormat: string
+  sampleRate: number
+  layout: string
+  /** Samples in each frame, or 0 when any number will do. */
+  frameSize: number
+}
+
+/** Layout a track is delivered in: its own up to the spec's channels, otherwise stereo or mono, mixed down by the library's standard matrix. */
+export function deliveredLayout(track: AudioFacts, spec: DeliverySpec): string {
+  if (track.channels <= spec.audio.maxChannels) return track.channels === 1 ? 'mono' : track.channels === 2 ? 'stereo' : track.layout
+  return spec.audio.maxChannels === 1 ? 'mono' : spec.audio.maxChannels < 6 ? 'stereo' : '5.1'
+}
+
+/** Number of channels of a delivered layout. */
+export function deliveredChannels(track: AudioFacts, spec: DeliverySpec): number {
+  const layout = deliveredLayout(track, spec)
+  return layout === 'mono' ? 1 : layout === 'stereo' ? 2 : layout === '5.1' ? 6 : track.channels
+}
+
+/** One sound track, decoded and brought into an encoder's shape. Sound from before the picture starts is cut, a late start and gaps are filled with silence. */
+export class TreatedSound {
+  private graph: Graph | null = null
+  private readonly decoded = new Frame()
+  private ended = false
+
+  private constructor(
+    private readonly decoder: StreamDecoder,
+    private readonly shape: SoundShape,
+    private readonly startTicks: bigint,
+  ) {
+    this.decoded.alloc()
+  }
+
+  /** @param zeroSeconds time in the container that is time 0 of the result */
+  static async open(input: MediaInput, track: AudioFacts, shape: SoundShape, zeroSeconds: number, startSeconds = 0): Promise<TreatedSound> {
+    const decoder = await StreamDecoder.open(input, track.streamIndex, 1)
+    const start = BigInt(Math.round((zeroSeconds + startSeconds) / toNumber(decoder.timeBase)))
+    if (startSeconds > 0) await decoder.seek(start)
+    return new TreatedSound(decoder, shape, start)
+  }
+
+  get errors(): number {
+    return this.decoder.errors
+  }
+
+  /** Fills `frame` with the next frame of sound; its pts counts samples from time 0. @returns false at the end */
+  async next(frame: Frame): Promise<boolean> {
+    for (;;) {
+      if (this.graph) {
+        const state = await this.graph.pull(frame)
+        if (state === 'end') return false
+        if (state === 'frame') return true
+      }
+      if (this.ended) return false
+      if (await this.decoder.next(this.decoded)) {
+        this.graph ??= await this.buildGraph()
+        this.decoded.pts -= this.startTicks
+        await this.graph.push(this.decoded)
+        this.decoded.unref()
+      } else {
+        this.ended = true
+        await this.graph?.push(null)
+      }
+    }
+  }
+
+  private buildGraph(): Promise<Graph> {
+    const { decoded, shape } = this
+    const filters = [
+      'atrim=start=0',
+      `aresample=${shape.sampleRate}:async=1:first_pts=0`,
+      `aformat=sample_fmts=${shape.sampleFormat}:channel_layouts=${shape.layout}:sample_rates=${shape.sampleRate}`,
+    ]
+    if (shape.frameSize > 0) filters.push(`asetnsamples=n=${shape.frameSize}:p=0`)
+    const { nbChannels, mask } = decoded.channelLayout
+    return Graph.audio(filters.join(','), {
+      // Tracks without a stated layout are taken in the order of the channels' number.
+      format: decoded.format, sampleRate: decoded.sampleRate, channelMask: mask || (nbChannels === 1 ? 4n : nbChannels === 2 ? 3n : (1n << BigInt(nbChannels)) - 1n),
+      timeBase: this.decoder.timeBase,
+    })
+  }
+
+  async close(): Promise<void> {
+    this.graph?.free()
+    this.decoded.free()
+    await this.decoder.close()
+  }
+}
+
+/** Seconds of a tick in a time base. */
+export function secondsOf(ticks: number, timeBase: Rational): number {
+  return ticks * toNumber(timeBase)
+}

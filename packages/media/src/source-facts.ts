@@ -1,0 +1,204 @@
+import { stat } from 'node:fs/promises'
+import path from 'node:path'
+import {
+  describePixelFormat, framesIn, framesPresent, frameFileName, nearestRational, snapRate, squarePixel, toNumber,
+  type AudioFacts, type ColourDescription, type Rational, type Scan, type SourceFacts, type SubtitleFacts, type VideoFacts,
+} from '@hematine/core'
+import {
+  AVMEDIA_TYPE_AUDIO, AVMEDIA_TYPE_SUBTITLE, AVMEDIA_TYPE_VIDEO, AV_DISPOSITION_ATTACHED_PIC, AV_FRAME_FLAG_INTERLACED, AV_FRAME_FLAG_TOP_FIELD_FIRST,
+  AV_NOPTS_VALUE, AV_TIME_BASE,
+} from 'node-av/constants'
+import { avChannelLayoutDescribe, avGetCodecName, avGetPixFmtName, Codec, Frame, type FormatContext, type Stream } from 'node-av/lib'
+import { StreamDecoder } from './decoder.ts'
+import { colourNumbers } from './encoder.ts'
+import { openInput, type MediaInput } from './input.ts'
+import { MediaError } from './libav.ts'
+
+/** Frames decoded to learn the scan: half a second of 50i. */
+const framesForScan = 13
+
+/**
+ * Opens a source and reads what it is: container, streams, and from its first decoded frames the scan and the start.
+ * @throws MediaError with a sentence when it is not media or nothing of it can be decoded
+ */
+export async function readFacts(input: MediaInput): Promise<SourceFacts> {
+  const bytes = await inputBytes(input)
+  if (bytes === 0) throw new MediaError('The file is empty.')
+  const container = await openInput(input)
+  try {
+    const remarks: string[] = []
+    const streams = container.streams
+    const picture = streams.find(stream => stream.codecpar.codecType === AVMEDIA_TYPE_VIDEO && (Number(stream.disposition) & AV_DISPOSITION_ATTACHED_PIC) === 0)
+    const audio = streams.filter(stream => stream.codecpar.codecType === AVMEDIA_TYPE_AUDIO).flatMap(stream => readAudio(stream, remarks))
+    const subtitles = streams.filter(stream => stream.codecpar.codecType === AVMEDIA_TYPE_SUBTITLE).map(readSubtitle)
+    if (!picture && audio.length === 0) throw new MediaError('The file holds no picture and no sound.')
+    const durationSeconds = length(container, picture)
+    const video = picture ? await readVideo(input, container, picture, durationSeconds, remarks) : null
+    return {
+      container: describeContainer(container.iformat?.name ?? '', input),
+      bytes,
+      durationSeconds: video ? video.frameCount / toNumber(video.frameRate) || durationSeconds : durationSeconds,
+      bitsPerSecond: durationSeconds ? (bytes * 8) / durationSeconds : null,
+      video, audio, subtitles, remarks,
+    }
+  } finally {
+    await container.closeInput()
+  }
+}
+
+async function inputBytes(input: MediaInput): Promise<number> {
+  if (input.kind === 'file') return (await stat(input.path)).size
+  const { sequence } = input
+  let bytes = 0
+  for (let number = sequence.first; number <= sequence.last; number++) {
+    if (sequence.missing.some(gap => number >= gap.from && number <= gap.to)) continue
+    bytes += (await stat(path.join(input.directory, frameFileName(sequence, number)))).size
+  }
+  return bytes
+}
+
+function length(container: FormatContext, picture: Stream | undefined): number | null {
+  if (picture && picture.duration !== AV_NOPTS_VALUE && picture.duration > 0n) return Number(picture.duration) * toNumber(fraction(picture.timeBase))
+  return container.duration !== AV_NOPTS_VALUE && container.duration > 0n ? Number(container.duration) / AV_TIME_BASE : null
+}
+
+function fraction(value: { num: number, den: number }): Rational {
+  return { num: value.num, den: value.den }
+}
+
+async function readVideo(input: MediaInput, container: FormatContext, stream: Stream, durationSeconds: number | null, remarks: string[]): Promise<VideoFacts> {
+  const codec = avGetCodecName(stream.codecpar.codecId) ?? 'unknown'
+  const decoder = await StreamDecoder.open(input, stream.index)
+  const frame = new Frame()
+  frame.alloc()
+  try {
+    let startTicks: number | null = null
+    let lastTicks = 0
+    let [interlaced, topFirst, framesRead] = [0, 0, 0]
+    let shape = { width: 0, height: 0, pixelFormat: '', pixelAspect: squarePixel, colour: null as ColourDescription | null }
+    while (framesRead < framesForScan && await decoder.next(frame)) {
+      if (startTicks === null) {
+        startTicks = Number(frame.pts)
+        shape = {
+          width: frame.width, height: frame.height, pixelFormat: avGetPixFmtName(frame.format as never) ?? 'unknown',
+          pixelAspect: pixelAspect(frame, stream), colour: readColour(frame),
+        }
+      }
+      framesRead++
+      lastTicks = Number(frame.pts)
+      if (frame.hasFlags(AV_FRAME_FLAG_INTERLACED)) {
+        interlaced++
+        if (frame.hasFlags(AV_FRAME_FLAG_TOP_FIELD_FIRST)) topFirst++
+      }
+      frame.unref()
+    }
+    if (startTicks === null) throw new MediaError(`The picture cannot be decoded: the ${codec} data is damaged or cut short before its first whole frame.`)
+    if (decoder.errors > 0) remarks.push(`The decoder reported ${decoder.errors} ${decoder.errors === 1 ? 'error' : 'errors'} in the first ${framesRead} frames.`)
+
+    const scan: Scan = {
+      kind: interlaced === 0 ? 'progressive' : interlaced === framesRead ? 'interlaced' : 'mixed',
+      firstField: interlaced === 0 ? null : topFirst * 2 >= interlaced ? 'top' : 'bottom',
+      framesRead,
+    }
+    const spacing = framesRead > 1 ? ((lastTicks - startTicks) * toNumber(decoder.timeBase)) / (framesRead - 1) : null
+    const { frameRate, rateIs } = readRate(stream, input, spacing)
+    const seconds = durationSeconds ?? 0
+    const counted = Number(stream.nbFrames)
+    const [frameCount, frameCountFrom] = input.kind === 'sequence'
+      ? [framesPresent(input.sequence), 'files' as const]
+      : counted > 0 ? [counted, 'container' as const] : [framesIn(seconds, frameRate), 'length' as const]
+    if (durationSeconds === null && counted === 0 && input.kind === 'file') remarks.push('The file does not say how long it is.')
+    const { bitDepth, chroma, isRgb } = describePixelFormat(shape.pixelFormat)
+    const bitsPerSecond = Number(stream.codecpar.bitRate)
+    return {
+      streamIndex: stream.index, codec, profile: profileName(stream),
+      width: shape.width, height: shape.height, pixelAspect: shape.pixelAspect, frameRate, rateIs, frameCount, frameCountFrom,
+      startTicks, timeBase: fraction(decoder.timeBase), scan,
+      pixelFormat: shape.pixelFormat, bitDepth, isRgb, chroma, colour: shape.colour!,
+      bitsPerSecond: bitsPerSecond > 0 ? bitsPerSecond : null,
+    }
+  } finally {
+    frame.free()
+    await decoder.close()
+  }
+}
+
+function pixelAspect(frame: Frame, stream: Stream): Rational {
+  const candidates = [frame.sampleAspectRatio, stream.sampleAspectRatio, stream.codecpar.sampleAspectRatio]
+  const stated = candidates.find(aspect => aspect.num > 0 && aspect.den > 0)
+  return stated ? fraction(stated) : squarePixel
+}
+
+/**
+ * The rate of a stream. Containers state an average and a base rate and some state nonsense, so the one nearer to the spacing of the
+ * first decoded frames is believed; the rate is variable when that spacing, the average and the base disagree.
+ * @param spacing mean seconds between the first decoded frames
+ */
+function readRate(stream: Stream, input: MediaInput, spacing: number | null): Pick<VideoFacts, 'frameRate' | 'rateIs'> {
+  if (input.kind === 'sequence') return { frameRate: input.frameRate, rateIs: 'constant' }
+  const stated = [stream.avgFrameRate, stream.rFrameRate].filter(rate => rate.num > 0 && rate.den > 0).map(fraction)
+  const off = (rate: Rational) => spacing ? Math.abs(Math.log(toNumber(rate) * spacing)) : 0
+  const nearest = stated.reduce<Rational | null>((best, rate) => best === null || off(rate) < off(best) - 1e-4 ? rate : best, null)
+  if (!nearest) return { frameRate: spacing ? snapRate(nearestRational(1 / spacing)) : { num: 25, den: 1 }, rateIs: 'constant' }
+  // Rates of a whole multiple are those of fields or of the container's clock and contradict nothing.
+  const contradicts = (rate: Rational) => {
+    const ratio = toNumber(rate) / toNumber(nearest)
+    return Math.abs(ratio - Math.max(1, Math.round(ratio))) > 0.005 * ratio
+  }
+  return { frameRate: snapRate(nearest), rateIs: off(nearest) > 0.02 || stated.some(contradicts) ? 'variable' : 'constant' }
+}
+
+/** Colour tags of a decoded frame. */
+export function readColour(frame: Frame): ColourDescription {
+  const name = (numbers: Record<string, number>, value: number) => Object.entries(numbers).find(([, number]) => number === value)?.[0] ?? null
+  return {
+    range: Number(frame.colorRange) === 2 ? 'full' : Number(frame.colorRange) === 1 ? 'limited' : null,
+    primaries: name(colourNumbers.primaries, Number(frame.colorPrimaries)),
+    transfer: name(colourNumbers.transfer, Number(frame.colorTrc)),
+    matrix: name(colourNumbers.matrix, Number(frame.colorSpace)),
+  }
+}
+
+/** Name of a stream's profile, or null. */
+export function profileName(stream: Stream): string | null {
+  const number = Number(stream.codecpar.profile)
+  return Codec.findDecoder(stream.codecpar.codecId)?.profiles?.find(entry => entry.profile === number)?.name ?? null
+}
+
+function readAudio(stream: Stream, remarks: string[]): AudioFacts[] {
+  const { codecpar } = stream
+  const codec = avGetCodecName(codecpar.codecId) ?? 'unknown'
+  if (codecpar.channels < 1 || codecpar.sampleRate < 1) {
+    remarks.push(`Sound stream ${stream.index} (${codec}) does not say its channels or rate and is left out.`)
+    return []
+  }
+  const bitsPerSecond = Number(codecpar.bitRate)
+  return [{
+    streamIndex: stream.index, codec, profile: profileName(stream), channels: codecpar.channels,
+    layout: avChannelLayoutDescribe(codecpar.channelLayout) ?? `${codecpar.channels} channels`,
+    sampleRate: codecpar.sampleRate, bitsPerSecond: bitsPerSecond > 0 ? bitsPerSecond : null,
+    language: tag(stream, 'language'), title: tag(stream, 'title'),
+  }]
+}
+
+function readSubtitle(stream: Stream): SubtitleFacts {
+  return { streamIndex: stream.index, codec: avGetCodecName(stream.codecpar.codecId) ?? 'unknown', language: tag(stream, 'language') }
+}
+
+function tag(stream: Stream, key: string): string | null {
+  const value = stream.metadata?.get(key) ?? null
+  return value === null || value === '' || value === 'und' ? null : value
+}
+
+const containerNames: [RegExp, string][] = [
+  [/^mov,mp4/, 'MP4'], [/^matroska,webm/, 'MKV'], [/^avi$/, 'AVI'], [/^mpeg$/, 'MPEG program stream'], [/^mpegts$/, 'MPEG transport stream'], [/^dv$/, 'DV'],
+  [/^image2|_pipe$/, 'pictures'], [/^asf$/, 'ASF'], [/^rm$/, 'RealMedia'], [/^flv$/, 'FLV'], [/^mxf/, 'MXF'], [/^ogg$/, 'Ogg'], [/^wav$/, 'WAV'], [/^mp3$/, 'MP3'],
+]
+
+/** A container's name in the trade; MP4 and MOV, MKV and WebM share a reader and are told apart by the file's ending. */
+export function describeContainer(reader: string, input: MediaInput): string {
+  if (input.kind === 'sequence') return 'pictures'
+  const ending = path.extname(input.path).slice(1).toUpperCase()
+  const name = containerNames.find(([pattern]) => pattern.test(reader))?.[1] ?? reader
+  return (name === 'MP4' && ending === 'MOV') || (name === 'MKV' && ending === 'WEBM') ? ending : name
+}

@@ -1,0 +1,140 @@
+import { toNumber, type StoredFrame, type Treatment, type VideoFacts } from '@hematine/core'
+import { Frame } from 'node-av/lib'
+import sharp from 'sharp'
+import { StreamDecoder } from './decoder.ts'
+import { Graph } from './graph.ts'
+import type { MediaInput } from './input.ts'
+import { MediaError } from './libav.ts'
+import { TreatedPicture } from './picture-treatment.ts'
+
+/** One picture as bytes of red, green and blue. */
+export interface RgbPicture {
+  width: number
+  height: number
+  data: Buffer
+}
+
+const matrixNames: Record<number, string> = { 1: '709', 5: '470bg', 6: '170m', 7: '240m', 9: '2020_ncl' }
+
+/** Turns a frame into RGB by its own colour tags; untagged pictures by the matrix given (library name), BT.709 unless said. */
+export async function toRgb(frame: Frame, rate: { num: number, den: number }, untaggedMatrix = '709', size?: { width: number, height: number }): Promise<RgbPicture> {
+  const matrix = matrixNames[Number(frame.colorSpace)] ?? untaggedMatrix
+  const scale = size ? `w=${size.width}:h=${size.height}:filter=bicubic:` : ''
+  // RGB has no matrix to undo; other formats go through planar RGB so that the conversion uses the right one.
+  const isRgb = Number(frame.colorSpace) === 0
+  const filters = isRgb
+    ? `format=gbrp,zscale=${scale}m=gbr,format=rgb24`
+    : `zscale=${scale}min=${matrix}:m=gbr:r=full,format=gbrp,format=rgb24`
+  const graph = await Graph.video(filters, [{
+    width: frame.width, height: frame.height, format: frame.format as never, timeBase: { num: 1, den: 1000 }, frameRate: rate, pixelAspect: { num: 1, den: 1 },
+    colorRange: frame.colorRange, colorSpace: frame.colorSpace,
+  }])
+  const result = new Frame()
+  result.alloc()
+  try {
+    await graph.push(frame)
+    await graph.push(null)
+    if (await graph.pull(result) !== 'frame') throw new MediaError('The picture cannot be turned into red, green and blue.')
+    const [stride, rows] = [result.linesize[0]!, result.data![0]!]
+    const data = Buffer.alloc(result.width * result.height * 3)
+    for (let row = 0; row < result.height; row++) rows.copy(data, row * result.width * 3, row * stride, row * stride + result.width * 3)
+    return { width: result.width, height: result.height, data }
+  } finally {
+    result.free()
+    graph.free()
+  }
+}
+
+/** A lossless PNG of a picture, at the least compression that still shrinks it. */
+export function toPng(picture: RgbPicture): Promise<Buffer> {
+  return sharp(picture.data, { raw: { width: picture.width, height: picture.height, channels: 3 } }).png({ compressionLevel: 2 }).toBuffer()
+}
+
+/** Matrix the colour rules of core assume for an untagged picture, by the library's name. */
+function untaggedMatrix(frame: StoredFrame): string {
+  return frame.height > 576 || frame.width > 1024 ? '709' : '170m'
+}
+
+/** Places looked at for a poster, as parts of the length; the one with the most contrast is taken, so that black leaders are not. */
+const posterPlaces = [0.1, 0.35, 0.6]
+const posterWidth = 480
+
+/**
+ * A small picture that stands for a source, in its right shape.
+ * @returns WebP, 480 pixels wide
+ */
+export async function posterFrame(input: MediaInput, video: VideoFacts, durationSeconds: number | null): Promise<Buffer> {
+  const shown = (video.width * toNumber(video.pixelAspect)) / video.height
+  const size = { width: posterWidth, height: Math.max(2, Math.round(posterWidth / shown / 2) * 2) }
+  const decoder = await StreamDecoder.open(input, video.streamIndex)
+  const frame = new Frame()
+  frame.alloc()
+  let best: { picture: RgbPicture, contrast: number } | null = null
+  try {
+    for (const place of posterPlaces) {
+      const target = BigInt(video.startTicks) + BigInt(Math.round(((durationSeconds ?? 0) * place) / toNumber(video.timeBase)))
+      try {
+        await decoder.seek(target)
+      } catch {
+        // Files without an index are looked at from where reading stands.
+      }
+      if (!await decoder.next(frame)) continue
+      const picture = await toRgb(frame, video.frameRate, untaggedMatrix(video), size)
+      frame.unref()
+      const { channels } = await sharp(picture.data, { raw: { width: picture.width, height: picture.height, channels: 3 } }).stats()
+      const contrast = channels.reduce((sum, channel) => sum + channel.stdev, 0)
+      if (!best || contrast > best.contrast) best = { picture, contrast }
+    }
+  } finally {
+    frame.free()
+    await decoder.close()
+  }
+  if (!best) throw new MediaError('No frame for a poster could be decoded.')
+  return sharp(best.picture.data, { raw: { width: best.picture.width, height: best.picture.height, channels: 3 } }).webp({ quality: 82 }).toBuffer()
+}
+
+/** Which picture of a job to show: the source as it is, the source after its treatment, or the result. */
+export type StillSide = 'source' | 'treated' | 'result'
+
+/** Frame `index` of the treated source. @throws MediaError when there is no such frame */
+export async function treatedStill(input: MediaInput, video: VideoFacts, treatment: Treatment, index: number): Promise<RgbPicture> {
+  const picture = await TreatedPicture.open(input, video, treatment, index)
+  const frame = new Frame()
+  frame.alloc()
+  try {
+    if (!await picture.next(frame)) throw new MediaError(`There is no frame ${index}.`)
+    return await toRgb(frame, treatment.result.rate, untaggedMatrix(treatment.result.frame))
+  } finally {
+    frame.free()
+    await picture.close()
+  }
+}
+
+/** Frame `index` of a file of constant rate, or its last one when the index is beyond. @throws MediaError when nothing decodes there */
+export async function plainStill(input: MediaInput, video: VideoFacts, seconds: number): Promise<RgbPicture> {
+  const decoder = await StreamDecoder.open(input, video.streamIndex)
+  const [frame, candidate] = [new Frame(), new Frame()]
+  frame.alloc()
+  candidate.alloc()
+  try {
+    const frameTicks = 1 / toNumber(video.frameRate) / toNumber(video.timeBase)
+    const target = video.startTicks + seconds / toNumber(video.timeBase)
+    if (seconds > 3) await decoder.seek(BigInt(Math.round(target - 3 / toNumber(video.timeBase))))
+    let found = false
+    while (await decoder.next(candidate)) {
+      // The frame shown at a time is the last one that starts no later; half a frame of tolerance absorbs rounded times.
+      if (found && Number(candidate.pts) > target + frameTicks / 2) break
+      frame.unref()
+      frame.ref(candidate)
+      candidate.unref()
+      found = true
+    }
+    if (!found) throw new MediaError('There is no frame at that place.')
+    return await toRgb(frame, video.frameRate, untaggedMatrix(video))
+  } finally {
+    frame.free()
+    candidate.free()
+    await decoder.close()
+  }
+}
+

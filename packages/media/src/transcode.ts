@@ -1,0 +1,147 @@
+import { toNumber, type DeliverySpec, type SourceFacts, type Treatment } from '@hematine/core'
+import { Frame } from 'node-av/lib'
+import { Encoder } from './encoder.ts'
+import type { MediaInput } from './input.ts'
+import { MediaError } from './libav.ts'
+import { OutputFile, wantsGlobalHeader } from './output.ts'
+import { TreatedPicture } from './picture-treatment.ts'
+import { BoundedQueue } from './queue.ts'
+import { deliveredChannels, deliveredLayout, secondsOf, TreatedSound } from './sound-treatment.ts'
+
+/** What a job makes: a source, its treatment and its spec, into a temporary file. */
+export interface TranscodePlan {
+  input: MediaInput
+  facts: SourceFacts
+  treatment: Treatment
+  spec: DeliverySpec
+  outputPath: string
+}
+
+/** Lets a long run be stopped and held from outside. `turn` resolves when work may go on and rejects when it must stop. */
+export interface WorkGate {
+  turn(): Promise<void>
+}
+
+export interface TranscodeProgress {
+  framesDone: number
+  bytesWritten: number
+}
+
+interface SoundTrack {
+  sound: TreatedSound
+  encoder: Encoder
+  streamIndex: number
+  frame: Frame
+  /** Seconds of sound written. */
+  seconds: number
+  ended: boolean
+}
+
+/** Frames that may wait between treating and encoding. */
+const queueLength = 4
+
+/** Turns the picture's decode, treatment and hand-over into a stream of frames that runs ahead of the encoder by a few. */
+export async function produceFrames(picture: TreatedPicture, queue: BoundedQueue<Frame>): Promise<void> {
+  try {
+    for (;;) {
+      const frame = new Frame()
+      frame.alloc()
+      if (!await picture.next(frame)) {
+        frame.free()
+        queue.end()
+        return
+      }
+      if (!await queue.put(frame)) {
+        frame.free()
+        return
+      }
+    }
+  } catch (error) {
+    queue.end(error)
+  }
+}
+
+/**
+ * Runs a job's encode: whole picture and every sound track, interleaved, into `outputPath`.
+ * @returns frames of the result
+ * @throws MediaError; whatever `gate.turn` rejects with, when stopped. The unfinished file is the caller's to remove.
+ */
+export async function transcode(plan: TranscodePlan, gate: WorkGate, onProgress: (progress: TranscodeProgress) => void): Promise<{ frames: number }> {
+  const { input, facts, treatment, spec } = plan
+  const video = facts.video
+  if (!video) throw new MediaError('The source has no picture.')
+  const zeroSeconds = secondsOf(video.startTicks, video.timeBase)
+
+  const output = OutputFile.create(plan.outputPath, spec.container)
+  const queue = new BoundedQueue<Frame>(queueLength)
+  const tracks: SoundTrack[] = []
+  let picture: TreatedPicture | null = null
+  let encoder: Encoder | null = null
+  let producing: Promise<void> = Promise.resolve()
+  try {
+    picture = await TreatedPicture.open(input, video, treatment)
+    encoder = await Encoder.video(spec, treatment, wantsGlobalHeader)
+    const pictureStream = output.addStream(encoder, { pixelAspect: treatment.result.frame.pixelAspect, rate: treatment.result.rate })
+    for (const track of facts.audio) {
+      const layout = deliveredLayout(track, spec)
+          const soundEncoder = await Encoder.audio(spec, deliveredChannels(track, spec), wantsGlobalHeader)
+      const sound = await TreatedSound.open(input, track, soundEncoder.soundShape(spec, layout), zeroSeconds)
+      const frame = new Frame()
+      frame.alloc()
+      tracks.push({ sound, encoder: soundEncoder, streamIndex: output.addStream(soundEncoder, track), frame, seconds: 0, ended: false })
+    }
+    await output.begin()
+
+    producing = produceFrames(picture, queue)
+    const rate = toNumber(treatment.result.rate)
+    let frames = 0
+    for (;;) {
+      await gate.turn()
+      const frame = await queue.take()
+      if (!frame) break
+      try {
+        await encoder.encode(frame, packet => output.write(packet, pictureStream))
+      } finally {
+        frame.free()
+      }
+      frames++
+      for (const track of tracks) await writeSoundUntil(track, frames / rate, output)
+      onProgress({ framesDone: frames, bytesWritten: output.bytesWritten })
+    }
+    if (frames === 0) throw new MediaError('The source gave no picture at all: it is damaged or cut short right at its start.')
+    await encoder.encode(null, packet => output.write(packet, pictureStream))
+    for (const track of tracks) {
+      await writeSoundUntil(track, Number.POSITIVE_INFINITY, output, gate)
+      await track.encoder.encode(null, packet => output.write(packet, track.streamIndex))
+    }
+    await output.finish()
+    onProgress({ framesDone: frames, bytesWritten: output.bytesWritten })
+    return { frames }
+  } finally {
+    queue.end()
+    await producing
+    for (const frame of queue.remains()) frame.free()
+    await picture?.close()
+    encoder?.close()
+    for (const track of tracks) {
+      track.frame.free()
+      track.encoder.close()
+      await track.sound.close()
+    }
+    await output.close()
+  }
+}
+
+/** Brings a sound track level with the picture, so that the file is interleaved and the writer need not hold much back. */
+async function writeSoundUntil(track: SoundTrack, seconds: number, output: OutputFile, gate?: WorkGate): Promise<void> {
+  while (!track.ended && track.seconds < seconds) {
+    await gate?.turn()
+    if (await track.sound.next(track.frame)) {
+      track.seconds = (Number(track.frame.pts) + track.frame.nbSamples) / track.frame.sampleRate
+      await track.encoder.encode(track.frame, packet => output.write(packet, track.streamIndex))
+      track.frame.unref()
+    } else {
+      track.ended = true
+    }
+  }
+}

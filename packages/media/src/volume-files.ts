@@ -1,0 +1,200 @@
+import { createHash } from 'node:crypto'
+import { createReadStream, type Dirent, type Stats } from 'node:fs'
+import { access, constants, link, lstat, mkdir, open, readdir, realpath, rename, stat, statfs, unlink } from 'node:fs/promises'
+import path from 'node:path'
+import { findSequences, frameFileName, type NumberedSequence } from '@hematine/core'
+import type { MediaInput } from './input.ts'
+
+/** A path that a volume does not give out, or a volume that is not there. The message is a sentence for the technician. */
+export class VolumeProblem extends Error {
+  constructor(message: string, readonly code: 'outside' | 'missing' | 'unreadable' = 'outside') {
+    super(message)
+    this.name = 'VolumeProblem'
+  }
+}
+
+/** Directory inside a volume for what is being written. Its name is hidden and never listed. */
+export const workDirectoryName = '.hematine'
+
+/**
+ * The real absolute path of something in a volume. Links are followed, and refused when they lead out.
+ * @param root the volume's absolute path
+ * @param relative path in the volume with "/" between its parts; "" is the volume itself
+ * @throws VolumeProblem
+ */
+export async function resolveInside(root: string, relative: string): Promise<string> {
+  if (relative.includes('\0') || path.posix.isAbsolute(relative)) throw new VolumeProblem('The path must lie in the volume.')
+  const parts = relative.split('/')
+  if (relative !== '' && parts.some(part => part === '' || part === '.' || part === '..')) throw new VolumeProblem('The path must lie in the volume.')
+  const realRoot = await real(root, 'The volume is not there. Is its disk connected?')
+  const target = await real(path.join(realRoot, relative), `There is no ${JSON.stringify(relative)} in the volume.`)
+  if (target !== realRoot && !target.startsWith(realRoot + path.sep)) throw new VolumeProblem('The path is a link that leads out of the volume.')
+  return target
+}
+
+async function real(target: string, missing: string): Promise<string> {
+  try {
+    return await realpath(target)
+  } catch (error) {
+    const { code } = error as NodeJS.ErrnoException
+    throw code === 'ELOOP'
+      ? new VolumeProblem('The path is a link that leads round in a circle.', 'unreadable')
+      : code === 'EACCES' ? new VolumeProblem('The path may not be read by the user that Hematine runs as.', 'unreadable') : new VolumeProblem(missing, 'missing')
+  }
+}
+
+/** What a directory holds. Names come sorted, hidden ones are left out. */
+export interface Listing {
+  directories: string[]
+  files: { name: string, bytes: number, modifiedAt: Date }[]
+  sequences: NumberedSequence[]
+  /** Entries that cannot be used, with the reason as a sentence. */
+  refused: { name: string, reason: string }[]
+}
+
+/** Lists a directory of a volume; numbered pictures appear as sequences. @throws VolumeProblem */
+export async function listDirectory(root: string, relative: string): Promise<Listing> {
+  const directory = await resolveInside(root, relative)
+  const realRoot = await realpath(root)
+  const listing: Listing = { directories: [], files: [], sequences: [], refused: [] }
+  const entries = await entriesOf(directory)
+  for (const entry of entries) {
+    if (entry.name.startsWith('.')) continue
+    if (entry.name.includes('\uFFFD')) {
+      listing.refused.push({ name: entry.name, reason: 'The name is not valid UTF-8. Rename it first.' })
+      continue
+    }
+    await sort(entry, directory, realRoot, listing)
+  }
+  const { sequences, rest } = findSequences(listing.files.map(file => file.name))
+  const alone = new Set(rest)
+  listing.sequences = sequences
+  listing.files = listing.files.filter(file => alone.has(file.name))
+  return listing
+}
+
+async function entriesOf(directory: string): Promise<Dirent[]> {
+  try {
+    const entries = await readdir(directory, { withFileTypes: true })
+    return entries.sort((a, b) => a.name.localeCompare(b.name, 'en', { numeric: true }))
+  } catch (error) {
+    const { code } = error as NodeJS.ErrnoException
+    throw code === 'ENOTDIR'
+      ? new VolumeProblem('This is a file and not a directory.', 'missing')
+      : new VolumeProblem('The directory may not be read by the user that Hematine runs as.', 'unreadable')
+  }
+}
+
+async function sort(entry: Dirent, directory: string, realRoot: string, listing: Listing): Promise<void> {
+  let facts: Stats
+  try {
+    const target = path.join(directory, entry.name)
+    if (entry.isSymbolicLink() && !`${await realpath(target)}${path.sep}`.startsWith(realRoot + path.sep)) {
+      listing.refused.push({ name: entry.name, reason: 'It is a link that leads out of the volume.' })
+      return
+    }
+    facts = await stat(target)
+  } catch {
+    listing.refused.push({ name: entry.name, reason: 'It cannot be read: a broken link, or no permission.' })
+    return
+  }
+  if (facts.isDirectory()) listing.directories.push(entry.name)
+  else if (facts.isFile()) listing.files.push({ name: entry.name, bytes: facts.size, modifiedAt: facts.mtime })
+  else listing.refused.push({ name: entry.name, reason: 'It is neither a file nor a directory.' })
+}
+
+/** Free and total bytes of the disk that a directory lies on, and why it cannot serve. */
+export async function spaceOf(directory: string, mustWrite: boolean): Promise<{ freeBytes: number | null, totalBytes: number | null, problem: string | null }> {
+  try {
+    const disk = await statfs(directory)
+    const space = { freeBytes: disk.bavail * disk.bsize, totalBytes: disk.blocks * disk.bsize }
+    try {
+      await access(directory, mustWrite ? constants.R_OK | constants.W_OK | constants.X_OK : constants.R_OK | constants.X_OK)
+    } catch {
+      return { ...space, problem: `The directory may not be ${mustWrite ? 'written' : 'read'} by the user that Hematine runs as.` }
+    }
+    return { ...space, problem: null }
+  } catch {
+    return { freeBytes: null, totalBytes: null, problem: 'The directory is not there. Is its disk connected?' }
+  }
+}
+
+/** Tells the state of an input's files: changes when a file is replaced or written to. */
+export async function identityOf(input: MediaInput): Promise<string> {
+  const one = async (file: string) => {
+    const facts = await stat(file)
+    return `${facts.size}:${facts.mtimeMs}`
+  }
+  if (input.kind === 'file') return one(input.path)
+  const hash = createHash('sha256')
+  const { sequence } = input
+  for (let number = sequence.first; number <= sequence.last; number++) {
+    const missing = sequence.missing.some(gap => number >= gap.from && number <= gap.to)
+    hash.update(missing ? 'missing\n' : `${await one(path.join(input.directory, frameFileName(sequence, number)))}\n`)
+  }
+  return hash.digest('hex')
+}
+
+/** The work directory of a volume, made when it is not there yet. */
+export async function workDirectory(root: string): Promise<string> {
+  const directory = path.join(await real(root, 'The volume is not there. Is its disk connected?'), workDirectoryName)
+  await mkdir(directory, { recursive: true })
+  return directory
+}
+
+/** Writes everything of a file or directory to the disk itself. */
+export async function flushToDisk(target: string): Promise<void> {
+  const handle = await open(target, 'r')
+  try {
+    await handle.sync()
+  } finally {
+    await handle.close()
+  }
+}
+
+/** SHA-256 of a file, as 64 hexadecimal digits, read in pieces. */
+export async function sha256OfFile(path: string, gate?: { turn(): Promise<void> }): Promise<string> {
+  const hash = createHash('sha256')
+  for await (const piece of createReadStream(path, { highWaterMark: 1 << 20 })) {
+    await gate?.turn()
+    hash.update(piece as Buffer)
+  }
+  return hash.digest('hex')
+}
+
+/** Whether something of this name exists, links included. */
+export async function exists(target: string): Promise<boolean> {
+  return lstat(target).then(() => true, () => false)
+}
+
+/**
+ * Gives a finished file its place in one step, never replacing anything.
+ * A second name is made first and the temporary one dropped after, so that a stop in between leaves the file under both and a repetition finishes the move.
+ * @returns false when the name is taken by another file
+ */
+export async function placeFile(temporary: string, place: string): Promise<boolean> {
+  try {
+    await link(temporary, place)
+  } catch (error) {
+    const { code } = error as NodeJS.ErrnoException
+    if (code === 'EEXIST') {
+      if (!await sameFile(temporary, place)) return false
+    } else if (['EPERM', 'ENOTSUP', 'EOPNOTSUPP', 'ENOSYS', 'EMLINK'].includes(code ?? '')) {
+      // Disks without a second name for a file (exFAT, some network shares) can only be asked first and renamed after.
+      if (await exists(place)) return false
+      await rename(temporary, place)
+      await flushToDisk(path.dirname(place))
+      return true
+    } else {
+      throw error
+    }
+  }
+  await unlink(temporary)
+  await flushToDisk(path.dirname(place))
+  return true
+}
+
+async function sameFile(a: string, b: string): Promise<boolean> {
+  const [first, second] = [await lstat(a), await lstat(b)]
+  return first.ino === second.ino && first.dev === second.dev
+}
