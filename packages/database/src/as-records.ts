@@ -1,0 +1,68 @@
+import {
+  forecastJob, keyframeDistance, toNumber, type JobDetail, type JobEventRecord, type JobForecast, type JobRecord, type OrderRecord, type SourceRecord, type VolumeRecord, type WorkerRecord,
+} from '@hematine/core'
+import type { JobEventRow, JobRow, OrderRow, SampleRow, SourceRow, VolumeRow, WorkerRow } from './entities.ts'
+
+const instant = (date: Date | null | undefined) => date ? date.toISOString() : null
+
+export function orderRecord(row: OrderRow): OrderRecord {
+  return { id: row.id, code: row.code, name: row.name, dueAt: instant(row.dueAt) }
+}
+
+/** @param space what the volume's disk says, measured by the caller */
+export function volumeRecord(row: VolumeRow, space: Pick<VolumeRecord, 'freeBytes' | 'totalBytes' | 'problem'>): VolumeRecord {
+  return { id: row.id, name: row.name, role: row.role, path: row.path, ...space }
+}
+
+/** Last part of a path in a volume; a sequence in its folder is called by the folder and the run. */
+export function sourceName(row: Pick<SourceRow, 'relativePath'>): string {
+  return row.relativePath.split('/').at(-1)!
+}
+
+export function sourceRecord(row: SourceRow, jobCount: number): SourceRecord {
+  return {
+    id: row.id, orderId: row.order.id, volumeId: row.volume.id, name: sourceName(row), relativePath: row.relativePath, kind: row.kind,
+    sequence: row.sequence ?? null, frameRate: row.frameRate ?? null, state: row.state, reason: row.reason ?? null, facts: row.facts ?? null,
+    hasPoster: row.hasPoster, jobCount, broughtInAt: row.createdAt!.toISOString(),
+  }
+}
+
+/** The forecast that a job's sample gives, or null before it was measured. */
+export function jobForecast(job: JobRow, sample: SampleRow | null): JobForecast | null {
+  if (!sample?.measurement) return null
+  const { result } = job.treatment
+  return forecastJob(sample.measurement, {
+    frames: result.frameCount, durationSeconds: result.frameCount / toNumber(result.rate),
+    keyframeDistance: keyframeDistance(job.spec, job.treatment), container: job.spec.container,
+  })
+}
+
+/** @param job with its source and sample loaded */
+export function jobRecord(job: JobRow): JobRecord {
+  const source = job.source.getEntity() as SourceRow
+  const sample = (job.sample?.getEntity() ?? null) as SampleRow | null
+  const { result } = job.treatment
+  const reasons = job.check ? [...job.check.lines].filter(line => line.reason !== null).sort((a, b) => a.verdict.localeCompare(b.verdict)).map(line => line.reason!) : []
+  return {
+    id: job.id, orderId: job.order.id, sourceId: source.id, sourceName: sourceName(source), specKey: job.spec.key, specName: job.spec.name,
+    deliveryVolumeId: job.deliveryVolume.id, state: job.state, position: job.position,
+    durationSeconds: result.frameCount / toNumber(result.rate), frames: result.frameCount, sourceBytes: source.facts?.bytes ?? 0,
+    sampleState: sample?.state ?? 'failed', sampleReason: sample ? sample.reason ?? null : 'The sample was removed. Remove this job and make it again.',
+    forecast: jobForecast(job, sample), progress: job.progress ?? null, attempt: job.attempt, worker: job.workerName ?? null,
+    outputPath: job.state === 'done' ? job.outputPath ?? null : null, outputBytes: job.check?.measurement.bytes ?? null,
+    verdict: job.check?.verdict ?? null, verdictReasons: reasons, reason: job.reason ?? null, workSeconds: job.workSeconds ?? null,
+    releasedAt: instant(job.releasedAt), startedAt: instant(job.startedAt), finishedAt: instant(job.finishedAt),
+  }
+}
+
+export function jobEventRecord(row: JobEventRow): JobEventRecord {
+  return { id: row.id, jobId: row.job.id, at: row.at!.toISOString(), event: row.event, from: row.fromState ?? null, to: row.toState, note: row.note ?? null }
+}
+
+export function jobDetail(job: JobRow, events: readonly JobEventRow[]): JobDetail {
+  return { ...jobRecord(job), treatment: job.treatment, check: job.check ?? null, events: events.map(jobEventRecord) }
+}
+
+export function workerRecord(row: WorkerRow): WorkerRecord {
+  return { id: row.id, name: row.name, machine: row.machine, lanes: row.lanes, state: row.goneAt ? 'gone' : 'at work', seenAt: row.seenAt!.toISOString() }
+}

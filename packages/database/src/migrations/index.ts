@@ -1,0 +1,6 @@
+import { FirstTables } from './first-tables.ts'
+
+/** Every migration, oldest first. A name is never changed once it has run anywhere. */
+export const migrations = [
+  { name: '001-first-tables', class: FirstTables },
+]

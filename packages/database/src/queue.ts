@@ -1,0 +1,72 @@
+import PgBoss from 'pg-boss'
+import type { EntityManager, Knex } from '@mikro-orm/postgresql'
+import type { ClientBase } from 'pg'
+
+/** Kinds of task that workers take. */
+export const taskKinds = ['facts', 'sample', 'job'] as const
+export type TaskKind = (typeof taskKinds)[number]
+
+export interface TaskPayloads {
+  facts: { sourceId: number }
+  sample: { sampleId: number }
+  job: { jobId: number, attempt: number }
+}
+
+export interface Task<Kind extends TaskKind = TaskKind> {
+  id: string
+  kind: Kind
+  payload: TaskPayloads[Kind]
+}
+
+/**
+ * The queue engine behind a small interface: tasks are sent within the sender's transaction, so that one that rolls back
+ * sends nothing, and fetched by workers when they have room. Each is handed to one worker only.
+ */
+export class TaskQueue {
+  private constructor(private readonly boss: PgBoss) {}
+
+  /** @param supervise whether this process also tidies the engine's tables; one is enough */
+  static async open(url: string, supervise: boolean, onError: (error: Error) => void): Promise<TaskQueue> {
+    const boss = new PgBoss({ connectionString: url, schema: 'task_queue', supervise, schedule: false, max: 3, application_name: 'hematine tasks' })
+    boss.on('error', onError)
+    await boss.start()
+    for (const kind of taskKinds) {
+      // Hematine hands a lost worker's tasks out again itself, within seconds, so the engine's own long time limit never decides.
+      if (!await boss.getQueue(kind)) await boss.createQueue(kind, { name: kind, policy: 'standard', retryLimit: 0, expireInHours: 23, retentionDays: 14 })
+    }
+    return new TaskQueue(boss)
+  }
+
+  /** @returns the task's id */
+  async send<Kind extends TaskKind>(kind: Kind, payload: TaskPayloads[Kind], em: EntityManager, priority = 0): Promise<string> {
+    const id = await this.boss.send(kind, payload, { priority, db: withinTransaction(em) })
+    if (id === null) throw new Error(`The ${kind} task could not be queued.`)
+    return id
+  }
+
+  /** The next waiting task of a kind, the caller's once the transaction of `em` is through; or null. */
+  async take<Kind extends TaskKind>(kind: Kind, em: EntityManager): Promise<Task<Kind> | null> {
+    const [task] = await this.boss.fetch<TaskPayloads[Kind]>(kind, { batchSize: 1, priority: true, db: withinTransaction(em) })
+    return task ? { id: task.id, kind, payload: task.data } : null
+  }
+
+  async complete(kind: TaskKind, taskId: string, em: EntityManager): Promise<void> {
+    await this.boss.complete(kind, taskId, {}, { db: withinTransaction(em) })
+  }
+
+  async close(): Promise<void> {
+    await this.boss.stop({ graceful: false, wait: true, close: true })
+  }
+}
+
+/** Lets the queue engine work through a unit of work's own connection, within its transaction. */
+function withinTransaction(em: EntityManager): PgBoss.Db {
+  const transaction = em.getTransactionContext<Knex.Transaction>()
+  if (!transaction) throw new Error('Tasks are sent and taken within a transaction.')
+  return {
+    async executeSql(text, values) {
+      const client = await (transaction.client as { acquireConnection(): Promise<ClientBase> }).acquireConnection()
+      return client.query(text, values)
+    },
+  }
+}

@@ -1,0 +1,96 @@
+import { LockMode } from '@mikro-orm/core'
+import type { EntityManager } from '@mikro-orm/postgresql'
+import type { WorkerRecord } from '@hematine/core'
+import { workerRecord } from './as-records.ts'
+import { JobEntity, SampleEntity, TaskClaimEntity, WorkerEntity } from './entities.ts'
+import { applyEvent } from './jobs.ts'
+import type { Task, TaskKind, TaskPayloads, TaskQueue } from './queue.ts'
+
+/** A worker not heard of for this long is lost. It reports every two seconds. */
+export const lostAfterSeconds = 10
+
+export interface WorkerIdentity {
+  id: string
+  name: string
+  machine: string
+  host: string
+  pid: number
+  lanes: number
+}
+
+export async function registerWorker(em: EntityManager, worker: WorkerIdentity): Promise<void> {
+  em.create(WorkerEntity, worker)
+  await em.flush()
+}
+
+/** Says that a worker lives. @returns false when it was declared lost meanwhile; its work was given to others */
+export async function reportWorker(em: EntityManager, workerId: string): Promise<boolean> {
+  return await em.nativeUpdate(WorkerEntity, { id: workerId, goneAt: null }, { seenAt: new Date() }) > 0
+}
+
+export async function listWorkers(em: EntityManager): Promise<WorkerRecord[]> {
+  return (await em.find(WorkerEntity, { goneAt: null }, { orderBy: { name: 1, startedAt: 1 } })).map(workerRecord)
+}
+
+/** Takes the next task of a kind for a worker; the claim and the taking are one transaction, so that none is ever lost between them. */
+export async function takeTask<Kind extends TaskKind>(em: EntityManager, queue: TaskQueue, kind: Kind, workerId: string): Promise<Task<Kind> | null> {
+  return em.transactional(async tx => {
+    const task = await queue.take(kind, tx)
+    if (task) tx.create(TaskClaimEntity, { taskId: task.id, kind, payload: { ...task.payload }, worker: tx.getReference(WorkerEntity, workerId) })
+    return task
+  })
+}
+
+/** Ends a task, whatever came of it. */
+export async function endTask(em: EntityManager, queue: TaskQueue, task: Task): Promise<void> {
+  await em.transactional(async tx => {
+    await queue.complete(task.kind, task.id, tx)
+    await tx.nativeDelete(TaskClaimEntity, { taskId: task.id })
+  })
+}
+
+async function sendAgain<Kind extends 'facts' | 'sample'>(tx: EntityManager, queue: TaskQueue, kind: Kind, payload: TaskPayloads[Kind]): Promise<void> {
+  if ('sampleId' in payload) await tx.nativeUpdate(SampleEntity, { id: payload.sampleId, state: 'measuring' }, { state: 'waiting' })
+  await queue.send(kind, payload, tx)
+}
+
+/** Gives a task back to the queue: its end and its return are one transaction. */
+export async function returnTask(em: EntityManager, queue: TaskQueue, task: Task): Promise<void> {
+  await em.transactional(async tx => {
+    await queue.complete(task.kind, task.id, tx)
+    await tx.nativeDelete(TaskClaimEntity, { taskId: task.id })
+    if (task.kind !== 'job') await sendAgain(tx, queue, task.kind, task.payload as never)
+  })
+}
+
+/** Workers that must be taken for lost: silent too long by the database's clock, or of this host with a process that is no more. */
+export async function findLostWorkers(em: EntityManager, host: string, processLives: (pid: number) => boolean): Promise<string[]> {
+  const silent = await em.getConnection().execute<{ id: string }[]>(`select id from worker where gone_at is null and seen_at < now() - interval '${lostAfterSeconds} seconds'`)
+  const neighbours = await em.find(WorkerEntity, { host, goneAt: null })
+  return [...new Set([...silent.map(row => row.id), ...neighbours.filter(worker => !processLives(worker.pid)).map(worker => worker.id)])]
+}
+
+/** Gives a lost or leaving worker's work back: its tasks are queued again, its jobs wait again. Safe to call twice and from several workers. */
+export async function retireWorker(em: EntityManager, queue: TaskQueue, workerId: string, why: string): Promise<void> {
+  await em.transactional(async tx => {
+    const worker = await tx.findOne(WorkerEntity, workerId, { lockMode: LockMode.PESSIMISTIC_WRITE })
+    if (!worker || worker.goneAt) return
+    worker.goneAt = new Date()
+    for (const claim of await tx.find(TaskClaimEntity, { worker: workerId })) {
+      await queue.complete(claim.kind as TaskKind, claim.taskId, tx)
+      if (claim.kind === 'job') {
+        // Taken, but not begun: the job goes back; one that was begun is among the worker's jobs below.
+        const { jobId, attempt } = claim.payload as TaskPayloads['job']
+        const job = await tx.findOne(JobEntity, jobId, { lockMode: LockMode.PESSIMISTIC_WRITE })
+        if (job && job.attempt === attempt && job.state === 'queued') applyEvent(tx, job, 'lose', why)
+      } else {
+        await sendAgain(tx, queue, claim.kind as 'facts' | 'sample', claim.payload as never)
+      }
+      tx.remove(claim)
+    }
+    for (const job of await tx.find(JobEntity, { workerId }, { lockMode: LockMode.PESSIMISTIC_WRITE })) {
+      applyEvent(tx, job, 'lose', why)
+      tx.assign(job, { workerId: null, progress: null })
+    }
+  })
+}
