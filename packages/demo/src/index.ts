@@ -1,0 +1,2 @@
+export * from './material.ts'
+export * from './seed.ts'

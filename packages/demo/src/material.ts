@@ -1,0 +1,146 @@
+import { existsSync } from 'node:fs'
+import { mkdir, mkdtemp, open, readdir, rename, rm, stat, truncate, writeFile } from 'node:fs/promises'
+import path from 'node:path'
+import { silenceLibraries } from '@hematine/media'
+import { paintLayers } from './paint.ts'
+import { fogSignal, storyFilters, type Scene } from './scenes.ts'
+import { writeClip } from './write-clip.ts'
+
+/** Changes when the drawn material does, so that an older cached set is made anew. */
+export const materialVersion = 1
+
+/** Names of the demo sources, as they stand in the source volume. */
+export const demoNames = {
+  disc: 'Lamp-room training disc 3.mpg',
+  interview: 'Fog-signal interview 1.avi',
+  tape: 'Harbour inspection tape 12.dv',
+  sequence: 'Approach render',
+  watch: 'Weather watch.mp4',
+  cutShort: 'Harbour log (cut short).mp4',
+  notMedia: 'Keeper\'s notes.mov',
+} as const
+
+type Layer = (name: string) => string
+type Step = (directory: string, layer: Layer) => Promise<void>
+
+const wide: Scene[] = [
+  { name: 'dusk', seconds: 5, title: 'SKERRY LIGHTS   LAMP-ROOM TRAINING   DISC 3' },
+  { name: 'lens', seconds: 5 },
+  { name: 'night', seconds: 4 },
+]
+
+/** 576i in wide screen: drawn as fifty frames a second, woven into fields, top first. */
+const disc: Step = (directory, layer) => writeClip({
+  path: path.join(directory, demoNames.disc), format: 'vob', formatOptions: { muxrate: '10080000' },
+  video: {
+    encoder: 'mpeg2video', bitRate: 5_000_000, interlaced: true, keyframeDistance: 12,
+    options: { maxrate: '8000000', bufsize: '1835008', color_primaries: 'bt470bg', color_trc: 'smpte170m', colorspace: 'bt470bg' },
+    filters: storyFilters(wide, layer, '50', 'scale=720:576:flags=area,tinterlace=mode=interleave_top:flags=vlpf,setfield=tff,setsar=64/45,format=yuv420p'),
+  },
+  audio: [
+    { encoder: 'ac3', bitRate: 192_000, filters: `${fogSignal(14, 110)},aformat=sample_fmts=fltp` },
+    { encoder: 'ac3', bitRate: 192_000, filters: `${fogSignal(14, 165)},aformat=sample_fmts=fltp` },
+  ],
+})
+
+/** A small old file: few pixels, few frames, few bits, so that its blocks show. */
+const interview: Step = (directory, layer) => writeClip({
+  path: path.join(directory, demoNames.interview), format: 'avi',
+  video: {
+    encoder: 'mpeg4', bitRate: 110_000, keyframeDistance: 75, options: { qmin: '6', qmax: '31' },
+    filters: storyFilters([{ name: 'keeper', seconds: 12, title: 'INTERVIEW 1   FOG SIGNALS' }, { name: 'chart', seconds: 8 }], layer, '15', 'crop=1440:1080,scale=320:240:flags=area,setsar=1,noise=alls=6:allf=t:all_seed=5,format=yuv420p'),
+  },
+  // AVI knows no time before 0, and the encoder starts most of two frames of 1152 samples early.
+  audio: [{ encoder: 'libmp3lame', bitRate: 64_000, filters: `${fogSignal(20, 130, 44_100)},aformat=sample_fmts=s16p:channel_layouts=mono,asetpts=PTS+2304` }],
+})
+
+/** 480i from a DV deck, bottom field first, 4:1:1. */
+const tape: Step = (directory, layer) => writeClip({
+  path: path.join(directory, demoNames.tape), format: 'dv',
+  video: {
+    encoder: 'dvvideo',
+    filters: storyFilters([{ name: 'noon', seconds: 4, title: 'HARBOUR INSPECTION   TAPE 12' }, { name: 'dusk', seconds: 3 }], layer, '60000/1001', 'crop=1440:1080,scale=720:480:flags=area,tinterlace=mode=interleave_bottom:flags=vlpf,setfield=bff,setsar=8/9,format=yuv411p'),
+  },
+  audio: [{ encoder: 'pcm_s16le', filters: `${fogSignal(7, 98)},aformat=sample_fmts=s16` }],
+})
+
+/** Rendered frames with the grain of too few rays. */
+const sequence: Step = async (directory, layer) => {
+  const frames = path.join(directory, demoNames.sequence)
+  await mkdir(frames)
+  await writeClip({
+    path: path.join(frames, 'approach-%04d.png'), format: 'image2', formatOptions: { start_number: '1' },
+    video: {
+      encoder: 'png', options: { compression_level: '1', pred: 'sub' },
+      filters: storyFilters([{ name: 'night', seconds: 2 }], layer, '24', 'scale=1920:1080,noise=c0s=14:c0f=t:all_seed=9,format=rgb24'),
+    },
+    audio: [],
+  })
+}
+
+const watchScenes: Scene[] = Array.from({ length: 12 }, (_, index) => ({
+  name: (['noon', 'chart', 'dusk', 'keeper', 'night', 'lens'] as const)[index % 6]!,
+  seconds: [9, 12, 8, 11, 10, 10][index % 6]!,
+  ...(index % 3 === 0 ? { title: `WEATHER WATCH   PART ${index / 3 + 1}` } : {}),
+}))
+
+/** Two minutes of high definition with eleven cuts. */
+const watch: Step = (directory, layer) => writeClip({
+  path: path.join(directory, demoNames.watch), format: 'mp4', formatOptions: { movflags: '+faststart' },
+  video: {
+    encoder: 'libx264', options: { preset: 'ultrafast', crf: '24', color_primaries: 'bt709', color_trc: 'bt709', colorspace: 'bt709', color_range: 'tv' },
+    filters: storyFilters(watchScenes, layer, '25', 'setparams=color_primaries=bt709:color_trc=bt709:colorspace=bt709:range=tv,setsar=1', 'bt709'),
+  },
+  audio: [{ encoder: 'aac', bitRate: 128_000, language: 'eng', filters: `${fogSignal(120, 120)},aformat=sample_fmts=fltp` }],
+})
+
+/** A copy that stopped half-way: its head promises more than its body holds. */
+const cutShort: Step = async (directory, layer) => {
+  const file = path.join(directory, demoNames.cutShort)
+  await writeClip({
+    path: file, format: 'mp4', formatOptions: { movflags: '+faststart' },
+    video: { encoder: 'libx264', options: { preset: 'veryfast', crf: '26' }, filters: storyFilters([{ name: 'noon', seconds: 5 }, { name: 'chart', seconds: 5 }], layer, '25', 'scale=640:360:flags=area,setsar=1') },
+    audio: [{ encoder: 'aac', bitRate: 96_000, filters: `${fogSignal(10, 140)},aformat=sample_fmts=fltp` }],
+  })
+  await truncate(file, Math.round((await stat(file)).size * 0.6))
+}
+
+const notMedia: Step = directory => writeFile(path.join(directory, demoNames.notMedia), 'Lamp trimmed at dusk. Fog from the west, signal sounded from 21:40 until 03:15.\n'.repeat(40))
+
+const steps: Record<string, Step> = { disc, interview, tape, sequence, watch, cutShort, notMedia }
+export type DemoPart = keyof typeof demoNames
+
+/**
+ * Makes the demo material in a directory unless it is there already. It is made beside its place and moved in whole.
+ * @param parts which sources; all unless said
+ * @returns whether anything was made
+ */
+export async function makeDemoMaterial(directory: string, parts: readonly DemoPart[] = Object.keys(demoNames) as DemoPart[], say: (line: string) => void = () => undefined): Promise<boolean> {
+  await mkdir(directory, { recursive: true })
+  const marker = path.join(directory, `.demo-material-${materialVersion}`)
+  const missing = existsSync(marker) ? [] : parts.filter(part => !existsSync(path.join(directory, demoNames[part])))
+  if (missing.length === 0) return false
+  silenceLibraries()
+  const work = await mkdtemp(path.join(path.dirname(directory), '.demo-'))
+  try {
+    const layers = path.join(work, 'layers')
+    const made = path.join(work, 'made')
+    await mkdir(layers)
+    await mkdir(made)
+    const layer = await paintLayers(layers)
+    // Each step keeps about one core busy with drawing, so two run side by side.
+    const waiting = [...missing].sort((a, b) => Number(b === 'watch') - Number(a === 'watch'))
+    await Promise.all([0, 1].map(async () => {
+      for (let part = waiting.shift(); part; part = waiting.shift()) {
+        say(`  drawing ${demoNames[part]}`)
+        await steps[part]!(made, layer)
+      }
+    }))
+    for (const name of await readdir(made)) await rename(path.join(made, name), path.join(directory, name))
+    const handle = await open(marker, 'w')
+    await handle.close()
+  } finally {
+    await rm(work, { recursive: true, force: true })
+  }
+  return true
+}
