@@ -1,0 +1,109 @@
+import { identityOf, flushToDisk } from '@hematine/media/volume-files'
+import { measureResult, measureSample, MediaError, posterFrame, readFacts, silenceLibraries, transcode } from '@hematine/media'
+import { PausableGate, Stopped } from './gate.ts'
+import type { Assignment, Instruction, Report, Stage } from './messages.ts'
+
+/**
+ * The process that does one task. Media libraries live here only: a crash, a runaway or a cancel ends this process and nothing else.
+ * It ends itself when its worker is gone.
+ */
+
+const gate = new PausableGate()
+/** Least time between two progress reports. */
+const reportEveryMilliseconds = 250
+
+function report(message: Report): Promise<void> {
+  return new Promise(resolve => process.send!(message, undefined, undefined, () => resolve()))
+}
+
+function throttled(send: () => void): () => void {
+  let last = 0
+  return () => {
+    const now = Date.now()
+    if (now - last < reportEveryMilliseconds) return
+    last = now
+    send()
+  }
+}
+
+async function doFacts(assignment: Extract<Assignment, { kind: 'facts' }>): Promise<void> {
+  const { input } = assignment
+  const identity = await identityOf(input)
+  const facts = await readFacts(input)
+  let poster: Buffer | null = null
+  if (facts.video) {
+    try {
+      poster = await posterFrame(input, facts.video, facts.durationSeconds)
+    } catch (error) {
+      if (!(error instanceof MediaError)) throw error
+      facts.remarks.push(`No picture of it can be shown: ${error.message}`)
+    }
+  }
+  await report({ say: 'facts', facts, identity, poster })
+}
+
+async function doSample(assignment: Extract<Assignment, { kind: 'sample' }>): Promise<void> {
+  const measurement = await measureSample(assignment, gate, () => undefined)
+  await report({ say: 'sample', measurement })
+}
+
+async function doJob(assignment: Extract<Assignment, { kind: 'job' }>): Promise<void> {
+  let stage: Stage = 'encode'
+  let stageBegin = gate.workedSeconds
+  let encodeSeconds: number | null = null
+  const now = { framesDone: 0, bytesWritten: 0 }
+  const tell = throttled(() => void report({ say: 'progress', stage, ...now, stageSeconds: gate.workedSeconds - stageBegin, encodeSeconds }))
+
+  await transcode(assignment, gate, progress => {
+    Object.assign(now, progress)
+    tell()
+  })
+  await flushToDisk(assignment.outputPath)
+  encodeSeconds = gate.workedSeconds - stageBegin
+  stage = 'check'
+  stageBegin = gate.workedSeconds
+  now.framesDone = 0
+  const measurement = await measureResult(assignment, gate, framesDone => {
+    now.framesDone = framesDone
+    tell()
+  })
+  await report({ say: 'job', measurement, workSeconds: gate.workedSeconds })
+}
+
+async function work(assignment: Assignment): Promise<void> {
+  try {
+    silenceLibraries()
+    if (assignment.kind === 'facts') await doFacts(assignment)
+    else if (assignment.kind === 'sample') await doSample(assignment)
+    else await doJob(assignment)
+  } catch (error) {
+    if (error instanceof Stopped) await report({ say: 'stopped' })
+    else await report({ say: 'failed', reason: sentenceFor(error) })
+  }
+  process.exit(0)
+}
+
+function isDiskFull(error: unknown): boolean {
+  return (error instanceof MediaError && error.isDiskFull) || (error as NodeJS.ErrnoException).code === 'ENOSPC'
+}
+
+function sentenceFor(error: unknown): string {
+  if (isDiskFull(error)) return 'The disk is full. Free some space or choose another delivery volume, then try again.'
+  if (error instanceof MediaError) return error.message
+  const { code, message } = error as NodeJS.ErrnoException
+  if (code === 'ENOENT') return 'A file of the source is not there any more. Put it back and read the source again.'
+  if (code === 'EACCES' || code === 'EPERM') return 'A file may not be read or written by the user that the worker runs as.'
+  return `The work failed in a way that Hematine does not know: ${message}`
+}
+
+process.on('message', (instruction: Instruction) => {
+  switch (instruction.say) {
+    case 'assign': return void work(instruction.assignment)
+    case 'pause': return gate.pause()
+    case 'go on': return gate.goOn()
+    case 'stop': return gate.stop()
+  }
+})
+process.on('disconnect', () => process.exit(1))
+// Ctrl-C reaches the whole group of processes; the worker decides what becomes of its children.
+process.on('SIGINT', () => undefined)

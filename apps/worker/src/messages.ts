@@ -1,0 +1,22 @@
+import type { CheckMeasurement, DeliverySpec, SampleMeasurement, SourceFacts, Treatment } from '@hematine/core'
+import type { MediaInput } from '@hematine/media/input'
+
+/** What a worker tells its child process to do. Sent once, right after its start. */
+export type Assignment =
+  | { kind: 'facts', input: MediaInput }
+  | { kind: 'sample', input: MediaInput, facts: SourceFacts, treatment: Treatment, spec: DeliverySpec, scratchDirectory: string, machine: string }
+  | { kind: 'job', input: MediaInput, facts: SourceFacts, treatment: Treatment, spec: DeliverySpec, outputPath: string }
+
+/** What a worker says to its child while it works. */
+export type Instruction = { say: 'assign', assignment: Assignment } | { say: 'pause' } | { say: 'go on' } | { say: 'stop' }
+
+export type Stage = 'encode' | 'check'
+
+/** What a child reports. `stageSeconds` and `workSeconds` leave out pauses. */
+export type Report =
+  | { say: 'progress', stage: Stage, framesDone: number, bytesWritten: number, stageSeconds: number, encodeSeconds: number | null }
+  | { say: 'facts', facts: SourceFacts, identity: string, poster: Buffer | null }
+  | { say: 'sample', measurement: SampleMeasurement }
+  | { say: 'job', measurement: CheckMeasurement, workSeconds: number }
+  | { say: 'stopped' }
+  | { say: 'failed', reason: string }

@@ -1,0 +1,34 @@
+import path from 'node:path'
+import { outputName, type DeliverySpec } from '@hematine/core'
+import { deliveryVolumeOf, failJob, finishJob, readPlacing, renamePlacing, sourceName, sourceOf, type EntityManager } from '@hematine/database'
+import { exists, placeFile, sha256OfFile, workDirectory } from '@hematine/media/volume-files'
+
+/** The first name for a result that nothing in the delivery volume has. */
+export async function freeName(volumePath: string, source: string, spec: Pick<DeliverySpec, 'nameSuffix' | 'container'>): Promise<string> {
+  for (let counter = 1; ; counter++) {
+    const name = outputName(source, spec, counter)
+    if (!await exists(path.join(volumePath, name))) return name
+  }
+}
+
+/**
+ * Puts a checked result in its place and ends the job. Every step can be repeated, so that a stop at any moment leaves the job
+ * to be finished by whoever comes next: the temporary file has a second name, or only the final one, or neither.
+ */
+export async function placeResult(em: EntityManager, jobId: number): Promise<void> {
+  const job = await readPlacing(em, jobId)
+  if (!job) return
+  const volume = deliveryVolumeOf(job)
+  const temporary = path.join(await workDirectory(volume.path), job.temporaryPath!)
+  let name = job.outputPath!
+  if (await exists(temporary)) {
+    while (!await placeFile(temporary, path.join(volume.path, name))) {
+      name = await freeName(volume.path, sourceName(sourceOf(job)), job.spec)
+      await renamePlacing(em, jobId, name)
+    }
+    return finishJob(em, jobId)
+  }
+  const place = path.join(volume.path, name)
+  if (await exists(place) && await sha256OfFile(place) === job.check!.measurement.sha256) return finishJob(em, jobId)
+  await failJob(em, jobId, job.attempt, job.workerId ?? null, 'The finished file vanished from the delivery volume before it got its place. Try again.')
+}

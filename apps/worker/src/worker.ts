@@ -1,0 +1,269 @@
+import { randomUUID } from 'node:crypto'
+import { readdir, rm } from 'node:fs/promises'
+import path from 'node:path'
+import {
+  adoptPlacing, beginSample, continueJob, dispatchJobs, endTask, findLostWorkers, jobsOf, keepFacts, keepMeasurement, keepRefusal, keepSampleFailure, letGo, listVolumes, listen, needsTemporary, readSource,
+  registerWorker, reportWorker, retireWorker, returnTask, sourceOf, sourceVolumeOf, startJob, takeTask, type Database, type JobRow, type Task, type TaskQueue, type WorkerIdentity,
+} from '@hematine/database'
+import { sourceInput } from '@hematine/media/source-input'
+import { VolumeProblem, workDirectory, workDirectoryName } from '@hematine/media/volume-files'
+import type { Logger } from 'pino'
+import { brokeOffSentence, TaskProcess, type Outcome } from './child-process.ts'
+import { JobRun } from './job-run.ts'
+import { machineInWords, processLives } from './machine.ts'
+import { placeResult } from './placing.ts'
+import { Turnstile } from './turnstile.ts'
+
+const signOfLifeMilliseconds = 2000
+/** Tasks that only look at sources, done at the same time. */
+const shortTaskLanes = 2
+/** Before a task that met a database out of reach is tried again. */
+const waitAfterTroubleMilliseconds = 5000
+/** Times that a task whose process broke off is tried. */
+const tries = 3
+
+export interface WorkerOptions {
+  database: Database
+  queue: TaskQueue
+  databaseUrl: string
+  name: string
+  host: string
+  lanes: number
+  /** Where sample encodes are written; each is removed right after. */
+  scratchDirectory: string
+  log: Logger
+}
+
+/** Takes tasks while it has room, supervises one child process for each, and gives everything back when it leaves. */
+export class Worker {
+  private identity: WorkerIdentity
+  private readonly turnstile = new Turnstile()
+  private readonly runs = new Map<number, JobRun>()
+  private readonly busy = { facts: 0, sample: 0 }
+  private readonly tasks = new Set<TaskProcess>()
+  private stopping = false
+  private looking: Promise<void> | null = null
+  private lookAgain = false
+  private timer: NodeJS.Timeout | undefined
+  private endListening: () => Promise<void> = async () => undefined
+
+  constructor(private readonly options: WorkerOptions) {
+    this.identity = this.newIdentity()
+  }
+
+  private newIdentity(): WorkerIdentity {
+    const { name, host, lanes } = this.options
+    return { id: randomUUID(), name, machine: machineInWords(), host, pid: process.pid, lanes }
+  }
+
+  private get em() {
+    return this.options.database.em.fork()
+  }
+
+  async start(): Promise<void> {
+    await registerWorker(this.em, this.identity)
+    this.endListening = await listen(this.options.databaseUrl, change => {
+      if (change.table !== 'worker') this.look()
+    }, () => this.look())
+    await this.tidy()
+    this.timer = setInterval(() => void this.signOfLife(), signOfLifeMilliseconds)
+    this.look()
+  }
+
+  /** Ends all work here and gives it back, so that another worker or a later start does it. */
+  async stop(): Promise<void> {
+    this.stopping = true
+    clearInterval(this.timer)
+    await this.endListening()
+    for (const run of this.runs.values()) run.stop()
+    for (const task of this.tasks) task.stop()
+    await retireWorker(this.em, this.options.queue, this.identity.id, 'the worker was ended')
+    await Promise.all([...this.runs.values()].map(run => run.ended))
+  }
+
+  private async signOfLife(): Promise<void> {
+    try {
+      if (!await reportWorker(this.em, this.identity.id)) await this.startOver()
+      for (const id of await findLostWorkers(this.em, this.options.host, processLives)) {
+        if (id === this.identity.id) continue
+        this.options.log.warn({ worker: id }, 'a worker is lost; its work is given to others')
+        await retireWorker(this.em, this.options.queue, id, 'its worker was lost')
+      }
+      this.look()
+    } catch (error) {
+      this.options.log.error({ error: (error as Error).message }, 'the database does not answer; trying again')
+    }
+  }
+
+  /** Others took this worker for lost and have its work: what still runs here is stopped, and it begins anew under another identity. */
+  private async startOver(): Promise<void> {
+    this.options.log.warn('this worker was taken for lost; it starts over')
+    for (const run of this.runs.values()) run.stop()
+    for (const task of this.tasks) task.stop()
+    this.identity = this.newIdentity()
+    await registerWorker(this.em, this.identity)
+  }
+
+  /** Looks for work soon; calls while looking are gathered into one more look. */
+  private look(): void {
+    this.lookAgain = true
+    this.looking ??= this.lookWhileNeeded().finally(() => { this.looking = null })
+  }
+
+  private async lookWhileNeeded(): Promise<void> {
+    while (this.lookAgain && !this.stopping) {
+      this.lookAgain = false
+      try {
+        await this.obey()
+        await this.finishPlacing()
+        await this.fillShortLanes()
+        await this.fillJobLanes()
+      } catch (error) {
+        this.options.log.error({ error: (error as Error).message }, 'looking for work failed; trying again')
+      }
+    }
+  }
+
+  /** Brings running jobs into the state that people put them in. */
+  private async obey(): Promise<void> {
+    const mine = new Map((await jobsOf(this.em, this.identity.id)).map(job => [job.id, job]))
+    for (const run of this.runs.values()) {
+      if (run.isStopping) continue
+      const job = mine.get(run.job.id)
+      if (!job || job.attempt !== run.job.attempt || job.state === 'cancelled') run.stop()
+      // Held and resumed, or cancelled and tried again, within one look: it waits for its turn like any other.
+      else if ((job.state === 'held' || job.state === 'waiting') && !run.isHeld) run.hold()
+    }
+    for (const job of mine.values()) {
+      if (!this.runs.has(job.id) && ['cancelled', 'held', 'waiting'].includes(job.state)) await letGo(this.em, job.id, job.attempt, this.identity.id)
+    }
+  }
+
+  private get freeLanes(): number {
+    return this.options.lanes - [...this.runs.values()].filter(run => !run.isHeld).length
+  }
+
+  private async fillJobLanes(): Promise<void> {
+    const { queue } = this.options
+    for (const job of await jobsOf(this.em, this.identity.id)) {
+      const run = this.runs.get(job.id)
+      if (run?.isHeld && !run.isStopping && job.state === 'waiting' && this.freeLanes > 0 && await continueJob(this.em, job.id, job.attempt, this.identity.id)) run.resume()
+    }
+    while (this.freeLanes > 0 && !this.stopping) {
+      await dispatchJobs(this.em, queue, this.freeLanes)
+      const task = await takeTask(this.em, queue, 'job', this.identity.id)
+      if (!task) return
+      const job = await startJob(this.em, task.payload.jobId, task.payload.attempt, this.identity)
+      if (job) this.runJob(job, task)
+      else await endTask(this.em, queue, task)
+    }
+  }
+
+  private runJob(job: JobRow, task: Task): void {
+    const run = new JobRun(job, this.options.database, this.identity.id, this.turnstile)
+    this.runs.set(job.id, run)
+    this.options.log.info({ job: job.id, attempt: job.attempt }, 'job begun')
+    void run.ended
+      .then(() => endTask(this.em, this.options.queue, task))
+      .catch((error: Error) => this.options.log.error({ job: job.id, error: error.message }, 'job ended badly'))
+      .finally(() => {
+        this.runs.delete(job.id)
+        this.options.log.info({ job: job.id }, 'job left')
+        this.look()
+      })
+  }
+
+  private async finishPlacing(): Promise<void> {
+    await adoptPlacing(this.em, this.identity)
+    for (const job of await jobsOf(this.em, this.identity.id)) {
+      if (job.state !== 'placing' || this.runs.has(job.id)) continue
+      await placeResult(this.em, job.id).catch((error: Error) => this.options.log.error({ job: job.id, error: error.message }, 'a result cannot be put in its place yet; trying again'))
+    }
+  }
+
+  private async fillShortLanes(): Promise<void> {
+    while (this.busy.facts < shortTaskLanes && !this.stopping) {
+      const task = await takeTask(this.em, this.options.queue, 'facts', this.identity.id)
+      if (!task) break
+      this.inBackground('facts', task, () => this.turnstile.beside(() => this.readFacts(task.payload.sourceId)))
+    }
+    while (this.busy.sample < 1 && !this.stopping) {
+      const task = await takeTask(this.em, this.options.queue, 'sample', this.identity.id)
+      if (!task) break
+      this.inBackground('sample', task, () => this.turnstile.alone(() => this.measureSample(task.payload.sampleId)))
+    }
+  }
+
+  private inBackground(kind: 'facts' | 'sample', task: Task, work: () => Promise<void>): void {
+    this.busy[kind]++
+    void work()
+      // A worker that leaves gives its tasks back; ending them here too would lose them.
+      .then(async () => { if (!this.stopping) await endTask(this.em, this.options.queue, task) })
+      .catch(async (error: Error) => {
+        this.options.log.error({ task: task.id, kind, error: error.message }, 'task ended badly; it is queued again')
+        await new Promise(resolve => setTimeout(resolve, waitAfterTroubleMilliseconds))
+        await returnTask(this.em, this.options.queue, task)
+      })
+      .catch((error: Error) => this.options.log.error({ task: task.id, error: error.message }, 'a task could not be given back'))
+      .finally(() => {
+        this.busy[kind]--
+        this.look()
+      })
+  }
+
+  private async inChild(assignment: ConstructorParameters<typeof TaskProcess>[0]): Promise<Outcome> {
+    for (let count = 1; ; count++) {
+      const task = new TaskProcess(assignment)
+      this.tasks.add(task)
+      const outcome = await task.outcome
+      this.tasks.delete(task)
+      if (outcome.say !== 'broke off') return outcome
+      if (count === tries) return { say: 'failed', reason: brokeOffSentence(outcome.how) }
+    }
+  }
+
+  private async readFacts(sourceId: number): Promise<void> {
+    const source = await readSource(this.em, sourceId)
+    if (!source || this.stopping) return
+    const outcome = await this.attempt(async () => this.inChild({ kind: 'facts', input: await sourceInput(source, sourceVolumeOf(source).path) }))
+    if (outcome.say === 'facts') await keepFacts(this.em, sourceId, outcome.facts, outcome.identity, outcome.poster && Buffer.from(outcome.poster))
+    else if (outcome.say === 'failed') await keepRefusal(this.em, sourceId, outcome.reason)
+  }
+
+  private async measureSample(sampleId: number): Promise<void> {
+    const sample = this.stopping ? null : await beginSample(this.em, sampleId)
+    if (!sample) return
+    const source = sourceOf(sample)
+    const outcome = await this.attempt(async () => this.inChild({
+      kind: 'sample', input: await sourceInput(source, sourceVolumeOf(source).path), facts: source.facts!, treatment: sample.treatment, spec: sample.spec,
+      scratchDirectory: this.options.scratchDirectory, machine: this.identity.machine,
+    }))
+    if (outcome.say === 'sample') await keepMeasurement(this.em, sampleId, outcome.measurement)
+    else if (outcome.say === 'failed') await keepSampleFailure(this.em, sampleId, outcome.reason)
+  }
+
+  private async attempt(work: () => Promise<Outcome>): Promise<Outcome> {
+    try {
+      return await work()
+    } catch (error) {
+      if (error instanceof VolumeProblem) return { say: 'failed', reason: error.message }
+      throw error
+    }
+  }
+
+  /** Removes what a lost worker's jobs left in the work directories: files of jobs that are not running, held or about to be placed. */
+  private async tidy(): Promise<void> {
+    for (const volume of await listVolumes(this.em)) {
+      if (volume.role !== 'delivery') continue
+      try {
+        const directory = await workDirectory(volume.path)
+        for (const name of await readdir(directory)) {
+          const match = /^job-(\d+)-(\d+)\./.exec(name)
+          if (match && !await needsTemporary(this.em, Number(match[1]), Number(match[2]))) await rm(path.join(directory, name), { force: true })
+        }
+      } catch (error) {
+        this.options.log.warn({ volume: volume.name, error: (error as Error).message }, `the ${workDirectoryName} directory of a volume could not be tidied`)
+      }
+    }
+  }
+}
