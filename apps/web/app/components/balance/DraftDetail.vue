@@ -1,0 +1,61 @@
+<script setup lang="ts">
+import { describeBytesRange, describeDuration, describeDurationRange, describeSpec, describeStep, describeTreatmentResult, type JobDetail, type JobRecord } from '@hematine/core'
+import { computed, ref, watch } from 'vue'
+import { call } from '~/composables/useCall'
+import { useNotices } from '~/stores/notices'
+import { useOrder } from '~/stores/order'
+
+const { job } = defineProps<{ job: JobRecord }>()
+const order = useOrder()
+const notices = useNotices()
+const detail = ref<JobDetail | null>(null)
+const spec = computed(() => order.specs.find(entry => entry.key === job.specKey))
+
+watch(() => job.id, async id => {
+  detail.value = await notices.attempt(() => call('readJob', { parameters: { id } })) ?? null
+}, { immediate: true })
+
+async function measureAgain(): Promise<void> {
+  const changed = await notices.attempt(() => call('measureAgain', { parameters: { id: job.id } }))
+  if (changed) order.take({ jobs: [changed] })
+}
+</script>
+
+<template>
+  <div class="panel">
+    <section>
+      <h2 class="title">{{ job.sourceName }}</h2>
+      <div>{{ job.specName }}<span v-if="spec" class="muted">, {{ describeSpec(spec) }}</span></div>
+      <div v-if="spec" class="muted">{{ spec.purpose }}</div>
+    </section>
+    <section v-if="detail">
+      <h2>What will be done</h2>
+      <ol v-if="detail.treatment.steps.length > 0" class="steps">
+        <li v-for="(step, index) in detail.treatment.steps" :key="index"><div>{{ describeStep(step) }}</div><div class="muted">{{ step.why }}</div></li>
+      </ol>
+      <p v-else class="muted">The picture already has the shape that the spec wants; it is only encoded.</p>
+      <table class="facts"><tbody><tr><th scope="row">result</th><td>{{ describeTreatmentResult(detail.treatment) }}</td></tr></tbody></table>
+    </section>
+    <section>
+      <h2>Forecast</h2>
+      <template v-if="job.forecast">
+        <table class="facts"><tbody>
+          <tr><th scope="row">device time</th><td class="number">{{ describeDurationRange(job.forecast.seconds) }}</td></tr>
+          <tr><th scope="row">of it checking</th><td class="number">{{ describeDuration(job.forecast.checkSeconds) }}</td></tr>
+          <tr><th scope="row">result</th><td class="number">{{ describeBytesRange(job.forecast.bytes) }}</td></tr>
+          <tr><th scope="row">measured</th><td>{{ job.forecast.measuredFrom }}</td></tr>
+        </tbody></table>
+        <p class="muted">The truth falls inside a range four times out of five.</p>
+      </template>
+      <p v-else-if="job.sampleState === 'failed'" class="bad">{{ job.sampleReason }}</p>
+      <p v-else class="muted" role="status">Short stretches, spread over this very source, are {{ job.sampleState === 'measuring' ? 'being' : 'about to be' }} treated, encoded and checked on this machine. Running jobs pause meanwhile, so that the figures are honest.</p>
+      <VBtn :disabled="job.sampleState === 'waiting' || job.sampleState === 'measuring'" @click="measureAgain">Measure again</VBtn>
+    </section>
+  </div>
+</template>
+
+<style scoped>
+.title { font-size: 14px; overflow-wrap: anywhere; }
+.steps { margin: 0 0 8px; padding-left: 20px; }
+.steps li { margin-bottom: 6px; }
+</style>

@@ -1,0 +1,51 @@
+<script setup lang="ts">
+import { describeSpec } from '@hematine/core'
+import { useLocalStorage } from '@vueuse/core'
+import { computed, ref } from 'vue'
+import { call } from '~/composables/useCall'
+import { useNotices } from '~/stores/notices'
+import { useOrder } from '~/stores/order'
+
+/** Turns selected sources into drafted jobs. */
+const selected = defineModel<number[]>({ required: true })
+const order = useOrder()
+const notices = useNotices()
+const router = useRouter()
+const specKeys = useLocalStorage<string[]>('hematine-specs', ['playback-box'])
+const volumeId = ref<number | null>(null)
+const busy = ref(false)
+const volume = computed(() => order.deliveryVolumes.find(entry => entry.id === volumeId.value) ?? order.deliveryVolumes[0] ?? null)
+const count = computed(() => selected.value.length * specKeys.value.length)
+
+async function draft(): Promise<void> {
+  if (!volume.value) return
+  busy.value = true
+  const wishes = selected.value.flatMap(sourceId => specKeys.value.map(specKey => ({ sourceId, specKey })))
+  const answer = await notices.attempt(() => call('draftJobs', { body: { deliveryVolumeId: volume.value!.id, wishes } }))
+  busy.value = false
+  if (!answer) return
+  order.take({ jobs: answer.jobs })
+  for (const refusal of answer.refused) notices.problem(refusal.reason)
+  if (answer.jobs.length === 0) return
+  selected.value = []
+  await router.push('/balance')
+}
+</script>
+
+<template>
+  <div class="bar draft" role="group" aria-label="Draft jobs">
+    <span><span class="number">{{ selected.length }}</span> selected</span>
+    <VSelect v-model="specKeys" class="specs" :items="order.specs" item-value="key" item-title="name" multiple label="Make" :disabled="selected.length === 0">
+      <template #item="{ props: item, item: spec }"><VListItem v-bind="item" :subtitle="describeSpec(spec.raw ?? spec)" /></template>
+    </VSelect>
+    <VSelect :model-value="volume?.id" class="volume" :items="order.deliveryVolumes" item-value="id" item-title="name" label="Into" :disabled="selected.length === 0" no-data-text="No delivery volume is registered" @update:model-value="id => { volumeId = id }" />
+    <VBtn color="primary" :disabled="count === 0 || !volume" :loading="busy" @click="draft">Draft {{ count }} {{ count === 1 ? 'job' : 'jobs' }}</VBtn>
+    <span v-if="!volume" class="look">Register a delivery volume under Equipment first.</span>
+  </div>
+</template>
+
+<style scoped>
+.draft { border-top: 1px solid var(--line); border-bottom: 0; min-height: 48px; }
+.specs { max-width: 300px; }
+.volume { max-width: 180px; }
+</style>

@@ -1,0 +1,79 @@
+<script setup lang="ts">
+import { describeCodec, describeRate, describeTrack, factLines, rational, type SourceRecord } from '@hematine/core'
+import { computed, ref } from 'vue'
+import StateMark from '~/components/common/StateMark.vue'
+import { addressOf, call } from '~/composables/useCall'
+import { useNotices } from '~/stores/notices'
+import { useOrder } from '~/stores/order'
+
+const { source } = defineProps<{ source: SourceRecord }>()
+const emit = defineEmits<{ removed: [] }>()
+const order = useOrder()
+const notices = useNotices()
+
+const rates = [[12, 1], [24000, 1001], [24, 1], [25, 1], [30000, 1001], [30, 1], [50, 1], [60, 1]].map(([num, den]) => ({ title: `${describeRate(rational(num!, den!))} fps`, value: rational(num!, den!) }))
+const rate = ref(source.frameRate)
+const volume = computed(() => order.volumes.find(entry => entry.id === source.volumeId))
+const jobs = computed(() => order.jobList.filter(job => job.sourceId === source.id && job.state !== 'cancelled'))
+
+async function readAgain(): Promise<void> {
+  const changed = await notices.attempt(() => call('readAgain', { parameters: { id: source.id }, body: rate.value ? { frameRate: rate.value } : {} }))
+  if (changed) order.take({ sources: [changed] })
+}
+
+async function remove(): Promise<void> {
+  const removed = await notices.attempt(async () => {
+    await call('removeSource', { parameters: { id: source.id } })
+    return true
+  })
+  if (!removed) return
+  order.take({ goneSources: [source.id], goneJobs: jobs.value.map(job => job.id) })
+  emit('removed')
+}
+</script>
+
+<template>
+  <div class="panel">
+    <section>
+      <h2 class="title">{{ source.name }}</h2>
+      <div class="muted where">{{ volume?.name }}: {{ source.relativePath }}</div>
+      <img v-if="source.hasPoster" :src="addressOf('sourcePoster', { parameters: { id: source.id } })" :alt="`A frame of ${source.name}`" class="poster">
+      <p v-if="source.state === 'refused'" class="reason"><StateMark state="refused" label="Cannot be used" /><br>{{ source.reason }}</p>
+      <p v-else-if="source.state === 'reading'" class="muted" role="status">Its facts are being read.</p>
+    </section>
+    <section v-if="source.facts">
+      <h2>Facts</h2>
+      <table class="facts"><tbody>
+        <tr v-for="[name, value] in factLines(source.facts)" :key="name"><th scope="row">{{ name }}</th><td>{{ value }}</td></tr>
+      </tbody></table>
+      <p v-for="remark in source.facts.remarks" :key="remark" class="remark"><StateMark state="look" /> {{ remark }}</p>
+    </section>
+    <section v-if="source.facts && (source.facts.audio.length > 0 || source.facts.subtitles.length > 0)">
+      <h2>Tracks</h2>
+      <table class="facts"><tbody>
+        <tr v-for="(track, index) in source.facts.audio" :key="track.streamIndex"><th scope="row">sound {{ index + 1 }}</th><td>{{ describeTrack(track) }}</td></tr>
+        <tr v-for="(track, index) in source.facts.subtitles" :key="track.streamIndex"><th scope="row">subtitles {{ index + 1 }}</th><td>{{ describeCodec(track.codec) }}, {{ track.language ?? 'language not stated' }} (not carried over)</td></tr>
+      </tbody></table>
+    </section>
+    <section v-if="jobs.length > 0">
+      <h2>Jobs</h2>
+      <div v-for="job in jobs" :key="job.id" class="job"><StateMark :state="job.state" /> {{ job.specName }} <span class="muted">{{ job.state }}</span></div>
+    </section>
+    <section class="actions">
+      <VSelect v-if="source.kind === 'sequence'" v-model="rate" :items="rates" label="Frame rate" class="rate" />
+      <VBtn :disabled="source.state === 'reading'" @click="readAgain">{{ source.kind === 'sequence' ? 'Read at this rate' : 'Read again' }}</VBtn>
+      <VBtn variant="text" @click="remove">Take out of the order</VBtn>
+    </section>
+  </div>
+</template>
+
+<style scoped>
+.title { overflow-wrap: anywhere; font-size: 14px; }
+.where { overflow-wrap: anywhere; margin-bottom: 8px; }
+.poster { display: block; width: 100%; max-height: 250px; object-fit: contain; background: #000; }
+.reason { margin: 10px 0 0; }
+.remark { margin: 8px 0 0; }
+.job { padding: 2px 0; display: flex; gap: 6px; }
+.actions { display: flex; gap: 8px; align-items: center; }
+.rate { max-width: 130px; }
+</style>

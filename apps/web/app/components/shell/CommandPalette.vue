@@ -1,0 +1,57 @@
+<script setup lang="ts">
+import { computed, ref, watch } from 'vue'
+import { stations } from '~/composables/stations'
+import { useOrder } from '~/stores/order'
+
+const open = defineModel<boolean>({ required: true })
+const emit = defineEmits<{ theme: [], help: [] }>()
+const order = useOrder()
+const router = useRouter()
+const words = ref('')
+const at = ref(0)
+
+interface Command { name: string, run: () => void }
+
+const commands = computed<Command[]>(() => [
+  ...stations.map(station => ({ name: `Go to ${station.name}`, run: () => void router.push(station.path) })),
+  ...order.orders.map(entry => ({ name: `Open order ${entry.code} ${entry.name}`, run: () => void order.choose(entry.id) })),
+  ...(order.drafts.length > 0 ? [{ name: `Release ${order.drafts.length} drafts`, run: () => void order.act(order.drafts.map(job => job.id), 'release') }] : []),
+  { name: 'Hold everything', run: () => void order.act([...order.active, ...order.waiting].filter(job => job.state !== 'held' && job.state !== 'placing').map(job => job.id), 'hold') },
+  { name: 'Resume everything held', run: () => void order.act(order.waiting.filter(job => job.state === 'held').map(job => job.id), 'resume') },
+  ...order.sourceList.map(source => ({ name: `Open source ${source.name}`, run: () => void router.push({ path: '/intake', query: { source: source.id } }) })),
+  { name: 'Switch between dark and light', run: () => emit('theme') },
+  { name: 'Show the keys', run: () => emit('help') },
+])
+const found = computed(() => {
+  const parts = words.value.toLowerCase().split(/\s+/).filter(Boolean)
+  return commands.value.filter(command => parts.every(part => command.name.toLowerCase().includes(part))).slice(0, 12)
+})
+watch(words, () => { at.value = 0 })
+watch(open, () => { words.value = '' })
+
+function run(command: Command | undefined): void {
+  open.value = false
+  command?.run()
+}
+</script>
+
+<template>
+  <VDialog v-model="open" max-width="520" aria-label="Commands" class="palette">
+    <VCard>
+      <VTextField
+        v-model="words" autofocus placeholder="What do you want to do?" aria-label="Find a command" role="combobox" aria-expanded="true" aria-controls="command-list" :aria-activedescendant="found[at] ? `command-${at}` : undefined" hide-details class="ma-2"
+        @keydown.down.prevent="at = Math.min(at + 1, found.length - 1)" @keydown.up.prevent="at = Math.max(at - 1, 0)" @keydown.enter.prevent="run(found[at])"
+      />
+      <div id="command-list" role="listbox" aria-label="Commands" class="list">
+        <div v-for="(command, index) in found" :id="`command-${index}`" :key="command.name" role="option" :aria-selected="index === at" class="command" :class="{ at: index === at }" @click="run(command)" @mousemove="at = index">{{ command.name }}</div>
+        <div v-if="found.length === 0" class="command muted" role="option" aria-selected="false" aria-disabled="true">No command has these words.</div>
+      </div>
+    </VCard>
+  </VDialog>
+</template>
+
+<style scoped>
+.list { padding-bottom: 8px; }
+.command { padding: 5px 16px; cursor: default; }
+.command.at { background: var(--raised); box-shadow: inset 3px 0 0 var(--accent); }
+</style>

@@ -1,0 +1,45 @@
+<script setup lang="ts">
+import type { OrderRecord } from '@hematine/core'
+import { computed, ref } from 'vue'
+import AskDialog from '~/components/common/AskDialog.vue'
+import { call } from '~/composables/useCall'
+import { useNotices } from '~/stores/notices'
+import { useOrder } from '~/stores/order'
+
+const { existing } = defineProps<{ existing: OrderRecord | null }>()
+const emit = defineEmits<{ close: [] }>()
+const order = useOrder()
+const notices = useNotices()
+
+const open = computed({ get: () => true, set: value => { if (!value) emit('close') } })
+const code = ref(existing?.code ?? '')
+const name = ref(existing?.name ?? '')
+/** The field speaks local time; the server UTC. */
+const localDue = ref(existing?.dueAt ? toLocal(new Date(existing.dueAt)) : '')
+const ready = computed(() => code.value.trim() !== '' && name.value.trim() !== '')
+
+function toLocal(date: Date): string {
+  return new Date(date.getTime() - date.getTimezoneOffset() * 60_000).toISOString().slice(0, 16)
+}
+
+async function save(): Promise<void> {
+  const body = { code: code.value.trim(), name: name.value.trim(), dueAt: localDue.value ? new Date(localDue.value).toISOString() : null }
+  const saved = await notices.attempt(() => existing ? call('changeOrder', { parameters: { id: existing.id }, body }) : call('createOrder', { body }))
+  if (!saved) return
+  order.take({ orders: [saved] })
+  if (!existing) await order.choose(saved.id)
+  emit('close')
+}
+</script>
+
+<template>
+  <AskDialog v-model="open" :title="existing ? 'Change order' : 'New order'">
+    <VTextField v-model="code" label="Code" maxlength="40" autofocus />
+    <VTextField v-model="name" label="Name" maxlength="120" />
+    <VTextField v-model="localDue" label="Due (may stay open)" type="datetime-local" />
+    <template #buttons>
+      <VBtn variant="text" @click="emit('close')">Cancel</VBtn>
+      <VBtn color="primary" :disabled="!ready" @click="save">{{ existing ? 'Save order' : 'Make order' }}</VBtn>
+    </template>
+  </AskDialog>
+</template>

@@ -1,0 +1,50 @@
+<script setup lang="ts">
+import { describeBytes, describeDuration, type JobRecord, type PlannedJob } from '@hematine/core'
+import { computed } from 'vue'
+import JobActions from './JobActions.vue'
+import StateMark from '~/components/common/StateMark.vue'
+import { momentRange } from '~/composables/times'
+
+/** What a lane does now, and how it goes against what was forecast. */
+const { job, place, now } = defineProps<{ job: JobRecord, place: PlannedJob | undefined, now: Date }>()
+
+const progress = computed(() => job.progress)
+const percent = computed(() => (progress.value?.part ?? 0) * 100)
+const words = computed(() => job.state === 'queued' ? 'about to begin' : job.state === 'placing' ? 'checked, being put in its place' : !progress.value ? 'starting' : progress.value.stage === 'encode' ? 'encoding' : 'checking')
+</script>
+
+<template>
+  <article class="lane" :aria-label="`${job.sourceName}, ${job.specName}`">
+    <div class="line">
+      <StateMark :state="job.state" />
+      <strong class="ellipsis">{{ job.sourceName }}</strong>
+      <span class="muted nowrap">{{ job.specName }}</span>
+      <span class="spacer" />
+      <span class="muted nowrap">{{ job.worker }}</span>
+      <JobActions :job="job" />
+    </div>
+    <VProgressLinear :model-value="percent" height="4" color="primary" :aria-label="`${job.sourceName}: ${percent.toFixed(0)} percent`" />
+    <div class="line figures">
+      <span class="number percent">{{ percent.toFixed(1) }} %</span>
+      <span class="word">{{ words }}</span>
+      <template v-if="progress">
+        <span class="number">frame {{ progress.framesDone }} of {{ progress.framesTotal }}</span>
+        <span class="number">{{ progress.framesPerSecond.toFixed(1) }} fps</span>
+        <span class="number">{{ progress.timesRealTime.toFixed(2) }}x real time</span>
+        <span class="number">{{ describeBytes(progress.bytesWritten) }} so far</span>
+        <span class="spacer" />
+        <span v-if="progress.secondsLeft !== null" class="number">{{ describeDuration(progress.secondsLeft) }} left</span>
+        <span v-if="place" class="number muted">{{ momentRange(place.end, now) }}</span>
+      </template>
+    </div>
+  </article>
+</template>
+
+<style scoped>
+.lane { padding: 6px 12px 8px; border-bottom: 1px solid var(--line); }
+.line { display: flex; align-items: center; gap: 12px; min-height: 28px; }
+.figures { min-height: 22px; padding-top: 4px; flex-wrap: wrap; row-gap: 0; }
+.percent { width: 52px; }
+.word { min-width: 66px; }
+.nowrap { white-space: nowrap; }
+</style>

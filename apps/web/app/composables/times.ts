@@ -1,0 +1,32 @@
+import type { Range } from '@hematine/core'
+
+const days = ['Sun', 'Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat']
+const two = (value: number) => String(value).padStart(2, '0')
+
+/** Time of day, "21:10"; with seconds when asked. */
+export function clock(date: Date, seconds = false): string {
+  return `${two(date.getHours())}:${two(date.getMinutes())}${seconds ? `:${two(date.getSeconds())}` : ''}`
+}
+
+/** "today 21:10", "Fri 27 Nov 08:00". */
+export function moment(date: Date, now: Date): string {
+  if (date.toDateString() === now.toDateString()) return `today ${clock(date)}`
+  return `${days[date.getDay()]} ${date.getDate()} ${date.toLocaleString('en', { month: 'short' })} ${clock(date)}`
+}
+
+/** A range of moments, seconds from now: "today 21:10-23:30", with the day of the second only when it differs. */
+export function momentRange(range: Range, now: Date): string {
+  const at = (seconds: number) => new Date(now.getTime() + seconds * 1000)
+  const [early, late] = [at(range.low), at(range.high)]
+  const first = moment(early, now)
+  if (clock(early) === clock(late) && early.toDateString() === late.toDateString()) return first
+  return `${first}-${early.toDateString() === late.toDateString() ? clock(late) : moment(late, now)}`
+}
+
+/** Time to a moment in words: "in 2 d 20 h", "in 35 min", "12 min ago". */
+export function untilWords(date: Date, now: Date): string {
+  const seconds = (date.getTime() - now.getTime()) / 1000
+  const size = Math.abs(seconds)
+  const words = size >= 172_800 ? `${Math.floor(size / 86_400)} d ${Math.floor((size % 86_400) / 3600)} h` : size >= 3600 ? `${Math.floor(size / 3600)} h ${two(Math.floor((size % 3600) / 60))} min` : `${Math.max(1, Math.round(size / 60))} min`
+  return seconds >= 0 ? `in ${words}` : `${words} ago`
+}

@@ -1,0 +1,47 @@
+import { api, ErrorBody, type Route, type RouteName } from '#shared/api'
+import type { z } from 'zod'
+
+type Input<Name extends RouteName, Key extends 'parameters' | 'query' | 'body'> = (typeof api)[Name] extends { [key in Key]: infer Schema extends z.ZodType } ? { [key in Key]: z.input<Schema> } : unknown
+/** What a route wants from its caller. */
+export type CallInput<Name extends RouteName> = Input<Name, 'parameters'> & Input<Name, 'query'> & Input<Name, 'body'>
+type CallAnswer<Name extends RouteName> = (typeof api)[Name] extends { answer: infer Schema extends z.ZodType } ? z.output<Schema> : undefined
+
+/** A call that the server answered with a problem, or could not answer; the message is a sentence for the person. */
+export class CallProblem extends Error {
+  constructor(readonly status: number, readonly code: string, message: string) {
+    super(message)
+  }
+}
+
+/** Address of a route with its parameters and query filled in. */
+export function addressOf(name: RouteName, input: { parameters?: Record<string, unknown>, query?: Record<string, unknown> } = {}): string {
+  const path = api[name].path.replace(/\{(\w+)\}/g, (_, key: string) => encodeURIComponent(String(input.parameters?.[key])))
+  const query = new URLSearchParams(Object.entries(input.query ?? {}).filter(([, value]) => value !== undefined).map(([key, value]) => [key, String(value)]))
+  return query.size > 0 ? `${path}?${query}` : path
+}
+
+/** Calls a route; request and answer are checked by its schemas. @throws CallProblem */
+export async function call<Name extends RouteName>(name: Name, input: CallInput<Name>): Promise<CallAnswer<Name>> {
+  const route: Route = api[name]
+  const parts = input as { parameters?: Record<string, unknown>, query?: Record<string, unknown>, body?: unknown }
+  let response: Response
+  try {
+    response = await fetch(addressOf(name, parts), {
+      method: route.method.toUpperCase(),
+      ...(parts.body === undefined ? {} : { headers: { 'content-type': 'application/json' }, body: JSON.stringify(parts.body) }),
+    })
+  } catch {
+    throw new CallProblem(0, 'no-answer', 'The server does not answer. What you asked for was not done; try again when the connection is back.')
+  }
+  if (!response.ok) throw await problemOf(response)
+  if (!route.answer) return undefined as CallAnswer<Name>
+  return route.answer.parse(await response.json()) as CallAnswer<Name>
+}
+
+/** The problem that an answer describes. */
+export async function problemOf(response: Response): Promise<CallProblem> {
+  const body = ErrorBody.safeParse(await response.json().catch(() => null))
+  return body.success
+    ? new CallProblem(response.status, body.data.error.code, body.data.error.message)
+    : new CallProblem(response.status, 'unknown', `The server answered with status ${response.status} and no explanation. Try again.`)
+}

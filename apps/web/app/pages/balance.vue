@@ -1,0 +1,83 @@
+<script setup lang="ts">
+import { describeBytes, describeBytesRange, describeDurationRange } from '@hematine/core'
+import { computed, ref } from 'vue'
+import DraftDetail from '~/components/balance/DraftDetail.vue'
+import DraftTable from '~/components/balance/DraftTable.vue'
+import LaneChart from '~/components/balance/LaneChart.vue'
+import EmptyState from '~/components/common/EmptyState.vue'
+import SplitPane from '~/components/common/SplitPane.vue'
+import { momentRange } from '~/composables/times'
+import { useClock, usePlan } from '~/composables/usePlan'
+import { useOrder } from '~/stores/order'
+
+useHead({ title: 'Balance - Hematine' })
+const order = useOrder()
+const now = useClock()
+const plan = usePlan(true)
+const route = useRoute()
+const router = useRouter()
+const selected = ref<number[]>([])
+
+const open = computed<number | null>({
+  get: () => Number(route.query.job) || null,
+  set: id => { void router.replace({ query: id === null ? {} : { job: id } }) },
+})
+const openJob = computed(() => order.drafts.find(job => job.id === open.value) ?? null)
+const chosen = computed(() => {
+  const some = order.drafts.filter(job => selected.value.includes(job.id))
+  return some.length > 0 ? some : order.drafts
+})
+const free = computed(() => order.deliveryVolumes[0]?.freeBytes ?? null)
+const tooLarge = computed(() => free.value !== null && plan.value.bytes.high > free.value)
+const due = computed(() => order.order?.dueAt ? new Date(order.order.dueAt) : null)
+const late = computed(() => due.value !== null && plan.value.end !== null && now.value.getTime() + plan.value.end.high * 1000 > due.value.getTime())
+
+async function release(): Promise<void> {
+  const ids = chosen.value.map(job => job.id)
+  selected.value = []
+  await order.act(ids, 'release')
+  if (order.drafts.length === ids.length) await router.push('/shift')
+}
+
+async function remove(): Promise<void> {
+  const ids = chosen.value.map(job => job.id)
+  selected.value = []
+  await order.act(ids, 'remove')
+}
+</script>
+
+<template>
+  <div class="station">
+    <div class="bar">
+      <h1>Balance</h1>
+      <VBtn color="primary" :disabled="chosen.length === 0" @click="release">Release {{ chosen.length }} {{ chosen.length === 1 ? 'job' : 'jobs' }}</VBtn>
+      <VBtn :disabled="selected.length === 0" variant="text" @click="remove">Remove {{ selected.length }} selected</VBtn>
+      <span class="spacer" />
+      <span v-if="plan.end" class="sum"><span class="muted">all done</span> <span class="number" :class="{ look: late }">{{ momentRange(plan.end, now) }}</span></span>
+      <span v-if="plan.jobs.length > 0" class="sum"><span class="muted">device time</span> <span class="number">{{ describeDurationRange(plan.deviceSeconds) }}</span></span>
+      <span v-if="plan.jobs.length > 0" class="sum"><span class="muted">results</span> <span class="number" :class="{ look: tooLarge }">{{ describeBytesRange(plan.bytes) }}</span></span>
+      <span v-if="plan.unknown > 0" class="sum look">without {{ plan.unknown }} not measured yet</span>
+    </div>
+    <p v-if="tooLarge" class="warning look" role="status">The results may not fit: {{ describeBytes(free!) }} are free on the delivery volume. Leave some out, choose a smaller spec, or make room.</p>
+    <p v-if="late" class="warning look" role="status">The end may come after the due time. Leave some out, choose a quicker spec, or add a worker.</p>
+    <template v-if="order.drafts.length > 0">
+      <SplitPane name="draft" :initial="400">
+        <template #first><DraftTable v-model:open="open" v-model:selected="selected" :jobs="order.drafts" :plan="plan" :now="now" /></template>
+        <template #second>
+          <DraftDetail v-if="openJob" :key="openJob.id" :job="openJob" />
+          <EmptyState v-else title="No job is open">Choose a row to see what will be done to the source, and what its forecast was measured from.</EmptyState>
+        </template>
+      </SplitPane>
+    </template>
+    <EmptyState v-else title="No drafts to weigh">
+      {{ plan.jobs.length > 0 ? `${plan.jobs.length} jobs are released and run in Shift; the chart below shows when.` : 'Select sources in Intake and draft jobs for them. Each is measured on this machine before you decide.' }}
+      <br><VBtn to="/intake">Go to Intake</VBtn>
+    </EmptyState>
+    <LaneChart v-if="plan.jobs.length > 0" :plan="plan" :now="now" :due="due" :lanes="order.lanes" />
+  </div>
+</template>
+
+<style scoped>
+.sum { white-space: nowrap; }
+.warning { margin: 0; padding: 5px 12px; border-bottom: 1px solid var(--line); }
+</style>

@@ -1,0 +1,41 @@
+<script setup lang="ts">
+import type { JobDetail } from '@hematine/core'
+import { computed, ref, watch } from 'vue'
+import EmptyState from '~/components/common/EmptyState.vue'
+import SplitPane from '~/components/common/SplitPane.vue'
+import CheckPanel from '~/components/handover/CheckPanel.vue'
+import CompareViewer from '~/components/handover/CompareViewer.vue'
+import { call, CallProblem } from '~/composables/useCall'
+
+const route = useRoute()
+const id = computed(() => Number(route.params.id))
+const job = ref<JobDetail | null>(null)
+const problem = ref<string | null>(null)
+useHead({ title: () => `${job.value?.outputPath ?? 'Comparison'} - Hematine` })
+
+watch(id, async wanted => {
+  job.value = null
+  try {
+    const answer = await call('readJob', { parameters: { id: wanted } })
+    problem.value = answer.state === 'done' ? null : 'This job has no finished file to compare.'
+    job.value = answer
+  } catch (error) {
+    problem.value = error instanceof CallProblem ? error.message : 'The job could not be read.'
+  }
+}, { immediate: true })
+</script>
+
+<template>
+  <div class="station">
+    <div class="bar">
+      <VBtn to="/handover" variant="text">Back to Handover</VBtn>
+      <h1 class="ellipsis">{{ job?.outputPath ?? '' }}</h1>
+    </div>
+    <EmptyState v-if="problem" title="Nothing to compare">{{ problem }}</EmptyState>
+    <SplitPane v-else-if="job" name="compare" :initial="340" :least="240">
+      <template #first><CompareViewer :key="job.id" :job="job" /></template>
+      <template #second><CheckPanel :job="job" brief /></template>
+    </SplitPane>
+    <div v-else class="empty" role="status">Reading the job</div>
+  </div>
+</template>

@@ -1,0 +1,7 @@
+<script setup lang="ts">
+definePageMeta({ redirect: '/intake' })
+</script>
+
+<template>
+  <div />
+</template>

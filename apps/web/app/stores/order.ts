@@ -1,0 +1,130 @@
+import {
+  builtInSpecs, type JobRecord, type OrderRecord, type SourceRecord, type VolumeRecord, type WorkerRecord,
+} from '@hematine/core'
+import { useLocalStorage } from '@vueuse/core'
+import { defineStore } from 'pinia'
+import { computed, ref, shallowRef } from 'vue'
+import { LiveChange } from '#shared/api'
+import { addressOf, call } from '~/composables/useCall'
+import { useNotices } from './notices'
+
+/** The open order and all that is in it: fetched once, then kept up to date by the server's events. */
+export const useOrder = defineStore('order', () => {
+  const orders = ref<OrderRecord[]>([])
+  const chosenId = useLocalStorage<number | null>('hematine-order', null)
+  const sources = shallowRef(new Map<number, SourceRecord>())
+  const jobs = shallowRef(new Map<number, JobRecord>())
+  const volumes = ref<VolumeRecord[]>([])
+  const workers = ref<WorkerRecord[]>([])
+  const loaded = ref(false)
+  const connected = ref(true)
+  /** Goes up with each change of jobs, for views that fetch more about them. */
+  const jobChanges = ref(0)
+  let events: EventSource | null = null
+
+  const order = computed(() => orders.value.find(entry => entry.id === chosenId.value) ?? orders.value[0] ?? null)
+  const sourceList = computed(() => [...sources.value.values()].sort((a, b) => a.id - b.id))
+  const jobList = computed(() => [...jobs.value.values()].sort((a, b) => a.position - b.position || a.id - b.id))
+  const drafts = computed(() => jobList.value.filter(job => job.state === 'draft'))
+  const active = computed(() => jobList.value.filter(job => job.state === 'queued' || job.state === 'running' || job.state === 'placing'))
+  const waiting = computed(() => jobList.value.filter(job => job.state === 'waiting' || job.state === 'held'))
+  const settled = computed(() => jobList.value.filter(job => job.state === 'done' || job.state === 'failed'))
+  const lanes = computed(() => Math.max(1, workers.value.reduce((sum, worker) => sum + worker.lanes, 0)))
+  const deliveryVolumes = computed(() => volumes.value.filter(volume => volume.role === 'delivery'))
+  const sourceVolumes = computed(() => volumes.value.filter(volume => volume.role === 'source'))
+
+  async function load(): Promise<void> {
+    orders.value = await call('listOrders', {})
+    const id = order.value?.id
+    const [listed, planned, places, people] = await Promise.all([
+      id ? call('listSources', { query: { orderId: id } }) : [], id ? call('listJobs', { query: { orderId: id } }) : [], call('listVolumes', {}), call('listWorkers', {}),
+    ])
+    sources.value = new Map(listed.map(source => [source.id, source]))
+    jobs.value = new Map(planned.map(job => [job.id, job]))
+    volumes.value = places
+    workers.value = people
+    jobChanges.value++
+    loaded.value = true
+  }
+
+  async function loadVolumes(): Promise<void> {
+    volumes.value = await call('listVolumes', {})
+  }
+
+  /** Puts records that a call gave, or an event brought, into the cache. */
+  function take(change: Partial<LiveChange>): void {
+    if (change.orders?.length) {
+      const others = orders.value.filter(entry => !change.orders!.some(fresh => fresh.id === entry.id))
+      orders.value = [...others, ...change.orders].sort((a, b) => a.id - b.id)
+    }
+    if (change.sources?.length || change.goneSources?.length) {
+      const next = new Map(sources.value)
+      for (const source of change.sources ?? []) next.set(source.id, source)
+      for (const id of change.goneSources ?? []) next.delete(id)
+      sources.value = next
+    }
+    if (change.jobs?.length || change.goneJobs?.length) {
+      const next = new Map(jobs.value)
+      for (const job of change.jobs ?? []) next.set(job.id, job)
+      for (const id of change.goneJobs ?? []) next.delete(id)
+      jobs.value = next
+      jobChanges.value++
+    }
+    if (change.workers) workers.value = change.workers
+  }
+
+  function follow(): void {
+    events?.close()
+    if (!order.value) return
+    const source = new EventSource(addressOf('liveChanges', { query: { orderId: order.value.id } }))
+    let broken = false
+    source.addEventListener('ready', () => {
+      connected.value = true
+      // What happened while the line was down is fetched, not guessed.
+      if (broken) void load()
+      broken = false
+    })
+    source.addEventListener('error', () => {
+      connected.value = false
+      broken = true
+    })
+    source.addEventListener('reload', () => void load())
+    source.addEventListener('change', event => {
+      const change = LiveChange.parse(JSON.parse((event as MessageEvent<string>).data))
+      take(change)
+      if (change.volumes) void loadVolumes()
+    })
+    events = source
+  }
+
+  async function open(): Promise<void> {
+    // The stream is opened first, so that nothing falls between it and the lists.
+    orders.value = await call('listOrders', {})
+    follow()
+    await load()
+  }
+
+  async function choose(id: number): Promise<void> {
+    chosenId.value = id
+    await open()
+  }
+
+  const notices = useNotices()
+
+  async function act(ids: number[], action: 'release' | 'hold' | 'resume' | 'cancel' | 'retry' | 'remove'): Promise<void> {
+    if (ids.length === 0) return
+    const answer = await notices.attempt(() => call('actOnJobs', { body: { ids, action } }))
+    const refused = answer?.outcomes.filter(outcome => !outcome.done) ?? []
+    if (refused.length > 0) notices.problem(refused.length === 1 ? refused[0]!.reason! : `${refused.length} of ${ids.length} jobs were left as they are. ${refused[0]!.reason}`)
+  }
+
+  async function move(ids: number[], beforeId: number | null): Promise<void> {
+    const moved = await notices.attempt(() => call('moveJobs', { body: { ids, beforeId } }))
+    if (moved) take({ jobs: moved })
+  }
+
+  return {
+    orders, order, sources, sourceList, jobs, jobList, drafts, active, waiting, settled, volumes, deliveryVolumes, sourceVolumes, workers, lanes, specs: builtInSpecs,
+    loaded, connected, jobChanges, open, choose, load, loadVolumes, take, act, move,
+  }
+})

@@ -1,0 +1,86 @@
+import { defineStore } from 'pinia'
+import { ref } from 'vue'
+import { Upload } from 'tus-js-client'
+import { useNotices } from './notices'
+import { useOrder } from './order'
+
+export interface RunningUpload {
+  id: number
+  name: string
+  bytes: number
+  sent: number
+  state: 'sending' | 'stopped' | 'failed'
+  reason: string | null
+}
+
+/** Uploads under way. They are resumable: after a reload or a lost line, choosing the same file goes on where it broke off. */
+export const useUploads = defineStore('uploads', () => {
+  const uploads = ref<RunningUpload[]>([])
+  const running = new Map<number, Upload>()
+  const order = useOrder()
+  const notices = useNotices()
+  let lastId = 0
+
+  function change(id: number, part: Partial<RunningUpload>): void {
+    uploads.value = uploads.value.map(upload => upload.id === id ? { ...upload, ...part } : upload)
+  }
+
+  function forget(id: number): void {
+    running.delete(id)
+    uploads.value = uploads.value.filter(upload => upload.id !== id)
+  }
+
+  function add(files: readonly File[]): void {
+    const volume = order.sourceVolumes[0]
+    if (!volume || !order.order) {
+      notices.problem('There is no source volume to upload into. Register one under Equipment.')
+      return
+    }
+    for (const file of files) void send(file, volume.id, order.order.id)
+  }
+
+  async function send(file: File, volumeId: number, orderId: number): Promise<void> {
+    const id = ++lastId
+    uploads.value = [...uploads.value, { id, name: file.name, bytes: file.size, sent: 0, state: 'sending', reason: null }]
+    const upload = new Upload(file, {
+      endpoint: `/api/volumes/${volumeId}/uploads`,
+      metadata: { filename: file.name, orderId: String(orderId) },
+      chunkSize: 16_000_000,
+      retryDelays: [0, 1000, 3000, 10_000, 30_000],
+      removeFingerprintOnSuccess: true,
+      onProgress: sent => change(id, { sent }),
+      onSuccess: () => {
+        forget(id)
+        notices.done(`${file.name} is uploaded and being read.`)
+      },
+      onError: error => change(id, { state: 'failed', reason: sentence(error) }),
+    })
+    running.set(id, upload)
+    const [earlier] = await upload.findPreviousUploads()
+    if (earlier) upload.resumeFromPreviousUpload(earlier)
+    upload.start()
+  }
+
+  function sentence(error: Error): string {
+    const body = 'originalResponse' in error ? (error as { originalResponse?: { getBody(): string } | null }).originalResponse?.getBody() : null
+    return body && body.length < 300 && !body.startsWith('<') ? body.trim() : 'The upload broke off. Go on with it when the server answers again.'
+  }
+
+  async function stop(id: number): Promise<void> {
+    await running.get(id)?.abort()
+    change(id, { state: 'stopped' })
+  }
+
+  function goOn(id: number): void {
+    change(id, { state: 'sending', reason: null })
+    running.get(id)?.start()
+  }
+
+  async function cancel(id: number): Promise<void> {
+    // The server is told to drop what it has; when it cannot be reached, the part stays hidden in the volume.
+    await running.get(id)?.abort(true).catch(() => undefined)
+    forget(id)
+  }
+
+  return { uploads, add, stop, goOn, cancel }
+})

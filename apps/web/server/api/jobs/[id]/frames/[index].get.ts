@@ -1,0 +1,23 @@
+import { toNumber } from '@hematine/core'
+import { deliveryVolumeOf, Problem, readJobWithFiles, sourceOf, sourceVolumeOf } from '@hematine/database'
+import { sourceInput } from '@hematine/media/source-input'
+import { resolveInside } from '@hematine/media/volume-files'
+import { setResponseHeaders } from 'h3'
+import { handle } from '../../../../utils/handle'
+import { resultVideo } from '../../../../utils/result-video'
+
+export default handle('jobFrame', async ({ application, parameters: { id, index }, query: { side }, event }) => {
+  const job = await readJobWithFiles(application.em(), id)
+  if (job.state !== 'done' || !job.outputPath || !job.check) throw new Problem(409, 'not-done', 'The job has no finished file yet.')
+  const { frameCount, rate } = job.treatment.result
+  if (index >= Math.max(frameCount, job.check.measurement.video.framesDecoded)) throw new Problem(404, 'no-frame', `The result has ${job.check.measurement.video.framesDecoded} frames, numbered from 0.`)
+  const source = sourceOf(job)
+  const seconds = index / toNumber(rate)
+  const png = side === 'result'
+    ? await application.stills.png({ kind: 'plain', input: { kind: 'file', path: await resolveInside(deliveryVolumeOf(job).path, job.outputPath) }, video: resultVideo(job.check.measurement, job.treatment), seconds })
+    : side === 'treated'
+      ? await application.stills.png({ kind: 'treated', input: await sourceInput(source, sourceVolumeOf(source).path), video: source.facts!.video!, treatment: job.treatment, index })
+      : await application.stills.png({ kind: 'plain', input: await sourceInput(source, sourceVolumeOf(source).path), video: source.facts!.video!, seconds })
+  setResponseHeaders(event, { 'content-type': 'image/png', 'cache-control': 'private, max-age=600' })
+  return png
+})

@@ -1,0 +1,4 @@
+import { readJob } from '@hematine/database'
+import { handle } from '../../../utils/handle'
+
+export default handle('readJob', ({ application, parameters }) => readJob(application.em(), parameters.id))

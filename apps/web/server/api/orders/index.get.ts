@@ -1,0 +1,4 @@
+import { listOrders } from '@hematine/database'
+import { handle } from '../../utils/handle'
+
+export default handle('listOrders', ({ application }) => listOrders(application.em()))

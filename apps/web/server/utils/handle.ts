@@ -1,0 +1,66 @@
+import { Problem } from '@hematine/database'
+import { VolumeProblem } from '@hematine/media/volume-files'
+import { defineEventHandler, getQuery, getRouterParams, readRawBody, setResponseStatus, type EventHandler, type H3Event } from 'h3'
+import type { z } from 'zod'
+import { api, type Route, type RouteName } from '#shared/api'
+import { RequestProblem } from './problems'
+import { useApplication, type Application } from './application'
+
+type Parsed<Schema> = Schema extends z.ZodType ? z.output<Schema> : undefined
+type Part<Name extends RouteName, Key extends 'parameters' | 'query' | 'body'> = (typeof api)[Name] extends { [key in Key]: infer Schema } ? Parsed<Schema> : undefined
+type Answer<Name extends RouteName> = (typeof api)[Name] extends { answer: infer Schema extends z.ZodType } ? z.input<Schema> : unknown
+
+export interface Request<Name extends RouteName> {
+  parameters: Part<Name, 'parameters'>
+  query: Part<Name, 'query'>
+  body: Part<Name, 'body'>
+  event: H3Event
+  application: Application
+}
+
+const mostBodyBytes = 4_000_000
+
+/** A route by its name in the interface's description: the request is checked before `work` sees it, the answer before it leaves. */
+export function handle<Name extends RouteName>(name: Name, work: (request: Request<Name>) => Promise<Answer<Name>>): EventHandler {
+  const route: Route = api[name]
+  return defineEventHandler(async event => {
+    const problems: { where: string, message: string }[] = []
+    const parse = (schema: z.ZodType | undefined, value: unknown, where: string) => {
+      if (!schema) return undefined
+      const parsed = schema.safeParse(value)
+      if (parsed.success) return parsed.data
+      for (const issue of parsed.error.issues) problems.push({ where: [where, ...issue.path].join('.'), message: issue.message })
+    }
+    const parameters = parse(route.parameters, getRouterParams(event, { decode: true }), 'path')
+    const query = parse(route.query, getQuery(event), 'query')
+    const body = route.body ? parse(route.body, await readJson(event), 'body') : undefined
+    if (problems.length > 0) throw new RequestProblem(400, 'bad-request', `The request cannot be understood: ${problems.map(({ where, message }) => `${where} ${message}`).join('; ')}.`, problems)
+
+    const request = { parameters, query, body, event, application: await useApplication() } as Request<Name>
+    let answer: unknown
+    try {
+      answer = await work(request)
+    } catch (error) {
+      throw asRequestProblem(error)
+    }
+    if (route.status) setResponseStatus(event, route.status)
+    return route.answer ? route.answer.parse(answer) : answer
+  })
+}
+
+async function readJson(event: H3Event): Promise<unknown> {
+  if (!(event.node.req.headers['content-type'] ?? '').startsWith('application/json')) throw new RequestProblem(415, 'not-json', 'The body must be JSON, with the content type application/json.')
+  if (Number(event.node.req.headers['content-length'] ?? 0) > mostBodyBytes) throw new RequestProblem(413, 'too-large', 'The body is larger than 4 MB. Split the request.')
+  try {
+    return JSON.parse(await readRawBody(event, 'utf8') ?? '')
+  } catch {
+    throw new RequestProblem(400, 'not-json', 'The body is not valid JSON.')
+  }
+}
+
+/** Known problems with their status; anything else is passed on and becomes a plain 500. */
+function asRequestProblem(error: unknown): unknown {
+  if (error instanceof Problem) return new RequestProblem(error.status, error.code, error.message)
+  if (error instanceof VolumeProblem) return new RequestProblem(error.code === 'outside' ? 403 : error.code === 'missing' ? 404 : 409, `volume-${error.code}`, error.message)
+  return error
+}

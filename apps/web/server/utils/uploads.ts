@@ -1,0 +1,75 @@
+import { mkdir } from 'node:fs/promises'
+import path from 'node:path'
+import type { IncomingMessage, ServerResponse } from 'node:http'
+import { bringIn, Problem, readVolume, type VolumeRow } from '@hematine/database'
+import { exists, flushToDisk, placeFile, spaceOf, workDirectory } from '@hematine/media/volume-files'
+import { FileStore } from '@tus/file-store'
+import { Server } from '@tus/server'
+import { useApplication } from './application'
+
+/** Resumable uploads into source volumes by the tus protocol (version 1.0.0). One server for each volume, so that a finished upload only changes its name. */
+const servers = new Map<number, Promise<Server>>()
+
+async function serverFor(volumeId: number): Promise<Server> {
+  const { em } = await useApplication()
+  const volume = await readVolume(em(), volumeId)
+  if (volume.role !== 'source') throw new Problem(409, 'not-a-source-volume', `${volume.name} is a ${volume.role} volume. Upload into a source volume.`)
+  let server = servers.get(volumeId)
+  if (!server) {
+    server = makeServer(volume)
+    servers.set(volumeId, server)
+    server.catch(() => servers.delete(volumeId))
+  }
+  return server
+}
+
+/** File name from an upload's own description: the last part of what the browser says, without anything a name cannot hold. */
+export function safeName(given: string | null | undefined): string {
+  // eslint-disable-next-line no-control-regex -- control characters are exactly what must go
+  const plain = (given ?? '').split(/[/\\]/).at(-1)!.replace(/[\u0000-\u001f\u007f]/g, '_').replace(/^\.+/, '_').trim()
+  const encoder = new TextEncoder()
+  let name = plain || 'upload'
+  // Room is left for a counter before the ending.
+  while (encoder.encode(name).length > 240) name = [...name].slice(0, -1).join('')
+  return name
+}
+
+async function makeServer(volume: VolumeRow): Promise<Server> {
+  const directory = path.join(await workDirectory(volume.path), 'uploads')
+  await mkdir(directory, { recursive: true })
+  return new Server({
+    path: `/api/volumes/${volume.id}/uploads`,
+    relativeLocation: true,
+    datastore: new FileStore({ directory }),
+    async onUploadCreate(_request, upload) {
+      const { freeBytes, problem } = await spaceOf(volume.path, true)
+      if (problem) throw { status_code: 409, body: problem }
+      if (upload.size !== undefined && freeBytes !== null && upload.size > freeBytes) throw { status_code: 413, body: `There is no room for this file on ${volume.name}.` }
+      return { metadata: upload.metadata }
+    },
+    async onUploadFinish(_request, upload) {
+      const name = await place(path.join(directory, upload.id), volume.path, safeName(upload.metadata?.filename))
+      const { em, queue } = await useApplication()
+      const orderId = Number(upload.metadata?.orderId)
+      if (Number.isInteger(orderId) && orderId > 0) await bringIn(em(), queue, orderId, [{ kind: 'file', volumeId: volume.id, path: name }])
+      return {}
+    },
+  })
+}
+
+/** Gives a finished upload its name, or the next free one like it; nothing is replaced. */
+async function place(upload: string, directory: string, name: string): Promise<string> {
+  await flushToDisk(upload)
+  const ending = path.extname(name)
+  const stem = name.slice(0, name.length - ending.length)
+  for (let counter = 1; ; counter++) {
+    const candidate = counter === 1 ? name : `${stem}-${counter}${ending}`
+    const target = path.join(directory, candidate)
+    if (!await exists(target) && await placeFile(upload, target)) return candidate
+  }
+}
+
+/** Answers a request of the tus protocol. @throws Problem */
+export async function answerUpload(volumeId: number, request: IncomingMessage, response: ServerResponse): Promise<void> {
+  await (await serverFor(volumeId)).handle(request, response)
+}

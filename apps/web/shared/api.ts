@@ -1,0 +1,130 @@
+import {
+  DeliverySpec, JobDetail, JobEventRecord, JobRecord, NumberedSequence, OrderRecord, Rational, SourceKind, SourceRecord, VolumeRecord, VolumeRole, WorkerRecord,
+} from '@hematine/core'
+import { z } from 'zod'
+
+/**
+ * Every route of the HTTP interface: the server checks requests and answers by it, the browser's calls are typed by it, and the
+ * OpenAPI description is made from it.
+ */
+
+export interface Route {
+  method: 'get' | 'post' | 'patch' | 'delete'
+  /** Path with its parameters in braces. */
+  path: string
+  summary: string
+  parameters?: z.ZodObject
+  query?: z.ZodObject
+  body?: z.ZodType
+  /** JSON answer; a route without one answers with `contentType`. */
+  answer?: z.ZodType
+  contentType?: string
+  status?: 200 | 201 | 204
+}
+
+const id = z.coerce.number().int('must be a whole number').positive('must be positive').max(2_147_483_647, 'is too large')
+const idParameter = z.object({ id })
+const ids = z.array(z.int().positive()).min(1, 'name at least one').max(5000, 'name at most 5000')
+const text = (most: number) => z.string().trim().min(1, 'is empty').max(most, `is longer than ${most} characters`)
+const relativePath = z.string().max(4096, 'is longer than 4096 characters')
+const ofOrder = z.object({ orderId: id })
+const frameRate = Rational.refine(rate => rate.num > 0 && rate.num / rate.den <= 1000, 'must be above 0 and at most 1000 frames a second')
+
+const orderBody = z.object({ code: text(40), name: text(120), dueAt: z.iso.datetime('is not a time in UTC such as 2026-11-27T08:00:00Z').nullable() })
+
+export const DirectoryListing = z.object({
+  path: z.string(),
+  directories: z.array(z.object({ name: z.string(), path: z.string() })),
+  items: z.array(z.object({
+    kind: z.enum(['file', 'sequence']),
+    name: z.string(),
+    path: z.string(),
+    bytes: z.number().nullable(),
+    sequence: NumberedSequence.nullable(),
+    /** Number of the order's source made from it, if there is one. */
+    sourceId: z.int().nullable(),
+  })),
+  refused: z.array(z.object({ name: z.string(), reason: z.string() })),
+})
+export type DirectoryListing = z.infer<typeof DirectoryListing>
+
+export const ArrivalBody = z.object({
+  kind: SourceKind,
+  volumeId: z.int().positive(),
+  /** As a directory listing names it. */
+  path: relativePath.min(1, 'is empty'),
+  /** Frames a second of a sequence; 25 when left out. */
+  frameRate: frameRate.optional(),
+})
+export type ArrivalBody = z.infer<typeof ArrivalBody>
+
+export const ErrorBody = z.object({
+  error: z.object({
+    status: z.int(),
+    code: z.string(),
+    /** What is wrong and what to do, as a sentence for a person. */
+    message: z.string(),
+    /** Which parts of the request are wrong. */
+    details: z.array(z.object({ where: z.string(), message: z.string() })),
+  }),
+})
+export type ErrorBody = z.infer<typeof ErrorBody>
+
+export const api = {
+  listOrders: { method: 'get', path: '/api/orders', summary: 'All orders.', answer: z.array(OrderRecord) },
+  createOrder: { method: 'post', path: '/api/orders', summary: 'Makes an order.', body: orderBody, answer: OrderRecord, status: 201 },
+  changeOrder: { method: 'patch', path: '/api/orders/{id}', summary: 'Changes an order\'s code, name or due time.', parameters: idParameter, body: orderBody.partial(), answer: OrderRecord },
+
+  listVolumes: { method: 'get', path: '/api/volumes', summary: 'Registered volumes with the space on their disks.', answer: z.array(VolumeRecord) },
+  registerVolume: { method: 'post', path: '/api/volumes', summary: 'Registers a directory below an allowed root as a volume.', body: z.object({ name: text(80), role: VolumeRole, path: z.string().min(1, 'is empty').max(4096, 'is too long') }), answer: VolumeRecord, status: 201 },
+  forgetVolume: { method: 'delete', path: '/api/volumes/{id}', summary: 'Forgets a volume that nothing refers to; its files stay.', parameters: idParameter, status: 204 },
+  listRoots: { method: 'get', path: '/api/volume-roots', summary: 'Directories in which volumes may be registered, or the directories in one of them.', query: z.object({ path: z.string().max(4096).optional() }), answer: z.object({ path: z.string().nullable(), parent: z.string().nullable(), directories: z.array(z.object({ name: z.string(), path: z.string() })) }) },
+  listDirectory: { method: 'get', path: '/api/volumes/{id}/entries', summary: 'What a directory of a volume holds; numbered pictures appear as sequences.', parameters: idParameter, query: z.object({ path: relativePath.default(''), orderId: id.optional() }), answer: DirectoryListing },
+
+  listSources: { method: 'get', path: '/api/sources', summary: 'Sources of an order.', query: ofOrder, answer: z.array(SourceRecord) },
+  bringIn: { method: 'post', path: '/api/sources', summary: 'Brings files and sequences of volumes into an order; their facts are read in the background.', body: z.object({ orderId: z.int().positive(), arrivals: z.array(ArrivalBody).min(1, 'name at least one').max(5000, 'name at most 5000') }), answer: z.object({ brought: z.array(SourceRecord), alreadyThere: z.int() }), status: 201 },
+  readAgain: { method: 'post', path: '/api/sources/{id}/read-again', summary: 'Reads a source\'s facts once more, at another frame rate when it is a sequence.', parameters: idParameter, body: z.object({ frameRate: frameRate.optional() }), answer: SourceRecord },
+  removeSource: { method: 'delete', path: '/api/sources/{id}', summary: 'Takes a source out of its order; the material is not touched.', parameters: idParameter, status: 204 },
+  sourcePoster: { method: 'get', path: '/api/sources/{id}/poster', summary: 'A small picture of a source.', parameters: idParameter, contentType: 'image/webp' },
+
+  listSpecs: { method: 'get', path: '/api/specs', summary: 'Delivery specs.', answer: z.array(DeliverySpec) },
+
+  listJobs: { method: 'get', path: '/api/jobs', summary: 'Jobs of an order in plan order.', query: ofOrder, answer: z.array(JobRecord) },
+  draftJobs: {
+    method: 'post', path: '/api/jobs', summary: 'Drafts a job for each source and spec, and has what its forecast needs measured.',
+    body: z.object({ deliveryVolumeId: z.int().positive(), wishes: z.array(z.object({ sourceId: z.int().positive(), specKey: z.string() })).min(1, 'name at least one').max(5000, 'name at most 5000') }),
+    answer: z.object({ jobs: z.array(JobRecord), refused: z.array(z.object({ sourceId: z.int(), specKey: z.string(), reason: z.string() })) }), status: 201,
+  },
+  readJob: { method: 'get', path: '/api/jobs/{id}', summary: 'One job with its treatment, its check and all that happened to it.', parameters: idParameter, answer: JobDetail },
+  actOnJobs: {
+    method: 'post', path: '/api/jobs/actions', summary: 'Releases, holds, resumes, cancels or tries again jobs, or removes drafts.',
+    body: z.object({ ids, action: z.enum(['release', 'hold', 'resume', 'cancel', 'retry', 'remove']) }),
+    answer: z.object({ outcomes: z.array(z.object({ id: z.int(), done: z.boolean(), reason: z.string().nullable() })) }),
+  },
+  moveJobs: { method: 'post', path: '/api/jobs/moves', summary: 'Moves jobs to just before another one, or to the end.', body: z.object({ ids, beforeId: z.int().positive().nullable() }), answer: z.array(JobRecord) },
+  listEvents: { method: 'get', path: '/api/job-events', summary: 'What happened to an order\'s jobs, newest first.', query: ofOrder.extend({ limit: z.coerce.number().int().min(1).max(500).default(100) }), answer: z.array(JobEventRecord) },
+  measureAgain: { method: 'post', path: '/api/jobs/{id}/measure-again', summary: 'Measures the sample behind a job\'s forecast once more.', parameters: idParameter, answer: JobRecord },
+  jobFrame: {
+    method: 'get', path: '/api/jobs/{id}/frames/{index}', summary: 'One frame of a finished job, before or after, as PNG.',
+    parameters: z.object({ id, index: z.coerce.number().int('must be a whole number').min(0, 'must not be negative') }),
+    query: z.object({ side: z.enum(['source', 'treated', 'result']) }), contentType: 'image/png',
+  },
+  jobOutput: { method: 'get', path: '/api/jobs/{id}/output', summary: 'The finished file itself; ranges of bytes can be asked for.', parameters: idParameter, contentType: 'application/octet-stream' },
+
+  listWorkers: { method: 'get', path: '/api/workers', summary: 'Workers that are at work.', answer: z.array(WorkerRecord) },
+  liveChanges: { method: 'get', path: '/api/events', summary: 'Server-sent events: what changed in an order, as it changes.', query: ofOrder, contentType: 'text/event-stream' },
+  describe: { method: 'get', path: '/api/openapi.json', summary: 'This description.', answer: z.looseObject({}) },
+} as const satisfies Record<string, Route>
+
+export type RouteName = keyof typeof api
+
+/** What the event stream sends: records that are new or changed, and numbers of those that are gone. */
+export const LiveChange = z.object({
+  orders: z.array(OrderRecord), sources: z.array(SourceRecord), jobs: z.array(JobRecord),
+  /** All workers, when any of them changed. */
+  workers: z.array(WorkerRecord).nullable(),
+  /** Whether the volumes should be asked for again. */
+  volumes: z.boolean(),
+  goneSources: z.array(z.int()), goneJobs: z.array(z.int()),
+})
+export type LiveChange = z.infer<typeof LiveChange>
