@@ -1,0 +1,132 @@
+import { mkdirSync } from 'node:fs'
+import path from 'node:path'
+import { readSettings, WrongSettings, type Settings } from '@hematine/core'
+import { connect, migrate, TaskQueue } from '@hematine/database'
+import { makeDemoMaterial, ownVolumes, seedDemo, seedEmpty } from '@hematine/demo'
+import { projectDirectory, SetUpProblem } from './bootstrap.mjs'
+import { build, built } from './build.ts'
+import { freePort, startCluster, type Cluster } from './cluster.ts'
+import { supervise, type Supervised } from './supervise.ts'
+
+export interface Running {
+  address: string
+  databaseUrl: string
+  web: Supervised
+  workers: Supervised[]
+  stop(): Promise<void>
+}
+
+function settingsOrProblem(): Settings {
+  try {
+    return readSettings(process.env)
+  } catch (error) {
+    throw error instanceof WrongSettings ? new SetUpProblem(error.message) : error
+  }
+}
+
+/** The wished port, or the next one that is free. */
+async function choosePort(settings: Settings): Promise<number> {
+  for (let port = settings.HEMATINE_PORT; port < Math.min(65_536, settings.HEMATINE_PORT + 100); port++) {
+    if (await freePort(settings.HEMATINE_HOST, port)) return port
+  }
+  throw new SetUpProblem(`No port from ${settings.HEMATINE_PORT} on is free on ${settings.HEMATINE_HOST}. Set HEMATINE_PORT or HEMATINE_HOST.`)
+}
+
+async function untilAnswers(address: string): Promise<void> {
+  for (let wait = 0; wait < 300; wait++) {
+    try {
+      if ((await fetch(`${address}/api/workers`)).ok) return
+    } catch {
+      // Not listening yet.
+    }
+    await new Promise(resolve => setTimeout(resolve, 100))
+  }
+  throw new SetUpProblem('The web server did not answer within 30 s; the lines above say why.')
+}
+
+export interface RunOptions {
+  /** Without demo material, in a data directory of its own. */
+  empty: boolean
+  dataDirectory: string
+  settings: Settings
+  /** False for tests: the database does not wait for the disk. */
+  lasting: boolean
+  say: (line: string) => void
+}
+
+/** Starts the database, the web server and the workers. */
+export async function run(options: RunOptions): Promise<Running> {
+  const { settings, dataDirectory, say } = options
+  mkdirSync(dataDirectory, { recursive: true })
+  let cluster: Cluster | null = null
+  const started: Supervised[] = []
+  const stop = async () => {
+    await Promise.all(started.map(process => process.stop()))
+    await cluster?.stop()
+  }
+  try {
+    if (!settings.HEMATINE_DATABASE_URL) cluster = await startCluster(path.join(dataDirectory, 'postgres'), { lasting: options.lasting })
+    const databaseUrl = settings.HEMATINE_DATABASE_URL ?? await cluster!.database('hematine')
+    await prepare(options, databaseUrl)
+
+    const port = await choosePort(settings)
+    const host = settings.HEMATINE_HOST
+    const environment = { HEMATINE_DATABASE_URL: databaseUrl, HEMATINE_DATA_DIR: dataDirectory, HEMATINE_BUILD_DIR: built.directory, NODE_ENV: 'production' }
+    const web = supervise('web server', built.web, { ...environment, NITRO_HOST: host, NITRO_PORT: String(port), NITRO_SHUTDOWN_TIMEOUT: '4000' })
+    const workers = Array.from({ length: settings.HEMATINE_WORKERS }, (_, index) =>
+      supervise('worker', built.worker, { ...environment, ...(index > 0 && settings.HEMATINE_WORKER_NAME ? { HEMATINE_WORKER_NAME: `${settings.HEMATINE_WORKER_NAME} ${index + 1}` } : {}) }))
+    started.push(web, ...workers)
+    const address = `http://${host.includes(':') ? `[${host}]` : host === '0.0.0.0' ? '127.0.0.1' : host}:${port}`
+    await untilAnswers(address)
+    if (port !== settings.HEMATINE_PORT) say(`Port ${settings.HEMATINE_PORT} is taken; ${port} is used instead.`)
+    return { address, databaseUrl, web, workers, stop }
+  } catch (error) {
+    await stop()
+    throw error
+  }
+}
+
+async function prepare({ empty, dataDirectory, say }: RunOptions, databaseUrl: string): Promise<void> {
+  const database = await connect(databaseUrl)
+  try {
+    await migrate(database)
+    if (empty) return await seedEmpty(database, dataDirectory)
+    if (await makeDemoMaterial(ownVolumes(dataDirectory).source, undefined, say)) say('The demo material is drawn.')
+    const queue = await TaskQueue.open(databaseUrl, false, error => say(error.message))
+    await seedDemo(database, queue, dataDirectory, inThreeDays())
+    await queue.close()
+  } finally {
+    await database.close()
+  }
+}
+
+/** Eight in the morning, three days from now. */
+function inThreeDays(): Date {
+  const due = new Date()
+  due.setDate(due.getDate() + 3)
+  due.setHours(8, 0, 0, 0)
+  return due
+}
+
+/** The start command: runs until Ctrl-C or SIGTERM. */
+export async function start({ empty }: { empty: boolean }): Promise<void> {
+  const settings = settingsOrProblem()
+  const begun = Date.now()
+  await build()
+  const base = settings.HEMATINE_DATA_DIR ?? path.join(projectDirectory, '.hematine')
+  const say = (line: string) => console.log(line)
+  let running: Running | null = null
+  let ending = false
+  const end = async () => {
+    if (ending) return
+    ending = true
+    say('Ending ...')
+    await running?.stop()
+    process.exit(0)
+  }
+  process.on('SIGINT', () => void end())
+  process.on('SIGTERM', () => void end())
+  running = await run({ empty, dataDirectory: path.join(base, empty ? 'empty' : 'demo'), settings, lasting: true, say })
+  if (ending) return void await running.stop()
+  say(`\nHematine runs at ${running.address}  (ready in ${((Date.now() - begun) / 1000).toFixed(1)} s)\nResults: ${ownVolumes(path.join(base, empty ? 'empty' : 'demo')).delivery}\nCtrl-C ends it.`)
+}
