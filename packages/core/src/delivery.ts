@@ -251,7 +251,7 @@ const longestNameBytes = 255
 export function outputName(sourceName: string, spec: Pick<DeliverySpec, 'nameSuffix' | 'container'>, counter = 1): string {
   const tail = `${spec.nameSuffix}${counter > 1 ? `-${counter}` : ''}.${spec.container}`
   // eslint-disable-next-line no-control-regex -- control characters are exactly what must go
-  let stem = sourceName.replace(/\.[^./]{1,5}$/, '').replace(/[\u0000-\u001f\u007f/\\]/g, '_').replace(/^\.+/, '_').trim() || 'untitled'
+  let stem = sourceName.replace(/\.[a-z0-9]{1,5}$/i, '').replace(/[\u0000-\u001f\u007f/\\]/g, '_').replace(/^\.+/, '_').trim() || 'untitled'
   const encoder = new TextEncoder()
   while (encoder.encode(stem + tail).length > longestNameBytes) stem = [...stem].slice(0, -1).join('')
   return stem + tail

@@ -21,10 +21,10 @@ export function describePictureSize(video: Pick<VideoFacts, 'width' | 'height' |
   return `${video.width}x${video.height} ${describeAspect(displayAspect(video))}`
 }
 
-/** "25 fps, top first": rate and scan for a narrow column; the field order says that it is interlaced. */
+/** "25p", "25i top": frame rate and scan as the trade shortens them, with the field that comes first; "p/i" when both occur. */
 export function describeMotionShort({ frameRate, scan }: VideoFacts): string {
-  const order = scan.kind === 'progressive' ? 'progressive' : `${scan.kind === 'mixed' ? 'partly ' : ''}${scan.firstField ?? 'unknown'} first`
-  return `${describeRate(frameRate)} fps, ${order}`
+  const letter = { progressive: 'p', interlaced: 'i', mixed: 'p/i' }[scan.kind]
+  return `${describeRate(frameRate)}${letter}${scan.firstField ? ` ${scan.firstField}` : ''}`
 }
 
 /** "AC-3, stereo, 48 kHz, 192 kbit/s, eng". */

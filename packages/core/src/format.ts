@@ -24,27 +24,31 @@ export function describeDuration(seconds: number): string {
 
 /** Length of material as a clock: "2:14:08", "0:20.5" below a minute keeps tenths. */
 export function describeClock(seconds: number): string {
-  if (seconds < 60) return `0:${seconds.toFixed(1).padStart(4, '0')}`
+  if (seconds < 59.95) return `0:${seconds.toFixed(1).padStart(4, '0')}`
   const whole = Math.round(seconds)
   const two = (value: number) => String(value).padStart(2, '0')
   return whole < 3600 ? `${Math.floor(whole / 60)}:${two(whole % 60)}` : `${Math.floor(whole / 3600)}:${two(Math.floor(whole / 60) % 60)}:${two(whole % 60)}`
 }
 
-/** A range of lengths: "5 h 40 min - 6 h 30 min", in one figure where both ends read the same. */
-export function describeDurationRange(range: Range): string {
-  const [low, high] = [describeDuration(range.low), describeDuration(range.high)]
-  return low === high ? low : `${low} - ${high}`
+/**
+ * A range of lengths in the coarsest unit that still tells its ends apart: "6.4-9.0 s", "19-24 s", "4-13 min", "5 h 40 - 6 h 30 min".
+ * Whole units are rounded outwards, so that the range never claims more than it knows.
+ */
+export function describeDurationRange({ low, high }: Range): string {
+  const [first, last] = [describeDuration(low), describeDuration(high)]
+  if (first === last) return first
+  if (high < 9.95) return `${low.toFixed(1)}-${high.toFixed(1)} s`
+  if (high < 59.5) return `${Math.floor(low)}-${Math.ceil(high)} s`
+  if (low >= 180 && high < 3540) return `${Math.floor(low / 60)}-${Math.ceil(high / 60)} min`
+  return low >= 3600 ? `${first.replace(/ min$/, '')} - ${last}` : `${first} - ${last}`
 }
 
-/** A range of sizes: "41 GB (38-45)"; all three in the expected value's unit. */
-export function describeBytesRange(range: Range): string {
-  const expected = describeBytes(range.expected)
-  const unit = sizeUnits.indexOf(expected.split(' ')[1] as (typeof sizeUnits)[number])
-  const inUnit = (bytes: number) => {
-    const value = bytes / 1000 ** unit
-    return unit === 0 || value >= 99.5 ? String(Math.round(value)) : value.toFixed(1)
-  }
-  return `${expected} (${inUnit(range.low)}-${inUnit(range.high)})`
+/** A range of sizes: "41 GB (38-45)", "7.6 MB (3.9-11.4)"; all three in the expected value's unit. */
+export function describeBytesRange({ expected, low, high }: Range): string {
+  const unit = sizeUnits.indexOf(describeBytes(expected).split(' ')[1] as (typeof sizeUnits)[number])
+  const digits = unit === 0 || expected / 1000 ** unit >= 9.95 ? 0 : 1
+  const inUnit = (bytes: number) => (bytes / 1000 ** unit).toFixed(digits)
+  return `${inUnit(expected)} ${sizeUnits[unit]} (${inUnit(low)}-${inUnit(high)})`
 }
 
 /** Bits a second: "4.2 Mbit/s". */

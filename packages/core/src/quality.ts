@@ -1,6 +1,7 @@
 import { z } from 'zod'
 import { ColourDescription } from './colour.ts'
 import { describeAudioCodec, describeVideoCodec, levelProblem, type DeliverySpec } from './delivery.ts'
+import { describeCodec } from './facts-words.ts'
 import { describeBytes, describeClock } from './format.ts'
 import { equal, Rational, toNumber } from './rational.ts'
 import { describeRate } from './timing.ts'
@@ -91,13 +92,13 @@ export function judge(measured: CheckMeasurement, spec: DeliverySpec, treatment:
       ? 'Sound and picture differ in length, as they do in the source.'
       : 'Sound and picture differ in length, and did not in the source.', Math.abs(difference - sourceDifference) <= tolerance ? 'look' : 'fail')
     add(`sound${of} decodes`, 'no errors', track.decodeErrors === 0 ? 'no errors' : `${track.decodeErrors} errors`, track.decodeErrors === 0, 'The sound cannot be decoded whole. Make it again.')
-    add(`sound${of} codec`, describeAudioCodec(spec.audio.codec), track.codec, track.codec === spec.audio.codec, 'The sound is in another codec than the spec asks for.')
+    add(`sound${of} codec`, describeAudioCodec(spec.audio.codec), describeCodec(track.codec), track.codec === spec.audio.codec, 'The sound is in another codec than the spec asks for.')
     add(`sound${of} rate`, `${spec.audio.sampleRate} Hz`, `${track.sampleRate} Hz, ${track.channels} ch`, track.sampleRate === spec.audio.sampleRate && track.channels <= spec.audio.maxChannels, 'Sample rate or channels do not meet the spec.')
   })
   add('sound tracks', `${measured.sourceAudioSeconds.length}`, `${measured.audio.length}`, measured.audio.length === measured.sourceAudioSeconds.length, 'A sound track was lost.')
 
   const codecOk = video.codec === spec.video.codec
-  add('codec', describeVideoCodec(spec.video.codec), video.codec, codecOk, 'The picture is in another codec than the spec asks for.')
+  add('codec', describeVideoCodec(spec.video.codec), describeCodec(video.codec), codecOk, 'The picture is in another codec than the spec asks for.')
   if (spec.video.profile && video.profile !== null)
     add('profile', spec.video.profile, video.profile, sameProfile(video.profile, spec.video.profile), 'The profile is not the one the spec asks for.')
   if (spec.video.level && (spec.video.codec === 'h264' || spec.video.codec === 'hevc')) {
@@ -131,8 +132,14 @@ export function judge(measured: CheckMeasurement, spec: DeliverySpec, treatment:
   return { verdict, lines, measurement: measured }
 }
 
+/** The libraries' name for ProRes 422 without an addition. */
+const profileNames: Record<string, string> = { standard: '422' }
+
 function sameProfile(found: string, wanted: string): boolean {
-  const plain = (name: string) => name.toLowerCase().replace(/[^a-z0-9]/g, '')
+  const plain = (name: string) => {
+    const letters = name.toLowerCase().replace(/[^a-z0-9]/g, '')
+    return profileNames[letters] ?? letters
+  }
   return plain(found) === plain(wanted)
 }
 

@@ -147,12 +147,12 @@ export function describeScan(video: Pick<VideoFacts, 'scan'>): string {
 
 /**
  * The format in which FFV1 keeps a decoded picture without loss: its own where FFV1 has it, otherwise the nearest one
- * that holds all its values (packed RGB as planar RGB; full-range YUV formats under their common name).
+ * that holds all its values (RGB of 8 bits as packed BGR, of more bits as planes; full-range YUV formats under their common name).
  */
 export function losslessPixelFormat(source: string): string {
   const planar: Record<string, string> = {
-    rgb24: 'gbrp', bgr24: 'gbrp', pal8: 'gbrp', rgb0: 'gbrp', bgr0: 'gbrp', '0rgb': 'gbrp',
-    rgba: 'gbrap', bgra: 'gbrap', argb: 'gbrap', rgb48le: 'gbrp16le', rgb48be: 'gbrp16le', rgba64le: 'gbrap16le', rgba64be: 'gbrap16le',
+    rgb24: 'bgr0', bgr24: 'bgr0', pal8: 'bgra', rgb0: 'bgr0', '0rgb': 'bgr0', gbrp: 'bgr0', gbrap: 'bgra', rgba: 'bgra', argb: 'bgra', abgr: 'bgra',
+    rgb48le: 'gbrp16le', rgb48be: 'gbrp16le', rgba64le: 'gbrap16le', rgba64be: 'gbrap16le',
     gray16be: 'gray16le', monob: 'gray', monow: 'gray', uyvy422: 'yuv422p', yuyv422: 'yuv422p', nv12: 'yuv420p',
     yuvj420p: 'yuv420p', yuvj422p: 'yuv422p', yuvj444p: 'yuv444p',
   }

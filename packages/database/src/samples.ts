@@ -29,7 +29,8 @@ export async function ensureSample(em: EntityManager, queue: TaskQueue, source: 
     sample = em.create(SampleEntity, { fingerprint, source: em.getReference(SourceEntity, source.id), treatment, spec, state: 'waiting' })
   }
   await em.flush()
-  await queue.send('sample', { sampleId: sample.id }, em)
+  // Measured in the order in which they were asked for.
+  await queue.send('sample', { sampleId: sample.id }, em, -sample.id)
   return sample
 }
 

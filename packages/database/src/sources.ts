@@ -29,7 +29,8 @@ export async function bringIn(em: EntityManager, queue: TaskQueue, orderId: numb
         sequence: arrival.kind === 'sequence' ? arrival.sequence : null, frameRate: arrival.kind === 'sequence' ? arrival.frameRate : null, state: 'reading',
       })
       await tx.flush()
-      await queue.send('facts', { sourceId: row.id }, tx)
+      // Read in the order in which they came.
+      await queue.send('facts', { sourceId: row.id }, tx, -row.id)
       rows.push(row)
     }
     // Defaults that the database fills in, such as the time, are read back.

@@ -118,7 +118,8 @@ export type DemoPart = keyof typeof demoNames
 export async function makeDemoMaterial(directory: string, parts: readonly DemoPart[] = Object.keys(demoNames) as DemoPart[], say: (line: string) => void = () => undefined): Promise<boolean> {
   await mkdir(directory, { recursive: true })
   const marker = path.join(directory, `.demo-material-${materialVersion}`)
-  const missing = existsSync(marker) ? [] : parts.filter(part => !existsSync(path.join(directory, demoNames[part])))
+  // Parts of an older drawing are drawn anew, parts that are gone are drawn again.
+  const missing = parts.filter(part => !existsSync(marker) || !existsSync(path.join(directory, demoNames[part])))
   if (missing.length === 0) return false
   silenceLibraries()
   const work = await mkdtemp(path.join(path.dirname(directory), '.demo-'))
@@ -136,7 +137,10 @@ export async function makeDemoMaterial(directory: string, parts: readonly DemoPa
         await steps[part]!(made, layer)
       }
     }))
-    for (const name of await readdir(made)) await rename(path.join(made, name), path.join(directory, name))
+    for (const name of await readdir(made)) {
+      await rm(path.join(directory, name), { recursive: true, force: true })
+      await rename(path.join(made, name), path.join(directory, name))
+    }
     const handle = await open(marker, 'w')
     await handle.close()
   } finally {

@@ -1,5 +1,5 @@
 import { stat } from 'node:fs/promises'
-import { toNumber, type CheckMeasurement, type DeliverySpec, type SourceFacts, type Treatment } from '@hematine/core'
+import { describePixelFormat, toNumber, type CheckMeasurement, type DeliverySpec, type SourceFacts, type Treatment } from '@hematine/core'
 import { AVMEDIA_TYPE_AUDIO, AVMEDIA_TYPE_VIDEO, AV_FRAME_FLAG_INTERLACED } from 'node-av/constants'
 import { avGetCodecName, avGetPixFmtName, Frame } from 'node-av/lib'
 import { StreamDecoder } from './decoder.ts'
@@ -20,6 +20,9 @@ export interface CheckPlan {
   outputPath: string
 }
 
+/** The library's XPSNR reads rows of more than 8 bits right only when they fill their buffer, which rows of a multiple of this many columns do. */
+const xpsnrColumns = 64
+
 /** Frame-by-frame likeness of two pictures, as it accumulates. */
 class Likeness {
   private graph: Graph | null = null
@@ -27,6 +30,8 @@ class Likeness {
   private readonly ssim = { sum: 0, worst: 1, worstFrame: 0 }
   private readonly xpsnr = { errorSum: 0, worst: Number.POSITIVE_INFINITY, worstFrame: 0 }
   private frames = 0
+  /** What columns added for the library's sake, all without error, add to the XPSNR. */
+  private paddingDecibels = 0
   private identicalFrames = 0
 
   constructor(private readonly treatment: Treatment) {
@@ -48,7 +53,11 @@ class Likeness {
       width: frame.width, height: frame.height, format: frame.format as never, timeBase: { num: rate.den, den: rate.num }, frameRate: rate, pixelAspect: { num: 1, den: 1 },
       colorRange: frame.colorRange, colorSpace: frame.colorSpace,
     })
-    return Graph.video('[in1]split=2[reference1][reference2];[in0][reference1]ssim[compared];[compared][reference2]xpsnr', [pad(result), pad(reference)])
+    const { bitDepth } = describePixelFormat(avGetPixFmtName(result.format as never) ?? '')
+    const width = bitDepth > 8 ? Math.ceil(result.width / xpsnrColumns) * xpsnrColumns : result.width
+    this.paddingDecibels = 10 * Math.log10(width / result.width)
+    const widen = width === result.width ? 'null' : `pad=w=${width}`
+    return Graph.video(`[in1]split=2[reference1][reference2];[in0][reference1]ssim,${widen}[compared];[reference2]${widen}[widened];[compared][widened]xpsnr`, [pad(result), pad(reference)])
   }
 
   private async collect(): Promise<void> {
@@ -57,7 +66,7 @@ class Likeness {
       const index = Number(this.measured.pts)
       const ssim = Number(values['lavfi.ssim.Y'] ?? values['lavfi.ssim.R'] ?? values['lavfi.ssim.All'])
       const decibels = values['lavfi.xpsnr.xpsnr.y'] ?? values['lavfi.xpsnr.xpsnr.r'] ?? 'nan'
-      const xpsnr = decibels === 'inf' ? Number.POSITIVE_INFINITY : Number(decibels)
+      const xpsnr = decibels === 'inf' ? Number.POSITIVE_INFINITY : Number(decibels) - this.paddingDecibels
       this.frames++
       this.ssim.sum += ssim
       if (ssim < this.ssim.worst) Object.assign(this.ssim, { worst: ssim, worstFrame: index })

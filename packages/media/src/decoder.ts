@@ -1,4 +1,4 @@
-import { toNumber, type Rational } from '@hematine/core'
+import { framesPresent, toNumber, type Rational } from '@hematine/core'
 import { AVSEEK_FLAG_BACKWARD, AV_NOPTS_VALUE, type AVMediaType } from 'node-av/constants'
 import { Codec, CodecContext, Packet, type FormatContext, type Frame, type Stream } from 'node-av/lib'
 import { keepOnlyStream, openInput, type MediaInput } from './input.ts'
@@ -19,6 +19,8 @@ export class StreamDecoder {
     readonly container: FormatContext,
     readonly stream: Stream,
     readonly context: CodecContext,
+    /** A sequence ends here though the reader would go on with frames that came later; its ticks are frame numbers from 0. */
+    private readonly endTicks: bigint | null,
   ) {
     this.packet.alloc()
   }
@@ -29,7 +31,7 @@ export class StreamDecoder {
     try {
       const stream = container.streams[streamIndex]
       if (!stream) throw new MediaError(`The file has no stream ${streamIndex}.`)
-      return await StreamDecoder.over(container, stream, threads)
+      return await StreamDecoder.over(input, container, stream, threads)
     } catch (error) {
       await container.closeInput()
       throw error
@@ -41,14 +43,14 @@ export class StreamDecoder {
     const container = await openInput(input)
     try {
       const index = ensure(container.findBestStream(type), 'The file has no such stream')
-      return await StreamDecoder.over(container, container.streams[index]!, threads)
+      return await StreamDecoder.over(input, container, container.streams[index]!, threads)
     } catch (error) {
       await container.closeInput()
       throw error
     }
   }
 
-  private static async over(container: FormatContext, stream: Stream, threads: number): Promise<StreamDecoder> {
+  private static async over(input: MediaInput, container: FormatContext, stream: Stream, threads: number): Promise<StreamDecoder> {
     const codec = Codec.findDecoder(stream.codecpar.codecId)
     if (!codec) throw new MediaError(`Stream ${stream.index} cannot be decoded: no decoder for it is built in.`)
     const context = new CodecContext()
@@ -58,7 +60,7 @@ export class StreamDecoder {
     context.threadCount = threads
     ensure(await context.open2(codec, null), 'The decoder cannot be opened')
     keepOnlyStream(container, stream.index)
-    return new StreamDecoder(container, stream, context)
+    return new StreamDecoder(container, stream, context, input.kind === 'sequence' ? BigInt(framesPresent(input.sequence)) : null)
   }
 
   get timeBase(): Rational {
@@ -93,8 +95,11 @@ export class StreamDecoder {
     for (;;) {
       const read = await this.container.readFrame(this.packet)
       if (isAgain(read)) continue
-      if (read < 0) {
-        if (!isEnd(read)) {
+      const beyond = read >= 0 && this.endTicks !== null && this.packet.pts >= this.endTicks
+      if (read < 0 || beyond) {
+        if (beyond) {
+          this.packet.unref()
+        } else if (!isEnd(read)) {
           // Damaged sectors and garbage end the reading; what came before is still good and the loss is counted.
           this.errors++
         }

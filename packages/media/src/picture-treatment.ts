@@ -1,4 +1,4 @@
-import { toNumber, type Treatment, type VideoFacts } from '@hematine/core'
+import { describePixelFormat, toNumber, type Treatment, type VideoFacts } from '@hematine/core'
 import { Frame } from 'node-av/lib'
 import { StreamDecoder } from './decoder.ts'
 import { Graph } from './graph.ts'
@@ -40,7 +40,7 @@ export function filterList(treatment: Treatment, video: VideoFacts, fromStart: b
 
 /** Whether a change of pixel format resamples chroma or depth; RGB layouts only shuffle, which the library's plain conversion does without loss. */
 function needsConversion(video: VideoFacts, pixelFormat: string): boolean {
-  return video.pixelFormat !== pixelFormat && !pixelFormat.startsWith('gb') && !pixelFormat.startsWith('gray')
+  return video.pixelFormat !== pixelFormat && !describePixelFormat(pixelFormat).isRgb && !pixelFormat.startsWith('gray')
 }
 
 /** A source's picture, decoded and treated, frame by frame. Frame times are frame numbers of the result's rate. */

@@ -93,7 +93,7 @@ async function readVideo(input: MediaInput, container: FormatContext, stream: St
       frame.unref()
     }
     if (startTicks === null) throw new MediaError(`The picture cannot be decoded: the ${codec} data is damaged or cut short before its first whole frame.`)
-    if (decoder.errors > 0) remarks.push(`The decoder reported ${decoder.errors} ${decoder.errors === 1 ? 'error' : 'errors'} in the first ${framesRead} frames.`)
+    if (decoder.errors > 0) remarks.push(`The decoder reported ${decoder.errors} ${decoder.errors === 1 ? 'error' : 'errors'} in the first ${framesRead === 1 ? 'frame' : `${framesRead} frames`}.`)
 
     const scan: Scan = {
       kind: interlaced === 0 ? 'progressive' : interlaced === framesRead ? 'interlaced' : 'mixed',

@@ -84,7 +84,7 @@ export async function transcode(plan: TranscodePlan, gate: WorkGate, onProgress:
     const pictureStream = output.addStream(encoder, { pixelAspect: treatment.result.frame.pixelAspect, rate: treatment.result.rate })
     for (const track of facts.audio) {
       const layout = deliveredLayout(track, spec)
-          const soundEncoder = await Encoder.audio(spec, deliveredChannels(track, spec), wantsGlobalHeader)
+      const soundEncoder = await Encoder.audio(spec, deliveredChannels(track, spec), wantsGlobalHeader)
       const sound = await TreatedSound.open(input, track, soundEncoder.soundShape(spec, layout), zeroSeconds)
       const frame = new Frame()
       frame.alloc()
@@ -114,8 +114,9 @@ export async function transcode(plan: TranscodePlan, gate: WorkGate, onProgress:
       await writeSoundUntil(track, Number.POSITIVE_INFINITY, output, gate)
       await track.encoder.encode(null, packet => output.write(packet, track.streamIndex))
     }
+    const bytesWritten = output.bytesWritten
     await output.finish()
-    onProgress({ framesDone: frames, bytesWritten: output.bytesWritten })
+    onProgress({ framesDone: frames, bytesWritten })
     return { frames }
   } finally {
     queue.end()

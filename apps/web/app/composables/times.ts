@@ -8,13 +8,13 @@ export function clock(date: Date, seconds = false): string {
   return `${two(date.getHours())}:${two(date.getMinutes())}${seconds ? `:${two(date.getSeconds())}` : ''}`
 }
 
-/** "today 21:10", "Fri 27 Nov 08:00". */
+/** "21:10" today, "Fri 27 Nov 08:00" on another day. */
 export function moment(date: Date, now: Date): string {
-  if (date.toDateString() === now.toDateString()) return `today ${clock(date)}`
+  if (date.toDateString() === now.toDateString()) return clock(date)
   return `${days[date.getDay()]} ${date.getDate()} ${date.toLocaleString('en', { month: 'short' })} ${clock(date)}`
 }
 
-/** A range of moments, seconds from now: "today 21:10-23:30", with the day of the second only when it differs. */
+/** A range of moments, seconds from now: "21:10-23:30" today; a day is named where it is another one. */
 export function momentRange(range: Range, now: Date): string {
   const at = (seconds: number) => new Date(now.getTime() + seconds * 1000)
   const [early, late] = [at(range.low), at(range.high)]

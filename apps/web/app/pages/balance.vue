@@ -54,9 +54,9 @@ async function remove(): Promise<void> {
       <VBtn :disabled="selected.length === 0" variant="text" @click="remove">Remove {{ selected.length }} selected</VBtn>
       <span class="spacer" />
       <span v-if="plan.end" class="sum"><span class="muted">all done</span> <span class="number" :class="{ look: late }">{{ momentRange(plan.end, now) }}</span></span>
-      <span v-if="plan.jobs.length > 0" class="sum"><span class="muted">device time</span> <span class="number">{{ describeDurationRange(plan.deviceSeconds) }}</span></span>
-      <span v-if="plan.jobs.length > 0" class="sum"><span class="muted">results</span> <span class="number" :class="{ look: tooLarge }">{{ describeBytesRange(plan.bytes) }}</span></span>
-      <span v-if="plan.unknown > 0" class="sum look">without {{ plan.unknown }} not measured yet</span>
+      <span v-if="plan.places.size > 0" class="sum"><span class="muted">device time</span> <span class="number">{{ describeDurationRange(plan.deviceSeconds) }}</span></span>
+      <span v-if="plan.bytes.expected > 0" class="sum"><span class="muted">results</span> <span class="number" :class="{ look: tooLarge }">{{ describeBytesRange(plan.bytes) }}</span></span>
+      <span v-if="plan.unknown > 0" class="sum look">{{ plan.places.size > 0 ? 'without ' : '' }}{{ plan.unknown }} not measured yet</span>
     </div>
     <p v-if="tooLarge" class="warning look" role="status">The results may not fit: {{ describeBytes(free!) }} are free on the delivery volume. Leave some out, choose a smaller spec, or make room.</p>
     <p v-if="late" class="warning look" role="status">The end may come after the due time. Leave some out, choose a quicker spec, or add a worker.</p>
@@ -73,7 +73,7 @@ async function remove(): Promise<void> {
       {{ plan.jobs.length > 0 ? `${plan.jobs.length} jobs are released and run in Shift; the chart below shows when.` : 'Select sources in Intake and draft jobs for them. Each is measured on this machine before you decide.' }}
       <br><VBtn to="/intake">Go to Intake</VBtn>
     </EmptyState>
-    <LaneChart v-if="plan.jobs.length > 0" :plan="plan" :now="now" :due="due" :lanes="order.lanes" />
+    <LaneChart v-if="plan.places.size > 0" :plan="plan" :now="now" :due="due" :lanes="order.lanes" />
   </div>
 </template>
 

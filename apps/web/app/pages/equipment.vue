@@ -61,8 +61,8 @@ async function forget(id: number): Promise<void> {
 
 <style scoped>
 .rows { width: 100%; border-collapse: collapse; }
-th { text-align: left; font-weight: 400; color: var(--muted); height: 26px; padding: 0 12px 0 0; }
-td { height: 30px; padding: 0 12px 0 0; border-top: 1px solid var(--line); white-space: nowrap; }
+.rows th { text-align: left; font-weight: 400; color: var(--muted); height: 26px; padding: 0 12px 0 0; }
+.rows td { height: 30px; padding: 0 12px 0 0; border-top: 1px solid var(--line); white-space: nowrap; }
 .end { text-align: right; }
 .path { max-width: 420px; overflow: hidden; text-overflow: ellipsis; }
 </style>

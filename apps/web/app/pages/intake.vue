@@ -46,7 +46,7 @@ function pick(event: Event): void {
       <span class="muted"><span class="number">{{ order.sourceList.length }}</span> sources</span>
     </div>
     <UploadList />
-    <SplitPane v-if="order.sourceList.length > 0" name="source" :initial="430">
+    <SplitPane v-if="order.sourceList.length > 0" name="source" :initial="390">
       <template #first>
         <SourceTable v-model:open="open" v-model:selected="selected" :sources="order.sourceList" />
         <DraftBar v-model="selected" />

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { describeAudioCodec, describeSpec, describeSpecLines } from '@hematine/core'
+import { describeSpec, describeSpecLines } from '@hematine/core'
 import { computed } from 'vue'
 import SplitPane from '~/components/common/SplitPane.vue'
 import { useOrder } from '~/stores/order'
@@ -17,11 +17,11 @@ const open = computed(() => order.specs.find(spec => spec.key === route.query.sp
     <SplitPane name="spec" :initial="480">
       <template #first>
         <table class="rows">
-          <thead><tr><th>Spec</th><th>Makes</th><th>Sound</th><th>Used by</th></tr></thead>
+          <thead><tr><th>Spec</th><th>Makes</th><th>Used by</th></tr></thead>
           <tbody>
             <tr v-for="spec in order.specs" :key="spec.key" :class="{ open: spec.key === open.key }">
               <td><button type="button" :aria-pressed="spec.key === open.key" @click="router.replace({ query: { spec: spec.key } })">{{ spec.name }}</button></td>
-              <td>{{ describeSpec(spec) }}</td><td>{{ describeAudioCodec(spec.audio.codec) }}</td>
+              <td>{{ describeSpec(spec) }}</td>
               <td class="number">{{ order.jobList.filter(job => job.specKey === spec.key && job.state !== 'cancelled').length || '' }}</td>
             </tr>
           </tbody>
@@ -40,8 +40,8 @@ const open = computed(() => order.specs.find(spec => spec.key === route.query.sp
 
 <style scoped>
 .rows { width: 100%; border-collapse: collapse; }
-th { text-align: left; font-weight: 400; color: var(--muted); height: 28px; padding: 0 12px; background: rgb(var(--v-theme-surface)); box-shadow: inset 0 -1px 0 var(--line); }
-td { height: 30px; padding: 0 12px; border-bottom: 1px solid var(--line); }
+.rows th { text-align: left; font-weight: 400; color: var(--muted); height: 28px; padding: 0 12px; background: rgb(var(--v-theme-surface)); box-shadow: inset 0 -1px 0 var(--line); }
+.rows td { height: 30px; padding: 0 12px; border-bottom: 1px solid var(--line); }
 tr.open td { background: var(--raised); }
 tr.open td:first-child { box-shadow: inset 3px 0 0 var(--accent); }
 button { width: 100%; text-align: left; min-height: 30px; }

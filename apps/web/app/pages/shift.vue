@@ -36,7 +36,7 @@ async function holdOrResume(): Promise<void> {
       <span v-if="plan.end"><span class="muted">all done</span> <span class="number">{{ momentRange(plan.end, now) }}</span></span>
       <span><span class="number">{{ order.waiting.length }}</span> <span class="muted">waiting</span></span>
     </div>
-    <SplitPane name="events" :initial="340">
+    <SplitPane name="events" :initial="310">
       <template #first>
         <div class="lanes">
           <LaneCard v-for="job in order.active" :key="job.id" :job="job" :place="plan.places.get(job.id)" :now="now" />

@@ -18,8 +18,8 @@ const mark = computed(() => shapes[state] ?? shapes.draft!)
 </script>
 
 <template>
-  <span class="mark" :class="mark.tone">
-    <svg viewBox="0 0 12 12" width="12" height="12" aria-hidden="true">
+  <span class="mark">
+    <svg :class="mark.tone" viewBox="0 0 12 12" width="12" height="12" aria-hidden="true">
       <circle v-if="mark.shape === 'ring'" cx="6" cy="6" r="4.2" fill="none" stroke="currentColor" stroke-width="1.6" />
       <g v-else-if="mark.shape === 'half'"><circle cx="6" cy="6" r="4.2" fill="none" stroke="currentColor" stroke-width="1.6" /><path d="M6 1.8a4.2 4.2 0 0 1 0 8.4z" fill="currentColor" /></g>
       <path v-else-if="mark.shape === 'triangle'" d="M2.5 1.5 10.5 6 2.5 10.5z" fill="currentColor" />
@@ -29,7 +29,7 @@ const mark = computed(() => shapes[state] ?? shapes.draft!)
       <path v-else-if="mark.shape === 'cross'" d="m2 2 8 8M10 2 2 10" stroke="currentColor" stroke-width="2" />
       <path v-else d="M2 6h8" stroke="currentColor" stroke-width="2" />
     </svg>
-    <span v-if="label">{{ label }}</span>
+    <span v-if="label" :class="{ look: mark.tone === 'look', bad: mark.tone === 'bad', muted: mark.tone === 'muted' }">{{ label }}</span>
     <span v-else class="visually-hidden">{{ state }}</span>
   </span>
 </template>

@@ -95,7 +95,7 @@ const beforeName = computed(() => side.value === 'treated' ? 'source, treated' :
 const zoomWords = computed(() => view.zoom.value === null ? `fit (${Math.round(view.scale.value * 100)} %)` : `${view.zoom.value >= 1 ? `${view.zoom.value}:1` : `1:${1 / view.zoom.value}`}`)
 const jumps = computed(() => {
   const { ssim, xpsnr } = measured.value
-  return [...(ssim ? [{ name: `Worst SSIM ${ssim.worst.toFixed(3)}`, frame: ssim.worstFrame }] : []), ...(xpsnr ? [{ name: `Worst XPSNR ${xpsnr.worst.toFixed(1)} dB`, frame: xpsnr.worstFrame }] : [])]
+  return [...(ssim ? [{ name: 'Worst SSIM', frame: ssim.worstFrame }] : []), ...(xpsnr ? [{ name: 'Worst XPSNR', frame: xpsnr.worstFrame }] : [])]
 })
 </script>
 
@@ -112,7 +112,6 @@ const jumps = computed(() => {
       </div>
       <span class="spacer" />
       <span v-if="loading" class="muted" role="status">decoding</span>
-      <VBtn v-for="jump in jumps" :key="jump.name" variant="text" @click="index = Math.min(last, jump.frame)">{{ jump.name }}</VBtn>
       <VBtn :icon="mdiMagnifyMinusOutline" size="28" variant="text" aria-label="Smaller" @click="view.smaller()" />
       <span class="number zoom">{{ zoomWords }}</span>
       <VBtn :icon="mdiMagnifyPlusOutline" size="28" variant="text" aria-label="Larger" @click="view.larger()" />
@@ -132,7 +131,8 @@ const jumps = computed(() => {
       <VBtn :icon="mdiChevronRight" size="28" variant="text" aria-label="One frame on" :disabled="index === last" @click="step(1)" />
       <input v-model.number="index" type="range" min="0" :max="last" step="1" aria-label="Frame" :aria-valuetext="`frame ${index}, ${timecode(index, rate)}`">
       <span class="number">{{ timecode(index, rate) }}</span>
-      <span class="number muted">frame {{ index }} of {{ last + 1 }}</span>
+      <span class="number muted">frame {{ index }} (0-{{ last }})</span>
+      <VBtn v-for="jump in jumps" :key="jump.name" variant="text" @click="index = Math.min(last, jump.frame)">{{ jump.name }}</VBtn>
     </div>
   </section>
 </template>

@@ -9,7 +9,7 @@ const open = defineModel<number | null>('open', { required: true })
 const selected = defineModel<number[]>('selected', { required: true })
 
 const headers = [
-  { title: 'Source', key: 'name' }, { title: 'Picture', key: 'picture' }, { title: 'Motion', key: 'motion' }, { title: 'Codec', key: 'codec' },
+  { title: 'Source', key: 'name' }, { title: 'Picture', key: 'picture' }, { title: 'Rate', key: 'motion' }, { title: 'Codec', key: 'codec' },
   { title: 'Length', key: 'seconds', align: 'end' as const }, { title: 'Size', key: 'bytes', align: 'end' as const }, { title: 'Sound', key: 'sound' }, { title: 'Jobs', key: 'jobCount', align: 'end' as const },
 ]
 /** Rows with the values that the columns show and sort by. */
@@ -58,7 +58,7 @@ function rowProps({ item }: { item: { id: number } }) {
     </template>
     <template #[`item.seconds`]="{ item }"><span class="number">{{ item.seconds < 0 ? '' : describeClock(item.seconds) }}</span></template>
     <template #[`item.bytes`]="{ item }"><span class="number">{{ item.bytes < 0 ? '' : describeBytes(item.bytes) }}</span></template>
-    <template #[`item.motion`]="{ item }"><span class="ellipsis motion">{{ item.motion }}</span></template>
+    <template #[`item.motion`]="{ item }"><span class="number">{{ item.motion }}</span></template>
     <template #[`item.jobCount`]="{ item }"><span class="number">{{ item.jobCount || '' }}</span></template>
   </VDataTableVirtual>
 </template>
@@ -68,5 +68,4 @@ function rowProps({ item }: { item: { id: number } }) {
 .table :deep(table) { table-layout: auto; }
 .name { display: flex; align-items: center; gap: 8px; max-width: 230px; }
 .reason { display: block; max-width: 0; min-width: 100%; overflow: visible; white-space: nowrap; }
-.motion { white-space: nowrap; }
 </style>

@@ -20,7 +20,10 @@ const palette = ref(false)
 const help = ref(false)
 const failed = ref<string | null>(null)
 
-watchEffect(() => theme.change(themeName.value))
+watchEffect(() => {
+  theme.change(themeName.value)
+  document.documentElement.style.colorScheme = themeName.value
+})
 
 async function open(): Promise<void> {
   failed.value = null

@@ -19,15 +19,16 @@ const secondsLeft = computed(() => due.value ? (due.value.getTime() - now.value.
 const deviceTime = computed(() => {
   const { deviceSeconds, unknown, jobs } = plan.value
   if (jobs.length === 0) return { part: null, words: 'nothing planned', tone: '' }
+  if (unknown === jobs.length) return { part: null, words: `${unknown} not measured yet`, tone: '' }
   const has = secondsLeft.value === null ? null : Math.max(0, secondsLeft.value) * order.lanes
-  const words = `${describeDurationRange(deviceSeconds)}${has === null ? '' : ` of ${describeDuration(has)}`}${unknown > 0 ? `, ${unknown} unmeasured` : ''}`
+  const words = `${describeDurationRange(deviceSeconds)}${has === null ? '' : ` of ${describeDuration(has).replace(/ h \d+ min$/, ' h')}`}${unknown > 0 ? ` + ${unknown} unmeasured` : ''}`
   return { part: has === null ? null : deviceSeconds.expected / Math.max(1, has), words, tone: has !== null && deviceSeconds.high > has ? 'look' : '' }
 })
 const storage = computed(() => {
   const free = order.deliveryVolumes.reduce<number | null>((least, volume) => volume.freeBytes === null ? least : Math.max(least ?? 0, volume.freeBytes), null)
   if (free === null) return { part: null, words: 'no delivery volume', tone: 'look' }
   const { bytes } = plan.value
-  return { part: bytes.expected / Math.max(1, free), words: bytes.expected > 0 ? `${describeBytesRange(bytes)} of ${describeBytes(free)} free` : `${describeBytes(free)} free`, tone: bytes.high > free ? 'look' : '' }
+  return { part: bytes.expected / Math.max(1, free), words: bytes.expected > 0 ? `${describeBytesRange(bytes)} of ${describeBytes(free)}` : `${describeBytes(free)} free`, tone: bytes.high > free ? 'look' : '' }
 })
 const timeLeft = computed(() => {
   if (!due.value) return { part: null, words: 'no due time', tone: '' }
@@ -57,6 +58,6 @@ const timeLeft = computed(() => {
 
 <style scoped>
 .strip { display: flex; align-items: center; gap: 6px; height: 44px; padding: 0 12px; border-bottom: 1px solid var(--line); flex: none; }
-.choice { max-width: 300px; flex: none; }
+.choice { max-width: 260px; flex: none; }
 .due { white-space: nowrap; margin-left: 6px; }
 </style>

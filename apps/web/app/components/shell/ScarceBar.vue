@@ -11,7 +11,7 @@ const { label, words, part, tone } = defineProps<{ label: string, words: string,
 </template>
 
 <style scoped>
-.scarce { min-width: 118px; margin-left: 14px; }
+.scarce { min-width: 96px; margin-left: 10px; }
 .line { display: flex; gap: 8px; justify-content: space-between; white-space: nowrap; font-size: 12px; }
 .track { height: 3px; background: var(--raised); margin-top: 2px; }
 .amount { height: 3px; background: var(--muted); }

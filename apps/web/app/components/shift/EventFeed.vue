@@ -33,7 +33,7 @@ function when(at: string): string {
       <li v-for="event in events" :key="event.id">
         <span class="number muted">{{ when(event.at) }}</span>
         <StateMark :state="event.to" />
-        <span class="text">{{ order.jobs.get(event.jobId)?.sourceName ?? `Job ${event.jobId}` }}: {{ describeEvent(event) }}</span>
+        <span class="text">{{ order.jobs.get(event.jobId)?.sourceName ?? `Job ${event.jobId}` }}<span class="muted">, {{ order.jobs.get(event.jobId)?.specName }}:</span> {{ describeEvent(event) }}</span>
       </li>
     </ol>
     <p v-else class="muted">Nothing yet.</p>

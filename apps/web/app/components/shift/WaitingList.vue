@@ -51,13 +51,12 @@ async function onKey(event: KeyboardEvent, index: number): Promise<void> {
   <div class="scroll list">
     <table class="waiting">
       <caption class="visually-hidden">Waiting jobs in the order in which they will run</caption>
-      <thead><tr><th><span class="visually-hidden">Move</span></th><th>Next</th><th>Spec</th><th>State</th><th class="end">Device time</th><th class="end">Result</th><th class="end">Done</th><th><span class="visually-hidden">Actions</span></th></tr></thead>
+      <thead><tr><th><span class="visually-hidden">Move</span></th><th>Next</th><th>Spec</th><th class="end">Device time</th><th class="end">Result</th><th class="end">Done</th><th><span class="visually-hidden">Actions</span></th></tr></thead>
       <tbody ref="body">
         <tr v-for="(job, index) in jobs" :key="job.id" tabindex="0" :aria-label="`${job.sourceName}, ${job.specName}, number ${index + 1}. Alt and the arrow keys move it.`" @keydown="event => onKey(event, index)">
           <td class="handle"><VIcon :icon="mdiDragVertical" size="16" aria-hidden="true" /></td>
-          <td class="source"><span class="ellipsis" :title="job.sourceName">{{ job.sourceName }}</span></td>
+          <td class="source"><span class="name"><StateMark :state="job.state" :label="job.state === 'held' ? describeState(job.state) : ''" /><span class="ellipsis" :title="job.sourceName">{{ job.sourceName }}</span></span></td>
           <td class="nowrap">{{ job.specName }}</td>
-          <td><StateMark :state="job.state" :label="describeState(job.state)" /></td>
           <td class="end number">{{ job.forecast ? describeDurationRange(job.forecast.seconds) : 'not measured' }}</td>
           <td class="end number">{{ job.forecast ? describeBytesRange(job.forecast.bytes) : '' }}</td>
           <td class="end number">{{ plan.places.has(job.id) ? momentRange(plan.places.get(job.id)!.end, now) : '' }}</td>
@@ -76,7 +75,7 @@ th { position: sticky; top: 0; z-index: 1; height: 28px; padding: 0 8px; text-al
 td { height: 30px; padding: 0 8px; border-bottom: 1px solid var(--line); }
 .end { text-align: right; }
 .handle { width: 28px; cursor: grab; color: var(--muted); }
-.source { max-width: 190px; width: 30%; }
-.source .ellipsis { display: block; }
+.source { max-width: 190px; width: 34%; }
+.name { display: flex; gap: 8px; }
 .nowrap { white-space: nowrap; }
 </style>

@@ -51,7 +51,7 @@ async function saveChecksums(): Promise<void> {
       <span><span class="number">{{ done.filter(job => job.verdict === 'look').length }}</span> <span class="muted">to look at</span></span>
       <span><span class="number">{{ order.settled.length - done.length }}</span> <span class="muted">failed</span></span>
     </div>
-    <SplitPane v-if="order.settled.length > 0" name="check" :initial="470">
+    <SplitPane v-if="order.settled.length > 0" name="check" :initial="430">
       <template #first><ResultTable v-model:open="open" :jobs="order.settled" /></template>
       <template #second>
         <CheckPanel v-if="openJob" :key="`${openJob.id}-${openJob.attempt}-${openJob.state}`" :job="openJob" />

@@ -1,0 +1,247 @@
+import { createHash } from 'node:crypto'
+import { existsSync } from 'node:fs'
+import { mkdir, readdir, readFile, writeFile } from 'node:fs/promises'
+import path from 'node:path'
+import type { JobState } from '@hematine/core'
+import { actOnJobs, bringIn, createOrder, draftJobs, listJobs, listSources, readJob, registerVolume } from '@hematine/database'
+import { readFacts } from '@hematine/media'
+import { afterEach, beforeEach, describe, expect, test } from 'vitest'
+import { useDatabase } from '../../../tests/support/database.ts'
+import { writeCountingClip } from '../../../tests/support/material.ts'
+import { scratchDirectory } from '../../../tests/support/scratch.ts'
+import { TestWorker } from '../../../tests/support/worker.ts'
+
+/** Real workers on real media, with processes killed at every stage of a job. */
+
+const db = useDatabase()
+const scratch = scratchDirectory()
+let round = 0
+let volumes: { source: string, delivery: string }
+let orderId: number
+let deliveryId: number
+let workers: TestWorker[] = []
+
+const patience = { timeout: 60_000, interval: 50 }
+
+beforeEach(async () => {
+  await db.fresh()
+  const root = path.join(scratch, `round-${++round}`)
+  volumes = { source: path.join(root, 'sources'), delivery: path.join(root, 'delivery') }
+  for (const directory of Object.values(volumes)) await mkdir(directory, { recursive: true })
+  await writeCountingClip(path.join(volumes.source, 'tape.mkv'), 100, { size: '640x480', tone: true })
+  orderId = (await createOrder(db.em(), { code: 'F', name: 'Faults', dueAt: null })).id
+  const source = await registerVolume(db.em(), { name: 'Sources', role: 'source', path: volumes.source })
+  deliveryId = (await registerVolume(db.em(), { name: 'Delivery', role: 'delivery', path: volumes.delivery })).id
+  await bringIn(db.em(), db.queue, orderId, [{ kind: 'file', volumeId: source.id, path: 'tape.mkv' }])
+})
+afterEach(async () => {
+  await Promise.all(workers.map(worker => worker.end('SIGKILL')))
+  workers = []
+})
+
+function startWorker(lanes = 1): TestWorker {
+  const worker = new TestWorker(db.url, path.join(scratch, 'data'), `worker ${workers.length + 1}`, lanes)
+  workers.push(worker)
+  return worker
+}
+
+const sourceSum = async () => createHash('sha256').update(await readFile(path.join(volumes.source, 'tape.mkv'))).digest('hex')
+const visible = async () => (await readdir(volumes.delivery)).filter(name => !name.startsWith('.'))
+const hidden = async () => existsSync(path.join(volumes.delivery, '.hematine')) ? readdir(path.join(volumes.delivery, '.hematine')) : []
+
+/** Drafts and releases a job of the source; the worker must have read its facts by then. */
+async function release(specKey = 'small-mkv'): Promise<number> {
+  await expect.poll(async () => (await listSources(db.em(), { orderId }))[0]!.state, patience).toBe('ready')
+  const { jobs, refused } = await draftJobs(db.em(), db.queue, [{ sourceId: 1, specKey }], deliveryId)
+  expect(refused).toEqual([])
+  await actOnJobs(db.em(), [jobs[0]!.id], 'release')
+  return jobs[0]!.id
+}
+
+const stateOf = async (id: number): Promise<JobState> => (await listJobs(db.em(), { ids: [id] }))[0]!.state
+const until = (id: number, state: JobState) => expect.poll(() => stateOf(id), patience).toBe(state)
+/** Waits until the job's work has reached a stage and a number of frames. */
+async function untilWorking(id: number, stage: 'encode' | 'check', frames = 1): Promise<void> {
+  await expect.poll(async () => {
+    const { progress } = (await listJobs(db.em(), { ids: [id] }))[0]!
+    return progress?.stage === stage && progress.framesDone >= frames
+  }, { timeout: 60_000, interval: 20 }).toBe(true)
+}
+
+/** What must hold after every fault: one whole checked result, nothing left over, the source as it was. */
+async function expectDoneOnce(id: number, before: string, names = ['tape-small.mkv']): Promise<void> {
+  await until(id, 'done')
+  const job = await readJob(db.em(), id)
+  expect((await visible()).sort()).toEqual(names)
+  expect(job.events.filter(event => event.event === 'finish')).toHaveLength(1)
+  const content = await readFile(path.join(volumes.delivery, job.outputPath!))
+  expect(createHash('sha256').update(content).digest('hex')).toBe(job.check!.measurement.sha256)
+  expect(job.check!.measurement.video.framesDecoded).toBe(200 / 2)
+  expect((await readFacts({ kind: 'file', path: path.join(volumes.delivery, job.outputPath!) })).video!.frameCount).toBeGreaterThanOrEqual(100)
+  await expect.poll(hidden, patience).toEqual([])
+  expect(await sourceSum()).toBe(before)
+}
+
+/** Looks at the delivery volume all the time: a visible file must be whole from its first moment on. */
+function watchDelivery() {
+  const seen = new Map<string, Set<string>>()
+  let watching = true
+  const done = (async () => {
+    while (watching) {
+      for (const name of await visible()) {
+        const sum = createHash('sha256').update(await readFile(path.join(volumes.delivery, name))).digest('hex')
+        seen.set(name, (seen.get(name) ?? new Set()).add(sum))
+      }
+      await new Promise(resolve => setTimeout(resolve, 5))
+    }
+  })()
+  return async () => {
+    watching = false
+    await done
+    for (const [name, sums] of seen) expect(sums.size, `${name} changed while visible`).toBe(1)
+  }
+}
+
+describe('kill -9 of the process that does the work', () => {
+  test.each([['encode', 5], ['check', 5]] as const)('during the %s: the job is begun again and done once', async (stage, frames) => {
+    const before = await sourceSum()
+    const worker = startWorker()
+    const endWatch = watchDelivery()
+    const id = await release()
+    await untilWorking(id, stage, frames)
+    for (const pid of worker.taskProcesses) process.kill(pid, 'SIGKILL')
+    await expectDoneOnce(id, before)
+    await endWatch()
+    expect((await readJob(db.em(), id)).events.some(event => event.event === 'lose' && event.note!.includes('SIGKILL'))).toBe(true)
+  })
+})
+
+describe('kill -9 of the worker', () => {
+  test.each([['encode', 5], ['check', 5]] as const)('during the %s: its process ends with it, and the next worker does the job once', async (stage, frames) => {
+    const before = await sourceSum()
+    const first = startWorker()
+    const endWatch = watchDelivery()
+    const id = await release()
+    await untilWorking(id, stage, frames)
+    const orphans = first.taskProcesses
+    expect(orphans.length).toBeGreaterThan(0)
+    await first.end('SIGKILL')
+    startWorker()
+    await expectDoneOnce(id, before)
+    await endWatch()
+    for (const pid of orphans) expect(existsSync(`/proc/${pid}/exe`), `process ${pid} should be gone`).toBe(false)
+  })
+
+  test('again and again, at moments of chance, still gives one result', async () => {
+    const before = await sourceSum()
+    const endWatch = watchDelivery()
+    let worker = startWorker()
+    const id = await release()
+    // Delays from a fixed series, so that a failure can be repeated.
+    for (const delay of [350, 1100, 180, 700, 1500]) {
+      await new Promise(resolve => setTimeout(resolve, delay))
+      await worker.end('SIGKILL')
+      worker = startWorker()
+    }
+    await expectDoneOnce(id, before)
+    await endWatch()
+  }, 120_000)
+})
+
+describe('a worker that is ended in order', () => {
+  test('gives its job back at once', async () => {
+    const before = await sourceSum()
+    const first = startWorker()
+    const id = await release()
+    await untilWorking(id, 'encode', 5)
+    await first.end('SIGTERM')
+    expect(await stateOf(id)).toBe('waiting')
+    expect(await visible()).toEqual([])
+    startWorker()
+    await expectDoneOnce(id, before)
+  })
+})
+
+describe('people', () => {
+  test('hold a running job, and it goes on from where it was', async () => {
+    const before = await sourceSum()
+    startWorker()
+    const id = await release()
+    await untilWorking(id, 'encode', 10)
+    await actOnJobs(db.em(), [id], 'hold')
+    await new Promise(resolve => setTimeout(resolve, 700))
+    const still = (await listJobs(db.em(), { ids: [id] }))[0]!.progress!.framesDone
+    await new Promise(resolve => setTimeout(resolve, 700))
+    expect((await listJobs(db.em(), { ids: [id] }))[0]!.progress!.framesDone).toBe(still)
+    await actOnJobs(db.em(), [id], 'resume')
+    await expectDoneOnce(id, before)
+    const events = (await readJob(db.em(), id)).events.map(event => event.event)
+    expect(events).toContain('continue')
+    expect(events.filter(event => event === 'start')).toHaveLength(1)
+  })
+
+  test('cancel a running job: nothing of it stays, and it can be tried again', async () => {
+    const before = await sourceSum()
+    const worker = startWorker()
+    const id = await release()
+    await untilWorking(id, 'encode', 5)
+    await actOnJobs(db.em(), [id], 'cancel')
+    await expect.poll(hidden, patience).toEqual([])
+    await expect.poll(() => worker.taskProcesses, patience).toEqual([])
+    expect(await visible()).toEqual([])
+    await actOnJobs(db.em(), [id], 'retry')
+    await expectDoneOnce(id, before)
+  })
+
+  test('cancel and try again in one breath', async () => {
+    const before = await sourceSum()
+    startWorker()
+    const id = await release()
+    await untilWorking(id, 'encode', 5)
+    await actOnJobs(db.em(), [id], 'cancel')
+    await actOnJobs(db.em(), [id], 'retry')
+    await expectDoneOnce(id, before)
+  })
+})
+
+describe('what is there already', () => {
+  test('is never replaced: the result takes the next free name', async () => {
+    const before = await sourceSum()
+    await writeFile(path.join(volumes.delivery, 'tape-small.mkv'), 'somebody else\'s')
+    startWorker()
+    const id = await release()
+    await expectDoneOnce(id, before, ['tape-small-2.mkv', 'tape-small.mkv'])
+    expect(await readFile(path.join(volumes.delivery, 'tape-small.mkv'), 'utf8')).toBe('somebody else\'s')
+  })
+
+  test('and a name taken while the work ran is not either', async () => {
+    const before = await sourceSum()
+    startWorker()
+    const id = await release()
+    await untilWorking(id, 'check')
+    await writeFile(path.join(volumes.delivery, 'tape-small.mkv'), 'quicker')
+    await expectDoneOnce(id, before, ['tape-small-2.mkv', 'tape-small.mkv'])
+    expect(await readFile(path.join(volumes.delivery, 'tape-small.mkv'), 'utf8')).toBe('quicker')
+  })
+})
+
+describe('sources', () => {
+  test('that changed since they were read are not converted unseen', async () => {
+    startWorker()
+    await expect.poll(async () => (await listSources(db.em(), { orderId }))[0]!.state, patience).toBe('ready')
+    await writeCountingClip(path.join(volumes.source, 'tape.mkv'), 50)
+    const id = await release()
+    await until(id, 'failed')
+    expect((await readJob(db.em(), id)).reason).toBe('The source has changed since it was read. Read it again, then make the job anew.')
+    expect(await visible()).toEqual([])
+  })
+})
+
+test('a measurement pauses running work and is there soon', async () => {
+  startWorker()
+  const running = await release()
+  await untilWorking(running, 'encode', 5)
+  await draftJobs(db.em(), db.queue, [{ sourceId: 1, specKey: 'open-web-mp4' }], deliveryId)
+  await expect.poll(async () => (await listJobs(db.em(), { orderId })).find(job => job.specKey === 'open-web-mp4')!.forecast !== null, patience).toBe(true)
+  await until(running, 'done')
+})

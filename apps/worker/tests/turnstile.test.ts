@@ -1,0 +1,88 @@
+import { describe, expect, test } from 'vitest'
+import { PausableGate, Stopped } from '../src/gate.ts'
+import { Turnstile } from '../src/turnstile.ts'
+
+const soon = (milliseconds = 20) => new Promise(resolve => setTimeout(resolve, milliseconds))
+
+describe('the turnstile', () => {
+  test('pauses running work for a measurement and lets it go on after', async () => {
+    const log: string[] = []
+    const turnstile = new Turnstile()
+    turnstile.join({ pause: () => log.push('pause'), goOn: () => log.push('go on') })
+    await turnstile.alone(async () => { log.push('measure') })
+    expect(log).toEqual(['pause', 'measure', 'go on'])
+  })
+
+  test('waits for short tasks that run, and keeps new ones out', async () => {
+    const log: string[] = []
+    const turnstile = new Turnstile()
+    let end = () => undefined as void
+    const short = turnstile.beside(() => new Promise<void>(resolve => { end = resolve }).then(() => { log.push('short') }))
+    const measured = turnstile.alone(async () => {
+      await soon()
+      log.push('measured')
+    })
+    await soon()
+    const late = turnstile.beside(async () => { log.push('late') })
+    end()
+    await Promise.all([short, measured, late])
+    expect(log).toEqual(['short', 'measured', 'late'])
+  })
+
+  test('measures one at a time', async () => {
+    const turnstile = new Turnstile()
+    let [inside, most] = [0, 0]
+    await Promise.all([1, 2, 3].map(() => turnstile.alone(async () => {
+      most = Math.max(most, ++inside)
+      await soon(5)
+      inside--
+    })))
+    expect(most).toBe(1)
+  })
+
+  test('gives paused work as long a turn as the last measurement took', async () => {
+    const turnstile = new Turnstile()
+    const leave = turnstile.join({ pause: () => undefined, goOn: () => undefined })
+    await turnstile.alone(() => soon(80).then(() => undefined))
+    const begin = performance.now()
+    await turnstile.alone(async () => undefined)
+    expect(performance.now() - begin).toBeGreaterThan(60)
+    leave()
+  })
+
+  test('opens again when a measurement fails', async () => {
+    const turnstile = new Turnstile()
+    await expect(turnstile.alone(async () => { throw new Error('no') })).rejects.toThrow('no')
+    expect(await turnstile.beside(async () => 'in')).toBe('in')
+  })
+
+  test('work that joins during a measurement is paused at once', async () => {
+    const turnstile = new Turnstile()
+    let paused = false
+    await turnstile.alone(async () => { turnstile.join({ pause: () => { paused = true }, goOn: () => { paused = false } }) })
+    expect(paused).toBe(false)
+  })
+})
+
+describe('the gate', () => {
+  test('holds work while paused and leaves the pause out of the time', async () => {
+    const gate = new PausableGate()
+    gate.pause()
+    let passed = false
+    const turn = gate.turn().then(() => { passed = true })
+    await soon(60)
+    expect(passed).toBe(false)
+    gate.goOn()
+    await turn
+    expect(gate.workedSeconds).toBeLessThan(0.05)
+  })
+
+  test('stops work, paused or not', async () => {
+    const gate = new PausableGate()
+    gate.pause()
+    const turn = gate.turn()
+    gate.stop()
+    await expect(turn).rejects.toThrow(Stopped)
+    await expect(gate.turn()).rejects.toThrow(Stopped)
+  })
+})

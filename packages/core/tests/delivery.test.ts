@@ -1,0 +1,80 @@
+import { describe, expect, test } from 'vitest'
+import { builtInSpecs, DeliverySpec, describeSpec, describeSpecLines, levelProblem, lowestLevel, outputName, rational, specProblems } from '../src/index.ts'
+import { spec } from './examples.ts'
+
+const hd = { width: 1920, height: 1080 }
+
+describe('codec levels', () => {
+  // ITU-T H.264 table A-1: level 4.1 carries 8192 macroblocks a frame and 245760 a second; 1920x1080 has 120 x 68 = 8160, so 30.1 fps.
+  test('H.264 level 4.1 carries 1080p30 but neither 1080p50 nor 4K', () => {
+    expect(levelProblem('h264', '4.1', hd, rational(30))).toBeNull()
+    expect(levelProblem('h264', '4.1', hd, rational(50))).toBe('H.264 level 4.1 cannot carry 1920x1080 at 50 frames a second: at most 30.1.')
+    expect(levelProblem('h264', '4.1', { width: 3840, height: 2160 }, rational(25))).toContain('the frame is too large')
+  })
+
+  test('a side longer than the level allows is refused though the area fits', () => {
+    // sqrt(8 x 8192) = 256 macroblocks = 4096 columns.
+    expect(levelProblem('h264', '4.1', { width: 4112, height: 256 }, rational(25))).toContain('too large')
+  })
+
+  test('the lowest level is found', () => {
+    expect(lowestLevel('h264', { width: 720, height: 576 }, rational(25))).toBe('3')
+    expect(lowestLevel('h264', { width: 1280, height: 720 }, rational(30))).toBe('3.1')
+    expect(lowestLevel('h264', hd, rational(60))).toBe('4.2')
+    // ITU-T H.265 table A.8: 4096x2160 at 60 needs level 5.1.
+    expect(lowestLevel('hevc', { width: 4096, height: 2160 }, rational(60))).toBe('5.1')
+    expect(lowestLevel('hevc', { width: 8192, height: 4320 }, rational(120))).toBeNull()
+  })
+
+  test('an unknown level is said to be unknown', () => {
+    expect(levelProblem('h264', '9', hd, rational(25))).toBe('H.264 has no level 9 that Hematine knows.')
+  })
+})
+
+describe('built-in specs', () => {
+  test.each(builtInSpecs.map(entry => [entry.key, entry] as const))('%s makes sense and fits its schema', (_, entry) => {
+    expect(DeliverySpec.parse(entry)).toEqual(entry)
+    expect(specProblems(entry)).toEqual([])
+    expect(describeSpecLines(entry).every(([, value]) => value.length > 0)).toBe(true)
+  })
+
+  test('really differ: no two make the same picture, sound and container', () => {
+    const made = builtInSpecs.map(entry => `${describeSpec(entry)} ${entry.nameSuffix}`)
+    expect(new Set(made).size).toBe(builtInSpecs.length)
+    expect(new Set(builtInSpecs.map(entry => entry.video.codec))).toEqual(new Set(['h264', 'hevc', 'prores', 'ffv1', 'av1']))
+  })
+})
+
+describe('specs that make no sense', () => {
+  test('say why', () => {
+    const box = spec('playback-box')
+    expect(specProblems({ ...box, container: 'webm' })).toEqual(['WEBM does not carry H.264.', 'WEBM does not carry AAC sound.'])
+    expect(specProblems({ ...box, video: { ...box.video, maxFrameRate: rational(60) } })).toEqual(['H.264 level 4.1 cannot carry 1920x1080 at 60 frames a second: at most 30.1.'])
+    expect(specProblems({ ...box, video: { ...box.video, rateControl: { kind: 'lossless' } } })).toEqual(['H.264 is not lossless here; use FFV1.'])
+    const web = spec('open-web-webm')
+    expect(specProblems({ ...web, audio: { ...web.audio, sampleRate: 44_100 } })).toEqual(['Opus runs at 48000 samples a second.'])
+  })
+})
+
+describe('names of results', () => {
+  const to = { nameSuffix: '-box', container: 'mp4' as const }
+
+  test('take the source\'s name, the suffix, a counter from the second on and the ending', () => {
+    expect(outputName('Tape 12.dv', to)).toBe('Tape 12-box.mp4')
+    expect(outputName('Tape 12.dv', to, 3)).toBe('Tape 12-box-3.mp4')
+    expect(outputName('Reel no. 7', to)).toBe('Reel no. 7-box.mp4')
+  })
+
+  test('keep quotes and Unicode, and lose what a name cannot hold', () => {
+    expect(outputName('Keeper\'s "log" – Åse.mov', to)).toBe('Keeper\'s "log" – Åse-box.mp4')
+    expect(outputName('two\nlines.avi', to)).toBe('two_lines-box.mp4')
+    expect(outputName('.hidden.avi', to)).toBe('_hidden-box.mp4')
+    expect(outputName('.avi', to)).not.toMatch(/^\./)
+  })
+
+  test('are cut to 255 bytes between whole characters', () => {
+    const name = outputName(`${'å'.repeat(200)}.avi`, to)
+    expect(new TextEncoder().encode(name).length).toBeLessThanOrEqual(255)
+    expect(name).toMatch(/^å+-box\.mp4$/)
+  })
+})

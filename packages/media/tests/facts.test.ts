@@ -1,0 +1,125 @@
+import { copyFile, mkdir, readFile, rename, truncate, writeFile } from 'node:fs/promises'
+import path from 'node:path'
+import { findSequences, rational, type NumberedSequence } from '@hematine/core'
+import { readdir } from 'node:fs/promises'
+import { beforeAll, describe, expect, test } from 'vitest'
+import { posterFrame, readFacts, silenceLibraries, type MediaInput } from '../src/index.ts'
+import { demoSource, writeCountingClip } from '../../../tests/support/material.ts'
+import { scratchDirectory } from '../../../tests/support/scratch.ts'
+
+const scratch = scratchDirectory()
+const file = (name: string): MediaInput => ({ kind: 'file', path: name })
+beforeAll(() => silenceLibraries())
+
+describe('facts of material whose making is known', () => {
+  test('a wide 576i program stream with two sound tracks', async () => {
+    const facts = await readFacts(file(await demoSource('disc')))
+    expect(facts.container).toBe('MPEG program stream')
+    expect(facts.video).toMatchObject({
+      codec: 'mpeg2video', width: 720, height: 576, pixelAspect: { num: 64, den: 45 }, frameRate: { num: 25, den: 1 }, rateIs: 'constant', frameCount: 350,
+      scan: { kind: 'interlaced', firstField: 'top' }, bitDepth: 8, chroma: '4:2:0', colour: { primaries: 'bt470bg', transfer: 'smpte170m', matrix: 'bt470bg' },
+    })
+    expect(facts.durationSeconds).toBeCloseTo(14, 1)
+    expect(facts.audio.map(track => [track.codec, track.channels, track.sampleRate, track.bitsPerSecond])).toEqual([['ac3', 2, 48_000, 192_000], ['ac3', 2, 48_000, 192_000]])
+  })
+
+  test('a small old AVI at 15 frames a second', async () => {
+    const facts = await readFacts(file(await demoSource('interview')))
+    expect(facts.container).toBe('AVI')
+    expect(facts.video).toMatchObject({ codec: 'mpeg4', width: 320, height: 240, frameRate: { num: 15, den: 1 }, frameCount: 300, scan: { kind: 'progressive', firstField: null } })
+    expect(facts.audio).toMatchObject([{ codec: 'mp3', channels: 1, sampleRate: 44_100 }])
+  })
+
+  test('a 525-line DV capture, bottom field first, in 4:1:1', async () => {
+    const facts = await readFacts(file(await demoSource('tape')))
+    expect(facts.container).toBe('DV')
+    expect(facts.video).toMatchObject({ codec: 'dvvideo', width: 720, height: 480, pixelAspect: { num: 8, den: 9 }, frameRate: { num: 30000, den: 1001 }, scan: { kind: 'interlaced', firstField: 'bottom' }, chroma: '4:1:1' })
+    // Seven seconds at 30000/1001 are 209.8 frames.
+    expect([209, 210]).toContain(facts.video!.frameCount)
+  })
+
+  test('a numbered sequence has the rate it is given and the bytes of all its files', async () => {
+    const directory = await demoSource('sequence')
+    const sequence = findSequences(await readdir(directory)).sequences[0]!
+    const facts = await readFacts({ kind: 'sequence', directory, sequence, frameRate: rational(24) })
+    expect(facts).toMatchObject({ container: 'pictures', durationSeconds: 2, video: { codec: 'png', width: 1920, height: 1080, frameRate: { num: 24, den: 1 }, frameCount: 48, frameCountFrom: 'files', isRgb: true } })
+    const sizes = await Promise.all((await readdir(directory)).map(async name => (await readFile(path.join(directory, name))).length))
+    expect(facts.bytes).toBe(sizes.reduce((sum, size) => sum + size, 0))
+  })
+
+  test('language tags are read where the container has them', async () => {
+    const facts = await readFacts(file(await demoSource('cutShort')))
+    expect(facts.video).toMatchObject({ codec: 'h264', width: 640, height: 360, frameCount: 250 })
+  })
+})
+
+describe('odd names', () => {
+  test.each(['it\'s "quoted".mkv', 'Åse – 灯台.mkv', 'two\nlines.mkv', '100 %d of it.mkv', 'file:with:colons.mkv'])('%j is opened like any other', async name => {
+    const target = path.join(scratch, name)
+    await writeCountingClip(target, 5)
+    expect((await readFacts(file(target))).video!.frameCount).toBe(5)
+  })
+
+  test('a sequence in a directory with a percent sign', async () => {
+    const directory = path.join(scratch, '50% grey')
+    await mkdir(directory)
+    const source = await demoSource('sequence')
+    for (const number of [1, 2, 3]) await copyFile(path.join(source, `approach-000${number}.png`), path.join(directory, `take 5%02d ${number}.png`))
+    const sequence = findSequences(await readdir(directory)).sequences[0]!
+    expect((await readFacts({ kind: 'sequence', directory, sequence, frameRate: rational(25) })).video!.frameCount).toBe(3)
+  })
+})
+
+describe('what cannot be used says why', () => {
+  test.each([
+    ['text with a film\'s ending', 'notes.mov', 'Fog from the west.\n'.repeat(500), 'The file cannot be opened'],
+    ['an empty file', 'empty.mp4', '', 'The file is empty.'],
+    ['noise', 'noise.mpg', Buffer.from(Array.from({ length: 60_000 }, (_, index) => (index * 7919 + (index >> 3) * 31) % 251)), ''],
+    ['a playlist that points elsewhere', 'list.mov', '#EXTM3U\n#EXT-X-TARGETDURATION:10\n#EXTINF:10,\n/etc/passwd\n', ''],
+    ['a list of files', 'list.mkv', 'ffconcat version 1.0\nfile /etc/hostname\n', ''],
+  ])('%s', async (_, name, content, sentence) => {
+    const target = path.join(scratch, name)
+    await writeFile(target, content)
+    const problem = await readFacts(file(target)).then(() => null, (error: Error) => error)
+    expect(problem?.name).toBe('MediaError')
+    expect(problem!.message).toMatch(/^[A-Z].*\.$/)
+    expect(problem!.message).toContain(sentence)
+  })
+
+  test('a file that is not there', async () => {
+    await expect(readFacts(file(path.join(scratch, 'nowhere.mp4')))).rejects.toThrow(/not there|no such file/)
+  })
+
+  test('a film of which only a scrap is left is read as far as it goes, and the damage is remarked', async () => {
+    const target = path.join(scratch, 'scrap.mpg')
+    await copyFile(await demoSource('disc'), target)
+    await truncate(target, 2048)
+    expect((await readFacts(file(target))).remarks).toEqual(['The decoder reported 1 error in the first frame.'])
+  })
+
+  test('a sequence with a gap names the missing frames', async () => {
+    const directory = path.join(scratch, 'gap')
+    await mkdir(directory)
+    const source = await demoSource('sequence')
+    for (const number of [1, 2, 5]) await copyFile(path.join(source, `approach-000${number}.png`), path.join(directory, `g-${number}.png`))
+    const sequence: NumberedSequence = findSequences(await readdir(directory)).sequences[0]!
+    await expect(readFacts({ kind: 'sequence', directory, sequence, frameRate: rational(25) })).rejects.toThrow('Frames 3-4 of the sequence are missing.')
+  })
+
+  test('a wrong ending does not matter: content decides', async () => {
+    const made = path.join(scratch, 'really.mkv')
+    await writeCountingClip(made, 4)
+    const named = path.join(scratch, 'really.avi')
+    await rename(made, named)
+    expect(await readFacts(file(named))).toMatchObject({ container: 'MKV', video: { codec: 'ffv1' } })
+  })
+})
+
+test('a poster shows the picture in its right shape', async () => {
+  const disc = file(await demoSource('disc'))
+  const facts = await readFacts(disc)
+  const poster = await posterFrame(disc, facts.video!, facts.durationSeconds)
+  const { default: sharp } = await import('sharp')
+  const picture = await sharp(poster).metadata()
+  expect(picture).toMatchObject({ format: 'webp', width: 480, height: 270 })
+})

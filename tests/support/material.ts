@@ -1,0 +1,36 @@
+import { mkdir } from 'node:fs/promises'
+import { tmpdir } from 'node:os'
+import path from 'node:path'
+import { demoNames, makeDemoMaterial, type DemoPart } from '../../packages/demo/src/index.ts'
+import { writeClip, type Clip } from '../../packages/demo/src/write-clip.ts'
+
+/** Where a test run keeps the demo material that its files share; the test command names one and removes it at the end. */
+const directory = process.env.TEST_MATERIAL ?? path.join(tmpdir(), 'hematine-test-material')
+
+/** Path of a demo source, drawn when this run has not drawn it yet. */
+export async function demoSource(part: DemoPart): Promise<string> {
+  await mkdir(directory, { recursive: true })
+  await makeDemoMaterial(directory, [part])
+  return path.join(directory, demoNames[part])
+}
+
+/**
+ * Writes a lossless clip whose frame number n is a flat grey of luma 20 + 2 n, so that every frame can be told apart.
+ * @param frames at most 100
+ */
+export async function writeCountingClip(file: string, frames: number, options: { rate?: string, size?: string, interlaced?: boolean, tone?: boolean } = {}): Promise<void> {
+  const { rate = '25', size = '320x240', tone = false } = options
+  const seconds = frames / framesPerSecond(rate)
+  await writeClip({
+    path: file, format: 'matroska',
+    video: { encoder: 'ffv1', options: { level: '3' }, filters: `nullsrc=s=${size}:r=${rate},format=yuv420p,geq=lum='20+2*N':cb=128:cr=128,trim=end_frame=${frames},setsar=1` },
+    audio: tone ? [{ encoder: 'pcm_s16le', filters: `sine=frequency=440:sample_rate=48000:duration=${seconds},aformat=sample_fmts=s16:channel_layouts=stereo` }] : [],
+  })
+}
+
+function framesPerSecond(rate: string): number {
+  const [num, den = '1'] = rate.split('/')
+  return Number(num) / Number(den)
+}
+
+export { writeClip, type Clip }
