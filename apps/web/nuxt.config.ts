@@ -1,5 +1,7 @@
 import { fileURLToPath } from 'node:url'
 
+const compilerOptions = { noUncheckedIndexedAccess: true, allowImportingTsExtensions: true, noEmit: true }
+
 export default defineNuxtConfig({
   compatibilityDate: '2026-11-01',
   ssr: false,
@@ -27,8 +29,9 @@ export default defineNuxtConfig({
   nitro: {
     errorHandler: fileURLToPath(new URL('./server/error.ts', import.meta.url)),
     compressPublicAssets: false,
+    typescript: { tsConfig: { compilerOptions } },
   },
-  typescript: { strict: true, typeCheck: false, tsConfig: { compilerOptions: { noUncheckedIndexedAccess: true, allowImportingTsExtensions: true } } },
+  typescript: { strict: true, typeCheck: false, tsConfig: { compilerOptions }, sharedTsConfig: { compilerOptions }, nodeTsConfig: { compilerOptions } },
   vuetify: {
     moduleOptions: { styles: true, disableVuetifyStyles: false },
     vuetifyOptions: {

@@ -14,6 +14,9 @@ export const built = {
   worker: inProject('dist/worker/main.mjs'),
 }
 
+/** Entry files of the worker and of the process that does a task for it. */
+export const workerEntries = ['apps/worker/src/main.ts', 'apps/worker/src/child.ts']
+
 const ingredients = ['package-lock.json', 'scripts/lib/build.ts', 'apps/web/app', 'apps/web/server', 'apps/web/shared', 'apps/web/public', 'apps/web/nuxt.config.ts', 'apps/worker/src', 'packages/core/src', 'packages/database/src', 'packages/media/src']
 
 function* filesIn(target: string): Generator<string> {
@@ -31,8 +34,8 @@ function fingerprint(): string {
   return hash.digest('hex')
 }
 
-/** Bundles a process: the workspace's own packages inside, npm packages from node_modules. */
-async function bundle(entryPoints: string[], outdir: string): Promise<void> {
+/** Bundles processes: the workspace's own packages inside, npm packages from node_modules. */
+export async function bundle(entryPoints: readonly string[], outdir: string): Promise<void> {
   await bundleWith({
     entryPoints: entryPoints.map(entry => inProject(entry)), outdir: inProject(outdir), outExtension: { '.js': '.mjs' },
     bundle: true, platform: 'node', format: 'esm', target: 'node20', sourcemap: 'linked', logLevel: 'warning',
@@ -62,7 +65,7 @@ export async function build(): Promise<boolean> {
   const now = fingerprint()
   if (existsSync(stamp) && existsSync(built.web) && readFileSync(stamp, 'utf8') === now) return false
   console.log('Building the application (one to two minutes, once) ...')
-  await bundle(['apps/worker/src/main.ts', 'apps/worker/src/child.ts'], 'dist/worker')
+  await bundle(workerEntries, 'dist/worker')
   await bundle(['packages/media/src/stills-process.ts'], 'dist/stills')
   await buildWeb()
   writeFileSync(stamp, now)

@@ -1,31 +1,34 @@
 import { fork, type ChildProcess } from 'node:child_process'
-import { readdirSync, readFileSync } from 'node:fs'
+import { rmSync } from 'node:fs'
 import path from 'node:path'
-import { fileURLToPath } from 'node:url'
+import { afterAll, beforeAll } from 'vitest'
+import { projectDirectory } from '../../scripts/lib/bootstrap.mjs'
+import { bundle, workerEntries } from '../../scripts/lib/build.ts'
+import { childrenOf } from './processes.ts'
 
-const entry = fileURLToPath(new URL('../../apps/worker/src/main.ts', import.meta.url))
+/** Built from the sources of this moment, inside the project so that its packages are found. */
+const directory = `.hematine/test/worker-${process.pid}`
+
+/** Builds the worker for the tests of a file; what was built goes with them. */
+export function useBuiltWorker(): void {
+  beforeAll(() => bundle(workerEntries, directory))
+  afterAll(() => rmSync(path.join(projectDirectory, directory), { recursive: true, force: true }))
+}
 
 /** A real worker process on a test's database. */
 export class TestWorker {
   readonly child: ChildProcess
 
   constructor(databaseUrl: string, scratch: string, readonly name: string, lanes = 1) {
-    this.child = fork(entry, [], {
-      execArgv: ['--import', 'tsx'], stdio: ['ignore', 'ignore', 'ignore', 'ipc'],
+    this.child = fork(path.join(projectDirectory, directory, 'main.mjs'), [], {
+      execArgv: [], stdio: ['ignore', 'ignore', 'ignore', 'ipc'],
       env: { PATH: process.env.PATH, HEMATINE_DATABASE_URL: databaseUrl, HEMATINE_DATA_DIR: scratch, HEMATINE_WORKER_NAME: name, HEMATINE_LANES: String(lanes), HEMATINE_LOG_LEVEL: 'error' },
     })
   }
 
   /** Processes that it started for its tasks, by number. */
   get taskProcesses(): number[] {
-    return readdirSync('/proc').filter(name => /^\d+$/.test(name)).map(Number).filter(pid => {
-      try {
-        const [, parent] = /^\d+ \(.*\) \S (\d+)/s.exec(readFileSync(path.join('/proc', String(pid), 'stat'), 'utf8')) ?? []
-        return Number(parent) === this.child.pid && readFileSync(path.join('/proc', String(pid), 'cmdline'), 'utf8').includes('child.ts')
-      } catch {
-        return false
-      }
-    })
+    return childrenOf(this.child.pid!, 'child.mjs')
   }
 
   async end(signal: NodeJS.Signals = 'SIGTERM'): Promise<void> {

@@ -88,6 +88,7 @@ export class Worker {
         if (id === this.identity.id) continue
         this.options.log.warn({ worker: id }, 'a worker is lost; its work is given to others')
         await retireWorker(this.em, this.options.queue, id, 'its worker was lost')
+        await this.tidy()
       }
       this.look()
     } catch (error) {
@@ -251,7 +252,7 @@ export class Worker {
     }
   }
 
-  /** Removes what a lost worker's jobs left in the work directories: files of jobs that are not running, held or about to be placed. */
+  /** Removes what lost workers' jobs left in the work directories: files of jobs that are not running, held or about to be placed. */
   private async tidy(): Promise<void> {
     for (const volume of await listVolumes(this.em)) {
       if (volume.role !== 'delivery') continue

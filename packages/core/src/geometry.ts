@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { Rational, divide, equal, multiply, rational, toNumber } from './rational.ts'
+import { type Rational, divide, equal, multiply, rational, toNumber } from './rational.ts'
 
 /** A coded picture size in pixels. */
 export const FrameSize = z.object({ width: z.int().positive(), height: z.int().positive() })

@@ -36,7 +36,7 @@ async function draft(): Promise<void> {
   <div class="bar draft" role="group" aria-label="Draft jobs">
     <span><span class="number">{{ selected.length }}</span> selected</span>
     <VSelect v-model="specKeys" class="specs" :items="order.specs" item-value="key" item-title="name" multiple label="Make" :disabled="selected.length === 0">
-      <template #item="{ props: item, item: spec }"><VListItem v-bind="item" :subtitle="describeSpec(spec.raw ?? spec)" /></template>
+      <template #item="{ props: entry, item }"><VListItem v-bind="entry" :subtitle="describeSpec(item)" /></template>
     </VSelect>
     <VSelect :model-value="volume?.id" class="volume" :items="order.deliveryVolumes" item-value="id" item-title="name" label="Into" :disabled="selected.length === 0" no-data-text="No delivery volume is registered" @update:model-value="id => { volumeId = id }" />
     <VBtn color="primary" :disabled="count === 0 || !volume" :loading="busy" @click="draft">Draft {{ count }} {{ count === 1 ? 'job' : 'jobs' }}</VBtn>

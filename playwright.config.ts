@@ -1,0 +1,22 @@
+import { defineConfig } from '@playwright/test'
+
+/** Runs against a built application that `scripts/e2e.mjs` started and whose address it passes on. */
+export default defineConfig({
+  testDir: 'tests/e2e',
+  // One worker does the jobs of all tests, so the tests take turns.
+  workers: 1,
+  fullyParallel: false,
+  timeout: 120_000,
+  expect: { timeout: 15_000 },
+  outputDir: '.hematine/test/playwright',
+  reporter: [['list'], ['json', { outputFile: '.hematine/test/playwright.json' }]],
+  use: {
+    baseURL: process.env.E2E_ADDRESS ?? '',
+    viewport: { width: 1280, height: 800 },
+    trace: 'retain-on-failure',
+    launchOptions: {
+      executablePath: '/usr/bin/chromium',
+      args: ['--no-sandbox', '--disable-gpu', '--disable-dev-shm-usage', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'],
+    },
+  },
+})

@@ -1,0 +1,23 @@
+// `npm run test:e2e [-- words for Playwright]`: builds when stale and runs the browser tests alone.
+import { mkdtempSync, rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import path from 'node:path'
+import { checkNode, ensureDebianPackages, ensureNodeModules, runScript } from './lib/bootstrap.mjs'
+
+await runScript(async () => {
+  checkNode()
+  ensureDebianPackages(['postgresql', 'chromium'])
+  ensureNodeModules()
+  const { register } = await import('tsx/esm/api')
+  register()
+  const { build } = await import('./lib/build.ts')
+  const { runBrowserTests } = await import('./lib/e2e.ts')
+  await build()
+  const directory = mkdtempSync(path.join(tmpdir(), 'hematine-e2e-'))
+  try {
+    const passed = await runBrowserTests(directory, process.env.TEST_MATERIAL ?? path.join(tmpdir(), 'hematine-test-material'), process.argv.slice(2))
+    process.exitCode = passed ? 0 : 1
+  } finally {
+    rmSync(directory, { recursive: true, force: true })
+  }
+})

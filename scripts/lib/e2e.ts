@@ -1,0 +1,40 @@
+import { spawn } from 'node:child_process'
+import { cpSync, mkdirSync } from 'node:fs'
+import path from 'node:path'
+import { readSettings } from '@hematine/core'
+import { makeDemoMaterial, ownVolumes } from '@hematine/demo'
+import { projectDirectory } from './bootstrap.mjs'
+import { freePort } from './cluster.ts'
+import { run, type Running } from './run.ts'
+
+/**
+ * Runs the browser tests against the built application: one with the demo order, one started empty, both with data of their own.
+ * @param directory for everything that the two keep; the caller removes it
+ * @param material where this run's demo material is or shall be
+ * @returns whether all passed
+ */
+export async function runBrowserTests(directory: string, material: string, words: readonly string[]): Promise<boolean> {
+  await makeDemoMaterial(material)
+  const servers: Running[] = []
+  try {
+    for (const empty of [false, true]) {
+      const dataDirectory = path.join(directory, empty ? 'empty' : 'demo')
+      if (!empty) {
+        mkdirSync(path.dirname(ownVolumes(dataDirectory).source), { recursive: true })
+        cpSync(material, ownVolumes(dataDirectory).source, { recursive: true })
+      }
+      const settings = readSettings({ HEMATINE_PORT: String(await freePort()), HEMATINE_WORKERS: empty ? '0' : '1' })
+      servers.push(await run({ empty, dataDirectory, settings, lasting: false, say: () => undefined }))
+    }
+    return await playwright(words, { E2E_ADDRESS: servers[0]!.address, E2E_EMPTY_ADDRESS: servers[1]!.address, E2E_DATA: path.join(directory, 'demo'), E2E_SUPERVISOR: String(process.pid) })
+  } finally {
+    await Promise.all(servers.map(server => server.stop()))
+  }
+}
+
+function playwright(words: readonly string[], environment: Record<string, string>): Promise<boolean> {
+  return new Promise(resolve => {
+    const program = path.join(projectDirectory, 'node_modules/@playwright/test/cli.js')
+    spawn(process.execPath, [program, 'test', ...words], { cwd: projectDirectory, stdio: ['ignore', 'inherit', 'inherit'], env: { ...process.env, ...environment } }).on('close', code => resolve(code === 0))
+  })
+}

@@ -1,0 +1,52 @@
+// `npm test`: sets itself up, then lint, types, unit and integration tests, and the browser tests. Ends with "N passed, N failed".
+import { spawnSync } from 'node:child_process'
+import { existsSync, mkdtempSync, readFileSync, rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import path from 'node:path'
+import { checkNode, ensureDebianPackages, ensureNodeModules, projectDirectory, runScript } from './lib/bootstrap.mjs'
+
+await runScript(async () => {
+  checkNode()
+  ensureDebianPackages(['postgresql', 'chromium'])
+  ensureNodeModules()
+  const directory = mkdtempSync(path.join(tmpdir(), 'hematine-test-run-'))
+  const reports = path.join(projectDirectory, '.hematine', 'test')
+  const material = path.join(directory, 'material')
+  const sum = { passed: 0, failed: 0 }
+  const count = (passed, failed) => {
+    sum.passed += passed
+    sum.failed += failed
+  }
+  const run = (name, words) => {
+    console.log(`\n== ${name}`)
+    const begun = Date.now()
+    const { status } = spawnSync(process.execPath, words, { cwd: projectDirectory, stdio: ['ignore', 'inherit', 'inherit'], env: { ...process.env, TEST_MATERIAL: material } })
+    console.log(`== ${name}: ${status === 0 ? 'passed' : 'failed'} in ${((Date.now() - begun) / 1000).toFixed(0)} s`)
+    return status === 0
+  }
+  const report = name => {
+    const file = path.join(reports, name)
+    return existsSync(file) ? JSON.parse(readFileSync(file, 'utf8')) : null
+  }
+  const bin = name => path.join(projectDirectory, 'node_modules', name)
+
+  try {
+    rmSync(reports, { recursive: true, force: true })
+    for (const [name, words] of [['lint', [bin('eslint/bin/eslint.js'), '.', '--max-warnings', '0']], ['types', ['scripts/typecheck.mjs']]]) {
+      if (run(name, words)) count(1, 0)
+      else count(0, 1)
+    }
+    const unitPassed = run('unit and integration tests', [bin('vitest/vitest.mjs'), 'run'])
+    const unit = report('vitest.json')
+    // A run that broke off outside any test has failed too, whatever its tests say.
+    count(unit?.numPassedTests ?? 0, Math.max(unit?.numFailedTests ?? 0, unitPassed ? 0 : 1))
+    const browserPassed = run('browser tests', ['scripts/e2e.mjs'])
+    const browser = report('playwright.json')?.stats
+    count((browser?.expected ?? 0) + (browser?.flaky ?? 0), Math.max(browser?.unexpected ?? 0, browserPassed ? 0 : 1))
+  } finally {
+    rmSync(directory, { recursive: true, force: true })
+    rmSync(reports, { recursive: true, force: true })
+  }
+  console.log(`\n${sum.passed} passed, ${sum.failed} failed`)
+  process.exitCode = sum.failed === 0 && sum.passed > 0 ? 0 : 1
+})

@@ -1,0 +1,118 @@
+import { createHash } from 'node:crypto'
+import { readFile } from 'node:fs/promises'
+import path from 'node:path'
+import { expect, test } from '@playwright/test'
+import { clearLanes, dataDirectory, expectAccessible, expectNoPageScroll, sourceCalled } from './support.ts'
+
+/** The main job by hand-like steps: from material to checked and compared files. */
+test.describe.configure({ mode: 'serial' })
+
+test.beforeAll(async ({ request }) => {
+  await clearLanes(request)
+  for (const name of ['Fog-signal interview 1.avi', 'Harbour log (cut short).mp4', 'Keeper\'s notes.mov']) await sourceCalled(request, name)
+})
+
+test('Intake shows what each source is, and why one cannot be used', async ({ page }) => {
+  await page.goto('/')
+  await expect(page).toHaveURL(/\/intake/)
+  const rows = page.getByRole('table').locator('tbody tr[data-row]')
+  await expect(rows).toHaveCount(7)
+  await expect(rows.filter({ hasText: 'Lamp-room training disc 3.mpg' })).toContainText(/720x576 16:9.*25i top.*MPEG-2.*0:14\.0/s)
+  await expect(rows.filter({ hasText: 'Keeper\'s notes.mov' })).toContainText('The file cannot be opened')
+  await expect(rows.filter({ hasText: 'Keeper\'s notes.mov' }).getByRole('checkbox')).toBeDisabled()
+  await rows.filter({ hasText: 'Harbour inspection tape 12.dv' }).click()
+  await expect(page.getByText('interlaced, bottom field first (flags of the first 13 frames)')).toBeVisible()
+  await expect(page.getByText('720x480, pixels 8:9, shown 4:3')).toBeVisible()
+  await expect(page.getByRole('img', { name: 'A frame of Harbour inspection tape 12.dv' })).toBeVisible()
+  await expectNoPageScroll(page)
+  await expectAccessible(page)
+})
+
+test('drafts are measured before anything is released', async ({ page }) => {
+  await page.goto('/intake')
+  const row = (name: string) => page.locator('tbody tr[data-row]').filter({ hasText: name })
+  for (const name of ['Fog-signal interview 1.avi', 'Harbour log (cut short).mp4']) await row(name).getByRole('checkbox').check()
+  await page.getByRole('combobox', { name: 'Make' }).click()
+  await page.getByRole('option', { name: /Playback box MP4/ }).click()
+  await page.getByRole('option', { name: /Open web MP4/ }).click()
+  await page.keyboard.press('Escape')
+  await page.getByRole('button', { name: 'Draft 2 jobs' }).click()
+  await expect(page).toHaveURL(/\/balance/)
+  await row('Fog-signal interview 1.avi').click()
+  await expect(page.getByText(/of 300 frames in \d+ stretches, encoded and checked on .* in \d+ s/)).toBeVisible({ timeout: 90_000 })
+  await expect(row('Fog-signal interview 1.avi')).toContainText(/\d+(\.\d)?-\d+(\.\d)? s/)
+  await expect(row('Harbour log (cut short).mp4')).toContainText(/[km]?B \(/i, { timeout: 90_000 })
+  await expect(page.getByText(/all done/)).toBeVisible()
+  await expectNoPageScroll(page)
+  await expectAccessible(page)
+})
+
+test('released jobs run, show their progress, and survive a reload', async ({ page }) => {
+  await page.goto('/balance')
+  await page.getByRole('button', { name: 'Release 2 jobs' }).click()
+  await expect(page).toHaveURL(/\/shift/)
+  await expect(page.getByText(/frame \d+ of 300/)).toBeVisible({ timeout: 30_000 })
+  await page.reload()
+  await expect(page.getByRole('heading', { name: 'What happened' })).toBeVisible()
+  await expectAccessible(page)
+  await expect(page.getByText(/done: Fog-signal interview 1-web\.mp4/)).toBeVisible({ timeout: 90_000 })
+  await expect(page.getByText(/done: Harbour log \(cut short\)-web\.mp4/)).toBeVisible({ timeout: 90_000 })
+})
+
+test('Handover gives the verdicts, reasons first, and the checksums are those of the files', async ({ page }) => {
+  await page.goto('/handover')
+  const rows = page.locator('tbody tr[data-row]')
+  await expect(rows.first()).toContainText(/look at it.*Harbour log \(cut short\)-web\.mp4.*The source promises 250 frames/s)
+  await rows.filter({ hasText: 'Fog-signal interview 1-web.mp4' }).click()
+  for (const line of ['decodes', 'frames', 'length', 'codec', 'colour tags', 'SSIM', 'XPSNR']) await expect(page.getByRole('cell', { name: line, exact: true }).first()).toBeVisible()
+  const download = page.waitForEvent('download')
+  await page.getByRole('button', { name: 'Save checksums of 2 files' }).click()
+  const list = await readFile((await (await download).path())!, 'utf8')
+  for (const name of ['Fog-signal interview 1-web.mp4', 'Harbour log (cut short)-web.mp4']) {
+    const sum = createHash('sha256').update(await readFile(path.join(dataDirectory, 'volumes/delivery', name))).digest('hex')
+    expect(list).toContain(`${sum}  ${name}\n`)
+  }
+  await expectNoPageScroll(page)
+  await expectAccessible(page)
+})
+
+test('before and after are compared at any frame, beside each other and wiped, zoomed in step', async ({ page }) => {
+  await page.goto('/handover')
+  await page.locator('tbody tr[data-row]').filter({ hasText: 'Fog-signal interview 1-web.mp4' }).click()
+  await page.getByRole('link', { name: 'Compare with the source' }).click()
+  const before = page.getByRole('img', { name: /^Before/ })
+  const after = page.getByRole('img', { name: /^After/ })
+  /** Mean brightness of a canvas, so that an empty one is noticed. */
+  const brightness = (name: RegExp) => page.getByRole('img', { name }).evaluate((canvas: HTMLCanvasElement) => {
+    const { data } = canvas.getContext('2d')!.getImageData(0, 0, canvas.width, canvas.height)
+    let sum = 0
+    for (let at = 0; at < data.length; at += 4) sum += data[at]! + data[at + 1]! + data[at + 2]!
+    return sum / (data.length / 4) / 3
+  })
+  await expect.poll(() => brightness(/^Before/), { timeout: 30_000 }).toBeGreaterThan(10)
+  expect(Math.abs(await brightness(/^Before/) - await brightness(/^After/))).toBeLessThan(6)
+  const slider = page.getByRole('slider', { name: 'Frame' })
+  await expect(slider).toHaveValue('149')
+  await page.keyboard.press('ArrowRight')
+  await expect(slider).toHaveValue('150')
+  await page.keyboard.press('Shift+ArrowLeft')
+  await expect(slider).toHaveValue('135')
+  await page.keyboard.press('End')
+  await expect(slider).toHaveValue('299')
+  await expect(page.getByText('00:00:19:14')).toBeVisible()
+  await page.getByRole('button', { name: '1:1' }).click()
+  await page.getByRole('button', { name: 'Larger' }).click()
+  await expect(page.getByText('2:1', { exact: true })).toBeVisible()
+  await expect(before).toBeVisible()
+  await page.keyboard.press('w')
+  await expect(page.getByRole('button', { name: 'Wipe' })).toHaveAttribute('aria-pressed', 'true')
+  const clip = () => after.evaluate(canvas => getComputedStyle(canvas).clipPath)
+  expect(await clip()).toContain('50%')
+  await page.keyboard.press('e')
+  expect(await clip()).toContain('55%')
+  await page.keyboard.press('w')
+  await page.getByRole('button', { name: 'Source as it is' }).click()
+  await expect.poll(() => brightness(/^Before: source as it is/), { timeout: 30_000 }).toBeGreaterThan(10)
+  await expectNoPageScroll(page)
+  await expectAccessible(page)
+})

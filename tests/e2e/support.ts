@@ -1,0 +1,54 @@
+import AxeBuilder from '@axe-core/playwright'
+import { expect, type APIRequestContext, type Page } from '@playwright/test'
+
+export const emptyAddress = process.env.E2E_EMPTY_ADDRESS!
+export const dataDirectory = process.env.E2E_DATA!
+
+/** No violation of WCAG 2.2 A and AA that a program can find. */
+export async function expectAccessible(page: Page): Promise<void> {
+  const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']).analyze()
+  expect(violations.map(violation => `${violation.id}: ${violation.nodes.map(node => node.target.join(' ')).join(' | ')}`)).toEqual([])
+}
+
+/** Nothing may scroll the page itself. */
+export async function expectNoPageScroll(page: Page): Promise<void> {
+  expect(await page.evaluate(() => [document.documentElement.scrollHeight > window.innerHeight, document.documentElement.scrollWidth > window.innerWidth])).toEqual([false, false])
+}
+
+interface Source { id: number, name: string, state: string }
+interface Job { id: number, state: string, sourceName: string, specKey: string, verdict: string | null, outputPath: string | null, progress: { framesDone: number, stage: string } | null }
+
+export async function sources(request: APIRequestContext): Promise<Source[]> {
+  return (await request.get('/api/sources?orderId=1')).json()
+}
+
+export async function jobs(request: APIRequestContext): Promise<Job[]> {
+  return (await request.get('/api/jobs?orderId=1')).json()
+}
+
+export async function sourceCalled(request: APIRequestContext, name: string): Promise<Source> {
+  let found: Source | undefined
+  await expect.poll(async () => (found = (await sources(request)).find(source => source.name === name))?.state, { timeout: 60_000 }).not.toBe('reading')
+  return found!
+}
+
+/** Drafts and releases a job by the routes, for tests of what follows. */
+export async function releaseJob(request: APIRequestContext, sourceName: string, specKey: string): Promise<number> {
+  const source = await sourceCalled(request, sourceName)
+  const volumes = await (await request.get('/api/volumes')).json() as { id: number, role: string }[]
+  const drafted = await (await request.post('/api/jobs', { data: { deliveryVolumeId: volumes.find(volume => volume.role === 'delivery')!.id, wishes: [{ sourceId: source.id, specKey }] } })).json()
+  const id = drafted.jobs[0].id as number
+  await request.post('/api/jobs/actions', { data: { ids: [id], action: 'release' } })
+  return id
+}
+
+export async function untilState(request: APIRequestContext, id: number, state: string, timeout = 100_000): Promise<void> {
+  await expect.poll(async () => (await jobs(request)).find(job => job.id === id)?.state, { timeout }).toBe(state)
+}
+
+/** Cancels and removes what earlier tests left unfinished, so that each begins with idle lanes. */
+export async function clearLanes(request: APIRequestContext): Promise<void> {
+  const open = (await jobs(request)).filter(job => !['done', 'failed', 'cancelled'].includes(job.state))
+  if (open.length > 0) await request.post('/api/jobs/actions', { data: { ids: open.map(job => job.id), action: 'cancel' } })
+  await expect.poll(async () => (await jobs(request)).filter(job => ['running', 'placing', 'queued'].includes(job.state)).length, { timeout: 30_000 }).toBe(0)
+}
