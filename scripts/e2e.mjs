@@ -2,14 +2,9 @@
 import { mkdtempSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import path from 'node:path'
-import { checkNode, ensureDebianPackages, ensureNodeModules, runScript } from './lib/bootstrap.mjs'
+import { runScript } from './lib/bootstrap.mjs'
 
-await runScript(async () => {
-  checkNode()
-  ensureDebianPackages(['postgresql', 'chromium'])
-  ensureNodeModules()
-  const { register } = await import('tsx/esm/api')
-  register()
+await runScript(['postgresql', 'chromium'], async () => {
   const { build } = await import('./lib/build.ts')
   const { runBrowserTests } = await import('./lib/e2e.ts')
   await build()

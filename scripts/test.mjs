@@ -3,12 +3,9 @@ import { spawnSync } from 'node:child_process'
 import { existsSync, mkdtempSync, readFileSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import path from 'node:path'
-import { checkNode, ensureDebianPackages, ensureNodeModules, projectDirectory, runScript } from './lib/bootstrap.mjs'
+import { projectDirectory, runScript } from './lib/bootstrap.mjs'
 
-await runScript(async () => {
-  checkNode()
-  ensureDebianPackages(['postgresql', 'chromium'])
-  ensureNodeModules()
+await runScript(['postgresql', 'chromium'], async () => {
   const directory = mkdtempSync(path.join(tmpdir(), 'hematine-test-run-'))
   const reports = path.join(projectDirectory, '.hematine', 'test')
   const material = path.join(directory, 'material')
@@ -45,7 +42,8 @@ await runScript(async () => {
     count((browser?.expected ?? 0) + (browser?.flaky ?? 0), Math.max(browser?.unexpected ?? 0, browserPassed ? 0 : 1))
   } finally {
     rmSync(directory, { recursive: true, force: true })
-    rmSync(reports, { recursive: true, force: true })
+    // What a failure left (traces, reports) is of use; a passed run leaves nothing.
+    if (sum.failed === 0) rmSync(reports, { recursive: true, force: true })
   }
   console.log(`\n${sum.passed} passed, ${sum.failed} failed`)
   process.exitCode = sum.failed === 0 && sum.passed > 0 ? 0 : 1

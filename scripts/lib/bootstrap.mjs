@@ -25,7 +25,7 @@ const debianPackages = {
 }
 
 /** Installs Debian packages that are missing, as root; otherwise says which line to run. */
-export function ensureDebianPackages(names) {
+function ensureDebianPackages(names) {
   const missing = names.filter(name => !debianPackages[name]())
   if (missing.length === 0) return
   const line = `apt-get install -y --no-install-recommends ${missing.join(' ')}`
@@ -40,7 +40,7 @@ export function ensureDebianPackages(names) {
 }
 
 /** Installs the npm packages of the lock file unless they are there. */
-export function ensureNodeModules() {
+function ensureNodeModules() {
   const stamp = path.join(projectDirectory, 'node_modules', '.hematine-lock')
   const lock = createHash('sha256').update(readFileSync(path.join(projectDirectory, 'package-lock.json'))).digest('hex')
   if (existsSync(stamp) && readFileSync(stamp, 'utf8') === lock) return
@@ -54,17 +54,26 @@ export function ensureNodeModules() {
 }
 
 /** Refuses a Node.js that the packages do not run on. */
-export function checkNode() {
+function checkNode() {
   const [major, minor] = process.versions.node.split('.').map(Number)
   if (major < 20 || (major === 20 && minor < 19) || major === 21) throw new SetUpProblem(`Hematine needs Node.js 20.19 or later (22.12 or later of newer ones); this is ${process.versions.node}.`)
 }
 
-/** Runs a script's main work; a known problem is printed as it is, without a stack. */
-export async function runScript(work) {
+/**
+ * Runs a script: checks Node.js, installs what is missing, lets TypeScript sources be imported, then does the work.
+ * A known problem is printed as it is, without a stack.
+ * @param debian packages that the work needs
+ */
+export async function runScript(debian, work) {
   try {
+    checkNode()
+    ensureDebianPackages(debian)
+    ensureNodeModules()
+    const { register } = await import('tsx/esm/api')
+    register()
     await work()
   } catch (error) {
-    console.error(error instanceof SetUpProblem || error?.name === 'SetUpProblem' || error?.expected ? error.message : error)
+    console.error(error instanceof SetUpProblem ? error.message : error)
     process.exit(1)
   }
 }

@@ -45,7 +45,7 @@ function reachable(directory: string, as: { uid: number, gid: number } | null): 
 /**
  * Starts a PostgreSQL cluster of Hematine's own: loopback only, a free port, a random password, no Unix socket. The system's clusters are not touched.
  * @param directory where it keeps its data; made when it is not there
- * @param options.lasting false for tests: nothing is flushed to disk
+ * @param options.lasting false for tests: nothing is flushed to disk, and the data goes when the cluster stops
  */
 export async function startCluster(directory: string, options: { lasting: boolean }): Promise<Cluster> {
   const programs = postgresPrograms()
@@ -92,7 +92,10 @@ export async function startCluster(directory: string, options: { lasting: boolea
       }
       return url(name)
     },
-    stop: () => endServer(server),
+    async stop() {
+      await endServer(server)
+      if (!options.lasting) rmSync(home, { recursive: true, force: true })
+    },
   }
 }
 

@@ -71,7 +71,7 @@ export async function run(options: RunOptions): Promise<Running> {
 
     const port = await choosePort(settings)
     const host = settings.HEMATINE_HOST
-    const environment = { HEMATINE_DATABASE_URL: databaseUrl, HEMATINE_DATA_DIR: dataDirectory, HEMATINE_BUILD_DIR: built.directory, NODE_ENV: 'production' }
+    const environment = { HEMATINE_DATABASE_URL: databaseUrl, HEMATINE_DATA_DIR: dataDirectory, HEMATINE_BUILD_DIR: built.directory, HEMATINE_LANES: String(settings.HEMATINE_LANES), HEMATINE_LOG_LEVEL: settings.HEMATINE_LOG_LEVEL, NODE_ENV: 'production' }
     const web = supervise('web server', built.web, { ...environment, NITRO_HOST: host, NITRO_PORT: String(port), NITRO_SHUTDOWN_TIMEOUT: '4000' })
     const workers = Array.from({ length: settings.HEMATINE_WORKERS }, (_, index) =>
       supervise('worker', built.worker, { ...environment, ...(index > 0 && settings.HEMATINE_WORKER_NAME ? { HEMATINE_WORKER_NAME: `${settings.HEMATINE_WORKER_NAME} ${index + 1}` } : {}) }))

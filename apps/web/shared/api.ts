@@ -58,6 +58,13 @@ export const ArrivalBody = z.object({
 })
 export type ArrivalBody = z.infer<typeof ArrivalBody>
 
+export const Health = z.object({
+  eventLoopDelayMilliseconds: z.object({ median: z.number(), p99: z.number(), max: z.number() }),
+  overSeconds: z.number(),
+  residentBytes: z.int(),
+})
+export type Health = z.infer<typeof Health>
+
 export const ErrorBody = z.object({
   error: z.object({
     status: z.int(),
@@ -111,6 +118,7 @@ export const api = {
   },
   jobOutput: { method: 'get', path: '/api/jobs/{id}/output', summary: 'The finished file itself; ranges of bytes can be asked for.', parameters: idParameter, contentType: 'application/octet-stream' },
 
+  health: { method: 'get', path: '/api/health', summary: 'How the web server itself does: the delays of its event loop over the last one to two minutes.', answer: Health },
   listWorkers: { method: 'get', path: '/api/workers', summary: 'Workers that are at work.', answer: z.array(WorkerRecord) },
   liveChanges: { method: 'get', path: '/api/events', summary: 'Server-sent events: what changed in an order, as it changes.', query: ofOrder, contentType: 'text/event-stream' },
   describe: { method: 'get', path: '/api/openapi.json', summary: 'This description.', answer: z.looseObject({}) },

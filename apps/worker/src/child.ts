@@ -1,3 +1,4 @@
+import { constants, setPriority } from 'node:os'
 import { identityOf, flushToDisk } from '@hematine/media/volume-files'
 import { measureResult, measureSample, MediaError, posterFrame, readFacts, silenceLibraries, transcode } from '@hematine/media'
 import { PausableGate, Stopped } from './gate.ts'
@@ -72,6 +73,8 @@ async function doJob(assignment: Extract<Assignment, { kind: 'job' }>): Promise<
 
 async function work(assignment: Assignment): Promise<void> {
   try {
+    // The encoders take all cores; the web server, the database and whatever else the machine does go first.
+    setPriority(constants.priority.PRIORITY_BELOW_NORMAL)
     silenceLibraries()
     if (assignment.kind === 'facts') await doFacts(assignment)
     else if (assignment.kind === 'sample') await doSample(assignment)

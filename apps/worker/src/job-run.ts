@@ -1,7 +1,7 @@
 import { rm } from 'node:fs/promises'
 import path from 'node:path'
 import { judge, progressOf, type Check } from '@hematine/core'
-import { beginPlacing, deliveryVolumeOf, failJob, keepProgress, letGo, loseJob, sourceName, sourceOf, sourceVolumeOf, type Database, type JobRow, type SampleRow } from '@hematine/database'
+import { beginPlacing, deliveryVolumeOf, failJob, keepProgress, letGo, loseJob, sourceName, sourceOf, sourceVolumeOf, stateInHand, type Database, type JobRow, type SampleRow } from '@hematine/database'
 import { sourceInput } from '@hematine/media/source-input'
 import { identityOf, VolumeProblem, workDirectory } from '@hematine/media/volume-files'
 import { brokeOffSentence, TaskProcess } from './child-process.ts'
@@ -11,6 +11,8 @@ import type { Pausable, Turnstile } from './turnstile.ts'
 
 /** Least time between two writes of a job's progress. */
 const writeEveryMilliseconds = 500
+/** A finished file whose job is held looks this often for what was decided. */
+const decisionEveryMilliseconds = 200
 
 /** One job in this worker's hands, from its start to its place among the results. */
 export class JobRun implements Pausable {
@@ -100,9 +102,7 @@ export class JobRun implements Pausable {
       const check = judge(outcome.measurement, job.spec, job.treatment)
       if (check.verdict === 'fail') return await fail(check.lines.find(line => line.verdict === 'fail')!.reason!, check)
       const outputPath = await freeName(volume.path, sourceName(source), job.spec)
-      const placing = await beginPlacing(database.em.fork(), job.id, job.attempt, workerId, { check, temporaryPath: path.basename(temporary), outputPath, workSeconds: outcome.workSeconds })
-      // Held or cancelled at the very last moment: a hold waits here, with the finished file, until it is decided.
-      if (!placing && !await this.waitForDecision(check, temporary, outputPath, outcome.workSeconds)) return
+      if (!await this.beginPlacing({ check, temporaryPath: path.basename(temporary), outputPath, workSeconds: outcome.workSeconds })) return
       temporary = null
       await placeResult(database.em.fork(), job.id)
     } catch (error) {
@@ -112,13 +112,19 @@ export class JobRun implements Pausable {
     }
   }
 
-  /** @returns whether the result may be placed after all */
-  private async waitForDecision(check: Check, temporary: string, outputPath: string, workSeconds: number): Promise<boolean> {
+  /** Goes over to placing. Held at the very last moment, the finished file waits here until that is decided. @returns false when it was cancelled or lost */
+  private async beginPlacing(result: Parameters<typeof beginPlacing>[4]): Promise<boolean> {
     const { database, job, workerId } = this
-    while (this.heldByPerson) await new Promise(resolve => setTimeout(resolve, 200))
-    const placing = await beginPlacing(database.em.fork(), job.id, job.attempt, workerId, { check, temporaryPath: path.basename(temporary), outputPath, workSeconds })
-    if (!placing) await letGo(database.em.fork(), job.id, job.attempt, workerId)
-    return placing
+    for (;;) {
+      const em = database.em.fork()
+      if (await beginPlacing(em, job.id, job.attempt, workerId, result)) return true
+      const state = await stateInHand(em, job.id, job.attempt, workerId)
+      if (this.stopping || (state !== 'held' && state !== 'waiting')) {
+        await letGo(em, job.id, job.attempt, workerId)
+        return false
+      }
+      await new Promise(resolve => setTimeout(resolve, decisionEveryMilliseconds))
+    }
   }
 
   private progress(report: Extract<Report, { say: 'progress' }>): void {

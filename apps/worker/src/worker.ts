@@ -63,7 +63,7 @@ export class Worker {
   async start(): Promise<void> {
     await registerWorker(this.em, this.identity)
     this.endListening = await listen(this.options.databaseUrl, change => {
-      if (change.table !== 'worker') this.look()
+      if (change.table !== 'worker' && !change.isProgress) this.look()
     }, () => this.look())
     await this.tidy()
     this.timer = setInterval(() => void this.signOfLife(), signOfLifeMilliseconds)

@@ -43,6 +43,8 @@ export interface JobExtent {
   /** Longest keyframe distance in frames; 1 when every frame is a keyframe. */
   keyframeDistance: number
   container: Container
+  /** What decides the size of a frame: the quality to be held, or the format (a profile's rate, losslessness). */
+  sizeIs: 'by quality' | 'by format'
 }
 
 export const JobForecast = z.object({
@@ -55,10 +57,13 @@ export const JobForecast = z.object({
 })
 export type JobForecast = z.infer<typeof JobForecast>
 
-/** Least relative half-width of a time: other work on the same machine makes runs differ by about this much. */
-const leastTimePart = 0.1
-/** Least relative half-width of a size. */
-const leastSizePart = 0.03
+/**
+ * Least relative half-widths, by what runs of the demo batch were off: stretches pay for filling and draining the encoder more often than
+ * a whole job does, and other work on the machine makes runs differ.
+ */
+const leastTimePart = 0.2
+/** An encoder that holds quality spends more or less where a whole file lets it look further ahead than a stretch does. */
+const leastSizePart = { 'by quality': 0.15, 'by format': 0.03 }
 /** Half-width when only one stretch was measured, so that nothing is known of the spread. */
 const singleWindowPart = 0.4
 /** Relative error that all jobs of a batch share: the machine is busier or freer than when it was measured. */
@@ -114,7 +119,7 @@ export function forecastJob(sample: SampleMeasurement, extent: JobExtent): JobFo
     const inter = window.interFrames > 0 ? window.interBytes / window.interFrames : keys
     return share * keys + (1 - share) * inter
   })
-  const sizePart = Math.max(leastSizePart, relativeHalfWidth(perFrameBytes, coverage) * (pictureBytes / bytes))
+  const sizePart = Math.max(leastSizePart[extent.sizeIs], relativeHalfWidth(perFrameBytes, coverage) * (pictureBytes / bytes))
 
   return {
     seconds: rangeAround(seconds, timePart),

@@ -33,7 +33,7 @@ export function jobForecast(job: JobRow, sample: SampleRow | null): JobForecast 
   const { result } = job.treatment
   return forecastJob(sample.measurement, {
     frames: result.frameCount, durationSeconds: result.frameCount / toNumber(result.rate),
-    keyframeDistance: keyframeDistance(job.spec, job.treatment), container: job.spec.container,
+    keyframeDistance: keyframeDistance(job.spec, job.treatment), container: job.spec.container, sizeIs: job.spec.video.rateControl.kind === 'constant quality' ? 'by quality' : 'by format',
   })
 }
 

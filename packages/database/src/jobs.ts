@@ -232,6 +232,11 @@ export async function keepProgress(em: EntityManager, jobId: number, attempt: nu
   return await em.nativeUpdate(JobEntity, { id: jobId, attempt, workerId, state: 'running' }, { progress }) > 0
 }
 
+/** State of a job that is in a worker's hands in this attempt; null when it no longer is. */
+export async function stateInHand(em: EntityManager, jobId: number, attempt: number, workerId: string): Promise<JobState | null> {
+  return (await em.findOne(JobEntity, { id: jobId, attempt, workerId }, { fields: ['state'], refresh: true }))?.state ?? null
+}
+
 /** Runs a change on a job if it is still in this attempt and this worker's. */
 async function ownJob(em: EntityManager, jobId: number, attempt: number, workerId: string, change: (tx: EntityManager, job: JobRow) => boolean): Promise<boolean> {
   return em.transactional(async tx => {

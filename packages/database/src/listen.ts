@@ -1,11 +1,13 @@
 import pg from 'pg'
 
-/** Channel on which the tables' triggers announce "table:id". */
+/** Channel on which the tables' triggers announce "table:id", with ":progress" behind it when only a job's progress changed. */
 export const changeChannel = 'hematine_change'
 
 export interface Change {
   table: string
   id: string
+  /** Only how far a job is has changed. */
+  isProgress: boolean
 }
 
 /**
@@ -25,8 +27,8 @@ export async function listen(url: string, onChange: (change: Change) => void, on
       if (!ended) reopenSoon()
     })
     fresh.on('notification', message => {
-      const [table, id] = (message.payload ?? '').split(':')
-      if (table && id) onChange({ table, id })
+      const [table, id, detail] = (message.payload ?? '').split(':')
+      if (table && id) onChange({ table, id, isProgress: detail === 'progress' })
     })
     await fresh.connect()
     await fresh.query(`listen ${changeChannel}`)

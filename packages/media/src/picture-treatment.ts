@@ -1,9 +1,10 @@
 import { describePixelFormat, toNumber, type Treatment, type VideoFacts } from '@hematine/core'
-import { Frame } from 'node-av/lib'
+import type { Frame } from 'node-av/lib'
 import { StreamDecoder } from './decoder.ts'
 import { Graph } from './graph.ts'
 import type { MediaInput } from './input.ts'
 import { MediaError } from './libav.ts'
+import { TreatedStream } from './treated-stream.ts'
 
 /** Library names of the colour tags that differ from ITU-T H.273's. */
 const zscaleNames: Record<string, string> = { smpte170m: '170m', bt470bg: '470bg', bt709: '709', bt2020nc: '2020_ncl', bt2020: '2020', gbr: 'gbr' }
@@ -43,19 +44,18 @@ function needsConversion(video: VideoFacts, pixelFormat: string): boolean {
   return video.pixelFormat !== pixelFormat && !describePixelFormat(pixelFormat).isRgb && !pixelFormat.startsWith('gray')
 }
 
-/** A source's picture, decoded and treated, frame by frame. Frame times are frame numbers of the result's rate. */
-export class TreatedPicture {
-  private graph: Graph | null = null
-  private readonly decoded = new Frame()
-  private ended = false
+/** Frames before a wanted one that the filters see, so that those that look back in time have settled. */
+const leadFrames = 8
+/** Program streams have no index: their decoders need a few seconds before a place to find a whole group of pictures. */
+const leadSeconds = 3
 
-  private constructor(
-    private readonly decoder: StreamDecoder,
-    private readonly video: VideoFacts,
-    private readonly treatment: Treatment,
-    private readonly firstFrame: number,
-  ) {
-    this.decoded.alloc()
+/** A source's picture, decoded and treated, frame by frame. Frame times are frame numbers of the result's rate. */
+export class TreatedPicture extends TreatedStream {
+  private readonly firstNeeded: bigint | null
+
+  private constructor(decoder: StreamDecoder, private readonly video: VideoFacts, private readonly treatment: Treatment, private readonly firstFrame: number) {
+    super(decoder, BigInt(video.startTicks))
+    this.firstNeeded = firstFrame === 0 ? null : this.ticksAt((firstFrame - leadFrames) / toNumber(treatment.result.rate))
   }
 
   /**
@@ -65,15 +65,12 @@ export class TreatedPicture {
   static async open(input: MediaInput, video: VideoFacts, treatment: Treatment, firstFrame = 0, threads = 0): Promise<TreatedPicture> {
     const decoder = await StreamDecoder.open(input, video.streamIndex, threads)
     const picture = new TreatedPicture(decoder, video, treatment, firstFrame)
-    if (firstFrame > 0) {
-      // Program streams have no index: their decoders need a few seconds before the place to find a whole group of pictures.
-      const seconds = firstFrame / toNumber(treatment.result.rate) - 3
-      try {
-        if (seconds > 0) await decoder.seek(picture.ticksAt(seconds))
-      } catch (error) {
-        await picture.close()
-        throw error
-      }
+    const seconds = firstFrame / toNumber(treatment.result.rate) - leadSeconds
+    try {
+      if (seconds > 0) await decoder.seek(picture.ticksAt(seconds))
+    } catch (error) {
+      await picture.close()
+      throw error
     }
     return picture
   }
@@ -82,58 +79,20 @@ export class TreatedPicture {
     return BigInt(this.video.startTicks) + BigInt(Math.round(seconds / toNumber(this.video.timeBase)))
   }
 
-  get errors(): number {
-    return this.decoder.errors
+  protected isNeeded(ticks: bigint): boolean {
+    return this.firstNeeded === null || ticks >= this.firstNeeded
   }
 
-  /** Fills `frame` with the next treated frame, its pts the frame number. @returns false at the end */
-  async next(frame: Frame): Promise<boolean> {
-    for (;;) {
-      if (this.graph) {
-        const state = await this.graph.pull(frame)
-        if (state === 'end') return false
-        if (state === 'frame') {
-          if (frame.pts < BigInt(this.firstFrame)) {
-            frame.unref()
-            continue
-          }
-          return true
-        }
-      }
-      if (this.ended) return false
-      await this.feed()
-    }
+  protected isWanted(frame: Frame): boolean {
+    return frame.pts >= BigInt(this.firstFrame)
   }
 
-  private async feed(): Promise<void> {
-    const lead = this.firstFrame === 0 ? null : this.ticksAt((this.firstFrame - 8) / toNumber(this.treatment.result.rate))
-    while (await this.decoder.next(this.decoded)) {
-      if (lead !== null && this.decoded.pts < lead) {
-        this.decoded.unref()
-        continue
-      }
-      this.graph ??= await this.buildGraph()
-      this.decoded.pts -= BigInt(this.video.startTicks)
-      await this.graph.push(this.decoded)
-      this.decoded.unref()
-      return
-    }
-    this.ended = true
-    await this.graph?.push(null)
-  }
-
-  private buildGraph(): Promise<Graph> {
+  protected buildGraph(): Promise<Graph> {
     const { decoded, video } = this
     if (decoded.width <= 0 || decoded.height <= 0) throw new MediaError('The picture has no size.')
     return Graph.video(filterList(this.treatment, video, this.firstFrame === 0), [{
       width: decoded.width, height: decoded.height, format: decoded.format as never, timeBase: video.timeBase, frameRate: video.frameRate, pixelAspect: video.pixelAspect,
       colorRange: decoded.colorRange, colorSpace: decoded.colorSpace,
     }])
-  }
-
-  async close(): Promise<void> {
-    this.graph?.free()
-    this.decoded.free()
-    await this.decoder.close()
   }
 }

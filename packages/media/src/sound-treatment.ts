@@ -1,8 +1,8 @@
 import { toNumber, type AudioFacts, type DeliverySpec, type Rational } from '@hematine/core'
-import { Frame } from 'node-av/lib'
 import { StreamDecoder } from './decoder.ts'
 import { Graph } from './graph.ts'
 import type { MediaInput } from './input.ts'
+import { TreatedStream } from './treated-stream.ts'
 
 /** What an encoder wants its sound as. */
 export interface SoundShape {
@@ -25,18 +25,13 @@ export function deliveredChannels(track: AudioFacts, spec: DeliverySpec): number
   return layout === 'mono' ? 1 : layout === 'stereo' ? 2 : layout === '5.1' ? 6 : track.channels
 }
 
-/** One sound track, decoded and brought into an encoder's shape. Sound from before the picture starts is cut, a late start and gaps are filled with silence. */
-export class TreatedSound {
-  private graph: Graph | null = null
-  private readonly decoded = new Frame()
-  private ended = false
-
-  private constructor(
-    private readonly decoder: StreamDecoder,
-    private readonly shape: SoundShape,
-    private readonly startTicks: bigint,
-  ) {
-    this.decoded.alloc()
+/**
+ * One sound track, decoded and brought into an encoder's shape; times of its frames count samples from time 0.
+ * Sound from before the picture starts is cut, a late start and gaps are filled with silence.
+ */
+export class TreatedSound extends TreatedStream {
+  private constructor(decoder: StreamDecoder, private readonly shape: SoundShape, startTicks: bigint) {
+    super(decoder, startTicks)
   }
 
   /** @param zeroSeconds time in the container that is time 0 of the result */
@@ -47,32 +42,15 @@ export class TreatedSound {
     return new TreatedSound(decoder, shape, start)
   }
 
-  get errors(): number {
-    return this.decoder.errors
+  protected isNeeded(): boolean {
+    return true
   }
 
-  /** Fills `frame` with the next frame of sound; its pts counts samples from time 0. @returns false at the end */
-  async next(frame: Frame): Promise<boolean> {
-    for (;;) {
-      if (this.graph) {
-        const state = await this.graph.pull(frame)
-        if (state === 'end') return false
-        if (state === 'frame') return true
-      }
-      if (this.ended) return false
-      if (await this.decoder.next(this.decoded)) {
-        this.graph ??= await this.buildGraph()
-        this.decoded.pts -= this.startTicks
-        await this.graph.push(this.decoded)
-        this.decoded.unref()
-      } else {
-        this.ended = true
-        await this.graph?.push(null)
-      }
-    }
+  protected isWanted(): boolean {
+    return true
   }
 
-  private buildGraph(): Promise<Graph> {
+  protected buildGraph(): Promise<Graph> {
     const { decoded, shape } = this
     const filters = [
       'atrim=start=0',
@@ -86,12 +64,6 @@ export class TreatedSound {
       format: decoded.format, sampleRate: decoded.sampleRate, channelMask: mask || (nbChannels === 1 ? 4n : nbChannels === 2 ? 3n : (1n << BigInt(nbChannels)) - 1n),
       timeBase: this.decoder.timeBase,
     })
-  }
-
-  async close(): Promise<void> {
-    this.graph?.free()
-    this.decoded.free()
-    await this.decoder.close()
   }
 }
 

@@ -2,6 +2,7 @@ import { homedir } from 'node:os'
 import path from 'node:path'
 import { readSettings, type Settings } from '@hematine/core'
 import { connect, listen, TaskQueue, type Database, type EntityManager } from '@hematine/database'
+import { HealthWatch } from './health'
 import { LiveHub } from './live'
 import { useLog } from './log'
 import { Stills } from './stills'
@@ -13,6 +14,7 @@ export interface Application {
   queue: TaskQueue
   live: LiveHub
   stills: Stills
+  health: HealthWatch
   /** Absolute directories below which volumes may be registered. */
   volumeRoots: string[]
   /** A fresh unit of work. */
@@ -40,11 +42,13 @@ async function open(): Promise<Application> {
   const live = new LiveHub(() => database.em.fork())
   const endListening = await listen(url, change => live.noteChange(change), () => live.tellAllToReload())
   const stills = new Stills(settings.HEMATINE_BUILD_DIR ?? null)
+  const health = new HealthWatch()
   return {
-    settings, database, queue, live, stills, volumeRoots: settings.HEMATINE_VOLUME_ROOTS ?? defaultRoots(settings), em: () => database.em.fork(),
+    settings, database, queue, live, stills, health, volumeRoots: settings.HEMATINE_VOLUME_ROOTS ?? defaultRoots(settings), em: () => database.em.fork(),
     async close() {
       live.close()
       stills.close()
+      health.close()
       await endListening()
       await queue.close()
       await database.close()

@@ -6,6 +6,7 @@ import { exists, flushToDisk, placeFile, spaceOf, workDirectory } from '@hematin
 import { FileStore } from '@tus/file-store'
 import { Server } from '@tus/server'
 import { useApplication } from './application'
+import { safeName } from './safe-name'
 
 /** Resumable uploads into source volumes by the tus protocol (version 1.0.0). One server for each volume, so that a finished upload only changes its name. */
 const servers = new Map<number, Promise<Server>>()
@@ -21,17 +22,6 @@ async function serverFor(volumeId: number): Promise<Server> {
     server.catch(() => servers.delete(volumeId))
   }
   return server
-}
-
-/** File name from an upload's own description: the last part of what the browser says, without anything a name cannot hold. */
-export function safeName(given: string | null | undefined): string {
-  // eslint-disable-next-line no-control-regex -- control characters are exactly what must go
-  const plain = (given ?? '').split(/[/\\]/).at(-1)!.replace(/[\u0000-\u001f\u007f]/g, '_').replace(/^\.+/, '_').trim()
-  const encoder = new TextEncoder()
-  let name = plain || 'upload'
-  // Room is left for a counter before the ending.
-  while (encoder.encode(name).length > 240) name = [...name].slice(0, -1).join('')
-  return name
 }
 
 async function makeServer(volume: VolumeRow): Promise<Server> {

@@ -28,10 +28,17 @@ export class FirstTables extends Migration {
     this.addSql(`alter table "job_event" add constraint "job_event_job_id_foreign" foreign key ("job_id") references "job" ("id") on update cascade on delete cascade`)
     this.addSql(`alter table "task_claim" add constraint "task_claim_worker_id_foreign" foreign key ("worker_id") references "worker" ("id") on update cascade on delete cascade`)
 
-    // Listeners hear "table:id" for every change and read the row themselves.
+    // Listeners hear "table:id" for every change ("job:id:progress" when only that changed) and read the row themselves.
     this.addSql(`
       create function hematine_announce() returns trigger language plpgsql as $$
       begin
+        if tg_table_name = 'job' and tg_op = 'UPDATE' then
+          -- Progress comes twice a second; workers do not look for work because of it.
+          if new.state = old.state and new.position = old.position and new.worker_id is not distinct from old.worker_id then
+            perform pg_notify('hematine_change', 'job:' || new.id::text || ':progress');
+            return null;
+          end if;
+        end if;
         perform pg_notify('hematine_change', tg_table_name || ':' || coalesce(new.id, old.id)::text);
         return null;
       end $$`)

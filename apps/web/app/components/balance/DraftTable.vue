@@ -1,10 +1,10 @@
 <script setup lang="ts">
 import { describeBytesRange, describeClock, describeDurationRange, describeSpec, type JobRecord } from '@hematine/core'
-import { computed, toRef } from 'vue'
+import { computed } from 'vue'
 import StateMark from '~/components/common/StateMark.vue'
 import { momentRange } from '~/composables/times'
 import type { Plan } from '~/composables/usePlan'
-import { useRowKeys } from '~/composables/useRowKeys'
+import { toggled, useOpenRow } from '~/composables/useOpenRow'
 import { useOrder } from '~/stores/order'
 
 const { jobs, plan, now } = defineProps<{ jobs: readonly JobRecord[], plan: Plan, now: Date }>()
@@ -23,17 +23,7 @@ function specLine(key: string): string {
   return spec ? describeSpec(spec) : ''
 }
 
-function toggle(id: number): void {
-  selected.value = selected.value.includes(id) ? selected.value.filter(other => other !== id) : [...selected.value, id]
-}
-const onKey = useRowKeys(toRef(() => rows.value), open, toggle)
-
-function rowProps({ item }: { item: { id: number } }) {
-  return {
-    'data-row': item.id, 'class': { open: item.id === open.value }, 'tabindex': item.id === (open.value ?? rows.value[0]?.id) ? 0 : -1, 'aria-current': item.id === open.value ? 'true' : undefined,
-    'onClick': () => { open.value = item.id },
-  }
-}
+const { onKey, rowProps } = useOpenRow(rows, open, id => { selected.value = toggled(selected.value, id) })
 </script>
 
 <template>

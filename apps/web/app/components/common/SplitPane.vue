@@ -30,7 +30,7 @@ function nudge(by: number): void {
       class="edge" role="separator" tabindex="0" aria-orientation="vertical" :aria-label="`Width of the ${name} panel`" :aria-valuenow="width" :aria-valuemin="least" :aria-valuemax="most"
       @pointerdown="drag" @keydown.left.prevent="nudge(20)" @keydown.right.prevent="nudge(-20)"
     />
-    <div class="second scroll" :style="{ width: `${width}px` }"><slot name="second" /></div>
+    <div class="second scroll" tabindex="0" role="group" :aria-label="`The ${name} panel`" :style="{ width: `${width}px` }"><slot name="second" /></div>
   </div>
 </template>
 

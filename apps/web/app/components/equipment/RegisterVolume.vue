@@ -38,7 +38,7 @@ async function register(): Promise<void> {
     <VTextField v-model="name" label="Name" maxlength="80" autofocus />
     <VSelect v-model="role" :items="roles" label="Role" />
     <div><span class="muted">Directory</span> <span class="number">{{ path ?? 'choose one' }}</span></div>
-    <div class="list scroll" role="group" aria-label="Directories">
+    <div class="entries scroll" role="group" aria-label="Directories">
       <button v-if="path !== null" type="button" class="entry" @click="path = parent"><VIcon :icon="mdiSubdirectoryArrowLeft" size="16" aria-hidden="true" /> one directory up</button>
       <button v-for="directory in directories" :key="directory.path" type="button" class="entry" @click="path = directory.path"><VIcon :icon="mdiFolderOutline" size="16" aria-hidden="true" /> <span class="ellipsis">{{ directory.name }}</span></button>
       <div v-if="directories.length === 0" class="entry muted">No directories here.</div>
@@ -51,7 +51,5 @@ async function register(): Promise<void> {
 </template>
 
 <style scoped>
-.list { height: 240px; border: 1px solid var(--line); }
-.entry { display: flex; align-items: center; gap: 8px; width: 100%; min-height: 30px; padding: 0 10px; border-bottom: 1px solid var(--line); text-align: left; }
-.entry:hover { background: var(--raised); }
+.entries { height: 240px; }
 </style>

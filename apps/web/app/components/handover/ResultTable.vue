@@ -1,8 +1,8 @@
 <script setup lang="ts">
 import { describeBytes, describeDuration, type JobRecord } from '@hematine/core'
-import { computed, ref, toRef } from 'vue'
+import { computed, ref } from 'vue'
 import StateMark from '~/components/common/StateMark.vue'
-import { useRowKeys } from '~/composables/useRowKeys'
+import { useOpenRow } from '~/composables/useOpenRow'
 
 const { jobs } = defineProps<{ jobs: readonly JobRecord[] }>()
 const open = defineModel<number | null>('open', { required: true })
@@ -25,14 +25,12 @@ const rows = computed(() => jobs.map(job => ({
   size: job.state === 'done' ? job.outputBytes ?? -1 : -1,
   took: job.workSeconds ?? -1,
 })))
-const onKey = useRowKeys(toRef(() => [...rows.value].sort((a, b) => a.order - b.order)), open, id => void router.push(`/handover/${id}`))
-
-function rowProps({ item }: { item: { id: number, state: string } }) {
-  return {
-    'data-row': item.id, 'class': { open: item.id === open.value }, 'tabindex': item.id === (open.value ?? rows.value[0]?.id) ? 0 : -1, 'aria-current': item.id === open.value ? 'true' : undefined,
-    'onClick': () => { open.value = item.id }, 'onDblclick': () => { if (item.state === 'done') void router.push(`/handover/${item.id}`) },
-  }
+const inOrder = computed(() => [...rows.value].sort((a, b) => a.order - b.order))
+function compare(id: number): void {
+  if (jobs.find(job => job.id === id)?.state === 'done') void router.push(`/handover/${id}`)
 }
+const { onKey, rowProps: openRowProps } = useOpenRow(inOrder, open, compare)
+const rowProps = (row: { item: { id: number } }) => ({ ...openRowProps(row), onDblclick: () => compare(row.item.id) })
 </script>
 
 <template>

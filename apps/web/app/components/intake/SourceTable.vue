@@ -1,8 +1,8 @@
 <script setup lang="ts">
 import { describeBytes, describeClock, describeCodec, describeMotionShort, describePictureSize, type SourceRecord } from '@hematine/core'
-import { computed, toRef } from 'vue'
+import { computed } from 'vue'
 import StateMark from '~/components/common/StateMark.vue'
-import { useRowKeys } from '~/composables/useRowKeys'
+import { toggled, useOpenRow } from '~/composables/useOpenRow'
 
 const { sources } = defineProps<{ sources: readonly SourceRecord[] }>()
 const open = defineModel<number | null>('open', { required: true })
@@ -29,18 +29,9 @@ function soundOf(audio: NonNullable<SourceRecord['facts']>['audio']): string {
   return `${audio.length > 1 ? `${audio.length} x ` : ''}${describeCodec(audio[0]!.codec)}`
 }
 
-function toggle(id: number): void {
-  if (!rows.value.find(row => row.id === id)?.selectable) return
-  selected.value = selected.value.includes(id) ? selected.value.filter(other => other !== id) : [...selected.value, id]
-}
-const onKey = useRowKeys(toRef(() => rows.value), open, toggle)
-
-function rowProps({ item }: { item: { id: number } }) {
-  return {
-    'data-row': item.id, 'class': { open: item.id === open.value }, 'tabindex': item.id === (open.value ?? rows.value[0]?.id) ? 0 : -1, 'aria-current': item.id === open.value ? 'true' : undefined,
-    'onClick': () => { open.value = item.id },
-  }
-}
+const { onKey, rowProps } = useOpenRow(rows, open, id => {
+  if (rows.value.find(row => row.id === id)?.selectable) selected.value = toggled(selected.value, id)
+})
 </script>
 
 <template>

@@ -50,7 +50,7 @@ async function bringIn(): Promise<void> {
   <AskDialog v-model="open" title="Bring in from a volume" :width="720">
     <VSelect v-model="volumeId" :items="order.sourceVolumes" item-value="id" item-title="name" label="Source volume" no-data-text="No source volume is registered; see Equipment" @update:model-value="path = ''" />
     <div class="muted">{{ path === '' ? 'Top of the volume' : path }}</div>
-    <div class="list scroll" role="group" aria-label="Contents">
+    <div class="entries scroll" role="group" aria-label="Contents">
       <button v-if="path !== ''" type="button" class="entry" @click="path = parent"><VIcon :icon="mdiSubdirectoryArrowLeft" size="16" aria-hidden="true" /> one directory up</button>
       <template v-if="listing">
         <button v-for="directory in listing.directories" :key="directory.path" type="button" class="entry" @click="path = directory.path"><VIcon :icon="mdiFolderOutline" size="16" aria-hidden="true" /> <span class="ellipsis">{{ directory.name }}</span></button>
@@ -77,9 +77,7 @@ async function bringIn(): Promise<void> {
 </template>
 
 <style scoped>
-.list { height: 340px; border: 1px solid var(--line); }
-.entry { display: flex; align-items: center; gap: 8px; width: 100%; min-height: 30px; padding: 0 10px; border-bottom: 1px solid var(--line); text-align: left; }
-.entry:hover { background: var(--raised); }
+.entries { height: 340px; }
 .rate { max-width: 160px; }
 input { accent-color: var(--accent); }
 </style>

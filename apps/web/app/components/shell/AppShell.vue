@@ -76,7 +76,7 @@ useEventListener(window, 'unhandledrejection', (event: PromiseRejectionEvent) =>
 <style scoped>
 .shell { display: flex; height: 100vh; width: 100vw; overflow: hidden; background: rgb(var(--v-theme-background)); color: rgb(var(--v-theme-on-background)); }
 .column { flex: 1; min-width: 0; display: flex; flex-direction: column; }
-main { flex: 1; min-height: 0; display: flex; flex-direction: column; outline: none; }
+main { position: relative; overflow: hidden; flex: 1; min-height: 0; display: flex; flex-direction: column; outline: none; }
 main > :deep(*) { flex: 1; min-height: 0; }
 .skip { position: absolute; left: -999px; }
 .skip:focus { left: 72px; top: 8px; z-index: 10; background: rgb(var(--v-theme-surface)); padding: 6px 10px; color: inherit; }

@@ -38,10 +38,10 @@ function run(command: Command | undefined): void {
 <template>
   <VDialog v-model="open" max-width="520" aria-label="Commands" class="palette">
     <VCard>
-      <VTextField
-        v-model="words" autofocus placeholder="What do you want to do?" aria-label="Find a command" role="combobox" aria-expanded="true" aria-controls="command-list" :aria-activedescendant="found[at] ? `command-${at}` : undefined" hide-details class="ma-2"
+      <input
+        v-model="words" class="words" autofocus placeholder="What do you want to do?" aria-label="Find a command" role="combobox" aria-expanded="true" aria-controls="command-list" :aria-activedescendant="found[at] ? `command-${at}` : undefined"
         @keydown.down.prevent="at = Math.min(at + 1, found.length - 1)" @keydown.up.prevent="at = Math.max(at - 1, 0)" @keydown.enter.prevent="run(found[at])"
-      />
+      >
       <div id="command-list" role="listbox" aria-label="Commands" class="list">
         <div v-for="(command, index) in found" :id="`command-${index}`" :key="command.name" role="option" :aria-selected="index === at" class="command" :class="{ at: index === at }" @click="run(command)" @mousemove="at = index">{{ command.name }}</div>
         <div v-if="found.length === 0" class="command muted" role="option" aria-selected="false" aria-disabled="true">No command has these words.</div>
@@ -51,6 +51,7 @@ function run(command: Command | undefined): void {
 </template>
 
 <style scoped>
+.words { margin: 10px; padding: 6px 10px; border: 1px solid var(--muted); border-radius: 2px; font: inherit; color: inherit; background: transparent; }
 .list { padding-bottom: 8px; }
 .command { padding: 5px 16px; cursor: default; }
 .command.at { background: var(--raised); box-shadow: inset 3px 0 0 var(--accent); }

@@ -32,7 +32,7 @@ test('drafts are measured before anything is released', async ({ page }) => {
   await page.goto('/intake')
   const row = (name: string) => page.locator('tbody tr[data-row]').filter({ hasText: name })
   for (const name of ['Fog-signal interview 1.avi', 'Harbour log (cut short).mp4']) await row(name).getByRole('checkbox').check()
-  await page.getByRole('combobox', { name: 'Make' }).click()
+  await page.getByRole('group', { name: 'Draft jobs' }).locator('.specs .v-field').click()
   await page.getByRole('option', { name: /Playback box MP4/ }).click()
   await page.getByRole('option', { name: /Open web MP4/ }).click()
   await page.keyboard.press('Escape')

@@ -9,7 +9,7 @@ import { clearLanes, dataDirectory, jobs, releaseJob, sourceCalled, untilState }
 test.beforeEach(({ request }) => clearLanes(request))
 test.afterAll(({ request }) => clearLanes(request))
 
-const waitingNames = (page: Page) => page.getByRole('table', { name: 'Waiting jobs' }).locator('tbody .source').allInnerTexts()
+const waitingNames = (page: Page) => page.getByRole('table', { name: 'Waiting jobs' }).locator('tbody .source .ellipsis').allInnerTexts()
 const disc = 'Lamp-room training disc 3.mpg'
 
 test('two browsers agree: order, hold and progress', async ({ browser, request }) => {
@@ -67,7 +67,7 @@ function webServers(): number[] {
   return childrenOf(Number(process.env.E2E_SUPERVISOR), '.output/server/index.mjs').filter(pid => execFileSync('cat', [`/proc/${pid}/environ`], { encoding: 'utf8' }).includes(`NITRO_PORT=${port}`))
 }
 
-test('a failed job says why and can be tried again', async ({ page, request }) => {
+test('a result of damaged material asks for a look and says why', async ({ page, request }) => {
   const source = await sourceCalled(request, 'Harbour log (cut short).mp4')
   expect(source.state).toBe('ready')
   const id = await releaseJob(request, 'Harbour log (cut short).mp4', 'archive-master')

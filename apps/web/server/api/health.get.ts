@@ -1,0 +1,3 @@
+import { handle } from '../utils/handle'
+
+export default handle('health', async ({ application }) => application.health.read())

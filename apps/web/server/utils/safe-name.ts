@@ -1,0 +1,10 @@
+/** File name from an upload's own description: the last part of what the browser says, without anything a name cannot hold. */
+export function safeName(given: string | null | undefined): string {
+  // eslint-disable-next-line no-control-regex -- control characters are exactly what must go
+  const plain = (given ?? '').split(/[/\\]/).at(-1)!.replace(/[\u0000-\u001f\u007f]/g, '_').replace(/^\.+/, '_').trim()
+  const encoder = new TextEncoder()
+  let name = plain || 'upload'
+  // Room is left for a counter before the ending.
+  while (encoder.encode(name).length > 240) name = [...name].slice(0, -1).join('')
+  return name
+}

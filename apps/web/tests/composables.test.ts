@@ -1,0 +1,66 @@
+import { describe, expect, test } from 'vitest'
+import { ref } from 'vue'
+import { clock, moment, momentRange, untilWords } from '../app/composables/times.ts'
+import { useView } from '../app/composables/useView.ts'
+
+describe('times of day', () => {
+  const now = new Date(2026, 10, 25, 21, 0, 0)
+  const at = (hours: number, minutes: number, day = 25) => new Date(2026, 10, day, hours, minutes)
+
+  test('name the day when it is another one', () => {
+    expect(clock(at(8, 5))).toBe('08:05')
+    expect(moment(at(23, 30), now)).toBe('23:30')
+    expect(moment(at(8, 0, 27), now)).toBe('Fri 27 Nov 08:00')
+  })
+
+  test('as ranges name the day once, or twice when it changes within', () => {
+    expect(momentRange({ expected: 900, low: 600, high: 9000 }, now)).toBe('21:10-23:30')
+    expect(momentRange({ expected: 10_000, low: 9000, high: 14_400 }, now)).toBe('23:30-Thu 26 Nov 01:00')
+    expect(momentRange({ expected: 61, low: 60, high: 62 }, now)).toBe('21:01')
+  })
+
+  test('are counted down in words', () => {
+    expect(untilWords(at(17, 0, 28), now)).toBe('in 2 d 20 h')
+    expect(untilWords(at(22, 5), now)).toBe('in 1 h 05 min')
+    expect(untilWords(at(20, 48), now)).toBe('12 min ago')
+  })
+})
+
+describe('the view of a picture', () => {
+  const make = () => useView(ref({ width: 1920, height: 1080 }), ref({ width: 480, height: 540 }))
+
+  test('fits the whole picture in and centres it', () => {
+    const { scale, place } = make()
+    expect(scale.value).toBe(0.25)
+    expect(place.value).toEqual({ x: 0, y: 135, width: 480, height: 270 })
+  })
+
+  test('keeps the point under the pointer when it zooms', () => {
+    const { zoomTo, place } = make()
+    zoomTo(2, 240, 270)
+    const point = (x: number) => (x - place.value.x) / place.value.width
+    const before = point(100)
+    zoomTo(4, 100, 270)
+    expect(point(100)).toBeCloseTo(before, 9)
+  })
+
+  test('never shows beyond the edge of a picture larger than its pane', () => {
+    const { zoomTo, pan, place } = make()
+    zoomTo(2)
+    pan(100_000, 100_000)
+    expect([place.value.x, place.value.y]).toEqual([0, 0])
+    pan(-200_000, -200_000)
+    expect([place.value.x, place.value.y]).toEqual([480 - 3840, 540 - 2160])
+  })
+
+  test('steps through whole zooms and back to fit', () => {
+    const { larger, smaller, zoom, scale } = make()
+    larger()
+    expect(scale.value).toBe(0.5)
+    larger()
+    larger()
+    expect(zoom.value).toBe(2)
+    for (let step = 0; step < 4; step++) smaller()
+    expect(zoom.value).toBeNull()
+  })
+})

@@ -1,0 +1,69 @@
+import path from 'node:path'
+import { readSettings, type JobRecord, type SourceRecord } from '@hematine/core'
+import { chromium } from '@playwright/test'
+import { projectDirectory } from './bootstrap.mjs'
+import { build } from './build.ts'
+import { freePort } from './cluster.ts'
+import { run } from './run.ts'
+import browserSettings from '../../playwright.config.ts'
+
+const pause = (milliseconds: number) => new Promise(resolve => setTimeout(resolve, milliseconds))
+
+/** Starts the demo, walks through the main job and takes one picture of each view at 1280x800. */
+export async function takeScreenshots(directory: string): Promise<void> {
+  await build()
+  process.env.HEMATINE_WORKER_NAME = 'lamp room'
+  const running = await run({ empty: false, dataDirectory: directory, settings: readSettings({ HEMATINE_PORT: String(await freePort()), HEMATINE_WORKERS: '1' }), lasting: false, say: () => undefined })
+  const browser = await chromium.launch(browserSettings.use!.launchOptions)
+  try {
+    const page = await browser.newPage({ baseURL: running.address, viewport: { width: 1280, height: 800 } })
+    const ask = async <T>(address: string, body?: unknown): Promise<T> => {
+      const response = await fetch(running.address + address, body === undefined ? {} : { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) })
+      return await response.json() as T
+    }
+    const until = async (met: (jobs: JobRecord[]) => boolean) => {
+      while (!met(await ask<JobRecord[]>('/api/jobs?orderId=1'))) await pause(300)
+    }
+    const shoot = async (name: string, address: string | null = null) => {
+      if (address) await page.goto(address)
+      // Until fonts, posters and the first changes are there.
+      await page.waitForTimeout(1500)
+      await page.screenshot({ path: path.join(projectDirectory, 'docs/screenshots', `${name}.png`) })
+      console.log(`docs/screenshots/${name}.png`)
+    }
+    while ((await ask<SourceRecord[]>('/api/sources?orderId=1')).some(source => source.state === 'reading')) await pause(300)
+    const sources = await ask<SourceRecord[]>('/api/sources?orderId=1')
+    const draft = (wishes: [name: string, specKey: string][]) => ask<{ jobs: JobRecord[] }>('/api/jobs', { deliveryVolumeId: 3, wishes: wishes.map(([name, specKey]) => ({ sourceId: sources.find(source => source.name.startsWith(name))!.id, specKey })) })
+    const release = (jobs: readonly JobRecord[]) => ask('/api/jobs/actions', { ids: jobs.map(job => job.id), action: 'release' })
+
+    const { jobs: first } = await draft([['Lamp-room', 'playback-box'], ['Fog-signal', 'small-mkv'], ['Harbour log', 'open-web-mp4'], ['approach', 'archive-master']])
+    await until(jobs => jobs.every(job => job.forecast))
+    await release(first)
+    await until(jobs => jobs.every(job => job.state === 'done'))
+    await shoot('intake', `/intake?source=${sources[0]!.id}`)
+    await page.getByRole('button', { name: 'Bring in from a volume' }).click()
+    await shoot('bring-in')
+    const cut = first.find(job => job.specKey === 'open-web-mp4')!
+    await shoot('handover', `/handover?job=${cut.id}`)
+    await page.goto(`/handover/${first[0]!.id}`)
+    await page.getByText('source, treated', { exact: true }).waitFor()
+    await page.waitForTimeout(5000)
+    await page.keyboard.press('w')
+    await shoot('compare')
+
+    const { jobs: second } = await draft([['Weather watch', 'playback-box'], ['Harbour inspection', 'editing-master'], ['Lamp-room', 'archive-master'], ['Weather watch', 'open-web-webm'], ['Harbour inspection', 'small-mp4'], ['approach', 'small-mp4']])
+    await until(jobs => jobs.every(job => job.forecast || job.state === 'done'))
+    await release(second.slice(0, 3))
+    await until(jobs => jobs.some(job => (job.progress?.part ?? 0) > 0.2))
+    await shoot('balance', `/balance?job=${second[3]!.id}`)
+    await release(second.slice(3, 5))
+    await shoot('shift', '/shift')
+    await shoot('equipment', '/equipment')
+    await shoot('library', '/library?spec=archive-master')
+    await page.evaluate('localStorage.setItem("hematine-theme", "light")')
+    await shoot('handover-light', `/handover?job=${first[0]!.id}`)
+  } finally {
+    await browser.close()
+    await running.stop()
+  }
+}
