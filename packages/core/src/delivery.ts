@@ -187,7 +187,7 @@ const carries: Record<Container, { video: readonly VideoCodec[], audio: readonly
 export function specProblems(spec: DeliverySpec): string[] {
   const problems: string[] = []
   const { video, audio, container } = spec
-  const where = container.toUpperCase()
+  const where = describeContainer(container)
   if (!carries[container].video.includes(video.codec)) problems.push(`${where} does not carry ${describeVideoCodec(video.codec)}.`)
   if (!carries[container].audio.includes(audio.codec)) problems.push(`${where} does not carry ${describeAudioCodec(audio.codec)} sound.`)
   if (video.level !== null && (video.codec === 'h264' || video.codec === 'hevc')) {
@@ -204,6 +204,11 @@ export function specProblems(spec: DeliverySpec): string[] {
 const videoNames: Record<VideoCodec, string> = { h264: 'H.264', hevc: 'HEVC', prores: 'ProRes', ffv1: 'FFV1', av1: 'AV1' }
 const audioNames: Record<AudioCodec, string> = { aac: 'AAC', opus: 'Opus', pcm_s24le: 'PCM 24 bit', flac: 'FLAC' }
 
+/** Name of a container as written in the trade. */
+export function describeContainer(container: Container): string {
+  return container === 'webm' ? 'WebM' : container.toUpperCase()
+}
+
 /** Name of a video codec as written in the trade. */
 export function describeVideoCodec(codec: VideoCodec): string {
   return videoNames[codec]
@@ -218,7 +223,7 @@ export function describeAudioCodec(codec: AudioCodec): string {
 export function describeSpec(spec: DeliverySpec): string {
   const { video, audio } = spec
   const parts = [describeVideoCodec(video.codec) + (video.profile ? ` ${video.profile}` : '') + (video.level ? ` level ${video.level}` : '')]
-  parts.push(spec.container.toUpperCase(), describeAudioCodec(audio.codec))
+  parts.push(describeContainer(spec.container), describeAudioCodec(audio.codec))
   return parts.join(', ')
 }
 
@@ -228,7 +233,7 @@ export function describeSpecLines(spec: DeliverySpec): [name: string, value: str
   const { frame } = video
   const rate = video.rateControl.kind === 'constant quality' ? `constant quality ${video.rateControl.value} (lower is better)` : video.rateControl.kind
   return [
-    ['container', spec.container.toUpperCase()],
+    ['container', describeContainer(spec.container)],
     ['picture', `${describeVideoCodec(video.codec)}${video.profile ? ` ${video.profile}` : ''}${video.level ? `, level ${video.level}` : ''}`],
     ['samples', video.pixelFormat ?? 'as the source'],
     ['frame', frame.maxWidth >= 16_384 ? 'as the source' : `fits ${frame.maxWidth}x${frame.maxHeight}, ${frame.enlarge ? 'smaller pictures are enlarged' : 'smaller pictures stay small'}${frame.squarePixels ? ', square pixels' : ', pixel shape kept'}`],

@@ -39,7 +39,7 @@ export function describeDurationRange({ low, high }: Range): string {
   if (first === last) return first
   if (high < 9.95) return `${low.toFixed(1)}-${high.toFixed(1)} s`
   if (high < 59.5) return `${Math.floor(low)}-${Math.ceil(high)} s`
-  if (low >= 180 && high < 3540) return `${Math.floor(low / 60)}-${Math.ceil(high / 60)} min`
+  if (low >= 120 && high < 3540) return `${Math.floor(low / 60)}-${Math.ceil(high / 60)} min`
   return low >= 3600 ? `${first.replace(/ min$/, '')} - ${last}` : `${first} - ${last}`
 }
 

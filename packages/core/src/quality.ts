@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { ColourDescription } from './colour.ts'
-import { describeAudioCodec, describeVideoCodec, levelProblem, type DeliverySpec } from './delivery.ts'
+import { describeAudioCodec, describeContainer, describeVideoCodec, levelProblem, type DeliverySpec } from './delivery.ts'
 import { describeCodec } from './facts-words.ts'
 import { describeBytes, describeClock } from './format.ts'
 import { equal, Rational, toNumber } from './rational.ts'
@@ -69,7 +69,7 @@ export function judge(measured: CheckMeasurement, spec: DeliverySpec, treatment:
   const { video } = measured
   const { result } = treatment
 
-  add('container', spec.container.toUpperCase(), measured.container, measured.container.toLowerCase() === spec.container, 'The file is in another container than the spec asks for.')
+  add('container', describeContainer(spec.container), measured.container, measured.container.toLowerCase() === spec.container, 'The file is in another container than the spec asks for.')
   add('decodes', 'whole, no errors', video.decodeErrors === 0 ? `${video.framesDecoded} frames, no errors` : `${video.decodeErrors} errors`, video.decodeErrors === 0 && video.framesDecoded > 0, 'The result cannot be decoded whole. Make it again.')
   add('frames', `${measured.treatedFrames}`, `${video.framesDecoded}`, video.framesDecoded === measured.treatedFrames, 'Frames were lost or doubled between the source and the result.')
   const missing = result.frameCount - measured.treatedFrames

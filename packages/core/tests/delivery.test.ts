@@ -48,7 +48,7 @@ describe('built-in specs', () => {
 describe('specs that make no sense', () => {
   test('say why', () => {
     const box = spec('playback-box')
-    expect(specProblems({ ...box, container: 'webm' })).toEqual(['WEBM does not carry H.264.', 'WEBM does not carry AAC sound.'])
+    expect(specProblems({ ...box, container: 'webm' })).toEqual(['WebM does not carry H.264.', 'WebM does not carry AAC sound.'])
     expect(specProblems({ ...box, video: { ...box.video, maxFrameRate: rational(60) } })).toEqual(['H.264 level 4.1 cannot carry 1920x1080 at 60 frames a second: at most 30.1.'])
     expect(specProblems({ ...box, video: { ...box.video, rateControl: { kind: 'lossless' } } })).toEqual(['H.264 is not lossless here; use FFV1.'])
     const web = spec('open-web-webm')

@@ -6,7 +6,7 @@ import { StreamDecoder } from './decoder.ts'
 import { Graph } from './graph.ts'
 import { openInput, type MediaInput } from './input.ts'
 import { TreatedPicture } from './picture-treatment.ts'
-import { profileName, readColour, describeContainer } from './source-facts.ts'
+import { profileName, readColour, containerOf } from './source-facts.ts'
 import { secondsOf } from './sound-treatment.ts'
 import type { WorkGate } from './transcode.ts'
 import { MediaError } from './libav.ts'
@@ -119,7 +119,7 @@ export async function measureResult(plan: CheckPlan, gate: WorkGate, onProgress:
   const zero = secondsOf(facts.video!.startTicks, facts.video!.timeBase)
   for (const track of facts.audio) sourceAudioSeconds.push((await measureSound(plan.input, track.streamIndex, gate, zero)).durationSeconds)
   return {
-    container: describeContainer(reader, { kind: 'file', path: `result.${spec.container}` }),
+    container: containerOf(reader, { kind: 'file', path: `result.${spec.container}` }),
     bytes, sourceBytes: facts.bytes, sha256: await sha256OfFile(plan.outputPath, gate),
     ...video, audio, sourceAudioSeconds,
   }

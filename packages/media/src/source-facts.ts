@@ -35,7 +35,7 @@ export async function readFacts(input: MediaInput): Promise<SourceFacts> {
     const durationSeconds = length(container, picture)
     const video = picture ? await readVideo(input, container, picture, durationSeconds, remarks) : null
     return {
-      container: describeContainer(container.iformat?.name ?? '', input),
+      container: containerOf(container.iformat?.name ?? '', input),
       bytes,
       durationSeconds: video ? video.frameCount / toNumber(video.frameRate) || durationSeconds : durationSeconds,
       bitsPerSecond: durationSeconds ? (bytes * 8) / durationSeconds : null,
@@ -196,9 +196,9 @@ const containerNames: [RegExp, string][] = [
 ]
 
 /** A container's name in the trade; MP4 and MOV, MKV and WebM share a reader and are told apart by the file's ending. */
-export function describeContainer(reader: string, input: MediaInput): string {
+export function containerOf(reader: string, input: MediaInput): string {
   if (input.kind === 'sequence') return 'pictures'
   const ending = path.extname(input.path).slice(1).toUpperCase()
   const name = containerNames.find(([pattern]) => pattern.test(reader))?.[1] ?? reader
-  return (name === 'MP4' && ending === 'MOV') || (name === 'MKV' && ending === 'WEBM') ? ending : name
+  return name === 'MP4' && ending === 'MOV' ? 'MOV' : name === 'MKV' && ending === 'WEBM' ? 'WebM' : name
 }

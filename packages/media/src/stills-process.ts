@@ -1,3 +1,4 @@
+import { constants, setPriority } from 'node:os'
 import type { Treatment, VideoFacts } from '@hematine/core'
 import type { MediaInput } from './input.ts'
 import { MediaError, silenceLibraries } from './libav.ts'
@@ -30,6 +31,8 @@ async function still(request: StillRequest): Promise<Buffer> {
   return toPng(picture)
 }
 
+// Frames are for a waiting person, but the server that hands them out goes first.
+setPriority(constants.priority.PRIORITY_BELOW_NORMAL)
 silenceLibraries()
 let last: Promise<unknown> = Promise.resolve()
 process.on('message', ({ id, request }: StillQuestion) => {

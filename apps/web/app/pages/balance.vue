@@ -61,7 +61,7 @@ async function remove(): Promise<void> {
     <p v-if="tooLarge" class="warning look" role="status">The results may not fit: {{ describeBytes(free!) }} are free on the delivery volume. Leave some out, choose a smaller spec, or make room.</p>
     <p v-if="late" class="warning look" role="status">The end may come after the due time. Leave some out, choose a quicker spec, or add a worker.</p>
     <template v-if="order.drafts.length > 0">
-      <SplitPane name="draft" :initial="400">
+      <SplitPane name="draft" :initial="370">
         <template #first><DraftTable v-model:open="open" v-model:selected="selected" :jobs="order.drafts" :plan="plan" :now="now" /></template>
         <template #second>
           <DraftDetail v-if="openJob" :key="openJob.id" :job="openJob" />

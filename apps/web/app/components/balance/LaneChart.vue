@@ -18,7 +18,8 @@ const span = computed(() => Math.max(60, (plan.end?.high ?? 60) * 1.04))
 const dueSeconds = computed(() => due ? (due.getTime() - now.getTime()) / 1000 : null)
 const x = computed(() => scaleTime().domain([now, new Date(now.getTime() + span.value * 1000)]).range([left, Math.max(left + 1, width.value - 12)]))
 const at = (seconds: number) => x.value(new Date(now.getTime() + seconds * 1000))
-const ticks = computed(() => x.value.ticks(6))
+/** Ticks whose words fit before the edge. */
+const ticks = computed(() => x.value.ticks(6).filter(tick => x.value(tick) < width.value - 40))
 const bars = computed(() => plan.jobs.flatMap(job => {
   const place = plan.places.get(job.id)
   if (!place) return []

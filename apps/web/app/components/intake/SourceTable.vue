@@ -10,7 +10,7 @@ const selected = defineModel<number[]>('selected', { required: true })
 
 const headers = [
   { title: 'Source', key: 'name' }, { title: 'Picture', key: 'picture' }, { title: 'Rate', key: 'motion' }, { title: 'Codec', key: 'codec' },
-  { title: 'Length', key: 'seconds', align: 'end' as const }, { title: 'Size', key: 'bytes', align: 'end' as const }, { title: 'Sound', key: 'sound' }, { title: 'Jobs', key: 'jobCount', align: 'end' as const },
+  { title: 'Length', key: 'seconds', align: 'end' as const }, { title: 'Size', key: 'bytes', align: 'end' as const }, { title: 'Sound', key: 'sound' },
 ]
 /** Rows with the values that the columns show and sort by. */
 const rows = computed(() => sources.map(source => ({
@@ -50,7 +50,6 @@ const { onKey, rowProps } = useOpenRow(rows, open, id => {
     <template #[`item.seconds`]="{ item }"><span class="number">{{ item.seconds < 0 ? '' : describeClock(item.seconds) }}</span></template>
     <template #[`item.bytes`]="{ item }"><span class="number">{{ item.bytes < 0 ? '' : describeBytes(item.bytes) }}</span></template>
     <template #[`item.motion`]="{ item }"><span class="number">{{ item.motion }}</span></template>
-    <template #[`item.jobCount`]="{ item }"><span class="number">{{ item.jobCount || '' }}</span></template>
   </VDataTableVirtual>
 </template>
 

@@ -72,10 +72,10 @@ async function onKey(event: KeyboardEvent, index: number): Promise<void> {
 .list { flex: 1; }
 .waiting { width: 100%; border-collapse: collapse; }
 th { position: sticky; top: 0; z-index: 1; height: 28px; padding: 0 8px; text-align: left; font-weight: 400; color: var(--muted); background: rgb(var(--v-theme-surface)); white-space: nowrap; box-shadow: inset 0 -1px 0 var(--line); }
-td { height: 30px; padding: 0 8px; border-bottom: 1px solid var(--line); }
+td { height: 30px; padding: 0 6px; border-bottom: 1px solid var(--line); }
 .end { text-align: right; }
 .handle { width: 28px; cursor: grab; color: var(--muted); }
-.source { max-width: 190px; width: 34%; }
+.source { max-width: 170px; width: 32%; }
 .name { display: flex; gap: 8px; }
 .nowrap { white-space: nowrap; }
 </style>
