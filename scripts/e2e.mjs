@@ -1,14 +1,14 @@
 // `npm run test:e2e [-- words for Playwright]`: builds when stale and runs the browser tests alone.
-import { mkdtempSync, rmSync } from 'node:fs'
+import { rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import path from 'node:path'
-import { runScript } from './lib/bootstrap.mjs'
+import { runScript, temporaryDirectory } from './lib/bootstrap.mjs'
 
 await runScript(['postgresql', 'chromium'], async () => {
   const { build } = await import('./lib/build.ts')
   const { runBrowserTests } = await import('./lib/e2e.ts')
   await build()
-  const directory = mkdtempSync(path.join(tmpdir(), 'hematine-e2e-'))
+  const directory = temporaryDirectory('hematine-e2e-')
   try {
     const passed = await runBrowserTests(directory, process.env.TEST_MATERIAL ?? path.join(tmpdir(), 'hematine-test-material'), process.argv.slice(2))
     process.exitCode = passed ? 0 : 1

@@ -1,12 +1,10 @@
 // `npm run screenshots`: takes docs/screenshots/ anew from the demo data.
-import { mkdtempSync, rmSync } from 'node:fs'
-import { tmpdir } from 'node:os'
-import path from 'node:path'
-import { runScript } from './lib/bootstrap.mjs'
+import { rmSync } from 'node:fs'
+import { runScript, temporaryDirectory } from './lib/bootstrap.mjs'
 
 await runScript(['postgresql', 'chromium'], async () => {
   const { takeScreenshots } = await import('./lib/screenshots.ts')
-  const directory = mkdtempSync(path.join(tmpdir(), 'skerry-'))
+  const directory = temporaryDirectory('skerry-')
   try {
     await takeScreenshots(directory)
   } finally {

@@ -1,12 +1,11 @@
 // `npm test`: sets itself up, then lint, types, unit and integration tests, and the browser tests. Ends with "N passed, N failed".
 import { spawnSync } from 'node:child_process'
-import { existsSync, mkdtempSync, readFileSync, rmSync } from 'node:fs'
-import { tmpdir } from 'node:os'
+import { existsSync, readFileSync, rmSync } from 'node:fs'
 import path from 'node:path'
-import { projectDirectory, runScript } from './lib/bootstrap.mjs'
+import { projectDirectory, runScript, temporaryDirectory } from './lib/bootstrap.mjs'
 
 await runScript(['postgresql', 'chromium'], async () => {
-  const directory = mkdtempSync(path.join(tmpdir(), 'hematine-test-run-'))
+  const directory = temporaryDirectory('hematine-test-run-')
   const reports = path.join(projectDirectory, '.hematine', 'test')
   const material = path.join(directory, 'material')
   const sum = { passed: 0, failed: 0 }

@@ -1,12 +1,12 @@
 import { spawnSync } from 'node:child_process'
-import { mkdirSync, mkdtempSync, readFileSync, rmSync } from 'node:fs'
+import { mkdirSync, readFileSync, rmSync } from 'node:fs'
 import { rename } from 'node:fs/promises'
-import { cpus, tmpdir } from 'node:os'
+import { cpus } from 'node:os'
 import path from 'node:path'
 import { describeBytes, readSettings, type JobRecord, type SourceRecord } from '@hematine/core'
 import { demoNames, makeDemoMaterial, ownVolumes } from '@hematine/demo'
 import { writeClip } from '@hematine/demo/write-clip'
-import { projectDirectory, SetUpProblem } from '../lib/bootstrap.mjs'
+import { projectDirectory, SetUpProblem, temporaryDirectory } from '../lib/bootstrap.mjs'
 import { build, bundle } from '../lib/build.ts'
 import { freePort } from '../lib/cluster.ts'
 import { run, type Running } from '../lib/run.ts'
@@ -184,7 +184,7 @@ export async function benchPipeline(words: readonly string[]): Promise<void> {
   await build()
   const bareDirectory = `.hematine/bench-${process.pid}`
   await bundle(['scripts/bench/bare.ts'], bareDirectory)
-  const directory = mkdtempSync(path.join(tmpdir(), 'hematine-bench-'))
+  const directory = temporaryDirectory('hematine-bench-')
   const dataDirectory = path.join(directory, 'data')
   const { source } = ownVolumes(dataDirectory)
   let running: Running | null = null

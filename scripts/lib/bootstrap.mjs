@@ -1,7 +1,8 @@
 // Runs before anything is installed: plain Node.js, no packages.
 import { execFileSync, spawnSync } from 'node:child_process'
 import { createHash } from 'node:crypto'
-import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs'
+import { chmodSync, existsSync, mkdtempSync, readdirSync, readFileSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
 import path from 'node:path'
 import { fileURLToPath } from 'node:url'
 
@@ -51,6 +52,13 @@ function ensureNodeModules() {
     throw new SetUpProblem('"npm ci" failed; the lines above say why. Mend that, then start again.')
   }
   writeFileSync(stamp, lock)
+}
+
+/** A temporary directory that the database's user can get to, for the caller to remove. */
+export function temporaryDirectory(prefix) {
+  const directory = mkdtempSync(path.join(tmpdir(), prefix))
+  chmodSync(directory, 0o755)
+  return directory
 }
 
 /** Refuses a Node.js that the packages do not run on. */

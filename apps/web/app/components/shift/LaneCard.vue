@@ -4,13 +4,17 @@ import { computed } from 'vue'
 import JobActions from './JobActions.vue'
 import StateMark from '~/components/common/StateMark.vue'
 import { momentRange } from '~/composables/times'
+import { useOrder } from '~/stores/order'
 
 /** What a lane does now, and how it goes against what was forecast. */
 const { job, place, now } = defineProps<{ job: JobRecord, place: PlannedJob | undefined, now: Date }>()
 
+const order = useOrder()
 const progress = computed(() => job.progress)
 const percent = computed(() => (progress.value?.part ?? 0) * 100)
-const words = computed(() => job.state === 'queued' ? 'about to begin' : job.state === 'placing' ? 'checked, being put in its place' : !progress.value ? 'starting' : progress.value.stage === 'encode' ? 'encoding' : 'checking')
+/** With one worker there is no doubt that this lane is the one that makes room for a measurement. */
+const isPaused = computed(() => job.state === 'running' && order.workers.length === 1 && order.jobList.some(other => other.sampleState === 'measuring'))
+const words = computed(() => job.state === 'queued' ? 'about to begin' : isPaused.value ? 'paused for a measurement' : job.state === 'placing' ? 'checked, being put in its place' : !progress.value ? 'starting' : progress.value.stage === 'encode' ? 'encoding' : 'checking')
 </script>
 
 <template>
