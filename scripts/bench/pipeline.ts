@@ -60,7 +60,8 @@ class Application {
       if (job.state === 'done' || job.state === 'failed') {
         return { job, seconds: (Date.parse(job.finishedAt!) - Date.parse(job.releasedAt!)) / 1000, peakBytes }
       }
-      await pause(500)
+      // Seldom, so that the asking itself costs next to nothing; times come from the job's own record.
+      await pause(2000)
     }
   }
 }
