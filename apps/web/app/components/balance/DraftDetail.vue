@@ -45,7 +45,7 @@ async function measureAgain(): Promise<void> {
           <tr><th scope="row">result</th><td class="number">{{ describeBytesRange(job.forecast.bytes) }}</td></tr>
           <tr><th scope="row">measured</th><td>{{ job.forecast.measuredFrom }}</td></tr>
         </tbody></table>
-        <p class="muted">The truth falls inside a range four times out of five.</p>
+        <p class="muted">Ranges are meant to hold four times out of five.</p>
       </template>
       <p v-else-if="job.sampleState === 'failed'" class="bad">{{ job.sampleReason }}</p>
       <p v-else class="muted" role="status">Short stretches, spread over this very source, are {{ job.sampleState === 'measuring' ? 'being' : 'about to be' }} treated, encoded and checked on this machine. Running jobs pause meanwhile, so that the figures are honest.</p>
