@@ -1,7 +1,9 @@
 import { z } from 'zod'
 import { SourceFacts } from './facts.ts'
+import { Finding } from './findings/finding.ts'
 import { JobForecast } from './forecast.ts'
 import { JobEvent, JobProgress, JobState } from './job.ts'
+import { MeasureDepth } from './measurement.ts'
 import { Check, Verdict } from './quality.ts'
 import { Rational } from './rational.ts'
 import { NumberedSequence } from './sequence.ts'
@@ -42,6 +44,9 @@ export type SourceKind = z.infer<typeof SourceKind>
 export const SourceState = z.enum(['reading', 'ready', 'refused'])
 export type SourceState = z.infer<typeof SourceState>
 
+export const MeasureState = z.enum(['none', 'waiting', 'measuring', 'ready', 'failed'])
+export type MeasureState = z.infer<typeof MeasureState>
+
 export const SourceRecord = z.object({
   id: Id,
   orderId: Id,
@@ -58,9 +63,91 @@ export const SourceRecord = z.object({
   facts: SourceFacts.nullable(),
   hasPoster: z.boolean(),
   jobCount: z.int().min(0),
+  lotId: Id.nullable(),
+  /** Whether a person chose its lot, so that it stays there. */
+  lotByHand: z.boolean(),
+  measureState: MeasureState,
+  /** Why it could not be measured, as a sentence. */
+  measureReason: z.string().nullable(),
+  /** Depth of the last measurement and the processor time it took. */
+  measured: z.object({ depth: MeasureDepth, tookSeconds: z.number() }).nullable(),
+  findings: z.array(Finding),
   broughtInAt: Instant,
 })
 export type SourceRecord = z.infer<typeof SourceRecord>
+
+/** A source as one line of a list, with what its columns show already put into words. */
+export const SourceRow = z.object({
+  id: Id,
+  name: z.string(),
+  relativePath: z.string(),
+  state: SourceState,
+  reason: z.string().nullable(),
+  picture: z.string(),
+  motion: z.string(),
+  codec: z.string(),
+  sound: z.string(),
+  seconds: z.number().min(0).nullable(),
+  bytes: z.number().min(0).nullable(),
+  lotId: Id.nullable(),
+  lotByHand: z.boolean(),
+  measureState: MeasureState,
+  /** Names of the faults found, and how many remarks reading it gave. */
+  faults: z.array(z.string()),
+  remarks: z.int().min(0),
+  jobCount: z.int().min(0),
+})
+export type SourceRow = z.infer<typeof SourceRow>
+
+/** Sources that are alike enough for one decision, as far as a filter lets them through. */
+export const LotRecord = z.object({
+  id: Id,
+  orderId: Id,
+  name: z.string(),
+  /** Why its sources are together, in words. */
+  reason: z.string(),
+  byHand: z.boolean(),
+  /** For a lone source: which lot it is the odd one out of, and what differs. */
+  oddOneOut: z.object({ lotId: Id, differences: z.array(z.string()) }).nullable(),
+  count: z.int().min(0),
+  seconds: z.number().min(0),
+  bytes: z.number().min(0),
+})
+export type LotRecord = z.infer<typeof LotRecord>
+
+/** A folder that is, or was, gone through for material. */
+export const ScanRecord = z.object({
+  id: Id,
+  orderId: Id,
+  volumeId: Id,
+  path: z.string(),
+  state: z.enum(['scanning', 'done', 'stopped']),
+  directoriesDone: z.int().min(0),
+  directoriesWaiting: z.int().min(0),
+  filesSeen: z.int().min(0),
+  brought: z.int().min(0),
+  alreadyThere: z.int().min(0),
+  /** Entries that could not be used: how many, and the first 200 with the reason. */
+  refusedCount: z.int().min(0),
+  refused: z.array(z.object({ path: z.string(), reason: z.string() })),
+  startedAt: Instant,
+  endedAt: Instant.nullable(),
+})
+export type ScanRecord = z.infer<typeof ScanRecord>
+
+/** A folder whose new files are brought in once they have stopped growing. */
+export const WatchRecord = z.object({
+  id: Id,
+  orderId: Id,
+  volumeId: Id,
+  path: z.string(),
+  frameRate: Rational,
+  /** Files that are still growing, or were not yet seen twice alike. */
+  growing: z.array(z.object({ path: z.string(), bytes: z.number() })),
+  lookedAt: Instant.nullable(),
+  problem: z.string().nullable(),
+})
+export type WatchRecord = z.infer<typeof WatchRecord>
 
 export const SampleState = z.enum(['waiting', 'measuring', 'ready', 'failed'])
 export type SampleState = z.infer<typeof SampleState>

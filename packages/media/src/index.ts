@@ -1,6 +1,7 @@
 export * from './check.ts'
 export * from './input.ts'
 export { MediaError, silenceLibraries } from './libav.ts'
+export * from './measure.ts'
 export * from './sample.ts'
 export * from './source-facts.ts'
 export * from './still.ts'

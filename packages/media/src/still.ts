@@ -93,6 +93,42 @@ export async function posterFrame(input: MediaInput, video: VideoFacts, duration
   return sharp(best.picture.data, { raw: { width: best.picture.width, height: best.picture.height, channels: 3 } }).webp({ quality: 82 }).toBuffer()
 }
 
+/** Pictures of a strip, and the height of each. */
+const stripCount = 12
+const stripHeight = 72
+
+/** Small pictures from places spread evenly over a source, as WebP; places that do not decode are left out. */
+export async function stripFrames(input: MediaInput, video: VideoFacts, durationSeconds: number | null): Promise<{ seconds: number, picture: Buffer }[]> {
+  const length = durationSeconds ?? 0
+  const shape = (video.width * toNumber(video.pixelAspect)) / video.height
+  const size = { width: Math.max(2, Math.round((stripHeight * shape) / 2) * 2), height: stripHeight }
+  const count = Math.max(1, Math.min(stripCount, video.frameCount))
+  const decoder = await StreamDecoder.open(input, video.streamIndex)
+  const frame = new Frame()
+  frame.alloc()
+  const strip: { seconds: number, picture: Buffer }[] = []
+  try {
+    for (let index = 0; index < count; index++) {
+      const seconds = ((index + 0.5) * length) / count
+      try {
+        if (index > 0 || length > 1) await decoder.seek(BigInt(Math.round(video.startTicks + seconds / toNumber(video.timeBase))))
+      } catch {
+        // Files without an index are looked at from where reading stands.
+      }
+      if (!await decoder.next(frame)) continue
+      const at = (Number(frame.pts) - video.startTicks) * toNumber(video.timeBase)
+      const picture = await toRgb(frame, video.frameRate, untaggedMatrix(video), size)
+      frame.unref()
+      if (strip.some(entry => Math.abs(entry.seconds - at) < 1e-6)) continue
+      strip.push({ seconds: Math.max(0, at), picture: await sharp(picture.data, { raw: { width: picture.width, height: picture.height, channels: 3 } }).webp({ quality: 75 }).toBuffer() })
+    }
+  } finally {
+    frame.free()
+    await decoder.close()
+  }
+  return strip
+}
+
 /** Which picture of a job to show: the source as it is, the source after its treatment, or the result. */
 export type StillSide = 'source' | 'treated' | 'result'
 

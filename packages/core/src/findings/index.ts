@@ -1,0 +1,26 @@
+import type { SourceFacts } from '../facts.ts'
+import type { Measurement } from '../measurement.ts'
+import type { Finding } from './finding.ts'
+import { aspectFindings, borderFindings } from './frame.ts'
+import { pictureFindings } from './picture.ts'
+import { scanFindings } from './scan.ts'
+import { soundFindings } from './sound.ts'
+import { timeFindings } from './time.ts'
+
+export * from './finding.ts'
+
+/** Changes when a rule does; findings kept from older rules are then drawn anew from the kept measurements. */
+export const rulesVersion = 1
+
+/** Below this a rule says nothing. */
+const leastSure = 0.5
+
+/** What a source's measurements mean: its nature and its faults, faults and the surest first. */
+export function findingsOf(facts: SourceFacts, { picture, sound }: Measurement): Finding[] {
+  const { video } = facts
+  const found = [
+    ...(video && picture ? [...scanFindings(video, picture), ...borderFindings(video, picture), ...aspectFindings(video), ...timeFindings(facts, picture), ...pictureFindings(video, picture)] : []),
+    ...soundFindings(facts, picture, sound),
+  ]
+  return found.filter(entry => entry.sure >= leastSure).sort((a, b) => Number(a.kind === 'nature') - Number(b.kind === 'nature') || b.sure - a.sure)
+}

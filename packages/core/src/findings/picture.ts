@@ -1,0 +1,151 @@
+import type { VideoFacts } from '../facts.ts'
+import type { MeasuredPicture, MeasuredWindow } from '../measurement.ts'
+import { finding, middle, moment, sureBeyond, type Finding, type FindingPlace } from './finding.ts'
+import { cutsIn, repeatsIn } from './time.ts'
+
+/** Noise that is worth a word, clear, and heavy, as a standard deviation in 8-bit codes. */
+const noiseLimits = [1.6, 3.5, 6] as const
+/** Step at the block grid against the steps elsewhere. */
+const gridLimit = 1.5
+const heavyGrid = 2.6
+/** Detail that ends below this part of the resolution, in a fall steeper than this many dB. */
+const detailLimit = 0.7
+const steepFall = 9
+/** Change of brightness from frame to frame that is not a trend, in percent of the mean. */
+const flickerLimit = 1
+/** Motion of the whole picture that does not go on, in pixels for each 720 of width. */
+const shakeLimit = 0.7
+const leastFit = 0.55
+const topLimit = 0.012
+const illegalLimit = 0.004
+/** Distance from neutral that colour reaches even in a faded picture. */
+const neutralLimit = 7
+
+/** Windows with something to see: not black throughout. */
+function visible(picture: MeasuredPicture): MeasuredWindow[] {
+  return picture.windows.filter(window => middle(window.high) > 40)
+}
+
+/** The windows' stills, the strongest by a figure first, as places. */
+function strongest(windows: readonly MeasuredWindow[], figure: (window: MeasuredWindow) => number): FindingPlace[] {
+  return [...windows].sort((a, b) => figure(b) - figure(a)).slice(0, 4).map(window => moment(window.still?.seconds ?? window.seconds[0]!))
+}
+
+function noiseFinding(windows: readonly MeasuredWindow[]): Finding[] {
+  const measured = windows.filter(window => typeof window.still?.noise === 'number')
+  const noise = middle(measured.map(window => window.still!.noise!))
+  if (!(noise > noiseLimits[0])) return []
+  const word = noise > noiseLimits[2] ? 'Heavy' : noise > noiseLimits[1] ? 'Clear' : 'Light'
+  return [finding('noise', 'fault', `${word} noise: ${noise.toFixed(1)} codes of 255 in even parts (standard deviation).`, {
+    value: noise, unit: 'codes', sure: sureBeyond(noise, noiseLimits[0]), places: strongest(measured, window => window.still!.noise!), suggests: `Denoise, ${word === 'Heavy' ? 'strong' : word === 'Clear' ? 'medium' : 'light'}`,
+  })]
+}
+
+function blockingFinding(windows: readonly MeasuredWindow[]): Finding[] {
+  const measured = windows.filter(window => window.still)
+  if (measured.length === 0) return []
+  const strength = (window: MeasuredWindow) => Math.sqrt(window.still!.gridX * window.still!.gridY)
+  const usual = middle(measured.map(strength))
+  const phase = (read: (window: MeasuredWindow) => number) => {
+    const counts = new Array<number>(8).fill(0)
+    for (const window of measured) counts[read(window)]!++
+    return Math.max(...counts) / measured.length
+  }
+  // A true grid stands at the same columns throughout.
+  const steady = Math.min(phase(window => window.still!.gridColumn), phase(window => window.still!.gridRow))
+  if (!(usual > gridLimit) || steady < 0.6) return []
+  const heavy = usual > heavyGrid
+  return [finding('blocking', 'fault', `${heavy ? 'Heavy blocking' : 'Blocking'}: steps at an 8-pixel grid are ${usual.toFixed(1)} times those elsewhere.`, {
+    value: usual, unit: 'times', sure: sureBeyond(usual, gridLimit) * (0.7 + 0.3 * steady), places: strongest(measured, strength), suggests: heavy ? 'Deblock, strong' : 'Deblock',
+  })]
+}
+
+function softFinding(video: VideoFacts, windows: readonly MeasuredWindow[]): Finding[] {
+  const measured = windows.filter(window => window.still?.detailX && window.still.detailY)
+  if (measured.length === 0) return []
+  const [across, down] = (['detailX', 'detailY'] as const).map(name => middle(measured.map(window => window.still![name]!.cutoff))) as [number, number]
+  const fall = middle(measured.map(window => Math.min(window.still!.detailX!.fall, window.still!.detailY!.fall)))
+  const cutoff = Math.max(across, down)
+  if (cutoff > detailLimit || fall < steepFall) return []
+  return [finding('soft', 'fault', `Soft, or enlarged before: detail ends at ${Math.round(across * 100)} % of the width and ${Math.round(down * 100)} % of the height, as in a picture of about ${Math.round(video.width * across)}x${Math.round(video.height * down)}.`, {
+    value: cutoff * 100, unit: '% of the resolution', sure: Math.min(0.95, 0.6 + (detailLimit - cutoff)), places: strongest(measured, window => window.still!.flat), suggests: 'Sharpen lightly, or bring it to its true size before enlarging',
+  })]
+}
+
+/** Values with each entry's distance from the mean of its neighbours; entries at or beside a cut are left out. */
+function jumps(values: readonly number[], breaks: readonly number[]): number[] {
+  const result: number[] = []
+  for (let index = 1; index < values.length - 1; index++) {
+    if (breaks.some(cut => cut === index || cut === index + 1 || cut === index - 1)) continue
+    result.push(values[index]! - (values[index - 1]! + values[index + 1]!) / 2)
+  }
+  return result
+}
+
+function rootMeanSquare(values: readonly number[]): number {
+  return values.length === 0 ? 0 : Math.sqrt(values.reduce((sum, value) => sum + value * value, 0) / values.length)
+}
+
+function flickerFinding(windows: readonly MeasuredWindow[]): Finding[] {
+  const figures = windows.filter(window => window.seconds.length >= 8).map(window => {
+    const usual = middle(window.mean)
+    return { window, percent: (100 * rootMeanSquare(jumps(window.mean, cutsIn(window)))) / Math.max(16, usual) }
+  })
+  const percent = middle(figures.map(figure => figure.percent))
+  if (!(percent > flickerLimit)) return []
+  return [finding('flicker', 'fault', `Brightness jumps by ${percent.toFixed(1)} % from frame to frame.`, {
+    value: percent, unit: '% of the brightness', sure: sureBeyond(percent, flickerLimit), places: strongest(windows, window => figures.find(figure => figure.window === window)?.percent ?? 0), suggests: 'Even out the flicker',
+  })]
+}
+
+/** Motion of the whole picture that does not go on from frame to frame, in pixels; null when the window tells nothing. Repeated frames are passed over, since they only look like a halt. */
+function shakeOf(window: MeasuredWindow): number | null {
+  const repeats = repeatsIn(window)
+  const kept = window.seconds.map((_, index) => index).filter(index => index > 0 && !(repeats?.[index]))
+  const cuts = cutsIn(window).map(cut => kept.indexOf(cut))
+  const good = kept.filter(index => window.shiftFit[index]! >= leastFit).length
+  if (kept.length < 8 || good < kept.length * 0.7) return null
+  return Math.hypot(rootMeanSquare(jumps(kept.map(index => window.shiftX[index]!), cuts)), rootMeanSquare(jumps(kept.map(index => window.shiftY[index]!), cuts)))
+}
+
+function shakeFinding(video: VideoFacts, windows: readonly MeasuredWindow[]): Finding[] {
+  const figures = windows.flatMap(window => {
+    const pixels = shakeOf(window)
+    return pixels === null ? [] : [{ window, pixels }]
+  })
+  const pixels = middle(figures.map(figure => figure.pixels))
+  const limit = Math.max(0.4, (shakeLimit * video.width) / 720)
+  if (!(pixels > limit) || figures.length < windows.length * 0.3) return []
+  return [finding('shake', 'fault', `The picture shakes by ${pixels.toFixed(1)} pixels from frame to frame.`, {
+    value: pixels, unit: 'pixels', sure: sureBeyond(pixels, limit), places: strongest(figures.map(figure => figure.window), window => figures.find(figure => figure.window === window)!.pixels), suggests: 'Steady the picture',
+  })]
+}
+
+function levelFindings(video: VideoFacts, windows: readonly MeasuredWindow[]): Finding[] {
+  const found: Finding[] = []
+  const clipped = windows.filter(window => middle(window.atTop) > topLimit && middle(window.high) >= 228)
+  if (clipped.length > 0 && clipped.length >= windows.length * 0.3) {
+    const part = middle(clipped.map(window => middle(window.atTop)))
+    found.push(finding('clipped-highlights', 'fault', `Highlights are clipped: ${(part * 100).toFixed(1)} % of the picture stands at one brightest level.`, { value: part * 100, unit: '% of the picture', sure: sureBeyond(part, topLimit) * 0.9, places: strongest(clipped, window => middle(window.atTop)) }))
+  }
+  const illegal = middle(windows.map(window => middle(window.illegal)))
+  if (illegal > illegalLimit && !video.isRgb) {
+    found.push(finding('illegal-levels', 'fault', `${(illegal * 100).toFixed(1)} % of the picture lies outside the levels 16 to 235.`, { value: illegal * 100, unit: '% of the picture', sure: sureBeyond(illegal, illegalLimit), places: strongest(windows, window => middle(window.illegal)), suggests: 'Bring the levels into range, or treat it as full range' }))
+  }
+  return found
+}
+
+/** What single pictures and their succession show of quality. */
+export function pictureFindings(video: VideoFacts, picture: MeasuredPicture): Finding[] {
+  const windows = visible(picture)
+  if (windows.length === 0) return []
+  const found = [...noiseFinding(windows), ...blockingFinding(windows), ...softFinding(video, windows), ...flickerFinding(windows), ...shakeFinding(video, windows), ...levelFindings(video, windows)]
+  const colour = Math.max(...windows.map(window => middle(window.saturation)))
+  if (colour < neutralLimit) found.push(finding('black-and-white', 'nature', 'Black and white.', { value: colour, unit: 'codes from neutral', sure: colour < neutralLimit / 2 ? 0.97 : 0.8, places: windows.slice(0, 2).map(window => moment(window.still?.seconds ?? 0)) }))
+  for (const mark of picture.marks.slice(0, 3)) {
+    found.push(finding('mark', 'fault', `Something stands still throughout, ${mark.width}x${mark.height} pixels at ${mark.x}, ${mark.y}: a burnt-in mark, a timecode, or dirt.`, {
+      value: mark.width * mark.height, unit: 'pixels', sure: Math.min(0.95, 0.5 + 0.05 * picture.windows.length), places: windows.slice(0, 4).map(window => moment(window.still?.seconds ?? 0, mark)), suggests: 'Soften it out of the picture, if it is yours',
+    }))
+  }
+  return found
+}

@@ -1,0 +1,222 @@
+import { describe, expect, test } from 'vitest'
+import { finding, findingsOf, measuringVersion, rational, type FindingKey, type MeasuredSound, type MeasuredWindow, type Measurement } from '../src/index.ts'
+import { facts } from './examples.ts'
+
+/** A window of moving, sharp, quiet picture in which nothing is wrong, with changes. */
+function window(changes: Partial<MeasuredWindow> = {}, start = 0, frames = 25): MeasuredWindow {
+  const column = (value: number) => Array.from({ length: frames }, () => value)
+  return {
+    seconds: Array.from({ length: frames }, (_, index) => start + index / 25), mean: column(110), low: column(30), high: column(205), illegal: column(0), atTop: column(0.003), saturation: column(25),
+    change: column(4).map((value, index) => index === 0 ? 0 : value), histogramChange: column(0.02), shiftX: column(1), shiftY: column(0), shiftFit: column(0.95), scan: 'p'.repeat(frames), errors: 0,
+    still: { seconds: start + 0.5, noise: 0.6, gridX: 1.05, gridY: 1.04, gridColumn: 2, gridRow: 5, detailX: { cutoff: 0.97, fall: 5 }, detailY: { cutoff: 0.95, fall: 5 }, flat: 0.2 }, borders: [0, 0, 0, 0], ...changes,
+  }
+}
+
+function measurement(windows: MeasuredWindow[], changes: Partial<NonNullable<Measurement['picture']>> = {}, sound: MeasuredSound[] = []): Measurement {
+  return {
+    version: measuringVersion, depth: 'sampled', tookSeconds: 2,
+    picture: { width: 1920, height: 1080, framesPerSecond: 25, windows, whole: false, marks: [], times: { packetsRead: 3000, regular: 2999, short: 0, long: 0, longAt: [], endSeconds: 120 }, ...changes },
+    sound,
+  }
+}
+
+const spread = (changes: Partial<MeasuredWindow> = {}) => Array.from({ length: 10 }, (_, index) => window(changes, index * 13))
+const keys = (found: readonly { key: FindingKey }[]) => found.map(entry => entry.key)
+const find = (source: ReturnType<typeof facts>, measured: Measurement, key: FindingKey) => findingsOf(source, measured).find(entry => entry.key === key)
+
+test('sound material has its nature named and nothing wrong', () => {
+  const found = findingsOf(facts(), measurement(spread()))
+  expect(keys(found)).toEqual(['scan'])
+  expect(found[0]).toMatchObject({ kind: 'nature', says: 'Progressive: every frame shows one moment.' })
+})
+
+describe('scan', () => {
+  test('is the order that the fields show, and a flag that says otherwise is a fault', () => {
+    const combed = measurement(spread({ scan: 'b'.repeat(25) }))
+    const source = facts({ scan: { kind: 'interlaced', firstField: 'top', framesRead: 13 } })
+    expect(find(source, combed, 'scan')).toMatchObject({ says: 'Interlaced, bottom field first.', sure: 1 })
+    expect(find(source, combed, 'scan-flag')!.says).toBe('The file says interlaced, top field first; its picture is interlaced, bottom field first.')
+    expect(find(facts({ scan: { kind: 'interlaced', firstField: 'bottom', framesRead: 13 } }), combed, 'scan-flag')).toBeUndefined()
+  })
+
+  test('of whole frames flagged interlaced is 2:2', () => {
+    expect(find(facts({ scan: { kind: 'interlaced', firstField: 'top', framesRead: 13 } }), measurement(spread()), 'scan-flag')!.says).toContain('2:2')
+  })
+
+  test.each([0, 1, 2, 3, 4])('with two combed frames of five is 3:2 pulldown, wherever it begins (%d)', offset => {
+    const scan = Array.from({ length: 25 }, (_, index) => (index + offset) % 5 < 2 ? 't' : 'p').join('')
+    expect(find(facts(), measurement(spread({ scan })), 'pulldown')).toMatchObject({ value: 40, suggests: 'Undo the pulldown' })
+    expect(keys(findingsOf(facts(), measurement(spread({ scan }))))).not.toContain('scan')
+  })
+
+  test('that is combed here and there without a cadence is mixed', () => {
+    const scan = 'ttttttttttppppppppppppppp'
+    expect(find(facts(), measurement(spread({ scan })), 'scan')!.says).toBe('Mixed: 40 % of the frames are combed, the others are whole.')
+  })
+
+  test('is left open where hardly a frame could be judged', () => {
+    expect(find(facts(), measurement([window({ scan: 'u'.repeat(25) })]), 'scan')).toBeUndefined()
+  })
+})
+
+describe('borders', () => {
+  test('are the narrowest of all windows, and the crop keeps to even pixels', () => {
+    const windows = [...spread({ borders: [11, 40, 8, 40] }).slice(1), window({ borders: [200, 40, 8, 300] })]
+    const found = find(facts(), measurement(windows), 'borders')!
+    expect(found.says).toBe('Black borders, in pixels: 11 left, 40 top, 8 right, 40 bottom. The picture inside is 1900x1000.')
+    expect(found.suggests).toBe('Crop to 1900x1000 at 12, 40')
+    expect(found.sure).toBeGreaterThan(0.85)
+  })
+
+  test('are not claimed when dark sides of scenes differ from window to window', () => {
+    const windows = spread().map((entry, index) => ({ ...entry, borders: [20 + index * 30, 0, 0, 0] as [number, number, number, number] }))
+    expect(find(facts(), measurement(windows), 'borders')).toBeUndefined()
+  })
+})
+
+describe('aspect', () => {
+  test('of standard definition with square pixels is doubtful', () => {
+    expect(find(facts({ width: 720, height: 576, pixelAspect: rational(1) }), measurement(spread()), 'aspect')!.says).toContain('720x576 are 4:3 or 16:9')
+    expect(find(facts({ width: 720, height: 576, pixelAspect: rational(64, 45) }), measurement(spread()), 'aspect')).toBeUndefined()
+  })
+})
+
+describe('time', () => {
+  test('cuts stand out from the frames around them in change and in histogram', () => {
+    const change = Array.from({ length: 25 }, (_, index) => index === 0 ? 0 : index === 12 ? 40 : 4)
+    const histogramChange = change.map(value => value === 40 ? 0.6 : 0.02)
+    const [first, ...others] = spread()
+    expect(find(facts(), measurement([{ ...first!, change, histogramChange }, ...others]), 'cuts')).toMatchObject({ value: 1, places: [{ seconds: 12 / 25 }] })
+    // A flash changes much but comes back; fast motion changes much all the time.
+    expect(find(facts(), measurement([window({ change: change.map(() => 40), histogramChange })]), 'cuts')).toBeUndefined()
+  })
+
+  test('every second frame that repeats the one before is told as such', () => {
+    const change = Array.from({ length: 25 }, (_, index) => index === 0 ? 0 : index % 2 ? 4 : 0)
+    expect(find(facts(), measurement(spread({ change })), 'repeated-frames')!.says).toBe('Every second frame repeats the one before.')
+    const fifth = Array.from({ length: 25 }, (_, index) => index === 0 ? 0 : index % 5 ? 4 : 0)
+    expect(find(facts(), measurement(spread({ change: fifth })), 'repeated-frames')!.says).toBe('Every fifth frame repeats the one before.')
+  })
+
+  test('a picture that hardly moves has no repeated frames', () => {
+    expect(find(facts(), measurement(spread({ change: Array.from({ length: 25 }, (_, index) => index % 2 ? 0.1 : 0) })), 'repeated-frames')).toBeUndefined()
+  })
+
+  test('black and frozen stretches have their places', () => {
+    const [first, ...others] = spread()
+    const black = { ...first!, mean: first!.mean.map((_, index) => index < 15 ? 16 : 110), high: first!.high.map((_, index) => index < 15 ? 17 : 205) }
+    const dark = find(facts(), measurement([black, ...others]), 'black')!.places
+    expect(dark).toHaveLength(1)
+    expect(dark[0]!.seconds).toBe(0)
+    expect(dark[0]!.until).toBeCloseTo(0.6)
+    const frozen = { ...first!, change: first!.change.map((value, index) => index >= 5 && index < 20 ? 0 : value) }
+    const found = find(facts(), measurement([frozen, ...others]), 'frozen')!
+    expect(found.places[0]!.seconds).toBeCloseTo(0.2)
+    expect(found.places[0]!.until).toBeCloseTo(0.8)
+  })
+
+  test('missing frames and uneven times are told apart', () => {
+    const times = { packetsRead: 3000, regular: 2990, short: 0, long: 9, longAt: [1.2, 8], endSeconds: 120 }
+    expect(find(facts(), measurement(spread(), { times }), 'variable-rate')!.says).toBe('9 frames are missing among the first 3000: their times jump.')
+    expect(find(facts(), measurement(spread(), { times: { ...times, regular: 2000, short: 500, long: 499 } }), 'variable-rate')!.says).toContain('33 % of the first 3000 steps')
+  })
+
+  test('a file that ends before it promises to is cut short', () => {
+    const times = { packetsRead: 1800, regular: 1799, short: 0, long: 0, longAt: [], endSeconds: 72 }
+    expect(find(facts(), measurement(spread(), { times }), 'cut-short')).toMatchObject({ value: 48, says: 'The file promises 2:00 but its picture ends at 1:12.' })
+  })
+
+  test('decode errors are counted with their windows', () => {
+    const windows = spread().map((entry, index) => index === 3 ? { ...entry, errors: 2 } : entry)
+    expect(find(facts(), measurement(windows), 'decode-errors')).toMatchObject({ value: 2, places: [{ seconds: 39 }] })
+  })
+})
+
+describe('the look', () => {
+  test.each([[0.9, undefined], [2.4, 'Light noise'], [4.5, 'Clear noise'], [9, 'Heavy noise']])('noise of %d codes: %s', (noise, words) => {
+    const found = find(facts(), measurement(spread({ still: { ...window().still!, noise } })), 'noise')
+    expect(found?.says.slice(0, words?.length)).toBe(words)
+  })
+
+  test('blocks need a grid in both directions that stays where it is', () => {
+    const still = { ...window().still!, gridX: 3.4, gridY: 2.8, gridColumn: 0, gridRow: 0 }
+    expect(find(facts(), measurement(spread({ still })), 'blocking')!.says).toContain('Heavy blocking')
+    const wandering = spread().map((entry, index) => ({ ...entry, still: { ...still, gridColumn: index % 8 } }))
+    expect(find(facts(), measurement(wandering), 'blocking')).toBeUndefined()
+  })
+
+  test('detail that ends early and steeply is soft, and says of what size it may come', () => {
+    const soft = { ...window().still!, detailX: { cutoff: 0.45, fall: 15 }, detailY: { cutoff: 0.47, fall: 16 } }
+    expect(find(facts(), measurement(spread({ still: soft })), 'soft')!.says).toContain('about 864x508')
+    const noisy = { ...soft, detailX: { cutoff: 0.45, fall: 4 }, detailY: { cutoff: 0.47, fall: 4 } }
+    expect(find(facts(), measurement(spread({ still: noisy })), 'soft')).toBeUndefined()
+  })
+
+  test('flicker jumps, a fade does not', () => {
+    expect(find(facts(), measurement(spread({ mean: Array.from({ length: 25 }, (_, index) => 110 + (index % 2 ? 3 : -3)) })), 'flicker')!.value).toBeCloseTo((100 * 6) / 110, 0)
+    expect(find(facts(), measurement(spread({ mean: Array.from({ length: 25 }, (_, index) => 40 + index * 5) })), 'flicker')).toBeUndefined()
+  })
+
+  test('shake jumps, a pan does not, however fast', () => {
+    const shaken = Array.from({ length: 25 }, (_, index) => [6, -5, 4, -7, 3][index % 5]!)
+    expect(find(facts(), measurement(spread({ shiftX: shaken, shiftY: shaken })), 'shake')!.value).toBeGreaterThan(5)
+    expect(find(facts(), measurement(spread({ shiftX: Array.from({ length: 25 }, () => 14) })), 'shake')).toBeUndefined()
+  })
+
+  test('levels, colour and marks', () => {
+    expect(find(facts(), measurement(spread({ atTop: Array.from({ length: 25 }, () => 0.06), high: Array.from({ length: 25 }, () => 235) })), 'clipped-highlights')!.value).toBeCloseTo(6)
+    expect(find(facts(), measurement(spread({ illegal: Array.from({ length: 25 }, () => 0.03) })), 'illegal-levels')!.says).toContain('3.0 %')
+    expect(find(facts(), measurement(spread({ saturation: Array.from({ length: 25 }, () => 1) })), 'black-and-white')).toMatchObject({ kind: 'nature' })
+    expect(find(facts(), measurement(spread(), { marks: [{ x: 40, y: 30, width: 200, height: 60 }] }), 'mark')!.places[0]!.area).toEqual({ x: 40, y: 30, width: 200, height: 60 })
+  })
+})
+
+describe('sound', () => {
+  const sound = (changes: Partial<MeasuredSound> = {}): MeasuredSound => ({
+    streamIndex: 1, secondsMeasured: 120, whole: true, loudness: -23.1, truePeak: -3.2, channels: [{ rms: -24, floor: -58, clippedRunsPerMinute: 0 }, { rms: -25, floor: -59, clippedRunsPerMinute: 0 }], correlation: 0.6,
+    hum: [50, 100, 150, 200, 60, 120, 180, 240].map(hertz => ({ hertz, level: -90, above: 2 })), clippedAt: [], silences: [], endSeconds: 120, ...changes,
+  })
+  const heard = (changes: Partial<MeasuredSound>) => findingsOf(facts(), measurement(spread(), {}, [sound(changes)]))
+  const one = (changes: Partial<MeasuredSound>, key: FindingKey) => heard(changes).find(entry => entry.key === key)
+
+  test('that is good has its loudness and no fault', () => {
+    expect(heard({}).filter(entry => entry.kind === 'fault')).toEqual([])
+    expect(one({}, 'loudness')!.says).toBe('The sound: -23.1 LUFS, true peak -3.2 dBTP, quietest tenth -58.0 dBFS.')
+  })
+
+  test('hums at the mains frequency and its multiples', () => {
+    const hum = sound().hum.map(entry => entry.hertz === 50 || entry.hertz === 100 ? { ...entry, level: -48, above: 25 } : entry)
+    expect(one({ hum }, 'hum')!.says).toBe('The sound hums: 50 Hz, 100 Hz, up to -48.0 dBFS.')
+    // One steady note at a multiple alone is no hum.
+    expect(one({ hum: sound().hum.map(entry => entry.hertz === 120 ? { ...entry, level: -40, above: 30 } : entry) }, 'hum')).toBeUndefined()
+  })
+
+  test('faults of channels', () => {
+    const [left, right] = sound().channels
+    expect(one({ channels: [left!, { ...right!, rms: -95 }], correlation: null }, 'silent-channel')!.says).toContain('the right channel is silent')
+    expect(one({ correlation: -0.92 }, 'out-of-phase')!.suggests).toBe('Turn one channel over')
+    expect(one({ channels: [{ ...left!, clippedRunsPerMinute: 80 }, right!], clippedAt: [4] }, 'clipped-sound')!.places[0]!.seconds).toBe(4)
+    expect(one({ channels: [{ ...left!, rms: -100 }, { ...right!, rms: -100 }], loudness: null }, 'silence')!.says).toBe('The sound is silent throughout.')
+  })
+
+  test('that ends at another time than the picture', () => {
+    expect(one({ endSeconds: 118.5 }, 'sound-length')!.says).toBe('The sound ends 1.50 s before the picture.')
+    expect(one({ endSeconds: 120.2 }, 'sound-length')).toBeUndefined()
+  })
+
+  test('that falls silent for longer than a pause', () => {
+    expect(one({ silences: [{ from: 10, to: 10.9 }, { from: 60, to: 65 }] }, 'silence')).toMatchObject({ value: 5, places: [{ seconds: 60, until: 65 }] })
+  })
+})
+
+test('faults come first, and the surest of them', () => {
+  const found = findingsOf(facts(), measurement(spread({ still: { ...window().still!, noise: 1.7 }, atTop: Array.from({ length: 25 }, () => 0.2), high: Array.from({ length: 25 }, () => 235) })))
+  expect(found.map(entry => entry.kind)).toEqual(['fault', 'fault', 'nature'])
+  expect(found[0]!.sure).toBeGreaterThan(found[1]!.sure)
+})
+
+test('a finding keeps at most eight places and a sureness between 0 and 1', () => {
+  const many = finding('cuts', 'nature', 'Many cuts.', { sure: 3, places: Array.from({ length: 20 }, (_, seconds) => ({ seconds, until: null, area: null })) })
+  expect(many.places).toHaveLength(8)
+  expect(many.sure).toBe(1)
+})

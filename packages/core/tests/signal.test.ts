@@ -1,0 +1,283 @@
+import { describe, expect, test } from 'vitest'
+import {
+  bordersInAll, bordersOf, columnGrid, decibels, detailOf, fieldOf, flatPart, histogram, histogramChange, levelsOf, marksIn, meanChange, noiseOf, percentileOf, powerAt, profilesOf, reduced, rowGrid, saturation, shiftBetween,
+  SoundGauge, type Plane,
+} from '../src/index.ts'
+
+/** Numbers between 0 and 1, the same in every run (a linear congruential generator). */
+function seeded(seed: number): () => number {
+  let state = seed
+  return () => {
+    state = (Math.imul(state, 1664525) + 1013904223) >>> 0
+    return state / 4294967296
+  }
+}
+
+/** Gaussian numbers of standard deviation 1 (Box and Muller). */
+function gaussian(random: () => number): number {
+  return Math.sqrt(-2 * Math.log(random() + 1e-12)) * Math.cos(2 * Math.PI * random())
+}
+
+function plane(width: number, height: number, value: (x: number, y: number) => number): Plane {
+  const data = new Uint8Array(width * height)
+  for (let y = 0; y < height; y++) for (let x = 0; x < width; x++) data[y * width + x] = Math.max(0, Math.min(255, Math.round(value(x, y))))
+  return { data, width, height, stride: width }
+}
+
+describe('levels', () => {
+  test('of a ramp from 0 to 255 are its own percentiles', () => {
+    const counts = histogram(plane(256, 4, x => x))
+    expect(counts.every(count => count === 4)).toBe(true)
+    expect(percentileOf(counts, 0.5)).toBe(128)
+    const levels = levelsOf(counts)
+    expect(levels.mean).toBeCloseTo(127.5)
+    expect([levels.low, levels.high]).toEqual([2, 253])
+    // 0 to 12 and 239 to 255: 30 of 256 values.
+    expect(levels.illegal).toBeCloseTo(30 / 256)
+  })
+
+  test('of a flat picture have all pixels at the top', () => {
+    expect(levelsOf(histogram(plane(16, 16, () => 120))).atTop).toBe(1)
+  })
+
+  test('a histogram that moves to other classes has changed wholly, one that stays not at all', () => {
+    const [dark, bright] = [histogram(plane(16, 16, () => 30)), histogram(plane(16, 16, () => 200))]
+    expect(histogramChange(dark, bright)).toBe(1)
+    expect(histogramChange(dark, dark)).toBe(0)
+  })
+
+  test('the mean change is that of the samples', () => {
+    expect(meanChange(plane(16, 16, () => 100), plane(16, 16, x => x % 4 < 2 ? 103 : 100))).toBeCloseTo(1.5)
+  })
+
+  test('flat parts are those equal to their neighbour', () => {
+    expect(flatPart(plane(11, 2, x => x < 6 ? 10 : x * 10))).toBeCloseTo(0.5)
+  })
+
+  test('neutral chroma has no saturation, a far one its distance', () => {
+    expect(saturation(plane(8, 8, () => 128), plane(8, 8, () => 128))).toBe(0)
+    expect(saturation(plane(8, 8, () => 128 + 30), plane(8, 8, () => 128 - 40))).toBe(50)
+  })
+
+  test('a field has every other line', () => {
+    const frame = plane(4, 6, (_, y) => y)
+    const line = (field: Plane, row: number) => field.data[row * field.stride]
+    expect([0, 1, 2].map(row => line(fieldOf(frame, 0), row))).toEqual([0, 2, 4])
+    expect([0, 1, 2].map(row => line(fieldOf(frame, 1), row))).toEqual([1, 3, 5])
+  })
+})
+
+describe('noise', () => {
+  test.each([1, 2, 4, 8])('of a standard deviation of %d is measured within 15 %', sigma => {
+    const random = seeded(sigma)
+    const still = (x: number, y: number) => 100 + x / 8 + (x > 100 && y > 60 ? 40 : 0)
+    const make = () => plane(256, 192, (x, y) => still(x, y) + sigma * gaussian(random))
+    const [before, now] = [make(), make()]
+    // Rounding to whole codes adds 1/12 of variance.
+    const expected = Math.sqrt(sigma * sigma + 1 / 12)
+    expect(noiseOf(now, before)! / expected).toBeGreaterThan(0.85)
+    expect(noiseOf(now, before)! / expected).toBeLessThan(1.15)
+  })
+
+  test('is not found in texture that stands still', () => {
+    const random = seeded(9)
+    const texture = plane(256, 192, () => 110 + 12 * gaussian(random))
+    expect(noiseOf(texture, { ...texture, data: texture.data.slice() })).toBe(0)
+  })
+
+  test('is not measured where all is clipped', () => {
+    expect(noiseOf(plane(128, 128, () => 16), null)).toBeNull()
+  })
+})
+
+describe('the block grid', () => {
+  const random = seeded(3)
+  const levels = Array.from({ length: 40 * 40 }, () => 6 * random())
+  const texture = plane(320, 240, () => 100 + 3 * gaussian(random))
+  const blocky = (shift: number) => plane(320, 240, (x, y) => texture.data[y * 320 + x]! + levels[Math.floor((y + 8) / 8) * 40 + Math.floor((x + 8 - shift) / 8) % 40]! * 3)
+
+  test('shows where blocks step, at the column they begin', () => {
+    const grid = columnGrid(blocky(3))
+    expect(grid.phase).toBe(3)
+    expect(grid.strength).toBeGreaterThan(1.5)
+    expect(rowGrid(blocky(3)).phase).toBe(0)
+  })
+
+  test('is not seen in texture without blocks, nor in straight lines', () => {
+    expect(columnGrid(texture).strength).toBeLessThan(1.2)
+    expect(columnGrid(plane(320, 240, (x, y) => texture.data[y * 320 + x]! + (x === 96 || x === 200 ? 60 : 0))).strength).toBeLessThan(1.25)
+  })
+})
+
+describe('detail', () => {
+  const random = seeded(5)
+  const sharp = plane(512, 256, () => 40 + 150 * random())
+  /** The same with each sample the mean of itself and its neighbours within a reach: a low-pass with zeros at 1/(2 reach + 1) of the sampling rate. */
+  const soft = plane(512, 256, (x, y) => {
+    let [sum, count] = [0, 0]
+    for (let step = -4; step <= 4; step++) {
+      if (x + step < 0 || x + step >= 512) continue
+      const weight = Math.exp(-(step * step) / 4.5)
+      sum += sharp.data[y * 512 + x + step]! * weight
+      count += weight
+    }
+    return sum / count
+  })
+
+  test('reaches to the end in white texture', () => {
+    expect(detailOf(sharp, 'rows', 0)!.cutoff).toBe(1)
+  })
+
+  test('ends early and steeply after a Gaussian blur, in the blurred direction only', () => {
+    // A Gaussian of standard deviation 1.5 has fallen by 40 dB at 0.45 of half the sampling rate.
+    const along = detailOf(soft, 'rows', 0)!
+    expect(along.cutoff).toBeGreaterThan(0.4)
+    expect(along.cutoff).toBeLessThan(0.75)
+    expect(along.fall).toBeGreaterThan(9)
+    expect(detailOf(soft, 'columns', 0)!.cutoff).toBe(1)
+  })
+
+  test('is null in a flat picture and in one too small', () => {
+    expect(detailOf(plane(256, 256, () => 90), 'rows', 0)).toBeNull()
+    expect(detailOf(plane(40, 40, x => x), 'rows', 0)).toBeNull()
+  })
+})
+
+describe('the shift of a whole picture', () => {
+  const random = seeded(8)
+  const wide = plane(400, 300, () => 0)
+  for (let blob = 0; blob < 220; blob++) {
+    const [x0, y0, size, value] = [Math.floor(random() * 380), Math.floor(random() * 280), 6 + Math.floor(random() * 30), 40 + random() * 180]
+    for (let y = y0; y < Math.min(300, y0 + size); y++) for (let x = x0; x < Math.min(400, x0 + size); x++) wide.data[y * 400 + x] = value
+  }
+  const view = (dx: number, dy: number) => plane(320, 240, (x, y) => wide.data[(y + 30 - dy) * 400 + x + 40 - dx]!)
+
+  test.each([[0, 0], [5, 0], [-7, 3], [12, -11]])('by %d, %d is found', (dx, dy) => {
+    const shift = shiftBetween(profilesOf(view(0, 0)), profilesOf(view(dx, dy)))
+    expect(shift.x).toBeCloseTo(dx, 0)
+    expect(shift.y).toBeCloseTo(dy, 0)
+    expect(shift.fit).toBeGreaterThan(0.8)
+  })
+
+  test('is not claimed in a flat picture', () => {
+    const flat = profilesOf(plane(320, 240, () => 100))
+    expect(shiftBetween(flat, flat)).toEqual({ x: 0, y: 0, fit: 0 })
+  })
+})
+
+describe('borders', () => {
+  const framed = plane(320, 240, (x, y) => x < 10 || x >= 316 || y < 20 || y >= 228 ? 16 : 90 + x / 4)
+
+  test('are counted on each side', () => {
+    expect(bordersOf(framed, levelsOf(histogram(framed)).mean)).toEqual([10, 20, 4, 12])
+  })
+
+  test('are not told from a dark frame', () => {
+    expect(bordersOf(plane(320, 240, x => x === 160 ? 60 : 16), 16.1)).toBeNull()
+  })
+
+  test('that hold in all are the narrowest of each side', () => {
+    expect(bordersInAll([[10, 20, 4, 12], null, [60, 20, 4, 90]])).toEqual([10, 20, 4, 12])
+    expect(bordersInAll([null, null])).toBeNull()
+  })
+})
+
+describe('marks that never move', () => {
+  const scene = (seed: number) => {
+    const random = seeded(seed * 77)
+    const picture = plane(360, 240, () => 40 + random() * 20)
+    for (let blob = 0; blob < 120; blob++) {
+      const [x0, y0, size, value] = [Math.floor(random() * 340), Math.floor(random() * 220), 8 + Math.floor(random() * 40), 30 + random() * 190]
+      for (let y = y0; y < Math.min(240, y0 + size); y++) for (let x = x0; x < Math.min(360, x0 + size); x++) picture.data[y * 360 + x] = value
+    }
+    return picture
+  }
+  const withMark = (seed: number) => {
+    const picture = scene(seed)
+    for (let y = 20; y < 44; y++) for (let x = 300; x < 340; x++) picture.data[y * 360 + x] = y < 24 || y >= 40 || x < 304 || x >= 336 ? 235 : 20
+    return picture
+  }
+
+  test('are found where they are', () => {
+    const [mark, ...others] = marksIn([1, 2, 3, 4, 5, 6].map(seed => reduced(withMark(seed))))
+    expect(others).toEqual([])
+    expect(mark!.x).toBeGreaterThanOrEqual(297)
+    expect(mark!.x + mark!.width).toBeLessThanOrEqual(343)
+    expect(mark!.y).toBeGreaterThanOrEqual(17)
+    expect(mark!.y + mark!.height).toBeLessThanOrEqual(47)
+  })
+
+  test('are not claimed of scenes without one, of one still picture, or of too few', () => {
+    expect(marksIn([1, 2, 3, 4, 5, 6].map(seed => reduced(scene(seed))))).toEqual([])
+    expect(marksIn([1, 1, 1, 1, 1, 1].map(seed => reduced(withMark(seed))))).toEqual([])
+    expect(marksIn([1, 2, 3].map(seed => reduced(withMark(seed))))).toEqual([])
+  })
+})
+
+describe('sound', () => {
+  const rate = 8000
+  const tone = (hertz: number, amplitude: number, seconds: number) => Float32Array.from({ length: rate * seconds }, (_, index) => amplitude * Math.sin((2 * Math.PI * hertz * index) / rate))
+
+  test('a sine of amplitude 0.5 has a mean square of 0.125: -9.03 dB', () => {
+    expect(decibels(powerAt(tone(440, 0.5, 1), 440, rate))).toBeCloseTo(-9.03, 1)
+    expect(decibels(0)).toBe(-120)
+  })
+
+  test('levels, floor and clipped peaks are those put in', () => {
+    const gauge = new SoundGauge(rate, 1)
+    const loud = tone(200, 0.5, 2)
+    const clipped = tone(200, 3, 1).map(value => Math.max(-1, Math.min(1, value)))
+    gauge.add([loud])
+    gauge.add([clipped])
+    const { channels, secondsMeasured, clippedAt } = gauge.read()
+    expect(secondsMeasured).toBeCloseTo(3)
+    // 400 half waves a second are cut off.
+    expect(channels[0]!.clippedRunsPerMinute).toBeCloseTo(400 / (3 / 60), -2)
+    expect(channels[0]!.floor).toBeCloseTo(-9.03, 1)
+    expect(clippedAt[0]).toBeCloseTo(2)
+  })
+
+  test('hum stands out, a note that comes and goes does not', () => {
+    const random = seeded(4)
+    const [humming, playing] = [new SoundGauge(rate, 1), new SoundGauge(rate, 1)]
+    const noise = (seconds: number) => Float32Array.from({ length: rate * seconds }, () => 0.01 * (2 * random() - 1))
+    for (let second = 0; second < 20; second++) {
+      const [bed, hum, note] = [noise(1), tone(50, 0.02, 1), tone(100, second % 3 === 0 ? 0 : 0.3, 1)]
+      humming.add([bed.map((value, index) => value + hum[index]!)])
+      playing.add([bed.map((value, index) => value + note[index]!)])
+    }
+    const at = (gauge: SoundGauge, hertz: number) => gauge.read().hum.find(entry => entry.hertz === hertz)!
+    expect(at(humming, 50).level).toBeCloseTo(decibels(0.0002), 0)
+    expect(at(humming, 50).above).toBeGreaterThan(20)
+    expect(at(playing, 100).above).toBeLessThan(10)
+  })
+
+  test('correlation tells equal from opposed channels', () => {
+    const left = tone(300, 0.4, 2)
+    const opposed = new SoundGauge(rate, 2)
+    opposed.add([left, left.map(value => -value)])
+    expect(opposed.read().correlation).toBeCloseTo(-1)
+    const equal = new SoundGauge(rate, 2)
+    equal.add([left, left])
+    expect(equal.read().correlation).toBeCloseTo(1)
+    const single = new SoundGauge(rate, 2)
+    single.add([left, left.map(() => 0)])
+    expect(single.read().correlation).toBeNull()
+  })
+
+  test('silences of half a second and more are kept with their places, also after a jump', () => {
+    const gauge = new SoundGauge(rate, 1)
+    gauge.add([tone(300, 0.3, 1)])
+    gauge.add([new Float32Array(rate)])
+    gauge.add([tone(300, 0.3, 1)])
+    gauge.jumpTo(100)
+    gauge.add([new Float32Array(rate / 4)])
+    gauge.add([tone(300, 0.3, 1)])
+    gauge.add([new Float32Array(rate * 2)])
+    const { silences } = gauge.read()
+    expect(silences).toHaveLength(2)
+    expect(silences[0]!.from).toBeCloseTo(1)
+    expect(silences[0]!.to).toBeCloseTo(2)
+    expect(silences[1]!.to - silences[1]!.from).toBeGreaterThan(1.8)
+  })
+})

@@ -1,0 +1,206 @@
+import {
+  bordersInAll, bordersOf, columnGrid, detailOf, fieldOf, flatPart, histogram, histogramChange, levelsOf, marksIn, meanChange, noiseOf, profilesOf, reduced, rowGrid, runsToMeasure, saturation, shiftBetween,
+  toNumber, windowPlans, type Borders, type MeasureDepth, type MeasuredPicture, type MeasuredRun, type MeasuredWindow, type Plane, type Profiles, type Reduced, type VideoFacts,
+} from '@hematine/core'
+import { Frame } from 'node-av/lib'
+import { StreamDecoder } from './decoder.ts'
+import { Graph } from './graph.ts'
+import type { MediaInput } from './input.ts'
+import { MediaError } from './libav.ts'
+import type { PacketTimes } from './packet-times.ts'
+import type { WorkGate } from './transcode.ts'
+
+/** Containers without an index are sought by guesses and so 3 s early; the frames before the place are passed over. */
+const seekEarlySeconds = 3
+const withoutIndex = /^(mpeg|mpegts|mpegvideo|dv|h264|hevc|rm)$/
+
+/** One frame as it is measured: planes copied out of the library's memory. */
+interface Picture { seconds: number, letter: string, luma: Plane, u: Plane, v: Plane }
+
+interface Before { luma: Plane, counts: Uint32Array, profiles: Profiles }
+
+/** Gathers the columns of one window. */
+class WindowGauge {
+  readonly window: MeasuredWindow = {
+    seconds: [], mean: [], low: [], high: [], illegal: [], atTop: [], saturation: [], change: [], histogramChange: [], shiftX: [], shiftY: [], shiftFit: [], scan: '', errors: 0, still: null, borders: null,
+  }
+  private readonly borders: (Borders | null)[] = []
+  likeness: Reduced | null = null
+
+  constructor(private readonly frames: number) {}
+
+  get isFull(): boolean {
+    return this.window.seconds.length >= this.frames
+  }
+
+  add(picture: Picture, before: Before | null): Before {
+    const { window } = this
+    // Every other line is plenty for levels.
+    const counts = histogram({ ...picture.luma, height: Math.floor((picture.luma.height + 1) / 2), stride: picture.luma.stride * 2 })
+    const profiles = profilesOf(picture.luma)
+    const levels = levelsOf(counts)
+    const shift = before ? shiftBetween(before.profiles, profiles) : { x: 0, y: 0, fit: 0 }
+    const change = before ? meanChange(before.luma, picture.luma) : 0
+    const index = window.seconds.length
+    window.seconds.push(round(picture.seconds, 4))
+    for (const name of ['mean', 'low', 'high', 'illegal', 'atTop'] as const) window[name].push(round(levels[name], name === 'illegal' || name === 'atTop' ? 5 : 2))
+    window.saturation.push(saturation(picture.u, picture.v))
+    window.change.push(round(change, 3))
+    window.histogramChange.push(round(before ? histogramChange(before.counts, counts) : 0, 4))
+    window.shiftX.push(round(shift.x, 2))
+    window.shiftY.push(round(shift.y, 2))
+    window.shiftFit.push(round(shift.fit, 3))
+    window.scan += picture.letter
+    if (index % Math.max(1, Math.floor(this.frames / 3)) === 0) this.borders.push(bordersOf(picture.luma, levels.mean))
+    if (index === Math.floor((this.frames - 1) / 2)) this.takeStill(picture, before && change > 0.02 ? before.luma : null)
+    return { luma: picture.luma, counts, profiles }
+  }
+
+  private takeStill({ seconds, letter, luma }: Picture, before: Plane | null): void {
+    // Fields of different moments would pass for fine vertical detail, so one of them is looked at.
+    const interlaced = letter === 't' || letter === 'b'
+    const plane = interlaced ? fieldOf(luma, 0) : luma
+    const noise = noiseOf(plane, before && (interlaced ? fieldOf(before, 0) : before))
+    const [across, down] = [columnGrid(plane), rowGrid(plane)]
+    const detail = (direction: 'rows' | 'columns') => {
+      const found = detailOf(plane, direction, noise ?? 0)
+      return found && { cutoff: round(found.cutoff, 3), fall: round(found.fall, 1) }
+    }
+    this.window.still = {
+      seconds: round(seconds, 4), noise: noise === null ? null : round(noise, 2), gridX: round(across.strength, 2), gridY: round(down.strength, 2), gridColumn: across.phase, gridRow: down.phase,
+      detailX: detail('rows'), detailY: detail('columns'), flat: round(flatPart(luma), 3),
+    }
+    this.likeness = reduced(luma)
+  }
+
+  end(errors: number): MeasuredWindow {
+    this.window.errors = errors
+    this.window.borders = bordersInAll(this.borders)
+    return this.window
+  }
+}
+
+function round(value: number, digits: number): number {
+  return Number(value.toFixed(digits))
+}
+
+/**
+ * Measures the picture of a source in windows spread over its length.
+ * @throws MediaError when nothing of it can be decoded; whatever `gate.turn` rejects with, when stopped
+ */
+export async function measurePictureOf(input: MediaInput, video: VideoFacts, depth: MeasureDepth, times: PacketTimes, gate: WorkGate, onProgress: (part: number) => void): Promise<MeasuredPicture> {
+  const runs = runsToMeasure(video.frameCount, depth)
+  const { framesEach } = windowPlans[depth]
+  const windows: MeasuredWindow[] = []
+  const likenesses: Reduced[] = []
+  const decoder = await StreamDecoder.open(input, video.streamIndex)
+  try {
+    for (const [index, run] of runs.entries()) {
+      let gauge = new WindowGauge(Math.min(framesEach, run.frames))
+      let before: Before | null = null
+      let errors = decoder.errors
+      const close = () => {
+        if (gauge.window.seconds.length === 0) return
+        windows.push(gauge.end(decoder.errors - errors))
+        errors = decoder.errors
+        if (gauge.likeness) likenesses.push(gauge.likeness)
+        gauge = new WindowGauge(Math.min(framesEach, run.frames))
+      }
+      for await (const picture of picturesOf(decoder, video, run)) {
+        await gate.turn()
+        before = gauge.add(picture, before)
+        if (gauge.isFull) close()
+        if (runs.length === 1) onProgress(Math.min(1, picture.seconds * toNumber(video.frameRate) / run.frames))
+      }
+      close()
+      onProgress((index + 1) / runs.length)
+    }
+  } finally {
+    await decoder.close()
+  }
+  if (windows.length === 0) throw new MediaError('No frame of the source could be decoded, so nothing of it can be measured.')
+  const borders = bordersInAll(windows.map(window => window.borders))
+  return {
+    width: video.width, height: video.height, framesPerSecond: toNumber(video.frameRate), windows, whole: runs.length === 1,
+    marks: marksIn(likenesses, borders ?? undefined), times: spacing(times, video),
+  }
+}
+
+/** The frames of a run with how their fields relate, as the library's idet filter judges them over several frames. */
+async function* picturesOf(decoder: StreamDecoder, video: VideoFacts, run: MeasuredRun): AsyncGenerator<Picture> {
+  const [frameTicks, base] = [1 / toNumber(video.frameRate) / toNumber(decoder.timeBase), toNumber(decoder.timeBase)]
+  const start = video.startTicks + run.first * frameTicks
+  if (run.first > 0) {
+    try {
+      const early = withoutIndex.test(decoder.container.iformat?.name ?? '') ? seekEarlySeconds / base : 0
+      await decoder.seek(BigInt(Math.max(0, Math.round(start - early))))
+    } catch {
+      // Files without an index are measured as far as they can be read on.
+    }
+  }
+  const [frame, judged] = [new Frame(), new Frame()]
+  frame.alloc()
+  judged.alloc()
+  let graph: Graph | null = null
+  try {
+    let [taken, ended] = [0, false]
+    while (!ended) {
+      ended = taken >= run.frames || !await decoder.next(frame)
+      if (ended) {
+        await graph?.push(null)
+      } else if (Number(frame.pts) < start - frameTicks / 2) {
+        frame.unref()
+        continue
+      } else {
+        graph ??= await Graph.video('format=yuv420p,idet', [{
+          width: frame.width, height: frame.height, format: frame.format as never, timeBase: decoder.timeBase, frameRate: video.frameRate, pixelAspect: { num: 1, den: 1 }, colorRange: frame.colorRange, colorSpace: frame.colorSpace,
+        }])
+        await graph.push(frame)
+        frame.unref()
+        taken++
+      }
+      while (graph && await graph.pull(judged) === 'frame') {
+        yield copied(judged, (Number(judged.pts) - video.startTicks) * base)
+        judged.unref()
+      }
+    }
+  } finally {
+    graph?.free()
+    frame.free()
+    judged.free()
+  }
+}
+
+const letters: Record<string, string> = { tff: 't', bff: 'b', progressive: 'p' }
+
+function copied(frame: Frame, seconds: number): Picture {
+  const plane = (index: number, width: number, height: number): Plane => {
+    const stride = frame.linesize[index]!
+    // A plain array: the library's buffers are of another kind, and loops that meet both kinds run slowly.
+    const data = new Uint8Array(stride * height)
+    data.set(frame.data![index]!.subarray(0, data.length))
+    return { data, width, height, stride }
+  }
+  const { width, height } = frame
+  const [halfWidth, halfHeight] = [Math.ceil(width / 2), Math.ceil(height / 2)]
+  return {
+    seconds, letter: letters[String(frame.getMetadata()?.get('lavfi.idet.multiple.current_frame') ?? '')] ?? 'u',
+    luma: plane(0, width, height), u: plane(1, halfWidth, halfHeight), v: plane(2, halfWidth, halfHeight),
+  }
+}
+
+/** Counts the steps between the times of packets that are about a frame long, shorter, and longer. */
+function spacing({ pictureSeconds, endSeconds }: PacketTimes, video: VideoFacts): MeasuredPicture['times'] {
+  const rate = toNumber(video.frameRate)
+  const result = { packetsRead: pictureSeconds.length, regular: 0, short: 0, long: 0, longAt: [] as number[], endSeconds: endSeconds.get(video.streamIndex) ?? null }
+  for (let index = 1; index < pictureSeconds.length; index++) {
+    const step = (pictureSeconds[index]! - pictureSeconds[index - 1]!) * rate
+    if (step < 0.5) result.short++
+    else if (step <= 1.5) result.regular++
+    else {
+      result.long++
+      if (result.longAt.length < 20) result.longAt.push(round(pictureSeconds[index - 1]!, 3))
+    }
+  }
+  return result
+}

@@ -1,0 +1,95 @@
+import { SoundGauge, toNumber, type AudioFacts, type MeasureDepth, type MeasuredSound, type SourceFacts } from '@hematine/core'
+import { Frame } from 'node-av/lib'
+import { StreamDecoder } from './decoder.ts'
+import { Graph } from './graph.ts'
+import type { MediaInput } from './input.ts'
+import type { PacketTimes } from './packet-times.ts'
+import type { WorkGate } from './transcode.ts'
+
+/** Sound is measured whole up to this length, in seconds; of longer sound, stretches of so many seconds spread over it. */
+const wholeUpTo: Record<MeasureDepth, number> = { sampled: 240, deep: 3600 }
+const stretches = 8
+const stretchSeconds = 30
+/** Channels beyond this are not looked at one by one. */
+const mostChannels = 8
+
+/** Measures one sound track: loudness and true peak by the library's EBU R 128 filter, the rest by samples. */
+export async function measureSoundOf(input: MediaInput, facts: SourceFacts, track: AudioFacts, depth: MeasureDepth, times: PacketTimes, gate: WorkGate): Promise<MeasuredSound> {
+  const { video } = facts
+  const origin = video ? video.startTicks * toNumber(video.timeBase) : 0
+  const length = times.endSeconds.get(track.streamIndex) ?? facts.durationSeconds ?? 0
+  const whole = length <= wholeUpTo[depth]
+  const count = depth === 'deep' ? stretches * 4 : stretches
+  const starts = whole ? [0] : Array.from({ length: count }, (_, index) => (index * (length - stretchSeconds)) / (count - 1))
+  const decoder = await StreamDecoder.open(input, track.streamIndex, 1)
+  const [frame, measured] = [new Frame(), new Frame()]
+  frame.alloc()
+  measured.alloc()
+  let graph: Graph | null = null
+  const gauge = new SoundGauge(track.sampleRate, Math.min(track.channels, mostChannels))
+  const r128 = { loudness: null as number | null, truePeak: null as number | null }
+  const drain = async () => {
+    while (graph && await graph.pull(measured) === 'frame') {
+      readR128(measured, r128)
+      gauge.add(samplesOf(measured, Math.min(track.channels, mostChannels)))
+      measured.unref()
+    }
+  }
+  try {
+    for (const start of starts) {
+      if (start > 0) {
+        try {
+          await decoder.seek(BigInt(Math.round((start + origin) / toNumber(decoder.timeBase))))
+        } catch {
+          break
+        }
+      }
+      let first = true
+      let seconds = 0
+      while (whole || seconds < stretchSeconds) {
+        await gate.turn()
+        if (!await decoder.next(frame)) break
+        if (first) gauge.jumpTo(Math.max(0, Number(frame.pts) * toNumber(decoder.timeBase) - origin))
+        first = false
+        seconds += frame.nbSamples / frame.sampleRate
+        graph ??= await r128Graph(frame, track, decoder)
+        await graph.push(frame)
+        frame.unref()
+        await drain()
+      }
+    }
+    await graph?.push(null)
+    await drain()
+  } finally {
+    graph?.free()
+    frame.free()
+    measured.free()
+    await decoder.close()
+  }
+  return { streamIndex: track.streamIndex, whole, ...r128, ...gauge.read(), endSeconds: times.endSeconds.get(track.streamIndex) ?? null }
+}
+
+function r128Graph(frame: Frame, track: AudioFacts, decoder: StreamDecoder): Promise<Graph> {
+  const { nbChannels, mask } = frame.channelLayout
+  return Graph.audio(`ebur128=peak=true:metadata=1:framelog=quiet,aformat=sample_fmts=fltp:sample_rates=${track.sampleRate}`, {
+    format: frame.format, sampleRate: frame.sampleRate, channelMask: mask || (nbChannels === 1 ? 4n : nbChannels === 2 ? 3n : (1n << BigInt(nbChannels)) - 1n), timeBase: decoder.timeBase,
+  })
+}
+
+function readR128(frame: Frame, into: { loudness: number | null, truePeak: number | null }): void {
+  const metadata = frame.getMetadata()
+  const integrated = Number(metadata?.get('lavfi.r128.I') ?? Number.NaN)
+  // The filter says -70 while everything was below its gate.
+  if (Number.isFinite(integrated)) into.loudness = integrated > -69.9 ? integrated : null
+  const peak = Number(metadata?.get('lavfi.r128.true_peak') ?? Number.NaN)
+  if (Number.isFinite(peak)) into.truePeak = peak > 1e-6 ? 20 * Math.log10(peak) : null
+}
+
+function samplesOf(frame: Frame, channels: number): Float32Array[] {
+  return Array.from({ length: channels }, (_, channel) => {
+    const bytes = frame.data![channel]!
+    const copy = new Uint8Array(frame.nbSamples * 4)
+    copy.set(bytes.subarray(0, copy.length))
+    return new Float32Array(copy.buffer)
+  })
+}
