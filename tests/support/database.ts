@@ -49,7 +49,7 @@ export async function makeOrder(test: TestDatabase, names: readonly string[], vo
   const source = await registerVolume(test.em(), { name: 'Sources', role: 'source', path: volumes.source })
   const delivery = await registerVolume(test.em(), { name: 'Delivery', role: 'delivery', path: volumes.delivery })
   const { brought } = await bringIn(test.em(), test.queue, order.id, names.map(name => ({ kind: 'file', volumeId: source.id, path: name })))
-  for (const { id } of brought) await keepFacts(test.em(), id, read, 'identity', null)
+  for (const { id } of brought) await keepFacts(test.em(), test.queue, id, read, 'identity', null)
   return { order, source, delivery, sourceIds: brought.map(entry => entry.id) }
 }
 

@@ -3,12 +3,37 @@ import { fileURLToPath } from 'node:url'
 import type { Assignment, Instruction, Report } from './messages.ts'
 
 /** What became of a child's task. A process that broke off said nothing of why: it crashed or was killed. */
-export type Outcome = Extract<Report, { say: 'facts' | 'sample' | 'job' | 'stopped' | 'failed' }> | { say: 'broke off', how: string }
+export type Outcome = Extract<Report, { say: 'facts' | 'measured' | 'sample' | 'job' | 'stopped' | 'failed' }> | { say: 'broke off', how: string }
 
 /** The entry file beside this one: TypeScript in development, the bundle otherwise. */
 const entry = fileURLToPath(new URL(import.meta.url.endsWith('.ts') ? './child.ts' : './child.mjs', import.meta.url))
 /** A child that does not stop when asked is ended after this time. */
 const patienceMilliseconds = 5000
+
+function forkChild(): ChildProcess {
+  return fork(entry, [], { serialization: 'advanced', stdio: ['ignore', 'ignore', 'ignore', 'ipc'] })
+}
+
+function tell(child: ChildProcess, instruction: Instruction): void {
+  if (child.connected) child.send(instruction, () => undefined)
+}
+
+/** What a child says of the task it was given, once: its result, or how it broke off. */
+function outcomeOf(child: ChildProcess, onProgress: (report: Extract<Report, { say: 'progress' }>) => void): Promise<Outcome> {
+  return new Promise(resolve => {
+    const end = (outcome: Outcome) => {
+      child.off('message', onMessage).off('error', onError).off('close', onClose)
+      resolve(outcome)
+    }
+    const onMessage = (report: Report) => {
+      if (report.say === 'progress') onProgress(report)
+      else end(report)
+    }
+    const onError = (error: Error) => end({ say: 'failed', reason: `The process for this task could not be started: ${error.message}` })
+    const onClose = (code: number | null, signal: string | null) => end({ say: 'broke off', how: signal ? `ended by ${signal}` : `ended with code ${code}` })
+    child.on('message', onMessage).on('error', onError).on('close', onClose)
+  })
+}
 
 /** A child process with one task. */
 export class TaskProcess {
@@ -16,20 +41,15 @@ export class TaskProcess {
   private readonly child: ChildProcess
 
   constructor(assignment: Assignment, onProgress: (report: Extract<Report, { say: 'progress' }>) => void = () => undefined) {
-    this.child = fork(entry, [], { serialization: 'advanced', stdio: ['ignore', 'ignore', 'ignore', 'ipc'] })
-    this.outcome = new Promise(resolve => {
-      let result: Outcome | null = null
-      this.child.on('message', (report: Report) => {
-        if (report.say === 'progress') onProgress(report)
-        else result = report
-      })
-      this.child.on('error', error => {
-        result ??= { say: 'failed', reason: `The process for this task could not be started: ${error.message}` }
-        resolve(result)
-      })
-      this.child.on('close', (code, signal) => resolve(result ?? { say: 'broke off', how: signal ? `ended by ${signal}` : `ended with code ${code}` }))
+    this.child = forkChild()
+    const closed = new Promise<void>(resolve => this.child.once('close', () => resolve()).once('error', () => resolve()))
+    this.outcome = outcomeOf(this.child, onProgress).then(async outcome => {
+      tell(this.child, { say: 'leave' })
+      // The next task finds this one's memory and processor free.
+      await closed
+      return outcome
     })
-    this.tell({ say: 'assign', assignment })
+    tell(this.child, { say: 'assign', assignment })
   }
 
   get pid(): number | undefined {
@@ -37,21 +57,48 @@ export class TaskProcess {
   }
 
   pause(): void {
-    this.tell({ say: 'pause' })
+    tell(this.child, { say: 'pause' })
   }
 
   goOn(): void {
-    this.tell({ say: 'go on' })
+    tell(this.child, { say: 'go on' })
   }
 
   /** Asks the child to stop and ends it when it does not. */
   stop(): void {
-    this.tell({ say: 'stop' })
+    tell(this.child, { say: 'stop' })
     setTimeout(() => this.child.kill('SIGKILL'), patienceMilliseconds).unref()
   }
+}
 
-  private tell(instruction: Instruction): void {
-    if (this.child.connected) this.child.send(instruction, () => undefined)
+/** Tasks that one reading process does before a fresh one takes its place, so that nothing it may have leaked adds up. */
+const tasksEach = 200
+
+/** A child process for short tasks, one after another: starting it takes longer than reading a small file. It is started when needed, and anew after a crash. */
+export class ReadingProcess {
+  private child: ChildProcess | null = null
+  private done = 0
+
+  async perform(assignment: Assignment): Promise<Outcome> {
+    const child = this.child ??= forkChild()
+    const outcome = outcomeOf(child, () => undefined)
+    tell(child, { say: 'assign', assignment })
+    const result = await outcome
+    if (result.say === 'broke off' || ++this.done >= tasksEach) this.leave()
+    return result
+  }
+
+  /** Ends the process; the next task starts another. */
+  leave(): void {
+    if (this.child) tell(this.child, { say: 'leave' })
+    this.child = null
+    this.done = 0
+  }
+
+  /** Ends the process at once, whatever it does. */
+  stop(): void {
+    this.child?.kill('SIGKILL')
+    this.child = null
   }
 }
 

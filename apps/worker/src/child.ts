@@ -1,11 +1,11 @@
 import { constants, setPriority } from 'node:os'
 import { identityOf, flushToDisk } from '@hematine/media/volume-files'
-import { measureResult, measureSample, MediaError, posterFrame, readFacts, silenceLibraries, transcode } from '@hematine/media'
+import { measureResult, measureSample, measureSource, MediaError, posterFrame, readFacts, silenceLibraries, stripFrames, transcode } from '@hematine/media'
 import { PausableGate, Stopped } from './gate.ts'
 import type { Assignment, Instruction, Report, Stage } from './messages.ts'
 
 /**
- * The process that does one task. Media libraries live here only: a crash, a runaway or a cancel ends this process and nothing else.
+ * The process that does one task at a time. Media libraries live here only: a crash, a runaway or a cancel ends this process and nothing else.
  * It ends itself when its worker is gone.
  */
 
@@ -43,6 +43,12 @@ async function doFacts(assignment: Extract<Assignment, { kind: 'facts' }>): Prom
   await report({ say: 'facts', facts, identity, poster })
 }
 
+async function doMeasure({ input, facts, depth }: Extract<Assignment, { kind: 'measure' }>): Promise<void> {
+  const measurement = await measureSource(input, facts, depth, gate, () => undefined)
+  const strip = facts.video ? await stripFrames(input, facts.video, facts.durationSeconds) : []
+  await report({ say: 'measured', measurement, strip })
+}
+
 async function doSample(assignment: Extract<Assignment, { kind: 'sample' }>): Promise<void> {
   const measurement = await measureSample(assignment, gate, () => undefined)
   await report({ say: 'sample', measurement })
@@ -73,17 +79,14 @@ async function doJob(assignment: Extract<Assignment, { kind: 'job' }>): Promise<
 
 async function work(assignment: Assignment): Promise<void> {
   try {
-    // The encoders take all cores; the web server, the database and whatever else the machine does go first.
-    setPriority(constants.priority.PRIORITY_BELOW_NORMAL)
-    silenceLibraries()
     if (assignment.kind === 'facts') await doFacts(assignment)
+    else if (assignment.kind === 'measure') await doMeasure(assignment)
     else if (assignment.kind === 'sample') await doSample(assignment)
     else await doJob(assignment)
   } catch (error) {
     if (error instanceof Stopped) await report({ say: 'stopped' })
     else await report({ say: 'failed', reason: sentenceFor(error) })
   }
-  process.exit(0)
 }
 
 function isDiskFull(error: unknown): boolean {
@@ -99,12 +102,16 @@ function sentenceFor(error: unknown): string {
   return `The work failed in a way that Hematine does not know: ${message}`
 }
 
+// The encoders take all cores; the web server, the database and whatever else the machine does go first.
+setPriority(constants.priority.PRIORITY_BELOW_NORMAL)
+silenceLibraries()
 process.on('message', (instruction: Instruction) => {
   switch (instruction.say) {
     case 'assign': return void work(instruction.assignment)
     case 'pause': return gate.pause()
     case 'go on': return gate.goOn()
     case 'stop': return gate.stop()
+    case 'leave': return process.exit(0)
   }
 })
 process.on('disconnect', () => process.exit(1))

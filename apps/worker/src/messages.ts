@@ -1,14 +1,15 @@
-import type { CheckMeasurement, DeliverySpec, SampleMeasurement, SourceFacts, Treatment } from '@hematine/core'
+import type { CheckMeasurement, DeliverySpec, MeasureDepth, Measurement, SampleMeasurement, SourceFacts, Treatment } from '@hematine/core'
 import type { MediaInput } from '@hematine/media/input'
 
-/** What a worker tells its child process to do. Sent once, right after its start. */
+/** What a worker tells its child process to do: one task after another. */
 export type Assignment =
   | { kind: 'facts', input: MediaInput }
+  | { kind: 'measure', input: MediaInput, facts: SourceFacts, depth: MeasureDepth }
   | { kind: 'sample', input: MediaInput, facts: SourceFacts, treatment: Treatment, spec: DeliverySpec, scratchDirectory: string, machine: string }
   | { kind: 'job', input: MediaInput, facts: SourceFacts, treatment: Treatment, spec: DeliverySpec, outputPath: string }
 
 /** What a worker says to its child while it works. */
-export type Instruction = { say: 'assign', assignment: Assignment } | { say: 'pause' } | { say: 'go on' } | { say: 'stop' }
+export type Instruction = { say: 'assign', assignment: Assignment } | { say: 'pause' } | { say: 'go on' } | { say: 'stop' } | { say: 'leave' }
 
 export type Stage = 'encode' | 'check'
 
@@ -16,6 +17,7 @@ export type Stage = 'encode' | 'check'
 export type Report =
   | { say: 'progress', stage: Stage, framesDone: number, bytesWritten: number, stageSeconds: number, encodeSeconds: number | null }
   | { say: 'facts', facts: SourceFacts, identity: string, poster: Buffer | null }
+  | { say: 'measured', measurement: Measurement, strip: { seconds: number, picture: Buffer }[] }
   | { say: 'sample', measurement: SampleMeasurement }
   | { say: 'job', measurement: CheckMeasurement, workSeconds: number }
   | { say: 'stopped' }

@@ -1,22 +1,27 @@
 import { randomUUID } from 'node:crypto'
 import { readdir, rm } from 'node:fs/promises'
 import path from 'node:path'
+import type { MeasureDepth } from '@hematine/core'
 import {
-  adoptPlacing, beginSample, continueJob, dispatchJobs, endTask, findLostWorkers, jobsOf, keepFacts, keepMeasurement, keepRefusal, keepSampleFailure, letGo, listVolumes, listen, needsTemporary, readSource,
-  registerWorker, reportWorker, retireWorker, returnTask, sourceOf, sourceVolumeOf, startJob, takeTask, type Database, type JobRow, type Task, type TaskQueue, type WorkerIdentity,
+  adoptPlacing, beginMeasuring, beginSample, bringUpToDate, continueJob, dispatchJobs, endTask, findLostWorkers, jobsOf, keepFacts, keepLook, keepMeasurement, keepMeasuringFailure, keepRefusal, keepSampleFailure, keepScanned,
+  keepSourceMeasurement, letGo, listVolumes, listen, needsTemporary, nextDirectory, readSource, registerWorker, reportWorker, retireWorker, returnTask, sourceNumbersByPath, sourceOf, sourceVolumeOf, startJob, takeDueWatch, takeTask,
+  type Database, type JobRow, type Task, type TaskKind, type TaskQueue, type VolumeRow, type WorkerIdentity,
 } from '@hematine/database'
 import { sourceInput } from '@hematine/media/source-input'
 import { VolumeProblem, workDirectory, workDirectoryName } from '@hematine/media/volume-files'
 import type { Logger } from 'pino'
-import { brokeOffSentence, TaskProcess, type Outcome } from './child-process.ts'
+import { brokeOffSentence, ReadingProcess, TaskProcess, type Outcome } from './child-process.ts'
 import { JobRun } from './job-run.ts'
 import { machineInWords, processLives } from './machine.ts'
+import type { Assignment } from './messages.ts'
 import { placeResult } from './placing.ts'
+import { lookAtWatch, scanDirectory } from './scanning.ts'
 import { Turnstile } from './turnstile.ts'
 
 const signOfLifeMilliseconds = 2000
-/** Tasks that only look at sources, done at the same time. */
-const shortTaskLanes = 2
+type ShortKind = Exclude<TaskKind, 'job'>
+/** Tasks of each kind, other than jobs, that are done at the same time. */
+const shortLanes: Record<ShortKind, number> = { facts: 2, sample: 1, scan: 1, measure: 1 }
 /** Before a task that met a database out of reach is tried again. */
 const waitAfterTroubleMilliseconds = 5000
 /** Times that a task whose process broke off is tried. */
@@ -39,7 +44,11 @@ export class Worker {
   private identity: WorkerIdentity
   private readonly turnstile = new Turnstile()
   private readonly runs = new Map<number, JobRun>()
-  private readonly busy = { facts: 0, sample: 0 }
+  private readonly busy: Record<ShortKind, number> = { facts: 0, sample: 0, scan: 0, measure: 0 }
+  /** Processes that read facts, kept between tasks; those that nobody uses now. */
+  private readonly readers: ReadingProcess[] = Array.from({ length: shortLanes.facts }, () => new ReadingProcess())
+  private readonly freeReaders: ReadingProcess[] = [...this.readers]
+  private watching: Promise<void> | null = null
   private readonly tasks = new Set<TaskProcess>()
   private stopping = false
   private looking: Promise<void> | null = null
@@ -66,6 +75,7 @@ export class Worker {
       if (change.table !== 'worker' && !change.isProgress) this.look()
     }, () => this.look())
     await this.tidy()
+    while (await bringUpToDate(this.em) > 0);
     this.timer = setInterval(() => void this.signOfLife(), signOfLifeMilliseconds)
     this.look()
   }
@@ -77,6 +87,8 @@ export class Worker {
     await this.endListening()
     for (const run of this.runs.values()) run.stop()
     for (const task of this.tasks) task.stop()
+    for (const reader of this.readers) reader.stop()
+    await this.watching
     await retireWorker(this.em, this.options.queue, this.identity.id, 'the worker was ended')
     await Promise.all([...this.runs.values()].map(run => run.ended))
   }
@@ -91,6 +103,7 @@ export class Worker {
         await this.tidy()
       }
       this.look()
+      this.watching ??= this.lookAtWatches().finally(() => { this.watching = null })
     } catch (error) {
       this.options.log.error({ error: (error as Error).message }, 'the database does not answer; trying again')
     }
@@ -183,19 +196,22 @@ export class Worker {
   }
 
   private async fillShortLanes(): Promise<void> {
-    while (this.busy.facts < shortTaskLanes && !this.stopping) {
-      const task = await takeTask(this.em, this.options.queue, 'facts', this.identity.id)
+    const { turnstile } = this
+    await this.fillLane('facts', ({ sourceId }) => turnstile.beside(() => this.readFacts(sourceId)))
+    await this.fillLane('sample', ({ sampleId }) => turnstile.alone(() => this.measureSample(sampleId)))
+    await this.fillLane('measure', ({ sourceId, depth }) => turnstile.beside(() => this.measureSource(sourceId, depth)))
+    await this.fillLane('scan', ({ scanId }) => this.scan(scanId))
+  }
+
+  private async fillLane<Kind extends ShortKind>(kind: Kind, work: (payload: Task<Kind>['payload']) => Promise<void>): Promise<void> {
+    while (this.busy[kind] < shortLanes[kind] && !this.stopping) {
+      const task = await takeTask(this.em, this.options.queue, kind, this.identity.id)
       if (!task) break
-      this.inBackground('facts', task, () => this.turnstile.beside(() => this.readFacts(task.payload.sourceId)))
-    }
-    while (this.busy.sample < 1 && !this.stopping) {
-      const task = await takeTask(this.em, this.options.queue, 'sample', this.identity.id)
-      if (!task) break
-      this.inBackground('sample', task, () => this.turnstile.alone(() => this.measureSample(task.payload.sampleId)))
+      this.inBackground(kind, task, () => work(task.payload))
     }
   }
 
-  private inBackground(kind: 'facts' | 'sample', task: Task, work: () => Promise<void>): void {
+  private inBackground(kind: ShortKind, task: Task, work: () => Promise<void>): void {
     this.busy[kind]++
     void work()
       // A worker that leaves gives its tasks back; ending them here too would lose them.
@@ -212,13 +228,30 @@ export class Worker {
       })
   }
 
-  private async inChild(assignment: ConstructorParameters<typeof TaskProcess>[0]): Promise<Outcome> {
-    for (let count = 1; ; count++) {
+  private async inChild(assignment: Assignment): Promise<Outcome> {
+    return this.untilDone(async () => {
       const task = new TaskProcess(assignment)
       this.tasks.add(task)
       const outcome = await task.outcome
       this.tasks.delete(task)
+      return outcome
+    })
+  }
+
+  private async inReader(assignment: Assignment): Promise<Outcome> {
+    const reader = this.freeReaders.pop()!
+    try {
+      return await this.untilDone(() => reader.perform(assignment))
+    } finally {
+      this.freeReaders.push(reader)
+    }
+  }
+
+  private async untilDone(attempt: () => Promise<Outcome>): Promise<Outcome> {
+    for (let count = 1; ; count++) {
+      const outcome = await attempt()
       if (outcome.say !== 'broke off') return outcome
+      if (this.stopping) return { say: 'stopped' }
       if (count === tries) return { say: 'failed', reason: brokeOffSentence(outcome.how) }
     }
   }
@@ -226,9 +259,42 @@ export class Worker {
   private async readFacts(sourceId: number): Promise<void> {
     const source = await readSource(this.em, sourceId)
     if (!source || this.stopping) return
-    const outcome = await this.attempt(async () => this.inChild({ kind: 'facts', input: await sourceInput(source, sourceVolumeOf(source).path) }))
-    if (outcome.say === 'facts') await keepFacts(this.em, sourceId, outcome.facts, outcome.identity, outcome.poster && Buffer.from(outcome.poster))
+    const outcome = await this.attempt(async () => this.inReader({ kind: 'facts', input: await sourceInput(source, sourceVolumeOf(source).path) }))
+    if (outcome.say === 'facts') await keepFacts(this.em, this.options.queue, sourceId, outcome.facts, outcome.identity, outcome.poster && Buffer.from(outcome.poster))
     else if (outcome.say === 'failed') await keepRefusal(this.em, sourceId, outcome.reason)
+  }
+
+  private async measureSource(sourceId: number, depth: MeasureDepth): Promise<void> {
+    const source = this.stopping ? null : await beginMeasuring(this.em, sourceId)
+    if (!source) return
+    const outcome = await this.attempt(async () => this.inChild({ kind: 'measure', input: await sourceInput(source, sourceVolumeOf(source).path), facts: source.facts!, depth }))
+    if (outcome.say === 'measured') await keepSourceMeasurement(this.em, sourceId, outcome.measurement, outcome.strip.map(({ seconds, picture }) => ({ seconds, picture: Buffer.from(picture) })))
+    else if (outcome.say === 'failed') await keepMeasuringFailure(this.em, sourceId, outcome.reason)
+  }
+
+  /** Goes through a folder, one directory after another, until it is through, stopped, or the worker leaves. */
+  private async scan(scanId: number): Promise<void> {
+    for (;;) {
+      const next = this.stopping ? null : await nextDirectory(this.em, scanId)
+      if (!next) return
+      const volume = next.scan.volume.getEntity() as VolumeRow
+      await keepScanned(this.em, this.options.queue, scanId, await scanDirectory(volume, next.directory, next.scan.frameRate))
+    }
+  }
+
+  /** Looks at every watched folder that is due. */
+  private async lookAtWatches(): Promise<void> {
+    try {
+      for (;;) {
+        const watch = this.stopping ? null : await takeDueWatch(this.em)
+        if (!watch) return
+        const volume = watch.volume.getEntity() as VolumeRow
+        const known = await sourceNumbersByPath(this.em, watch.order.id, volume.id)
+        await keepLook(this.em, this.options.queue, watch.id, await lookAtWatch(watch, volume, new Set(known.keys())))
+      }
+    } catch (error) {
+      this.options.log.error({ error: (error as Error).message }, 'a watched folder could not be looked at; trying again')
+    }
   }
 
   private async measureSample(sampleId: number): Promise<void> {

@@ -1,7 +1,7 @@
 import {
-  forecastJob, keyframeDistance, toNumber, type JobDetail, type JobEventRecord, type JobForecast, type JobRecord, type OrderRecord, type SourceRecord, type VolumeRecord, type WorkerRecord,
+  forecastJob, keyframeDistance, toNumber, type JobDetail, type JobEventRecord, type JobForecast, type JobRecord, type OrderRecord, type ScanRecord, type SourceRecord, type VolumeRecord, type WatchRecord, type WorkerRecord,
 } from '@hematine/core'
-import type { JobEventRow, JobRow, OrderRow, SampleRow, SourceRow, VolumeRow, WorkerRow } from './entities.ts'
+import type { JobEventRow, JobRow, OrderRow, SampleRow, ScanRow, SourceRow, VolumeRow, WatchRow, WorkerRow } from './entities.ts'
 
 const instant = (date: Date | null | undefined) => date ? date.toISOString() : null
 
@@ -23,7 +23,8 @@ export function sourceRecord(row: SourceRow, jobCount: number): SourceRecord {
   return {
     id: row.id, orderId: row.order.id, volumeId: row.volume.id, name: sourceName(row), relativePath: row.relativePath, kind: row.kind,
     sequence: row.sequence ?? null, frameRate: row.frameRate ?? null, state: row.state, reason: row.reason ?? null, facts: row.facts ?? null,
-    hasPoster: row.hasPoster, jobCount, broughtInAt: row.createdAt!.toISOString(),
+    hasPoster: row.hasPoster, jobCount, lotId: row.lot?.id ?? null, lotByHand: row.lotByHand, measureState: row.measureState, measureReason: row.measureReason ?? null, measured: row.measured ?? null, findings: row.findings ?? [],
+    broughtInAt: row.createdAt!.toISOString(),
   }
 }
 
@@ -65,4 +66,18 @@ export function jobDetail(job: JobRow, events: readonly JobEventRow[]): JobDetai
 
 export function workerRecord(row: WorkerRow): WorkerRecord {
   return { id: row.id, name: row.name, machine: row.machine, lanes: row.lanes, state: row.goneAt ? 'gone' : 'at work', seenAt: row.seenAt!.toISOString() }
+}
+
+export function scanRecord(row: ScanRow): ScanRecord {
+  return {
+    id: row.id, orderId: row.order.id, volumeId: row.volume.id, path: row.path, state: row.state, directoriesDone: row.directoriesDone, directoriesWaiting: row.pending.length, filesSeen: row.filesSeen, brought: row.brought,
+    alreadyThere: row.alreadyThere, refusedCount: row.refusedCount, refused: row.refused, startedAt: row.createdAt!.toISOString(), endedAt: instant(row.endedAt),
+  }
+}
+
+export function watchRecord(row: WatchRow): WatchRecord {
+  return {
+    id: row.id, orderId: row.order.id, volumeId: row.volume.id, path: row.path, frameRate: row.frameRate, growing: Object.entries(row.growing).map(([path, state]) => ({ path, bytes: Number(state.split(':')[0]) })),
+    lookedAt: instant(row.lookedAt), problem: row.problem ?? null,
+  }
 }

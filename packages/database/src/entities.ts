@@ -1,6 +1,7 @@
 import { defineEntity, p, type InferEntity } from '@mikro-orm/core'
 import type {
-  Check, DeliverySpec, JobEvent as JobEventName, JobProgress, JobState, NumberedSequence, Rational, SampleMeasurement, SampleState, SourceFacts, SourceKind, SourceState, Treatment, VolumeRole,
+  Check, DeliverySpec, Finding, JobEvent as JobEventName, JobProgress, JobState, Likeness, MeasureDepth, Measurement, MeasureState, NumberedSequence, Rational, SampleMeasurement, SampleState, ScanRecord, SourceFacts, SourceKind,
+  SourceState, Treatment, VolumeRole,
 } from '@hematine/core'
 
 export const OrderEntity = defineEntity({
@@ -27,6 +28,26 @@ export const VolumeEntity = defineEntity({
 })
 export type VolumeRow = InferEntity<typeof VolumeEntity>
 
+export const LotEntity = defineEntity({
+  name: 'Lot', tableName: 'lot',
+  properties: {
+    id: p.integer().primary().autoincrement(),
+    order: () => p.manyToOne(OrderEntity).ref(),
+    /** Given by a person; null while its letter serves. */
+    name: p.text().nullable(),
+    /** Letters are given once in an order and never again. */
+    number: p.integer(),
+    byHand: p.boolean().default(false),
+    /** What its first source is like: the reason that is shown. */
+    likeness: p.json().$type<Likeness>(),
+    /** Keys of the likenesses whose new sources come here; more than one after lots were merged. */
+    likenessKeys: p.json().$type<string[]>(),
+    createdAt: p.datetime().defaultRaw('now()'),
+  },
+  uniques: [{ properties: ['order', 'number'] }],
+})
+export type LotRow = InferEntity<typeof LotEntity>
+
 export const SourceEntity = defineEntity({
   name: 'Source', tableName: 'source',
   properties: {
@@ -44,8 +65,30 @@ export const SourceEntity = defineEntity({
     identity: p.text().nullable(),
     hasPoster: p.boolean().default(false),
     createdAt: p.datetime().defaultRaw('now()'),
+    lot: () => p.manyToOne(LotEntity).ref().nullable().deleteRule('set null').index(),
+    lotByHand: p.boolean().default(false),
+    measureState: p.text().$type<MeasureState>().default('none'),
+    measureReason: p.text().nullable(),
+    measured: p.json().$type<{ depth: MeasureDepth, tookSeconds: number } | null>().nullable(),
+    findings: p.json().$type<Finding[] | null>().nullable(),
+    /** The rules that the findings were drawn by. */
+    rulesVersion: p.integer().nullable(),
+    // What lists filter and sort by, out of facts and findings.
+    name: p.text().default(''),
+    material: p.text().nullable(),
+    codec: p.text().nullable(),
+    width: p.integer().nullable(),
+    height: p.integer().nullable(),
+    rate: p.double().$type<number>().nullable(),
+    seconds: p.double().$type<number>().nullable(),
+    bytes: p.double().$type<number>().nullable(),
+    scan: p.text().nullable(),
+    /** Keys of the findings between commas, with one before the first and after the last. */
+    findingKeys: p.text().default(','),
+    faultCount: p.integer().default(0),
   },
   uniques: [{ properties: ['order', 'volume', 'relativePath'] }],
+  indexes: [{ properties: ['order', 'lot', 'name'] }],
 })
 export type SourceRow = InferEntity<typeof SourceEntity>
 
@@ -110,6 +153,71 @@ export const PosterEntity = defineEntity({
   },
 })
 
+/** What was measured of a source, as it was measured. */
+export const MeasurementEntity = defineEntity({
+  name: 'Measurement', tableName: 'measurement',
+  properties: {
+    source: () => p.oneToOne(SourceEntity).primary().ref().deleteRule('cascade'),
+    measurement: p.json().$type<Measurement>(),
+    measuredAt: p.datetime().defaultRaw('now()'),
+  },
+})
+
+/** Small pictures from places spread over a source. */
+export const StripEntity = defineEntity({
+  name: 'Strip', tableName: 'strip',
+  properties: {
+    source: () => p.manyToOne(SourceEntity).ref().deleteRule('cascade').primary(),
+    index: p.integer().primary(),
+    seconds: p.double().$type<number>(),
+    /** WebP. */
+    picture: p.blob(),
+  },
+})
+
+/** A folder that is gone through in the background, and how far that is. */
+export const ScanEntity = defineEntity({
+  name: 'Scan', tableName: 'scan',
+  properties: {
+    id: p.integer().primary().autoincrement(),
+    order: () => p.manyToOne(OrderEntity).ref(),
+    volume: () => p.manyToOne(VolumeEntity).ref(),
+    path: p.text(),
+    frameRate: p.json().$type<Rational>(),
+    state: p.text().$type<ScanRecord['state']>(),
+    /** Directories yet to be gone through, the next one last. */
+    pending: p.json().$type<string[]>(),
+    directoriesDone: p.integer().default(0),
+    filesSeen: p.integer().default(0),
+    brought: p.integer().default(0),
+    alreadyThere: p.integer().default(0),
+    refusedCount: p.integer().default(0),
+    refused: p.json().$type<ScanRecord['refused']>(),
+    createdAt: p.datetime().defaultRaw('now()'),
+    endedAt: p.datetime().nullable(),
+  },
+})
+export type ScanRow = InferEntity<typeof ScanEntity>
+
+/** A folder that is looked at again and again for new files. */
+export const WatchEntity = defineEntity({
+  name: 'Watch', tableName: 'watch',
+  properties: {
+    id: p.integer().primary().autoincrement(),
+    order: () => p.manyToOne(OrderEntity).ref(),
+    volume: () => p.manyToOne(VolumeEntity).ref(),
+    path: p.text(),
+    frameRate: p.json().$type<Rational>(),
+    /** Size and time of each file that is not yet taken for finished, by its path. */
+    growing: p.json().$type<Record<string, string>>(),
+    problem: p.text().nullable(),
+    lookedAt: p.datetime().nullable(),
+    createdAt: p.datetime().defaultRaw('now()'),
+  },
+  uniques: [{ properties: ['order', 'volume', 'path'] }],
+})
+export type WatchRow = InferEntity<typeof WatchEntity>
+
 /** What happened to a job; rows are only ever added. */
 export const JobEventEntity = defineEntity({
   name: 'JobEvent', tableName: 'job_event',
@@ -154,4 +262,4 @@ export const TaskClaimEntity = defineEntity({
 })
 export type TaskClaimRow = InferEntity<typeof TaskClaimEntity>
 
-export const entities = [OrderEntity, VolumeEntity, SourceEntity, PosterEntity, SampleEntity, JobEntity, JobEventEntity, WorkerEntity, TaskClaimEntity]
+export const entities = [OrderEntity, VolumeEntity, LotEntity, SourceEntity, PosterEntity, MeasurementEntity, StripEntity, ScanEntity, WatchEntity, SampleEntity, JobEntity, JobEventEntity, WorkerEntity, TaskClaimEntity]

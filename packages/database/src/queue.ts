@@ -1,15 +1,18 @@
+import type { MeasureDepth } from '@hematine/core'
 import PgBoss from 'pg-boss'
 import type { EntityManager, Knex } from '@mikro-orm/postgresql'
 import type { ClientBase } from 'pg'
 
 /** Kinds of task that workers take. */
-export const taskKinds = ['facts', 'sample', 'job'] as const
+export const taskKinds = ['facts', 'sample', 'job', 'scan', 'measure'] as const
 export type TaskKind = (typeof taskKinds)[number]
 
 export interface TaskPayloads {
   facts: { sourceId: number }
   sample: { sampleId: number }
   job: { jobId: number, attempt: number }
+  scan: { scanId: number }
+  measure: { sourceId: number, depth: MeasureDepth }
 }
 
 export interface Task<Kind extends TaskKind = TaskKind> {
@@ -42,6 +45,12 @@ export class TaskQueue {
     const id = await this.boss.send(kind, payload, { priority, db: withinTransaction(em) })
     if (id === null) throw new Error(`The ${kind} task could not be queued.`)
     return id
+  }
+
+  /** Sends many tasks of a kind in one statement. */
+  async sendMany<Kind extends TaskKind>(kind: Kind, tasks: readonly { payload: TaskPayloads[Kind], priority: number }[], em: EntityManager): Promise<void> {
+    if (tasks.length === 0) return
+    await this.boss.insert(tasks.map(({ payload, priority }) => ({ name: kind, data: payload, priority })), { db: withinTransaction(em) })
   }
 
   /** The next waiting task of a kind, the caller's once the transaction of `em` is through; or null. */

@@ -1,7 +1,9 @@
 import type { EntityManager } from '@mikro-orm/postgresql'
 import { describeSequence, type NumberedSequence, type Rational, type SourceFacts, type SourceRecord } from '@hematine/core'
-import { sourceRecord } from './as-records.ts'
+import { sourceName, sourceRecord } from './as-records.ts'
 import { JobEntity, OrderEntity, PosterEntity, SampleEntity, SourceEntity, VolumeEntity, type SourceRow } from './entities.ts'
+import { placeInLot } from './lots.ts'
+import { factColumns } from './measurements.ts'
 import { found, Problem } from './problem.ts'
 import type { TaskQueue } from './queue.ts'
 
@@ -16,27 +18,62 @@ function pathOf(arrival: Arrival): string {
   return arrival.directory ? `${arrival.directory}/${name}` : name
 }
 
-/** Brings material into an order; what is already in it is left alone. Each new source's facts are read in the background. */
-export async function bringIn(em: EntityManager, queue: TaskQueue, orderId: number, arrivals: readonly Arrival[]): Promise<{ brought: SourceRecord[], alreadyThere: number }> {
-  return em.transactional(async tx => {
-    found(await tx.findOne(OrderEntity, orderId), 'order', orderId)
-    const rows: SourceRow[] = []
-    for (const arrival of arrivals) {
-      const relativePath = pathOf(arrival)
-      if (await tx.count(SourceEntity, { order: orderId, volume: arrival.volumeId, relativePath }) > 0) continue
-      const row = tx.create(SourceEntity, {
-        order: tx.getReference(OrderEntity, orderId), volume: tx.getReference(VolumeEntity, arrival.volumeId), relativePath, kind: arrival.kind,
-        sequence: arrival.kind === 'sequence' ? arrival.sequence : null, frameRate: arrival.kind === 'sequence' ? arrival.frameRate : null, state: 'reading',
-      })
-      await tx.flush()
-      // Read in the order in which they came.
-      await queue.send('facts', { sourceId: row.id }, tx, -row.id)
-      rows.push(row)
-    }
-    // Defaults that the database fills in, such as the time, are read back.
-    const fresh = await tx.find(SourceEntity, { id: { $in: rows.map(row => row.id) } }, { refresh: true, orderBy: { id: 1 } })
-    return { brought: fresh.map(row => sourceRecord(row, 0)), alreadyThere: arrivals.length - rows.length }
+export interface BroughtIn {
+  /** Numbers of the new sources, in the order of the arrivals. */
+  ids: number[]
+  alreadyThere: number
+}
+
+/** Brings material into an order within the caller's transaction; what is already in it is left alone. Each new source's facts are read in the background. */
+export async function bringInWithin(tx: EntityManager, queue: TaskQueue, orderId: number, arrivals: readonly Arrival[]): Promise<BroughtIn> {
+  const wanted = new Map(arrivals.map(arrival => [JSON.stringify([arrival.volumeId, pathOf(arrival)]), arrival]))
+  const there = await tx.find(SourceEntity, { order: orderId, relativePath: { $in: [...wanted.values()].map(pathOf) } }, { fields: ['relativePath', 'volume'] })
+  for (const row of there) wanted.delete(JSON.stringify([row.volume.id, row.relativePath]))
+  const grown = await growSequences(tx, queue, orderId, [...wanted.values()])
+  const fresh = [...wanted.values()].filter(arrival => !grown.has(arrival))
+  const rows = fresh.map(arrival => {
+    const relativePath = pathOf(arrival)
+    return tx.create(SourceEntity, {
+      order: tx.getReference(OrderEntity, orderId), volume: tx.getReference(VolumeEntity, arrival.volumeId), relativePath, kind: arrival.kind, name: sourceName({ relativePath }),
+      sequence: arrival.kind === 'sequence' ? arrival.sequence : null, frameRate: arrival.kind === 'sequence' ? arrival.frameRate : null, state: 'reading',
+    })
   })
+  await tx.flush()
+  // Read in the order in which they came.
+  await queue.sendMany('facts', rows.map(row => ({ payload: { sourceId: row.id }, priority: -row.id })), tx)
+  return { ids: rows.map(row => row.id), alreadyThere: arrivals.length - rows.length }
+}
+
+/** Sequences that are in the order already but have other frames now keep their source, which is read again. @returns their arrivals */
+async function growSequences(tx: EntityManager, queue: TaskQueue, orderId: number, arrivals: readonly Arrival[]): Promise<Set<Arrival>> {
+  const grown = new Set<Arrival>()
+  const coming = arrivals.filter(arrival => arrival.kind === 'sequence')
+  if (coming.length === 0) return grown
+  const known = await tx.find(SourceEntity, { order: orderId, kind: 'sequence', volume: { $in: coming.map(arrival => arrival.volumeId) } })
+  for (const arrival of coming) {
+    const { directory, sequence, volumeId } = arrival
+    const row = known.find(source => source.volume.id === volumeId && source.sequence?.prefix === sequence.prefix && source.sequence.suffix === sequence.suffix && directoryOf(source.relativePath) === directory)
+    if (!row) continue
+    const relativePath = pathOf(arrival)
+    tx.assign(row, { sequence, relativePath, name: sourceName({ relativePath }), state: 'reading' })
+    await tx.flush()
+    await queue.send('facts', { sourceId: row.id }, tx, -row.id)
+    grown.add(arrival)
+  }
+  return grown
+}
+
+function directoryOf(relativePath: string): string {
+  return relativePath.includes('/') ? relativePath.slice(0, relativePath.lastIndexOf('/')) : ''
+}
+
+/** Brings material into an order; see `bringInWithin`. */
+export async function bringIn(em: EntityManager, queue: TaskQueue, orderId: number, arrivals: readonly Arrival[]): Promise<{ brought: SourceRecord[], alreadyThere: number }> {
+  const { ids, alreadyThere } = await em.transactional(async tx => {
+    found(await tx.findOne(OrderEntity, orderId), 'order', orderId)
+    return bringInWithin(tx, queue, orderId, arrivals)
+  })
+  return { brought: await listSources(em.fork(), { ids }), alreadyThere }
 }
 
 /** Sources of an order in the order they came, or some of them by number. */
@@ -91,12 +128,22 @@ export async function posterOf(em: EntityManager, sourceId: number): Promise<Buf
   return row ? Buffer.from(row.picture) : null
 }
 
-/** Keeps what was read of a source. `identity` tells the file as it was then. */
-export async function keepFacts(em: EntityManager, sourceId: number, facts: SourceFacts, identity: string, poster: Buffer | null): Promise<void> {
+/** Keeps what was read of a source, groups it, and has it measured next. `identity` tells the file as it was then. */
+export async function keepFacts(em: EntityManager, queue: TaskQueue, sourceId: number, facts: SourceFacts, identity: string, poster: Buffer | null): Promise<void> {
   await em.transactional(async tx => {
     await tx.nativeDelete(PosterEntity, { source: sourceId })
+    const row = await tx.findOne(SourceEntity, sourceId)
+    if (!row) return
     if (poster) await tx.insert(PosterEntity, { source: sourceId, picture: poster })
-    await tx.nativeUpdate(SourceEntity, { id: sourceId }, { state: 'ready', reason: null, facts, identity, hasPoster: poster !== null })
+    const columns = factColumns(facts)
+    tx.assign(row, {
+      state: 'ready', reason: null, facts, identity, hasPoster: poster !== null, ...columns,
+      // What was found of the file as it was before no longer counts.
+      findings: null, rulesVersion: null, measured: null, measureReason: null, findingKeys: ',', faultCount: 0, measureState: columns.material === 'still' ? 'none' : 'waiting',
+    })
+    await tx.flush()
+    if (row.measureState === 'waiting') await queue.send('measure', { sourceId, depth: 'sampled' }, tx, -sourceId)
+    await placeInLot(tx, row)
   })
 }
 
@@ -104,6 +151,6 @@ export async function keepFacts(em: EntityManager, sourceId: number, facts: Sour
 export async function keepRefusal(em: EntityManager, sourceId: number, reason: string): Promise<void> {
   await em.transactional(async tx => {
     await tx.nativeDelete(PosterEntity, { source: sourceId })
-    await tx.nativeUpdate(SourceEntity, { id: sourceId }, { state: 'refused', reason, facts: null, identity: null, hasPoster: false })
+    await tx.nativeUpdate(SourceEntity, { id: sourceId }, { state: 'refused', reason, facts: null, identity: null, hasPoster: false, ...factColumns(null), findings: null, findingKeys: ',', faultCount: 0, measureState: 'none', lot: null })
   })
 }

@@ -2,7 +2,7 @@ import { LockMode } from '@mikro-orm/core'
 import type { EntityManager } from '@mikro-orm/postgresql'
 import type { WorkerRecord } from '@hematine/core'
 import { workerRecord } from './as-records.ts'
-import { JobEntity, SampleEntity, TaskClaimEntity, WorkerEntity } from './entities.ts'
+import { JobEntity, SampleEntity, SourceEntity, TaskClaimEntity, WorkerEntity } from './entities.ts'
 import { applyEvent } from './jobs.ts'
 import type { Task, TaskKind, TaskPayloads, TaskQueue } from './queue.ts'
 
@@ -49,7 +49,10 @@ export async function endTask(em: EntityManager, queue: TaskQueue, task: Task): 
   })
 }
 
-async function sendAgain<Kind extends 'facts' | 'sample'>(tx: EntityManager, queue: TaskQueue, kind: Kind, payload: TaskPayloads[Kind]): Promise<void> {
+type ShortKind = Exclude<TaskKind, 'job'>
+
+async function sendAgain<Kind extends ShortKind>(tx: EntityManager, queue: TaskQueue, kind: Kind, payload: TaskPayloads[Kind]): Promise<void> {
+  if ('depth' in payload) await tx.nativeUpdate(SourceEntity, { id: payload.sourceId, measureState: 'measuring' }, { measureState: 'waiting' })
   if ('sampleId' in payload) await tx.nativeUpdate(SampleEntity, { id: payload.sampleId, state: 'measuring' }, { state: 'waiting' })
   await queue.send(kind, payload, tx)
 }
@@ -84,7 +87,7 @@ export async function retireWorker(em: EntityManager, queue: TaskQueue, workerId
         const job = await tx.findOne(JobEntity, jobId, { lockMode: LockMode.PESSIMISTIC_WRITE })
         if (job && job.attempt === attempt && job.state === 'queued') applyEvent(tx, job, 'lose', why)
       } else {
-        await sendAgain(tx, queue, claim.kind as 'facts' | 'sample', claim.payload as never)
+        await sendAgain(tx, queue, claim.kind as ShortKind, claim.payload as never)
       }
       tx.remove(claim)
     }

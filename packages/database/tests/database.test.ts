@@ -54,10 +54,10 @@ describe('sources', () => {
   test('keep their poster apart, and a new reading replaces it', async () => {
     await db.fresh()
     const { sourceIds: [id] } = await makeOrder(db, ['one.mp4'])
-    await keepFacts(db.em(), id!, facts(), 'a', Buffer.from('first'))
-    await keepFacts(db.em(), id!, facts(), 'b', Buffer.from('second'))
+    await keepFacts(db.em(), db.queue, id!, facts(), 'a', Buffer.from('first'))
+    await keepFacts(db.em(), db.queue, id!, facts(), 'b', Buffer.from('second'))
     expect((await posterOf(db.em(), id!))!.toString()).toBe('second')
-    await keepFacts(db.em(), id!, facts(), 'c', null)
+    await keepFacts(db.em(), db.queue, id!, facts(), 'c', null)
     expect(await posterOf(db.em(), id!)).toBeNull()
     expect((await listSources(db.em(), { ids: [id!] }))[0]!.hasPoster).toBe(false)
   })

@@ -1,0 +1,100 @@
+import type { EntityManager } from '@mikro-orm/postgresql'
+import { findingsOf, likenessOf, materialOf, rulesVersion, toNumber, type MeasureDepth, type Measurement, type SourceFacts } from '@hematine/core'
+import { MeasurementEntity, SourceEntity, StripEntity, type SourceRow } from './entities.ts'
+import { placeInLot } from './lots.ts'
+import { found, Problem } from './problem.ts'
+import type { TaskQueue } from './queue.ts'
+
+/** What lists sort and filter by, out of a source's facts. */
+export function factColumns(facts: SourceFacts | null) {
+  const { video } = facts ?? {}
+  return {
+    material: facts ? materialOf(facts) : null, codec: video?.codec ?? facts?.audio[0]?.codec ?? null, width: video?.width ?? null, height: video?.height ?? null, rate: video ? toNumber(video.frameRate) : null,
+    seconds: facts?.durationSeconds ?? null, bytes: facts?.bytes ?? null, scan: facts ? likenessOf(facts, []).scan : null,
+  }
+}
+
+/** Draws a source's findings from a measurement and puts it into the lot that they give it. */
+async function conclude(tx: EntityManager, row: SourceRow, measurement: Measurement): Promise<void> {
+  const findings = findingsOf(row.facts!, measurement)
+  tx.assign(row, {
+    findings, rulesVersion, measured: { depth: measurement.depth, tookSeconds: measurement.tookSeconds }, measureState: 'ready', measureReason: null,
+    findingKeys: `,${findings.map(entry => entry.key).join(',')},`, faultCount: findings.filter(entry => entry.kind === 'fault').length, scan: likenessOf(row.facts!, findings).scan,
+  })
+  await tx.flush()
+  await placeInLot(tx, row)
+}
+
+/** Has sources measured in the background. Those that are not read yet, or are in line already, are passed over. @returns how many were put in line */
+export async function askToMeasure(em: EntityManager, queue: TaskQueue, sourceIds: readonly number[], depth: MeasureDepth): Promise<number> {
+  return em.transactional(async tx => {
+    const rows = await tx.find(SourceEntity, { id: { $in: [...sourceIds] }, state: 'ready', measureState: { $nin: ['waiting', 'measuring'] } }, { fields: ['id', 'material'] })
+    // Stills have nothing that is measured over time or sound.
+    const ids = rows.filter(row => row.material !== 'still').map(row => row.id)
+    await tx.nativeUpdate(SourceEntity, { id: { $in: ids } }, { measureState: 'waiting', measureReason: null })
+    for (const id of ids) await queue.send('measure', { sourceId: id, depth }, tx, depth === 'deep' ? 1_000_000 : -id)
+    return ids.length
+  })
+}
+
+/** A source about to be measured, with its volume; null when that is no longer wanted. */
+export async function beginMeasuring(em: EntityManager, sourceId: number): Promise<SourceRow | null> {
+  const row = await em.findOne(SourceEntity, { id: sourceId, state: 'ready' }, { populate: ['volume'] as never })
+  if (!row || (row.measureState !== 'waiting' && row.measureState !== 'measuring')) return null
+  row.measureState = 'measuring'
+  await em.flush()
+  return row
+}
+
+export interface StripPicture { seconds: number, picture: Buffer }
+
+/** Keeps what was measured of a source, what it means, and pictures from places spread over it. */
+export async function keepSourceMeasurement(em: EntityManager, sourceId: number, measurement: Measurement, strip: readonly StripPicture[]): Promise<void> {
+  await em.transactional(async tx => {
+    const row = await tx.findOne(SourceEntity, sourceId)
+    if (!row?.facts) return
+    await tx.nativeDelete(MeasurementEntity, { source: sourceId })
+    await tx.insert(MeasurementEntity, { source: sourceId, measurement } as never)
+    await tx.nativeDelete(StripEntity, { source: sourceId })
+    if (strip.length > 0) await tx.insertMany(StripEntity, strip.map(({ seconds, picture }, index) => ({ source: sourceId, index, seconds, picture })) as never)
+    await conclude(tx, row, measurement)
+  })
+}
+
+export async function keepMeasuringFailure(em: EntityManager, sourceId: number, reason: string): Promise<void> {
+  await em.nativeUpdate(SourceEntity, { id: sourceId }, { measureState: 'failed', measureReason: reason })
+}
+
+/**
+ * Brings sources up to date that were read or measured by an older Hematine: findings by today's rules from the kept measurements, and a lot.
+ * @returns how many were brought up to date; call again until it is 0
+ */
+export async function bringUpToDate(em: EntityManager, most = 50): Promise<number> {
+  return em.transactional(async tx => {
+    const rows = await tx.find(SourceEntity, { state: 'ready', $or: [{ lot: null }, { material: null }, { rulesVersion: { $ne: null, $lt: rulesVersion } }] }, { limit: most, orderBy: { id: 1 } })
+    for (const row of rows) {
+      const kept = await tx.findOne(MeasurementEntity, { source: row.id })
+      tx.assign(row, factColumns(row.facts ?? null))
+      if (kept) await conclude(tx, row, kept.measurement)
+      else await placeInLot(tx, row)
+    }
+    return rows.length
+  })
+}
+
+/** Places of a source's strip of pictures, in order. */
+export async function stripOf(em: EntityManager, sourceId: number): Promise<number[]> {
+  return (await em.find(StripEntity, { source: sourceId }, { fields: ['seconds'], orderBy: { index: 1 } })).map(row => row.seconds)
+}
+
+/** One picture of a source's strip, as WebP. */
+export async function stripPicture(em: EntityManager, sourceId: number, index: number): Promise<Buffer> {
+  const row = await em.findOne(StripEntity, { source: sourceId, index })
+  if (!row) throw new Problem(404, 'no-picture', 'There is no such picture of this source.')
+  return Buffer.from(row.picture)
+}
+
+/** What was measured of a source, number by number. @throws Problem 404 before it was measured */
+export async function measurementOf(em: EntityManager, sourceId: number): Promise<Measurement> {
+  return found(await em.findOne(MeasurementEntity, { source: sourceId }), 'measurement of source', sourceId).measurement
+}

@@ -1,0 +1,231 @@
+import { describe, expect, test } from 'vitest'
+import { findingsOf, measuringVersion, rational, rulesVersion, type Measurement, type SourceFilter } from '@hematine/core'
+import {
+  askToMeasure, beginMeasuring, beginScan, beginWatch, bringIn, bringUpToDate, countSources, endTask, groupAgain, keepFacts, keepLook, keepMeasuringFailure, keepScanned, keepSourceMeasurement, listLots, listScans, listSources, listWatches,
+  measurementOf, mergeLots, moveToLot, nextDirectory, pageOfSources, renameLot, sourceIdsOf, stopScan, stripOf, stripPicture, takeDueWatch, takeTask,
+} from '../src/index.ts'
+import { discFacts, facts } from '../../core/tests/examples.ts'
+import { makeOrder, makeWorker, useDatabase } from '../../../tests/support/database.ts'
+
+const db = useDatabase()
+
+/** A measurement in which the picture is noisy and combed with the bottom field first. */
+function measurement(noise: number): Measurement {
+  const column = (value: number) => Array.from({ length: 25 }, () => value)
+  const window = {
+    seconds: column(0).map((_, index) => index / 25), mean: column(110), low: column(30), high: column(200), illegal: column(0), atTop: column(0), saturation: column(20), change: column(4), histogramChange: column(0), shiftX: column(0),
+    shiftY: column(0), shiftFit: column(0), scan: 'b'.repeat(25), errors: 0, borders: null,
+    still: { seconds: 0.5, noise, gridX: 1, gridY: 1, gridColumn: 0, gridRow: 0, detailX: null, detailY: null, flat: 0 },
+  }
+  return {
+    version: measuringVersion, depth: 'sampled', tookSeconds: 1.5, sound: [],
+    picture: { width: 720, height: 576, framesPerSecond: 25, windows: [window], whole: true, marks: [], times: { packetsRead: 0, regular: 0, short: 0, long: 0, longAt: [], endSeconds: null } },
+  }
+}
+
+const filterOf = (...filter: SourceFilter) => filter
+const page = (orderId: number, rest: object = {}) => ({ orderId, filter: [] as SourceFilter, sort: 'name' as const, descending: false, offset: 0, limit: 100, ...rest })
+
+describe('lots', () => {
+  test('gather what is alike, and a later arrival joins its lot', async () => {
+    await db.fresh()
+    const { order, source } = await makeOrder(db, ['a.mp4', 'b.mp4'])
+    const { brought } = await bringIn(db.em(), db.queue, order.id, [{ kind: 'file', volumeId: source.id, path: 'disc.mpg' }, { kind: 'file', volumeId: source.id, path: 'c.mp4' }])
+    await keepFacts(db.em(), db.queue, brought[0]!.id, discFacts, 'x', null)
+    await keepFacts(db.em(), db.queue, brought[1]!.id, facts(), 'y', null)
+    const lots = await listLots(db.em(), order.id, [])
+    expect(lots.map(lot => [lot.name, lot.count])).toEqual([['Lot A', 3], ['Lot B', 1]])
+    expect(lots[0]!.reason).toBe('1920x1080 16:9, progressive, 25 fps, H.264')
+    expect(lots[1]!.reason).toBe('720x576 16:9, interlaced, top field first, 25 fps, MPEG-2')
+    expect(lots[0]!.seconds).toBe(360)
+    expect(lots[0]!.bytes).toBe(3 * 13_300_000)
+  })
+
+  test('change with what is measured, and an empty lot goes', async () => {
+    await db.fresh()
+    const { order, sourceIds } = await makeOrder(db, ['a.mpg', 'b.mpg'], undefined, discFacts)
+    await askToMeasure(db.em(), db.queue, sourceIds, 'sampled')
+    for (const id of sourceIds) await keepSourceMeasurement(db.em(), id, measurement(5), [{ seconds: 0.5, picture: Buffer.from('p') }])
+    const lots = await listLots(db.em(), order.id, [])
+    expect(lots).toHaveLength(1)
+    expect(lots[0]!.reason).toBe('720x576 16:9, bottom field first, 25 fps, MPEG-2, noise')
+    const [first] = await listSources(db.em(), { ids: [sourceIds[0]!] })
+    expect(first!.findings.map(entry => entry.key)).toContain('scan-flag')
+    expect(first).toMatchObject({ measureState: 'ready', measured: { depth: 'sampled', tookSeconds: 1.5 } })
+    expect(await stripOf(db.em(), sourceIds[0]!)).toEqual([0.5])
+    expect((await stripPicture(db.em(), sourceIds[0]!, 0)).toString()).toBe('p')
+    await expect(stripPicture(db.em(), sourceIds[0]!, 7)).rejects.toThrow('no such picture')
+    expect((await measurementOf(db.em(), sourceIds[0]!)).picture!.windows[0]!.still!.noise).toBe(5)
+  })
+
+  test('made by hand keep their sources whatever is found later, until they are grouped again', async () => {
+    await db.fresh()
+    const { order, sourceIds: [one, two, three] } = await makeOrder(db, ['a.mp4', 'b.mp4', 'c.mp4'])
+    const lotId = await moveToLot(db.em(), [two!, three!], null)
+    await renameLot(db.em(), lotId, 'Night shots')
+    expect((await listLots(db.em(), order.id, [])).map(lot => [lot.name, lot.count, lot.byHand])).toEqual([['Lot A', 1, false], ['Night shots', 2, true]])
+    await keepSourceMeasurement(db.em(), two!, measurement(5), [])
+    expect((await listSources(db.em(), { ids: [two!] }))[0]).toMatchObject({ lotId, lotByHand: true })
+    await groupAgain(db.em(), [two!, three!])
+    const lots = await listLots(db.em(), order.id, [])
+    expect(lots.find(lot => lot.id === lotId)).toBeUndefined()
+    expect((await listSources(db.em(), { ids: [one!, three!] })).map(source => source.lotId)).toEqual([lots[0]!.id, lots[0]!.id])
+  })
+
+  test('that were joined take in what is like any of them', async () => {
+    await db.fresh()
+    const { order, source, sourceIds: [one] } = await makeOrder(db, ['a.mp4'])
+    const { brought: [disc, later] } = await bringIn(db.em(), db.queue, order.id, [{ kind: 'file', volumeId: source.id, path: 'd.mpg' }, { kind: 'file', volumeId: source.id, path: 'e.mpg' }])
+    await keepFacts(db.em(), db.queue, disc!.id, discFacts, 'x', null)
+    const [a, b] = await listLots(db.em(), order.id, [])
+    await mergeLots(db.em(), [a!.id, b!.id])
+    await keepFacts(db.em(), db.queue, later!.id, discFacts, 'y', null)
+    const lots = await listLots(db.em(), order.id, [])
+    expect(lots.map(lot => [lot.id, lot.count])).toEqual([[a!.id, 3]])
+    expect((await listSources(db.em(), { ids: [one!, later!.id] })).map(entry => entry.lotId)).toEqual([a!.id, a!.id])
+  })
+
+  test('name the odd one out with what differs', async () => {
+    await db.fresh()
+    const { order, source } = await makeOrder(db, ['a.mp4', 'b.mp4'])
+    const { brought: [odd] } = await bringIn(db.em(), db.queue, order.id, [{ kind: 'file', volumeId: source.id, path: 'odd.mp4' }])
+    await keepFacts(db.em(), db.queue, odd!.id, facts({ frameRate: rational(50) }), 'x', null)
+    const [a, b] = await listLots(db.em(), order.id, [])
+    expect(a!.oddOneOut).toBeNull()
+    expect(b!.oddOneOut).toEqual({ lotId: a!.id, differences: ['50 fps instead of 25'] })
+  })
+
+  test('of two orders are never mixed', async () => {
+    await db.fresh()
+    const first = await makeOrder(db, ['a.mp4'])
+    const second = await makeOrder(db, ['b.mp4'], { source: '/other/sources', delivery: '/other/delivery' })
+    const [lot] = await listLots(db.em(), first.order.id, [])
+    await expect(moveToLot(db.em(), second.sourceIds, lot!.id)).rejects.toThrow('There is no lot')
+    await expect(moveToLot(db.em(), [first.sourceIds[0]!, second.sourceIds[0]!], null)).rejects.toThrow('different orders')
+  })
+})
+
+describe('the list of sources', () => {
+  test('comes in pages, sorted and narrowed by facts, findings and names', async () => {
+    await db.fresh()
+    const { order, source, sourceIds } = await makeOrder(db, ['Tape 10.mp4', 'tape 9.mp4', 'Buoy 100%_.mp4'])
+    const { brought: [disc] } = await bringIn(db.em(), db.queue, order.id, [{ kind: 'file', volumeId: source.id, path: 'below/disc.mpg' }])
+    await keepFacts(db.em(), db.queue, disc!.id, discFacts, 'x', null)
+    await keepSourceMeasurement(db.em(), disc!.id, measurement(4), [])
+    const names = async (rest: object) => (await pageOfSources(db.em(), page(order.id, rest))).rows.map(row => row.name)
+    expect(await names({ limit: 2 })).toHaveLength(2)
+    expect((await pageOfSources(db.em(), page(order.id, { limit: 2, offset: 2 }))).total).toBe(4)
+    expect(await names({ filter: filterOf({ field: 'name', how: 'contains', value: 'TAPE' }) })).toEqual(expect.arrayContaining(['Tape 10.mp4', 'tape 9.mp4']))
+    // What means something to SQL is looked for as it is written.
+    expect(await names({ filter: filterOf({ field: 'name', how: 'contains', value: '%_' }) })).toEqual(['Buoy 100%_.mp4'])
+    expect(await names({ filter: filterOf({ field: 'finding', how: 'has', value: 'noise' }) })).toEqual(['disc.mpg'])
+    expect(await names({ filter: filterOf({ field: 'finding', how: 'has not', value: 'noise' }) })).toHaveLength(3)
+    expect(await names({ filter: filterOf({ field: 'width', how: 'at most', value: 720 }, { field: 'scan', how: 'is', value: 'bottom field first' }) })).toEqual(['disc.mpg'])
+    expect(await names({ sort: 'seconds' })).toHaveLength(4)
+    expect((await names({ sort: 'seconds' }))[0]).toBe('disc.mpg')
+    expect((await names({ sort: 'faults', descending: true }))[0]).toBe('disc.mpg')
+    expect(await sourceIdsOf(db.em(), { orderId: order.id, filter: filterOf({ field: 'finding', how: 'has not', value: 'noise' }) })).toHaveLength(sourceIds.length)
+  })
+
+  test('says of each line what its columns show', async () => {
+    await db.fresh()
+    const { order, sourceIds: [id] } = await makeOrder(db, ['d.mpg'], undefined, discFacts)
+    await keepSourceMeasurement(db.em(), id!, measurement(4), [])
+    expect((await pageOfSources(db.em(), page(order.id))).rows[0]).toMatchObject({ picture: '720x576 16:9', motion: '25i top', codec: 'MPEG-2', sound: '2 x AC-3', seconds: 14, faults: ['scan flag is wrong', 'noise'], jobCount: 0, measureState: 'ready' })
+  })
+
+  test('is counted by what waits', async () => {
+    await db.fresh()
+    const { order, source } = await makeOrder(db, ['a.mp4'])
+    await bringIn(db.em(), db.queue, order.id, [{ kind: 'file', volumeId: source.id, path: 'b.mp4' }])
+    expect(await countSources(db.em(), order.id)).toEqual({ all: 2, undecided: 1, reading: 1, measuring: 1, refused: 0 })
+  })
+})
+
+describe('measuring', () => {
+  test('follows reading, once, and a deeper one is asked for by hand', async () => {
+    await db.fresh()
+    const { sourceIds: [id] } = await makeOrder(db, ['a.mp4'])
+    const worker = await makeWorker(db)
+    const task = await takeTask(db.em(), db.queue, 'measure', worker.id)
+    expect(task!.payload).toEqual({ sourceId: id, depth: 'sampled' })
+    expect(await beginMeasuring(db.em(), id!)).not.toBeNull()
+    // In line already.
+    expect(await askToMeasure(db.em(), db.queue, [id!], 'deep')).toBe(0)
+    await keepMeasuringFailure(db.em(), id!, 'The file is damaged.')
+    await endTask(db.em(), db.queue, task!)
+    expect((await listSources(db.em(), { ids: [id!] }))[0]).toMatchObject({ measureState: 'failed', measureReason: 'The file is damaged.' })
+    expect(await askToMeasure(db.em(), db.queue, [id!], 'deep')).toBe(1)
+    expect((await takeTask(db.em(), db.queue, 'measure', worker.id))!.payload.depth).toBe('deep')
+  })
+
+  test('is not asked of stills', async () => {
+    await db.fresh()
+    const still = facts({ frameCount: 1 })
+    const { sourceIds } = await makeOrder(db, ['plate.png'], undefined, { ...still, audio: [] })
+    expect(await askToMeasure(db.em(), db.queue, sourceIds, 'sampled')).toBe(0)
+  })
+
+  test('done under older rules is concluded anew from the kept numbers', async () => {
+    await db.fresh()
+    const { sourceIds: [id] } = await makeOrder(db, ['a.mpg'], undefined, discFacts)
+    await keepSourceMeasurement(db.em(), id!, measurement(4), [])
+    await db.em().getConnection().execute(`update source set rules_version = ${rulesVersion - 1}, findings = '[]', lot_id = null`)
+    expect(await bringUpToDate(db.em())).toBe(1)
+    expect(await bringUpToDate(db.em())).toBe(0)
+    expect((await listSources(db.em(), { ids: [id!] }))[0]!.findings).toEqual(findingsOf(discFacts, measurement(4)))
+  })
+})
+
+describe('going through a folder', () => {
+  test('keeps each directory with what it brought, and goes on where it was', async () => {
+    await db.fresh()
+    const { order, source } = await makeOrder(db, [])
+    const scan = await beginScan(db.em(), db.queue, { orderId: order.id, volumeId: source.id, path: '', frameRate: rational(25) })
+    expect((await beginScan(db.em(), db.queue, { orderId: order.id, volumeId: source.id, path: '', frameRate: rational(25) })).id).toBe(scan.id)
+    const file = (path: string) => ({ kind: 'file' as const, volumeId: source.id, path })
+    expect((await nextDirectory(db.em(), scan.id))!.directory).toBe('')
+    await keepScanned(db.em(), db.queue, scan.id, { directory: '', below: ['a', 'b'], arrivals: [file('one.mp4')], files: 2, refused: [{ path: 'x', reason: 'The file is empty.' }] })
+    // A worker that was lost after this transaction repeats nothing.
+    await keepScanned(db.em(), db.queue, scan.id, { directory: '', below: ['a', 'b'], arrivals: [file('one.mp4')], files: 2, refused: [] })
+    expect((await nextDirectory(db.em(), scan.id))!.directory).toBe('a')
+    await keepScanned(db.em(), db.queue, scan.id, { directory: 'a', below: [], arrivals: [file('a/two.mp4'), file('one.mp4')], files: 2, refused: [] })
+    await keepScanned(db.em(), db.queue, scan.id, { directory: 'b', below: [], arrivals: [], files: 0, refused: [] })
+    expect(await nextDirectory(db.em(), scan.id)).toBeNull()
+    expect((await listScans(db.em(), { orderId: order.id }))[0]).toMatchObject({ state: 'done', directoriesDone: 3, directoriesWaiting: 0, filesSeen: 4, brought: 2, alreadyThere: 1, refusedCount: 1 })
+  })
+
+  test('ends where it is told to', async () => {
+    await db.fresh()
+    const { order, source } = await makeOrder(db, [])
+    const scan = await beginScan(db.em(), db.queue, { orderId: order.id, volumeId: source.id, path: '', frameRate: rational(25) })
+    expect(await stopScan(db.em(), scan.id)).toMatchObject({ state: 'stopped' })
+    expect(await nextDirectory(db.em(), scan.id)).toBeNull()
+  })
+})
+
+describe('watching a folder', () => {
+  test('is due once for all workers, and brings in what has stopped growing', async () => {
+    await db.fresh()
+    const { order, source } = await makeOrder(db, [])
+    const watch = await beginWatch(db.em(), { orderId: order.id, volumeId: source.id, path: 'in', frameRate: rational(24) })
+    expect((await takeDueWatch(db.em()))!.id).toBe(watch.id)
+    expect(await takeDueWatch(db.em())).toBeNull()
+    await keepLook(db.em(), db.queue, watch.id, { growing: { 'in/a.mov': '100:1' }, arrivals: [], problem: null })
+    expect((await listWatches(db.em(), { orderId: order.id }))[0]!.growing).toEqual([{ path: 'in/a.mov', bytes: 100 }])
+    await keepLook(db.em(), db.queue, watch.id, { growing: {}, arrivals: [{ kind: 'file', volumeId: source.id, path: 'in/a.mov' }], problem: null })
+    expect((await pageOfSources(db.em(), page(order.id))).rows.map(row => row.relativePath)).toEqual(['in/a.mov'])
+  })
+
+  test('a sequence that has more frames now keeps its source, which is read again', async () => {
+    await db.fresh()
+    const { order, source } = await makeOrder(db, [])
+    const sequence = { prefix: 'r-', suffix: '.png', padding: 4, first: 1, last: 48, missing: [] }
+    const arrival = (last: number) => ({ kind: 'sequence' as const, volumeId: source.id, directory: 'in', sequence: { ...sequence, last }, frameRate: rational(24) })
+    const { brought: [first] } = await bringIn(db.em(), db.queue, order.id, [arrival(48)])
+    await keepFacts(db.em(), db.queue, first!.id, facts(), 'x', null)
+    await bringIn(db.em(), db.queue, order.id, [arrival(72)])
+    const { rows } = await pageOfSources(db.em(), page(order.id))
+    expect(rows).toMatchObject([{ id: first!.id, name: 'r-[0001-0072].png', state: 'reading' }])
+  })
+})
