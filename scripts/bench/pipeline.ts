@@ -3,7 +3,7 @@ import { mkdirSync, readFileSync, rmSync } from 'node:fs'
 import { rename } from 'node:fs/promises'
 import { cpus } from 'node:os'
 import path from 'node:path'
-import { describeBytes, readSettings, type JobRecord, type SourceRecord } from '@hematine/core'
+import { describeBytes, readSettings, type JobRecord, type SourceRow } from '@hematine/core'
 import { demoNames, makeDemoMaterial, ownVolumes } from '@hematine/demo'
 import { writeClip } from '@hematine/demo/write-clip'
 import { projectDirectory, SetUpProblem, temporaryDirectory } from '../lib/bootstrap.mjs'
@@ -31,10 +31,10 @@ class Application {
     return (await this.ask<JobRecord[]>('/api/jobs?orderId=1')).find(job => job.id === id)!
   }
 
-  async sourceCalled(name: string): Promise<SourceRecord> {
+  async sourceCalled(name: string): Promise<SourceRow> {
     for (;;) {
-      const found = (await this.ask<SourceRecord[]>('/api/sources?orderId=1')).find(source => source.name === name || source.relativePath.startsWith(`${name}/`))
-      if (found && found.state !== 'reading') return found
+      const found = (await this.ask<{ rows: SourceRow[] }>('/api/sources?orderId=1')).rows.find(source => source.name === name || source.relativePath.startsWith(`${name}/`))
+      if (found && found.state !== 'reading' && found.measureState !== 'waiting' && found.measureState !== 'measuring') return found
       await pause(100)
     }
   }

@@ -1,5 +1,5 @@
 import path from 'node:path'
-import { readSettings, type JobRecord, type SourceRecord } from '@hematine/core'
+import { readSettings, type JobRecord, type SourceRow } from '@hematine/core'
 import { chromium } from '@playwright/test'
 import { projectDirectory } from './bootstrap.mjs'
 import { build } from './build.ts'
@@ -31,8 +31,9 @@ export async function takeScreenshots(directory: string): Promise<void> {
       await page.screenshot({ path: path.join(projectDirectory, 'docs/screenshots', `${name}.png`) })
       console.log(`docs/screenshots/${name}.png`)
     }
-    while ((await ask<SourceRecord[]>('/api/sources?orderId=1')).some(source => source.state === 'reading')) await pause(300)
-    const sources = await ask<SourceRecord[]>('/api/sources?orderId=1')
+    const readSources = async () => (await ask<{ rows: SourceRow[] }>('/api/sources?orderId=1&limit=500')).rows
+    while ((await readSources()).some(source => source.state === 'reading' || source.measureState === 'waiting' || source.measureState === 'measuring')) await pause(300)
+    const sources = await readSources()
     const draft = (wishes: [name: string, specKey: string][]) => ask<{ jobs: JobRecord[] }>('/api/jobs', { deliveryVolumeId: 3, wishes: wishes.map(([name, specKey]) => ({ sourceId: sources.find(source => source.name.startsWith(name))!.id, specKey })) })
     const release = (jobs: readonly JobRecord[]) => ask('/api/jobs/actions', { ids: jobs.map(job => job.id), action: 'release' })
 

@@ -52,10 +52,9 @@ test.describe('by keyboard', () => {
 
   test('arrows open the next row and Space selects it', async ({ page }) => {
     await page.goto('/intake')
-    await page.locator('tr[data-row]').first().focus()
+    await page.locator('[data-line="0"]').focus()
     await page.keyboard.press('ArrowDown')
-    await page.keyboard.press('ArrowDown')
-    const open = page.locator('tr[data-row][aria-current=true]')
+    const open = page.locator('[data-row].open')
     await expect(open).toBeFocused()
     await page.keyboard.press('Space')
     await expect(open.getByRole('checkbox')).toBeChecked()

@@ -15,11 +15,11 @@ export async function expectNoPageScroll(page: Page): Promise<void> {
   expect(await page.evaluate(() => [document.documentElement.scrollHeight > window.innerHeight, document.documentElement.scrollWidth > window.innerWidth])).toEqual([false, false])
 }
 
-interface Source { id: number, name: string, state: string }
+interface Source { id: number, name: string, state: string, measureState: string, faults: string[], lotId: number | null }
 interface Job { id: number, state: string, sourceName: string, specKey: string, verdict: string | null, outputPath: string | null, progress: { framesDone: number, stage: string } | null }
 
 export async function sources(request: APIRequestContext): Promise<Source[]> {
-  return (await request.get('/api/sources?orderId=1')).json()
+  return ((await (await request.get('/api/sources?orderId=1&limit=500')).json()) as { rows: Source[] }).rows
 }
 
 export async function jobs(request: APIRequestContext): Promise<Job[]> {

@@ -1,5 +1,6 @@
 import {
-  DeliverySpec, JobDetail, JobEventRecord, JobRecord, NumberedSequence, OrderRecord, Rational, SourceKind, SourceRecord, VolumeRecord, VolumeRole, WorkerRecord,
+  DeliverySpec, JobDetail, JobEventRecord, JobRecord, LotRecord, MeasureDepth, Measurement, NumberedSequence, OrderRecord, Rational, ScanRecord, SourceFilter, SourceKind, SourceRecord, SourceRow, SourceSort, VolumeRecord, VolumeRole,
+  WatchRecord, WorkerRecord,
 } from '@hematine/core'
 import { z } from 'zod'
 
@@ -30,6 +31,20 @@ const relativePath = z.string().max(4096, 'is longer than 4096 characters')
 const ofOrder = z.object({ orderId: id })
 const frameRate = Rational.refine(rate => rate.num > 0 && rate.num / rate.den <= 1000, 'must be above 0 and at most 1000 frames a second')
 
+/** A filter travels in the address as JSON. */
+const filterText = z.string().max(4000, 'is longer than 4000 characters').default('[]').transform((text, context): unknown => {
+  try {
+    return JSON.parse(text)
+  } catch {
+    context.addIssue({ code: 'custom', message: 'is not valid JSON' })
+    return z.NEVER
+  }
+}).pipe(SourceFilter)
+/** "none" for sources that are in no lot. */
+const lotChoice = z.union([id, z.literal('none')]).optional()
+const folderBody = z.object({ orderId: z.int().positive(), volumeId: z.int().positive(), path: relativePath, frameRate: frameRate.optional() })
+const sourceIds = z.object({ ids })
+
 const orderBody = z.object({ code: text(40), name: text(120), dueAt: z.iso.datetime('is not a time in UTC such as 2026-11-27T08:00:00Z').nullable() })
 
 export const DirectoryListing = z.object({
@@ -57,6 +72,9 @@ export const ArrivalBody = z.object({
   frameRate: frameRate.optional(),
 })
 export type ArrivalBody = z.infer<typeof ArrivalBody>
+
+export const SourceCounts = z.object({ all: z.int(), undecided: z.int(), reading: z.int(), measuring: z.int(), refused: z.int() })
+export type SourceCounts = z.infer<typeof SourceCounts>
 
 export const Health = z.object({
   eventLoopDelayMilliseconds: z.object({ median: z.number(), p99: z.number(), max: z.number() }),
@@ -88,11 +106,36 @@ export const api = {
   listRoots: { method: 'get', path: '/api/volume-roots', summary: 'Directories in which volumes may be registered, or the directories in one of them.', query: z.object({ path: z.string().max(4096).optional() }), answer: z.object({ path: z.string().nullable(), parent: z.string().nullable(), directories: z.array(z.object({ name: z.string(), path: z.string() })) }) },
   listDirectory: { method: 'get', path: '/api/volumes/{id}/entries', summary: 'What a directory of a volume holds; numbered pictures appear as sequences.', parameters: idParameter, query: z.object({ path: relativePath.default(''), orderId: id.optional() }), answer: DirectoryListing },
 
-  listSources: { method: 'get', path: '/api/sources', summary: 'Sources of an order.', query: ofOrder, answer: z.array(SourceRecord) },
+  listSources: {
+    method: 'get', path: '/api/sources', summary: 'Sources of an order, a page at a time.',
+    query: ofOrder.extend({ lotId: lotChoice, filter: filterText, sort: SourceSort.default('came'), descending: z.stringbool().default(false), offset: z.coerce.number().int().min(0).default(0), limit: z.coerce.number().int().min(1).max(500).default(100) }),
+    answer: z.object({ total: z.int(), rows: z.array(SourceRow) }),
+  },
+  listSourceIds: { method: 'get', path: '/api/source-ids', summary: 'Numbers of all sources that a filter lets through, for choosing many at once.', query: ofOrder.extend({ lotId: lotChoice, filter: filterText }), answer: z.array(z.int()) },
+  countSources: { method: 'get', path: '/api/source-counts', summary: 'How many sources an order has, and how many wait for a decision, are being read or measured, or cannot be used.', query: ofOrder, answer: SourceCounts },
+  readSource: { method: 'get', path: '/api/sources/{id}', summary: 'One source with its facts and findings.', parameters: idParameter, answer: SourceRecord },
+  measureSources: { method: 'post', path: '/api/sources/measurements', summary: 'Has sources measured again, or more deeply, in the background.', body: sourceIds.extend({ depth: MeasureDepth }), answer: z.object({ queued: z.int() }) },
+  readMeasurement: { method: 'get', path: '/api/sources/{id}/measurement', summary: 'What was measured of a source, number by number.', parameters: idParameter, answer: Measurement },
+  sourceStrip: { method: 'get', path: '/api/sources/{id}/strip', summary: 'Places, in seconds, of a source\'s strip of small pictures.', parameters: idParameter, answer: z.array(z.number()) },
+  sourceStripPicture: { method: 'get', path: '/api/sources/{id}/strip/{index}', summary: 'One picture of a source\'s strip.', parameters: z.object({ id, index: z.coerce.number().int().min(0) }), contentType: 'image/webp' },
+  sourceFrame: { method: 'get', path: '/api/sources/{id}/frame', summary: 'The frame of a source that is shown at a time, as PNG.', parameters: idParameter, query: z.object({ seconds: z.coerce.number().min(0, 'must not be negative').max(1e6) }), contentType: 'image/png' },
   bringIn: { method: 'post', path: '/api/sources', summary: 'Brings files and sequences of volumes into an order; their facts are read in the background.', body: z.object({ orderId: z.int().positive(), arrivals: z.array(ArrivalBody).min(1, 'name at least one').max(5000, 'name at most 5000') }), answer: z.object({ brought: z.array(SourceRecord), alreadyThere: z.int() }), status: 201 },
   readAgain: { method: 'post', path: '/api/sources/{id}/read-again', summary: 'Reads a source\'s facts once more, at another frame rate when it is a sequence.', parameters: idParameter, body: z.object({ frameRate: frameRate.optional() }), answer: SourceRecord },
   removeSource: { method: 'delete', path: '/api/sources/{id}', summary: 'Takes a source out of its order; the material is not touched.', parameters: idParameter, status: 204 },
   sourcePoster: { method: 'get', path: '/api/sources/{id}/poster', summary: 'A small picture of a source.', parameters: idParameter, contentType: 'image/webp' },
+
+  listLots: { method: 'get', path: '/api/lots', summary: 'Lots of an order with what of them a filter lets through.', query: ofOrder.extend({ filter: filterText }), answer: z.array(LotRecord) },
+  renameLot: { method: 'patch', path: '/api/lots/{id}', summary: 'Gives a lot a name, or its letter back.', parameters: idParameter, body: z.object({ name: text(80).nullable() }), status: 204 },
+  moveToLot: { method: 'post', path: '/api/lots/moves', summary: 'Moves sources into a lot, or into a new one. They stay there whatever is found of them later.', body: z.object({ sourceIds: ids, lotId: z.int().positive().nullable() }), answer: z.object({ lotId: z.int() }) },
+  mergeLots: { method: 'post', path: '/api/lots/merges', summary: 'Joins lots into the first of them.', body: z.object({ ids: z.array(z.int().positive()).min(2, 'name at least two').max(500) }), status: 204 },
+  groupAgain: { method: 'post', path: '/api/lots/groupings', summary: 'Lets sources go back to the lots that their likeness gives them.', body: z.object({ sourceIds: ids }), status: 204 },
+
+  beginScan: { method: 'post', path: '/api/scans', summary: 'Goes through a folder and all below it in the background, and brings in what it holds.', body: folderBody, answer: ScanRecord, status: 201 },
+  listScans: { method: 'get', path: '/api/scans', summary: 'Folders of an order that are or were gone through, newest first.', query: ofOrder, answer: z.array(ScanRecord) },
+  stopScan: { method: 'post', path: '/api/scans/{id}/stop', summary: 'Ends going through a folder where it stands; what came in stays.', parameters: idParameter, answer: ScanRecord },
+  beginWatch: { method: 'post', path: '/api/watches', summary: 'Watches a folder: new files come in once they have stopped growing.', body: folderBody, answer: WatchRecord, status: 201 },
+  listWatches: { method: 'get', path: '/api/watches', summary: 'Watched folders of an order.', query: ofOrder, answer: z.array(WatchRecord) },
+  endWatch: { method: 'delete', path: '/api/watches/{id}', summary: 'Watches a folder no longer.', parameters: idParameter, status: 204 },
 
   listSpecs: { method: 'get', path: '/api/specs', summary: 'Delivery specs.', answer: z.array(DeliverySpec) },
 
@@ -128,11 +171,16 @@ export type RouteName = keyof typeof api
 
 /** What the event stream sends: records that are new or changed, and numbers of those that are gone. */
 export const LiveChange = z.object({
-  orders: z.array(OrderRecord), sources: z.array(SourceRecord), jobs: z.array(JobRecord),
+  orders: z.array(OrderRecord), jobs: z.array(JobRecord),
+  /** Numbers of sources that changed or are gone: whoever shows them asks again. */
+  sourceIds: z.array(z.int()),
+  /** Whether the lots should be asked for again. */
+  lots: z.boolean(),
+  scans: z.array(ScanRecord), watches: z.array(WatchRecord), goneWatches: z.array(z.int()),
   /** All workers, when any of them changed. */
   workers: z.array(WorkerRecord).nullable(),
   /** Whether the volumes should be asked for again. */
   volumes: z.boolean(),
-  goneSources: z.array(z.int()), goneJobs: z.array(z.int()),
+  goneJobs: z.array(z.int()),
 })
 export type LiveChange = z.infer<typeof LiveChange>

@@ -1,35 +1,58 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
+import type { SourceRecord } from '@hematine/core'
+import { computed, ref, shallowRef, watch } from 'vue'
 import EmptyState from '~/components/common/EmptyState.vue'
 import SplitPane from '~/components/common/SplitPane.vue'
 import DraftBar from '~/components/intake/DraftBar.vue'
 import DropZone from '~/components/intake/DropZone.vue'
+import FilterBar from '~/components/intake/FilterBar.vue'
+import FolderList from '~/components/intake/FolderList.vue'
+import LotDialog from '~/components/intake/LotDialog.vue'
+import LotTable from '~/components/intake/LotTable.vue'
 import SourceDetail from '~/components/intake/SourceDetail.vue'
-import SourceTable from '~/components/intake/SourceTable.vue'
 import UploadList from '~/components/intake/UploadList.vue'
 import VolumeBrowser from '~/components/intake/VolumeBrowser.vue'
+import { call, CallProblem } from '~/composables/useCall'
+import { useIntake } from '~/stores/intake'
 import { useOrder } from '~/stores/order'
 import { useUploads } from '~/stores/uploads'
 
 useHead({ title: 'Intake - Hematine' })
 const order = useOrder()
+const intake = useIntake()
 const uploads = useUploads()
 const route = useRoute()
 const router = useRouter()
 const browsing = ref(false)
 const files = ref<HTMLInputElement>()
-const selected = ref<number[]>([])
+const selected = ref(new Set<number>())
+const moving = ref(false)
+const renaming = ref<number | null>(null)
 
 /** The open source is in the address, so that a view can be shared and reloaded. */
 const open = computed<number | null>({
   get: () => Number(route.query.source) || null,
   set: id => { void router.replace({ query: id === null ? {} : { source: id } }) },
 })
-const openSource = computed(() => open.value === null ? null : order.sources.get(open.value) ?? null)
+const openSource = shallowRef<SourceRecord | null>(null)
+async function readOpen(): Promise<void> {
+  const id = open.value
+  if (id === null) return void (openSource.value = null)
+  try {
+    const source = await call('readSource', { parameters: { id } })
+    if (open.value === id) openSource.value = source
+  } catch (error) {
+    if (!(error instanceof CallProblem)) throw error
+    if (open.value === id) openSource.value = null
+  }
+}
+watch(open, () => void readOpen(), { immediate: true })
+watch(() => order.sourceChange, ({ ids }) => { if (open.value !== null && (ids.size === 0 || ids.has(open.value))) void readOpen() })
+const isEmpty = computed(() => order.counts.all === 0)
 
 function pick(event: Event): void {
   const input = event.target as HTMLInputElement
-  uploads.add([...input.files ?? []])
+  uploads.add([...input.files ?? []].map(file => ({ file, directory: '' })))
   input.value = ''
 }
 </script>
@@ -41,19 +64,25 @@ function pick(event: Event): void {
       <VBtn color="primary" :disabled="!order.order" @click="browsing = true">Bring in from a volume</VBtn>
       <VBtn :disabled="!order.order || order.sourceVolumes.length === 0" @click="files?.click()">Upload files</VBtn>
       <input ref="files" type="file" multiple class="visually-hidden" tabindex="-1" aria-label="Files to upload" @change="pick">
-      <span class="muted">or drop files anywhere here</span>
+      <span class="muted">or drop files and folders anywhere here</span>
       <span class="spacer" />
-      <span class="muted"><span class="number">{{ order.sourceList.length }}</span> sources</span>
+      <span v-if="order.counts.reading > 0" class="muted" role="status"><span class="number">{{ order.counts.reading }}</span> being read</span>
+      <span v-if="order.counts.measuring > 0" class="muted"><span class="number">{{ order.counts.measuring }}</span> to be measured</span>
+      <span v-if="order.counts.refused > 0" class="muted"><span class="number">{{ order.counts.refused }}</span> not usable</span>
     </div>
     <UploadList />
-    <SplitPane v-if="order.sourceList.length > 0" name="source" :initial="390">
+    <FolderList />
+    <SplitPane v-if="!isEmpty" name="source" :initial="430">
       <template #first>
-        <SourceTable v-model:open="open" v-model:selected="selected" :sources="order.sourceList" />
-        <DraftBar v-model="selected" />
+        <FilterBar />
+        <EmptyState v-if="intake.failed" title="The list could not be loaded">{{ intake.failed }}<br><VBtn @click="intake.refresh()">Try again</VBtn></EmptyState>
+        <EmptyState v-else-if="intake.loaded && intake.total === 0" title="No source fits these conditions">Drop a condition, or look at all sources.</EmptyState>
+        <LotTable v-else v-model:open="open" v-model:selected="selected" @rename="id => { renaming = id }" @move="moving = true" />
+        <DraftBar v-model="selected" v-model:moving="moving" />
       </template>
       <template #second>
         <SourceDetail v-if="openSource" :key="openSource.id" :source="openSource" @removed="open = null" />
-        <EmptyState v-else title="No source is open">Choose a row to see what it is. The arrow keys go through the list.</EmptyState>
+        <EmptyState v-else title="No source is open">Choose a row to see what it is. The arrow keys go through the list, Space chooses, F2 names a lot, m moves what is chosen to another.</EmptyState>
       </template>
     </SplitPane>
     <EmptyState v-else title="Nothing has been brought in yet">
@@ -61,5 +90,6 @@ function pick(event: Event): void {
       <br><VBtn :disabled="!order.order" @click="browsing = true">Bring in from a volume</VBtn>
     </EmptyState>
     <VolumeBrowser v-if="browsing" @close="browsing = false" />
+    <LotDialog v-if="renaming !== null" :lot-id="renaming" @close="renaming = null" />
   </DropZone>
 </template>

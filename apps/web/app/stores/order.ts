@@ -1,10 +1,10 @@
 import {
-  builtInSpecs, type JobRecord, type OrderRecord, type SourceRecord, type VolumeRecord, type WorkerRecord,
+  builtInSpecs, type JobRecord, type OrderRecord, type ScanRecord, type VolumeRecord, type WatchRecord, type WorkerRecord,
 } from '@hematine/core'
-import { useLocalStorage } from '@vueuse/core'
+import { useLocalStorage, useThrottleFn } from '@vueuse/core'
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef } from 'vue'
-import { LiveChange } from '#shared/api'
+import { LiveChange, type SourceCounts } from '#shared/api'
 import { addressOf, call } from '~/composables/useCall'
 import { useNotices } from './notices'
 
@@ -12,10 +12,14 @@ import { useNotices } from './notices'
 export const useOrder = defineStore('order', () => {
   const orders = ref<OrderRecord[]>([])
   const chosenId = useLocalStorage<number | null>('hematine-order', null)
-  const sources = shallowRef(new Map<number, SourceRecord>())
   const jobs = shallowRef(new Map<number, JobRecord>())
   const volumes = ref<VolumeRecord[]>([])
   const workers = ref<WorkerRecord[]>([])
+  const counts = ref<SourceCounts>({ all: 0, undecided: 0, reading: 0, measuring: 0, refused: 0 })
+  const scans = ref<ScanRecord[]>([])
+  const watches = ref<WatchRecord[]>([])
+  /** Goes up when sources or lots changed, with the numbers of the sources; views of them ask again. */
+  const sourceChange = shallowRef<{ count: number, ids: ReadonlySet<number> }>({ count: 0, ids: new Set() })
   const loaded = ref(false)
   const connected = ref(true)
   /** Goes up with each change of jobs, for views that fetch more about them. */
@@ -23,7 +27,6 @@ export const useOrder = defineStore('order', () => {
   let events: EventSource | null = null
 
   const order = computed(() => orders.value.find(entry => entry.id === chosenId.value) ?? orders.value[0] ?? null)
-  const sourceList = computed(() => [...sources.value.values()].sort((a, b) => a.id - b.id))
   const jobList = computed(() => [...jobs.value.values()].sort((a, b) => a.position - b.position || a.id - b.id))
   const drafts = computed(() => jobList.value.filter(job => job.state === 'draft'))
   const active = computed(() => jobList.value.filter(job => job.state === 'queued' || job.state === 'running' || job.state === 'placing'))
@@ -36,10 +39,14 @@ export const useOrder = defineStore('order', () => {
   async function load(): Promise<void> {
     orders.value = await call('listOrders', {})
     const id = order.value?.id
-    const [listed, planned, places, people] = await Promise.all([
-      id ? call('listSources', { query: { orderId: id } }) : [], id ? call('listJobs', { query: { orderId: id } }) : [], call('listVolumes', {}), call('listWorkers', {}),
+    const query = { orderId: id ?? 0 }
+    const [planned, places, people, folders, watched] = await Promise.all([
+      id ? call('listJobs', { query }) : [], call('listVolumes', {}), call('listWorkers', {}), id ? call('listScans', { query }) : [], id ? call('listWatches', { query }) : [],
     ])
-    sources.value = new Map(listed.map(source => [source.id, source]))
+    scans.value = folders
+    watches.value = watched
+    noteSources([])
+    await loadCounts()
     jobs.value = new Map(planned.map(job => [job.id, job]))
     volumes.value = places
     workers.value = people
@@ -51,17 +58,32 @@ export const useOrder = defineStore('order', () => {
     volumes.value = await call('listVolumes', {})
   }
 
+  async function loadCounts(): Promise<void> {
+    const id = order.value?.id
+    if (id) counts.value = await call('countSources', { query: { orderId: id } })
+  }
+
+  /** Says that sources changed, here or elsewhere. */
+  function noteSources(ids: readonly number[]): void {
+    sourceChange.value = { count: sourceChange.value.count + 1, ids: new Set(ids) }
+  }
+  // Many sources may come in within a second; their numbers are asked for now and then.
+  const countSoon = useThrottleFn(() => loadCounts().catch(() => undefined), 700, true)
+
   /** Puts records that a call gave, or an event brought, into the cache. */
   function take(change: Partial<LiveChange>): void {
     if (change.orders?.length) {
       const others = orders.value.filter(entry => !change.orders!.some(fresh => fresh.id === entry.id))
       orders.value = [...others, ...change.orders].sort((a, b) => a.id - b.id)
     }
-    if (change.sources?.length || change.goneSources?.length) {
-      const next = new Map(sources.value)
-      for (const source of change.sources ?? []) next.set(source.id, source)
-      for (const id of change.goneSources ?? []) next.delete(id)
-      sources.value = next
+    if (change.sourceIds?.length || change.lots) {
+      noteSources(change.sourceIds ?? [])
+      void countSoon()
+    }
+    if (change.scans?.length) scans.value = [...change.scans, ...scans.value.filter(scan => !change.scans!.some(fresh => fresh.id === scan.id))].sort((a, b) => b.id - a.id)
+    if (change.watches?.length || change.goneWatches?.length) {
+      const others = watches.value.filter(watch => !change.watches?.some(fresh => fresh.id === watch.id) && !change.goneWatches?.includes(watch.id))
+      watches.value = [...others, ...change.watches ?? []].sort((a, b) => a.id - b.id)
     }
     if (change.jobs?.length || change.goneJobs?.length) {
       const next = new Map(jobs.value)
@@ -124,7 +146,7 @@ export const useOrder = defineStore('order', () => {
   }
 
   return {
-    orders, order, sources, sourceList, jobs, jobList, drafts, active, waiting, settled, volumes, deliveryVolumes, sourceVolumes, workers, lanes, specs: builtInSpecs,
+    orders, order, counts, scans, watches, sourceChange, noteSources, jobs, jobList, drafts, active, waiting, settled, volumes, deliveryVolumes, sourceVolumes, workers, lanes, specs: builtInSpecs,
     loaded, connected, jobChanges, open, choose, load, loadVolumes, take, act, move,
   }
 })

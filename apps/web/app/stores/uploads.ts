@@ -9,7 +9,7 @@ export interface RunningUpload {
   name: string
   bytes: number
   sent: number
-  state: 'sending' | 'stopped' | 'failed'
+  state: 'waiting' | 'sending' | 'stopped' | 'failed'
   reason: string | null
 }
 
@@ -30,21 +30,46 @@ export const useUploads = defineStore('uploads', () => {
     uploads.value = uploads.value.filter(upload => upload.id !== id)
   }
 
-  function add(files: readonly File[]): void {
+  /** Uploads running at once; the others wait for their turn. */
+  const atOnce = 3
+  const waiting: (() => Promise<void>)[] = []
+  let sending = 0
+
+  function add(files: readonly { file: File, directory: string }[]): void {
     const volume = order.sourceVolumes[0]
     if (!volume || !order.order) {
       notices.problem('There is no source volume to upload into. Register one under Equipment.')
       return
     }
-    for (const file of files) void send(file, volume.id, order.order.id)
+    const orderId = order.order.id
+    for (const { file, directory } of files) {
+      const id = ++lastId
+      waiting.push(() => send(id, file, directory, volume.id, orderId))
+      uploads.value = [...uploads.value, { id, name: directory === '' ? file.name : `${directory}/${file.name}`, bytes: file.size, sent: 0, state: 'waiting', reason: null }]
+    }
+    next()
   }
 
-  async function send(file: File, volumeId: number, orderId: number): Promise<void> {
-    const id = ++lastId
-    uploads.value = [...uploads.value, { id, name: file.name, bytes: file.size, sent: 0, state: 'sending', reason: null }]
+  function next(): void {
+    while (sending < atOnce) {
+      const work = waiting.shift()
+      if (!work) return
+      sending++
+      void work()
+    }
+  }
+
+  function over(): void {
+    sending--
+    next()
+  }
+
+  async function send(id: number, file: File, directory: string, volumeId: number, orderId: number): Promise<void> {
+    if (!uploads.value.some(upload => upload.id === id)) return over()
+    change(id, { state: 'sending' })
     const upload = new Upload(file, {
       endpoint: `/api/volumes/${volumeId}/uploads`,
-      metadata: { filename: file.name, orderId: String(orderId) },
+      metadata: { filename: file.name, directory, orderId: String(orderId) },
       chunkSize: 16_000_000,
       retryDelays: [0, 1000, 3000, 10_000, 30_000],
       removeFingerprintOnSuccess: true,
@@ -52,8 +77,12 @@ export const useUploads = defineStore('uploads', () => {
       onSuccess: () => {
         forget(id)
         notices.done(`${file.name} is uploaded and being read.`)
+        over()
       },
-      onError: error => change(id, { state: 'failed', reason: sentence(error) }),
+      onError: error => {
+        change(id, { state: 'failed', reason: sentence(error) })
+        over()
+      },
     })
     running.set(id, upload)
     const [earlier] = await upload.findPreviousUploads()

@@ -3,6 +3,7 @@ import path from 'node:path'
 import { readSettings, type Settings } from '@hematine/core'
 import { connect, listen, TaskQueue, type Database, type EntityManager } from '@hematine/database'
 import { HealthWatch } from './health'
+import { KeptLists } from './kept-lists'
 import { LiveHub } from './live'
 import { useLog } from './log'
 import { Stills } from './stills'
@@ -13,6 +14,7 @@ export interface Application {
   database: Database
   queue: TaskQueue
   live: LiveHub
+  lists: KeptLists
   stills: Stills
   health: HealthWatch
   /** Absolute directories below which volumes may be registered. */
@@ -40,11 +42,18 @@ async function open(): Promise<Application> {
   const database = await connect(url)
   const queue = await TaskQueue.open(url, false, error => useLog().error({ error: error.message }, 'the task queue reports an error'))
   const live = new LiveHub(() => database.em.fork())
-  const endListening = await listen(url, change => live.noteChange(change), () => live.tellAllToReload())
+  const lists = new KeptLists()
+  const endListening = await listen(url, change => {
+    lists.noteChange(change)
+    live.noteChange(change)
+  }, () => {
+    lists.forget()
+    live.tellAllToReload()
+  })
   const stills = new Stills(settings.HEMATINE_BUILD_DIR ?? null)
   const health = new HealthWatch()
   return {
-    settings, database, queue, live, stills, health, volumeRoots: settings.HEMATINE_VOLUME_ROOTS ?? defaultRoots(settings), em: () => database.em.fork(),
+    settings, database, queue, live, lists, stills, health, volumeRoots: settings.HEMATINE_VOLUME_ROOTS ?? defaultRoots(settings), em: () => database.em.fork(),
     async close() {
       live.close()
       stills.close()

@@ -5,7 +5,7 @@ import { listDirectory, resolveInside } from '@hematine/media/volume-files'
 import type { ArrivalBody } from '#shared/api'
 
 /** Rate of a sequence that nobody said otherwise of. */
-const usualRate = { num: 25, den: 1 }
+export const usualRate = { num: 25, den: 1 }
 
 /** Finds what an arrival names in its volume. @throws Problem or VolumeProblem when it is not there */
 export async function resolveArrival(volume: VolumeRow, arrival: ArrivalBody): Promise<Arrival> {

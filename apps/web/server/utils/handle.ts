@@ -42,6 +42,9 @@ export function handle<Name extends RouteName>(name: Name, work: (request: Reque
       answer = await work(request)
     } catch (error) {
       throw asRequestProblem(error)
+    } finally {
+      // A caller sees what it has just written, before the database has announced it.
+      if (route.method !== 'get') request.application.lists.forget()
     }
     if (route.status) setResponseStatus(event, route.status)
     return route.answer ? route.answer.parse(answer) : answer

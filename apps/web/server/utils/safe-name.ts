@@ -8,3 +8,8 @@ export function safeName(given: string | null | undefined): string {
   while (encoder.encode(name).length > 240) name = [...name].slice(0, -1).join('')
   return name
 }
+
+/** Folders that an upload came from, made safe one by one: "" or "a/b". At most twelve deep. */
+export function safeDirectory(given: string | null | undefined): string {
+  return (given ?? '').split('/').filter(part => part.trim() !== '').slice(0, 12).map(safeName).join('/')
+}

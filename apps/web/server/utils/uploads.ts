@@ -2,11 +2,11 @@ import { mkdir } from 'node:fs/promises'
 import path from 'node:path'
 import type { IncomingMessage, ServerResponse } from 'node:http'
 import { bringIn, Problem, readVolume, type VolumeRow } from '@hematine/database'
-import { exists, flushToDisk, placeFile, spaceOf, workDirectory } from '@hematine/media/volume-files'
+import { exists, flushToDisk, placeFile, resolveInside, spaceOf, workDirectory } from '@hematine/media/volume-files'
 import { FileStore } from '@tus/file-store'
 import { Server } from '@tus/server'
 import { useApplication } from './application'
-import { safeName } from './safe-name'
+import { safeDirectory, safeName } from './safe-name'
 
 /** Resumable uploads into source volumes by the tus protocol (version 1.0.0). One server for each volume, so that a finished upload only changes its name. */
 const servers = new Map<number, Promise<Server>>()
@@ -38,7 +38,8 @@ async function makeServer(volume: VolumeRow): Promise<Server> {
       return { metadata: upload.metadata }
     },
     async onUploadFinish(_request, upload) {
-      const name = await place(path.join(directory, upload.id), volume.path, safeName(upload.metadata?.filename))
+      const below = safeDirectory(upload.metadata?.directory)
+      const name = await place(path.join(directory, upload.id), volume.path, below, safeName(upload.metadata?.filename))
       const { em, queue } = await useApplication()
       const orderId = Number(upload.metadata?.orderId)
       if (Number.isInteger(orderId) && orderId > 0) await bringIn(em(), queue, orderId, [{ kind: 'file', volumeId: volume.id, path: name }])
@@ -48,14 +49,18 @@ async function makeServer(volume: VolumeRow): Promise<Server> {
 }
 
 /** Gives a finished upload its name, or the next free one like it; nothing is replaced. */
-async function place(upload: string, directory: string, name: string): Promise<string> {
+async function place(upload: string, root: string, below: string, name: string): Promise<string> {
   await flushToDisk(upload)
+  const wanted = path.join(root, below)
+  await mkdir(wanted, { recursive: true })
+  // A link of that name might lead out of the volume.
+  const directory = await resolveInside(root, below)
   const ending = path.extname(name)
   const stem = name.slice(0, name.length - ending.length)
   for (let counter = 1; ; counter++) {
     const candidate = counter === 1 ? name : `${stem}-${counter}${ending}`
     const target = path.join(directory, candidate)
-    if (!await exists(target) && await placeFile(upload, target)) return candidate
+    if (!await exists(target) && await placeFile(upload, target)) return below === '' ? candidate : `${below}/${candidate}`
   }
 }
 

@@ -2,12 +2,15 @@
 import { describeSpec } from '@hematine/core'
 import { useLocalStorage } from '@vueuse/core'
 import { computed, ref } from 'vue'
+import BulkBar from '~/components/intake/BulkBar.vue'
 import { call } from '~/composables/useCall'
 import { useNotices } from '~/stores/notices'
 import { useOrder } from '~/stores/order'
 
 /** Turns selected sources into drafted jobs. */
-const selected = defineModel<number[]>({ required: true })
+const chosen = defineModel<Set<number>>({ required: true })
+const moving = defineModel<boolean>('moving', { required: true })
+const selected = computed(() => [...chosen.value])
 const order = useOrder()
 const notices = useNotices()
 const router = useRouter()
@@ -27,7 +30,7 @@ async function draft(): Promise<void> {
   order.take({ jobs: answer.jobs })
   for (const refusal of answer.refused) notices.problem(refusal.reason)
   if (answer.jobs.length === 0) return
-  selected.value = []
+  chosen.value = new Set()
   await router.push('/balance')
 }
 </script>
@@ -40,12 +43,14 @@ async function draft(): Promise<void> {
     </VSelect>
     <VSelect :model-value="volume?.id" class="volume" :items="order.deliveryVolumes" item-value="id" item-title="name" label="Into" :disabled="selected.length === 0" no-data-text="No delivery volume is registered" @update:model-value="id => { volumeId = id }" />
     <VBtn color="primary" :disabled="count === 0 || !volume" :loading="busy" @click="draft">Draft {{ count }} {{ count === 1 ? 'job' : 'jobs' }}</VBtn>
+    <span class="spacer" />
+    <BulkBar v-model="chosen" v-model:moving="moving" />
     <span v-if="!volume" class="look">Register a delivery volume under Equipment first.</span>
   </div>
 </template>
 
 <style scoped>
 .draft { border-top: 1px solid var(--line); border-bottom: 0; min-height: 48px; }
-.specs { max-width: 300px; }
-.volume { max-width: 180px; }
+.specs { max-width: 250px; }
+.volume { max-width: 140px; }
 </style>

@@ -1,18 +1,34 @@
 <script setup lang="ts">
 import { ref } from 'vue'
 
-/** Takes files that are dropped anywhere inside it. */
-const emit = defineEmits<{ files: [files: File[]] }>()
+/** Takes files and folders that are dropped anywhere inside it. */
+const emit = defineEmits<{ files: [files: { file: File, directory: string }[]] }>()
 const depth = ref(0)
 
 function carriesFiles(event: DragEvent): boolean {
   return event.dataTransfer?.types.includes('Files') ?? false
 }
 
-function drop(event: DragEvent): void {
+async function drop(event: DragEvent): Promise<void> {
   depth.value = 0
-  const files = [...event.dataTransfer?.files ?? []]
+  // Entries can only be asked for while the event lasts; what is in them is read after.
+  const entries = [...event.dataTransfer?.items ?? []].flatMap(item => item.webkitGetAsEntry() ?? [])
+  const files = (await Promise.all(entries.map(entry => filesOf(entry, '')))).flat()
   if (files.length > 0) emit('files', files)
+}
+
+async function filesOf(entry: FileSystemEntry, directory: string): Promise<{ file: File, directory: string }[]> {
+  if (entry.name.startsWith('.')) return []
+  if (entry.isFile) return [{ file: await new Promise<File>((resolve, reject) => (entry as FileSystemFileEntry).file(resolve, reject)), directory }]
+  const reader = (entry as FileSystemDirectoryEntry).createReader()
+  const inside = directory === '' ? entry.name : `${directory}/${entry.name}`
+  const found: { file: File, directory: string }[] = []
+  // A reader hands out at most a hundred entries at a time.
+  for (;;) {
+    const some = await new Promise<FileSystemEntry[]>((resolve, reject) => reader.readEntries(resolve, reject))
+    if (some.length === 0) return found
+    for (const child of some) found.push(...await filesOf(child, inside))
+  }
 }
 </script>
 

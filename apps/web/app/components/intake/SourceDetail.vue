@@ -1,8 +1,11 @@
 <script setup lang="ts">
-import { describeCodec, describeRate, describeTrack, factLines, rational, type SourceRecord } from '@hematine/core'
+import { describeCodec, describeRate, describeTrack, factLines, rational, type Finding, type SourceRecord } from '@hematine/core'
 import { computed, ref } from 'vue'
 import StateMark from '~/components/common/StateMark.vue'
-import { addressOf, call } from '~/composables/useCall'
+import EvidenceDialog from '~/components/intake/EvidenceDialog.vue'
+import FindingList from '~/components/intake/FindingList.vue'
+import TimeStrip from '~/components/intake/TimeStrip.vue'
+import { call } from '~/composables/useCall'
 import { useNotices } from '~/stores/notices'
 import { useOrder } from '~/stores/order'
 
@@ -18,7 +21,15 @@ const jobs = computed(() => order.jobList.filter(job => job.sourceId === source.
 
 async function readAgain(): Promise<void> {
   const changed = await notices.attempt(() => call('readAgain', { parameters: { id: source.id }, body: rate.value ? { frameRate: rate.value } : {} }))
-  if (changed) order.take({ sources: [changed] })
+  if (changed) order.noteSources([source.id])
+}
+
+/** What the evidence shows: a finding at one of its places, or a moment. */
+const evidence = ref<{ finding: Finding | null, start: number } | null>(null)
+
+async function measureDeeply(): Promise<void> {
+  await notices.attempt(() => call('measureSources', { body: { ids: [source.id], depth: 'deep' } }))
+  order.noteSources([source.id])
 }
 
 async function remove(): Promise<void> {
@@ -27,7 +38,7 @@ async function remove(): Promise<void> {
     return true
   })
   if (!removed) return
-  order.take({ goneSources: [source.id], goneJobs: jobs.value.map(job => job.id) })
+  order.take({ sourceIds: [source.id], goneJobs: jobs.value.map(job => job.id) })
   emit('removed')
 }
 </script>
@@ -37,10 +48,11 @@ async function remove(): Promise<void> {
     <section>
       <h2 class="title">{{ source.name }}</h2>
       <div class="muted where">{{ volume?.name }}: {{ source.relativePath }}</div>
-      <img v-if="source.hasPoster" :src="addressOf('sourcePoster', { parameters: { id: source.id } })" :alt="`A frame of ${source.name}`" class="poster">
+      <TimeStrip :source="source" @see="(finding, place) => { evidence = { finding, start: place } }" @seconds="seconds => { evidence = { finding: null, start: seconds } }" />
       <p v-if="source.state === 'refused'" class="reason"><StateMark state="refused" label="Cannot be used" /><br>{{ source.reason }}</p>
       <p v-else-if="source.state === 'reading'" class="muted" role="status">Its facts are being read.</p>
     </section>
+    <FindingList v-if="source.facts && source.measureState !== 'none'" :source="source" @see="(finding, place) => { evidence = { finding, start: place } }" @measure="measureDeeply" />
     <section v-if="source.facts">
       <h2>Facts</h2>
       <table class="facts"><tbody>
@@ -64,6 +76,7 @@ async function remove(): Promise<void> {
       <VBtn :disabled="source.state === 'reading'" @click="readAgain">{{ source.kind === 'sequence' ? 'Read at this rate' : 'Read again' }}</VBtn>
       <VBtn variant="text" @click="remove">Take out of the order</VBtn>
     </section>
+    <EvidenceDialog v-if="evidence && source.facts?.video" :source="source" v-bind="evidence" @close="evidence = null" />
   </div>
 </template>
 

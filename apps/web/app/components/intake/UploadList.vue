@@ -12,7 +12,8 @@ const uploads = useUploads()
       <VProgressLinear :model-value="upload.bytes > 0 ? (upload.sent / upload.bytes) * 100 : 0" height="3" color="primary" :aria-label="`Upload of ${upload.name}`" class="track" />
       <span class="number">{{ describeBytes(upload.sent) }} of {{ describeBytes(upload.bytes) }}</span>
       <span v-if="upload.reason" class="bad ellipsis">{{ upload.reason }}</span>
-      <VBtn v-if="upload.state === 'sending'" @click="uploads.stop(upload.id)">Hold</VBtn>
+      <span v-if="upload.state === 'waiting'" class="muted">waits</span>
+      <VBtn v-else-if="upload.state === 'sending'" @click="uploads.stop(upload.id)">Hold</VBtn>
       <VBtn v-else @click="uploads.goOn(upload.id)">Go on</VBtn>
       <VBtn variant="text" @click="uploads.cancel(upload.id)">Cancel</VBtn>
     </div>

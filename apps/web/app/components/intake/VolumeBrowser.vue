@@ -37,11 +37,20 @@ function chooseAll(): void {
   chosen.value = chosen.value.length === fresh.value.length ? [] : fresh.value.map(item => item.path)
 }
 
+/** The folder that is shown, with all below it: gone through once, or watched from now on. */
+async function takeFolder(how: 'beginScan' | 'beginWatch'): Promise<void> {
+  const body = { orderId: order.order!.id, volumeId: volumeId.value!, path: path.value, frameRate: rate.value }
+  const begun = await notices.attempt(async () => how === 'beginScan' ? { scans: [await call('beginScan', { body })] } : { watches: [await call('beginWatch', { body })] })
+  if (!begun) return
+  order.take(begun)
+  emit('close')
+}
+
 async function bringIn(): Promise<void> {
   const arrivals = chosenItems.value.map(item => ({ kind: item.kind, volumeId: volumeId.value!, path: item.path, ...(item.kind === 'sequence' ? { frameRate: rate.value } : {}) }))
   const answer = await notices.attempt(() => call('bringIn', { body: { orderId: order.order!.id, arrivals } }))
   if (!answer) return
-  order.take({ sources: answer.brought })
+  order.noteSources(answer.brought.map(source => source.id))
   emit('close')
 }
 </script>
@@ -67,6 +76,11 @@ async function bringIn(): Promise<void> {
       </template>
       <div v-else class="entry muted" role="status">{{ volumeId === null ? 'Register a source volume under Equipment first.' : 'Reading the directory' }}</div>
     </div>
+    <div class="folder">
+      <span class="muted">This folder and all below it:</span>
+      <VBtn :disabled="!listing || !order.order" @click="takeFolder('beginScan')">Bring in everything</VBtn>
+      <VBtn :disabled="!listing || !order.order" @click="takeFolder('beginWatch')">Watch for new files</VBtn>
+    </div>
     <template #buttons>
       <VSelect v-if="hasSequence" v-model="rate" class="rate" :items="rates" label="Rate of sequences" />
       <VBtn variant="text" :disabled="fresh.length === 0" @click="chooseAll">{{ fresh.length > 0 && chosen.length === fresh.length ? 'Choose none' : `Choose all ${fresh.length}` }}</VBtn>
@@ -79,5 +93,6 @@ async function bringIn(): Promise<void> {
 <style scoped>
 .entries { height: 340px; }
 .rate { max-width: 160px; }
+.folder { display: flex; align-items: center; gap: 8px; }
 input { accent-color: var(--accent); }
 </style>

@@ -1,6 +1,9 @@
 <script setup lang="ts">
+import type { SourceRow } from '@hematine/core'
+import { watchDebounced } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 import { stations } from '~/composables/stations'
+import { call } from '~/composables/useCall'
 import { useOrder } from '~/stores/order'
 
 const open = defineModel<boolean>({ required: true })
@@ -10,6 +13,15 @@ const router = useRouter()
 const words = ref('')
 const at = ref(0)
 
+/** Sources whose name has the words; the server looks through all of them. */
+const sources = ref<SourceRow[]>([])
+watchDebounced(words, async wanted => {
+  const value = wanted.trim()
+  if (value.length < 2 || !order.order) return void (sources.value = [])
+  const { rows } = await call('listSources', { query: { orderId: order.order.id, filter: JSON.stringify([{ field: 'name', how: 'contains', value }]), limit: 12 } })
+  if (words.value === wanted) sources.value = rows
+}, { debounce: 150 })
+
 interface Command { name: string, run: () => void }
 
 const commands = computed<Command[]>(() => [
@@ -18,7 +30,7 @@ const commands = computed<Command[]>(() => [
   ...(order.drafts.length > 0 ? [{ name: `Release ${order.drafts.length} drafts`, run: () => void order.act(order.drafts.map(job => job.id), 'release') }] : []),
   { name: 'Hold everything', run: () => void order.act([...order.active, ...order.waiting].filter(job => job.state !== 'held' && job.state !== 'placing').map(job => job.id), 'hold') },
   { name: 'Resume everything held', run: () => void order.act(order.waiting.filter(job => job.state === 'held').map(job => job.id), 'resume') },
-  ...order.sourceList.map(source => ({ name: `Open source ${source.name}`, run: () => void router.push({ path: '/intake', query: { source: source.id } }) })),
+  ...sources.value.map(source => ({ name: `Open source ${source.name}`, run: () => void router.push({ path: '/intake', query: { source: source.id } }) })),
   { name: 'Switch between dark and light', run: () => emit('theme') },
   { name: 'Show the keys', run: () => emit('help') },
 ])

@@ -6,7 +6,7 @@ import { useOrder } from '~/stores/order'
 const order = useOrder()
 /** Things that wait for a person's decision at a station, not totals. */
 const counts = computed<Record<string, { count: number, what: string }>>(() => ({
-  '/intake': { count: order.sourceList.filter(source => source.state === 'ready' && source.jobCount === 0).length, what: 'sources without a job' },
+  '/intake': { count: order.counts.undecided, what: 'sources without a job' },
   '/balance': { count: order.drafts.length, what: 'drafts to release' },
   '/shift': { count: order.waiting.filter(job => job.state === 'held').length, what: 'held jobs' },
   '/handover': { count: order.settled.filter(job => job.state === 'failed' || job.verdict === 'look').length, what: 'results to look at' },

@@ -1,4 +1,5 @@
-import { listSources } from '@hematine/database'
+import { pageOfSources } from '@hematine/database'
 import { handle } from '../../utils/handle'
+import { lotOf } from '../../utils/lot-choice'
 
-export default handle('listSources', ({ application, query }) => listSources(application.em(), query))
+export default handle('listSources', ({ application, query }) => application.lists.get(`sources ${JSON.stringify(query)}`, () => pageOfSources(application.em(), lotOf(query))))

@@ -1,0 +1,137 @@
+import { mkdirSync, rmSync, writeFileSync } from 'node:fs'
+import path from 'node:path'
+import { findingNames, findingsOf, FindingKey, type Finding, type Measurement } from '@hematine/core'
+import { measureSource, readFacts, silenceLibraries } from '@hematine/media'
+import { lookFaults, makeFaultyClip, soundFaults, structureFaults, type FaultyClip } from '@hematine/demo/faulty-clips'
+import type { BackdropKind } from '@hematine/demo/backdrops'
+import { projectDirectory, SetUpProblem, temporaryDirectory } from '../lib/bootstrap.mjs'
+
+/** The sets are apart by seed, and the judging set draws on kinds of picture that the rules never saw while they were set. */
+const sets: Record<string, { firstSeed: number, kinds: BackdropKind[] }> = {
+  tuning: { firstSeed: 1000, kinds: ['sea', 'shapes', 'stone'] },
+  judging: { firstSeed: 5000, kinds: ['sea', 'shapes', 'stone', 'harbour', 'page'] },
+}
+const clipCount = 88
+const stands: Record<string, string[]> = { structure: Object.keys(structureFaults), look: Object.keys(lookFaults), sound: Object.keys(soundFaults) }
+/** Looks that bring a coding of their own go with structures that need none. */
+const plainStructures = ['none', 'borders', 'black start', 'every second frame repeated']
+
+interface Tally { hits: number, misses: string[], falseAlarms: string[], silent: number }
+
+function wishFor(index: number): Parameters<typeof makeFaultyClip>[3] {
+  const look = stands.look![index % stands.look!.length]!
+  const coded = lookFaults[look]!.video !== undefined || lookFaults[look]!.harm !== undefined
+  const structures = coded ? plainStructures : stands.structure!
+  const round = Math.floor(index / stands.look!.length)
+  return { structure: structures[(index + round * 3) % structures.length]!, look, sound: stands.sound![(index * 3 + round) % stands.sound!.length]!, seconds: index % 2 === 0 ? 9.6 : 14.4 }
+}
+
+/** Cuts are judged by their places: each that lies in what was measured must be found, and nothing else. */
+function judgeCuts(clip: FaultyClip, measurement: Measurement, found: readonly Finding[]): { expected: boolean, right: boolean } {
+  const windows = measurement.picture!.windows
+  const frame = 1 / measurement.picture!.framesPerSecond
+  const inside = clip.cuts.filter(seconds => windows.some(({ seconds: times }) => seconds > times[0]! + frame && seconds < times.at(-1)! - frame))
+  const places = found.find(entry => entry.key === 'cuts')?.places ?? []
+  const near = (a: number, b: number) => Math.abs(a - b) < frame * 2.5
+  return { expected: inside.length > 0, right: inside.every(cut => places.some(place => near(place.seconds, cut))) && places.every(place => clip.cuts.some(cut => near(place.seconds, cut))) }
+}
+
+function judge(clip: FaultyClip, measurement: Measurement, found: readonly Finding[], tallies: Map<FindingKey, Tally>): void {
+  for (const key of FindingKey.options) {
+    // Progressive material has a scan as well; only what is said of faults and of combing is judged here.
+    const present = found.some(entry => entry.key === key && (key !== 'scan' || !entry.says.startsWith('Progressive')))
+    if (clip.open.includes(key) || key === 'loudness' || key === 'aspect' || key === 'unreadable') continue
+    const tally = tallies.get(key) ?? { hits: 0, misses: [], falseAlarms: [], silent: 0 }
+    tallies.set(key, tally)
+    const cut = key === 'cuts' ? judgeCuts(clip, measurement, found) : null
+    const expected = cut ? cut.expected : clip.has.includes(key)
+    const right = cut ? cut.right : present === expected
+    const says = found.find(entry => entry.key === key)?.says
+    if (right && expected) tally.hits++
+    else if (right) tally.silent++
+    else if (expected) tally.misses.push(clip.name)
+    else tally.falseAlarms.push(`${clip.name}: ${says}`)
+  }
+}
+
+async function runSet(name: string, numbers: readonly number[], directory: string, keep: string | null): Promise<{ tallies: Map<FindingKey, Tally>, costs: number[] }> {
+  const { firstSeed, kinds } = sets[name]!
+  const tallies = new Map<FindingKey, Tally>()
+  const costs: number[] = []
+  const kept: unknown[] = []
+  const waiting = [...numbers]
+  await Promise.all([0, 1].map(async lane => {
+    const own = path.join(directory, String(lane))
+    for (let index = waiting.shift(); index !== undefined; index = waiting.shift()) {
+      mkdirSync(own, { recursive: true })
+      const clip = await makeFaultyClip(own, firstSeed + index, kinds, wishFor(index))
+      const facts = await readFacts({ kind: 'file', path: clip.path })
+      const measurement = await measureSource({ kind: 'file', path: clip.path }, facts, 'sampled', { turn: async () => undefined }, () => undefined)
+      costs.push(measurement.tookSeconds)
+      judge(clip, measurement, findingsOf(facts, measurement), tallies)
+      kept.push({ index, clip, facts, measurement })
+      rmSync(own, { recursive: true, force: true })
+      process.stderr.write('.')
+    }
+  }))
+  process.stderr.write('\n')
+  if (keep) writeFileSync(keep, JSON.stringify(kept))
+  return { tallies, costs }
+}
+
+function table(tallies: Map<FindingKey, Tally>): string {
+  const percent = (part: number, of: number) => of === 0 ? '-' : `${((100 * part) / of).toFixed(0)} %`
+  const rows = [...tallies].sort(([a], [b]) => FindingKey.options.indexOf(a) - FindingKey.options.indexOf(b)).map(([key, { hits, misses, falseAlarms, silent }]) => {
+    const [withFault, without] = [hits + misses.length, silent + falseAlarms.length]
+    return `| ${findingNames[key]} | ${withFault} | ${hits} | ${misses.length} | ${percent(hits, withFault)} | ${without} | ${falseAlarms.length} | ${percent(falseAlarms.length, without)} |`
+  })
+  return ['| finding | clips with it | found | missed | found of those | clips without | false alarms | of those |', '|---|---|---|---|---|---|---|---|', ...rows].join('\n')
+}
+
+const median = (values: readonly number[]) => [...values].sort((a, b) => a - b)[Math.floor(values.length / 2)]!
+
+/**
+ * Makes clips with known faults, measures them and prints what the rules find and miss. Words: "judging" (unless said) or "tuning", single
+ * clip numbers, and --keep FILE for the raw measurements. The judging set as a whole is written to docs/findings.md.
+ */
+export async function benchFindings(words: readonly string[]): Promise<void> {
+  const keepAt = words.indexOf('--keep')
+  const keep = keepAt < 0 ? null : words[keepAt + 1] ?? null
+  const rest = words.filter((_, index) => keepAt < 0 || (index !== keepAt && index !== keepAt + 1))
+  const name = rest.find(word => !/^\d+$/.test(word)) ?? 'judging'
+  if (!sets[name]) throw new SetUpProblem(`There is no set ${name}. Sets: ${Object.keys(sets).join(', ')}.`)
+  const chosen = rest.filter(word => /^\d+$/.test(word)).map(Number)
+  silenceLibraries()
+  const directory = temporaryDirectory('hematine-findings-')
+  try {
+    const { tallies, costs } = await runSet(name, chosen.length > 0 ? chosen : Array.from({ length: clipCount }, (_, index) => index), directory, keep)
+    console.log(`\n${table(tallies)}\n`)
+    for (const [key, tally] of tallies) {
+      for (const miss of tally.misses) console.log(`missed ${key}: ${miss}`)
+      for (const alarm of tally.falseAlarms) console.log(`false alarm ${key}: ${alarm}`)
+    }
+    const sum = (pick: (tally: Tally) => number) => [...tallies.values()].reduce((total, tally) => total + pick(tally), 0)
+    const [hits, misses, alarms, silent] = [sum(tally => tally.hits), sum(tally => tally.misses.length), sum(tally => tally.falseAlarms.length), sum(tally => tally.silent)]
+    const summary = `${hits} of ${hits + misses} faults found (${((100 * hits) / (hits + misses)).toFixed(1)} %), ${alarms} false alarms in ${alarms + silent} chances (${((100 * alarms) / (alarms + silent)).toFixed(2)} %). Measuring a clip of 10 to 14 s at 640x480 took ${median(costs).toFixed(1)} s of processor time (median).`
+    console.log(`\n${summary}`)
+    if (name === 'judging' && chosen.length === 0) writeFileSync(path.join(projectDirectory, 'docs/findings.md'), report(table(tallies), summary, tallies))
+  } finally {
+    rmSync(directory, { recursive: true, force: true })
+  }
+}
+
+function report(rows: string, summary: string, tallies: Map<FindingKey, Tally>): string {
+  const notes = [...tallies].flatMap(([key, { misses, falseAlarms }]) => [...misses.map(name => `- missed: ${findingNames[key]}, in "${name}"`), ...falseAlarms.map(name => `- false alarm: ${findingNames[key]}, in "${name}"`)])
+  return `# How well findings hold
+
+Made by \`npm run bench:findings\`: ${clipCount} drawn and encoded clips, each with up to one fault of structure, one of look and one of sound in a known amount. The limits of the rules were set on another set of clips (\`npm run bench:findings -- tuning\`), of other seeds and fewer kinds of picture; this table is of clips that the rules had not seen. A finding that a fault brings along or hides by its nature (blocking hides noise, for example) is not judged in that clip.
+
+${rows}
+
+${summary}
+
+${notes.length === 0 ? 'Nothing was missed and nothing wrongly reported.' : notes.join('\n')}
+
+All clips are drawn: how the rules do on filmed pictures is not shown by this table. Faces, written text and the kind of picture (filmed, drawn, rendered) are not reported, because no measure was found that could be shown to hold.
+`
+}
