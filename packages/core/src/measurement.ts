@@ -33,15 +33,15 @@ export const MeasuredWindow = z.object({
   atTop: Column,
   /** 95th percentile of the distance of chroma from neutral, in codes. */
   saturation: Column,
-  /** Mean absolute difference of luma from the frame before, in codes; 0 for a window's first. */
+  /** Mean absolute difference of luma from the frame before, in codes; 0 where the frame before was not decoded. */
   change: Column,
-  /** Part of the pixels whose luma histogram (32 classes) moved since the frame before; 0 for a window's first. */
+  /** Part of the pixels whose luma histogram (32 classes) moved since the frame before; 0 where the frame before was not decoded. */
   histogramChange: Column,
   /** Shift of the whole picture since the frame before, in pixels, right and down positive, and how well the shifted picture fits (0 to 1). */
   shiftX: Column,
   shiftY: Column,
   shiftFit: Column,
-  /** How each frame's fields relate, one letter a frame: t top field first, b bottom field first, p progressive, u undecided. */
+  /** How each frame's fields relate to those of the frames before and after, one letter a frame: t top field first, b bottom field first, p progressive, u undecided. */
   scan: z.string(),
   /** Decode errors reported while this window was read. */
   errors: z.int().min(0),
@@ -50,9 +50,11 @@ export const MeasuredWindow = z.object({
     seconds: z.number(),
     /** Standard deviation of luma noise in the flattest parts, in codes; null when no part is flat and unclipped. */
     noise: z.number().nullable(),
-    /** Step at the strongest 8-pixel grid against the steps elsewhere, 1 = no grid, across and down, and which column or row it falls on. */
+    /** Step at the strongest 8-pixel grid against the steps elsewhere, 1 = no grid, across and down; by how many codes it stands out; and which column or row it falls on. */
     gridX: z.number(),
     gridY: z.number(),
+    gridStepX: z.number(),
+    gridStepY: z.number(),
     gridColumn: z.int(),
     gridRow: z.int(),
     /** Where the spectrum falls into its floor, as a part of the frame's width and height, and how steeply (dB over the last third); null without any detail. */

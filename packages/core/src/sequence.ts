@@ -68,6 +68,42 @@ function gapsIn(sorted: readonly number[]): { from: number, to: number }[] {
   return gaps
 }
 
+/** Ranges of frame numbers: "3, 7-12". */
+export function describeRanges(ranges: readonly { from: number, to: number }[]): string {
+  return ranges.map(({ from, to }) => from === to ? `${from}` : `${from}-${to}`).join(', ')
+}
+
+/** Frame numbers as ranges. @param sorted ascending, without doubles */
+export function describeFrameNumbers(sorted: readonly number[]): string {
+  const ranges: { from: number, to: number }[] = []
+  for (const number of sorted) {
+    const open = ranges.at(-1)
+    if (open && number === open.to + 1) open.to = number
+    else ranges.push({ from: number, to: number })
+  }
+  return describeRanges(ranges)
+}
+
+/** A frame file smaller than this part of the usual one was probably not written to its end. */
+const halfWritten = 0.2
+
+/**
+ * What the sizes of a sequence's frame files say is wrong with it, as sentences.
+ * @param sizes bytes of each frame that is there, with its number, ascending
+ */
+export function sequenceRemarks(sizes: readonly { number: number, bytes: number }[]): string[] {
+  const numbers = (frames: readonly { number: number }[]) => describeFrameNumbers(frames.map(frame => frame.number))
+  const empty = sizes.filter(frame => frame.bytes === 0)
+  const written = sizes.filter(frame => frame.bytes > 0)
+  const usual = written.map(frame => frame.bytes).sort((a, b) => a - b)[Math.floor(written.length / 2)] ?? 0
+  const small = written.filter(frame => frame.bytes < usual * halfWritten)
+  return [
+    ...(empty.length > 0 ? [`${empty.length === 1 ? 'One frame is an empty file' : `${empty.length} frames are empty files`}: ${numbers(empty)}. They are probably still to be rendered.`] : []),
+    // Where many are small, pictures simply differ.
+    ...(small.length > 0 && small.length <= Math.max(2, sizes.length * 0.05) ? [`${small.length === 1 ? 'One frame file is' : `${small.length} frame files are`} less than a fifth of the usual size: ${numbers(small)}. They may be half written.`] : []),
+  ]
+}
+
 /** Number of frames that are there. */
 export function framesPresent(sequence: NumberedSequence): number {
   return sequence.last - sequence.first + 1 - sequence.missing.reduce((sum, gap) => sum + gap.to - gap.from + 1, 0)

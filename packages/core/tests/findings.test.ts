@@ -8,7 +8,7 @@ function window(changes: Partial<MeasuredWindow> = {}, start = 0, frames = 25): 
   return {
     seconds: Array.from({ length: frames }, (_, index) => start + index / 25), mean: column(110), low: column(30), high: column(205), illegal: column(0), atTop: column(0.003), saturation: column(25),
     change: column(4).map((value, index) => index === 0 ? 0 : value), histogramChange: column(0.02), shiftX: column(1), shiftY: column(0), shiftFit: column(0.95), scan: 'p'.repeat(frames), errors: 0,
-    still: { seconds: start + 0.5, noise: 0.6, gridX: 1.05, gridY: 1.04, gridColumn: 2, gridRow: 5, detailX: { cutoff: 0.97, fall: 5 }, detailY: { cutoff: 0.95, fall: 5 }, flat: 0.2 }, borders: [0, 0, 0, 0], ...changes,
+    still: { seconds: start + 0.5, noise: 0.6, gridX: 1.05, gridY: 1.04, gridStepX: 0.02, gridStepY: 0.02, gridColumn: 2, gridRow: 5, detailX: { cutoff: 0.97, fall: 5 }, detailY: { cutoff: 0.95, fall: 5 }, flat: 0.2 }, borders: [0, 0, 0, 0], ...changes,
   }
 }
 
@@ -43,15 +43,22 @@ describe('scan', () => {
     expect(find(facts({ scan: { kind: 'interlaced', firstField: 'top', framesRead: 13 } }), measurement(spread()), 'scan-flag')!.says).toContain('2:2')
   })
 
-  test.each([0, 1, 2, 3, 4])('with two combed frames of five is 3:2 pulldown, wherever it begins (%d)', offset => {
-    const scan = Array.from({ length: 25 }, (_, index) => (index + offset) % 5 < 2 ? 't' : 'p').join('')
-    expect(find(facts(), measurement(spread({ scan })), 'pulldown')).toMatchObject({ value: 40, suggests: 'Undo the pulldown' })
-    expect(keys(findingsOf(facts(), measurement(spread({ scan }))))).not.toContain('scan')
+  test.each([0, 1, 2, 3, 4])('with a field shown again in every fifth of combed frames is 3:2 pulldown, wherever it begins (%d)', offset => {
+    const at = (index: number) => (index + offset) % 5
+    const scan = Array.from({ length: 25 }, (_, index) => at(index) === 0 ? 'p' : 't').join('')
+    const change = Array.from({ length: 25 }, (_, index) => index === 0 ? 0 : at(index) === 2 ? 0.3 : 4)
+    const found = findingsOf(facts(), measurement(spread({ scan, change })))
+    expect(found.find(entry => entry.key === 'pulldown')).toMatchObject({ suggests: 'Undo the pulldown' })
+    // Neither interlaced nor repeated frames are said of it.
+    expect(keys(found)).toEqual(['pulldown'])
+    // The same repetition in whole frames is no pulldown, and combing without it is video.
+    expect(find(facts(), measurement(spread({ change })), 'pulldown')).toBeUndefined()
+    expect(find(facts(), measurement(spread({ scan })), 'pulldown')).toBeUndefined()
   })
 
-  test('that is combed here and there without a cadence is mixed', () => {
-    const scan = 'ttttttttttppppppppppppppp'
-    expect(find(facts(), measurement(spread({ scan })), 'scan')!.says).toBe('Mixed: 40 % of the frames are combed, the others are whole.')
+  test('that is combed in some parts and whole in others is mixed', () => {
+    const windows = spread().map((entry, index) => index < 4 ? { ...entry, scan: 't'.repeat(25) } : entry)
+    expect(find(facts(), measurement(windows), 'scan')!.says).toBe('Mixed: 40 % of the frames are combed, the others are whole.')
   })
 
   test('is left open where hardly a frame could be judged', () => {
@@ -138,11 +145,12 @@ describe('the look', () => {
     expect(found?.says.slice(0, words?.length)).toBe(words)
   })
 
-  test('blocks need a grid in both directions that stays where it is', () => {
-    const still = { ...window().still!, gridX: 3.4, gridY: 2.8, gridColumn: 0, gridRow: 0 }
+  test('blocks need a grid in both directions, and steps that can be seen', () => {
+    const still = { ...window().still!, gridX: 3.4, gridY: 2.8, gridStepX: 1.4, gridStepY: 1.2 }
     expect(find(facts(), measurement(spread({ still })), 'blocking')!.says).toContain('Heavy blocking')
-    const wandering = spread().map((entry, index) => ({ ...entry, still: { ...still, gridColumn: index % 8 } }))
-    expect(find(facts(), measurement(wandering), 'blocking')).toBeUndefined()
+    // Interlaced coding leaves steps in one direction only; steps of a tenth of a code are not seen.
+    expect(find(facts(), measurement(spread({ still: { ...still, gridY: 1, gridStepY: 0 } })), 'blocking')).toBeUndefined()
+    expect(find(facts(), measurement(spread({ still: { ...still, gridStepX: 0.1, gridStepY: 0.1 } })), 'blocking')).toBeUndefined()
   })
 
   test('detail that ends early and steeply is soft, and says of what size it may come', () => {

@@ -1,5 +1,5 @@
 import { describe, expect, test } from 'vitest'
-import { describeSequence, findSequences, frameFileName, framesPresent } from '../src/index.ts'
+import { describeFrameNumbers, describeSequence, findSequences, frameFileName, framesPresent, sequenceRemarks } from '../src/index.ts'
 
 const numbered = (prefix: string, from: number, to: number, digits: number, ending = '.png') => Array.from({ length: to - from + 1 }, (_, index) => `${prefix}${String(from + index).padStart(digits, '0')}${ending}`)
 
@@ -37,5 +37,25 @@ describe('numbered pictures in a folder', () => {
   test('names with line breaks and signs are no trouble', () => {
     const { sequences } = findSequences(numbered('odd\n%d "name" ', 1, 3, 2))
     expect(frameFileName(sequences[0]!, 2)).toBe('odd\n%d "name" 02.png')
+  })
+})
+
+test('frame numbers are written as ranges', () => {
+  expect(describeFrameNumbers([3, 7, 8, 9, 12])).toBe('3, 7-9, 12')
+  expect(describeFrameNumbers([])).toBe('')
+})
+
+describe('the sizes of frame files', () => {
+  const frames = (sizes: number[]) => sizes.map((bytes, index) => ({ number: index + 1, bytes }))
+
+  test('show which are empty and which may be half written', () => {
+    expect(sequenceRemarks(frames([...Array.from({ length: 60 }, () => 1000), 0, 0, 150]))).toEqual([
+      '2 frames are empty files: 61-62. They are probably still to be rendered.', 'One frame file is less than a fifth of the usual size: 63. They may be half written.',
+    ])
+  })
+
+  test('say nothing where pictures simply differ', () => {
+    expect(sequenceRemarks(frames(Array.from({ length: 60 }, (_, index) => index % 2 ? 1000 : 100)))).toEqual([])
+    expect(sequenceRemarks(frames([900, 1000, 1100]))).toEqual([])
   })
 })

@@ -35,7 +35,7 @@ export const LotEntity = defineEntity({
     order: () => p.manyToOne(OrderEntity).ref(),
     /** Given by a person; null while its letter serves. */
     name: p.text().nullable(),
-    /** Letters are given once in an order and never again. */
+    /** Of its letter: 0 is A. */
     number: p.integer(),
     byHand: p.boolean().default(false),
     /** What its first source is like: the reason that is shown. */

@@ -15,8 +15,10 @@ async function lockLots(tx: EntityManager, orderId: number): Promise<void> {
 }
 
 async function newLot(tx: EntityManager, orderId: number, rest: Pick<LotRow, 'likeness' | 'likenessKeys' | 'byHand'> & { name?: string | null }): Promise<LotRow> {
-  const [row] = await tx.getConnection().execute<{ last: number | null }[]>('select max(number) as last from lot where order_id = ?', [orderId], 'all', tx.getTransactionContext())
-  const lot = tx.create(LotEntity, { order: orderId, number: (row?.last ?? -1) + 1, ...rest } as never)
+  // The first letter that is free: lots that dissolve while sources are measured leave theirs to others.
+  const [row] = await tx.getConnection().execute<{ free: number }[]>(
+    'select coalesce(min(number), 0)::int as free from generate_series(0, (select count(*) from lot where order_id = ?)) as number where number not in (select number from lot where order_id = ?)', [orderId, orderId], 'all', tx.getTransactionContext())
+  const lot = tx.create(LotEntity, { order: orderId, number: row!.free, ...rest } as never)
   await tx.flush()
   return lot as LotRow
 }

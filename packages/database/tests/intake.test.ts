@@ -15,7 +15,7 @@ function measurement(noise: number): Measurement {
   const window = {
     seconds: column(0).map((_, index) => index / 25), mean: column(110), low: column(30), high: column(200), illegal: column(0), atTop: column(0), saturation: column(20), change: column(4), histogramChange: column(0), shiftX: column(0),
     shiftY: column(0), shiftFit: column(0), scan: 'b'.repeat(25), errors: 0, borders: null,
-    still: { seconds: 0.5, noise, gridX: 1, gridY: 1, gridColumn: 0, gridRow: 0, detailX: null, detailY: null, flat: 0 },
+    still: { seconds: 0.5, noise, gridX: 1, gridY: 1, gridStepX: 0, gridStepY: 0, gridColumn: 0, gridRow: 0, detailX: null, detailY: null, flat: 0 },
   }
   return {
     version: measuringVersion, depth: 'sampled', tookSeconds: 1.5, sound: [],

@@ -44,13 +44,14 @@ async function spoil(file: string): Promise<void> {
   await handle.close()
 }
 
-const mpeg2 = (options: Record<string, string> = {}, interlaced = false): Partial<Clip['video']> => ({ encoder: 'mpeg2video', bitRate: 12_000_000, interlaced, keyframeDistance: 12, options })
+/** Coded so finely that nothing of it is seen. */
+const fineMpeg2: Partial<Clip['video']> = { encoder: 'mpeg2video', bitRate: 40_000_000, interlaced: true, keyframeDistance: 12, options: { qmin: '1', qmax: '2' } }
 
 /** How the picture is put together: at most one a clip. */
 export const structureFaults: Record<string, PictureFault> = {
   'none': { has: [] },
-  'top field first': { has: ['scan'], drawnRate: '50', filters: () => 'tinterlace=mode=interleave_top:flags=vlpf,setfield=tff', video: mpeg2({}, true), open: ['noise', 'soft'] },
-  'bottom field first': { has: ['scan'], drawnRate: '50', filters: () => 'tinterlace=mode=interleave_bottom:flags=vlpf,setfield=bff', video: mpeg2({}, true), open: ['noise', 'soft'] },
+  'top field first': { has: ['scan'], drawnRate: '50', filters: () => 'tinterlace=mode=interleave_top:flags=vlpf,setfield=tff', video: fineMpeg2, open: ['noise', 'soft'] },
+  'bottom field first': { has: ['scan'], drawnRate: '50', filters: () => 'tinterlace=mode=interleave_bottom:flags=vlpf,setfield=bff', video: fineMpeg2, open: ['noise', 'soft'] },
   'interlaced, flagged progressive': { has: ['scan', 'scan-flag'], drawnRate: '50', filters: () => 'tinterlace=mode=interleave_top:flags=vlpf,setfield=prog', open: ['soft'] },
   'pulldown': { has: ['pulldown'], open: ['scan', 'scan-flag', 'repeated-frames'], drawnRate: '24000/1001', filters: () => 'telecine=pattern=23,setfield=prog' },
   'borders': { has: ['borders'], filters: random => `scale=iw-${2 * Math.round(between(random, 6, 24))}:ih-${2 * Math.round(between(random, 6, 40))}:flags=lanczos,pad=640:480:-1:-1:black` },
@@ -58,20 +59,20 @@ export const structureFaults: Record<string, PictureFault> = {
   'every fifth frame repeated': { has: ['repeated-frames'], drawnRate: '20', filters: () => 'fps=25' },
   'uneven times': { has: ['variable-rate'], open: ['repeated-frames'], filters: () => 'select=\'gt(mod(n,9),0)\'', ending: 'mkv' },
   'black start': { has: ['black'], filters: random => `drawbox=t=fill:c=black:enable='lt(t,${between(random, 0.7, 1.6).toFixed(2)})'`, open: ['cuts'] },
-  'frozen': { has: ['frozen'], filters: () => 'loop=loop=40:size=1:start=1,setpts=N/25/TB', open: ['cuts'] },
+  'frozen': { has: ['frozen', 'sound-length'], filters: () => 'loop=loop=40:size=1:start=1,setpts=N/25/TB', open: ['cuts'] },
 }
 
 /** What the picture looks like: at most one a clip. */
 export const lookFaults: Record<string, PictureFault> = {
   'none': { has: [] },
   'noise': { has: ['noise'], open: ['repeated-frames', 'frozen'], filters: random => `noise=c0s=${Math.round(between(random, 9, 26))}:c0f=t:all_seed=${Math.round(random() * 9999)}` },
-  'blocking, MPEG-2': { has: ['blocking'], open: ['noise', 'soft', 'frozen', 'repeated-frames'], video: { encoder: 'mpeg2video', keyframeDistance: 12, options: { qmin: '22', qmax: '31' }, bitRate: 300_000 } },
-  'blocking, MPEG-4': { has: ['blocking'], open: ['noise', 'soft', 'frozen', 'repeated-frames'], video: { encoder: 'mpeg4', keyframeDistance: 50, options: { qmin: '18', qmax: '31' }, bitRate: 200_000 }, format: 'avi', ending: 'avi' },
-  'enlarged before': { has: ['soft'], filters: random => { const part = between(random, 0.33, 0.52); return `scale=${Math.round(320 * part) * 2}:${Math.round(240 * part) * 2}:flags=area,scale=640:480:flags=bicubic` } },
+  'blocking, MPEG-2': { has: ['blocking'], open: ['noise', 'soft', 'frozen', 'repeated-frames'], video: { encoder: 'mpeg2video', keyframeDistance: 12, options: { qmin: '26', qmax: '31' }, bitRate: 300_000 } },
+  'blocking, MPEG-4': { has: ['blocking'], open: ['noise', 'soft', 'frozen', 'repeated-frames'], video: { encoder: 'mpeg4', keyframeDistance: 50, options: { qmin: '24', qmax: '31' }, bitRate: 200_000 }, format: 'avi', ending: 'avi' },
+  'enlarged before': { has: ['soft'], open: ['illegal-levels'], filters: random => { const part = between(random, 0.33, 0.52); return `scale=${Math.round(320 * part) * 2}:${Math.round(240 * part) * 2}:flags=area,scale=640:480:flags=bicubic` } },
   'blurred': { has: ['soft'], filters: random => `gblur=sigma=${between(random, 1.6, 2.6).toFixed(2)}` },
-  'flicker': { has: ['flicker'], filters: random => `eq=brightness='${between(random, 0.018, 0.05).toFixed(3)}*sin(n*${between(random, 1.9, 2.9).toFixed(2)})':eval=frame`, open: ['repeated-frames', 'frozen'] },
+  'flicker': { has: ['flicker'], filters: random => `eq=brightness='${between(random, 0.018, 0.05).toFixed(3)}*sin(n*${between(random, 1.9, 2.9).toFixed(2)})':eval=frame`, open: ['repeated-frames', 'frozen', 'cuts'] },
   'shake': { has: ['shake'], jitter: random => between(random, 3, 7) },
-  'clipped highlights': { has: ['clipped-highlights'], open: ['illegal-levels'], filters: () => 'lutyuv=y=\'min(235,(val-16)*2.1+16)\'' },
+  'clipped highlights': { has: ['clipped-highlights'], open: ['illegal-levels'], filters: () => 'normalize=smoothing=50,scale=out_range=tv:out_color_matrix=smpte170m,format=yuv444p,lutyuv=y=\'min(235,(val-16)*1.35+16)\'' },
   'levels out of range': { has: ['illegal-levels'], open: ['clipped-highlights', 'noise'], filters: () => 'lutyuv=y=\'clip((val-116)*2.2+116,0,255)\'' },
   'black and white': { has: ['black-and-white'], filters: () => 'lutyuv=u=128:v=128' },
   'mark': { has: ['mark'], filters: random => `drawbox=x=${random() < 0.5 ? 24 : 500}:y=${random() < 0.5 ? 24 : 420}:w=112:h=34:t=5:c=white@0.9,drawbox=x=${random() < 0.5 ? 250 : 300}:y=430:w=90:h=24:t=4:c=0xE0E0E0` },
@@ -121,26 +122,27 @@ export async function makeFaultyClip(directory: string, seed: number, kinds: rea
     const kind = kinds[Math.floor(random() * kinds.length)]!
     await drawBackdrop(file, kind, seed * 10 + scene, width + 420, height + 260)
     // Whole pixels a frame, so that the drawing itself moves evenly; whole frames even of field pairs.
-    const [x0, y0] = [-200 - Math.round(random() * 10), -120 - Math.round(random() * 10)]
-    const step = (perSecond >= 40 ? 1 : 2) * (random() < 0.5 ? -1 : 1)
-    const [reach, down] = [190, random() < 0.5 ? 0 : (random() < 0.5 ? 1 : -1)]
+    const forward = random() < 0.5
+    const step = (perSecond >= 40 ? 1 : 2) * (forward ? 1 : -1)
+    const [x0, y0] = [forward ? -400 : -20, -120 - Math.round(random() * 10)]
+    const down = random() < 0.5 ? 0 : (random() < 0.5 ? 1 : -1)
     const shaken = look.jitter ? look.jitter(random) : 0
     const wander = (seedPart: number) => shaken > 0 ? `+${shaken.toFixed(2)}*(2*random(${seedPart})-1)` : ''
     parts.push(
       `color=c=gray:s=${width}x${height}:r=${rate}:d=${sceneSeconds.toFixed(4)},format=yuv444p,setparams=range=tv:colorspace=smpte170m[c${scene}]`,
       `movie=${quoteOption(file)},scale=out_range=tv:out_color_matrix=smpte170m,format=yuv444p[b${scene}]`,
-      `[c${scene}][b${scene}]overlay=format=yuv444:x='${x0}+clip(${step}*n,-${reach},${reach})${wander(0)}':y='${y0}+clip(${down}*n,-110,110)${wander(1)}':eval=frame[o${scene}]`,
+      `[c${scene}][b${scene}]overlay=format=yuv444:x='${x0}+${step}*n${wander(0)}':y='${y0}+clip(${down}*n,-110,110)${wander(1)}':eval=frame[o${scene}]`,
       `color=c=0x${Math.round(between(random, 40, 200)).toString(16).padStart(2, '0').repeat(2)}50:s=64x48:r=${rate}:d=${sceneSeconds.toFixed(4)},format=yuv444p[k${scene}]`,
       `[o${scene}][k${scene}]overlay=format=yuv444:x='mod(${Math.round(random() * 500)}+3*n,700)-60':y=${Math.round(between(random, 60, 360))}:eval=frame[s${scene}]`,
     )
   }
-  const finish = [...[structure, look].flatMap(fault => fault.filters ? [fault.filters(random)] : []), 'format=yuv420p', 'setsar=1'].join(',')
+  const finish = [...[look, structure].flatMap(fault => fault.filters ? [fault.filters(random)] : []), 'format=yuv420p', 'setsar=1'].join(',')
   const inputs = Array.from({ length: scenes }, (_, scene) => `[s${scene}]`).join('')
   const [ending, format] = [look.ending ?? structure.ending ?? 'mkv', look.format ?? 'matroska']
   const file = path.join(directory, `clip-${seed}.${ending}`)
   await writeClip({
     path: file, format, ...(format === 'mp4' ? { formatOptions: { movflags: '+faststart' } } : {}),
-    video: { encoder: 'libx264', filters: `${parts.join(';')};${inputs}concat=n=${scenes}:v=1:a=0,${finish}`, ...(look.video ?? structure.video ?? { keyframeDistance: 48, options: { preset: 'ultrafast', crf: '12' } }) },
+    video: { encoder: 'libx264', filters: `${parts.join(';')};${inputs}concat=n=${scenes}:v=1:a=0,${finish}`, ...(look.video ?? structure.video ?? { keyframeDistance: 48, options: { preset: 'veryfast', crf: '10' } }) },
     audio: [{ encoder: 'pcm_s16le', filters: `${voice(random, sound.seconds?.(wish.seconds) ?? wish.seconds)},${sound.filters},aformat=sample_fmts=s16`, ...(format === 'mp4' ? { encoder: 'flac', options: { strict: '-2' } } : {}) }],
   })
   await look.harm?.(file)

@@ -2,9 +2,10 @@ import { existsSync } from 'node:fs'
 import { mkdir, mkdtemp, open, readdir, rename, rm, stat, truncate, writeFile } from 'node:fs/promises'
 import path from 'node:path'
 import { silenceLibraries } from '@hematine/media'
+import sharp from 'sharp'
 import { paintLayers } from './paint.ts'
 import { fogSignal, storyFilters, type Scene } from './scenes.ts'
-import { writeClip } from './write-clip.ts'
+import { writeClip, writeSound } from './write-clip.ts'
 
 /** Changes when the drawn material does, so that an older cached set is made anew. */
 export const materialVersion = 1
@@ -13,12 +14,20 @@ export const materialVersion = 1
 export const demoNames = {
   disc: 'Lamp-room training disc 3.mpg',
   interview: 'Fog-signal interview 1.avi',
+  interview2: 'Fog-signal interview 2.avi',
+  interview3: 'Fog-signal interview 3.avi',
   tape: 'Harbour inspection tape 12.dv',
+  tape2: 'Harbour inspection tape 13.dv',
+  film: 'Keeper\'s rounds (film transfer).mp4',
   sequence: 'Approach render',
   watch: 'Weather watch.mp4',
+  plate: 'Glass plate 7.png',
+  signal: 'Fog signal, north horn.wav',
   cutShort: 'Harbour log (cut short).mp4',
   notMedia: 'Keeper\'s notes.mov',
 } as const
+
+export type DemoPart = keyof typeof demoNames
 
 type Layer = (name: string) => string
 type Step = (directory: string, layer: Layer) => Promise<void>
@@ -44,25 +53,50 @@ const disc: Step = (directory, layer) => writeClip({
 })
 
 /** A small old file: few pixels, few frames, few bits, so that its blocks show. */
-const interview: Step = (directory, layer) => writeClip({
-  path: path.join(directory, demoNames.interview), format: 'avi',
+const interviewNumber = (part: DemoPart, number: number, scenes: Scene[]): Step => (directory, layer) => writeClip({
+  path: path.join(directory, demoNames[part]), format: 'avi',
   video: {
     encoder: 'mpeg4', bitRate: 110_000, keyframeDistance: 75, options: { qmin: '6', qmax: '31' },
-    filters: storyFilters([{ name: 'keeper', seconds: 12, title: 'INTERVIEW 1   FOG SIGNALS' }, { name: 'chart', seconds: 8 }], layer, '15', 'crop=1440:1080,scale=320:240:flags=area,setsar=1,noise=alls=6:allf=t:all_seed=5,format=yuv420p'),
+    filters: storyFilters(scenes, layer, '15', `crop=1440:1080,scale=320:240:flags=area,setsar=1,noise=alls=6:allf=t:all_seed=${4 + number},format=yuv420p`),
   },
   // AVI knows no time before 0, and the encoder starts most of two frames of 1152 samples early.
-  audio: [{ encoder: 'libmp3lame', bitRate: 64_000, filters: `${fogSignal(20, 130, 44_100)},aformat=sample_fmts=s16p:channel_layouts=mono,asetpts=PTS+2304` }],
+  audio: [{ encoder: 'libmp3lame', bitRate: 64_000, filters: `${fogSignal(scenes.reduce((sum, scene) => sum + scene.seconds, 0), 120 + 10 * number, 44_100)},aformat=sample_fmts=s16p:channel_layouts=mono,asetpts=PTS+2304` }],
 })
 
+const interview = interviewNumber('interview', 1, [{ name: 'keeper', seconds: 12, title: 'INTERVIEW 1   FOG SIGNALS' }, { name: 'chart', seconds: 8 }])
+const interview2 = interviewNumber('interview2', 2, [{ name: 'chart', seconds: 6 }, { name: 'keeper', seconds: 6, title: 'INTERVIEW 2   THE HORN' }])
+const interview3 = interviewNumber('interview3', 3, [{ name: 'keeper', seconds: 5, title: 'INTERVIEW 3   WINTER' }, { name: 'lens', seconds: 5 }])
+
 /** 480i from a DV deck, bottom field first, 4:1:1. */
-const tape: Step = (directory, layer) => writeClip({
-  path: path.join(directory, demoNames.tape), format: 'dv',
+const tapeNumber = (part: DemoPart, scenes: Scene[], pitch: number): Step => (directory, layer) => writeClip({
+  path: path.join(directory, demoNames[part]), format: 'dv',
   video: {
     encoder: 'dvvideo',
-    filters: storyFilters([{ name: 'noon', seconds: 4, title: 'HARBOUR INSPECTION   TAPE 12' }, { name: 'dusk', seconds: 3 }], layer, '60000/1001', 'crop=1440:1080,scale=720:480:flags=area,tinterlace=mode=interleave_bottom:flags=vlpf,setfield=bff,setsar=8/9,format=yuv411p'),
+    filters: storyFilters(scenes, layer, '60000/1001', 'crop=1440:1080,scale=720:480:flags=area,tinterlace=mode=interleave_bottom:flags=vlpf,setfield=bff,setsar=8/9,format=yuv411p'),
   },
-  audio: [{ encoder: 'pcm_s16le', filters: `${fogSignal(7, 98)},aformat=sample_fmts=s16` }],
+  audio: [{ encoder: 'pcm_s16le', filters: `${fogSignal(scenes.reduce((sum, scene) => sum + scene.seconds, 0), pitch)},aformat=sample_fmts=s16` }],
 })
+
+const tape = tapeNumber('tape', [{ name: 'noon', seconds: 4, title: 'HARBOUR INSPECTION   TAPE 12' }, { name: 'dusk', seconds: 3 }], 98)
+const tape2 = tapeNumber('tape2', [{ name: 'chart', seconds: 2, title: 'HARBOUR INSPECTION   TAPE 13' }, { name: 'noon', seconds: 3 }], 104)
+
+/** Film at 24 frames a second in video at 30, with black all round, in black and white, and sound on one side only. */
+const film: Step = (directory, layer) => writeClip({
+  path: path.join(directory, demoNames.film), format: 'mp4', formatOptions: { movflags: '+faststart' },
+  video: {
+    encoder: 'libx264', keyframeDistance: 60, options: { preset: 'veryfast', crf: '18' },
+    filters: storyFilters([{ name: 'keeper', seconds: 4 }, { name: 'lens', seconds: 4 }], layer, '24000/1001', 'crop=1440:1080,scale=672:448:flags=area,pad=720:480:24:16:black,lutyuv=u=128:v=128,telecine=pattern=23,setfield=prog,setsar=8/9,format=yuv420p'),
+  },
+  audio: [{ encoder: 'aac', bitRate: 96_000, filters: `${fogSignal(8, 140)},pan=stereo|c0=c0|c1=0*c0,aformat=sample_fmts=fltp` }],
+})
+
+/** A still, as from a plate camera. */
+const plate: Step = async (directory, layer) => {
+  await sharp(layer('dusk')).extract({ left: 900, top: 120, width: 1200, height: 900 }).grayscale().png().toFile(path.join(directory, demoNames.plate))
+}
+
+/** Sound alone, with the hum of the mains under it. */
+const signal: Step = directory => writeSound(path.join(directory, demoNames.signal), `${fogSignal(24, 90)},aeval='val(0)+0.01*sin(2*PI*50*t)+0.006*sin(2*PI*100*t)|val(1)+0.01*sin(2*PI*50*t)+0.006*sin(2*PI*100*t)',aformat=sample_fmts=s16`)
 
 /** Rendered frames with the grain of too few rays. */
 const sequence: Step = async (directory, layer) => {
@@ -107,8 +141,7 @@ const cutShort: Step = async (directory, layer) => {
 
 const notMedia: Step = directory => writeFile(path.join(directory, demoNames.notMedia), 'Lamp trimmed at dusk. Fog from the west, signal sounded from 21:40 until 03:15.\n'.repeat(40))
 
-const steps: Record<string, Step> = { disc, interview, tape, sequence, watch, cutShort, notMedia }
-export type DemoPart = keyof typeof demoNames
+const steps: Record<DemoPart, Step> = { disc, interview, interview2, interview3, tape, tape2, film, sequence, watch, plate, signal, cutShort, notMedia }
 
 /**
  * Makes the demo material in a directory unless it is there already. It is made beside its place and moved in whole.

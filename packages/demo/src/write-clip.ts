@@ -33,13 +33,25 @@ interface OpenTrack {
 
 /** Draws, encodes and writes a clip whose tracks come from filters. @throws MediaError */
 export async function writeClip(clip: Clip): Promise<void> {
+  await write(clip, async output => {
+    const tracks = [await openVideo(output, clip.video)]
+    for (const track of clip.audio) tracks.push(await openAudio(output, track))
+    return tracks
+  })
+}
+
+/** Makes sound from filters and writes it as a WAV file of 16 bit. @throws MediaError */
+export async function writeSound(file: string, filters: string): Promise<void> {
+  await write({ path: file, format: 'wav' }, async output => [await openAudio(output, { encoder: 'pcm_s16le', filters })])
+}
+
+async function write(clip: Pick<Clip, 'path' | 'format' | 'formatOptions'>, openTracks: (output: FormatContext) => Promise<OpenTrack[]>): Promise<void> {
   const output = new FormatContext()
   ensure(output.allocOutputContext2(OutputFormat.guessFormat(clip.format as never, null, null), null, clip.path), 'The demo file cannot be set up')
   output.url = clip.path
-  const tracks: OpenTrack[] = []
+  let tracks: OpenTrack[] = []
   try {
-    tracks.push(await openVideo(output, clip.video))
-    for (const track of clip.audio) tracks.push(await openAudio(output, track))
+    tracks = await openTracks(output)
     ensure(await output.openOutput(), 'The demo file cannot be created')
     ensure(await output.writeHeader(options(clip.formatOptions ?? {})), 'The demo file cannot be begun')
     for (;;) {

@@ -1,5 +1,5 @@
 import path from 'node:path'
-import { frameFileName, type NumberedSequence, type Rational } from '@hematine/core'
+import { describeRanges, frameFileName, type NumberedSequence, type Rational } from '@hematine/core'
 import { AVDISCARD_ALL, AVDISCARD_DEFAULT } from 'node-av/constants'
 import { FormatContext, InputFormat } from 'node-av/lib'
 import { ensure, MediaError, options } from './libav.ts'
@@ -31,8 +31,7 @@ export async function openInput(input: MediaInput): Promise<FormatContext> {
   } else {
     const { sequence } = input
     if (sequence.missing.length > 0) {
-      const gaps = sequence.missing.map(gap => gap.from === gap.to ? `${gap.from}` : `${gap.from}-${gap.to}`).join(', ')
-      throw new MediaError(`Frames ${gaps} of the sequence are missing. Add them to the folder and bring the sequence in again.`)
+      throw new MediaError(`Frames ${describeRanges(sequence.missing)} of the sequence are missing. Add them to the folder and bring the sequence in again.`)
     }
     format = InputFormat.findInputFormat('image2')
     const escape = (text: string) => text.replaceAll('%', '%%')

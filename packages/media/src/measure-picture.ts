@@ -67,7 +67,7 @@ class WindowGauge {
       return found && { cutoff: round(found.cutoff, 3), fall: round(found.fall, 1) }
     }
     this.window.still = {
-      seconds: round(seconds, 4), noise: noise === null ? null : round(noise, 2), gridX: round(across.strength, 2), gridY: round(down.strength, 2), gridColumn: across.phase, gridRow: down.phase,
+      seconds: round(seconds, 4), noise: noise === null ? null : round(noise, 2), gridX: round(across.strength, 2), gridY: round(down.strength, 2), gridStepX: round(across.step, 3), gridStepY: round(down.step, 3), gridColumn: across.phase, gridRow: down.phase,
       detailX: detail('rows'), detailY: detail('columns'), flat: round(flatPart(luma), 3),
     }
     this.likeness = reduced(luma)
@@ -126,7 +126,7 @@ export async function measurePictureOf(input: MediaInput, video: VideoFacts, dep
   }
 }
 
-/** The frames of a run with how their fields relate, as the library's idet filter judges them over several frames. */
+/** The frames of a run with how their fields relate, as the library's idet filter judges each by itself: its judgement over several frames smooths pulldown away. */
 async function* picturesOf(decoder: StreamDecoder, video: VideoFacts, run: MeasuredRun): AsyncGenerator<Picture> {
   const [frameTicks, base] = [1 / toNumber(video.frameRate) / toNumber(decoder.timeBase), toNumber(decoder.timeBase)]
   const start = video.startTicks + run.first * frameTicks
@@ -184,16 +184,19 @@ function copied(frame: Frame, seconds: number): Picture {
   const { width, height } = frame
   const [halfWidth, halfHeight] = [Math.ceil(width / 2), Math.ceil(height / 2)]
   return {
-    seconds, letter: letters[String(frame.getMetadata()?.get('lavfi.idet.multiple.current_frame') ?? '')] ?? 'u',
+    seconds, letter: letters[String(frame.getMetadata()?.get('lavfi.idet.single.current_frame') ?? '')] ?? 'u',
     luma: plane(0, width, height), u: plane(1, halfWidth, halfHeight), v: plane(2, halfWidth, halfHeight),
   }
 }
+
+/** Packets come out of order by so many at most; the last ones read may have neighbours that were not. */
+const reordering = 16
 
 /** Counts the steps between the times of packets that are about a frame long, shorter, and longer. */
 function spacing({ pictureSeconds, endSeconds }: PacketTimes, video: VideoFacts): MeasuredPicture['times'] {
   const rate = toNumber(video.frameRate)
   const result = { packetsRead: pictureSeconds.length, regular: 0, short: 0, long: 0, longAt: [] as number[], endSeconds: endSeconds.get(video.streamIndex) ?? null }
-  for (let index = 1; index < pictureSeconds.length; index++) {
+  for (let index = 1; index < pictureSeconds.length - reordering; index++) {
     const step = (pictureSeconds[index]! - pictureSeconds[index - 1]!) * rate
     if (step < 0.5) result.short++
     else if (step <= 1.5) result.regular++

@@ -1,7 +1,7 @@
 import { stat } from 'node:fs/promises'
 import path from 'node:path'
 import {
-  describePixelFormat, framesIn, framesPresent, frameFileName, nearestRational, snapRate, squarePixel, toNumber,
+  describePixelFormat, framesIn, framesPresent, frameFileName, nearestRational, sequenceRemarks, snapRate, squarePixel, toNumber,
   type AudioFacts, type ColourDescription, type Rational, type Scan, type SourceFacts, type SubtitleFacts, type VideoFacts,
 } from '@hematine/core'
 import {
@@ -22,11 +22,10 @@ const framesForScan = 13
  * @throws MediaError with a sentence when it is not media or nothing of it can be decoded
  */
 export async function readFacts(input: MediaInput): Promise<SourceFacts> {
-  const bytes = await inputBytes(input)
+  const { bytes, remarks } = await inputBytes(input)
   if (bytes === 0) throw new MediaError('The file is empty.')
   const container = await openInput(input)
   try {
-    const remarks: string[] = []
     const streams = container.streams
     const picture = streams.find(stream => stream.codecpar.codecType === AVMEDIA_TYPE_VIDEO && (Number(stream.disposition) & AV_DISPOSITION_ATTACHED_PIC) === 0)
     const audio = streams.filter(stream => stream.codecpar.codecType === AVMEDIA_TYPE_AUDIO).flatMap(stream => readAudio(stream, remarks))
@@ -46,15 +45,15 @@ export async function readFacts(input: MediaInput): Promise<SourceFacts> {
   }
 }
 
-async function inputBytes(input: MediaInput): Promise<number> {
-  if (input.kind === 'file') return (await stat(input.path)).size
+async function inputBytes(input: MediaInput): Promise<{ bytes: number, remarks: string[] }> {
+  if (input.kind === 'file') return { bytes: (await stat(input.path)).size, remarks: [] }
   const { sequence } = input
-  let bytes = 0
+  const sizes: { number: number, bytes: number }[] = []
   for (let number = sequence.first; number <= sequence.last; number++) {
     if (sequence.missing.some(gap => number >= gap.from && number <= gap.to)) continue
-    bytes += (await stat(path.join(input.directory, frameFileName(sequence, number)))).size
+    sizes.push({ number, bytes: (await stat(path.join(input.directory, frameFileName(sequence, number)))).size })
   }
-  return bytes
+  return { bytes: sizes.reduce((sum, frame) => sum + frame.bytes, 0), remarks: sequenceRemarks(sizes) }
 }
 
 function length(container: FormatContext, picture: Stream | undefined): number | null {

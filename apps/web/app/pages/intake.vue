@@ -72,7 +72,7 @@ function pick(event: Event): void {
     </div>
     <UploadList />
     <FolderList />
-    <SplitPane v-if="!isEmpty" name="source" :initial="430">
+    <SplitPane v-if="!isEmpty" name="source" :initial="400">
       <template #first>
         <FilterBar />
         <EmptyState v-if="intake.failed" title="The list could not be loaded">{{ intake.failed }}<br><VBtn @click="intake.refresh()">Try again</VBtn></EmptyState>

@@ -18,8 +18,11 @@ const leastSure = 0.5
 /** What a source's measurements mean: its nature and its faults, faults and the surest first. */
 export function findingsOf(facts: SourceFacts, { picture, sound }: Measurement): Finding[] {
   const { video } = facts
+  const scan = video && picture ? scanFindings(video, picture) : []
+  const hasPulldown = scan.some(entry => entry.key === 'pulldown')
   const found = [
-    ...(video && picture ? [...scanFindings(video, picture), ...borderFindings(video, picture), ...aspectFindings(video), ...timeFindings(facts, picture), ...pictureFindings(video, picture)] : []),
+    ...scan,
+    ...(video && picture ? [...borderFindings(video, picture), ...aspectFindings(video), ...timeFindings(facts, picture, hasPulldown), ...pictureFindings(video, picture, hasPulldown)] : []),
     ...soundFindings(facts, picture, sound),
   ]
   return found.filter(entry => entry.sure >= leastSure).sort((a, b) => Number(a.kind === 'nature') - Number(b.kind === 'nature') || b.sure - a.sure)

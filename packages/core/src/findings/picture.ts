@@ -5,19 +5,23 @@ import { cutsIn, repeatsIn } from './time.ts'
 
 /** Noise that is worth a word, clear, and heavy, as a standard deviation in 8-bit codes. */
 const noiseLimits = [1.6, 3.5, 6] as const
-/** Step at the block grid against the steps elsewhere. */
-const gridLimit = 1.5
+/** Step at the block grid against the steps elsewhere, and in codes: finer steps are measured but not seen. */
+const gridLimit = 1.4
+const gridStep = 0.17
 const heavyGrid = 2.6
 /** Detail that ends below this part of the resolution, in a fall steeper than this many dB. */
-const detailLimit = 0.7
-const steepFall = 9
+const detailLimit = 0.78
+const steepFall = 4.5
+/** Noise above this hides where detail ends; then only a steeper fall counts. */
+const hidingNoise = 3
+const steeperFall = 7
 /** Change of brightness from frame to frame that is not a trend, in percent of the mean. */
 const flickerLimit = 1
 /** Motion of the whole picture that does not go on, in pixels for each 720 of width. */
-const shakeLimit = 0.7
+const shakeLimit = 1
 const leastFit = 0.55
 const topLimit = 0.012
-const illegalLimit = 0.004
+const illegalLimit = 0.008
 /** Distance from neutral that colour reaches even in a faded picture. */
 const neutralLimit = 7
 
@@ -46,17 +50,11 @@ function blockingFinding(windows: readonly MeasuredWindow[]): Finding[] {
   if (measured.length === 0) return []
   const strength = (window: MeasuredWindow) => Math.sqrt(window.still!.gridX * window.still!.gridY)
   const usual = middle(measured.map(strength))
-  const phase = (read: (window: MeasuredWindow) => number) => {
-    const counts = new Array<number>(8).fill(0)
-    for (const window of measured) counts[read(window)]!++
-    return Math.max(...counts) / measured.length
-  }
-  // A true grid stands at the same columns throughout.
-  const steady = Math.min(phase(window => window.still!.gridColumn), phase(window => window.still!.gridRow))
-  if (!(usual > gridLimit) || steady < 0.6) return []
+  const step = middle(measured.map(window => Math.sqrt(Math.max(0, window.still!.gridStepX) * Math.max(0, window.still!.gridStepY))))
+  if (!(usual > gridLimit && step > gridStep)) return []
   const heavy = usual > heavyGrid
-  return [finding('blocking', 'fault', `${heavy ? 'Heavy blocking' : 'Blocking'}: steps at an 8-pixel grid are ${usual.toFixed(1)} times those elsewhere.`, {
-    value: usual, unit: 'times', sure: sureBeyond(usual, gridLimit) * (0.7 + 0.3 * steady), places: strongest(measured, strength), suggests: heavy ? 'Deblock, strong' : 'Deblock',
+  return [finding('blocking', 'fault', `${heavy ? 'Heavy blocking' : 'Blocking'}: steps at an 8-pixel grid are ${usual.toFixed(1)} times those elsewhere, by ${step.toFixed(1)} codes of 255.`, {
+    value: usual, unit: 'times', sure: Math.min(sureBeyond(usual, gridLimit), sureBeyond(step, gridStep)), places: strongest(measured, strength), suggests: heavy ? 'Deblock, strong' : 'Deblock',
   })]
 }
 
@@ -66,7 +64,8 @@ function softFinding(video: VideoFacts, windows: readonly MeasuredWindow[]): Fin
   const [across, down] = (['detailX', 'detailY'] as const).map(name => middle(measured.map(window => window.still![name]!.cutoff))) as [number, number]
   const fall = middle(measured.map(window => Math.min(window.still!.detailX!.fall, window.still!.detailY!.fall)))
   const cutoff = Math.max(across, down)
-  if (cutoff > detailLimit || fall < steepFall) return []
+  const noise = middle(measured.map(window => window.still!.noise ?? 0))
+  if (cutoff > detailLimit || fall < (noise > hidingNoise ? steeperFall : steepFall)) return []
   return [finding('soft', 'fault', `Soft, or enlarged before: detail ends at ${Math.round(across * 100)} % of the width and ${Math.round(down * 100)} % of the height, as in a picture of about ${Math.round(video.width * across)}x${Math.round(video.height * down)}.`, {
     value: cutoff * 100, unit: '% of the resolution', sure: Math.min(0.95, 0.6 + (detailLimit - cutoff)), places: strongest(measured, window => window.still!.flat), suggests: 'Sharpen lightly, or bring it to its true size before enlarging',
   })]
@@ -98,23 +97,40 @@ function flickerFinding(windows: readonly MeasuredWindow[]): Finding[] {
   })]
 }
 
-/** Motion of the whole picture that does not go on from frame to frame, in pixels; null when the window tells nothing. Repeated frames are passed over, since they only look like a halt. */
-function shakeOf(window: MeasuredWindow): number | null {
+/** Shifts below this stand still, in pixels; so many in a window that moves otherwise are repeated frames. */
+const standing = 0.35
+const standingPart = 0.15
+
+/**
+ * Motion of the whole picture to and fro around its trend, in pixels; null when the window tells nothing. Repeated frames, which only look
+ * like a halt, are passed over, and a longer step of time counts for as many frames as it spans. What departs from the trend to one side
+ * only is a hole in the frames and no shake.
+ */
+function shakeOf(window: MeasuredWindow, framesPerSecond: number): number | null {
   const repeats = repeatsIn(window)
-  const kept = window.seconds.map((_, index) => index).filter(index => index > 0 && !(repeats?.[index]))
-  const cuts = cutsIn(window).map(cut => kept.indexOf(cut))
+  let kept = window.seconds.map((_, index) => index).filter(index => index > 0 && !(repeats?.[index]))
+  const length = (index: number) => Math.hypot(window.shiftX[index]!, window.shiftY[index]!)
+  const halts = kept.filter(index => length(index) < standing)
+  if (halts.length > standingPart * kept.length && middle(kept.filter(index => length(index) >= standing).map(length)) > 1) kept = kept.filter(index => length(index) >= standing)
   const good = kept.filter(index => window.shiftFit[index]! >= leastFit).length
   if (kept.length < 8 || good < kept.length * 0.7) return null
-  return Math.hypot(rootMeanSquare(jumps(kept.map(index => window.shiftX[index]!), cuts)), rootMeanSquare(jumps(kept.map(index => window.shiftY[index]!), cuts)))
+  const cuts = cutsIn(window).map(cut => kept.indexOf(cut))
+  const toAndFro = (shifts: readonly number[]) => {
+    const departures = jumps(kept.map(index => shifts[index]! / Math.max(1, Math.round((window.seconds[index]! - window.seconds[index - 1]!) * framesPerSecond))), cuts)
+    const side = (sign: number) => rootMeanSquare(departures.map(value => Math.max(0, sign * value)))
+    return Math.SQRT2 * Math.min(side(1), side(-1))
+  }
+  return Math.hypot(toAndFro(window.shiftX), toAndFro(window.shiftY))
 }
 
-function shakeFinding(video: VideoFacts, windows: readonly MeasuredWindow[]): Finding[] {
+function shakeFinding(video: VideoFacts, windows: readonly MeasuredWindow[], framesPerSecond: number, hasPulldown: boolean): Finding[] {
   const figures = windows.flatMap(window => {
-    const pixels = shakeOf(window)
+    const pixels = shakeOf(window, framesPerSecond)
     return pixels === null ? [] : [{ window, pixels }]
   })
   const pixels = middle(figures.map(figure => figure.pixels))
-  const limit = Math.max(0.4, (shakeLimit * video.width) / 720)
+  // Film in video judders by itself.
+  const limit = Math.max(0.4, (shakeLimit * video.width) / 720) * (hasPulldown ? 2 : 1)
   if (!(pixels > limit) || figures.length < windows.length * 0.3) return []
   return [finding('shake', 'fault', `The picture shakes by ${pixels.toFixed(1)} pixels from frame to frame.`, {
     value: pixels, unit: 'pixels', sure: sureBeyond(pixels, limit), places: strongest(figures.map(figure => figure.window), window => figures.find(figure => figure.window === window)!.pixels), suggests: 'Steady the picture',
@@ -135,11 +151,11 @@ function levelFindings(video: VideoFacts, windows: readonly MeasuredWindow[]): F
   return found
 }
 
-/** What single pictures and their succession show of quality. */
-export function pictureFindings(video: VideoFacts, picture: MeasuredPicture): Finding[] {
+/** What single pictures and their succession show of quality. @param hasPulldown whether it is film in video */
+export function pictureFindings(video: VideoFacts, picture: MeasuredPicture, hasPulldown: boolean): Finding[] {
   const windows = visible(picture)
   if (windows.length === 0) return []
-  const found = [...noiseFinding(windows), ...blockingFinding(windows), ...softFinding(video, windows), ...flickerFinding(windows), ...shakeFinding(video, windows), ...levelFindings(video, windows)]
+  const found = [...noiseFinding(windows), ...blockingFinding(windows), ...softFinding(video, windows), ...flickerFinding(windows), ...shakeFinding(video, windows, picture.framesPerSecond, hasPulldown), ...levelFindings(video, windows)]
   const colour = Math.max(...windows.map(window => middle(window.saturation)))
   if (colour < neutralLimit) found.push(finding('black-and-white', 'nature', 'Black and white.', { value: colour, unit: 'codes from neutral', sure: colour < neutralLimit / 2 ? 0.97 : 0.8, places: windows.slice(0, 2).map(window => moment(window.still?.seconds ?? 0)) }))
   for (const mark of picture.marks.slice(0, 3)) {

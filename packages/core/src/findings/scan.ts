@@ -1,30 +1,36 @@
 import type { VideoFacts } from '../facts.ts'
 import type { MeasuredPicture, MeasuredWindow } from '../measurement.ts'
-import { finding, moment, type Finding, type FindingPlace } from './finding.ts'
+import { finding, middle, moment, type Finding, type FindingPlace } from './finding.ts'
 
 /** Frames that must have been judged before anything is said. */
 const fewestJudged = 10
-/** Part of the judged frames that are combed, above which all are taken to be, and below which none. */
-const allCombed = 0.85
-const noneCombed = 0.1
+/** Part of a window's judged frames that are combed, above which it counts as combed, and below which as whole. */
+const combedWindow = 0.7
+const wholeWindow = 0.25
+/** Part of the windows of either kind that make the scan a mixed one. */
+const mixedPart = 0.25
 /** Part of the windows with combing in which the cadence must show. */
 const cadenceWindows = 0.6
 
 const isCombed = (letter: string) => letter === 't' || letter === 'b'
 
-/** Whether the frames of a window repeat every five as film in video does: two neighbours combed, three whole. */
-function hasThreeTwo({ scan }: MeasuredWindow): boolean {
-  return [0, 1, 2, 3, 4].some(offset => {
-    const counts = { combed: [0, 0], whole: [0, 0] }
-    for (let index = 0; index < scan.length; index++) {
-      if (scan[index] === 'u') continue
-      const part = (index + offset) % 5 < 2 ? counts.combed : counts.whole
-      part[isCombed(scan[index]!) ? 0 : 1]!++
-    }
-    const [hit, missed] = counts.combed as [number, number]
-    const [stray, clean] = counts.whole as [number, number]
-    return hit + missed >= 4 && clean + stray >= 6 && hit >= 3 * missed && clean >= 4 * stray
-  })
+/** Change of the frame with the repeated field against the others, and of the second lowest of five against them. */
+const repeatedField = 0.55
+const wholeFields = 0.7
+const leastMotion = 0.25
+
+/**
+ * Whether a window is film in video: four film frames last five video frames, and each of the four that are not in step shares fields with a
+ * neighbour, which idet sees as combing. Every fifth time a field is shown again, so that the (top) field that changes are measured on
+ * hardly changes there.
+ */
+function hasThreeTwo({ scan, change }: MeasuredWindow): boolean {
+  const judged = [...scan].filter(letter => letter !== 'u')
+  if (judged.length < 8 || judged.filter(isCombed).length < judged.length * 0.5) return false
+  const phases = [0, 1, 2, 3, 4].map(phase => middle(change.filter((value, index) => index > 0 && index % 5 === phase)))
+  const sorted = [...phases].sort((a, b) => a - b) as [number, number, number, number, number]
+  const usual = middle(sorted.slice(1))
+  return usual > leastMotion && sorted[0] < repeatedField * usual && sorted[1] > wholeFields * usual
 }
 
 function firstPlaces(windows: readonly MeasuredWindow[], letters: string): FindingPlace[] {
@@ -48,21 +54,27 @@ export function scanFindings(video: VideoFacts, picture: MeasuredPicture): Findi
 
   const withCombing = windows.filter(window => [...window.scan].filter(isCombed).length >= 3)
   const cadenced = withCombing.filter(hasThreeTwo)
-  if (combed > 0.2 && combed < allCombed && cadenced.length >= Math.max(1, cadenceWindows * withCombing.length)) {
+  if (cadenced.length >= Math.max(1, cadenceWindows * withCombing.length)) {
     const sure = 0.6 + 0.38 * (cadenced.length / withCombing.length)
-    return [finding('pulldown', 'nature', `Film at four fifths of the rate: two of five frames are woven from two film frames (3:2 pulldown), seen in ${cadenced.length} of ${withCombing.length} windows with motion.`, {
-      value: combed * 100, unit: '% of frames combed', sure, places: firstPlaces(cadenced, 'tb'), suggests: 'Undo the pulldown',
+    return [finding('pulldown', 'nature', `Film at four fifths of the rate: two of five frames are woven from two film frames, and every fifth shows a field again (3:2 pulldown); seen in ${cadenced.length} of ${withCombing.length} windows with motion.`, {
+      sure, places: firstPlaces(cadenced, 'tb'), suggests: 'Undo the pulldown',
     })]
   }
-  if (combed <= noneCombed) {
-    const found = [finding('scan', 'nature', 'Progressive: every frame shows one moment.', { value: combed * 100, unit: '% of frames combed', sure: Math.min(0.98, whole / judged), places: firstPlaces(windows, 'p').slice(0, 1) })]
+  const parts = windows.flatMap(window => {
+    const letters = [...window.scan].filter(letter => letter !== 'u')
+    return letters.length < 5 ? [] : [letters.filter(isCombed).length / letters.length]
+  })
+  const share = (met: (part: number) => boolean) => parts.filter(met).length / Math.max(1, parts.length)
+  const isMixed = share(part => part >= combedWindow) >= mixedPart && share(part => part <= wholeWindow) >= mixedPart
+  if (!isMixed && combed < 0.5) {
+    const found = [finding('scan', 'nature', 'Progressive: every frame shows one moment.', { value: combed * 100, unit: '% of frames combed', sure: Math.max(0.5, Math.min(0.98, whole / judged)), places: firstPlaces(windows, 'p').slice(0, 1) })]
     if (flag.kind === 'interlaced') found.push(finding('scan-flag', 'fault', `The file says ${flagSays}, but its frames are whole (2:2, progressive frames sent as fields).`, { sure: whole / judged, places: firstPlaces(windows, 'p'), suggests: 'Treat it as progressive: leave deinterlacing out' }))
     return found
   }
   const first = top >= bottom ? 'top' : 'bottom'
-  const agreeing = Math.max(top, bottom) / (top + bottom)
+  const agreeing = (Math.max(top, bottom) / (top + bottom)) * Math.min(1, combed / 0.9)
   const places = firstPlaces(windows, first === 'top' ? 't' : 'b')
-  if (combed < allCombed) {
+  if (isMixed) {
     return [finding('scan', 'fault', `Mixed: ${Math.round(combed * 100)} % of the frames are combed, the others are whole.`, { value: combed * 100, unit: '% of frames combed', sure: 0.8, places, suggests: 'Deinterlace only the combed frames' })]
   }
   const found = [finding('scan', 'nature', `Interlaced, ${first} field first.`, { value: combed * 100, unit: '% of frames combed', sure: agreeing, places, suggests: 'Deinterlace' })]

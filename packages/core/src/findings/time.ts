@@ -3,23 +3,27 @@ import type { SourceFacts } from '../facts.ts'
 import type { MeasuredPicture, MeasuredWindow } from '../measurement.ts'
 import { finding, middle, moment, stretch, sureBeyond, type Finding, type FindingPlace } from './finding.ts'
 
-/** A cut moves at least this part of the histogram, changes the picture by so many codes, and stands out from the frames around it by this factor. */
-const cutHistogram = 0.22
-const cutChange = 7
-const cutFactor = 3
+/** A cut changes the picture by at least so many codes, and stands out from the frames around it by these factors in change and in histogram: by more in the second where it moves little of it. */
+const cutChange = 6
+const cutRules = [{ histogram: 0.2, histogramFactor: 20, changeFactor: 1.25 }, { histogram: 0.22, histogramFactor: 3, changeFactor: 1.8 }, { histogram: 0.07, histogramFactor: 8, changeFactor: 1.5 }]
 /** A frame that changed by less than this part of what its neighbours do, or by less than this many codes, repeats the one before. */
 const repeatPart = 0.08
 const repeatCodes = 0.04
+/** A frame that changed by less than this stands still: a small thing that moves in a still scene changes more. */
+const stillCodes = 0.012
 /** Windows that move less than this say nothing of repeated frames. */
 const leastMotion = 0.25
 const shortestStretchSeconds = 0.45
 
 /** Which frames of a window are the first after a cut. */
 export function cutsIn({ change, histogramChange }: MeasuredWindow): number[] {
+  // Repeated frames beside a cut say nothing of the motion around it.
+  const around = (values: readonly number[], index: number) => [values[index - 3], values[index - 2], values[index - 1], values[index + 1], values[index + 2], values[index + 3]].filter((value, place) => value !== undefined && change[index + [-3, -2, -1, 1, 2, 3][place]!]! > repeatCodes) as number[]
   return change.flatMap((value, index) => {
-    if (index === 0 || value < cutChange || histogramChange[index]! < cutHistogram) return []
-    const around = [change[index - 2], change[index - 1], change[index + 1], change[index + 2]].filter(neighbour => neighbour !== undefined)
-    return value >= cutFactor * Math.max(0.5, middle(around)) ? [index] : []
+    if (value < cutChange) return []
+    const usual = { change: middle(around(change, index)) || 0, histogram: middle(around(histogramChange, index)) || 0 }
+    const moved = histogramChange[index]!
+    return cutRules.some(rule => moved >= rule.histogram && moved >= rule.histogramFactor * usual.histogram && value >= rule.changeFactor * Math.max(0.5, usual.change)) ? [index] : []
   })
 }
 
@@ -50,21 +54,22 @@ function stretchesWhere(picture: MeasuredPicture, holds: (window: MeasuredWindow
   const joined: { from: number, to: number }[] = []
   for (const piece of pieces) {
     const open = joined.at(-1)
-    if (open && piece.from - open.to < frame * 1.5) open.to = piece.to
+    if (open && piece.from - open.to < frame * 0.5) open.to = piece.to
     else joined.push({ ...piece })
   }
   return joined.filter(({ from, to }) => to - from >= shortestStretchSeconds).map(({ from, to }) => stretch(from, to))
 }
 
-const isBlackFrame = (window: MeasuredWindow, index: number) => window.high[index]! <= 32 && window.mean[index]! <= 22
+/** Black with the noise of a bad copy. */
+const isBlackFrame = (window: MeasuredWindow, index: number) => window.high[index]! <= 40 && window.mean[index]! <= 24
 
 function describeStretches(places: readonly FindingPlace[], whole: boolean): string {
   const first = places.slice(0, 3).map(place => `${describeClock(place.seconds)}-${describeClock(place.until!)}`).join(', ')
   return `${places.length === 1 ? '' : `${places.length} stretches: `}${first}${places.length > 3 ? ' and more' : ''}${whole ? '' : ' (of what was sampled; it may go on outside)'}`
 }
 
-/** What the succession of frames shows: cuts, repeated frames, black and frozen stretches, uneven times, an early end. */
-export function timeFindings(facts: SourceFacts, picture: MeasuredPicture): Finding[] {
+/** What the succession of frames shows: cuts, repeated frames, black and frozen stretches, uneven times, an early end. @param hasPulldown whether it is film in video, whose repeated fields are no fault */
+export function timeFindings(facts: SourceFacts, picture: MeasuredPicture, hasPulldown: boolean): Finding[] {
   const found: Finding[] = []
   const { windows, whole, times } = picture
 
@@ -74,12 +79,12 @@ export function timeFindings(facts: SourceFacts, picture: MeasuredPicture): Find
     found.push(finding('cuts', 'nature', whole ? `${cuts.length} ${cuts.length === 1 ? 'cut' : 'cuts'}.` : `${cuts.length} ${cuts.length === 1 ? 'cut' : 'cuts'} in the ${sampled.toFixed(0)} s that were sampled.`, { value: cuts.length, unit: 'cuts', sure: 0.9, places: cuts.map(seconds => moment(seconds)) }))
   }
 
-  found.push(...repeatFindings(windows))
+  if (!hasPulldown) found.push(...repeatFindings(windows))
 
   const black = stretchesWhere(picture, window => window.seconds.map((_, index) => isBlackFrame(window, index)))
   if (black.length > 0) found.push(finding('black', 'fault', `Black: ${describeStretches(black, whole)}.`, { value: black.reduce((sum, place) => sum + place.until! - place.seconds, 0), unit: 's', sure: 0.95, places: black, suggests: 'Trim it off, or leave it' }))
 
-  const frozen = stretchesWhere(picture, window => window.change.map((value, index) => index > 0 && value < repeatCodes && !isBlackFrame(window, index)))
+  const frozen = stretchesWhere(picture, window => window.change.map((value, index) => index > 0 && value < stillCodes && !isBlackFrame(window, index)))
   const frozenSeconds = frozen.reduce((sum, place) => sum + place.until! - place.seconds, 0)
   if (frozen.length > 0 && frozenSeconds < 0.9 * sampled) found.push(finding('frozen', 'fault', `The picture stands still: ${describeStretches(frozen, whole)}.`, { value: frozenSeconds, unit: 's', sure: 0.85, places: frozen }))
 
@@ -113,8 +118,8 @@ function repeatFindings(windows: readonly MeasuredWindow[]): Finding[] {
   for (const window of windows) {
     const repeats = repeatsIn(window)
     if (!repeats) continue
-    // Long runs are a frozen picture, which is another matter.
-    const single = runsOf(repeats).filter(([first, last]) => last - first < 5)
+    // Long runs are a frozen picture, which is another matter; one at the window's end may be the beginning of such.
+    const single = runsOf(repeats).filter(([first, last]) => last - first < 4 && last < repeats.length - 1)
     repeated += single.reduce((sum, [first, last]) => sum + last - first + 1, 0)
     frames += repeats.length - 1
     for (let index = 1; index < single.length; index++) distances.push(single[index]![0] - single[index - 1]![0])

@@ -10,6 +10,8 @@ const leastStep = 0.08
 export interface Grid {
   /** Step at the strongest phase against the mean of the others; 1 = no grid. */
   strength: number
+  /** By how much the steps at that phase stand out from the others, in codes. */
+  step: number
   /** First column (or row) of a block, 0 to 7. */
   phase: number
 }
@@ -48,5 +50,6 @@ function gridIn({ data }: Plane, length: number, breadth: number, along: number,
   })
   const phase = strengths.indexOf(Math.max(...strengths))
   const others = strengths.filter((_, index) => index !== phase)
-  return { strength: (strengths[phase]! + leastStep) / (others.reduce((sum, value) => sum + value, 0) / others.length + leastStep), phase }
+  const usual = others.reduce((sum, value) => sum + value, 0) / others.length
+  return { strength: (strengths[phase]! + leastStep) / (usual + leastStep), step: strengths[phase]! - usual, phase }
 }

@@ -13,7 +13,13 @@ const fewestPictures = 4
 const mostPart = 0.35
 /** Edges that belong together lie within so many reduced samples. */
 const gap = 6
-const fewestEdges = 14
+const fewestEdges = 24
+/** A mark keeps its own level, on at least one side of each edge, within so many codes. */
+const levelRange = 36
+/** Thinner groups are lines, of a border or a scratch. */
+const thinnest = 4
+/** Reduced samples beside a border in which its own edge still shows. */
+const borderMargin = 5
 /** A mark covers at most this part of the frame. */
 const mostArea = 0.12
 
@@ -45,7 +51,7 @@ function meanDifference(a: Reduced, b: Reduced): number {
 }
 
 /**
- * Marks that never move: parts whose edges stand in the same place and direction in every one of pictures that otherwise differ.
+ * Marks that never move: parts whose edges stand in the same place and direction, and at the same level, in every one of pictures that otherwise differ.
  * @param pictures from places far apart in the source
  * @param inside widths of black borders (left, top, right, bottom), whose own edges are no marks
  * @returns their places in the original's samples, largest first; none when the pictures are too few or too alike to tell
@@ -56,7 +62,7 @@ export function marksIn(pictures: readonly Reduced[], inside: readonly [number, 
   for (const picture of pictures) if (distinct.every(other => meanDifference(other, picture) > leastChange)) distinct.push(picture)
   if (distinct.length < fewestPictures) return []
   const { width, height, scale } = distinct[0]!
-  const [left, top, right, bottom] = inside.map(value => Math.ceil(value / scale) + 2) as [number, number, number, number]
+  const [left, top, right, bottom] = inside.map(value => value === 0 ? 1 : Math.ceil(value / scale) + borderMargin) as [number, number, number, number]
   const stays = new Uint8Array(width * height)
   let [staying, edges] = [0, 0]
   for (let y = Math.max(1, top); y < height - Math.max(1, bottom); y++) {
@@ -72,21 +78,27 @@ export function marksIn(pictures: readonly Reduced[], inside: readonly [number, 
   }
   if (staying === 0 || staying > edges * mostPart) return []
   return groups(stays, width, height)
-    .filter(group => group.count >= fewestEdges && group.width * group.height <= mostArea * width * height)
+    .filter(group => group.count >= fewestEdges && Math.min(group.width, group.height) >= thinnest && group.width * group.height <= mostArea * width * height)
     .sort((a, b) => b.count - a.count)
     .map(group => ({ x: group.x * scale, y: group.y * scale, width: group.width * scale, height: group.height * scale }))
 }
 
-/** Whether every picture has an edge of the same direction here. */
+/** Whether every picture has an edge of the same direction here, one side of which keeps its level. */
 function isSteady(pictures: readonly Reduced[], at: number, step: number): boolean {
   let sign = 0
+  const sides = [{ least: 255, most: 0 }, { least: 255, most: 0 }]
   for (const { data } of pictures) {
-    const slope = data[at + step]! - data[at - step]!
+    const values = [data[at - step]!, data[at + step]!]
+    const slope = values[1]! - values[0]!
     if (Math.abs(slope) <= edge) return false
     if (sign !== 0 && Math.sign(slope) !== sign) return false
     sign = Math.sign(slope)
+    for (const [side, value] of values.entries()) {
+      sides[side]!.least = Math.min(sides[side]!.least, value)
+      sides[side]!.most = Math.max(sides[side]!.most, value)
+    }
   }
-  return true
+  return sides.some(({ least, most }) => most - least <= levelRange)
 }
 
 function groups(marked: Uint8Array, width: number, height: number): (Mark & { count: number })[] {

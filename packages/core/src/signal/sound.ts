@@ -146,7 +146,7 @@ export class SoundGauge {
       channels: this.channels.map(channel => ({ rms: decibels(mean(channel.squares)), floor: decibels(quiet(channel.squares)), clippedRunsPerMinute: minutes > 0 ? channel.clippedRuns / minutes : 0 })),
       correlation: audible ? both / Math.sqrt(first * second) : null,
       // What hums does so all the time: the quietest tenth of the seconds still has it.
-      hum: this.humPowers.map(({ hertz, at, beside }) => ({ hertz, level: decibels(quiet(at)), above: decibels(quiet(at)) - decibels(mean(beside)) })),
+      hum: this.humPowers.map(({ hertz, at, beside }) => ({ hertz, level: decibels(quiet(at)), above: decibels(quiet(at)) - decibels(quiet(beside)) })),
       clippedAt: this.clippedAt,
       silences: this.silences,
     }

@@ -157,7 +157,7 @@ function dragOver(event: DragEvent, lotId: number | null): void {
 const oddWords = (line: Line) => {
   if (line.kind !== 'lot' || !line.lot?.oddOneOut) return null
   const { lotId, differences } = line.lot.oddOneOut
-  return `odd one out of ${intake.lots.find(lot => lot.id === lotId)?.name ?? 'another lot'}: ${differences.join(', ')}`
+  return `odd one of ${intake.lots.find(lot => lot.id === lotId)?.name ?? 'another lot'}: ${differences.join(', ')}`
 }
 </script>
 
@@ -181,11 +181,10 @@ const oddWords = (line: Line) => {
               <VIcon :icon="intake.isOpen(line.lotId) ? mdiChevronDown : mdiChevronRight" size="16" aria-hidden="true" />
               <strong>{{ line.lot?.name ?? 'In no lot' }}</strong>
               <span class="ellipsis" :title="line.lot?.reason">{{ line.count }} {{ line.count === 1 ? 'source' : 'sources' }}: {{ line.lot?.reason ?? 'being read, or not usable' }}</span>
-              <span v-if="oddWords(line)" class="look ellipsis" :title="oddWords(line)!"><StateMark state="look" /> {{ oddWords(line) }}</span>
             </span>
             <span role="gridcell" class="number end">{{ line.lot && line.lot.seconds > 0 ? describeClock(line.lot.seconds) : '' }}</span>
             <span role="gridcell" class="number end">{{ line.lot ? describeBytes(line.lot.bytes) : '' }}</span>
-            <span role="gridcell" />
+            <span role="gridcell" class="look ellipsis" :title="oddWords(line) ?? ''"><template v-if="oddWords(line)"><StateMark state="look" /> {{ oddWords(line) }}</template></span>
           </div>
           <div
             v-else class="line source" :class="{ open: intake.rowOf(line)?.id === open, chosen: selected.has(intake.rowOf(line)?.id ?? -1) }" role="row" aria-level="2" :aria-rowindex="index + 2" :aria-selected="selected.has(intake.rowOf(line)?.id ?? -1)"
@@ -198,9 +197,9 @@ const oddWords = (line: Line) => {
                 <template v-if="row.state === 'refused'"><span role="gridcell" class="bad ellipsis wide" :title="row.reason ?? ''">{{ row.reason }}</span></template>
                 <template v-else-if="row.state === 'reading'"><span role="gridcell" class="muted wide">being read</span></template>
                 <template v-else>
-                  <span role="gridcell" class="number ellipsis">{{ row.picture }}</span>
-                  <span role="gridcell" class="number ellipsis">{{ row.motion }}</span>
-                  <span role="gridcell" class="ellipsis">{{ row.codec }}</span>
+                  <span role="gridcell" class="number ellipsis" :title="row.picture">{{ row.picture }}</span>
+                  <span role="gridcell" class="number ellipsis" :title="row.motion">{{ row.motion }}</span>
+                  <span role="gridcell" class="ellipsis" :title="row.codec">{{ row.codec }}</span>
                   <span role="gridcell" class="number end">{{ row.seconds === null ? '' : describeClock(row.seconds) }}</span>
                   <span role="gridcell" class="number end">{{ row.bytes === null ? '' : describeBytes(row.bytes) }}</span>
                   <span role="gridcell" class="ellipsis" :title="row.faults.join(', ')" :class="{ muted: row.faults.length === 0 }">{{ row.faults.length > 0 ? row.faults.join(', ') : { none: '', waiting: 'to be measured', measuring: 'being measured', ready: 'nothing wrong found', failed: 'not measured' }[row.measureState] }}</span>
@@ -217,12 +216,14 @@ const oddWords = (line: Line) => {
 
 <style scoped>
 .lots { flex: 1; min-height: 0; display: flex; flex-direction: column; }
-.line { display: grid; grid-template-columns: 26px minmax(150px, 1.5fr) 104px 78px 78px 58px 68px minmax(110px, 1fr); gap: 0 10px; align-items: center; height: 30px; padding: 0 10px; border-bottom: 1px solid var(--line); box-sizing: border-box; }
-.head { height: 28px; color: var(--muted); background: rgb(var(--v-theme-surface)); flex: none; padding-right: 20px; }
+.line { display: grid; grid-template-columns: 24px minmax(150px, 1.6fr) 116px 66px 66px 50px 62px minmax(90px, 1fr); gap: 0 9px; align-items: center; height: 30px; padding: 0 10px; border-bottom: 1px solid var(--line); box-sizing: border-box; }
+.head { height: 28px; color: var(--muted); background: rgb(var(--v-theme-surface)); flex: none; overflow: hidden; }
+/* The head keeps room for the scroll bar too, so that columns stand under their names. */
+.head, .body { scrollbar-gutter: stable; }
 .head button { color: inherit; }
 .body { flex: 1; }
-.line.lot { background: rgb(var(--v-theme-surface)); grid-template-columns: 26px minmax(0, 1fr) 58px 68px minmax(110px, 0.36fr); }
-.lot-words { display: flex; align-items: center; gap: 6px; min-width: 0; }
+.line.lot { background: rgb(var(--v-theme-surface)); }
+.lot-words { grid-column: 2 / 6; display: flex; align-items: center; gap: 6px; min-width: 0; }
 .lot-words strong { white-space: nowrap; font-weight: 600; }
 .line.source:hover, .line.lot:hover { background: var(--raised); }
 .line.open { background: var(--raised); box-shadow: inset 3px 0 0 var(--accent); }

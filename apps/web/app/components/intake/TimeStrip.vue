@@ -21,7 +21,7 @@ const shown = computed(() => {
 const width = 1000
 const length = computed(() => Math.max(0.04, source.facts?.durationSeconds ?? 0))
 const x = computed(() => scaleLinear([0, length.value], [6, width - 6]))
-const ticks = computed(() => x.value.ticks(5).filter(tick => tick <= length.value))
+const ticks = computed(() => x.value.ticks(4).filter(tick => tick < length.value * 0.94))
 const marks = computed(() => source.findings.filter(finding => finding.kind === 'fault' || finding.key === 'cuts').flatMap(finding => finding.places.map((place, index) => ({ finding, index, place }))))
 </script>
 
@@ -35,7 +35,7 @@ const marks = computed(() => source.findings.filter(finding => finding.kind === 
     <img v-else-if="source.hasPoster" :src="addressOf('sourcePoster', { parameters: { id: source.id } })" :alt="`A frame of ${source.name}`" class="poster">
     <svg v-if="source.measured" :viewBox="`0 0 ${width} 62`" class="ruler" role="group" :aria-label="`Time ruler, ${describeClock(length)} long`">
       <line x1="6" :x2="width - 6" y1="34" y2="34" stroke="currentColor" class="axis" />
-      <g v-for="tick in ticks" :key="tick" class="tick"><line :x1="x(tick)" :x2="x(tick)" y1="34" y2="40" stroke="currentColor" /><text :x="x(tick)" y="58" :text-anchor="tick === 0 ? 'start' : x(tick) > width - 50 ? 'end' : 'middle'">{{ describeClock(tick) }}</text></g>
+      <g v-for="tick in ticks" :key="tick" class="tick"><line :x1="x(tick)" :x2="x(tick)" y1="34" y2="40" stroke="currentColor" /><text :x="x(tick)" y="58" :text-anchor="tick === 0 ? 'start' : 'middle'">{{ describeClock(tick) }}</text></g>
       <g v-for="({ finding, index, place }, order) in marks" :key="order" :class="['mark', finding.kind]" role="button" tabindex="0" :aria-label="`${findingNames[finding.key]} at ${describeClock(place.seconds)}`" @click="emit('see', finding, index)" @keydown.enter="emit('see', finding, index)">
         <title>{{ findingNames[finding.key] }}, {{ describeClock(place.seconds) }}</title>
         <rect v-if="place.until !== null" :x="x(place.seconds)" :width="Math.max(6, x(Math.min(length, place.until)) - x(place.seconds))" y="14" height="14" />

@@ -16,9 +16,9 @@ const at = ref(0)
 /** Sources whose name has the words; the server looks through all of them. */
 const sources = ref<SourceRow[]>([])
 watchDebounced(words, async wanted => {
-  const value = wanted.trim()
-  if (value.length < 2 || !order.order) return void (sources.value = [])
-  const { rows } = await call('listSources', { query: { orderId: order.order.id, filter: JSON.stringify([{ field: 'name', how: 'contains', value }]), limit: 12 } })
+  const parts = wanted.toLowerCase().split(/\s+/).filter(part => part !== '' && !'open source'.split(' ').some(word => word.startsWith(part))).slice(0, 8)
+  if (parts.join('').length < 2 || !order.order) return void (sources.value = [])
+  const { rows } = await call('listSources', { query: { orderId: order.order.id, filter: JSON.stringify(parts.map(value => ({ field: 'name', how: 'contains', value }))), limit: 12 } })
   if (words.value === wanted) sources.value = rows
 }, { debounce: 150 })
 
