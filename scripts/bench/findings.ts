@@ -1,6 +1,6 @@
-import { mkdirSync, rmSync, writeFileSync } from 'node:fs'
+import { mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import path from 'node:path'
-import { findingNames, findingsOf, FindingKey, type Finding, type Measurement } from '@hematine/core'
+import { findingNames, findingsOf, FindingKey, type Finding, type Measurement, type SourceFacts } from '@hematine/core'
 import { measureSource, readFacts, silenceLibraries } from '@hematine/media'
 import { lookFaults, makeFaultyClip, soundFaults, structureFaults, type FaultyClip } from '@hematine/demo/faulty-clips'
 import type { BackdropKind } from '@hematine/demo/backdrops'
@@ -79,6 +79,14 @@ async function runSet(name: string, numbers: readonly number[], directory: strin
   return { tallies, costs }
 }
 
+/** Judges clips whose raw measurements were kept by an earlier run: what the rules of today make of them. */
+function judgeKept(file: string): { tallies: Map<FindingKey, Tally>, costs: number[] } {
+  const kept = JSON.parse(readFileSync(file, 'utf8')) as { clip: FaultyClip, facts: SourceFacts, measurement: Measurement }[]
+  const tallies = new Map<FindingKey, Tally>()
+  for (const { clip, facts, measurement } of kept) judge(clip, measurement, findingsOf(facts, measurement), tallies)
+  return { tallies, costs: kept.map(({ measurement }) => measurement.tookSeconds) }
+}
+
 function table(tallies: Map<FindingKey, Tally>): string {
   const percent = (part: number, of: number) => of === 0 ? '-' : `${((100 * part) / of).toFixed(0)} %`
   const rows = [...tallies].sort(([a], [b]) => FindingKey.options.indexOf(a) - FindingKey.options.indexOf(b)).map(([key, { hits, misses, falseAlarms, silent }]) => {
@@ -90,21 +98,26 @@ function table(tallies: Map<FindingKey, Tally>): string {
 
 const median = (values: readonly number[]) => [...values].sort((a, b) => a - b)[Math.floor(values.length / 2)]!
 
+/** Takes an option with a value out of the words. */
+function optionOf(words: string[], name: string): string | null {
+  const at = words.indexOf(name)
+  return at < 0 ? null : words.splice(at, 2)[1] ?? null
+}
+
 /**
- * Makes clips with known faults, measures them and prints what the rules find and miss. Words: "judging" (unless said) or "tuning", single
- * clip numbers, and --keep FILE for the raw measurements. The judging set as a whole is written to docs/findings.md.
+ * Makes clips with known faults, measures them and prints what the rules find and miss. Words: "judging" (unless said) or "tuning", and single
+ * clip numbers; --keep FILE keeps the raw measurements, --from FILE judges kept ones again. The judging set as a whole is written to docs/findings.md.
  */
-export async function benchFindings(words: readonly string[]): Promise<void> {
-  const keepAt = words.indexOf('--keep')
-  const keep = keepAt < 0 ? null : words[keepAt + 1] ?? null
-  const rest = words.filter((_, index) => keepAt < 0 || (index !== keepAt && index !== keepAt + 1))
-  const name = rest.find(word => !/^\d+$/.test(word)) ?? 'judging'
+export async function benchFindings(given: readonly string[]): Promise<void> {
+  const words = [...given]
+  const [keep, from] = [optionOf(words, '--keep'), optionOf(words, '--from')]
+  const name = words.find(word => !/^\d+$/.test(word)) ?? 'judging'
   if (!sets[name]) throw new SetUpProblem(`There is no set ${name}. Sets: ${Object.keys(sets).join(', ')}.`)
-  const chosen = rest.filter(word => /^\d+$/.test(word)).map(Number)
+  const chosen = words.filter(word => /^\d+$/.test(word)).map(Number)
   silenceLibraries()
   const directory = temporaryDirectory('hematine-findings-')
   try {
-    const { tallies, costs } = await runSet(name, chosen.length > 0 ? chosen : Array.from({ length: clipCount }, (_, index) => index), directory, keep)
+    const { tallies, costs } = from ? judgeKept(from) : await runSet(name, chosen.length > 0 ? chosen : Array.from({ length: clipCount }, (_, index) => index), directory, keep)
     console.log(`\n${table(tallies)}\n`)
     for (const [key, tally] of tallies) {
       for (const miss of tally.misses) console.log(`missed ${key}: ${miss}`)

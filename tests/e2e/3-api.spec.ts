@@ -101,7 +101,7 @@ test.describe('uploads', () => {
     const name = `hand ${randomBytes(3).toString('hex')}.avi`
     await page.getByLabel('Files to upload').setInputFiles([{ name, mimeType: 'video/x-msvideo', buffer: await readFile(path.join(dataDirectory, 'volumes/sources/Fog-signal interview 1.avi')) }])
     await expect(page.getByText(`${name} is uploaded and being read.`)).toBeVisible()
-    await expect(page.locator('tr[data-row]').filter({ hasText: name })).toContainText('320x240 4:3', { timeout: 60_000 })
+    await expect(page.locator('[data-row]').filter({ hasText: name })).toContainText('320x240 4:3', { timeout: 60_000 })
     await expectAccessible(page)
   })
 })

@@ -73,23 +73,28 @@ export class TaskProcess {
 
 /** Tasks that one reading process does before a fresh one takes its place, so that nothing it may have leaked adds up. */
 const tasksEach = 200
+/** A reading process that has nothing to do for so long gives its memory back. */
+const idleMilliseconds = 3000
 
 /** A child process for short tasks, one after another: starting it takes longer than reading a small file. It is started when needed, and anew after a crash. */
 export class ReadingProcess {
   private child: ChildProcess | null = null
   private done = 0
+  private idle: NodeJS.Timeout | undefined
 
   async perform(assignment: Assignment): Promise<Outcome> {
+    clearTimeout(this.idle)
     const child = this.child ??= forkChild()
     const outcome = outcomeOf(child, () => undefined)
     tell(child, { say: 'assign', assignment })
     const result = await outcome
     if (result.say === 'broke off' || ++this.done >= tasksEach) this.leave()
+    else this.idle = setTimeout(() => this.leave(), idleMilliseconds).unref()
     return result
   }
 
   /** Ends the process; the next task starts another. */
-  leave(): void {
+  private leave(): void {
     if (this.child) tell(this.child, { say: 'leave' })
     this.child = null
     this.done = 0

@@ -20,9 +20,10 @@ export function findingsOf(facts: SourceFacts, { picture, sound }: Measurement):
   const { video } = facts
   const scan = video && picture ? scanFindings(video, picture) : []
   const hasPulldown = scan.some(entry => entry.key === 'pulldown')
+  const isInterlaced = scan.some(entry => entry.key === 'scan' && entry.says.startsWith('Interlaced'))
   const found = [
     ...scan,
-    ...(video && picture ? [...borderFindings(video, picture), ...aspectFindings(video), ...timeFindings(facts, picture, hasPulldown), ...pictureFindings(video, picture, hasPulldown)] : []),
+    ...(video && picture ? [...borderFindings(video, picture), ...aspectFindings(video), ...timeFindings(facts, picture, hasPulldown || isInterlaced), ...pictureFindings(video, picture, hasPulldown)] : []),
     ...soundFindings(facts, picture, sound),
   ]
   return found.filter(entry => entry.sure >= leastSure).sort((a, b) => Number(a.kind === 'nature') - Number(b.kind === 'nature') || b.sure - a.sure)

@@ -6,8 +6,8 @@ import { cutsIn, repeatsIn } from './time.ts'
 /** Noise that is worth a word, clear, and heavy, as a standard deviation in 8-bit codes. */
 const noiseLimits = [1.6, 3.5, 6] as const
 /** Step at the block grid against the steps elsewhere, and in codes: finer steps are measured but not seen. */
-const gridLimit = 1.4
-const gridStep = 0.17
+const gridLimit = 1.5
+const gridStep = 0.11
 const heavyGrid = 2.6
 /** Detail that ends below this part of the resolution, in a fall steeper than this many dB. */
 const detailLimit = 0.78
@@ -160,7 +160,7 @@ export function pictureFindings(video: VideoFacts, picture: MeasuredPicture, has
   if (colour < neutralLimit) found.push(finding('black-and-white', 'nature', 'Black and white.', { value: colour, unit: 'codes from neutral', sure: colour < neutralLimit / 2 ? 0.97 : 0.8, places: windows.slice(0, 2).map(window => moment(window.still?.seconds ?? 0)) }))
   for (const mark of picture.marks.slice(0, 3)) {
     found.push(finding('mark', 'fault', `Something stands still throughout, ${mark.width}x${mark.height} pixels at ${mark.x}, ${mark.y}: a burnt-in mark, a timecode, or dirt.`, {
-      value: mark.width * mark.height, unit: 'pixels', sure: Math.min(0.95, 0.5 + 0.05 * picture.windows.length), places: windows.slice(0, 4).map(window => moment(window.still?.seconds ?? 0, mark)), suggests: 'Soften it out of the picture, if it is yours',
+      value: mark.width * mark.height, unit: 'pixels', sure: Math.min(0.9, 0.4 + 0.05 * picture.windows.length), places: windows.slice(0, 4).map(window => moment(window.still?.seconds ?? 0, mark)), suggests: 'Soften it out of the picture, if it is yours',
     }))
   }
   return found

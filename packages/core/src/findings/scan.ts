@@ -16,7 +16,7 @@ const isCombed = (letter: string) => letter === 't' || letter === 'b'
 
 /** Change of the frame with the repeated field against the others, and of the second lowest of five against them. */
 const repeatedField = 0.55
-const wholeFields = 0.7
+const wholeFields = 0.6
 const leastMotion = 0.25
 
 /**
@@ -27,7 +27,12 @@ const leastMotion = 0.25
 function hasThreeTwo({ scan, change }: MeasuredWindow): boolean {
   const judged = [...scan].filter(letter => letter !== 'u')
   if (judged.length < 8 || judged.filter(isCombed).length < judged.length * 0.5) return false
-  const phases = [0, 1, 2, 3, 4].map(phase => middle(change.filter((value, index) => index > 0 && index % 5 === phase)))
+  // Means, so that slow motion, of which some frames show nothing, evens out; a cut counts as much motion and no more.
+  const most = 3 * middle(change.slice(1))
+  const phases = [0, 1, 2, 3, 4].map(phase => {
+    const values = change.filter((_, index) => index > 0 && index % 5 === phase).map(value => Math.min(value, most))
+    return values.reduce((sum, value) => sum + value, 0) / values.length
+  })
   const sorted = [...phases].sort((a, b) => a - b) as [number, number, number, number, number]
   const usual = middle(sorted.slice(1))
   return usual > leastMotion && sorted[0] < repeatedField * usual && sorted[1] > wholeFields * usual

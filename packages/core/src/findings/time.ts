@@ -68,8 +68,8 @@ function describeStretches(places: readonly FindingPlace[], whole: boolean): str
   return `${places.length === 1 ? '' : `${places.length} stretches: `}${first}${places.length > 3 ? ' and more' : ''}${whole ? '' : ' (of what was sampled; it may go on outside)'}`
 }
 
-/** What the succession of frames shows: cuts, repeated frames, black and frozen stretches, uneven times, an early end. @param hasPulldown whether it is film in video, whose repeated fields are no fault */
-export function timeFindings(facts: SourceFacts, picture: MeasuredPicture, hasPulldown: boolean): Finding[] {
+/** What the succession of frames shows: cuts, repeated frames, black and frozen stretches, uneven times, an early end. @param inFields whether the frames are woven of fields: one that repeats is then no repeated frame */
+export function timeFindings(facts: SourceFacts, picture: MeasuredPicture, inFields: boolean): Finding[] {
   const found: Finding[] = []
   const { windows, whole, times } = picture
 
@@ -79,7 +79,7 @@ export function timeFindings(facts: SourceFacts, picture: MeasuredPicture, hasPu
     found.push(finding('cuts', 'nature', whole ? `${cuts.length} ${cuts.length === 1 ? 'cut' : 'cuts'}.` : `${cuts.length} ${cuts.length === 1 ? 'cut' : 'cuts'} in the ${sampled.toFixed(0)} s that were sampled.`, { value: cuts.length, unit: 'cuts', sure: 0.9, places: cuts.map(seconds => moment(seconds)) }))
   }
 
-  if (!hasPulldown) found.push(...repeatFindings(windows))
+  if (!inFields) found.push(...repeatFindings(windows))
 
   const black = stretchesWhere(picture, window => window.seconds.map((_, index) => isBlackFrame(window, index)))
   if (black.length > 0) found.push(finding('black', 'fault', `Black: ${describeStretches(black, whole)}.`, { value: black.reduce((sum, place) => sum + place.until! - place.seconds, 0), unit: 's', sure: 0.95, places: black, suggests: 'Trim it off, or leave it' }))
