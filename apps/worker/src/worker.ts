@@ -1,11 +1,10 @@
 import { randomUUID } from 'node:crypto'
 import { readdir, rm } from 'node:fs/promises'
 import path from 'node:path'
-import type { MeasureDepth } from '@hematine/core'
 import {
   adoptPlacing, beginMeasuring, beginSample, bringUpToDate, continueJob, dispatchJobs, endTask, findLostWorkers, jobsOf, keepFacts, keepLook, keepMeasurement, keepMeasuringFailure, keepRefusal, keepSampleFailure, keepScanned,
   keepSourceMeasurement, letGo, listVolumes, listen, needsTemporary, nextDirectory, readSource, registerWorker, reportWorker, retireWorker, returnTask, sourceNumbersByPath, sourceOf, sourceVolumeOf, startJob, takeDueWatch, takeTask,
-  type Database, type JobRow, type Task, type TaskKind, type TaskQueue, type VolumeRow, type WorkerIdentity,
+  type Database, type JobRow, type Task, type TaskKind, type TaskPayloads, type TaskQueue, type VolumeRow, type WorkerIdentity,
 } from '@hematine/database'
 import { sourceInput } from '@hematine/media/source-input'
 import { VolumeProblem, workDirectory, workDirectoryName } from '@hematine/media/volume-files'
@@ -21,7 +20,9 @@ import { Turnstile } from './turnstile.ts'
 const signOfLifeMilliseconds = 2000
 type ShortKind = Exclude<TaskKind, 'job'>
 /** Tasks of each kind, other than jobs, that are done at the same time. */
-const shortLanes: Record<ShortKind, number> = { facts: 2, sample: 1, scan: 1, measure: 1 }
+const shortLanes: Record<ShortKind, number> = { facts: 3, sample: 1, scan: 1, measure: 1 }
+/** Sources change by the dozen while facts are read; work that others make of them is looked for so often. */
+const lookAtSourcesMilliseconds = 300
 /** Before a task that met a database out of reach is tried again. */
 const waitAfterTroubleMilliseconds = 5000
 /** Times that a task whose process broke off is tried. */
@@ -45,10 +46,13 @@ export class Worker {
   private readonly turnstile = new Turnstile()
   private readonly runs = new Map<number, JobRun>()
   private readonly busy: Record<ShortKind, number> = { facts: 0, sample: 0, scan: 0, measure: 0 }
-  /** Processes that read facts, kept between tasks; those that nobody uses now. */
-  private readonly readers: ReadingProcess[] = Array.from({ length: shortLanes.facts }, () => new ReadingProcess())
+  /** Processes that read facts and measure sources, kept between tasks; then those that nobody uses now. */
+  private readonly readers: ReadingProcess[] = Array.from({ length: shortLanes.facts + shortLanes.measure }, () => new ReadingProcess())
   private readonly freeReaders: ReadingProcess[] = [...this.readers]
   private watching: Promise<void> | null = null
+  /** Filling of short lanes, one after another, so that none is filled twice. */
+  private filling: Promise<unknown> = Promise.resolve()
+  private lookingAtSources: NodeJS.Timeout | undefined
   private readonly tasks = new Set<TaskProcess>()
   private stopping = false
   private looking: Promise<void> | null = null
@@ -72,7 +76,11 @@ export class Worker {
   async start(): Promise<void> {
     await registerWorker(this.em, this.identity)
     this.endListening = await listen(this.options.databaseUrl, change => {
-      if (change.table !== 'worker' && !change.isProgress) this.look()
+      if (change.table === 'source') this.lookingAtSources ??= setTimeout(() => {
+        this.lookingAtSources = undefined
+        this.look()
+      }, lookAtSourcesMilliseconds)
+      else if (!['worker', 'lot', 'watch'].includes(change.table) && !change.isProgress) this.look()
     }, () => this.look())
     await this.tidy()
     while (await bringUpToDate(this.em) > 0);
@@ -84,6 +92,7 @@ export class Worker {
   async stop(): Promise<void> {
     this.stopping = true
     clearInterval(this.timer)
+    clearTimeout(this.lookingAtSources)
     await this.endListening()
     for (const run of this.runs.values()) run.stop()
     for (const task of this.tasks) task.stop()
@@ -195,19 +204,31 @@ export class Worker {
     }
   }
 
-  private async fillShortLanes(): Promise<void> {
-    const { turnstile } = this
-    await this.fillLane('facts', ({ sourceId }) => turnstile.beside(() => this.readFacts(sourceId)))
-    await this.fillLane('sample', ({ sampleId }) => turnstile.alone(() => this.measureSample(sampleId)))
-    await this.fillLane('measure', ({ sourceId, depth }) => turnstile.beside(() => this.measureSource(sourceId, depth)))
-    await this.fillLane('scan', ({ scanId }) => this.scan(scanId))
+  private fillShortLanes(kinds: readonly ShortKind[] = ['scan', 'facts', 'sample', 'measure']): Promise<void> {
+    const filled = this.filling.then(async () => {
+      for (const kind of kinds) await this.fillLane(kind)
+    })
+    this.filling = filled.catch(() => undefined)
+    return filled
   }
 
-  private async fillLane<Kind extends ShortKind>(kind: Kind, work: (payload: Task<Kind>['payload']) => Promise<void>): Promise<void> {
-    while (this.busy[kind] < shortLanes[kind] && !this.stopping) {
+  private async fillLane(kind: ShortKind): Promise<void> {
+    // What a source is comes before what is wrong with it: measuring waits until no facts do.
+    while (this.busy[kind] < shortLanes[kind] && !this.stopping && !(kind === 'measure' && this.busy.facts > 0)) {
       const task = await takeTask(this.em, this.options.queue, kind, this.identity.id)
       if (!task) break
-      this.inBackground(kind, task, () => work(task.payload))
+      this.inBackground(kind, task, () => this.perform(task))
+    }
+  }
+
+  private perform({ kind, payload }: Task): Promise<void> {
+    const { turnstile } = this
+    switch (kind) {
+      case 'facts': return turnstile.beside(() => this.readFacts((payload as TaskPayloads['facts']).sourceId))
+      case 'measure': return turnstile.beside(() => this.measureSource(payload as TaskPayloads['measure']))
+      case 'sample': return turnstile.alone(() => this.measureSample((payload as TaskPayloads['sample']).sampleId))
+      case 'scan': return this.scan((payload as TaskPayloads['scan']).scanId)
+      case 'job': throw new Error('Jobs have lanes of their own.')
     }
   }
 
@@ -224,7 +245,7 @@ export class Worker {
       .catch((error: Error) => this.options.log.error({ task: task.id, error: error.message }, 'a task could not be given back'))
       .finally(() => {
         this.busy[kind]--
-        this.look()
+        void this.fillShortLanes([kind, 'facts', 'measure']).catch((error: Error) => this.options.log.error({ error: error.message }, 'looking for work failed; trying again'))
       })
   }
 
@@ -264,10 +285,10 @@ export class Worker {
     else if (outcome.say === 'failed') await keepRefusal(this.em, sourceId, outcome.reason)
   }
 
-  private async measureSource(sourceId: number, depth: MeasureDepth): Promise<void> {
+  private async measureSource({ sourceId, depth }: TaskPayloads['measure']): Promise<void> {
     const source = this.stopping ? null : await beginMeasuring(this.em, sourceId)
     if (!source) return
-    const outcome = await this.attempt(async () => this.inChild({ kind: 'measure', input: await sourceInput(source, sourceVolumeOf(source).path), facts: source.facts!, depth }))
+    const outcome = await this.attempt(async () => this.inReader({ kind: 'measure', input: await sourceInput(source, sourceVolumeOf(source).path), facts: source.facts!, depth }))
     if (outcome.say === 'measured') await keepSourceMeasurement(this.em, sourceId, outcome.measurement, outcome.strip.map(({ seconds, picture }) => ({ seconds, picture: Buffer.from(picture) })))
     else if (outcome.say === 'failed') await keepMeasuringFailure(this.em, sourceId, outcome.reason)
   }

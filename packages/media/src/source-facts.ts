@@ -67,7 +67,8 @@ function fraction(value: { num: number, den: number }): Rational {
 
 async function readVideo(input: MediaInput, container: FormatContext, stream: Stream, durationSeconds: number | null, remarks: string[]): Promise<VideoFacts> {
   const codec = avGetCodecName(stream.codecpar.codecId) ?? 'unknown'
-  const decoder = await StreamDecoder.open(input, stream.index)
+  // One thread: starting more takes longer than the few frames that are decoded.
+  const decoder = await StreamDecoder.open(input, stream.index, 1)
   const frame = new Frame()
   frame.alloc()
   try {

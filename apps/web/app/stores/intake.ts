@@ -1,7 +1,7 @@
 import type { LotRecord, SourceCondition, SourceFilter, SourceRow, SourceSort } from '@hematine/core'
 import { useDebounceFn, useLocalStorage, useThrottleFn } from '@vueuse/core'
 import { defineStore } from 'pinia'
-import { computed, ref, shallowRef, watch } from 'vue'
+import { computed, ref, shallowRef, triggerRef, watch } from 'vue'
 import { call } from '~/composables/useCall'
 import { useNotices } from './notices'
 import { useOrder } from './order'
@@ -69,9 +69,9 @@ export const useIntake = defineStore('intake', () => {
     try {
       const answer = await call('listSources', { query: { ...query.value, lotId: lotId ?? 'none', sort: sort.value, descending: String(descending.value), offset: page * pageSize, limit: pageSize } })
       if (mine !== version) return
-      const next = new Map(rows.value)
-      answer.rows.forEach((row, index) => next.set(keyOf(lotId, page * pageSize + index), row))
-      rows.value = next
+      // Changed in place and announced once: a copy of ten thousand rows for each page would be felt.
+      answer.rows.forEach((row, index) => rows.value.set(keyOf(lotId, page * pageSize + index), row))
+      triggerRef(rows)
     } catch (error) {
       asked.delete(key)
       if (mine === version) failed.value = (error as Error).message
@@ -108,7 +108,7 @@ export const useIntake = defineStore('intake', () => {
       if (mine === version) failed.value = (error as Error).message
     }
   }
-  const refreshSoon = useThrottleFn(() => refresh(), 600, true, false)
+  const refreshSoon = useThrottleFn(() => refresh(), 1000, true, false)
 
   watch(() => order.sourceChange.count, () => void refreshSoon())
   watch([query, sort, descending], () => {

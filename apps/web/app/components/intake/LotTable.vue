@@ -1,6 +1,5 @@
 <script setup lang="ts">
 import { describeBytes, describeClock, type SourceSort } from '@hematine/core'
-import { mdiChevronDown, mdiChevronRight } from '@mdi/js'
 import { useVirtualList } from '@vueuse/core'
 import { computed, nextTick, ref, watch } from 'vue'
 import StateMark from '~/components/common/StateMark.vue'
@@ -14,7 +13,7 @@ const intake = useIntake()
 
 const rowHeight = 30
 const lines = computed(() => intake.lines)
-const { list, containerProps, wrapperProps, scrollTo } = useVirtualList(lines, { itemHeight: rowHeight, overscan: 12 })
+const { list, containerProps, wrapperProps, scrollTo } = useVirtualList(lines, { itemHeight: rowHeight, overscan: 6 })
 watch([list, lines], () => intake.need(list.value.map(entry => entry.data)), { immediate: true })
 
 const columns: { key: SourceSort, name: string, end?: boolean }[] = [
@@ -178,7 +177,7 @@ const oddWords = (line: Line) => {
           >
             <span role="gridcell"><input type="checkbox" tabindex="-1" :aria-label="`Choose all of ${line.lot?.name ?? 'those in no lot'}`" @click.stop @change="event => chooseLot(line.lotId, (event.target as HTMLInputElement).checked)"></span>
             <span role="gridcell" class="lot-words">
-              <VIcon :icon="intake.isOpen(line.lotId) ? mdiChevronDown : mdiChevronRight" size="16" aria-hidden="true" />
+              <span class="turn" :class="{ down: intake.isOpen(line.lotId) }" aria-hidden="true" />
               <strong>{{ line.lot?.name ?? 'In no lot' }}</strong>
               <span class="ellipsis" :title="line.lot?.reason">{{ line.count }} {{ line.count === 1 ? 'source' : 'sources' }}: {{ line.lot?.reason ?? 'being read, or not usable' }}</span>
             </span>
@@ -224,6 +223,8 @@ const oddWords = (line: Line) => {
 .body { flex: 1; }
 .line.lot { background: rgb(var(--v-theme-surface)); }
 .lot-words { grid-column: 2 / 6; display: flex; align-items: center; gap: 6px; min-width: 0; }
+.turn { flex: none; width: 6px; height: 6px; margin: 0 6px 0 4px; border: solid currentColor; border-width: 0 1.5px 1.5px 0; transform: rotate(-45deg); }
+.turn.down { transform: rotate(45deg); }
 .lot-words strong { white-space: nowrap; font-weight: 600; }
 .line.source:hover, .line.lot:hover { background: var(--raised); }
 .line.open { background: var(--raised); box-shadow: inset 3px 0 0 var(--accent); }
