@@ -2,7 +2,8 @@ import { mkdir, symlink } from 'node:fs/promises'
 import path from 'node:path'
 import { beforeAll, describe, expect, test } from 'vitest'
 import { parseRange } from '../server/utils/byte-range.ts'
-import { safeName } from '../server/utils/safe-name.ts'
+import { lotOf } from '../server/utils/lot-choice.ts'
+import { safeDirectory, safeName } from '../server/utils/safe-name.ts'
 import { listRoots, resolveUnderRoots } from '../server/utils/volume-roots.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 
@@ -52,4 +53,18 @@ describe('places for volumes', () => {
   test('roots that do not exist are left out', async () => {
     expect((await listRoots([root, '/does/not/exist'], null)).directories.map(entry => entry.path)).toEqual([root])
   })
+})
+
+describe('folders that uploads come from', () => {
+  test.each([
+    ['', ''], [null, ''], ['box 1/inner', 'box 1/inner'], ['../../etc', '_/_/etc'], ['/absolute//twice/', 'absolute/twice'], ['.hidden/x', '_hidden/x'], ['a\nb/c', 'a_b/c'], [Array.from({ length: 40 }, () => 'd').join('/'), Array.from({ length: 12 }, () => 'd').join('/')],
+  ])('%j', (given, safe) => {
+    expect(safeDirectory(given)).toBe(safe)
+  })
+})
+
+test('the lot of a request is a number, none, or any', () => {
+  expect(lotOf({ orderId: 1, lotId: 4 })).toEqual({ orderId: 1, lotId: 4 })
+  expect(lotOf({ orderId: 1, lotId: 'none' as const })).toEqual({ orderId: 1, lotId: null })
+  expect('lotId' in lotOf({ orderId: 1, lotId: undefined })).toBe(false)
 })

@@ -33,7 +33,7 @@ function operation(name: string, route: Route): Json {
 export function openApiDocument(): Json {
   const paths: Record<string, Json> = {}
   for (const [name, route] of Object.entries(api) as [string, Route][]) paths[route.path] = { ...paths[route.path], [route.method]: operation(name, route) }
-  const tus = { tags: ['uploads'], summary: 'Resumable upload by the tus protocol, version 1.0.0; the metadata is filename and orderId.', responses: { default: { description: 'As the protocol says.' } } }
+  const tus = { tags: ['uploads'], summary: 'Resumable upload by the tus protocol, version 1.0.0; the metadata is filename, orderId and, for what lay in folders, directory ("a/b").', responses: { default: { description: 'As the protocol says.' } } }
   paths['/api/volumes/{id}/uploads'] = { parameters: parametersOf(z.object({ id: z.int() }), 'path'), post: tus }
   paths['/api/volumes/{id}/uploads/{upload}'] = { parameters: parametersOf(z.object({ id: z.int(), upload: z.string() }), 'path'), head: tus, patch: tus, delete: tus }
   return {

@@ -93,7 +93,8 @@ function keep(): void {
 .grow { flex: 1; min-width: 0; }
 .chip { display: inline-flex; align-items: center; gap: 4px; padding: 1px 4px 1px 8px; border: 1px solid var(--muted); border-radius: 2px; white-space: nowrap; }
 .choices { display: grid; grid-template-columns: 190px 300px; gap: 0 20px; padding: 10px 14px; max-height: 480px; border: 1px solid var(--line); }
-.choice { display: block; width: 100%; text-align: left; padding: 2px 4px; }
+.choice { display: block; width: 100%; min-height: 24px; text-align: left; padding: 2px 4px; }
+.chip button, .row > button:not(.choice) { min-width: 24px; min-height: 24px; }
 .choice:hover { background: var(--raised); }
 .row { display: flex; gap: 6px; align-items: center; padding: 2px 0; }
 h3 { color: var(--muted); font-weight: 400; margin: 4px 0 2px; }
