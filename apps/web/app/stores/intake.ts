@@ -68,7 +68,14 @@ export const useIntake = defineStore('intake', () => {
     const mine = version
     try {
       const answer = await call('listSources', { query: { ...query.value, lotId: lotId ?? 'none', sort: sort.value, descending: String(descending.value), offset: page * pageSize, limit: pageSize } })
-      if (mine !== version) return
+      if (mine !== version) {
+        // The lists were asked for anew meanwhile: this answer is of before, and the line still wants one.
+        asked.delete(key)
+        need(lastSeen)
+        return
+      }
+      // A lot that has emptied since it was listed: the lists are behind.
+      if (answer.rows.length === 0) void refreshSoon()
       // Changed in place and announced once: a copy of ten thousand rows for each page would be felt.
       answer.rows.forEach((row, index) => rows.value.set(keyOf(lotId, page * pageSize + index), row))
       triggerRef(rows)
