@@ -1,6 +1,11 @@
+import { fileURLToPath } from 'node:url'
 import { defineConfig } from 'vitest/config'
 
+const inWeb = (part: string) => fileURLToPath(new URL(`./apps/web/${part}`, import.meta.url))
+
 export default defineConfig({
+  // As Nuxt names them.
+  resolve: { alias: { '~': inWeb('app'), '#shared': inWeb('shared') } },
   test: {
     include: ['packages/*/tests/**/*.test.ts', 'apps/*/tests/**/*.test.ts', 'scripts/tests/**/*.test.ts'],
     // Media and database tests share two cores: files run one after another in processes of their own.

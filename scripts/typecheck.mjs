@@ -6,7 +6,7 @@ import { projectDirectory } from './lib/bootstrap.mjs'
 const bin = name => path.join(projectDirectory, 'node_modules', name)
 const steps = [
   ['.', bin('typescript/bin/tsc'), ['-p', 'tsconfig.json']],
-  ['tests/e2e', bin('typescript/bin/tsc'), ['-p', 'tsconfig.json']],
+  ...['tests/e2e', 'apps/web/tests'].map(directory => [directory, bin('typescript/bin/tsc'), ['-p', 'tsconfig.json']]),
   ['apps/web', bin('nuxt/bin/nuxt.mjs'), ['prepare', '--logLevel', 'silent']],
   ...['app', 'server', 'shared'].map(part => ['apps/web', bin('vue-tsc/bin/vue-tsc.js'), ['--noEmit', '-p', `.nuxt/tsconfig.${part}.json`]]),
 ]

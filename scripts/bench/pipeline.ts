@@ -3,7 +3,7 @@ import { mkdirSync, readFileSync, rmSync } from 'node:fs'
 import { rename } from 'node:fs/promises'
 import { cpus } from 'node:os'
 import path from 'node:path'
-import { describeBytes, readSettings, type JobRecord, type SourceRow } from '@hematine/core'
+import { describeBytes, middle, readSettings, type JobRecord, type SourceRow } from '@hematine/core'
 import { demoNames, makeDemoMaterial, ownVolumes } from '@hematine/demo'
 import { writeClip } from '@hematine/demo/write-clip'
 import { projectDirectory, SetUpProblem, temporaryDirectory } from '../lib/bootstrap.mjs'
@@ -13,7 +13,6 @@ import { run, type Running } from '../lib/run.ts'
 import { childrenOf } from '../../tests/support/processes.ts'
 
 const rounds = 3
-const median = (values: readonly number[]) => [...values].sort((a, b) => a - b)[Math.floor((values.length - 1) / 2)]!
 const percent = (part: number) => `${(part * 100).toFixed(1)} %`
 const pause = (milliseconds: number) => new Promise(resolve => setTimeout(resolve, milliseconds))
 
@@ -107,8 +106,8 @@ async function overhead(application: Application, sources: string, bare: string,
       bareSeconds.push((performance.now() - begun) / 1000)
       rmSync(output)
     }
-    const ratio = median(jobSeconds) / median(bareSeconds)
-    console.log(`${what}: job ${median(jobSeconds).toFixed(2)} s, bare ${median(bareSeconds).toFixed(2)} s, ratio ${ratio.toFixed(3)} (${ratio <= 1.05 ? 'within' : 'above'} 5 %), peak memory of the job's process ${describeBytes(median(peaks))}`)
+    const ratio = middle(jobSeconds) / middle(bareSeconds)
+    console.log(`${what}: job ${middle(jobSeconds).toFixed(2)} s, bare ${middle(bareSeconds).toFixed(2)} s, ratio ${ratio.toFixed(3)} (${ratio <= 1.05 ? 'within' : 'above'} 5 %), peak memory of the job's process ${describeBytes(middle(peaks))}`)
   }
 }
 
@@ -146,7 +145,7 @@ async function eventLoop(application: Application): Promise<void> {
   await Promise.all(callers)
   const health = await application.ask<{ eventLoopDelayMilliseconds: { median: number, p99: number, max: number }, overSeconds: number, residentBytes: number }>('/api/health')
   const delay = health.eventLoopDelayMilliseconds
-  console.log(`event loop delay over ${health.overSeconds.toFixed(0)} s: median ${delay.median.toFixed(1)} ms, p99 ${delay.p99.toFixed(1)} ms (${delay.p99 < 50 ? 'below' : 'above'} 50 ms), longest ${delay.max.toFixed(0)} ms; ${latencies.length} lists answered, median ${median(latencies).toFixed(1)} ms; resident ${describeBytes(health.residentBytes)}`)
+  console.log(`event loop delay over ${health.overSeconds.toFixed(0)} s: median ${delay.median.toFixed(1)} ms, p99 ${delay.p99.toFixed(1)} ms (${delay.p99 < 50 ? 'below' : 'above'} 50 ms), longest ${delay.max.toFixed(0)} ms; ${latencies.length} lists answered, median ${middle(latencies).toFixed(1)} ms; resident ${describeBytes(health.residentBytes)}`)
   await application.ask('/api/jobs/actions', { ids: [id], action: 'cancel' })
   await pause(3000)
 }
@@ -171,7 +170,7 @@ async function forecasts(application: Application): Promise<void> {
     if (both) inside++
     console.log(`| ${name} | ${job.specName} | ${forecast.seconds.expected.toFixed(1)} s | ${job.workSeconds!.toFixed(1)} s | ${percent(seconds)} | ${describeBytes(forecast.bytes.expected)} | ${describeBytes(job.outputBytes!)} | ${percent(bytes)} | ${both ? 'yes' : 'no'} |`)
   }
-  console.log(`median absolute error: time ${percent(median(errors.map(error => error.seconds)))}, size ${percent(median(errors.map(error => error.bytes)))} (without the clip that is cut short); both within their ranges for ${inside} of ${batch.length}`)
+  console.log(`median absolute error: time ${percent(middle(errors.map(error => error.seconds)))}, size ${percent(middle(errors.map(error => error.bytes)))} (without the clip that is cut short); both within their ranges for ${inside} of ${batch.length}`)
 }
 
 const parts = ['overhead', 'memory', 'web', 'forecasts'] as const

@@ -11,8 +11,8 @@ export interface TestDatabase {
   database: Database
   queue: TaskQueue
   em(): Database['em']
-  /** A database beside the others, migrated and empty; what was open before is closed. */
-  fresh(): Promise<void>
+  /** A database beside the others, empty, and migrated unless said otherwise; what was open before is closed. */
+  fresh(migrated?: boolean): Promise<void>
 }
 
 /** A PostgreSQL cluster for a test file, on a free port, gone when its tests are through. */
@@ -25,11 +25,11 @@ export function useDatabase(): TestDatabase {
     await state.queue?.close()
     await state.database?.close()
   }
-  state.fresh = async () => {
+  state.fresh = async (migrated = true) => {
     await close()
     state.url = await cluster!.database(`test_${++count}`)
     state.database = await connect(state.url)
-    await migrate(state.database)
+    if (migrated) await migrate(state.database)
     state.queue = await TaskQueue.open(state.url, false, error => { throw error })
   }
   beforeAll(async () => {

@@ -2,10 +2,11 @@ import { LockMode } from '@mikro-orm/core'
 import type { EntityManager } from '@mikro-orm/postgresql'
 import type { Rational, ScanRecord } from '@hematine/core'
 import { scanRecord } from './as-records.ts'
-import { OrderEntity, ScanEntity, VolumeEntity, type ScanRow } from './entities.ts'
-import { found, Problem } from './problem.ts'
+import { OrderEntity, ScanEntity, type ScanRow } from './entities.ts'
+import { found } from './problem.ts'
 import type { TaskQueue } from './queue.ts'
 import { bringInWithin, type Arrival } from './sources.ts'
+import { readSourceVolume } from './volumes.ts'
 
 /** Refused entries that are kept with their reasons. */
 const mostRefused = 200
@@ -14,8 +15,7 @@ const mostRefused = 200
 export async function beginScan(em: EntityManager, queue: TaskQueue, wish: { orderId: number, volumeId: number, path: string, frameRate: Rational }): Promise<ScanRecord> {
   return em.transactional(async tx => {
     const order = found(await tx.findOne(OrderEntity, wish.orderId), 'order', wish.orderId)
-    const volume = found(await tx.findOne(VolumeEntity, wish.volumeId), 'volume', wish.volumeId)
-    if (volume.role !== 'source') throw new Problem(409, 'not-a-source-volume', `${volume.name} is a ${volume.role} volume. Material comes from source volumes.`)
+    const volume = await readSourceVolume(tx, wish.volumeId)
     const running = await tx.findOne(ScanEntity, { order: order.id, volume: volume.id, path: wish.path, state: 'scanning' })
     if (running) return scanRecord(running)
     const row = tx.create(ScanEntity, { order, volume, path: wish.path, frameRate: wish.frameRate, state: 'scanning', pending: [wish.path], refused: [] })

@@ -11,6 +11,13 @@ export async function readVolume(em: EntityManager, id: number): Promise<VolumeR
   return found(await em.findOne(VolumeEntity, id), 'volume', id)
 }
 
+/** A volume that material may come from. @throws Problem 404 or 409 */
+export async function readSourceVolume(em: EntityManager, id: number): Promise<VolumeRow> {
+  const volume = await readVolume(em, id)
+  if (volume.role !== 'source') throw new Problem(409, 'not-a-source-volume', `${volume.name} is a ${volume.role} volume. Material comes from source volumes.`)
+  return volume
+}
+
 /** Whether one of two absolute paths is the other or lies inside it. */
 function overlap(a: string, b: string): boolean {
   const inside = (outer: string, inner: string) => inner === outer || inner.startsWith(outer.endsWith('/') ? outer : `${outer}/`)

@@ -2,10 +2,11 @@ import { LockMode } from '@mikro-orm/core'
 import type { EntityManager } from '@mikro-orm/postgresql'
 import type { Rational, WatchRecord } from '@hematine/core'
 import { watchRecord } from './as-records.ts'
-import { OrderEntity, VolumeEntity, WatchEntity, type WatchRow } from './entities.ts'
-import { found, Problem } from './problem.ts'
+import { OrderEntity, WatchEntity, type WatchRow } from './entities.ts'
+import { found } from './problem.ts'
 import type { TaskQueue } from './queue.ts'
 import { bringInWithin, type Arrival } from './sources.ts'
+import { readSourceVolume } from './volumes.ts'
 
 /** Time between two looks at a watched folder: a file that is alike in two looks has stopped growing. */
 export const lookEverySeconds = 4
@@ -14,8 +15,7 @@ export const lookEverySeconds = 4
 export async function beginWatch(em: EntityManager, wish: { orderId: number, volumeId: number, path: string, frameRate: Rational }): Promise<WatchRecord> {
   return em.transactional(async tx => {
     const order = found(await tx.findOne(OrderEntity, wish.orderId), 'order', wish.orderId)
-    const volume = found(await tx.findOne(VolumeEntity, wish.volumeId), 'volume', wish.volumeId)
-    if (volume.role !== 'source') throw new Problem(409, 'not-a-source-volume', `${volume.name} is a ${volume.role} volume. Material comes from source volumes.`)
+    const volume = await readSourceVolume(tx, wish.volumeId)
     const row = await tx.findOne(WatchEntity, { order: order.id, volume: volume.id, path: wish.path }) ?? tx.create(WatchEntity, { order, volume, path: wish.path, frameRate: wish.frameRate, growing: {} })
     row.frameRate = wish.frameRate
     await tx.flush()

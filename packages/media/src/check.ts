@@ -3,7 +3,7 @@ import { describePixelFormat, toNumber, type CheckMeasurement, type DeliverySpec
 import { AVMEDIA_TYPE_AUDIO, AVMEDIA_TYPE_VIDEO, AV_FRAME_FLAG_INTERLACED } from 'node-av/constants'
 import { avGetCodecName, avGetPixFmtName, Frame } from 'node-av/lib'
 import { StreamDecoder } from './decoder.ts'
-import { Graph } from './graph.ts'
+import { Graph, videoPadOf } from './graph.ts'
 import { openInput, type MediaInput } from './input.ts'
 import { TreatedPicture } from './picture-treatment.ts'
 import { profileName, readColour, containerOf } from './source-facts.ts'
@@ -49,10 +49,7 @@ class Likeness {
 
   private build(result: Frame, reference: Frame): Promise<Graph> {
     const { rate } = this.treatment.result
-    const pad = (frame: Frame) => ({
-      width: frame.width, height: frame.height, format: frame.format as never, timeBase: { num: rate.den, den: rate.num }, frameRate: rate, pixelAspect: { num: 1, den: 1 },
-      colorRange: frame.colorRange, colorSpace: frame.colorSpace,
-    })
+    const pad = (frame: Frame) => videoPadOf(frame, { timeBase: { num: rate.den, den: rate.num }, frameRate: rate })
     const { bitDepth } = describePixelFormat(avGetPixFmtName(result.format as never) ?? '')
     const width = bitDepth > 8 ? Math.ceil(result.width / xpsnrColumns) * xpsnrColumns : result.width
     this.paddingDecibels = 10 * Math.log10(width / result.width)

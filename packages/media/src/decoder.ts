@@ -138,6 +138,15 @@ export class StreamDecoder {
     this.lastTicks = null
   }
 
+  /** Goes to a place when the file can; one without an index is read on from where it stands. */
+  async seekOrReadOn(ticks: bigint): Promise<void> {
+    try {
+      await this.seek(ticks)
+    } catch (error) {
+      if (!(error instanceof MediaError)) throw error
+    }
+  }
+
   async close(): Promise<void> {
     this.packet.free()
     this.context.freeContext()

@@ -20,6 +20,17 @@ export interface AudioPad {
   timeBase: { num: number, den: number }
 }
 
+/** The pad for frames like this one; square pixels unless said. */
+export function videoPadOf(frame: Frame, rest: Pick<VideoPad, 'timeBase' | 'frameRate'> & Partial<Pick<VideoPad, 'pixelAspect'>>): VideoPad {
+  return { width: frame.width, height: frame.height, format: frame.format as never, colorRange: frame.colorRange, colorSpace: frame.colorSpace, pixelAspect: { num: 1, den: 1 }, ...rest }
+}
+
+/** The pad for sound like this frame's. Sound without a stated layout is taken in the order of the channels' number. */
+export function audioPadOf(frame: Frame, timeBase: AudioPad['timeBase']): AudioPad {
+  const { nbChannels, mask } = frame.channelLayout
+  return { format: frame.format, sampleRate: frame.sampleRate, channelMask: mask || (nbChannels === 1 ? 4n : nbChannels === 2 ? 3n : (1n << BigInt(nbChannels)) - 1n), timeBase }
+}
+
 /** A filter graph with named sources and one sink. Holds every context it needs until `free`, as the library demands. */
 export class Graph {
   private constructor(

@@ -4,7 +4,7 @@ import {
 } from '@hematine/core'
 import { Frame } from 'node-av/lib'
 import { StreamDecoder } from './decoder.ts'
-import { Graph } from './graph.ts'
+import { Graph, videoPadOf } from './graph.ts'
 import type { MediaInput } from './input.ts'
 import { MediaError } from './libav.ts'
 import type { PacketTimes } from './packet-times.ts'
@@ -131,12 +131,8 @@ async function* picturesOf(decoder: StreamDecoder, video: VideoFacts, run: Measu
   const [frameTicks, base] = [1 / toNumber(video.frameRate) / toNumber(decoder.timeBase), toNumber(decoder.timeBase)]
   const start = video.startTicks + run.first * frameTicks
   if (run.first > 0) {
-    try {
-      const early = withoutIndex.test(decoder.container.iformat?.name ?? '') ? seekEarlySeconds / base : 0
-      await decoder.seek(BigInt(Math.max(0, Math.round(start - early))))
-    } catch {
-      // Files without an index are measured as far as they can be read on.
-    }
+    const early = withoutIndex.test(decoder.container.iformat?.name ?? '') ? seekEarlySeconds / base : 0
+    await decoder.seekOrReadOn(BigInt(Math.max(0, Math.round(start - early))))
   }
   const [frame, judged] = [new Frame(), new Frame()]
   frame.alloc()
@@ -152,9 +148,7 @@ async function* picturesOf(decoder: StreamDecoder, video: VideoFacts, run: Measu
         frame.unref()
         continue
       } else {
-        graph ??= await Graph.video('format=yuv420p,idet', [{
-          width: frame.width, height: frame.height, format: frame.format as never, timeBase: decoder.timeBase, frameRate: video.frameRate, pixelAspect: { num: 1, den: 1 }, colorRange: frame.colorRange, colorSpace: frame.colorSpace,
-        }])
+        graph ??= await Graph.video('format=yuv420p,idet', [videoPadOf(frame, { timeBase: decoder.timeBase, frameRate: video.frameRate })])
         await graph.push(frame)
         frame.unref()
         taken++

@@ -1,7 +1,7 @@
 import { SoundGauge, toNumber, type AudioFacts, type MeasureDepth, type MeasuredSound, type SourceFacts } from '@hematine/core'
 import { Frame } from 'node-av/lib'
 import { StreamDecoder } from './decoder.ts'
-import { Graph } from './graph.ts'
+import { audioPadOf, Graph } from './graph.ts'
 import type { MediaInput } from './input.ts'
 import type { PacketTimes } from './packet-times.ts'
 import type { WorkGate } from './transcode.ts'
@@ -52,7 +52,7 @@ export async function measureSoundOf(input: MediaInput, facts: SourceFacts, trac
         if (first) gauge.jumpTo(Math.max(0, Number(frame.pts) * toNumber(decoder.timeBase) - origin))
         first = false
         seconds += frame.nbSamples / frame.sampleRate
-        graph ??= await r128Graph(frame, track, decoder)
+        graph ??= await Graph.audio(`ebur128=peak=true:metadata=1:framelog=quiet,aformat=sample_fmts=fltp:sample_rates=${track.sampleRate}`, audioPadOf(frame, decoder.timeBase))
         await graph.push(frame)
         frame.unref()
         await drain()
@@ -67,13 +67,6 @@ export async function measureSoundOf(input: MediaInput, facts: SourceFacts, trac
     await decoder.close()
   }
   return { streamIndex: track.streamIndex, whole, ...r128, ...gauge.read(), endSeconds: times.endSeconds.get(track.streamIndex) ?? null }
-}
-
-function r128Graph(frame: Frame, track: AudioFacts, decoder: StreamDecoder): Promise<Graph> {
-  const { nbChannels, mask } = frame.channelLayout
-  return Graph.audio(`ebur128=peak=true:metadata=1:framelog=quiet,aformat=sample_fmts=fltp:sample_rates=${track.sampleRate}`, {
-    format: frame.format, sampleRate: frame.sampleRate, channelMask: mask || (nbChannels === 1 ? 4n : nbChannels === 2 ? 3n : (1n << BigInt(nbChannels)) - 1n), timeBase: decoder.timeBase,
-  })
 }
 
 function readR128(frame: Frame, into: { loudness: number | null, truePeak: number | null }): void {

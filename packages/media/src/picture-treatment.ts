@@ -1,7 +1,7 @@
 import { describePixelFormat, toNumber, type Treatment, type VideoFacts } from '@hematine/core'
 import type { Frame } from 'node-av/lib'
 import { StreamDecoder } from './decoder.ts'
-import { Graph } from './graph.ts'
+import { Graph, videoPadOf } from './graph.ts'
 import type { MediaInput } from './input.ts'
 import { MediaError } from './libav.ts'
 import { TreatedStream } from './treated-stream.ts'
@@ -90,9 +90,6 @@ export class TreatedPicture extends TreatedStream {
   protected buildGraph(): Promise<Graph> {
     const { decoded, video } = this
     if (decoded.width <= 0 || decoded.height <= 0) throw new MediaError('The picture has no size.')
-    return Graph.video(filterList(this.treatment, video, this.firstFrame === 0), [{
-      width: decoded.width, height: decoded.height, format: decoded.format as never, timeBase: video.timeBase, frameRate: video.frameRate, pixelAspect: video.pixelAspect,
-      colorRange: decoded.colorRange, colorSpace: decoded.colorSpace,
-    }])
+    return Graph.video(filterList(this.treatment, video, this.firstFrame === 0), [videoPadOf(decoded, { timeBase: video.timeBase, frameRate: video.frameRate, pixelAspect: video.pixelAspect })])
   }
 }

@@ -1,6 +1,6 @@
 import { toNumber, type AudioFacts, type DeliverySpec, type Rational } from '@hematine/core'
 import { StreamDecoder } from './decoder.ts'
-import { Graph } from './graph.ts'
+import { audioPadOf, Graph } from './graph.ts'
 import type { MediaInput } from './input.ts'
 import { TreatedStream } from './treated-stream.ts'
 
@@ -58,12 +58,7 @@ export class TreatedSound extends TreatedStream {
       `aformat=sample_fmts=${shape.sampleFormat}:channel_layouts=${shape.layout}:sample_rates=${shape.sampleRate}`,
     ]
     if (shape.frameSize > 0) filters.push(`asetnsamples=n=${shape.frameSize}:p=0`)
-    const { nbChannels, mask } = decoded.channelLayout
-    return Graph.audio(filters.join(','), {
-      // Tracks without a stated layout are taken in the order of the channels' number.
-      format: decoded.format, sampleRate: decoded.sampleRate, channelMask: mask || (nbChannels === 1 ? 4n : nbChannels === 2 ? 3n : (1n << BigInt(nbChannels)) - 1n),
-      timeBase: this.decoder.timeBase,
-    })
+    return Graph.audio(filters.join(','), audioPadOf(decoded, this.decoder.timeBase))
   }
 }
 

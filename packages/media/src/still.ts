@@ -2,7 +2,7 @@ import { toNumber, type StoredFrame, type Treatment, type VideoFacts } from '@he
 import { Frame } from 'node-av/lib'
 import sharp from 'sharp'
 import { StreamDecoder } from './decoder.ts'
-import { Graph } from './graph.ts'
+import { Graph, videoPadOf } from './graph.ts'
 import type { MediaInput } from './input.ts'
 import { MediaError } from './libav.ts'
 import { TreatedPicture } from './picture-treatment.ts'
@@ -25,10 +25,7 @@ export async function toRgb(frame: Frame, rate: { num: number, den: number }, un
   const filters = isRgb
     ? `format=gbrp,zscale=${scale}m=gbr,format=rgb24`
     : `zscale=${scale}min=${matrix}:m=gbr:r=full,format=gbrp,format=rgb24`
-  const graph = await Graph.video(filters, [{
-    width: frame.width, height: frame.height, format: frame.format as never, timeBase: { num: 1, den: 1000 }, frameRate: rate, pixelAspect: { num: 1, den: 1 },
-    colorRange: frame.colorRange, colorSpace: frame.colorSpace,
-  }])
+  const graph = await Graph.video(filters, [videoPadOf(frame, { timeBase: { num: 1, den: 1000 }, frameRate: rate })])
   const result = new Frame()
   result.alloc()
   try {
@@ -78,11 +75,7 @@ export async function posterFrame(input: MediaInput, video: VideoFacts, duration
   try {
     for (const place of posterPlaces) {
       const target = BigInt(video.startTicks) + BigInt(Math.round(((durationSeconds ?? 0) * place) / toNumber(video.timeBase)))
-      try {
-        await decoder.seek(target)
-      } catch {
-        // Files without an index are looked at from where reading stands.
-      }
+      await decoder.seekOrReadOn(target)
       if (!await decoder.next(frame)) continue
       const picture = await toRgb(frame, video.frameRate, untaggedMatrix(video), size)
       frame.unref()
@@ -126,11 +119,7 @@ export async function stripFrames(input: MediaInput, video: VideoFacts, duration
   try {
     for (let index = 0; index < count; index++) {
       const seconds = ((index + 0.5) * length) / count
-      try {
-        if (index > 0 || length > 1) await decoder.seek(BigInt(Math.round(video.startTicks + seconds / toNumber(video.timeBase))))
-      } catch {
-        // Files without an index are looked at from where reading stands.
-      }
+      if (index > 0 || length > 1) await decoder.seekOrReadOn(BigInt(Math.round(video.startTicks + seconds / toNumber(video.timeBase))))
       if (!await decoder.next(frame)) continue
       const at = (Number(frame.pts) - video.startTicks) * toNumber(video.timeBase)
       const picture = await toRgb(frame, video.frameRate, untaggedMatrix(video), size)

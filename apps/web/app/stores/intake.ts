@@ -68,14 +68,8 @@ export const useIntake = defineStore('intake', () => {
     const mine = version
     try {
       const answer = await call('listSources', { query: { ...query.value, lotId: lotId ?? 'none', sort: sort.value, descending: String(descending.value), offset: page * pageSize, limit: pageSize } })
-      if (mine !== version) {
-        // The lists were asked for anew meanwhile: this answer is of before, and the line still wants one.
-        asked.delete(key)
-        need(lastSeen)
-        return
-      }
-      // A lot that has emptied since it was listed: the lists are behind.
-      if (answer.rows.length === 0) void refreshSoon()
+      // The lists were asked for anew meanwhile; with their answer comes another request for this page.
+      if (mine !== version) return
       // Changed in place and announced once: a copy of ten thousand rows for each page would be felt.
       answer.rows.forEach((row, index) => rows.value.set(keyOf(lotId, page * pageSize + index), row))
       triggerRef(rows)
@@ -115,7 +109,7 @@ export const useIntake = defineStore('intake', () => {
       if (mine === version) failed.value = (error as Error).message
     }
   }
-  const refreshSoon = useThrottleFn(() => refresh(), 1000, true, false)
+  const refreshSoon = useThrottleFn(() => refresh(), 1000, true)
 
   watch(() => order.sourceChange.count, () => void refreshSoon())
   watch([query, sort, descending], () => {

@@ -9,7 +9,6 @@ export const usualRate = { num: 25, den: 1 }
 
 /** Finds what an arrival names in its volume. @throws Problem or VolumeProblem when it is not there */
 export async function resolveArrival(volume: VolumeRow, arrival: ArrivalBody): Promise<Arrival> {
-  if (volume.role !== 'source') throw new Problem(409, 'not-a-source-volume', `${volume.name} is a ${volume.role} volume. Material comes from source volumes.`)
   if (arrival.kind === 'file') {
     await resolveInside(volume.path, arrival.path)
     return { kind: 'file', volumeId: volume.id, path: arrival.path }

@@ -1,5 +1,8 @@
 import type { Change } from '@hematine/database'
 
+/** Answers kept at once; beyond it the one read longest ago is dropped. */
+const mostKept = 200
+
 /**
  * Answers to lists that many callers ask for at once, kept until something in them changes. Reading an order's jobs whole costs tens of
  * milliseconds; with it, every browser but the first gets the same answer for nothing.
@@ -28,6 +31,7 @@ export class KeptLists {
       if (this.kept.get(key) === entry) this.kept.delete(key)
     })
     this.kept.set(key, entry)
+    if (this.kept.size > mostKept) this.kept.delete(this.kept.keys().next().value!)
     return entry.answer
   }
 }

@@ -12,8 +12,8 @@ function carriesFiles(event: DragEvent): boolean {
 async function drop(event: DragEvent): Promise<void> {
   depth.value = 0
   // Entries can only be asked for while the event lasts; what is in them is read after.
-  const entries = [...event.dataTransfer?.items ?? []].flatMap(item => item.webkitGetAsEntry() ?? [])
-  const files = (await Promise.all(entries.map(entry => filesOf(entry, '')))).flat()
+  const items = [...event.dataTransfer?.items ?? []].filter(item => item.kind === 'file').map(item => ({ entry: item.webkitGetAsEntry(), file: item.getAsFile() }))
+  const files = (await Promise.all(items.map(({ entry, file }) => entry ? filesOf(entry, '') : file ? [{ file, directory: '' }] : []))).flat()
   if (files.length > 0) emit('files', files)
 }
 

@@ -1,10 +1,11 @@
 <script setup lang="ts">
-import { describeCodec, describeRate, describeTrack, factLines, rational, type Finding, type SourceRecord } from '@hematine/core'
+import { describeCodec, describeTrack, factLines, type Finding, type SourceRecord } from '@hematine/core'
 import { computed, ref } from 'vue'
 import StateMark from '~/components/common/StateMark.vue'
 import EvidenceDialog from '~/components/intake/EvidenceDialog.vue'
 import FindingList from '~/components/intake/FindingList.vue'
 import TimeStrip from '~/components/intake/TimeStrip.vue'
+import { sequenceRates } from '~/composables/sequence-rates'
 import { call } from '~/composables/useCall'
 import { useNotices } from '~/stores/notices'
 import { useOrder } from '~/stores/order'
@@ -14,7 +15,6 @@ const emit = defineEmits<{ removed: [] }>()
 const order = useOrder()
 const notices = useNotices()
 
-const rates = [[12, 1], [24000, 1001], [24, 1], [25, 1], [30000, 1001], [30, 1], [50, 1], [60, 1]].map(([num, den]) => ({ title: `${describeRate(rational(num!, den!))} fps`, value: rational(num!, den!) }))
 const rate = ref(source.frameRate)
 const volume = computed(() => order.volumes.find(entry => entry.id === source.volumeId))
 const jobs = computed(() => order.jobList.filter(job => job.sourceId === source.id && job.state !== 'cancelled'))
@@ -72,7 +72,7 @@ async function remove(): Promise<void> {
       <div v-for="job in jobs" :key="job.id" class="job"><StateMark :state="job.state" /> {{ job.specName }} <span class="muted">{{ job.state }}</span></div>
     </section>
     <section class="actions">
-      <VSelect v-if="source.kind === 'sequence'" v-model="rate" :items="rates" label="Frame rate" class="rate" />
+      <VSelect v-if="source.kind === 'sequence'" v-model="rate" :items="sequenceRates" label="Frame rate" class="rate" />
       <VBtn :disabled="source.state === 'reading'" @click="readAgain">{{ source.kind === 'sequence' ? 'Read at this rate' : 'Read again' }}</VBtn>
       <VBtn variant="text" @click="remove">Take out of the order</VBtn>
     </section>

@@ -1,10 +1,11 @@
 <script setup lang="ts">
-import { describeBytes, describeRate, framesPresent, rational } from '@hematine/core'
+import { describeBytes, framesPresent, rational } from '@hematine/core'
 import { mdiFolderOutline, mdiSubdirectoryArrowLeft } from '@mdi/js'
 import { computed, ref, watch } from 'vue'
 import type { DirectoryListing } from '#shared/api'
 import AskDialog from '~/components/common/AskDialog.vue'
 import StateMark from '~/components/common/StateMark.vue'
+import { sequenceRates } from '~/composables/sequence-rates'
 import { call } from '~/composables/useCall'
 import { useNotices } from '~/stores/notices'
 import { useOrder } from '~/stores/order'
@@ -18,7 +19,6 @@ const path = ref('')
 const listing = ref<DirectoryListing | null>(null)
 const chosen = ref<string[]>([])
 const rate = ref(rational(25))
-const rates = [[24000, 1001], [24, 1], [25, 1], [30000, 1001], [30, 1], [50, 1], [60, 1]].map(([num, den]) => ({ title: `${describeRate(rational(num!, den!))} fps`, value: rational(num!, den!) }))
 
 const fresh = computed(() => listing.value?.items.filter(item => item.sourceId === null) ?? [])
 const chosenItems = computed(() => fresh.value.filter(item => chosen.value.includes(item.path)))
@@ -82,7 +82,7 @@ async function bringIn(): Promise<void> {
       <VBtn :disabled="!listing || !order.order" @click="takeFolder('beginWatch')">Watch for new files</VBtn>
     </div>
     <template #buttons>
-      <VSelect v-if="hasSequence" v-model="rate" class="rate" :items="rates" label="Rate of sequences" />
+      <VSelect v-if="hasSequence" v-model="rate" class="rate" :items="sequenceRates" label="Rate of sequences" />
       <VBtn variant="text" :disabled="fresh.length === 0" @click="chooseAll">{{ fresh.length > 0 && chosen.length === fresh.length ? 'Choose none' : `Choose all ${fresh.length}` }}</VBtn>
       <VBtn variant="text" @click="emit('close')">Cancel</VBtn>
       <VBtn color="primary" :disabled="chosenItems.length === 0 || !order.order" @click="bringIn">Bring in {{ chosenItems.length }} {{ chosenItems.length === 1 ? 'item' : 'items' }}</VBtn>

@@ -1,9 +1,9 @@
-import { beginWatch, readVolume } from '@hematine/database'
+import { beginWatch, readSourceVolume } from '@hematine/database'
 import { resolveInside } from '@hematine/media/volume-files'
 import { handle } from '../../utils/handle'
 import { usualRate } from '../../utils/arrivals'
 
 export default handle('beginWatch', async ({ application, body }) => {
-  await resolveInside((await readVolume(application.em(), body.volumeId)).path, body.path)
+  await resolveInside((await readSourceVolume(application.em(), body.volumeId)).path, body.path)
   return beginWatch(application.em(), { ...body, frameRate: body.frameRate ?? usualRate })
 })

@@ -1,0 +1,139 @@
+import { appendFile, copyFile, mkdir, writeFile } from 'node:fs/promises'
+import path from 'node:path'
+import { rational, type SourceRecord } from '@hematine/core'
+import { beginScan, beginWatch, createOrder, endWatch, listLots, listScans, listSources, registerVolume } from '@hematine/database'
+import { afterEach, beforeAll, beforeEach, describe, expect, test } from 'vitest'
+import { useDatabase } from '../../../tests/support/database.ts'
+import { writeClip, writeCountingClip } from '../../../tests/support/material.ts'
+import { scratchDirectory } from '../../../tests/support/scratch.ts'
+import { TestWorker, useBuiltWorker } from '../../../tests/support/worker.ts'
+
+/** Real workers that go through folders, read, measure and group, with processes killed on the way. */
+
+const db = useDatabase()
+useBuiltWorker()
+const scratch = scratchDirectory()
+const clip = path.join(scratch, 'clip.mkv')
+let round = 0
+let root: string
+let orderId: number
+let volumeId: number
+let workers: TestWorker[] = []
+
+const patience = { timeout: 60_000, interval: 100 }
+const rate = rational(24)
+
+beforeAll(() => writeCountingClip(clip, 20, { size: '160x120', tone: true }))
+beforeEach(async () => {
+  await db.fresh()
+  root = path.join(scratch, `volume-${++round}`)
+  await mkdir(root, { recursive: true })
+  orderId = (await createOrder(db.em(), { code: 'I', name: 'Intake', dueAt: null })).id
+  volumeId = (await registerVolume(db.em(), { name: 'Sources', role: 'source', path: root })).id
+})
+afterEach(async () => {
+  await Promise.all(workers.map(worker => worker.end('SIGKILL')))
+  workers = []
+})
+
+function startWorker(): TestWorker {
+  const worker = new TestWorker(db.url, path.join(scratch, 'data'), `worker ${workers.length + 1}`)
+  workers.push(worker)
+  return worker
+}
+
+async function put(name: string): Promise<void> {
+  await mkdir(path.dirname(path.join(root, name)), { recursive: true })
+  await copyFile(clip, path.join(root, name))
+}
+
+const sources = () => listSources(db.em(), { orderId })
+const scan = () => beginScan(db.em(), db.queue, { orderId, volumeId, path: '', frameRate: rate })
+const settled = (source: SourceRecord) => source.state !== 'reading' && !['waiting', 'measuring'].includes(source.measureState)
+const untilSettled = (count: number) => expect.poll(async () => {
+  const all = await sources()
+  return all.length === count && all.every(settled)
+}, patience).toBe(true)
+
+describe('a folder', () => {
+  test('becomes sources that are read, measured and in one lot, and the reading processes leave when idle', async () => {
+    for (const name of ['a.mkv', 'below/b.mkv', 'below/deep/c.mkv']) await put(name)
+    await writeFile(path.join(root, 'notes.mov'), 'Fog from the west.\n'.repeat(60))
+    const worker = startWorker()
+    await scan()
+    await untilSettled(4)
+    const all = await sources()
+    expect(all.map(source => [source.relativePath, source.state, source.measureState])).toEqual(expect.arrayContaining([
+      ['a.mkv', 'ready', 'ready'], ['below/b.mkv', 'ready', 'ready'], ['below/deep/c.mkv', 'ready', 'ready'], ['notes.mov', 'refused', 'none'],
+    ]))
+    expect(all.find(source => source.name === 'notes.mov')!.reason).toContain('cannot be opened')
+    expect(await listLots(db.em(), orderId, [])).toMatchObject([{ count: 3 }])
+    expect((await listScans(db.em(), { orderId }))[0]).toMatchObject({ state: 'done', directoriesDone: 3, brought: 4 })
+    await expect.poll(() => worker.taskProcesses, patience).toEqual([])
+  })
+
+  test('is gone through to its end, nothing twice, when the worker is killed on the way', async () => {
+    for (let index = 0; index < 60; index++) await put(`box ${index % 12}/reel ${index}.mkv`)
+    const first = startWorker()
+    await scan()
+    await expect.poll(async () => (await sources()).filter(source => source.state === 'ready').length, { ...patience, interval: 20 }).toBeGreaterThan(3)
+    await first.end('SIGKILL')
+    startWorker()
+    await expect.poll(async () => {
+      const all = await sources()
+      return [all.length, new Set(all.map(source => source.relativePath)).size, all.filter(source => source.state === 'ready').length]
+    }, { timeout: 110_000, interval: 200 }).toEqual([60, 60, 60])
+    expect((await listScans(db.em(), { orderId }))[0]).toMatchObject({ state: 'done', brought: 60 })
+  }, 150_000)
+
+  test('goes on when a reading process is killed again and again', async () => {
+    for (let index = 0; index < 30; index++) await put(`reel ${index}.mkv`)
+    const worker = startWorker()
+    await scan()
+    let killed = 0
+    await expect.poll(async () => {
+      const [pid] = worker.taskProcesses
+      if (pid && killed < 3) {
+        process.kill(pid, 'SIGKILL')
+        killed++
+      }
+      return (await sources()).filter(source => source.state === 'ready').length
+    }, { timeout: 110_000, interval: 300 }).toBe(30)
+    expect(killed).toBeGreaterThan(0)
+  }, 150_000)
+})
+
+describe('a watched folder', () => {
+  test('brings in a file once it has stopped growing, and no more after the watch has ended', async () => {
+    startWorker()
+    const watch = await beginWatch(db.em(), { orderId, volumeId, path: '', frameRate: rate })
+    const growing = path.join(root, 'capture.mkv')
+    await writeFile(growing, 'x')
+    for (let step = 0; step < 5; step++) {
+      await new Promise(resolve => setTimeout(resolve, 1500))
+      await appendFile(growing, 'more')
+      expect(await sources()).toEqual([])
+    }
+    await copyFile(clip, growing)
+    await expect.poll(async () => (await sources()).map(source => [source.name, source.state]), patience).toEqual([['capture.mkv', 'ready']])
+    await endWatch(db.em(), watch.id)
+    await put('later.mkv')
+    await new Promise(resolve => setTimeout(resolve, 10_000))
+    expect(await sources()).toHaveLength(1)
+  }, 90_000)
+
+  test('a sequence that is still being rendered keeps its source and grows', async () => {
+    startWorker()
+    const frames = path.join(root, 'render')
+    await mkdir(frames)
+    const render = async (first: number, count: number) => writeClip({
+      path: path.join(frames, 'r-%04d.png'), format: 'image2', formatOptions: { start_number: String(first) }, video: { encoder: 'png', filters: `testsrc2=s=64x48:r=24,trim=end_frame=${count},format=rgb24` }, audio: [],
+    })
+    await render(1, 6)
+    await beginWatch(db.em(), { orderId, volumeId, path: '', frameRate: rate })
+    await expect.poll(async () => (await sources()).map(source => [source.name, source.state]), patience).toEqual([['r-[0001-0006].png', 'ready']])
+    const [{ id }] = await sources() as [SourceRecord]
+    await render(7, 6)
+    await expect.poll(async () => (await sources()).map(source => [source.id, source.name, source.facts?.video?.frameCount]), patience).toEqual([[id, 'r-[0001-0012].png', 12]])
+  }, 120_000)
+})
