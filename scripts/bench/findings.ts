@@ -66,7 +66,7 @@ async function runSet(name: string, numbers: readonly number[], directory: strin
       mkdirSync(own, { recursive: true })
       const clip = await makeFaultyClip(own, firstSeed + index, kinds, wishFor(index))
       const facts = await readFacts({ kind: 'file', path: clip.path })
-      const measurement = await measureSource({ kind: 'file', path: clip.path }, facts, 'sampled', { turn: async () => undefined }, () => undefined)
+      const measurement = await measureSource({ kind: 'file', path: clip.path }, facts, 'sampled', { turn: async () => undefined })
       costs.push(measurement.tookSeconds)
       judge(clip, measurement, findingsOf(facts, measurement), tallies)
       kept.push({ index, clip, facts, measurement })

@@ -84,13 +84,22 @@ export class ReadingProcess {
 
   async perform(assignment: Assignment): Promise<Outcome> {
     clearTimeout(this.idle)
-    const child = this.child ??= forkChild()
+    const child = this.child ??= this.begin()
     const outcome = outcomeOf(child, () => undefined)
     tell(child, { say: 'assign', assignment })
     const result = await outcome
     if (result.say === 'broke off' || ++this.done >= tasksEach) this.leave()
     else this.idle = setTimeout(() => this.leave(), idleMilliseconds).unref()
     return result
+  }
+
+  private begin(): ChildProcess {
+    const child = forkChild()
+    // One that is killed while it has nothing to do must not be given the next task.
+    child.once('close', () => {
+      if (this.child === child) this.child = null
+    })
+    return child
   }
 
   /** Ends the process; the next task starts another. */

@@ -44,7 +44,7 @@ async function doFacts(assignment: Extract<Assignment, { kind: 'facts' }>): Prom
 }
 
 async function doMeasure({ input, facts, depth }: Extract<Assignment, { kind: 'measure' }>): Promise<void> {
-  const measurement = await measureSource(input, facts, depth, gate, () => undefined)
+  const measurement = await measureSource(input, facts, depth, gate)
   const strip = facts.video ? await stripFrames(input, facts.video, facts.durationSeconds) : []
   await report({ say: 'measured', measurement, strip })
 }

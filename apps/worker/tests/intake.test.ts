@@ -103,6 +103,20 @@ describe('a folder', () => {
   }, 150_000)
 })
 
+test('a reading process that is killed while it is idle is replaced for the next file', async () => {
+  await put('first.mkv')
+  const worker = startWorker()
+  await scan()
+  await untilSettled(1)
+  const idle = worker.taskProcesses
+  expect(idle.length).toBeGreaterThan(0)
+  for (const pid of idle) process.kill(pid, 'SIGKILL')
+  await put('second.mkv')
+  await scan()
+  await untilSettled(2)
+  expect((await sources()).map(source => source.state)).toEqual(['ready', 'ready'])
+})
+
 describe('a watched folder', () => {
   test('brings in a file once it has stopped growing, and no more after the watch has ended', async () => {
     startWorker()

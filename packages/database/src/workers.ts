@@ -32,9 +32,14 @@ export async function listWorkers(em: EntityManager): Promise<WorkerRecord[]> {
   return (await em.find(WorkerEntity, { goneAt: null }, { orderBy: { name: 1, startedAt: 1 } })).map(workerRecord)
 }
 
-/** Takes the next task of a kind for a worker; the claim and the taking are one transaction, so that none is ever lost between them. */
+/**
+ * Takes the next task of a kind for a worker; the claim and the taking are one transaction, so that none is ever lost between them. A worker
+ * that left, or was taken for lost, gets none: nobody would give it back.
+ */
 export async function takeTask<Kind extends TaskKind>(em: EntityManager, queue: TaskQueue, kind: Kind, workerId: string): Promise<Task<Kind> | null> {
   return em.transactional(async tx => {
+    // Held until the claim is written, so that a retirement sees either the claim or the worker's absence.
+    if (!await tx.findOne(WorkerEntity, { id: workerId, goneAt: null }, { lockMode: LockMode.PESSIMISTIC_READ })) return null
     const task = await queue.take(kind, tx)
     if (task) tx.create(TaskClaimEntity, { taskId: task.id, kind, payload: { ...task.payload }, worker: tx.getReference(WorkerEntity, workerId) })
     return task

@@ -1,5 +1,5 @@
 import { describe, expect, test } from 'vitest'
-import { bringIn, changeOrder, draftJobs, ensureSample, findLostWorkers, forgetVolume, keepFacts, keepMeasurement, listen, listOrders, listSources, listVolumes, posterOf, readAgain, readSource, registerVolume, reportWorker, retireWorker, sampleFingerprint, sourceNumbersByPath } from '../src/index.ts'
+import { beginMeasuring, bringIn, changeOrder, draftJobs, ensureSample, findLostWorkers, forgetVolume, keepFacts, keepMeasurement, listen, listOrders, listSources, listVolumes, posterOf, readAgain, readSource, registerVolume, reportWorker, retireWorker, sampleFingerprint, sourceNumbersByPath, takeTask } from '../src/index.ts'
 import { deriveTreatment, rational } from '@hematine/core'
 import { facts, spec } from '../../core/tests/examples.ts'
 import { makeOrder, makeWorker, useDatabase } from '../../../tests/support/database.ts'
@@ -102,6 +102,27 @@ describe('workers', () => {
     expect(new Set(lost)).toEqual(new Set([quiet.id, dead.id]))
     expect(lost).not.toContain(well.id)
     expect(lost).not.toContain(elsewhere.id)
+  })
+
+  test('that left or were taken for lost take no task, which stays for the others', async () => {
+    await db.fresh()
+    const { order, source } = await makeOrder(db, [])
+    const [gone, here] = [await makeWorker(db), await makeWorker(db)]
+    await retireWorker(db.em(), db.queue, gone.id, 'silent')
+    const { brought } = await bringIn(db.em(), db.queue, order.id, [{ kind: 'file', volumeId: source.id, path: 'one.mp4' }])
+    expect(await takeTask(db.em(), db.queue, 'facts', gone.id)).toBeNull()
+    expect((await takeTask(db.em(), db.queue, 'facts', here.id))!.payload).toEqual({ sourceId: brought[0]!.id })
+  })
+
+  test('give back what they were measuring when they are lost', async () => {
+    await db.fresh()
+    const { sourceIds: [id] } = await makeOrder(db, ['one.mp4'])
+    const [lost, here] = [await makeWorker(db), await makeWorker(db)]
+    await takeTask(db.em(), db.queue, 'measure', lost.id)
+    await beginMeasuring(db.em(), id!)
+    await retireWorker(db.em(), db.queue, lost.id, 'silent')
+    expect((await listSources(db.em(), { ids: [id!] }))[0]!.measureState).toBe('waiting')
+    expect((await takeTask(db.em(), db.queue, 'measure', here.id))!.payload).toEqual({ sourceId: id, depth: 'sampled' })
   })
 
   test('learn from their sign of life that they were taken for lost', async () => {

@@ -88,14 +88,14 @@ function round(value: number, digits: number): number {
  * Measures the picture of a source in windows spread over its length.
  * @throws MediaError when nothing of it can be decoded; whatever `gate.turn` rejects with, when stopped
  */
-export async function measurePictureOf(input: MediaInput, video: VideoFacts, depth: MeasureDepth, times: PacketTimes, gate: WorkGate, onProgress: (part: number) => void): Promise<MeasuredPicture> {
+export async function measurePictureOf(input: MediaInput, video: VideoFacts, depth: MeasureDepth, times: PacketTimes, gate: WorkGate): Promise<MeasuredPicture> {
   const runs = runsToMeasure(video.frameCount, depth)
   const { framesEach } = windowPlans[depth]
   const windows: MeasuredWindow[] = []
   const likenesses: Reduced[] = []
   const decoder = await StreamDecoder.open(input, video.streamIndex)
   try {
-    for (const [index, run] of runs.entries()) {
+    for (const run of runs) {
       let gauge = new WindowGauge(Math.min(framesEach, run.frames))
       let before: Before | null = null
       let errors = decoder.errors
@@ -110,10 +110,8 @@ export async function measurePictureOf(input: MediaInput, video: VideoFacts, dep
         await gate.turn()
         before = gauge.add(picture, before)
         if (gauge.isFull) close()
-        if (runs.length === 1) onProgress(Math.min(1, picture.seconds * toNumber(video.frameRate) / run.frames))
       }
       close()
-      onProgress((index + 1) / runs.length)
     }
   } finally {
     await decoder.close()

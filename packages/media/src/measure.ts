@@ -10,18 +10,14 @@ const packets: Record<MeasureDepth, number> = { sampled: 3000, deep: 60_000 }
 
 /**
  * Measures a source in samples spread over its length; the cost depends on the depth and the frame size, not on the length.
- * @param onProgress told the part that is done, 0 to 1
  * @throws MediaError when nothing can be decoded; whatever `gate.turn` rejects with, when stopped
  */
-export async function measureSource(input: MediaInput, facts: SourceFacts, depth: MeasureDepth, gate: WorkGate, onProgress: (part: number) => void): Promise<Measurement> {
+export async function measureSource(input: MediaInput, facts: SourceFacts, depth: MeasureDepth, gate: WorkGate): Promise<Measurement> {
   const begin = process.cpuUsage()
   const times = await readPacketTimes(input, facts, packets[depth])
-  const picture = facts.video ? await measurePictureOf(input, facts.video, depth, times, gate, part => onProgress(part * 0.8)) : null
+  const picture = facts.video ? await measurePictureOf(input, facts.video, depth, times, gate) : null
   const sound = []
-  for (const [index, track] of facts.audio.entries()) {
-    sound.push(await measureSoundOf(input, facts, track, depth, times, gate))
-    onProgress(0.8 + (0.2 * (index + 1)) / facts.audio.length)
-  }
+  for (const track of facts.audio) sound.push(await measureSoundOf(input, facts, track, depth, times, gate))
   const { user, system } = process.cpuUsage(begin)
   return { version: measuringVersion, depth, tookSeconds: (user + system) / 1e6, picture, sound }
 }

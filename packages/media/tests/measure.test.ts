@@ -14,7 +14,7 @@ beforeAll(silenceLibraries)
 async function measured(file: string) {
   const input = { kind: 'file' as const, path: file }
   const facts = await readFacts(input)
-  const measurement = await measureSource(input, facts, 'sampled', gate, () => undefined)
+  const measurement = await measureSource(input, facts, 'sampled', gate)
   return { input, facts, measurement, found: findingsOf(facts, measurement) }
 }
 
@@ -79,14 +79,14 @@ describe('bad input', () => {
     const input = { kind: 'file' as const, path: file }
     const facts = await readFacts(input)
     await truncate(file, Math.round((await stat(file)).size * 0.05))
-    await expect(measureSource(input, facts, 'sampled', gate, () => undefined)).rejects.toThrow(/could be decoded|cannot be opened|ends too early|damaged/)
+    await expect(measureSource(input, facts, 'sampled', gate)).rejects.toThrow(/could be decoded|cannot be opened|ends too early|damaged/)
   })
 
   test('that is stopped ends with what stopped it', async () => {
     const clip = await makeFaultyClip(directory, 34, ['shapes'], { structure: 'none', look: 'none', sound: 'none', seconds: 2 })
     const input = { kind: 'file' as const, path: clip.path }
     const facts = await readFacts(input)
-    await expect(measureSource(input, facts, 'sampled', { turn: async () => { throw new Error('stopped') } }, () => undefined)).rejects.toThrow('stopped')
+    await expect(measureSource(input, facts, 'sampled', { turn: async () => { throw new Error('stopped') } })).rejects.toThrow('stopped')
   })
 
   test('of nothing but text is refused before anything is measured', async () => {
