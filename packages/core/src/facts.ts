@@ -1,6 +1,7 @@
 import { z } from 'zod'
 import { ColourDescription } from './colour.ts'
 import { Rational } from './rational.ts'
+import { Arriving } from './sequence.ts'
 
 /** How the lines of a frame were taken: at one moment, or as two fields, and which came first. */
 export const Scan = z.object({
@@ -53,7 +54,8 @@ export const AudioFacts = z.object({
 export type AudioFacts = z.infer<typeof AudioFacts>
 
 export const SubtitleFacts = z.object({
-  streamIndex: z.int().min(0),
+  /** Null where the disc's tables name the stream, but none of it lies near the beginning. */
+  streamIndex: z.int().min(0).nullable(),
   codec: z.string(),
   language: z.string().nullable(),
 })
@@ -68,6 +70,12 @@ export const SourceFacts = z.object({
   video: VideoFacts.nullable(),
   audio: z.array(AudioFacts),
   subtitles: z.array(SubtitleFacts),
+  /** For a title of a disc: which it is, and where its chapters begin. */
+  disc: z.object({ name: z.string(), title: z.int().positive(), angle: z.int().positive(), chapters: z.array(z.number().min(0)) }).optional(),
+  /** For a sequence: frames that are missing, as stretches counted from 0; the frame before stands in for them. */
+  missingFrames: z.array(z.object({ from: z.int(), to: z.int() })).optional(),
+  /** For a sequence whose frames still came when it was read: at what pace. */
+  arriving: Arriving.optional(),
   /** Sentences about what is odd in the file, for the technician. */
   remarks: z.array(z.string()),
 })

@@ -126,6 +126,8 @@ export const Measurement = z.object({
   tookSeconds: z.number(),
   picture: MeasuredPicture.nullable(),
   sound: z.array(MeasuredSound),
+  /** Stretches of a disc title whose sectors the drive could not read; times by the place in the data. */
+  unreadable: z.array(z.object({ from: z.number(), to: z.number(), sectors: z.int().positive() })).optional(),
 })
 export type Measurement = z.infer<typeof Measurement>
 

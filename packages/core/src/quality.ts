@@ -61,6 +61,8 @@ export type Check = z.infer<typeof Check>
 /** SSIM of luma under which a person should look, and XPSNR likewise: well below what the built-in specs reach on ordinary material. */
 const lookBelow = { ssim: 0.9, xpsnr: 30 }
 
+const countErrors = (count: number) => count === 0 ? 'no errors' : `${count} ${count === 1 ? 'error' : 'errors'}`
+
 /** Judges a measured result against its spec and treatment, line by line; the worst line is the verdict. */
 export function judge(measured: CheckMeasurement, spec: DeliverySpec, treatment: Treatment): Check {
   const lines: CheckLine[] = []
@@ -70,14 +72,14 @@ export function judge(measured: CheckMeasurement, spec: DeliverySpec, treatment:
   const { result } = treatment
 
   add('container', describeContainer(spec.container), measured.container, measured.container.toLowerCase() === spec.container, 'The file is in another container than the spec asks for.')
-  add('decodes', 'whole, no errors', video.decodeErrors === 0 ? `${video.framesDecoded} frames, no errors` : `${video.decodeErrors} errors`, video.decodeErrors === 0 && video.framesDecoded > 0, 'The result cannot be decoded whole. Make it again.')
+  add('decodes', 'whole, no errors', video.decodeErrors === 0 ? `${video.framesDecoded} frames, no errors` : countErrors(video.decodeErrors), video.decodeErrors === 0 && video.framesDecoded > 0, 'The result cannot be decoded whole. Make it again.')
   add('frames', `${measured.treatedFrames}`, `${video.framesDecoded}`, video.framesDecoded === measured.treatedFrames, 'Frames were lost or doubled between the source and the result.')
   const missing = result.frameCount - measured.treatedFrames
   // Containers round their length, so a count worked out from it may be a frame or two off.
   add('source frames', `${result.frameCount}`, `${measured.treatedFrames}`, Math.abs(missing) <= 2, missing > 0
     ? `The source promises ${result.frameCount} frames but gave ${measured.treatedFrames}: it may be cut short or damaged.`
     : `The source gave ${-missing} frames more than its header says.`, 'look')
-  add('source decodes', 'no errors', measured.sourceDecodeErrors === 0 ? 'no errors' : `${measured.sourceDecodeErrors} errors`, measured.sourceDecodeErrors === 0, 'The source itself is damaged; look at the result where it is.', 'look')
+  add('source decodes', 'no errors', countErrors(measured.sourceDecodeErrors), measured.sourceDecodeErrors === 0, 'The source itself is damaged; look at the result where it is.', 'look')
 
   const length = measured.treatedFrames / toNumber(result.rate)
   const frameSeconds = 1 / toNumber(result.rate)
@@ -91,7 +93,7 @@ export function judge(measured: CheckMeasurement, spec: DeliverySpec, treatment:
     add(`sound${of} length`, `within ${tolerance.toFixed(2)} s of picture`, words(difference), Math.abs(difference) <= tolerance, Math.abs(difference - sourceDifference) <= tolerance
       ? 'Sound and picture differ in length, as they do in the source.'
       : 'Sound and picture differ in length, and did not in the source.', Math.abs(difference - sourceDifference) <= tolerance ? 'look' : 'fail')
-    add(`sound${of} decodes`, 'no errors', track.decodeErrors === 0 ? 'no errors' : `${track.decodeErrors} errors`, track.decodeErrors === 0, 'The sound cannot be decoded whole. Make it again.')
+    add(`sound${of} decodes`, 'no errors', countErrors(track.decodeErrors), track.decodeErrors === 0, 'The sound cannot be decoded whole. Make it again.')
     add(`sound${of} codec`, describeAudioCodec(spec.audio.codec), describeCodec(track.codec), track.codec === spec.audio.codec, 'The sound is in another codec than the spec asks for.')
     add(`sound${of} rate`, `${spec.audio.sampleRate} Hz`, `${track.sampleRate} Hz, ${track.channels} ch`, track.sampleRate === spec.audio.sampleRate && track.channels <= spec.audio.maxChannels, 'Sample rate or channels do not meet the spec.')
   })

@@ -1,7 +1,9 @@
 import { z } from 'zod'
+import { DiscPlace, SectorRange } from './disc/index.ts'
 import { SourceFacts } from './facts.ts'
 import { Finding } from './findings/finding.ts'
 import { JobForecast } from './forecast.ts'
+import { PlannedSource } from './inventory.ts'
 import { JobEvent, JobProgress, JobState } from './job.ts'
 import { MeasureDepth } from './measurement.ts'
 import { Check, Verdict } from './quality.ts'
@@ -38,7 +40,7 @@ export const OrderRecord = z.object({
 })
 export type OrderRecord = z.infer<typeof OrderRecord>
 
-export const SourceKind = z.enum(['file', 'sequence'])
+export const SourceKind = z.enum(['file', 'sequence', 'title'])
 export type SourceKind = z.infer<typeof SourceKind>
 
 export const SourceState = z.enum(['reading', 'ready', 'refused'])
@@ -57,6 +59,9 @@ export const SourceRecord = z.object({
   kind: SourceKind,
   sequence: NumberedSequence.nullable(),
   frameRate: Rational.nullable(),
+  disc: DiscPlace.nullable(),
+  /** Number of the last frame that a sequence will have, where somebody said so. */
+  expectedLast: z.int().min(0).nullable(),
   state: SourceState,
   /** Why it was refused, as a sentence. */
   reason: z.string().nullable(),
@@ -67,6 +72,8 @@ export const SourceRecord = z.object({
   /** Whether a person chose its lot, so that it stays there. */
   lotByHand: z.boolean(),
   measureState: MeasureState,
+  /** How far a measurement that is under way is, 0 to 1; null before it tells. */
+  measurePart: z.number().nullable(),
   /** Why it could not be measured, as a sentence. */
   measureReason: z.string().nullable(),
   /** Depth of the last measurement and the processor time it took. */
@@ -148,6 +155,53 @@ export const WatchRecord = z.object({
   problem: z.string().nullable(),
 })
 export type WatchRecord = z.infer<typeof WatchRecord>
+
+/** A disc drive. The one that ships is a stand-in: its discs are images on a shelf, its faults are made on request. */
+export const DriveRecord = z.object({
+  id: Id,
+  name: z.string(),
+  /** Discs that can be loaded. */
+  shelf: z.array(z.string()),
+  /** The disc in it, or null when it is empty. */
+  disc: z.string().nullable(),
+  /** As a multiple of the single speed of a DVD, 1.385 MB a second. */
+  speed: z.number().positive(),
+  /** Sectors that it fails to read. */
+  badSectors: z.array(SectorRange),
+})
+export type DriveRecord = z.infer<typeof DriveRecord>
+
+/** A disc that is, or was, read from a drive into an image in a source volume. */
+export const DiscCopyRecord = z.object({
+  id: Id,
+  orderId: Id,
+  volumeId: Id,
+  driveName: z.string(),
+  disc: z.string(),
+  state: z.enum(['reading', 'done', 'stopped', 'failed']),
+  sectorsDone: z.int().min(0),
+  sectorsTotal: z.int().min(0).nullable(),
+  unreadable: z.array(SectorRange),
+  /** Path of the image in its volume, once it is there. */
+  path: z.string().nullable(),
+  /** Titles that came in from it. */
+  brought: z.int().min(0),
+  /** What went wrong, as a sentence. */
+  reason: z.string().nullable(),
+})
+export type DiscCopyRecord = z.infer<typeof DiscCopyRecord>
+
+/** An item of an order's inventory, with the source it turned out to be. */
+export const PlannedRecord = z.object({
+  id: Id,
+  orderId: Id,
+  planned: PlannedSource,
+  sourceId: Id.nullable(),
+  sourceName: z.string().nullable(),
+  /** How the source differs from what was announced. */
+  differences: z.array(z.string()),
+})
+export type PlannedRecord = z.infer<typeof PlannedRecord>
 
 export const SampleState = z.enum(['waiting', 'measuring', 'ready', 'failed'])
 export type SampleState = z.infer<typeof SampleState>

@@ -10,6 +10,8 @@ export const NumberedSequence = z.object({
   padding: z.int().min(0),
   first: z.int().min(0),
   last: z.int().min(0),
+  /** From one number to the next; 1 when left out. */
+  step: z.int().positive().optional(),
   /** Numbers between first and last with no file, as inclusive ranges. */
   missing: z.array(z.object({ from: z.int(), to: z.int() })),
 })
@@ -17,6 +19,9 @@ export type NumberedSequence = z.infer<typeof NumberedSequence>
 
 const sequenceEndings = /\.(png|tiff?|jpe?g|exr|dpx)$/i
 const numbered = /^(.*?)(\d+)(\.[^.]+)$/su
+
+/** One frame in so many must be there, or the files are pictures of their own. */
+const leastPresent = 10
 
 /**
  * Finds numbered picture runs of at least two files in a folder's file names.
@@ -45,6 +50,12 @@ export function findSequences(names: readonly string[]): { sequences: NumberedSe
       continue
     }
     const numbers = [...new Set(group.digits.map(Number))].sort((a, b) => a - b)
+    const step = stepOf(numbers)
+    // Dates and tape numbers are numbers too: pictures with little between them are no film.
+    if (numbers.length * leastPresent < (numbers.at(-1)! - numbers[0]!) / step + 1) {
+      rest.push(...group.names)
+      continue
+    }
     const padded = group.digits.filter(digits => digits.length > 1 && digits.startsWith('0'))
     sequences.push({
       prefix: group.prefix,
@@ -52,18 +63,26 @@ export function findSequences(names: readonly string[]): { sequences: NumberedSe
       padding: padded[0]?.length ?? (new Set(group.digits.map(digits => digits.length)).size === 1 ? group.digits[0]!.length : 0),
       first: numbers[0]!,
       last: numbers.at(-1)!,
-      missing: gapsIn(numbers),
+      ...(step > 1 ? { step } : {}),
+      missing: gapsIn(numbers, step),
     })
   }
   sequences.sort((a, b) => a.prefix < b.prefix ? -1 : a.prefix > b.prefix ? 1 : 0)
   return { sequences, rest }
 }
 
-function gapsIn(sorted: readonly number[]): { from: number, to: number }[] {
+/** The step in which numbers run: the largest that divides every distance; of two numbers nothing can be told. */
+function stepOf(sorted: readonly number[]): number {
+  if (sorted.length < 3) return 1
+  const common = (a: number, b: number): number => b === 0 ? a : common(b, a % b)
+  return sorted.slice(1).reduce((step, number, index) => common(step, number - sorted[index]!), 0)
+}
+
+function gapsIn(sorted: readonly number[], step: number): { from: number, to: number }[] {
   const gaps: { from: number, to: number }[] = []
   for (let index = 1; index < sorted.length; index++) {
     const [before, here] = [sorted[index - 1]!, sorted[index]!]
-    if (here > before + 1) gaps.push({ from: before + 1, to: here - 1 })
+    if (here > before + step) gaps.push({ from: before + step, to: here - step })
   }
   return gaps
 }
@@ -104,9 +123,74 @@ export function sequenceRemarks(sizes: readonly { number: number, bytes: number 
   ]
 }
 
+/** Number of frames from the first to the last, whether they are there or not. */
+export function framesSpanned({ first, last, step = 1 }: NumberedSequence): number {
+  return (last - first) / step + 1
+}
+
 /** Number of frames that are there. */
 export function framesPresent(sequence: NumberedSequence): number {
-  return sequence.last - sequence.first + 1 - sequence.missing.reduce((sum, gap) => sum + gap.to - gap.from + 1, 0)
+  return framesSpanned(sequence) - sequence.missing.reduce((sum, gap) => sum + (gap.to - gap.from) / (sequence.step ?? 1) + 1, 0)
+}
+
+/** Numbers of the frames that are there, ascending. */
+export function* presentNumbers({ first, last, step = 1, missing }: NumberedSequence): Generator<number> {
+  let gap = 0
+  for (let number = first; number <= last; number += step) {
+    if (gap < missing.length && number >= missing[gap]!.from) number = missing[gap++]!.to
+    else yield number
+  }
+}
+
+/** Number of the file that stands for a frame: its own, or the last before it that is there. @param index of the frame, from 0 */
+export function standInNumber({ first, step = 1, missing }: NumberedSequence, index: number): number {
+  const number = first + index * step
+  const gap = missing.find(range => number >= range.from && number <= range.to)
+  return gap ? gap.from - step : number
+}
+
+/** Frames that are missing, as stretches counted from 0. */
+export function missingFrames({ first, step = 1, missing }: NumberedSequence): { from: number, to: number }[] {
+  return missing.map(({ from, to }) => ({ from: (from - first) / step, to: (to - first) / step }))
+}
+
+/** How a sequence that is still being rendered comes along. */
+export const Arriving = z.object({
+  /** Time between two frames, by the middle one of the latest. */
+  secondsPerFrame: z.number().positive(),
+  /** When the newest frame came. */
+  lastAt: z.iso.datetime(),
+  /** Distances that the pace was taken from. */
+  from: z.int().positive(),
+})
+export type Arriving = z.infer<typeof Arriving>
+
+/** Frames whose times the pace is taken from. */
+const paceFrames = 50
+/** A sequence whose newest frame is older than so many of its frame times has stopped, however slow it was. */
+const patienceFrames = 20
+const leastPatienceSeconds = 10
+
+/**
+ * The pace at which frames come, when they still do.
+ * @param times when each frame was written, in milliseconds, ascending by frame
+ * @returns null when nothing came lately, or all came at once (a copy)
+ */
+export function arrivalOf(times: readonly number[], now: number): Arriving | null {
+  const latest = [...times].sort((a, b) => a - b).slice(-paceFrames - 1)
+  const distances = latest.slice(1).map((time, index) => (time - latest[index]!) / 1000).sort((a, b) => a - b)
+  const secondsPerFrame = distances[Math.floor(distances.length / 2)] ?? 0
+  const last = latest.at(-1)
+  // Frames that were copied come many a second; a renderer that is as quick is done before anybody asks.
+  if (last === undefined || distances.length < 3 || secondsPerFrame < 0.1) return null
+  if ((now - last) / 1000 > Math.max(leastPatienceSeconds, secondsPerFrame * patienceFrames)) return null
+  return { secondsPerFrame, lastAt: new Date(last).toISOString(), from: distances.length }
+}
+
+/** When the last frame will be there, in milliseconds, at the pace at which they come. @param expectedLast its number */
+export function completeAt(sequence: Pick<NumberedSequence, 'last' | 'step'>, expectedLast: number, arriving: Arriving): number {
+  const left = Math.max(0, (expectedLast - sequence.last) / (sequence.step ?? 1))
+  return Date.parse(arriving.lastAt) + left * arriving.secondsPerFrame * 1000
 }
 
 /** Name of one frame's file. */
@@ -117,5 +201,5 @@ export function frameFileName(sequence: NumberedSequence, number: number): strin
 /** "render-[0001-0072].png": one line that stands for the run. */
 export function describeSequence(sequence: NumberedSequence): string {
   const pad = (number: number) => String(number).padStart(sequence.padding, '0')
-  return `${sequence.prefix}[${pad(sequence.first)}-${pad(sequence.last)}]${sequence.suffix}`
+  return `${sequence.prefix}[${pad(sequence.first)}-${pad(sequence.last)}${(sequence.step ?? 1) > 1 ? ` by ${sequence.step}` : ''}]${sequence.suffix}`
 }

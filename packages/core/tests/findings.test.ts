@@ -228,3 +228,35 @@ test('a finding keeps at most eight places and a sureness between 0 and 1', () =
   expect(many.places).toHaveLength(8)
   expect(many.sure).toBe(1)
 })
+
+test('what a drive could not read is a fault with its places', () => {
+  const found = find(facts(), { ...measurement(spread()), unreadable: [{ from: 3, to: 3.4, sectors: 12 }, { from: 70, to: 71, sectors: 1 }] }, 'unreadable')
+  expect(found).toMatchObject({ kind: 'fault', says: '13 sectors of the disc could not be read, about 0:03.0, 1:10 into the title. They are filled with noughts.', value: 13, places: [{ seconds: 3, until: 3.4 }, { seconds: 70, until: 71 }] })
+  expect(find(facts(), measurement(spread()), 'unreadable')).toBeUndefined()
+})
+
+test('frames of a sequence that have no file are a fault with their places', () => {
+  const source = { ...facts({ frameCount: 48, frameRate: rational(24) }), missingFrames: [{ from: 12, to: 23 }, { from: 36, to: 36 }] }
+  expect(find(source, measurement(spread()), 'missing-frames')).toMatchObject({
+    kind: 'fault', says: '13 of 48 frames have no file; the frame before stands in for them.', value: 13, places: [{ seconds: 0.5, until: 1 }, { seconds: 1.5, until: 37 / 24 }], suggests: 'Render the missing frames and read the sequence again',
+  })
+  expect(find({ ...facts(), missingFrames: [] }, measurement(spread()), 'missing-frames')).toBeUndefined()
+})
+
+describe('pictures of fields', () => {
+  const still = window().still!
+  const looks = (changes: Partial<typeof still>, scan: string) => measurement(spread({ scan: scan.repeat(25), still: { ...still, ...changes } }))
+
+  test('may have faint steps at the block grid that a progressive picture may not', () => {
+    const faint = { gridX: 1.9, gridY: 1.8, gridStepX: 0.4, gridStepY: 0.35 }
+    expect(find(facts(), looks(faint, 'p'), 'blocking')).toBeDefined()
+    expect(find(facts(), looks(faint, 't'), 'blocking')).toBeUndefined()
+    expect(find(facts(), looks({ gridX: 3, gridY: 2.8, gridStepX: 1, gridStepY: 0.9 }, 't'), 'blocking')).toMatchObject({ says: expect.stringContaining('Heavy blocking') })
+  })
+
+  test('are soft when they are so across: down the frame the two moments look like detail', () => {
+    const soft = { detailX: { cutoff: 0.45, fall: 6 }, detailY: { cutoff: 0.97, fall: 3 } }
+    expect(find(facts(), looks(soft, 'p'), 'soft')).toBeUndefined()
+    expect(find(facts(), looks(soft, 't'), 'soft')).toMatchObject({ says: 'Soft, or enlarged before: detail ends at 45 % of the width, as in a picture about 864 pixels wide.' })
+  })
+})

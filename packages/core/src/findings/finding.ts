@@ -3,7 +3,7 @@ import { z } from 'zod'
 /** What a finding is about. The keys are stored and used in filters; `findingNames` has the words. */
 export const FindingKey = z.enum([
   'scan', 'scan-flag', 'pulldown', 'borders', 'aspect', 'cuts', 'variable-rate', 'repeated-frames', 'noise', 'blocking', 'soft', 'flicker', 'shake', 'clipped-highlights', 'illegal-levels',
-  'black', 'frozen', 'black-and-white', 'mark', 'decode-errors', 'cut-short',
+  'black', 'frozen', 'black-and-white', 'mark', 'decode-errors', 'cut-short', 'unreadable', 'missing-frames',
   'loudness', 'clipped-sound', 'hum', 'silent-channel', 'out-of-phase', 'silence', 'sound-length',
 ])
 export type FindingKey = z.infer<typeof FindingKey>
@@ -12,7 +12,7 @@ export type FindingKey = z.infer<typeof FindingKey>
 export const findingNames: Record<FindingKey, string> = {
   'scan': 'scan', 'scan-flag': 'scan flag is wrong', 'pulldown': 'film pulldown', 'borders': 'borders', 'aspect': 'doubtful aspect flag', 'cuts': 'cuts', 'variable-rate': 'uneven frame times',
   'repeated-frames': 'repeated frames', 'noise': 'noise', 'blocking': 'blocking', 'soft': 'soft or enlarged', 'flicker': 'flicker', 'shake': 'shake', 'clipped-highlights': 'clipped highlights', 'illegal-levels': 'levels out of range',
-  'black': 'black stretches', 'frozen': 'frozen picture', 'black-and-white': 'black and white', 'mark': 'mark that never moves', 'decode-errors': 'decode errors', 'cut-short': 'cut short',
+  'black': 'black stretches', 'frozen': 'frozen picture', 'black-and-white': 'black and white', 'mark': 'mark that never moves', 'decode-errors': 'decode errors', 'cut-short': 'cut short', 'unreadable': 'unreadable sectors', 'missing-frames': 'missing frames',
   'loudness': 'loudness', 'clipped-sound': 'clipped sound', 'hum': 'hum', 'silent-channel': 'silent channel', 'out-of-phase': 'channels out of phase', 'silence': 'silence', 'sound-length': 'sound and picture differ in length',
 }
 

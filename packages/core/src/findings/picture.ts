@@ -9,6 +9,9 @@ const noiseLimits = [1.6, 3.5, 6] as const
 const gridLimit = 1.5
 const gridStep = 0.11
 const heavyGrid = 2.6
+/** The same for fields, whose coding leaves faint steps that nobody sees: more is wanted. */
+const fieldGridLimit = 2.2
+const fieldGridStep = 0.45
 /** Detail that ends below this part of the resolution, in a fall steeper than this many dB. */
 const detailLimit = 0.78
 const steepFall = 4.5
@@ -45,28 +48,38 @@ function noiseFinding(windows: readonly MeasuredWindow[]): Finding[] {
   })]
 }
 
+/** Whether most frames of the windows are woven of two moments. */
+function isInFields(windows: readonly MeasuredWindow[]): boolean {
+  const letters = windows.map(window => window.scan).join('')
+  return letters.replace(/[^tb]/g, '').length * 2 > letters.length
+}
+
 function blockingFinding(windows: readonly MeasuredWindow[]): Finding[] {
   const measured = windows.filter(window => window.still)
   if (measured.length === 0) return []
+  const [leastGrid, leastStep] = isInFields(measured) ? [fieldGridLimit, fieldGridStep] : [gridLimit, gridStep]
   const strength = (window: MeasuredWindow) => Math.sqrt(window.still!.gridX * window.still!.gridY)
   const usual = middle(measured.map(strength))
   const step = middle(measured.map(window => Math.sqrt(Math.max(0, window.still!.gridStepX) * Math.max(0, window.still!.gridStepY))))
-  if (!(usual > gridLimit && step > gridStep)) return []
+  if (!(usual > leastGrid && step > leastStep)) return []
   const heavy = usual > heavyGrid
   return [finding('blocking', 'fault', `${heavy ? 'Heavy blocking' : 'Blocking'}: steps at an 8-pixel grid are ${usual.toFixed(1)} times those elsewhere, by ${step.toFixed(1)} codes of 255.`, {
-    value: usual, unit: 'times', sure: Math.min(sureBeyond(usual, gridLimit), sureBeyond(step, gridStep)), places: strongest(measured, strength), suggests: heavy ? 'Deblock, strong' : 'Deblock',
+    value: usual, unit: 'times', sure: Math.min(sureBeyond(usual, leastGrid), sureBeyond(step, leastStep)), places: strongest(measured, strength), suggests: heavy ? 'Deblock, strong' : 'Deblock',
   })]
 }
 
-function softFinding(video: VideoFacts, windows: readonly MeasuredWindow[]): Finding[] {
+/** @param isWoven lines of two moments lie beside each other, which passes for fine detail down the frame: then only the detail across counts */
+function softFinding(video: VideoFacts, windows: readonly MeasuredWindow[], isWoven: boolean): Finding[] {
   const measured = windows.filter(window => window.still?.detailX && window.still.detailY)
   if (measured.length === 0) return []
   const [across, down] = (['detailX', 'detailY'] as const).map(name => middle(measured.map(window => window.still![name]!.cutoff))) as [number, number]
-  const fall = middle(measured.map(window => Math.min(window.still!.detailX!.fall, window.still!.detailY!.fall)))
-  const cutoff = Math.max(across, down)
+  const fall = middle(measured.map(({ still }) => isWoven ? still!.detailX!.fall : Math.min(still!.detailX!.fall, still!.detailY!.fall)))
+  const cutoff = isWoven ? across : Math.max(across, down)
   const noise = middle(measured.map(window => window.still!.noise ?? 0))
   if (cutoff > detailLimit || fall < (noise > hidingNoise ? steeperFall : steepFall)) return []
-  return [finding('soft', 'fault', `Soft, or enlarged before: detail ends at ${Math.round(across * 100)} % of the width and ${Math.round(down * 100)} % of the height, as in a picture of about ${Math.round(video.width * across)}x${Math.round(video.height * down)}.`, {
+  return [finding('soft', 'fault', isWoven
+    ? `Soft, or enlarged before: detail ends at ${Math.round(across * 100)} % of the width, as in a picture about ${Math.round(video.width * across)} pixels wide.`
+    : `Soft, or enlarged before: detail ends at ${Math.round(across * 100)} % of the width and ${Math.round(down * 100)} % of the height, as in a picture of about ${Math.round(video.width * across)}x${Math.round(video.height * down)}.`, {
     value: cutoff * 100, unit: '% of the resolution', sure: Math.min(0.95, 0.6 + (detailLimit - cutoff)), places: strongest(measured, window => window.still!.flat), suggests: 'Sharpen lightly, or bring it to its true size before enlarging',
   })]
 }
@@ -155,7 +168,7 @@ function levelFindings(video: VideoFacts, windows: readonly MeasuredWindow[]): F
 export function pictureFindings(video: VideoFacts, picture: MeasuredPicture, hasPulldown: boolean): Finding[] {
   const windows = visible(picture)
   if (windows.length === 0) return []
-  const found = [...noiseFinding(windows), ...blockingFinding(windows), ...softFinding(video, windows), ...flickerFinding(windows), ...shakeFinding(video, windows, picture.framesPerSecond, hasPulldown), ...levelFindings(video, windows)]
+  const found = [...noiseFinding(windows), ...blockingFinding(windows), ...softFinding(video, windows, hasPulldown || isInFields(windows)), ...flickerFinding(windows), ...shakeFinding(video, windows, picture.framesPerSecond, hasPulldown), ...levelFindings(video, windows)]
   const colour = Math.max(...windows.map(window => middle(window.saturation)))
   if (colour < neutralLimit) found.push(finding('black-and-white', 'nature', 'Black and white.', { value: colour, unit: 'codes from neutral', sure: colour < neutralLimit / 2 ? 0.97 : 0.8, places: windows.slice(0, 2).map(window => moment(window.still?.seconds ?? 0)) }))
   for (const mark of picture.marks.slice(0, 3)) {

@@ -1,6 +1,7 @@
 import { describeClock } from '../format.ts'
 import type { SourceFacts } from '../facts.ts'
 import type { MeasuredPicture, MeasuredWindow } from '../measurement.ts'
+import { toNumber } from '../rational.ts'
 import { finding, middle, moment, stretch, sureBeyond, type Finding, type FindingPlace } from './finding.ts'
 
 /** A cut changes the picture by at least so many codes, and stands out from the frames around it by these factors in change and in histogram: by more in the second where it moves little of it. */
@@ -66,6 +67,16 @@ const isBlackFrame = (window: MeasuredWindow, index: number) => window.high[inde
 function describeStretches(places: readonly FindingPlace[], whole: boolean): string {
   const first = places.slice(0, 3).map(place => `${describeClock(place.seconds)}-${describeClock(place.until!)}`).join(', ')
   return `${places.length === 1 ? '' : `${places.length} stretches: `}${first}${places.length > 3 ? ' and more' : ''}${whole ? '' : ' (of what was sampled; it may go on outside)'}`
+}
+
+/** Frames of a sequence that have no file. */
+export function missingFrameFindings({ missingFrames = [], video }: SourceFacts): Finding[] {
+  if (missingFrames.length === 0 || !video) return []
+  const rate = toNumber(video.frameRate)
+  const count = missingFrames.reduce((sum, { from, to }) => sum + to - from + 1, 0)
+  return [finding('missing-frames', 'fault', `${count} of ${video.frameCount} frames ${count === 1 ? 'has' : 'have'} no file; the frame before stands in for ${count === 1 ? 'it' : 'them'}.`, {
+    value: count, unit: 'frames', places: missingFrames.map(({ from, to }) => stretch(from / rate, (to + 1) / rate)), suggests: 'Render the missing frames and read the sequence again',
+  })]
 }
 
 /** What the succession of frames shows: cuts, repeated frames, black and frozen stretches, uneven times, an early end. @param inFields whether the frames are woven of fields: one that repeats is then no repeated frame */

@@ -1,0 +1,6 @@
+export { DiscProblem, sectorBytes, type ImageFile } from './bytes.ts'
+export { isoFiles, isoVolumeName } from './iso9660.ts'
+export * from './packs.ts'
+export * from './sectors.ts'
+export * from './titles.ts'
+export { udfFiles } from './udf.ts'
