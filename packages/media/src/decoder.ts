@@ -1,5 +1,7 @@
-import { framesPresent, toNumber, type Rational } from '@hematine/core'
-import { AVSEEK_FLAG_BACKWARD, AV_NOPTS_VALUE, type AVMediaType } from 'node-av/constants'
+import { readFile } from 'node:fs/promises'
+import path from 'node:path'
+import { frameFileName, framesSpanned, standInNumber, toNumber, type Rational } from '@hematine/core'
+import { AVERROR_EIO, AVERROR_EOF, AV_PKT_FLAG_KEY, AVSEEK_FLAG_BACKWARD, AV_NOPTS_VALUE, type AVMediaType } from 'node-av/constants'
 import { Codec, CodecContext, Packet, type FormatContext, type Frame, type Stream } from 'node-av/lib'
 import { keepOnlyStream, openInput, type MediaInput } from './input.ts'
 import { ensure, isAgain, isEnd, MediaError } from './libav.ts'
@@ -19,8 +21,7 @@ export class StreamDecoder {
     readonly container: FormatContext,
     readonly stream: Stream,
     readonly context: CodecContext,
-    /** A sequence ends here though the reader would go on with frames that came later; its ticks are frame numbers from 0. */
-    private readonly endTicks: bigint | null,
+    private readonly frames: SequenceFrames | null,
   ) {
     this.packet.alloc()
   }
@@ -60,7 +61,7 @@ export class StreamDecoder {
     context.threadCount = threads
     ensure(await context.open2(codec, null), 'The decoder cannot be opened')
     keepOnlyStream(container, stream.index)
-    return new StreamDecoder(container, stream, context, input.kind === 'sequence' ? BigInt(framesPresent(input.sequence)) : null)
+    return new StreamDecoder(container, stream, context, input.kind === 'sequence' ? new SequenceFrames(input) : null)
   }
 
   get timeBase(): Rational {
@@ -93,13 +94,15 @@ export class StreamDecoder {
 
   private async feed(): Promise<void> {
     for (;;) {
-      const read = await this.container.readFrame(this.packet)
+      const read = this.frames ? await this.frames.read(this.packet) : await this.container.readFrame(this.packet)
       if (isAgain(read)) continue
-      const beyond = read >= 0 && this.endTicks !== null && this.packet.pts >= this.endTicks
-      if (read < 0 || beyond) {
-        if (beyond) {
-          this.packet.unref()
-        } else if (!isEnd(read)) {
+      // A frame of a sequence that cannot be read is passed over; the others are still good.
+      if (read === AVERROR_EIO && this.frames) {
+        this.errors++
+        continue
+      }
+      if (read < 0) {
+        if (!isEnd(read)) {
           // Damaged sectors and garbage end the reading; what came before is still good and the loss is counted.
           this.errors++
         }
@@ -132,7 +135,8 @@ export class StreamDecoder {
 
   /** Goes to a keyframe at or before a time, in ticks; decoding starts there. */
   async seek(ticks: bigint): Promise<void> {
-    ensure(await this.container.seekFrame(this.stream.index, ticks, AVSEEK_FLAG_BACKWARD), 'The place in the file cannot be reached')
+    if (this.frames) this.frames.index = Number(ticks)
+    else ensure(await this.container.seekFrame(this.stream.index, ticks, AVSEEK_FLAG_BACKWARD), 'The place in the file cannot be reached')
     this.context.flushBuffers()
     this.draining = false
     this.lastTicks = null
@@ -151,5 +155,31 @@ export class StreamDecoder {
     this.packet.free()
     this.context.freeContext()
     await this.container.closeInput()
+  }
+}
+
+/** Frames of a sequence as packets, file by file; a missing one is the frame before once more. Ticks are frame numbers from 0. */
+class SequenceFrames {
+  /** Frame that is read next. */
+  index = 0
+
+  constructor(private readonly input: Extract<MediaInput, { kind: 'sequence' }>) {}
+
+  /** Fills a packet as the libraries' readers do. @returns their code */
+  async read(packet: Packet): Promise<number> {
+    const { directory, sequence } = this.input
+    if (this.index >= framesSpanned(sequence)) return AVERROR_EOF
+    const index = Math.max(0, this.index)
+    this.index = index + 1
+    try {
+      packet.data = await readFile(path.join(directory, frameFileName(sequence, standInNumber(sequence, index))))
+    } catch {
+      return AVERROR_EIO
+    }
+    packet.streamIndex = 0
+    packet.pts = packet.dts = BigInt(index)
+    packet.duration = 1n
+    packet.flags = AV_PKT_FLAG_KEY
+    return 0
   }
 }

@@ -1,8 +1,8 @@
-import { stat } from 'node:fs/promises'
+import { open, stat } from 'node:fs/promises'
 import path from 'node:path'
 import {
-  describePixelFormat, framesIn, framesPresent, frameFileName, nearestRational, sequenceRemarks, snapRate, squarePixel, toNumber,
-  type AudioFacts, type ColourDescription, type Rational, type Scan, type SourceFacts, type SubtitleFacts, type VideoFacts,
+  arrivalOf, describeAspect, describeCodec, describeFrameNumbers, describePixelFormat, describeRanges, displayAspect, framesIn, framesSpanned, frameFileName, missingFrames, nearestRational, pictureSize, presentNumbers, sequenceRemarks, snapRate, squarePixel, toNumber,
+  type AudioFacts, type ColourDescription, type NumberedSequence, type Rational, type Scan, type SourceFacts, type SubtitleFacts, type VideoFacts,
 } from '@hematine/core'
 import {
   AVMEDIA_TYPE_AUDIO, AVMEDIA_TYPE_SUBTITLE, AVMEDIA_TYPE_VIDEO, AV_DISPOSITION_ATTACHED_PIC, AV_FRAME_FLAG_INTERLACED, AV_FRAME_FLAG_TOP_FIELD_FIRST,
@@ -11,7 +11,7 @@ import {
 import { avChannelLayoutDescribe, avGetCodecName, avGetPixFmtName, Codec, Frame, type FormatContext, type Stream } from 'node-av/lib'
 import { StreamDecoder } from './decoder.ts'
 import { colourNumbers } from './encoder.ts'
-import { openInput, type MediaInput } from './input.ts'
+import { openInput, type MediaInput, type TitleInput } from './input.ts'
 import { MediaError } from './libav.ts'
 
 /** Frames decoded to learn the scan: half a second of 50i. */
@@ -22,7 +22,7 @@ const framesForScan = 13
  * @throws MediaError with a sentence when it is not media or nothing of it can be decoded
  */
 export async function readFacts(input: MediaInput): Promise<SourceFacts> {
-  const { bytes, remarks } = await inputBytes(input)
+  const { bytes, remarks, ...ofFiles } = await fileFacts(input)
   if (bytes === 0) throw new MediaError('The file is empty.')
   const container = await openInput(input)
   try {
@@ -30,30 +30,74 @@ export async function readFacts(input: MediaInput): Promise<SourceFacts> {
     const picture = streams.find(stream => stream.codecpar.codecType === AVMEDIA_TYPE_VIDEO && (Number(stream.disposition) & AV_DISPOSITION_ATTACHED_PIC) === 0)
     const audio = streams.filter(stream => stream.codecpar.codecType === AVMEDIA_TYPE_AUDIO).flatMap(stream => readAudio(stream, remarks))
     const subtitles = streams.filter(stream => stream.codecpar.codecType === AVMEDIA_TYPE_SUBTITLE).map(readSubtitle)
+    const disc = input.kind === 'title' ? byTables(input, streams, audio, subtitles, remarks) : {}
     if (!picture && audio.length === 0) throw new MediaError('The file holds no picture and no sound.')
-    const durationSeconds = length(container, picture)
+    const durationSeconds = input.kind === 'title' ? input.seconds : length(container, picture)
     const video = picture ? await readVideo(input, container, picture, durationSeconds, remarks) : null
+    if (input.kind === 'title' && video && describeAspect(displayAspect(video)) !== input.aspect) remarks.push(`The disc's tables say ${input.aspect}, the picture itself ${describeAspect(displayAspect(video))}.`)
     return {
       container: containerOf(container.iformat?.name ?? '', input),
       bytes,
       durationSeconds: video ? video.frameCount / toNumber(video.frameRate) || durationSeconds : durationSeconds,
       bitsPerSecond: durationSeconds ? (bytes * 8) / durationSeconds : null,
-      video, audio, subtitles, remarks,
+      video, audio, subtitles, remarks, ...disc, ...ofFiles,
     }
   } finally {
     await container.closeInput()
   }
 }
 
-async function inputBytes(input: MediaInput): Promise<{ bytes: number, remarks: string[] }> {
+/** What the files of an input say without being decoded. */
+interface FileFacts extends Pick<SourceFacts, 'missingFrames' | 'arriving'> {
+  bytes: number
+  remarks: string[]
+}
+
+async function fileFacts(input: MediaInput): Promise<FileFacts> {
   if (input.kind === 'file') return { bytes: (await stat(input.path)).size, remarks: [] }
-  const { sequence } = input
-  const sizes: { number: number, bytes: number }[] = []
-  for (let number = sequence.first; number <= sequence.last; number++) {
-    if (sequence.missing.some(gap => number >= gap.from && number <= gap.to)) continue
-    sizes.push({ number, bytes: (await stat(path.join(input.directory, frameFileName(sequence, number)))).size })
+  if (input.kind === 'title') return { bytes: input.parts.reduce((sum, part) => sum + part.bytes, 0), remarks: [] }
+  const { directory, sequence } = input
+  const frames: { number: number, bytes: number, writtenAt: number }[] = []
+  for (const number of presentNumbers(sequence)) {
+    const { size, mtimeMs } = await stat(path.join(directory, frameFileName(sequence, number)))
+    frames.push({ number, bytes: size, writtenAt: mtimeMs })
   }
-  return { bytes: sizes.reduce((sum, frame) => sum + frame.bytes, 0), remarks: sequenceRemarks(sizes) }
+  await mustBeOfOneSize(directory, sequence, frames.filter(frame => frame.bytes > 0).map(frame => frame.number))
+  const arriving = arrivalOf(frames.map(frame => frame.writtenAt), Date.now())
+  const remarks = sequenceRemarks(frames)
+  if (sequence.missing.length > 0) remarks.unshift(`Frames ${describeRanges(sequence.missing)} are missing; the frame before stands in for them.`)
+  return { bytes: frames.reduce((sum, frame) => sum + frame.bytes, 0), remarks, missingFrames: missingFrames(sequence), ...(arriving ? { arriving } : {}) }
+}
+
+/** Frames whose heads are read for their size, spread over a sequence that has more. */
+const sizesRead = 5000
+
+/** @throws MediaError naming the frames that are of another size than most */
+async function mustBeOfOneSize(directory: string, sequence: NumberedSequence, numbers: readonly number[]): Promise<void> {
+  const bySize = new Map<string, number[]>()
+  const step = Math.max(1, Math.ceil(numbers.length / sizesRead))
+  for (let index = 0; index < numbers.length; index += step) {
+    const handle = await open(path.join(directory, frameFileName(sequence, numbers[index]!)), 'r')
+    try {
+      const size = await pictureSize(async (at, length) => {
+        const { buffer, bytesRead } = await handle.read(Buffer.alloc(length), 0, length, at)
+        return buffer.subarray(0, bytesRead)
+      })
+      // A head that does not say is left to the decoder.
+      if (size) {
+        const key = `${size.width}x${size.height}`
+        const frames = bySize.get(key) ?? []
+        frames.push(numbers[index]!)
+        bySize.set(key, frames)
+      }
+    } finally {
+      await handle.close()
+    }
+  }
+  if (bySize.size < 2) return
+  const [usual, ...others] = [...bySize].sort((a, b) => b[1].length - a[1].length)
+  const odd = others.map(([size, frames]) => `${frames.length === 1 ? 'frame' : 'frames'} ${describeFrameNumbers(frames)} ${frames.length === 1 ? 'is' : 'are'} ${size}`).join('; ')
+  throw new MediaError(`The frames are not of one size: most are ${usual![0]}; ${odd}${step > 1 ? ` (every ${step}th was looked at)` : ''}. Render those again, or move them into a folder of their own.`)
 }
 
 function length(container: FormatContext, picture: Stream | undefined): number | null {
@@ -105,9 +149,9 @@ async function readVideo(input: MediaInput, container: FormatContext, stream: St
     const seconds = durationSeconds ?? 0
     const counted = Number(stream.nbFrames)
     const [frameCount, frameCountFrom] = input.kind === 'sequence'
-      ? [framesPresent(input.sequence), 'files' as const]
+      ? [framesSpanned(input.sequence), 'files' as const]
       : counted > 0 ? [counted, 'container' as const] : [framesIn(seconds, frameRate), 'length' as const]
-    if (durationSeconds === null && counted === 0 && input.kind === 'file') remarks.push('The file does not say how long it is.')
+    if (durationSeconds === null && counted === 0) remarks.push('The file does not say how long it is.')
     const { bitDepth, chroma, isRgb } = describePixelFormat(shape.pixelFormat)
     const bitsPerSecond = Number(stream.codecpar.bitRate)
     return {
@@ -195,9 +239,29 @@ const containerNames: [RegExp, string][] = [
   [/^image2|_pipe$/, 'pictures'], [/^asf$/, 'ASF'], [/^rm$/, 'RealMedia'], [/^flv$/, 'FLV'], [/^mxf/, 'MXF'], [/^ogg$/, 'Ogg'], [/^wav$/, 'WAV'], [/^mp3$/, 'MP3'],
 ]
 
+/**
+ * What a disc's tables say of a title's streams and the streams themselves cannot: languages, and the order of the tracks.
+ * @param audio is brought into the order of the tables, in place; tracks that the tables do not name come last
+ */
+function byTables(input: TitleInput, streams: readonly Stream[], audio: AudioFacts[], subtitles: SubtitleFacts[], remarks: string[]): Pick<SourceFacts, 'disc' | 'audio' | 'subtitles'> {
+  const idOf = (track: { streamIndex: number | null }) => streams.find(stream => stream.index === track.streamIndex)?.id
+  const known = (track: AudioFacts) => input.audio.find(entry => entry.streamId === idOf(track))
+  const place = (track: AudioFacts) => { const index = input.audio.findIndex(entry => entry.streamId === idOf(track)); return index < 0 ? input.audio.length : index }
+  for (const entry of input.audio.filter(entry => !audio.some(track => idOf(track) === entry.streamId))) {
+    remarks.push(`The disc's tables name a sound track (${describeCodec(entry.codec)}${entry.language ? `, ${entry.language}` : ''}) that was not met at the beginning of the title. It is left out.`)
+  }
+  return {
+    disc: { name: input.disc, title: input.title, angle: input.angle, chapters: input.chapters },
+    audio: [...audio].sort((a, b) => place(a) - place(b)).map(track => ({ ...track, language: known(track)?.language ?? track.language, title: known(track)?.purpose ?? track.title })),
+    // Subtitles come late: what the tables name counts, whether it was met or not.
+    subtitles: input.subtitles.map(entry => ({ streamIndex: subtitles.find(track => idOf(track) === entry.streamId)?.streamIndex ?? null, codec: 'dvd_subtitle', language: entry.language })),
+  }
+}
+
 /** A container's name in the trade; MP4 and MOV, MKV and WebM share a reader and are told apart by the file's ending. */
 export function containerOf(reader: string, input: MediaInput): string {
   if (input.kind === 'sequence') return 'pictures'
+  if (input.kind === 'title') return 'DVD title'
   const ending = path.extname(input.path).slice(1).toUpperCase()
   const name = containerNames.find(([pattern]) => pattern.test(reader))?.[1] ?? reader
   return name === 'MP4' && ending === 'MOV' ? 'MOV' : name === 'MKV' && ending === 'WEBM' ? 'WebM' : name

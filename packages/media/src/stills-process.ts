@@ -1,17 +1,21 @@
-import { constants, setPriority } from 'node:os'
-import type { Treatment, VideoFacts } from '@hematine/core'
+import { mkdtemp, readFile, rm } from 'node:fs/promises'
+import { constants, setPriority, tmpdir } from 'node:os'
+import path from 'node:path'
+import { CannotTreat, type SourceFacts, type Treatment, type VideoFacts } from '@hematine/core'
 import type { MediaInput } from './input.ts'
 import { MediaError, silenceLibraries } from './libav.ts'
+import { makeProxy } from './proxy.ts'
 import { plainStill, toPng, treatedStill } from './still.ts'
 
 /**
- * A process that decodes single frames for whoever started it, so that damaged material can end nothing else. Requests come as messages,
+ * A process that decodes single frames and makes pieces of proxies for whoever started it, so that damaged material can end nothing else. Requests come as messages,
  * one at a time; it ends itself when its starter is gone.
  */
 
 export type StillRequest =
   | { kind: 'treated', input: MediaInput, video: VideoFacts, treatment: Treatment, index: number }
   | { kind: 'plain', input: MediaInput, video: VideoFacts, seconds: number }
+  | { kind: 'proxy', input: MediaInput, facts: SourceFacts, seconds: number, sound: number }
 
 export interface StillQuestion {
   id: number
@@ -19,16 +23,28 @@ export interface StillQuestion {
 }
 export interface StillAnswer {
   id: number
-  /** PNG of the frame, or why there is none. */
-  png: Buffer | null
+  /** PNG of the frame or MP4 of the piece, or why there is none. */
+  data: Buffer | null
   reason: string | null
 }
 
-async function still(request: StillRequest): Promise<Buffer> {
+async function answerTo(request: StillRequest): Promise<Buffer> {
+  if (request.kind === 'proxy') return proxyPiece(request)
   const picture = request.kind === 'treated'
     ? await treatedStill(request.input, request.video, request.treatment, request.index)
     : await plainStill(request.input, request.video, request.seconds)
   return toPng(picture)
+}
+
+async function proxyPiece({ input, facts, seconds, sound }: Extract<StillRequest, { kind: 'proxy' }>): Promise<Buffer> {
+  const directory = await mkdtemp(path.join(tmpdir(), 'hematine-proxy-'))
+  try {
+    const file = path.join(directory, 'piece.mp4')
+    await makeProxy(input, facts, { startSeconds: seconds, sound }, file)
+    return await readFile(file)
+  } finally {
+    await rm(directory, { recursive: true, force: true })
+  }
 }
 
 // Frames are for a waiting person, but the server that hands them out goes first.
@@ -39,9 +55,9 @@ process.on('message', ({ id, request }: StillQuestion) => {
   last = last.then(async () => {
     let answer: StillAnswer
     try {
-      answer = { id, png: await still(request), reason: null }
+      answer = { id, data: await answerTo(request), reason: null }
     } catch (error) {
-      answer = { id, png: null, reason: error instanceof MediaError ? error.message : `The frame cannot be shown: ${(error as Error).message}` }
+      answer = { id, data: null, reason: error instanceof MediaError || error instanceof CannotTreat ? error.message : `${request.kind === 'proxy' ? 'This place cannot be played' : 'The frame cannot be shown'}: ${(error as Error).message}` }
     }
     process.send?.(answer)
   })

@@ -15,6 +15,8 @@ export interface TranscodePlan {
   treatment: Treatment
   spec: DeliverySpec
   outputPath: string
+  /** A piece of the result, in its frames; the whole unless said. */
+  stretch?: { firstFrame: number, frames: number }
 }
 
 /** Lets a long run be stopped and held from outside. `turn` resolves when work may go on and rejects when it must stop. */
@@ -71,6 +73,8 @@ export async function transcode(plan: TranscodePlan, gate: WorkGate, onProgress:
   const video = facts.video
   if (!video) throw new MediaError('The source has no picture.')
   const zeroSeconds = secondsOf(video.startTicks, video.timeBase)
+  const { firstFrame, frames: most } = plan.stretch ?? { firstFrame: 0, frames: Number.POSITIVE_INFINITY }
+  const rate = toNumber(treatment.result.rate)
 
   const output = OutputFile.create(plan.outputPath, spec.container)
   const queue = new BoundedQueue<Frame>(queueLength)
@@ -79,13 +83,13 @@ export async function transcode(plan: TranscodePlan, gate: WorkGate, onProgress:
   let encoder: Encoder | null = null
   let producing: Promise<void> = Promise.resolve()
   try {
-    picture = await TreatedPicture.open(input, video, treatment)
+    picture = await TreatedPicture.open(input, video, treatment, firstFrame)
     encoder = await Encoder.video(spec, treatment, wantsGlobalHeader)
     const pictureStream = output.addStream(encoder, { pixelAspect: treatment.result.frame.pixelAspect, rate: treatment.result.rate })
     for (const track of facts.audio) {
       const layout = deliveredLayout(track, spec)
       const soundEncoder = await Encoder.audio(spec, deliveredChannels(track, spec), wantsGlobalHeader)
-      const sound = await TreatedSound.open(input, track, soundEncoder.soundShape(spec, layout), zeroSeconds)
+      const sound = await TreatedSound.open(input, track, soundEncoder.soundShape(spec, layout), zeroSeconds, firstFrame / rate)
       const frame = new Frame()
       frame.alloc()
       tracks.push({ sound, encoder: soundEncoder, streamIndex: output.addStream(soundEncoder, track), frame, seconds: 0, ended: false })
@@ -93,12 +97,12 @@ export async function transcode(plan: TranscodePlan, gate: WorkGate, onProgress:
     await output.begin()
 
     producing = produceFrames(picture, queue)
-    const rate = toNumber(treatment.result.rate)
     let frames = 0
-    for (;;) {
+    while (frames < most) {
       await gate.turn()
       const frame = await queue.take()
       if (!frame) break
+      frame.pts -= BigInt(firstFrame)
       try {
         await encoder.encode(frame, packet => output.write(packet, pictureStream))
       } finally {
@@ -111,7 +115,7 @@ export async function transcode(plan: TranscodePlan, gate: WorkGate, onProgress:
     if (frames === 0) throw new MediaError('The source gave no picture at all: it is damaged or cut short right at its start.')
     await encoder.encode(null, packet => output.write(packet, pictureStream))
     for (const track of tracks) {
-      await writeSoundUntil(track, Number.POSITIVE_INFINITY, output, gate)
+      await writeSoundUntil(track, plan.stretch ? frames / rate : Number.POSITIVE_INFINITY, output, gate)
       await track.encoder.encode(null, packet => output.write(packet, track.streamIndex))
     }
     const bytesWritten = output.bytesWritten

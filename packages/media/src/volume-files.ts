@@ -2,7 +2,8 @@ import { createHash } from 'node:crypto'
 import { createReadStream, type Stats } from 'node:fs'
 import { access, constants, link, lstat, mkdir, open, readdir, realpath, rename, stat, statfs, unlink } from 'node:fs/promises'
 import path from 'node:path'
-import { findSequences, frameFileName, type NumberedSequence } from '@hematine/core'
+import { findSequences, frameFileName, presentNumbers, type NumberedSequence } from '@hematine/core'
+import { isDiscFolder, isImageName } from './disc.ts'
 import type { MediaInput } from './input.ts'
 
 /** A path that a volume does not give out, or a volume that is not there. The message is a sentence for the technician. */
@@ -50,6 +51,8 @@ export interface Listing {
   linkedDirectories: string[]
   files: { name: string, bytes: number, modifiedAt: Date }[]
   sequences: NumberedSequence[]
+  /** Names of directories and files that are a disc folder or may be a disc image; the directories stand among the directories too. */
+  discs: { name: string, isImage: boolean, bytes: number | null }[]
   /** Entries that cannot be used, with the reason as a sentence. */
   refused: { name: string, reason: string }[]
 }
@@ -58,7 +61,7 @@ export interface Listing {
 export async function listDirectory(root: string, relative: string): Promise<Listing> {
   const directory = await resolveInside(root, relative)
   const realRoot = await realpath(root)
-  const listing: Listing = { directories: [], linkedDirectories: [], files: [], sequences: [], refused: [] }
+  const listing: Listing = { directories: [], linkedDirectories: [], files: [], sequences: [], discs: [], refused: [] }
   const entries = (await entriesOf(directory)).filter(entry => !entry.name.startsWith('.'))
   // Folders of a hundred thousand frames are common, so many are asked for at a time.
   for (let first = 0; first < entries.length; first += entriesAtOnce) {
@@ -68,7 +71,10 @@ export async function listDirectory(root: string, relative: string): Promise<Lis
   const { sequences, rest } = findSequences(listing.files.map(file => file.name))
   const alone = new Set(rest)
   listing.sequences = sequences
-  listing.files = listing.files.filter(file => alone.has(file.name))
+  const ofDiscs = listing.files.filter(file => isImageName(file.name))
+  listing.files = listing.files.filter(file => alone.has(file.name) && !isImageName(file.name))
+  const folders = await Promise.all(listing.directories.map(async name => await isDiscFolder(path.join(directory, name)) ? [name] : []))
+  listing.discs = [...folders.flat().map(name => ({ name, isImage: false, bytes: null })), ...ofDiscs.map(({ name, bytes }) => ({ name, isImage: true, bytes }))]
   return listing
 }
 
@@ -131,12 +137,14 @@ export async function identityOf(input: MediaInput): Promise<string> {
     return `${facts.size}:${facts.mtimeMs}`
   }
   if (input.kind === 'file') return one(input.path)
+  if (input.kind === 'title') {
+    const files = [...new Set(input.parts.map(part => part.path))]
+    return `${(await Promise.all(files.map(one))).join(',')}:${input.title}:${input.angle}`
+  }
   const hash = createHash('sha256')
   const { sequence } = input
-  for (let number = sequence.first; number <= sequence.last; number++) {
-    const missing = sequence.missing.some(gap => number >= gap.from && number <= gap.to)
-    hash.update(missing ? 'missing\n' : `${await one(path.join(input.directory, frameFileName(sequence, number)))}\n`)
-  }
+  hash.update(`${sequence.first}-${sequence.last}\n`)
+  for (const number of presentNumbers(sequence)) hash.update(`${number}:${await one(path.join(input.directory, frameFileName(sequence, number)))}\n`)
   return hash.digest('hex')
 }
 
@@ -197,6 +205,15 @@ export async function placeFile(temporary: string, place: string): Promise<boole
   await unlink(temporary)
   await flushToDisk(path.dirname(place))
   return true
+}
+
+/** The name, or the next like it ("tape-2.mov"), that nothing in a directory has. */
+export async function freeNameIn(directory: string, name: string): Promise<string> {
+  const { name: stem, ext } = path.parse(name)
+  for (let counter = 1; ; counter++) {
+    const candidate = counter === 1 ? name : `${stem}-${counter}${ext}`
+    if (!await exists(path.join(directory, candidate))) return candidate
+  }
 }
 
 async function sameFile(a: string, b: string): Promise<boolean> {
