@@ -1,7 +1,14 @@
 import {
-  forecastJob, keyframeDistance, toNumber, type JobDetail, type JobEventRecord, type JobForecast, type JobRecord, type OrderRecord, type ScanRecord, type SourceRecord, type VolumeRecord, type WatchRecord, type WorkerRecord,
+  forecastJob, keyframeDistance, toNumber, type DiscCopyRecord, type JobDetail, type JobEventRecord, type JobForecast, type JobRecord, type OrderRecord, type ScanRecord, type SourceRecord, type VolumeRecord, type WatchRecord, type WorkerRecord,
 } from '@hematine/core'
-import type { JobEventRow, JobRow, OrderRow, SampleRow, ScanRow, SourceRow, VolumeRow, WatchRow, WorkerRow } from './entities.ts'
+import type { DiscCopyRow, DriveRow, JobEventRow, JobRow, OrderRow, SampleRow, ScanRow, SourceRow, VolumeRow, WatchRow, WorkerRow } from './entities.ts'
+
+export function discCopyRecord(row: DiscCopyRow, drive: DriveRow): DiscCopyRecord {
+  return {
+    id: row.id, orderId: row.order.id, volumeId: row.volume.id, driveName: drive.name, disc: row.disc, state: row.state, sectorsDone: row.sectorsDone, sectorsTotal: row.sectorsTotal ?? null, unreadable: row.unreadable,
+    path: row.path ?? null, brought: row.brought, reason: row.reason ?? null,
+  }
+}
 
 const instant = (date: Date | null | undefined) => date ? date.toISOString() : null
 
@@ -22,8 +29,8 @@ export function sourceName(row: Pick<SourceRow, 'relativePath'>): string {
 export function sourceRecord(row: SourceRow, jobCount: number): SourceRecord {
   return {
     id: row.id, orderId: row.order.id, volumeId: row.volume.id, name: sourceName(row), relativePath: row.relativePath, kind: row.kind,
-    sequence: row.sequence ?? null, frameRate: row.frameRate ?? null, state: row.state, reason: row.reason ?? null, facts: row.facts ?? null,
-    hasPoster: row.hasPoster, jobCount, lotId: row.lot?.id ?? null, lotByHand: row.lotByHand, measureState: row.measureState, measureReason: row.measureReason ?? null, measured: row.measured ?? null, findings: row.findings ?? [],
+    sequence: row.sequence ?? null, frameRate: row.frameRate ?? null, disc: row.disc ?? null, expectedLast: row.expectedLast ?? null, state: row.state, reason: row.reason ?? null, facts: row.facts ?? null,
+    hasPoster: row.hasPoster, jobCount, lotId: row.lot?.id ?? null, lotByHand: row.lotByHand, measureState: row.measureState, measurePart: row.measurePart ?? null, measureReason: row.measureReason ?? null, measured: row.measured ?? null, findings: row.findings ?? [],
     broughtInAt: row.createdAt!.toISOString(),
   }
 }

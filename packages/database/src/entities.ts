@@ -1,6 +1,6 @@
 import { defineEntity, p, type InferEntity } from '@mikro-orm/core'
 import type {
-  Check, DeliverySpec, Finding, JobEvent as JobEventName, JobProgress, JobState, Likeness, MeasureDepth, Measurement, MeasureState, NumberedSequence, Rational, SampleMeasurement, SampleState, ScanRecord, SourceFacts, SourceKind,
+  Check, DeliverySpec, DiscCopyRecord, DiscPlace, Finding, JobEvent as JobEventName, JobProgress, JobState, Likeness, MeasureDepth, Measurement, MeasureState, NumberedSequence, PlannedSource, Rational, SampleMeasurement, SampleState, ScanRecord, SectorRange, SourceFacts, SourceKind,
   SourceState, Treatment, VolumeRole,
 } from '@hematine/core'
 
@@ -58,6 +58,8 @@ export const SourceEntity = defineEntity({
     kind: p.text().$type<SourceKind>(),
     sequence: p.json().$type<NumberedSequence | null>().nullable(),
     frameRate: p.json().$type<Rational | null>().nullable(),
+    disc: p.json().$type<DiscPlace | null>().nullable(),
+    expectedLast: p.integer().nullable(),
     state: p.text().$type<SourceState>(),
     reason: p.text().nullable(),
     facts: p.json().$type<SourceFacts | null>().nullable(),
@@ -69,6 +71,8 @@ export const SourceEntity = defineEntity({
     lotByHand: p.boolean().default(false),
     measureState: p.text().$type<MeasureState>().default('none'),
     measureReason: p.text().nullable(),
+    /** How far a measurement that is under way is, 0 to 1. */
+    measurePart: p.double().$type<number>().nullable(),
     measured: p.json().$type<{ depth: MeasureDepth, tookSeconds: number } | null>().nullable(),
     findings: p.json().$type<Finding[] | null>().nullable(),
     /** The rules that the findings were drawn by. */
@@ -218,6 +222,59 @@ export const WatchEntity = defineEntity({
 })
 export type WatchRow = InferEntity<typeof WatchEntity>
 
+/** An item of an inventory: material that is announced, and the source it turned out to be. */
+export const PlannedEntity = defineEntity({
+  name: 'Planned', tableName: 'planned_source',
+  properties: {
+    id: p.integer().primary().autoincrement(),
+    order: () => p.manyToOne(OrderEntity).ref(),
+    planned: p.json().$type<PlannedSource>(),
+    /** See `inventoryKey`. */
+    key: p.text(),
+    source: () => p.manyToOne(SourceEntity).ref().nullable().deleteRule('set null').index(),
+    createdAt: p.datetime().defaultRaw('now()'),
+  },
+  uniques: [{ properties: ['order', 'key'] }],
+})
+export type PlannedRow = InferEntity<typeof PlannedEntity>
+
+/** A disc drive; the one that ships is a stand-in whose discs are images in a directory. */
+export const DriveEntity = defineEntity({
+  name: 'Drive', tableName: 'drive',
+  properties: {
+    id: p.integer().primary().autoincrement(),
+    name: p.text(),
+    /** Absolute path of the directory with its discs. */
+    shelf: p.text(),
+    disc: p.text().nullable(),
+    speed: p.double().$type<number>(),
+    badSectors: p.json().$type<SectorRange[]>(),
+  },
+})
+export type DriveRow = InferEntity<typeof DriveEntity>
+
+/** A disc that is, or was, read into an image. */
+export const DiscCopyEntity = defineEntity({
+  name: 'DiscCopy', tableName: 'disc_copy',
+  properties: {
+    id: p.integer().primary().autoincrement(),
+    order: () => p.manyToOne(OrderEntity).ref(),
+    volume: () => p.manyToOne(VolumeEntity).ref(),
+    drive: () => p.manyToOne(DriveEntity).ref(),
+    disc: p.text(),
+    state: p.text().$type<DiscCopyRecord['state']>(),
+    sectorsDone: p.integer().default(0),
+    sectorsTotal: p.integer().nullable(),
+    unreadable: p.json().$type<SectorRange[]>(),
+    path: p.text().nullable(),
+    brought: p.integer().default(0),
+    reason: p.text().nullable(),
+    createdAt: p.datetime().defaultRaw('now()'),
+    endedAt: p.datetime().nullable(),
+  },
+})
+export type DiscCopyRow = InferEntity<typeof DiscCopyEntity>
+
 /** What happened to a job; rows are only ever added. */
 export const JobEventEntity = defineEntity({
   name: 'JobEvent', tableName: 'job_event',
@@ -262,4 +319,4 @@ export const TaskClaimEntity = defineEntity({
 })
 export type TaskClaimRow = InferEntity<typeof TaskClaimEntity>
 
-export const entities = [OrderEntity, VolumeEntity, LotEntity, SourceEntity, PosterEntity, MeasurementEntity, StripEntity, ScanEntity, WatchEntity, SampleEntity, JobEntity, JobEventEntity, WorkerEntity, TaskClaimEntity]
+export const entities = [OrderEntity, VolumeEntity, LotEntity, SourceEntity, PosterEntity, MeasurementEntity, StripEntity, ScanEntity, WatchEntity, PlannedEntity, DriveEntity, DiscCopyEntity, SampleEntity, JobEntity, JobEventEntity, WorkerEntity, TaskClaimEntity]

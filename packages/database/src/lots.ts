@@ -28,19 +28,19 @@ async function dropEmptyLots(tx: EntityManager, orderId: number): Promise<void> 
   await tx.getConnection().execute('delete from lot where order_id = ? and not exists (select 1 from source where source.lot_id = lot.id)', [orderId], 'all', tx.getTransactionContext())
 }
 
-/** Puts a source that was read into the lot of its likeness, which is made when there is none. One that a person placed stays where it is. */
+/** Puts a source that was read into the lot of its likeness, which is made when there is none, and writes the source. One that a person placed stays where it is. */
 export async function placeInLot(tx: EntityManager, source: SourceRow): Promise<void> {
-  if (!source.facts || (source.lotByHand && source.lot)) return
+  if (!source.facts || (source.lotByHand && source.lot)) return tx.flush()
   const orderId = source.order.id
   const likeness = likenessOf(source.facts, source.findings ?? [])
   const key = likenessKey(likeness)
   await lockLots(tx, orderId)
   const [known] = await tx.getConnection().execute<{ id: number }[]>('select id from lot where order_id = ? and likeness_keys @> to_jsonb(?::text) order by id limit 1', [orderId, key], 'all', tx.getTransactionContext())
   const lotId = known?.id ?? (await newLot(tx, orderId, { likeness, likenessKeys: [key], byHand: false })).id
-  if (source.lot?.id === lotId) return
-  source.lot = tx.getReference(LotEntity, lotId, { wrapped: true }) as never
+  const before = source.lot?.id
+  if (before !== lotId) source.lot = tx.getReference(LotEntity, lotId, { wrapped: true }) as never
   await tx.flush()
-  await dropEmptyLots(tx, orderId)
+  if (before !== undefined && before !== lotId) await dropEmptyLots(tx, orderId)
 }
 
 /** Lots of an order with what of them a filter lets through, in the order of their letters; lots that it empties are left out. */

@@ -1,5 +1,5 @@
 import type { EntityManager } from '@mikro-orm/postgresql'
-import { findingsOf, likenessOf, materialOf, rulesVersion, toNumber, type MeasureDepth, type Measurement, type SourceFacts } from '@hematine/core'
+import { findingsOf, likenessOf, materialOf, rulesVersion, toNumber, type MeasureDepth, type Measurement, type MeasureState, type SourceFacts } from '@hematine/core'
 import { MeasurementEntity, SourceEntity, StripEntity, type SourceRow } from './entities.ts'
 import { placeInLot } from './lots.ts'
 import { found, Problem } from './problem.ts'
@@ -18,17 +18,19 @@ export function factColumns(facts: SourceFacts | null) {
 async function conclude(tx: EntityManager, row: SourceRow, measurement: Measurement): Promise<void> {
   const findings = findingsOf(row.facts!, measurement)
   tx.assign(row, {
-    findings, rulesVersion, measured: { depth: measurement.depth, tookSeconds: measurement.tookSeconds }, measureState: 'ready', measureReason: null,
+    findings, rulesVersion, measured: { depth: measurement.depth, tookSeconds: measurement.tookSeconds }, measureState: 'ready', measurePart: null, measureReason: null,
     findingKeys: `,${findings.map(entry => entry.key).join(',')},`, faultCount: findings.filter(entry => entry.kind === 'fault').length, scan: likenessOf(row.facts!, findings).scan,
   })
-  await tx.flush()
   await placeInLot(tx, row)
 }
+
+/** States in which a measurement is still to come. */
+const underWay: readonly MeasureState[] = ['waiting', 'measuring']
 
 /** Has sources measured in the background. Those that are not read yet, or are in line already, are passed over. @returns how many were put in line */
 export async function askToMeasure(em: EntityManager, queue: TaskQueue, sourceIds: readonly number[], depth: MeasureDepth): Promise<number> {
   return em.transactional(async tx => {
-    const rows = await tx.find(SourceEntity, { id: { $in: [...sourceIds] }, state: 'ready', measureState: { $nin: ['waiting', 'measuring'] } }, { fields: ['id', 'material'] })
+    const rows = await tx.find(SourceEntity, { id: { $in: [...sourceIds] }, state: 'ready', measureState: { $nin: [...underWay] } }, { fields: ['id', 'material'] })
     // Stills have nothing that is measured over time or sound.
     const ids = rows.filter(row => row.material !== 'still').map(row => row.id)
     await tx.nativeUpdate(SourceEntity, { id: { $in: ids } }, { measureState: 'waiting', measureReason: null })
@@ -40,7 +42,7 @@ export async function askToMeasure(em: EntityManager, queue: TaskQueue, sourceId
 /** A source about to be measured, with its volume; null when that is no longer wanted. */
 export async function beginMeasuring(em: EntityManager, sourceId: number): Promise<SourceRow | null> {
   const row = await em.findOne(SourceEntity, { id: sourceId, state: 'ready' }, { populate: ['volume'] as never })
-  if (!row || (row.measureState !== 'waiting' && row.measureState !== 'measuring')) return null
+  if (!row || !underWay.includes(row.measureState)) return null
   row.measureState = 'measuring'
   await em.flush()
   return row
@@ -52,7 +54,8 @@ export interface StripPicture { seconds: number, picture: Buffer }
 export async function keepSourceMeasurement(em: EntityManager, sourceId: number, measurement: Measurement, strip: readonly StripPicture[]): Promise<void> {
   await em.transactional(async tx => {
     const row = await tx.findOne(SourceEntity, sourceId)
-    if (!row?.facts) return
+    // Ended by a person meanwhile, or taken out.
+    if (!row?.facts || !underWay.includes(row.measureState)) return
     await tx.nativeDelete(MeasurementEntity, { source: sourceId })
     await tx.insert(MeasurementEntity, { source: sourceId, measurement } as never)
     await tx.nativeDelete(StripEntity, { source: sourceId })
@@ -61,8 +64,20 @@ export async function keepSourceMeasurement(em: EntityManager, sourceId: number,
   })
 }
 
+/** Keeps how far a measurement is, 0 to 1. @returns false when it was ended */
+export async function keepMeasuringPart(em: EntityManager, sourceId: number, part: number): Promise<boolean> {
+  return await em.nativeUpdate(SourceEntity, { id: sourceId, measureState: 'measuring' }, { measurePart: part }) > 0
+}
+
+/** Ends measurements that wait or are under way; what was found before stays. @returns how many were ended */
+export async function stopMeasuring(em: EntityManager, sourceIds: readonly number[]): Promise<number> {
+  const where = { id: { $in: [...sourceIds] }, measureState: { $in: [...underWay] } }
+  const known = await em.nativeUpdate(SourceEntity, { ...where, rulesVersion: { $ne: null } }, { measureState: 'ready', measurePart: null })
+  return known + await em.nativeUpdate(SourceEntity, where, { measureState: 'none', measurePart: null })
+}
+
 export async function keepMeasuringFailure(em: EntityManager, sourceId: number, reason: string): Promise<void> {
-  await em.nativeUpdate(SourceEntity, { id: sourceId }, { measureState: 'failed', measureReason: reason })
+  await em.nativeUpdate(SourceEntity, { id: sourceId, measureState: { $in: [...underWay] } }, { measureState: 'failed', measureReason: reason, measurePart: null })
 }
 
 /**

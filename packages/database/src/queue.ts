@@ -4,7 +4,7 @@ import type { EntityManager, Knex } from '@mikro-orm/postgresql'
 import type { ClientBase } from 'pg'
 
 /** Kinds of task that workers take. */
-export const taskKinds = ['facts', 'sample', 'job', 'scan', 'measure'] as const
+export const taskKinds = ['facts', 'sample', 'job', 'scan', 'measure', 'copy'] as const
 export type TaskKind = (typeof taskKinds)[number]
 
 export interface TaskPayloads {
@@ -13,6 +13,7 @@ export interface TaskPayloads {
   job: { jobId: number, attempt: number }
   scan: { scanId: number }
   measure: { sourceId: number, depth: MeasureDepth }
+  copy: { copyId: number }
 }
 
 export interface Task<Kind extends TaskKind = TaskKind> {
@@ -53,14 +54,15 @@ export class TaskQueue {
     await this.boss.insert(tasks.map(({ payload, priority }) => ({ name: kind, data: payload, priority })), { db: withinTransaction(em) })
   }
 
-  /** The next waiting task of a kind, the caller's once the transaction of `em` is through; or null. */
-  async take<Kind extends TaskKind>(kind: Kind, em: EntityManager): Promise<Task<Kind> | null> {
-    const [task] = await this.boss.fetch<TaskPayloads[Kind]>(kind, { batchSize: 1, priority: true, db: withinTransaction(em) })
-    return task ? { id: task.id, kind, payload: task.data } : null
+  /** The next waiting tasks of a kind, at most so many, the caller's once the transaction of `em` is through. */
+  async take<Kind extends TaskKind>(kind: Kind, em: EntityManager, most: number): Promise<Task<Kind>[]> {
+    const tasks = await this.boss.fetch<TaskPayloads[Kind]>(kind, { batchSize: most, priority: true, db: withinTransaction(em) })
+    return tasks.map(task => ({ id: task.id, kind, payload: task.data }))
   }
 
-  async complete(kind: TaskKind, taskId: string, em: EntityManager): Promise<void> {
-    await this.boss.complete(kind, taskId, {}, { db: withinTransaction(em) })
+  async complete(kind: TaskKind, taskIds: string[], em: EntityManager): Promise<void> {
+    // The engine takes several numbers too; its types then leave out the data, which it nevertheless reads as the third argument.
+    await this.boss.complete(kind, taskIds as never, {}, { db: withinTransaction(em) })
   }
 
   async close(): Promise<void> {

@@ -1,19 +1,22 @@
 import type { EntityManager } from '@mikro-orm/postgresql'
-import { describeSequence, type NumberedSequence, type Rational, type SourceFacts, type SourceRecord } from '@hematine/core'
+import { describeSequence, titlePath, type DiscPlace, type NumberedSequence, type Rational, type SourceFacts, type SourceRecord } from '@hematine/core'
 import { sourceName, sourceRecord } from './as-records.ts'
 import { JobEntity, OrderEntity, PosterEntity, SampleEntity, SourceEntity, VolumeEntity, type SourceRow } from './entities.ts'
+import { matchToInventory } from './inventory.ts'
 import { placeInLot } from './lots.ts'
 import { factColumns } from './measurements.ts'
 import { found, Problem } from './problem.ts'
 import type { TaskQueue } from './queue.ts'
 
-/** A file or a numbered sequence in a volume. `directory` and `path` are relative to the volume, with "/" between the parts. */
+/** A file, a numbered sequence or a title of a disc in a volume. `directory` and `path` are relative to the volume, with "/" between the parts. */
 export type Arrival =
   | { kind: 'file', volumeId: number, path: string }
   | { kind: 'sequence', volumeId: number, directory: string, sequence: NumberedSequence, frameRate: Rational }
+  | { kind: 'title', volumeId: number, disc: DiscPlace }
 
 function pathOf(arrival: Arrival): string {
   if (arrival.kind === 'file') return arrival.path
+  if (arrival.kind === 'title') return titlePath(arrival.disc)
   const name = describeSequence(arrival.sequence)
   return arrival.directory ? `${arrival.directory}/${name}` : name
 }
@@ -35,10 +38,11 @@ export async function bringInWithin(tx: EntityManager, queue: TaskQueue, orderId
     const relativePath = pathOf(arrival)
     return tx.create(SourceEntity, {
       order: tx.getReference(OrderEntity, orderId), volume: tx.getReference(VolumeEntity, arrival.volumeId), relativePath, kind: arrival.kind, name: sourceName({ relativePath }),
-      sequence: arrival.kind === 'sequence' ? arrival.sequence : null, frameRate: arrival.kind === 'sequence' ? arrival.frameRate : null, state: 'reading',
+      sequence: arrival.kind === 'sequence' ? arrival.sequence : null, frameRate: arrival.kind === 'sequence' ? arrival.frameRate : null, disc: arrival.kind === 'title' ? arrival.disc : null, state: 'reading',
     })
   })
   await tx.flush()
+  await matchToInventory(tx, orderId, rows)
   // Read in the order in which they came.
   await queue.sendMany('facts', rows.map(row => ({ payload: { sourceId: row.id }, priority: -row.id })), tx)
   return { ids: rows.map(row => row.id), alreadyThere: arrivals.length - rows.length }
@@ -103,6 +107,16 @@ export async function readAgain(em: EntityManager, queue: TaskQueue, sourceId: n
   return (await listSources(em.fork(), { ids: [sourceId] }))[0]!
 }
 
+/** Says which frame of a sequence will be its last, or that nobody knows. @throws Problem */
+export async function expectLastFrame(em: EntityManager, sourceId: number, expectedLast: number | null): Promise<SourceRecord> {
+  const row = found(await em.findOne(SourceEntity, sourceId), 'source', sourceId)
+  if (row.kind !== 'sequence' || !row.sequence) throw new Problem(409, 'not-a-sequence', 'Only a sequence of pictures has a last frame to be expected.')
+  if (expectedLast !== null && expectedLast < row.sequence.last) throw new Problem(409, 'frame-is-here', `Frame ${row.sequence.last} is here already; the last one cannot be ${expectedLast}.`)
+  row.expectedLast = expectedLast
+  await em.flush()
+  return (await listSources(em.fork(), { ids: [sourceId] }))[0]!
+}
+
 /** Takes a source out of its order. The material itself is not touched. */
 export async function removeSource(em: EntityManager, sourceId: number): Promise<void> {
   await em.transactional(async tx => {
@@ -131,19 +145,18 @@ export async function posterOf(em: EntityManager, sourceId: number): Promise<Buf
 /** Keeps what was read of a source, groups it, and has it measured next. `identity` tells the file as it was then. */
 export async function keepFacts(em: EntityManager, queue: TaskQueue, sourceId: number, facts: SourceFacts, identity: string, poster: Buffer | null): Promise<void> {
   await em.transactional(async tx => {
-    await tx.nativeDelete(PosterEntity, { source: sourceId })
     const row = await tx.findOne(SourceEntity, sourceId)
     if (!row) return
-    if (poster) await tx.insert(PosterEntity, { source: sourceId, picture: poster })
     const columns = factColumns(facts)
     tx.assign(row, {
       state: 'ready', reason: null, facts, identity, hasPoster: poster !== null, ...columns,
       // What was found of the file as it was before no longer counts.
       findings: null, rulesVersion: null, measured: null, measureReason: null, findingKeys: ',', faultCount: 0, measureState: columns.material === 'still' ? 'none' : 'waiting',
     })
-    await tx.flush()
-    if (row.measureState === 'waiting') await queue.send('measure', { sourceId, depth: 'sampled' }, tx, -sourceId)
     await placeInLot(tx, row)
+    if (poster) await tx.upsert(PosterEntity, { source: sourceId, picture: poster })
+    else await tx.nativeDelete(PosterEntity, { source: sourceId })
+    if (row.measureState === 'waiting') await queue.send('measure', { sourceId, depth: 'sampled' }, tx, -sourceId)
   })
 }
 

@@ -33,28 +33,36 @@ export async function listWorkers(em: EntityManager): Promise<WorkerRecord[]> {
 }
 
 /**
- * Takes the next task of a kind for a worker; the claim and the taking are one transaction, so that none is ever lost between them. A worker
- * that left, or was taken for lost, gets none: nobody would give it back.
+ * Takes the next tasks of a kind for a worker, at most so many; the claims and the taking are one transaction, so that none is ever lost between
+ * them. A worker that left, or was taken for lost, gets none: nobody would give them back.
  */
-export async function takeTask<Kind extends TaskKind>(em: EntityManager, queue: TaskQueue, kind: Kind, workerId: string): Promise<Task<Kind> | null> {
+export async function takeTasks<Kind extends TaskKind>(em: EntityManager, queue: TaskQueue, kind: Kind, workerId: string, most: number): Promise<Task<Kind>[]> {
   return em.transactional(async tx => {
-    // Held until the claim is written, so that a retirement sees either the claim or the worker's absence.
-    if (!await tx.findOne(WorkerEntity, { id: workerId, goneAt: null }, { lockMode: LockMode.PESSIMISTIC_READ })) return null
-    const task = await queue.take(kind, tx)
-    if (task) tx.create(TaskClaimEntity, { taskId: task.id, kind, payload: { ...task.payload }, worker: tx.getReference(WorkerEntity, workerId) })
-    return task
+    // Held until the claims are written, so that a retirement sees either them or the worker's absence.
+    if (!await tx.findOne(WorkerEntity, { id: workerId, goneAt: null }, { lockMode: LockMode.PESSIMISTIC_READ })) return []
+    const tasks = await queue.take(kind, tx, most)
+    for (const task of tasks) tx.create(TaskClaimEntity, { taskId: task.id, kind, payload: { ...task.payload }, worker: tx.getReference(WorkerEntity, workerId) })
+    return tasks
   })
 }
 
-/** Ends a task, whatever came of it. */
-export async function endTask(em: EntityManager, queue: TaskQueue, task: Task): Promise<void> {
-  await em.transactional(async tx => {
-    await queue.complete(task.kind, task.id, tx)
-    await tx.nativeDelete(TaskClaimEntity, { taskId: task.id })
-  })
+/** Takes one task; see `takeTasks`. */
+export async function takeTask<Kind extends TaskKind>(em: EntityManager, queue: TaskQueue, kind: Kind, workerId: string): Promise<Task<Kind> | null> {
+  return (await takeTasks(em, queue, kind, workerId, 1))[0] ?? null
 }
 
-type ShortKind = Exclude<TaskKind, 'job'>
+async function endWithin(tx: EntityManager, queue: TaskQueue, tasks: readonly Task[]): Promise<void> {
+  for (const kind of new Set(tasks.map(task => task.kind))) await queue.complete(kind, tasks.filter(task => task.kind === kind).map(task => task.id), tx)
+  await tx.nativeDelete(TaskClaimEntity, { taskId: { $in: tasks.map(task => task.id) } })
+}
+
+/** Ends tasks, whatever came of them. */
+export async function endTasks(em: EntityManager, queue: TaskQueue, tasks: readonly Task[]): Promise<void> {
+  await em.transactional(tx => endWithin(tx, queue, tasks))
+}
+
+/** Kinds of task other than jobs: what became of one is only in what it left. */
+export type ShortKind = Exclude<TaskKind, 'job'>
 
 async function sendAgain<Kind extends ShortKind>(tx: EntityManager, queue: TaskQueue, kind: Kind, payload: TaskPayloads[Kind]): Promise<void> {
   if ('depth' in payload) await tx.nativeUpdate(SourceEntity, { id: payload.sourceId, measureState: 'measuring' }, { measureState: 'waiting' })
@@ -62,12 +70,11 @@ async function sendAgain<Kind extends ShortKind>(tx: EntityManager, queue: TaskQ
   await queue.send(kind, payload, tx)
 }
 
-/** Gives a task back to the queue: its end and its return are one transaction. */
-export async function returnTask(em: EntityManager, queue: TaskQueue, task: Task): Promise<void> {
+/** Gives tasks back to the queue: their end and their return are one transaction. */
+export async function returnTasks(em: EntityManager, queue: TaskQueue, tasks: readonly Task<ShortKind>[]): Promise<void> {
   await em.transactional(async tx => {
-    await queue.complete(task.kind, task.id, tx)
-    await tx.nativeDelete(TaskClaimEntity, { taskId: task.id })
-    if (task.kind !== 'job') await sendAgain(tx, queue, task.kind, task.payload as never)
+    await endWithin(tx, queue, tasks)
+    for (const { kind, payload } of tasks) await sendAgain(tx, queue, kind, payload as never)
   })
 }
 
@@ -85,7 +92,7 @@ export async function retireWorker(em: EntityManager, queue: TaskQueue, workerId
     if (!worker || worker.goneAt) return
     worker.goneAt = new Date()
     for (const claim of await tx.find(TaskClaimEntity, { worker: workerId })) {
-      await queue.complete(claim.kind as TaskKind, claim.taskId, tx)
+      await queue.complete(claim.kind as TaskKind, [claim.taskId], tx)
       if (claim.kind === 'job') {
         // Taken, but not begun: the job goes back; one that was begun is among the worker's jobs below.
         const { jobId, attempt } = claim.payload as TaskPayloads['job']

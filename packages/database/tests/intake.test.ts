@@ -1,8 +1,8 @@
 import { describe, expect, test } from 'vitest'
 import { findingsOf, measuringVersion, rational, rulesVersion, type Measurement, type SourceFilter } from '@hematine/core'
 import {
-  askToMeasure, beginMeasuring, beginScan, beginWatch, bringIn, bringUpToDate, countSources, endTask, groupAgain, keepFacts, keepLook, keepMeasuringFailure, keepScanned, keepSourceMeasurement, listLots, listScans, listSources, listWatches,
-  measurementOf, mergeLots, moveToLot, nextDirectory, pageOfSources, renameLot, sourceIdsOf, stopScan, stripOf, stripPicture, takeDueWatch, takeTask,
+  askToMeasure, beginMeasuring, beginScan, beginWatch, bringIn, bringUpToDate, countSources, endTasks, expectLastFrame, groupAgain, keepFacts, keepLook, keepMeasuringFailure, keepMeasuringPart, keepScanned, keepSourceMeasurement, listLots, listScans, listSources, listWatches,
+  measurementOf, mergeLots, moveToLot, nextDirectory, pageOfSources, renameLot, sourceIdsOf, stopMeasuring, stopScan, stripOf, stripPicture, takeDueWatch, takeTask,
 } from '../src/index.ts'
 import { discFacts, facts } from '../../core/tests/examples.ts'
 import { makeOrder, makeWorker, useDatabase } from '../../../tests/support/database.ts'
@@ -153,7 +153,7 @@ describe('measuring', () => {
     // In line already.
     expect(await askToMeasure(db.em(), db.queue, [id!], 'deep')).toBe(0)
     await keepMeasuringFailure(db.em(), id!, 'The file is damaged.')
-    await endTask(db.em(), db.queue, task!)
+    await endTasks(db.em(), db.queue, [task!])
     expect((await listSources(db.em(), { ids: [id!] }))[0]).toMatchObject({ measureState: 'failed', measureReason: 'The file is damaged.' })
     expect(await askToMeasure(db.em(), db.queue, [id!], 'deep')).toBe(1)
     expect((await takeTask(db.em(), db.queue, 'measure', worker.id))!.payload.depth).toBe('deep')
@@ -227,5 +227,49 @@ describe('watching a folder', () => {
     await bringIn(db.em(), db.queue, order.id, [arrival(72)])
     const { rows } = await pageOfSources(db.em(), page(order.id))
     expect(rows).toMatchObject([{ id: first!.id, name: 'r-[0001-0072].png', state: 'reading' }])
+  })
+})
+
+describe('a measurement under way', () => {
+  test('says how far it is, and ends when it is told to; what was found before stays', async () => {
+    await db.fresh()
+    const { order } = await makeOrder(db, ['a.mp4', 'b.mp4'])
+    const [one, other] = (await listSources(db.em(), { orderId: order.id })).map(source => source.id)
+    const read = async (id: number) => (await listSources(db.em(), { ids: [id] }))[0]!
+    await beginMeasuring(db.em(), one!)
+    expect(await keepMeasuringPart(db.em(), one!, 0.4)).toBe(true)
+    expect(await read(one!)).toMatchObject({ measureState: 'measuring', measurePart: 0.4 })
+    await keepSourceMeasurement(db.em(), one!, measurement(3), [])
+    expect(await read(one!)).toMatchObject({ measureState: 'ready', measurePart: null })
+    const { findings } = await read(one!)
+    await askToMeasure(db.em(), db.queue, [one!], 'deep')
+    await beginMeasuring(db.em(), one!)
+    expect(await stopMeasuring(db.em(), [one!, other!])).toBe(2)
+    expect(await read(one!)).toMatchObject({ measureState: 'ready', findings })
+    expect((await read(other!)).measureState).toBe('none')
+    // Words of the worker that did not hear of it yet change nothing.
+    expect(await keepMeasuringPart(db.em(), one!, 0.9)).toBe(false)
+    await keepSourceMeasurement(db.em(), one!, measurement(0), [])
+    await keepMeasuringFailure(db.em(), one!, 'It broke off.')
+    expect(await read(one!)).toMatchObject({ measureState: 'ready', findings })
+    expect(await beginMeasuring(db.em(), other!)).toBe(null)
+    expect(await stopMeasuring(db.em(), [one!, other!])).toBe(0)
+  })
+})
+
+describe('a sequence that is not complete', () => {
+  test('keeps the number of its last frame, which lies behind those that are here', async () => {
+    await db.fresh()
+    const { order, source } = await makeOrder(db, [])
+    const sequence = { prefix: 'r-', suffix: '.png', padding: 4, first: 1, last: 48, missing: [] }
+    const { brought } = await bringIn(db.em(), db.queue, order.id, [{ kind: 'sequence', volumeId: source.id, directory: '', sequence, frameRate: rational(24) }, { kind: 'file', volumeId: source.id, path: 'a.mp4' }])
+    expect(brought[0]!.expectedLast).toBe(null)
+    expect((await expectLastFrame(db.em(), brought[0]!.id, 72)).expectedLast).toBe(72)
+    await expect(expectLastFrame(db.em(), brought[0]!.id, 47)).rejects.toThrow('Frame 48 is here already; the last one cannot be 47.')
+    await expect(expectLastFrame(db.em(), brought[1]!.id, 9)).rejects.toThrow('Only a sequence of pictures has a last frame to be expected.')
+    // It grows without losing what was said of it.
+    await bringIn(db.em(), db.queue, order.id, [{ kind: 'sequence', volumeId: source.id, directory: '', sequence: { ...sequence, last: 60 }, frameRate: rational(24) }])
+    expect((await listSources(db.em(), { ids: [brought[0]!.id] }))[0]).toMatchObject({ name: 'r-[0001-0060].png', expectedLast: 72 })
+    expect((await expectLastFrame(db.em(), brought[0]!.id, null)).expectedLast).toBe(null)
   })
 })

@@ -1,6 +1,6 @@
 import { beforeEach, describe, expect, test } from 'vitest'
 import {
-  actOnJobs, adoptPlacing, beginPlacing, continueJob, dispatchJobs, draftJobs, endTask, failJob, finishJob, keepProgress, keepRefusal, listEvents, listJobs, listSources, loseJob, moveJobs, Problem, readJob,
+  actOnJobs, adoptPlacing, beginPlacing, continueJob, dispatchJobs, draftJobs, endTasks, failJob, finishJob, keepProgress, keepRefusal, listEvents, listJobs, listSources, loseJob, moveJobs, Problem, readJob,
   removeSource, retireWorker, startJob, takeTask, type WorkerIdentity,
 } from '../src/index.ts'
 import { makeOrder, makeWorker, useDatabase } from '../../../tests/support/database.ts'
@@ -210,7 +210,7 @@ describe('what happened', () => {
     const worker = await makeWorker(db)
     const { job, task } = await begin(worker)
     await failJob(db.em(), job.id, job.attempt, worker.id, 'The disk is full.')
-    await endTask(db.em(), db.queue, task)
+    await endTasks(db.em(), db.queue, [task])
     await actOnJobs(db.em(), [id], 'retry')
     expect((await readJob(db.em(), id)).events.map(event => [event.event, event.from, event.to])).toEqual([
       ['create', null, 'draft'], ['release', 'draft', 'waiting'], ['dispatch', 'waiting', 'queued'], ['start', 'queued', 'running'], ['fail', 'running', 'failed'], ['retry', 'failed', 'waiting'],

@@ -1,8 +1,14 @@
+import { Discs } from './discs.ts'
 import { FirstTables } from './first-tables.ts'
 import { Intake } from './intake.ts'
+import { Inventory } from './inventory.ts'
+import { Renders } from './renders.ts'
 
 /** Every migration, oldest first. A name is never changed once it has run anywhere. */
 export const migrations = [
   { name: '001-first-tables', class: FirstTables },
   { name: '002-intake', class: Intake },
+  { name: '003-discs', class: Discs },
+  { name: '004-inventory', class: Inventory },
+  { name: '005-renders', class: Renders },
 ]
