@@ -18,15 +18,18 @@ function tell(child: ChildProcess, instruction: Instruction): void {
   if (child.connected) child.send(instruction, () => undefined)
 }
 
+/** What a child says while it works. */
+export type OnTheWay = Extract<Report, { say: 'progress' | 'measuring' }>
+
 /** What a child says of the task it was given, once: its result, or how it broke off. */
-function outcomeOf(child: ChildProcess, onProgress: (report: Extract<Report, { say: 'progress' }>) => void): Promise<Outcome> {
+function outcomeOf(child: ChildProcess, onProgress: (report: OnTheWay) => void): Promise<Outcome> {
   return new Promise(resolve => {
     const end = (outcome: Outcome) => {
       child.off('message', onMessage).off('error', onError).off('close', onClose)
       resolve(outcome)
     }
     const onMessage = (report: Report) => {
-      if (report.say === 'progress') onProgress(report)
+      if (report.say === 'progress' || report.say === 'measuring') onProgress(report)
       else end(report)
     }
     const onError = (error: Error) => end({ say: 'failed', reason: `The process for this task could not be started: ${error.message}` })
@@ -43,7 +46,7 @@ export class TaskProcess {
   constructor(assignment: Assignment, onProgress: (report: Extract<Report, { say: 'progress' }>) => void = () => undefined) {
     this.child = forkChild()
     const closed = new Promise<void>(resolve => this.child.once('close', () => resolve()).once('error', () => resolve()))
-    this.outcome = outcomeOf(this.child, onProgress).then(async outcome => {
+    this.outcome = outcomeOf(this.child, report => { if (report.say === 'progress') onProgress(report) }).then(async outcome => {
       tell(this.child, { say: 'leave' })
       // The next task finds this one's memory and processor free.
       await closed
@@ -82,13 +85,15 @@ export class ReadingProcess {
   private done = 0
   private idle: NodeJS.Timeout | undefined
 
-  async perform(assignment: Assignment): Promise<Outcome> {
+  /** @param onPart told the part of a measurement that is done */
+  async perform(assignment: Assignment, onPart: (part: number) => void = () => undefined): Promise<Outcome> {
     clearTimeout(this.idle)
     const child = this.child ??= this.begin()
-    const outcome = outcomeOf(child, () => undefined)
+    const outcome = outcomeOf(child, report => { if (report.say === 'measuring') onPart(report.part) })
     tell(child, { say: 'assign', assignment })
     const result = await outcome
-    if (result.say === 'broke off' || ++this.done >= tasksEach) this.leave()
+    // One that was told to stop takes no more.
+    if (result.say === 'broke off' || result.say === 'stopped' || ++this.done >= tasksEach) this.leave()
     else this.idle = setTimeout(() => this.leave(), idleMilliseconds).unref()
     return result
   }
@@ -107,6 +112,11 @@ export class ReadingProcess {
     if (this.child) tell(this.child, { say: 'leave' })
     this.child = null
     this.done = 0
+  }
+
+  /** Asks the process to stop what it does. */
+  interrupt(): void {
+    if (this.child) tell(this.child, { say: 'stop' })
   }
 
   /** Ends the process at once, whatever it does. */

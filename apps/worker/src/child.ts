@@ -12,16 +12,18 @@ import type { Assignment, Instruction, Report, Stage } from './messages.ts'
 const gate = new PausableGate()
 /** Least time between two progress reports. */
 const reportEveryMilliseconds = 250
+/** Most measurements are over before; of a long one it is told so often how far it is. */
+const tellMeasuringMilliseconds = 1000
 
 function report(message: Report): Promise<void> {
   return new Promise(resolve => process.send!(message, undefined, undefined, () => resolve()))
 }
 
-function throttled(send: () => void): () => void {
-  let last = 0
+function throttled(send: () => void, milliseconds = reportEveryMilliseconds): () => void {
+  let last = Date.now() - milliseconds
   return () => {
     const now = Date.now()
-    if (now - last < reportEveryMilliseconds) return
+    if (now - last < milliseconds) return
     last = now
     send()
   }
@@ -44,7 +46,12 @@ async function doFacts(assignment: Extract<Assignment, { kind: 'facts' }>): Prom
 }
 
 async function doMeasure({ input, facts, depth }: Extract<Assignment, { kind: 'measure' }>): Promise<void> {
-  const measurement = await measureSource(input, facts, depth, gate)
+  let part = 0
+  const tell = throttled(() => void report({ say: 'measuring', part }), tellMeasuringMilliseconds)
+  const measurement = await measureSource(input, facts, depth, gate, now => {
+    part = now
+    tell()
+  })
   const strip = facts.video ? await stripFrames(input, facts.video, facts.durationSeconds) : []
   await report({ say: 'measured', measurement, strip })
 }
@@ -59,7 +66,8 @@ async function doJob(assignment: Extract<Assignment, { kind: 'job' }>): Promise<
   let stageBegin = gate.workedSeconds
   let encodeSeconds: number | null = null
   const now = { framesDone: 0, bytesWritten: 0 }
-  const tell = throttled(() => void report({ say: 'progress', stage, ...now, stageSeconds: gate.workedSeconds - stageBegin, encodeSeconds }))
+  const tellNow = () => void report({ say: 'progress', stage, ...now, stageSeconds: gate.workedSeconds - stageBegin, encodeSeconds })
+  const tell = throttled(tellNow)
 
   await transcode(assignment, gate, progress => {
     Object.assign(now, progress)
@@ -70,6 +78,7 @@ async function doJob(assignment: Extract<Assignment, { kind: 'job' }>): Promise<
   stage = 'check'
   stageBegin = gate.workedSeconds
   now.framesDone = 0
+  tellNow()
   const measurement = await measureResult(assignment, gate, framesDone => {
     now.framesDone = framesDone
     tell()

@@ -5,7 +5,7 @@ import { beginPlacing, deliveryVolumeOf, failJob, keepProgress, letGo, loseJob, 
 import { sourceInput } from '@hematine/media/source-input'
 import { identityOf, VolumeProblem, workDirectory } from '@hematine/media/volume-files'
 import { brokeOffSentence, TaskProcess } from './child-process.ts'
-import type { Report } from './messages.ts'
+import type { Report, Stage } from './messages.ts'
 import { freeName, placeResult } from './placing.ts'
 import type { Pausable, Turnstile } from './turnstile.ts'
 
@@ -21,6 +21,7 @@ export class JobRun implements Pausable {
   private heldForMeasuring = false
   private stopping = false
   private lastWrite = 0
+  private lastStage: Stage | null = null
   private writing: Promise<unknown> = Promise.resolve()
   /** Resolves when nothing more will be done for this job here. */
   readonly ended: Promise<void>
@@ -129,8 +130,10 @@ export class JobRun implements Pausable {
 
   private progress(report: Extract<Report, { say: 'progress' }>): void {
     const now = Date.now()
-    if (now - this.lastWrite < writeEveryMilliseconds) return
+    // A new stage is told at once.
+    if (report.stage === this.lastStage && now - this.lastWrite < writeEveryMilliseconds) return
     this.lastWrite = now
+    this.lastStage = report.stage
     const { job } = this
     const measurement = (job.sample?.getEntity() as SampleRow | undefined)?.measurement
     const seconds = (key: 'encodeSeconds' | 'checkSeconds') => measurement!.windows.reduce((sum, window) => sum + window[key], 0)
@@ -138,6 +141,6 @@ export class JobRun implements Pausable {
       ...report, framesTotal: job.treatment.result.frameCount, rate: job.treatment.result.rate,
       checkPerEncode: measurement ? seconds('checkSeconds') / seconds('encodeSeconds') : null,
     })
-    this.writing = keepProgress(this.database.em.fork(), job.id, job.attempt, this.workerId, progress).catch(() => undefined)
+    this.writing = this.writing.then(() => keepProgress(this.database.em.fork(), job.id, job.attempt, this.workerId, progress)).catch(() => undefined)
   }
 }

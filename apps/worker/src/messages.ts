@@ -16,6 +16,7 @@ export type Stage = 'encode' | 'check'
 /** What a child reports. `stageSeconds` and `workSeconds` leave out pauses. */
 export type Report =
   | { say: 'progress', stage: Stage, framesDone: number, bytesWritten: number, stageSeconds: number, encodeSeconds: number | null }
+  | { say: 'measuring', part: number }
   | { say: 'facts', facts: SourceFacts, identity: string, poster: Buffer | null }
   | { say: 'measured', measurement: Measurement, strip: { seconds: number, picture: Buffer }[] }
   | { say: 'sample', measurement: SampleMeasurement }

@@ -1,12 +1,13 @@
 import { stat } from 'node:fs/promises'
-import { describeSequence, frameFileName, type NumberedSequence, type Rational } from '@hematine/core'
+import { describeSequence, frameFileName, titlePath, titlesToBringIn, type NumberedSequence, type Rational } from '@hematine/core'
 import type { Arrival, ScannedDirectory, WatchRow } from '@hematine/database'
+import { onDisc } from '@hematine/media/source-input'
 import { listDirectory, resolveInside, VolumeProblem, type Listing } from '@hematine/media/volume-files'
 
 const inside = (directory: string, name: string) => directory === '' ? name : `${directory}/${name}`
 
 /** Files beside material that are none themselves and would only fill the list of what cannot be used. */
-const bystanders = /\.(txt|md|pdf|docx?|xlsx?|csv|xml|json|md5|sha256|nfo|srt|vtt|url|db|ini|lnk|tmp|part)$/i
+const bystanders = /\.(ifo|bup|txt|md|pdf|docx?|xlsx?|csv|xml|json|md5|sha256|nfo|srt|vtt|url|db|ini|lnk|tmp|part)$/i
 
 /** What one directory of a volume holds, as material for an order. A directory that cannot be read becomes a refusal, and the scan goes on. */
 export async function scanDirectory(volume: { id: number, path: string }, directory: string, frameRate: Rational): Promise<ScannedDirectory> {
@@ -18,21 +19,49 @@ export async function scanDirectory(volume: { id: number, path: string }, direct
     return { directory, below: [], arrivals: [], files: 0, refused: [{ path: directory === '' ? '/' : directory, reason: error.message }] }
   }
   const linked = new Set(listing.linkedDirectories)
+  const discs = discsIn(listing, directory)
+  const opened = await Promise.all(discs.map(disc => titlesOf(volume, disc.path)))
   const empty = listing.files.filter(file => file.bytes === 0)
-  const files = listing.files.filter(file => file.bytes > 0 && !bystanders.test(file.name))
+  const files = listing.files.filter(file => file.bytes > 0 && !bystanders.test(file.name) && !(isDiscDirectory(directory) && isVob(file.name)))
   return {
     directory,
-    below: listing.directories.filter(name => !linked.has(name)).map(name => inside(directory, name)),
+    below: listing.directories.filter(name => !linked.has(name) && !discs.some(disc => disc.path === inside(directory, name))).map(name => inside(directory, name)),
     arrivals: [
       ...listing.sequences.map((sequence): Arrival => ({ kind: 'sequence', volumeId: volume.id, directory, sequence, frameRate })),
       ...files.map((file): Arrival => ({ kind: 'file', volumeId: volume.id, path: inside(directory, file.name) })),
+      ...opened.flatMap(disc => disc.arrivals),
     ],
-    files: listing.files.length + listing.sequences.length,
+    files: listing.files.length + listing.sequences.length + discs.length,
     refused: [
+      ...opened.flatMap(disc => disc.refused),
       ...listing.refused.map(({ name, reason }) => ({ path: inside(directory, name), reason })),
       ...listing.linkedDirectories.map(name => ({ path: inside(directory, name), reason: 'It is a link to a directory, which may lead in a circle. Bring in the directory itself.' })),
       ...empty.map(({ name }) => ({ path: inside(directory, name), reason: 'The file is empty.' })),
     ],
+  }
+}
+
+const isDiscDirectory = (directory: string) => /(^|\/)VIDEO_TS$/i.test(directory)
+const isVob = (name: string) => /\.vob$/i.test(name)
+
+/** Disc folders and disc images in a directory, or the directory itself when somebody chose the inside of a disc. */
+function discsIn(listing: Listing, directory: string): { path: string, bytes: number | null }[] {
+  const linked = new Set(listing.linkedDirectories)
+  const found = listing.discs.filter(disc => !linked.has(disc.name)).map(({ name, bytes }) => ({ path: inside(directory, name), bytes }))
+  return isDiscDirectory(directory) && listing.files.some(file => /^video_ts\.ifo$/i.test(file.name)) ? [...found, { path: directory, bytes: null }] : found
+}
+
+/** Titles of a disc that come in without being chosen; a disc that cannot be read becomes a refusal. */
+export async function titlesOf(volume: { id: number, path: string }, path: string): Promise<Pick<ScannedDirectory, 'arrivals' | 'refused'>> {
+  try {
+    const { numbers, leftOut } = titlesToBringIn(await onDisc(volume.path, path, disc => disc.describe()))
+    return {
+      arrivals: numbers.map(title => ({ kind: 'title', volumeId: volume.id, disc: { path, title, angle: 1 } })),
+      refused: leftOut.map(({ number, reason }) => ({ path: titlePath({ path, title: number, angle: 1 }), reason })),
+    }
+  } catch (error) {
+    if (!(error instanceof VolumeProblem)) throw error
+    return { arrivals: [], refused: [{ path, reason: error.message }] }
   }
 }
 
@@ -48,6 +77,7 @@ const mostDirectories = 2000
 export async function lookAtWatch(watch: Pick<WatchRow, 'path' | 'frameRate' | 'growing'>, volume: { id: number, path: string }, known: ReadonlySet<string>): Promise<{ growing: Record<string, string>, arrivals: Arrival[], problem: string | null }> {
   const growing: Record<string, string> = {}
   const arrivals: Arrival[] = []
+  let problem: string | null = null
   try {
     await resolveInside(volume.path, watch.path)
   } catch (error) {
@@ -65,23 +95,45 @@ export async function lookAtWatch(watch: Pick<WatchRow, 'path' | 'frameRate' | '
       continue
     }
     const linked = new Set(listing.linkedDirectories)
-    pending.push(...listing.directories.filter(name => !linked.has(name)).map(name => inside(directory, name)))
+    const discs = discsIn(listing, directory)
+    pending.push(...listing.directories.map(name => inside(directory, name)).filter((path, index) => !linked.has(listing.directories[index]!) && !discs.some(disc => disc.path === path)))
     const consider = (path: string, state: string, arrival: Arrival) => {
       if (known.has(path)) return
       if (watch.growing[path] === state) arrivals.push(arrival)
       else growing[path] = state
     }
     for (const file of listing.files) {
-      if (bystanders.test(file.name)) continue
+      if (bystanders.test(file.name) || (isDiscDirectory(directory) && isVob(file.name))) continue
       // A file that just appeared has no bytes yet; it is waited for.
       if (file.bytes === 0) growing[inside(directory, file.name)] = stateOf(file)
       else consider(inside(directory, file.name), stateOf(file), { kind: 'file', volumeId: volume.id, path: inside(directory, file.name) })
+    }
+    for (const disc of discs) {
+      const stem = titlePath({ path: disc.path, title: 1, angle: 1 }).replace(/\d+$/, '')
+      if ([...known].some(path => path.startsWith(stem))) continue
+      const state = `${disc.bytes ?? await discBytes(volume.path, disc.path)}:${disc.path}`
+      if (!watch.growing[disc.path]?.startsWith(state)) {
+        growing[disc.path] = state
+        continue
+      }
+      const titles = await titlesOf(volume, disc.path)
+      arrivals.push(...titles.arrivals)
+      if (titles.arrivals.length > 0) continue
+      // It stays in the list until it can be read, and the reason is shown.
+      growing[disc.path] = state
+      problem = `${disc.path}: ${titles.refused[0]?.reason ?? 'It holds no title that can be used.'}`
     }
     for (const sequence of listing.sequences) {
       consider(inside(directory, describeSequence(sequence)), await sequenceState(volume.path, directory, sequence), { kind: 'sequence', volumeId: volume.id, directory, sequence, frameRate: watch.frameRate })
     }
   }
-  return { growing, arrivals, problem: null }
+  return { growing, arrivals, problem }
+}
+
+/** Bytes of the files of a disc folder: what changes while it is still being read in. */
+async function discBytes(root: string, path: string): Promise<number> {
+  const listing = await listDirectory(root, isDiscDirectory(path) ? path : inside(path, 'VIDEO_TS')).catch(() => null)
+  return listing?.files.reduce((sum, file) => sum + file.bytes, 0) ?? 0
 }
 
 /** The bytes of a sequence's newest frame, and how many frames there are: what changes while it is still being rendered. */

@@ -1,11 +1,13 @@
 import { randomUUID } from 'node:crypto'
 import { readdir, rm } from 'node:fs/promises'
 import path from 'node:path'
+import { sectorBytes } from '@hematine/core'
 import {
-  adoptPlacing, beginMeasuring, beginSample, bringUpToDate, continueJob, dispatchJobs, endTask, findLostWorkers, jobsOf, keepFacts, keepLook, keepMeasurement, keepMeasuringFailure, keepRefusal, keepSampleFailure, keepScanned,
-  keepSourceMeasurement, letGo, listVolumes, listen, needsTemporary, nextDirectory, readSource, registerWorker, reportWorker, retireWorker, returnTask, sourceNumbersByPath, sourceOf, sourceVolumeOf, startJob, takeDueWatch, takeTask,
-  type Database, type JobRow, type Task, type TaskKind, type TaskPayloads, type TaskQueue, type VolumeRow, type WorkerIdentity,
+  adoptPlacing, beginMeasuring, beginSample, bringUpToDate, continueJob, dispatchJobs, endTasks, findLostWorkers, jobsOf, keepFacts, keepLook, keepMeasurement, keepMeasuringFailure, keepMeasuringPart, keepRefusal, keepSampleFailure, keepScanned,
+  keepSourceMeasurement, letGo, listVolumes, listen, needsTemporary, nextDirectory, readSource, registerWorker, reportWorker, retireWorker, returnTasks, sourceNumbersByPath, sourceOf, sourceVolumeOf, startJob, takeDueWatch, takeTask, takeTasks, unreadableOf,
+  type Database, type JobRow, type ShortKind, type SourceRow, type Task, type TaskPayloads, type TaskQueue, type VolumeRow, type WorkerIdentity,
 } from '@hematine/database'
+import type { MediaInput } from '@hematine/media/input'
 import { sourceInput } from '@hematine/media/source-input'
 import { VolumeProblem, workDirectory, workDirectoryName } from '@hematine/media/volume-files'
 import type { Logger } from 'pino'
@@ -14,15 +16,17 @@ import { JobRun } from './job-run.ts'
 import { machineInWords, processLives } from './machine.ts'
 import type { Assignment } from './messages.ts'
 import { placeResult } from './placing.ts'
+import { copyFromDrive, removeLeftCopies } from './copying.ts'
 import { lookAtWatch, scanDirectory } from './scanning.ts'
 import { Turnstile } from './turnstile.ts'
 
 const signOfLifeMilliseconds = 2000
-type ShortKind = Exclude<TaskKind, 'job'>
 /** Tasks of each kind, other than jobs, that are done at the same time. */
-const shortLanes: Record<ShortKind, number> = { facts: 3, sample: 1, scan: 1, measure: 1 }
+const shortLanes: Record<ShortKind, number> = { facts: 3, sample: 1, scan: 1, measure: 1, copy: 1 }
 /** Sources change by the dozen while facts are read; work that others make of them is looked for so often. */
-const lookAtSourcesMilliseconds = 300
+const lookAtSourcesMilliseconds = 1000
+/** Files whose facts are read under one claim: taking and ending tasks costs about as much as reading a small file. */
+const factsAtOnce = 6
 /** Before a task that met a database out of reach is tried again. */
 const waitAfterTroubleMilliseconds = 5000
 /** Times that a task whose process broke off is tried. */
@@ -45,7 +49,7 @@ export class Worker {
   private identity: WorkerIdentity
   private readonly turnstile = new Turnstile()
   private readonly runs = new Map<number, JobRun>()
-  private readonly busy: Record<ShortKind, number> = { facts: 0, sample: 0, scan: 0, measure: 0 }
+  private readonly busy: Record<ShortKind, number> = { facts: 0, sample: 0, scan: 0, measure: 0, copy: 0 }
   /** Processes that read facts and measure sources, kept between tasks; then those that nobody uses now. */
   private readonly readers: ReadingProcess[] = Array.from({ length: shortLanes.facts + shortLanes.measure }, () => new ReadingProcess())
   private readonly freeReaders: ReadingProcess[] = [...this.readers]
@@ -97,7 +101,8 @@ export class Worker {
     for (const run of this.runs.values()) run.stop()
     for (const task of this.tasks) task.stop()
     for (const reader of this.readers) reader.stop()
-    await this.watching
+    // What is being taken at this moment is claimed first, so that it is given back too.
+    await Promise.allSettled([this.watching, this.filling, this.looking])
     await retireWorker(this.em, this.options.queue, this.identity.id, 'the worker was ended')
     await Promise.all([...this.runs.values()].map(run => run.ended))
   }
@@ -178,7 +183,7 @@ export class Worker {
       if (!task) return
       const job = await startJob(this.em, task.payload.jobId, task.payload.attempt, this.identity)
       if (job) this.runJob(job, task)
-      else await endTask(this.em, queue, task)
+      else await endTasks(this.em, queue, [task])
     }
   }
 
@@ -187,7 +192,7 @@ export class Worker {
     this.runs.set(job.id, run)
     this.options.log.info({ job: job.id, attempt: job.attempt }, 'job begun')
     void run.ended
-      .then(() => endTask(this.em, this.options.queue, task))
+      .then(() => endTasks(this.em, this.options.queue, [task]))
       .catch((error: Error) => this.options.log.error({ job: job.id, error: error.message }, 'job ended badly'))
       .finally(() => {
         this.runs.delete(job.id)
@@ -204,7 +209,7 @@ export class Worker {
     }
   }
 
-  private fillShortLanes(kinds: readonly ShortKind[] = ['scan', 'facts', 'sample', 'measure']): Promise<void> {
+  private fillShortLanes(kinds: readonly ShortKind[] = ['scan', 'facts', 'sample', 'measure', 'copy']): Promise<void> {
     const filled = this.filling.then(async () => {
       for (const kind of kinds) await this.fillLane(kind)
     })
@@ -215,37 +220,40 @@ export class Worker {
   private async fillLane(kind: ShortKind): Promise<void> {
     // What a source is comes before what is wrong with it: measuring waits until no facts do.
     while (this.busy[kind] < shortLanes[kind] && !this.stopping && !(kind === 'measure' && this.busy.facts > 0)) {
-      const task = await takeTask(this.em, this.options.queue, kind, this.identity.id)
-      if (!task) break
-      this.inBackground(kind, task, () => this.perform(task))
+      const tasks = await takeTasks(this.em, this.options.queue, kind, this.identity.id, kind === 'facts' ? factsAtOnce : 1)
+      if (tasks.length === 0) break
+      this.inBackground(kind, tasks)
     }
   }
 
-  private perform({ kind, payload }: Task): Promise<void> {
+  private perform({ kind, payload }: Task<ShortKind>): Promise<void> {
     const { turnstile } = this
     switch (kind) {
       case 'facts': return turnstile.beside(() => this.readFacts((payload as TaskPayloads['facts']).sourceId))
       case 'measure': return turnstile.beside(() => this.measureSource(payload as TaskPayloads['measure']))
       case 'sample': return turnstile.alone(() => this.measureSample((payload as TaskPayloads['sample']).sampleId))
+      case 'copy': return copyFromDrive(this.em, this.options.queue, (payload as TaskPayloads['copy']).copyId, () => this.stopping)
       case 'scan': return this.scan((payload as TaskPayloads['scan']).scanId)
-      case 'job': throw new Error('Jobs have lanes of their own.')
     }
   }
 
-  private inBackground(kind: ShortKind, task: Task, work: () => Promise<void>): void {
+  private inBackground(kind: ShortKind, tasks: readonly Task<ShortKind>[]): void {
     this.busy[kind]++
-    void work()
+    const work = async () => {
+      for (const task of tasks) if (!this.stopping) await this.perform(task)
       // A worker that leaves gives its tasks back; ending them here too would lose them.
-      .then(async () => { if (!this.stopping) await endTask(this.em, this.options.queue, task) })
+      if (!this.stopping) await endTasks(this.em, this.options.queue, tasks)
+    }
+    void work()
       .catch(async (error: Error) => {
-        this.options.log.error({ task: task.id, kind, error: error.message }, 'task ended badly; it is queued again')
+        this.options.log.error({ kind, error: error.message }, 'tasks ended badly; they are queued again')
         await new Promise(resolve => setTimeout(resolve, waitAfterTroubleMilliseconds))
-        await returnTask(this.em, this.options.queue, task)
+        await returnTasks(this.em, this.options.queue, tasks)
       })
-      .catch((error: Error) => this.options.log.error({ task: task.id, error: error.message }, 'a task could not be given back'))
+      .catch((error: Error) => this.options.log.error({ kind, error: error.message }, 'tasks could not be given back'))
       .finally(() => {
         this.busy[kind]--
-        void this.fillShortLanes([kind, 'facts', 'measure']).catch((error: Error) => this.options.log.error({ error: error.message }, 'looking for work failed; trying again'))
+        void this.fillShortLanes([kind, 'measure']).catch((error: Error) => this.options.log.error({ error: error.message }, 'looking for work failed; trying again'))
       })
   }
 
@@ -259,10 +267,13 @@ export class Worker {
     })
   }
 
-  private async inReader(assignment: Assignment): Promise<Outcome> {
+  /** @param onPart told how far a measurement is; false ends it */
+  private async inReader(assignment: Assignment, onPart: (part: number) => Promise<boolean> = async () => true): Promise<Outcome> {
     const reader = this.freeReaders.pop()!
     try {
-      return await this.untilDone(() => reader.perform(assignment))
+      return await this.untilDone(() => reader.perform(assignment, part => {
+        void onPart(part).then(goOn => { if (!goOn) reader.interrupt() }, () => undefined)
+      }))
     } finally {
       this.freeReaders.push(reader)
     }
@@ -277,10 +288,22 @@ export class Worker {
     }
   }
 
+  /** Where a source's bytes are; of a title, with what its drive could not read. */
+  private async inputOf(source: SourceRow): Promise<MediaInput> {
+    const volume = sourceVolumeOf(source)
+    const input = await sourceInput(source, volume.path)
+    if (input.kind === 'title' && source.disc) {
+      const unreadable = await unreadableOf(this.em, volume.id, source.disc.path)
+      input.unreadable = unreadable.map(({ from, to }) => ({ path: input.parts[0]!.path, at: from * sectorBytes, bytes: (to - from + 1) * sectorBytes }))
+    }
+    return input
+  }
+
   private async readFacts(sourceId: number): Promise<void> {
     const source = await readSource(this.em, sourceId)
-    if (!source || this.stopping) return
-    const outcome = await this.attempt(async () => this.inReader({ kind: 'facts', input: await sourceInput(source, sourceVolumeOf(source).path) }))
+    // One that was read already is not read again when its batch was given back.
+    if (source?.state !== 'reading' || this.stopping) return
+    const outcome = await this.attempt(async () => this.inReader({ kind: 'facts', input: await this.inputOf(source) }))
     if (outcome.say === 'facts') await keepFacts(this.em, this.options.queue, sourceId, outcome.facts, outcome.identity, outcome.poster && Buffer.from(outcome.poster))
     else if (outcome.say === 'failed') await keepRefusal(this.em, sourceId, outcome.reason)
   }
@@ -288,7 +311,7 @@ export class Worker {
   private async measureSource({ sourceId, depth }: TaskPayloads['measure']): Promise<void> {
     const source = this.stopping ? null : await beginMeasuring(this.em, sourceId)
     if (!source) return
-    const outcome = await this.attempt(async () => this.inReader({ kind: 'measure', input: await sourceInput(source, sourceVolumeOf(source).path), facts: source.facts!, depth }))
+    const outcome = await this.attempt(async () => this.inReader({ kind: 'measure', input: await this.inputOf(source), facts: source.facts!, depth }, part => keepMeasuringPart(this.em, sourceId, part)))
     if (outcome.say === 'measured') await keepSourceMeasurement(this.em, sourceId, outcome.measurement, outcome.strip.map(({ seconds, picture }) => ({ seconds, picture: Buffer.from(picture) })))
     else if (outcome.say === 'failed') await keepMeasuringFailure(this.em, sourceId, outcome.reason)
   }
@@ -339,11 +362,15 @@ export class Worker {
     }
   }
 
-  /** Removes what lost workers' jobs left in the work directories: files of jobs that are not running, held or about to be placed. */
+  /** Removes what lost workers left in the work directories: files of jobs that are not running, held or about to be placed, and images of copies that are over. */
   private async tidy(): Promise<void> {
     for (const volume of await listVolumes(this.em)) {
-      if (volume.role !== 'delivery') continue
+      if (volume.role === 'working') continue
       try {
+        if (volume.role === 'source') {
+          await removeLeftCopies(this.em, volume)
+          continue
+        }
         const directory = await workDirectory(volume.path)
         for (const name of await readdir(directory)) {
           const match = /^job-(\d+)-(\d+)\./.exec(name)

@@ -1,10 +1,11 @@
-import { appendFile, copyFile, mkdir, writeFile } from 'node:fs/promises'
+import { appendFile, copyFile, mkdir, readdir, readFile, stat, writeFile } from 'node:fs/promises'
 import path from 'node:path'
 import { rational, type SourceRecord } from '@hematine/core'
-import { beginScan, beginWatch, createOrder, endWatch, listLots, listScans, listSources, registerVolume } from '@hematine/database'
+import { addDrive, askToMeasure, beginCopy, beginScan, beginWatch, changeDrive, createOrder, endWatch, listCopies, listLots, listScans, listSources, registerVolume, stopCopy, stopMeasuring } from '@hematine/database'
 import { afterEach, beforeAll, beforeEach, describe, expect, test } from 'vitest'
 import { useDatabase } from '../../../tests/support/database.ts'
 import { writeClip, writeCountingClip } from '../../../tests/support/material.ts'
+import { writeDiscFolder, writeDiscImage, type CellClip } from '../../../packages/demo/src/disc/write-disc.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 import { TestWorker, useBuiltWorker } from '../../../tests/support/worker.ts'
 
@@ -149,5 +150,86 @@ describe('a watched folder', () => {
     const [{ id }] = await sources() as [SourceRecord]
     await render(7, 6)
     await expect.poll(async () => (await sources()).map(source => [source.id, source.name, source.facts?.video?.frameCount]), patience).toEqual([[id, 'r-[0001-0012].png', 12]])
+  }, 120_000)
+})
+
+describe('a deep measurement', () => {
+  test('tells how far it is and ends when it is told to; the next source is measured all the same', async () => {
+    await writeClip({ path: path.join(root, 'long.mkv'), format: 'matroska', video: { encoder: 'mpeg4', filters: 'testsrc2=s=640x480:r=25,trim=end_frame=3000,format=yuv420p' }, audio: [] })
+    await scan()
+    startWorker()
+    await untilSettled(1)
+    const [{ id, findings }] = await sources() as [SourceRecord]
+    await askToMeasure(db.em(), db.queue, [id], 'deep')
+    await expect.poll(async () => (await sources())[0]!.measurePart, { ...patience, interval: 50 }).toBeGreaterThan(0)
+    expect((await sources())[0]!.measurePart).toBeLessThan(1)
+    await stopMeasuring(db.em(), [id])
+    await put('next.mkv')
+    await scan()
+    await untilSettled(2)
+    const all = await sources()
+    expect(all.find(source => source.id === id)).toMatchObject({ measureState: 'ready', measured: { depth: 'sampled' }, findings })
+    expect(all.find(source => source.id !== id)!.measureState).toBe('ready')
+  }, 120_000)
+})
+
+describe('a disc in the stand-in drive', () => {
+  const shelf = path.join(scratch, 'shelf')
+  const cell = (level: number, frames: number): CellClip => ({ video: `nullsrc=s=720x576:r=25,format=yuv420p,geq=lum='${level}+N+20*sin(X/9)':cb=128:cr=128,trim=end_frame=${frames},setsar=16/15`, frames, audio: [] })
+  let image: string
+
+  beforeAll(async () => {
+    await mkdir(shelf, { recursive: true })
+    image = path.join(shelf, 'Survey.iso')
+    await writeDiscFolder(path.join(scratch, 'survey'), [{ standard: 'PAL', aspect: '4:3', interlaced: false, languages: [], cells: [cell(60, 100)], titles: [[0]] }])
+    await writeDiscImage(image, path.join(scratch, 'survey'), 'SURVEY')
+  }, 60_000)
+
+  test('is read in through a kill of the worker; its unreadable sectors are a finding of the title', async () => {
+    const sectors = (await stat(image)).size / 2048
+    const bad = [{ from: Math.round(sectors * 0.7), to: Math.round(sectors * 0.7) + 3 }]
+    const driveId = await addDrive(db.em(), { name: 'Stand-in drive', shelf, speed: 0.3 })
+    await changeDrive(db.em(), driveId, { disc: 'Survey.iso', badSectors: bad })
+    await writeFile(path.join(root, 'Survey.iso'), 'somebody else\'s')
+    const { id } = await beginCopy(db.em(), db.queue, { orderId, driveId, volumeId })
+    const copy = async () => (await listCopies(db.em(), { ids: [id] }))[0]!
+    const first = startWorker()
+    await expect.poll(async () => (await copy()).sectorsDone, patience).toBeGreaterThan(0)
+    await first.end('SIGKILL')
+    expect((await readdir(root)).filter(name => !name.startsWith('.'))).toEqual(['Survey.iso'])
+    startWorker()
+    await expect.poll(async () => (await copy()).state, patience).toBe('done')
+    expect(await copy()).toMatchObject({ path: 'Survey-2.iso', brought: 1, unreadable: bad, sectorsDone: sectors })
+    expect(await readFile(path.join(root, 'Survey.iso'), 'utf8')).toBe('somebody else\'s')
+    const expected = await readFile(image)
+    expected.fill(0, bad[0]!.from * 2048, (bad[0]!.to + 1) * 2048)
+    expect((await readFile(path.join(root, 'Survey-2.iso'))).equals(expected)).toBe(true)
+    await untilSettled(1)
+    const [source] = await sources()
+    expect(source).toMatchObject({ name: 'Survey-2.iso title 1', state: 'ready', facts: { container: 'DVD title', durationSeconds: 4 } })
+    expect(source!.findings.find(entry => entry.key === 'unreadable')).toMatchObject({ kind: 'fault', value: 4, unit: 'sectors', suggests: 'Clean the disc and read it again' })
+    expect(await readdir(path.join(root, '.hematine'))).toEqual([])
+  }, 120_000)
+
+  test('that is stopped leaves nothing, whether a worker hears of it at once or comes later', async () => {
+    const driveId = await addDrive(db.em(), { name: 'Stand-in drive', shelf, speed: 0.3 })
+    await changeDrive(db.em(), driveId, { disc: 'Survey.iso' })
+    const hidden = () => readdir(path.join(root, '.hematine'))
+    const begin = async () => {
+      const { id } = await beginCopy(db.em(), db.queue, { orderId, driveId, volumeId })
+      await expect.poll(async () => (await listCopies(db.em(), { ids: [id] }))[0]!.sectorsDone, patience).toBeGreaterThan(0)
+      return id
+    }
+    const first = startWorker()
+    await stopCopy(db.em(), await begin())
+    await expect.poll(hidden, patience).toEqual([])
+    const second = await begin()
+    await first.end('SIGKILL')
+    await stopCopy(db.em(), second)
+    expect(await hidden()).toEqual([`disc-${second}.part`])
+    startWorker()
+    await expect.poll(hidden, patience).toEqual([])
+    expect((await readdir(root)).filter(name => !name.startsWith('.'))).toEqual([])
+    expect(await sources()).toEqual([])
   }, 120_000)
 })

@@ -3,6 +3,7 @@ import path from 'node:path'
 import { rational } from '@hematine/core'
 import { beforeEach, describe, expect, test } from 'vitest'
 import { lookAtWatch, scanDirectory } from '../src/scanning.ts'
+import { writeEmptyDisc } from '../../../tests/support/discs.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 
 const root = path.join(scratchDirectory(), 'volume')
@@ -12,6 +13,7 @@ const put = async (name: string, bytes = 10) => {
   await mkdir(path.dirname(path.join(root, name)), { recursive: true })
   await writeFile(path.join(root, name), Buffer.alloc(bytes, 1))
 }
+const putDisc = (name: string, titles: [seconds: number, cell: string][]) => writeEmptyDisc(path.join(root, name), titles)
 const scan = (directory = '') => scanDirectory(volume, directory, rate)
 
 beforeEach(async () => {
@@ -45,6 +47,21 @@ describe('one directory of a scan', () => {
     expect(arrivals).toHaveLength(1)
     expect(refused).toEqual([{ path: 'empty.mov', reason: 'The file is empty.' }])
     expect(below).toEqual([])
+  })
+
+  test('a disc gives its titles, not its files; one that cannot be read says why', async () => {
+    await putDisc('Box/Training 4', [[75, 'a'], [75, 'a'], [3, 'b']])
+    await put('Box/clip.mov')
+    await put('Box/broken.iso', 5000)
+    const { arrivals, below, refused } = await scan('Box')
+    expect(arrivals).toEqual([{ kind: 'file', volumeId: 7, path: 'Box/clip.mov' }, { kind: 'title', volumeId: 7, disc: { path: 'Box/Training 4', title: 1, angle: 1 } }])
+    expect(below).toEqual([])
+    expect(refused).toEqual(expect.arrayContaining([
+      { path: 'Box/Training 4 title 2', reason: 'It plays the same as title 1.' }, { path: 'Box/Training 4 title 3', reason: 'It is only 0:03.0 long. Open the disc to choose it.' },
+      { path: 'Box/broken.iso', reason: 'This is no image of a video disc: it holds no ISO 9660 or UDF file system with a directory VIDEO_TS.' },
+    ]))
+    // The same from within.
+    expect((await scan('Box/Training 4/VIDEO_TS')).arrivals).toEqual([{ kind: 'title', volumeId: 7, disc: { path: 'Box/Training 4/VIDEO_TS', title: 1, angle: 1 } }])
   })
 
   test('never follows links to directories, so that a circle ends', async () => {
@@ -108,6 +125,24 @@ describe('a look at a watched folder', () => {
     const second = await look(first.growing)
     expect(second.arrivals).toEqual([])
     expect((await look(second.growing)).arrivals).toMatchObject([{ kind: 'sequence', directory: 'in', sequence: { first: 1, last: 4 } }])
+  })
+
+  test('brings in the titles of a disc once its files have stopped growing, and only once', async () => {
+    await putDisc('Training 4', [[75, 'a']])
+    const first = await look({})
+    await put('Training 4/VIDEO_TS/VTS_01_2.VOB', 2048)
+    const second = await look(first.growing)
+    expect(second.arrivals).toEqual([])
+    expect((await look(second.growing)).arrivals).toEqual([{ kind: 'title', volumeId: 7, disc: { path: 'Training 4', title: 1, angle: 1 } }])
+    expect(await look(second.growing, ['Training 4 title 1'])).toEqual({ growing: {}, arrivals: [], problem: null })
+  })
+
+  test('says why a disc cannot be read, for as long as it cannot', async () => {
+    await put('broken.iso', 5000)
+    const first = await look({})
+    const second = await look(first.growing)
+    expect(second).toMatchObject({ arrivals: [], problem: 'broken.iso: This is no image of a video disc: it holds no ISO 9660 or UDF file system with a directory VIDEO_TS.' })
+    expect((await look(second.growing)).problem).toBe(second.problem)
   })
 
   test('says when the folder is gone', async () => {
