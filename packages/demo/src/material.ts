@@ -3,6 +3,7 @@ import { mkdir, mkdtemp, open, readdir, rename, rm, stat, truncate, writeFile } 
 import path from 'node:path'
 import { silenceLibraries } from '@hematine/media'
 import sharp from 'sharp'
+import { writeDiscFolder, writeDiscImage, type CellClip, type TitleSetClip } from './disc/write-disc.ts'
 import { paintLayers } from './paint.ts'
 import { fogSignal, storyFilters, type Scene } from './scenes.ts'
 import { writeClip, writeSound } from './write-clip.ts'
@@ -23,6 +24,8 @@ export const demoNames = {
   watch: 'Weather watch.mp4',
   plate: 'Glass plate 7.png',
   signal: 'Fog signal, north horn.wav',
+  discFolder: 'Lamp-room training disc 4',
+  discImage: 'Relief boat disc.iso',
   cutShort: 'Harbour log (cut short).mp4',
   notMedia: 'Keeper\'s notes.mov',
 } as const
@@ -51,6 +54,39 @@ const disc: Step = (directory, layer) => writeClip({
     { encoder: 'ac3', bitRate: 192_000, filters: `${fogSignal(14, 165)},aformat=sample_fmts=fltp` },
   ],
 })
+
+/** A part of a disc title: 576i in wide or narrow screen, with a sound track for each language. */
+function discCell(scene: Scene, layer: Layer, wideScreen: boolean, pitches: number[]): CellClip {
+  const shape = wideScreen ? 'scale=720:576:flags=area' : 'crop=1440:1080,scale=720:576:flags=area'
+  return {
+    frames: scene.seconds * 25,
+    video: storyFilters([scene], layer, '50', `${shape},tinterlace=mode=interleave_top:flags=vlpf,setfield=tff,setsar=${wideScreen ? '64/45' : '16/15'},format=yuv420p`),
+    audio: pitches.map(pitch => `${fogSignal(scene.seconds, pitch)},aformat=sample_fmts=fltp`),
+  }
+}
+
+/** A training disc as a folder: the parts of its long title lie on it in another order than they are played in, and it has a short title besides. */
+const discFolder: Step = (directory, layer) => writeDiscFolder(path.join(directory, demoNames.discFolder), [
+  {
+    standard: 'PAL', aspect: '16:9', interlaced: true, languages: ['en', 'nl'],
+    cells: [discCell({ name: 'night', seconds: 4 }, layer, true, [110, 165]), discCell({ name: 'lens', seconds: 4, title: 'TRAINING DISC 4   THE LENS' }, layer, true, [120, 180]), discCell({ name: 'dusk', seconds: 3 }, layer, true, [130, 195])],
+    titles: [[1, 2, 0]],
+  },
+  { standard: 'PAL', aspect: '4:3', interlaced: true, languages: ['en'], cells: [discCell({ name: 'chart', seconds: 3, title: 'CHART OF THE HARBOUR' }, layer, false, [140])], titles: [[0]] },
+])
+
+/** A disc as an image. @param label name of the disc, in capitals */
+const imageOf = (name: string, label: string, sets: (layer: Layer) => TitleSetClip[]): Step => async (directory, layer) => {
+  const folder = path.join(directory, label)
+  await writeDiscFolder(folder, sets(layer))
+  await writeDiscImage(path.join(directory, name), folder, label)
+  await rm(folder, { recursive: true })
+}
+
+const discImage = imageOf(demoNames.discImage, 'RELIEF_BOAT', layer => [{
+  standard: 'PAL', aspect: '4:3', interlaced: true, languages: ['en'],
+  cells: [discCell({ name: 'noon', seconds: 4, title: 'RELIEF BOAT   LANDING' }, layer, false, [100]), discCell({ name: 'keeper', seconds: 4 }, layer, false, [105])], titles: [[0, 1]],
+}])
 
 /** A small old file: few pixels, few frames, few bits, so that its blocks show. */
 const interviewNumber = (part: DemoPart, number: number, scenes: Scene[]): Step => (directory, layer) => writeClip({
@@ -141,7 +177,25 @@ const cutShort: Step = async (directory, layer) => {
 
 const notMedia: Step = directory => writeFile(path.join(directory, demoNames.notMedia), 'Lamp trimmed at dusk. Fog from the west, signal sounded from 21:40 until 03:15.\n'.repeat(40))
 
-const steps: Record<DemoPart, Step> = { disc, interview, interview2, interview3, tape, tape2, film, sequence, watch, plate, signal, cutShort, notMedia }
+const steps: Record<DemoPart, Step> = { disc, interview, interview2, interview3, tape, tape2, film, sequence, watch, plate, signal, discFolder, discImage, cutShort, notMedia }
+
+/** Discs for the stand-in drive. */
+const shelfDiscs: [name: string, step: Step][] = ([
+  ['Beacon survey.iso', 'BEACON_SURVEY', layer => [{
+    standard: 'PAL', aspect: '4:3', interlaced: true, languages: ['en'],
+    cells: [discCell({ name: 'noon', seconds: 6, title: 'BEACON SURVEY   NORTH REACH' }, layer, false, [90]), discCell({ name: 'dusk', seconds: 6 }, layer, false, [95])], titles: [[0, 1]],
+  }]],
+  ['Fog horn maintenance.iso', 'FOG_HORN', layer => [{
+    standard: 'PAL', aspect: '16:9', interlaced: true, languages: ['en', 'nl'],
+    cells: [discCell({ name: 'lens', seconds: 5, title: 'FOG HORN   MAINTENANCE' }, layer, true, [115, 172])], titles: [[0]],
+  }]],
+] satisfies [string, string, (layer: Layer) => TitleSetClip[]][]).map(([name, label, sets]) => [name, imageOf(name, label, sets)])
+
+/** Makes the discs of the stand-in drive in a directory unless they are there already. */
+export async function makeShelf(directory: string): Promise<void> {
+  const missing = shelfDiscs.filter(([name]) => !existsSync(path.join(directory, name)))
+  if (missing.length > 0) await drawInto(directory, missing)
+}
 
 /**
  * Makes the demo material in a directory unless it is there already. It is made beside its place and moved in whole.
@@ -154,7 +208,18 @@ export async function makeDemoMaterial(directory: string, parts: readonly DemoPa
   // Parts of an older drawing are drawn anew, parts that are gone are drawn again.
   const missing = parts.filter(part => !existsSync(marker) || !existsSync(path.join(directory, demoNames[part])))
   if (missing.length === 0) return false
+  // The longest first, so that the two that run side by side end together.
+  const waiting = [...missing].sort((a, b) => Number(b === 'watch') - Number(a === 'watch'))
+  await drawInto(directory, waiting.map(part => [demoNames[part], steps[part]]), say)
+  const handle = await open(marker, 'w')
+  await handle.close()
+  return true
+}
+
+/** Draws sources beside their place and moves them in whole. */
+async function drawInto(directory: string, waiting: [name: string, step: Step][], say: (line: string) => void = () => undefined): Promise<void> {
   silenceLibraries()
+  await mkdir(directory, { recursive: true })
   const work = await mkdtemp(path.join(path.dirname(directory), '.demo-'))
   try {
     const layers = path.join(work, 'layers')
@@ -163,21 +228,17 @@ export async function makeDemoMaterial(directory: string, parts: readonly DemoPa
     await mkdir(made)
     const layer = await paintLayers(layers)
     // Each step keeps about one core busy with drawing, so two run side by side.
-    const waiting = [...missing].sort((a, b) => Number(b === 'watch') - Number(a === 'watch'))
     await Promise.all([0, 1].map(async () => {
-      for (let part = waiting.shift(); part; part = waiting.shift()) {
-        say(`  drawing ${demoNames[part]}`)
-        await steps[part]!(made, layer)
+      for (let next = waiting.shift(); next; next = waiting.shift()) {
+        say(`  drawing ${next[0]}`)
+        await next[1](made, layer)
       }
     }))
     for (const name of await readdir(made)) {
       await rm(path.join(directory, name), { recursive: true, force: true })
       await rename(path.join(made, name), path.join(directory, name))
     }
-    const handle = await open(marker, 'w')
-    await handle.close()
   } finally {
     await rm(work, { recursive: true, force: true })
   }
-  return true
 }

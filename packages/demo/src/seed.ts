@@ -1,13 +1,14 @@
 import path from 'node:path'
-import { findSequences } from '@hematine/core'
-import { bringIn, createOrder, listOrders, registerVolume, type Arrival, type Database, type TaskQueue } from '@hematine/database'
+import { findSequences, matchColumns, readInventory } from '@hematine/core'
+import { addDrive, addToInventory, bringIn, createOrder, listDrives, listOrders, registerVolume, type Arrival, type Database, type TaskQueue } from '@hematine/database'
 import { mkdir, readdir, realpath } from 'node:fs/promises'
-import { demoNames } from './material.ts'
+import { demoInventory } from './inventory.ts'
+import { demoNames, type DemoPart } from './material.ts'
 
 /** Directories of the volumes that a fresh start registers, below the data directory. */
 export function ownVolumes(dataDirectory: string) {
   const inVolumes = (name: string) => path.join(dataDirectory, 'volumes', name)
-  return { source: inVolumes('sources'), working: inVolumes('working'), delivery: inVolumes('delivery') }
+  return { source: inVolumes('sources'), working: inVolumes('working'), delivery: inVolumes('delivery'), shelf: path.join(dataDirectory, 'discs') }
 }
 
 async function registerOwnVolumes(database: Database, dataDirectory: string): Promise<number> {
@@ -39,8 +40,18 @@ export async function seedDemo(database: Database, queue: TaskQueue, dataDirecto
   const volumeId = await registerOwnVolumes(database, dataDirectory)
   const order = await createOrder(database.em.fork(), { code: 'SL-014', name: 'Lamp-room discs', dueAt })
   const frames = await readdir(path.join(ownVolumes(dataDirectory).source, demoNames.sequence))
-  const arrivals: Arrival[] = Object.entries(demoNames).map(([part, name]) => part === 'sequence'
-    ? { kind: 'sequence', volumeId, directory: name, sequence: findSequences(frames).sequences[0]!, frameRate: { num: 24, den: 1 } }
-    : { kind: 'file', volumeId, path: name })
+  const arrivals = (Object.keys(demoNames) as DemoPart[]).flatMap((part): Arrival[] => {
+    const name = demoNames[part]
+    if (part === 'sequence') return [{ kind: 'sequence', volumeId, directory: name, sequence: findSequences(frames).sequences[0]!, frameRate: { num: 24, den: 1 } }]
+    const titles = part === 'discFolder' ? [1, 2] : part === 'discImage' ? [1] : []
+    return titles.length > 0 ? titles.map(title => ({ kind: 'title', volumeId, disc: { path: name, title, angle: 1 } })) : [{ kind: 'file', volumeId, path: name }]
+  })
   await bringIn(database.em.fork(), queue, order.id, arrivals)
+  const [headings = [], ...lines] = demoInventory.trim().split('\n').map(line => line.split(';'))
+  await addToInventory(database.em.fork(), order.id, readInventory(lines, matchColumns(headings)).sources)
+}
+
+/** The stand-in drive, unless there is a drive already. */
+export async function seedDrive(database: Database, dataDirectory: string): Promise<void> {
+  if ((await listDrives(database.em.fork())).length === 0) await addDrive(database.em.fork(), { name: 'Stand-in drive', shelf: ownVolumes(dataDirectory).shelf, speed: 4 })
 }

@@ -25,7 +25,9 @@ describe('the demo order', () => {
     expect(orders).toMatchObject([{ code: 'SL-014', dueAt: '2026-11-28T08:00:00.000Z' }])
     expect((await listVolumes(db.em())).map(volume => volume.role)).toEqual(['source', 'working', 'delivery'])
     const sources = await listSources(db.em(), { orderId: orders[0]!.id })
-    expect(sources).toHaveLength(Object.keys(demoNames).length)
+    // The disc folder gives two titles.
+    expect(sources).toHaveLength(Object.keys(demoNames).length + 1)
+    expect(sources.filter(source => source.kind === 'title').map(source => source.name)).toEqual(['Lamp-room training disc 4 title 1', 'Lamp-room training disc 4 title 2', 'Relief boat disc.iso title 1'])
     expect(sources.find(source => source.kind === 'sequence')).toMatchObject({ relativePath: 'Approach render/approach-[0001-0003].png', frameRate: { num: 24, den: 1 } })
   })
 
