@@ -67,6 +67,7 @@ export default defineNuxtConfig({
         VDataTableVirtual: { density: 'compact', fixedHeader: true },
         VCard: { rounded: 'sm', border: true },
         VTooltip: { openDelay: 400 },
+        VProgressLinear: { bgColor: 'on-surface', bgOpacity: 0.2 },
       },
     },
   },

@@ -28,15 +28,19 @@ export async function jobs(request: APIRequestContext): Promise<Job[]> {
 
 export async function sourceCalled(request: APIRequestContext, name: string): Promise<Source> {
   let found: Source | undefined
-  await expect.poll(async () => (found = (await sources(request)).find(source => source.name === name))?.state, { timeout: 60_000 }).not.toBe('reading')
+  await expect.poll(async () => (found = (await sources(request)).find(source => source.name === name))?.state, { timeout: 60_000 }).toMatch(/ready|refused/)
   return found!
+}
+
+/** Number of the first volume of a role. */
+export async function volumeOf(request: APIRequestContext, role: 'source' | 'delivery'): Promise<number> {
+  return (await (await request.get('/api/volumes')).json() as { id: number, role: string }[]).find(volume => volume.role === role)!.id
 }
 
 /** Drafts and releases a job by the routes, for tests of what follows. */
 export async function releaseJob(request: APIRequestContext, sourceName: string, specKey: string): Promise<number> {
   const source = await sourceCalled(request, sourceName)
-  const volumes = await (await request.get('/api/volumes')).json() as { id: number, role: string }[]
-  const drafted = await (await request.post('/api/jobs', { data: { deliveryVolumeId: volumes.find(volume => volume.role === 'delivery')!.id, wishes: [{ sourceId: source.id, specKey }] } })).json()
+  const drafted = await (await request.post('/api/jobs', { data: { deliveryVolumeId: await volumeOf(request, 'delivery'), wishes: [{ sourceId: source.id, specKey }] } })).json()
   const id = drafted.jobs[0].id as number
   await request.post('/api/jobs/actions', { data: { ids: [id], action: 'release' } })
   return id

@@ -1,5 +1,5 @@
 import {
-  DeliverySpec, JobDetail, JobEventRecord, JobRecord, LotRecord, MeasureDepth, Measurement, NumberedSequence, OrderRecord, Rational, ScanRecord, SourceFilter, SourceKind, SourceRecord, SourceRow, SourceSort, VolumeRecord, VolumeRole,
+  DeliverySpec, Disc, DiscCopyRecord, DriveRecord, JobDetail, JobEventRecord, JobRecord, LotRecord, MeasureDepth, Measurement, NumberedSequence, OrderRecord, parseSectorRanges, PlannedRecord, PlannedSource, proxyPieceSeconds, Rational, ScanRecord, SourceFilter, SourceKind, SourceRecord, SourceRow, SourceSort, VolumeRecord, VolumeRole,
   WatchRecord, WorkerRecord,
 } from '@hematine/core'
 import { z } from 'zod'
@@ -40,6 +40,13 @@ const filterText = z.string().max(4000, 'is longer than 4000 characters').defaul
     return z.NEVER
   }
 }).pipe(SourceFilter)
+/** Sectors as a person writes them: "1200-1215, 3000". */
+const sectorRanges = z.string().max(2000, 'is longer than 2000 characters').transform((text, context) => {
+  const ranges = parseSectorRanges(text)
+  if (typeof ranges !== 'string') return ranges
+  context.addIssue({ code: 'custom', message: ranges })
+  return z.NEVER
+})
 /** "none" for sources that are in no lot. */
 const lotChoice = z.union([id, z.literal('none')]).optional()
 const folderBody = z.object({ orderId: z.int().positive(), volumeId: z.int().positive(), path: relativePath, frameRate: frameRate.optional() })
@@ -51,7 +58,7 @@ export const DirectoryListing = z.object({
   path: z.string(),
   directories: z.array(z.object({ name: z.string(), path: z.string() })),
   items: z.array(z.object({
-    kind: z.enum(['file', 'sequence']),
+    kind: z.enum(['file', 'sequence', 'disc']),
     name: z.string(),
     path: z.string(),
     bytes: z.number().nullable(),
@@ -66,8 +73,11 @@ export type DirectoryListing = z.infer<typeof DirectoryListing>
 export const ArrivalBody = z.object({
   kind: SourceKind,
   volumeId: z.int().positive(),
-  /** As a directory listing names it. */
+  /** As a directory listing names it; of a title, the path of its disc. */
   path: relativePath.min(1, 'is empty'),
+  title: z.int().positive().optional(),
+  /** 1 when left out. */
+  angle: z.int().positive().max(9).optional(),
   /** Frames a second of a sequence; 25 when left out. */
   frameRate: frameRate.optional(),
 })
@@ -106,6 +116,8 @@ export const api = {
   listRoots: { method: 'get', path: '/api/volume-roots', summary: 'Directories in which volumes may be registered, or the directories in one of them.', query: z.object({ path: z.string().max(4096).optional() }), answer: z.object({ path: z.string().nullable(), parent: z.string().nullable(), directories: z.array(z.object({ name: z.string(), path: z.string() })) }) },
   listDirectory: { method: 'get', path: '/api/volumes/{id}/entries', summary: 'What a directory of a volume holds; numbered pictures appear as sequences.', parameters: idParameter, query: z.object({ path: relativePath.default(''), orderId: id.optional() }), answer: DirectoryListing },
 
+  readDisc: { method: 'get', path: '/api/volumes/{id}/disc', summary: 'Titles of a disc folder or a disc image in a volume.', parameters: idParameter, query: z.object({ path: relativePath, orderId: id.optional() }), answer: Disc.extend({ path: z.string(), known: z.array(z.object({ title: z.int(), sourceId: z.int() })) }) },
+
   listSources: {
     method: 'get', path: '/api/sources', summary: 'Sources of an order, a page at a time.',
     query: ofOrder.extend({ lotId: lotChoice, filter: filterText, sort: SourceSort.default('came'), descending: z.stringbool().default(false), offset: z.coerce.number().int().min(0).default(0), limit: z.coerce.number().int().min(1).max(500).default(100) }),
@@ -115,12 +127,16 @@ export const api = {
   countSources: { method: 'get', path: '/api/source-counts', summary: 'How many sources an order has, and how many wait for a decision, are being read or measured, or cannot be used.', query: ofOrder, answer: SourceCounts },
   readSource: { method: 'get', path: '/api/sources/{id}', summary: 'One source with its facts and findings.', parameters: idParameter, answer: SourceRecord },
   measureSources: { method: 'post', path: '/api/sources/measurements', summary: 'Has sources measured again, or more deeply, in the background.', body: sourceIds.extend({ depth: MeasureDepth }), answer: z.object({ queued: z.int() }) },
+  stopMeasuring: { method: 'post', path: '/api/sources/measurement-stops', summary: 'Ends measurements that wait or are under way; what was found before stays.', body: sourceIds, answer: z.object({ stopped: z.int() }) },
   readMeasurement: { method: 'get', path: '/api/sources/{id}/measurement', summary: 'What was measured of a source, number by number.', parameters: idParameter, answer: Measurement },
   sourceStrip: { method: 'get', path: '/api/sources/{id}/strip', summary: 'Places, in seconds, of a source\'s strip of small pictures.', parameters: idParameter, answer: z.array(z.number()) },
   sourceStripPicture: { method: 'get', path: '/api/sources/{id}/strip/{index}', summary: 'One picture of a source\'s strip.', parameters: z.object({ id, index: z.coerce.number().int().min(0) }), contentType: 'image/webp' },
   sourceFrame: { method: 'get', path: '/api/sources/{id}/frame', summary: 'The frame of a source that is shown at a time, as PNG.', parameters: idParameter, query: z.object({ seconds: z.coerce.number().min(0, 'must not be negative').max(1e6) }), contentType: 'image/png' },
-  bringIn: { method: 'post', path: '/api/sources', summary: 'Brings files and sequences of volumes into an order; their facts are read in the background.', body: z.object({ orderId: z.int().positive(), arrivals: z.array(ArrivalBody).min(1, 'name at least one').max(5000, 'name at most 5000') }), answer: z.object({ brought: z.array(SourceRecord), alreadyThere: z.int() }), status: 201 },
-  readAgain: { method: 'post', path: '/api/sources/{id}/read-again', summary: 'Reads a source\'s facts once more, at another frame rate when it is a sequence.', parameters: idParameter, body: z.object({ frameRate: frameRate.optional() }), answer: SourceRecord },
+  sourceOriginal: { method: 'get', path: '/api/sources/{id}/original', summary: 'A source\'s own file, for browsers that can play it; ranges of bytes can be asked for.', parameters: idParameter, contentType: 'application/octet-stream' },
+  sourceProxy: { method: 'get', path: '/api/sources/{id}/proxy', summary: `A small MP4 of up to ${proxyPieceSeconds} s of a source from a place on, with one of its sound tracks, made when it is asked for.`, parameters: idParameter, query: z.object({ seconds: z.coerce.number().min(0, 'must not be negative').max(1e6), sound: z.coerce.number().int().min(0, 'must not be negative').max(255).default(0) }), contentType: 'video/mp4' },
+  bringIn: { method: 'post', path: '/api/sources', summary: 'Brings files, sequences and disc titles of volumes into an order; their facts are read in the background.', body: z.object({ orderId: z.int().positive(), arrivals: z.array(ArrivalBody).min(1, 'name at least one').max(5000, 'name at most 5000') }), answer: z.object({ brought: z.array(SourceRecord), alreadyThere: z.int() }), status: 201 },
+  readAgain: { method: 'post', path: '/api/sources/{id}/read-again', summary: 'Reads a source\'s facts once more; of a sequence with the frames that are there now, at another frame rate if one is given.', parameters: idParameter, body: z.object({ frameRate: frameRate.optional() }), answer: SourceRecord },
+  expectLastFrame: { method: 'patch', path: '/api/sources/{id}', summary: 'Says which frame of a sequence will be its last, or that nobody knows.', parameters: idParameter, body: z.object({ expectedLast: z.int().min(0, 'must not be negative').max(99_999_999, 'is too large').nullable() }), answer: SourceRecord },
   removeSource: { method: 'delete', path: '/api/sources/{id}', summary: 'Takes a source out of its order; the material is not touched.', parameters: idParameter, status: 204 },
   sourcePoster: { method: 'get', path: '/api/sources/{id}/poster', summary: 'A small picture of a source.', parameters: idParameter, contentType: 'image/webp' },
 
@@ -136,6 +152,19 @@ export const api = {
   beginWatch: { method: 'post', path: '/api/watches', summary: 'Watches a folder: new files come in once they have stopped growing.', body: folderBody, answer: WatchRecord, status: 201 },
   listWatches: { method: 'get', path: '/api/watches', summary: 'Watched folders of an order.', query: ofOrder, answer: z.array(WatchRecord) },
   endWatch: { method: 'delete', path: '/api/watches/{id}', summary: 'Watches a folder no longer.', parameters: idParameter, status: 204 },
+
+  listInventory: { method: 'get', path: '/api/planned-sources', summary: 'An order\'s inventory: material that is announced, and the sources it turned out to be.', query: ofOrder, answer: z.array(PlannedRecord) },
+  addToInventory: { method: 'post', path: '/api/planned-sources', summary: 'Adds items to an order\'s inventory; those whose names it has already are left as they are.', body: z.object({ orderId: z.int().positive(), sources: z.array(PlannedSource).min(1, 'name at least one').max(10_000, 'name at most 10000') }), answer: z.object({ added: z.int(), alreadyThere: z.int() }), status: 201 },
+  removeFromInventory: { method: 'post', path: '/api/planned-sources/removals', summary: 'Takes items out of an inventory; sources stay.', body: z.object({ ids: z.array(z.int().positive()).min(1).max(10_000) }), status: 204 },
+
+  listDrives: { method: 'get', path: '/api/drives', summary: 'Disc drives, with the discs on their shelves.', answer: z.array(DriveRecord) },
+  changeDrive: {
+    method: 'patch', path: '/api/drives/{id}', summary: 'Loads or ejects a disc, or sets how fast the stand-in reads and which sectors it fails at.', parameters: idParameter,
+    body: z.object({ disc: z.string().min(1, 'is empty').max(255).nullable(), speed: z.number().min(0.1, 'must be at least 0.1').max(64, 'must be at most 64'), badSectors: sectorRanges }).partial(), answer: DriveRecord,
+  },
+  beginCopy: { method: 'post', path: '/api/disc-copies', summary: 'Reads the disc in a drive into an image of a source volume in the background, and brings in its titles.', body: z.object({ orderId: z.int().positive(), driveId: z.int().positive(), volumeId: z.int().positive() }), answer: DiscCopyRecord, status: 201 },
+  listCopies: { method: 'get', path: '/api/disc-copies', summary: 'Discs of an order that are or were read in, newest first.', query: ofOrder, answer: z.array(DiscCopyRecord) },
+  stopCopy: { method: 'post', path: '/api/disc-copies/{id}/stop', summary: 'Ends reading a disc; nothing of it is kept.', parameters: idParameter, answer: DiscCopyRecord },
 
   listSpecs: { method: 'get', path: '/api/specs', summary: 'Delivery specs.', answer: z.array(DeliverySpec) },
 
@@ -176,11 +205,15 @@ export const LiveChange = z.object({
   sourceIds: z.array(z.int()),
   /** Whether the lots should be asked for again. */
   lots: z.boolean(),
-  scans: z.array(ScanRecord), watches: z.array(WatchRecord), goneWatches: z.array(z.int()),
+  scans: z.array(ScanRecord), copies: z.array(DiscCopyRecord), watches: z.array(WatchRecord), goneWatches: z.array(z.int()),
   /** All workers, when any of them changed. */
   workers: z.array(WorkerRecord).nullable(),
   /** Whether the volumes should be asked for again. */
   volumes: z.boolean(),
+  /** Whether the inventory should be asked for again. */
+  inventory: z.boolean(),
+  /** Whether the drives should be asked for again. */
+  drives: z.boolean(),
   goneJobs: z.array(z.int()),
 })
 export type LiveChange = z.infer<typeof LiveChange>

@@ -4,7 +4,7 @@ import type { z } from 'zod'
 type Input<Name extends RouteName, Key extends 'parameters' | 'query' | 'body'> = (typeof api)[Name] extends { [key in Key]: infer Schema extends z.ZodType } ? { [key in Key]: z.input<Schema> } : unknown
 /** What a route wants from its caller. */
 export type CallInput<Name extends RouteName> = Input<Name, 'parameters'> & Input<Name, 'query'> & Input<Name, 'body'>
-type CallAnswer<Name extends RouteName> = (typeof api)[Name] extends { answer: infer Schema extends z.ZodType } ? z.output<Schema> : undefined
+export type CallAnswer<Name extends RouteName> = (typeof api)[Name] extends { answer: infer Schema extends z.ZodType } ? z.output<Schema> : undefined
 
 /** A call that the server answered with a problem, or could not answer; the message is a sentence for the person. */
 export class CallProblem extends Error {

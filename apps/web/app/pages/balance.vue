@@ -34,9 +34,10 @@ const late = computed(() => due.value !== null && plan.value.end !== null && now
 
 async function release(): Promise<void> {
   const ids = chosen.value.map(job => job.id)
+  // Asked before: the drafts may be gone from the list before the answer is here.
+  const wasAll = ids.length === order.drafts.length
   selected.value = []
-  await order.act(ids, 'release')
-  if (order.drafts.length === ids.length) await router.push('/shift')
+  if (await order.act(ids, 'release') && wasAll) await router.push('/shift')
 }
 
 async function remove(): Promise<void> {

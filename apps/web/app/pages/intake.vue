@@ -4,9 +4,11 @@ import { computed, ref, shallowRef, watch } from 'vue'
 import EmptyState from '~/components/common/EmptyState.vue'
 import SplitPane from '~/components/common/SplitPane.vue'
 import DraftBar from '~/components/intake/DraftBar.vue'
+import DriveDialog from '~/components/intake/DriveDialog.vue'
 import DropZone from '~/components/intake/DropZone.vue'
 import FilterBar from '~/components/intake/FilterBar.vue'
 import FolderList from '~/components/intake/FolderList.vue'
+import InventoryDialog from '~/components/intake/InventoryDialog.vue'
 import LotDialog from '~/components/intake/LotDialog.vue'
 import LotTable from '~/components/intake/LotTable.vue'
 import SourceDetail from '~/components/intake/SourceDetail.vue'
@@ -24,6 +26,9 @@ const uploads = useUploads()
 const route = useRoute()
 const router = useRouter()
 const browsing = ref(false)
+const atDrive = ref(false)
+const inventory = ref(false)
+const toCome = computed(() => order.inventory.filter(item => item.sourceId === null).length)
 const files = ref<HTMLInputElement>()
 const selected = ref(new Set<number>())
 const moving = ref(false)
@@ -63,6 +68,8 @@ function pick(event: Event): void {
       <h1>Intake</h1>
       <VBtn color="primary" :disabled="!order.order" @click="browsing = true">Bring in from a volume</VBtn>
       <VBtn :disabled="!order.order || order.sourceVolumes.length === 0" @click="files?.click()">Upload files</VBtn>
+      <VBtn v-if="order.drives.length > 0" :disabled="!order.order" @click="atDrive = true">Disc drive</VBtn>
+      <VBtn :disabled="!order.order" @click="inventory = true">Inventory<template v-if="toCome > 0">, {{ toCome }} to come</template></VBtn>
       <input ref="files" type="file" multiple class="visually-hidden" tabindex="-1" aria-label="Files to upload" @change="pick">
       <span class="muted">or drop files and folders anywhere here</span>
       <span class="spacer" />
@@ -90,6 +97,8 @@ function pick(event: Event): void {
       <br><VBtn :disabled="!order.order" @click="browsing = true">Bring in from a volume</VBtn>
     </EmptyState>
     <VolumeBrowser v-if="browsing" @close="browsing = false" />
+    <DriveDialog v-if="atDrive" @close="atDrive = false" />
+    <InventoryDialog v-if="inventory" @close="inventory = false" @open="id => { open = id; inventory = false }" />
     <LotDialog v-if="renaming !== null" :lot-id="renaming" @close="renaming = null" />
   </DropZone>
 </template>

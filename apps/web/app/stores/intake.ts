@@ -132,6 +132,7 @@ export const useIntake = defineStore('intake', () => {
     merge: (ids: number[]) => act(() => call('mergeLots', { body: { ids } })),
     rename: (lotId: number, name: string | null) => act(() => call('renameLot', { parameters: { id: lotId }, body: { name } })),
     groupAgain: (sourceIds: number[]) => act(() => call('groupAgain', { body: { sourceIds } })),
+    stopMeasuring: (ids: number[]) => act(() => call('stopMeasuring', { body: { ids } })),
     measure: (ids: number[], depth: 'sampled' | 'deep') => act(() => call('measureSources', { body: { ids, depth } })),
     idsOf: (lotId: number | null | undefined) => call('listSourceIds', { query: { ...query.value, ...(lotId === undefined ? {} : { lotId: lotId ?? 'none' }) } }),
   }

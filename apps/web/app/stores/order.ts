@@ -1,5 +1,5 @@
 import {
-  builtInSpecs, type JobRecord, type OrderRecord, type ScanRecord, type VolumeRecord, type WatchRecord, type WorkerRecord,
+  builtInSpecs, type DiscCopyRecord, type DriveRecord, type JobRecord, type OrderRecord, type PlannedRecord, type ScanRecord, type VolumeRecord, type WatchRecord, type WorkerRecord,
 } from '@hematine/core'
 import { useLocalStorage, useThrottleFn } from '@vueuse/core'
 import { defineStore } from 'pinia'
@@ -18,6 +18,9 @@ export const useOrder = defineStore('order', () => {
   const counts = ref<SourceCounts>({ all: 0, undecided: 0, reading: 0, measuring: 0, refused: 0 })
   const scans = ref<ScanRecord[]>([])
   const watches = ref<WatchRecord[]>([])
+  const copies = ref<DiscCopyRecord[]>([])
+  const drives = ref<DriveRecord[]>([])
+  const inventory = shallowRef<PlannedRecord[]>([])
   /** Goes up when sources or lots changed, with the numbers of the sources; views of them ask again. */
   const sourceChange = shallowRef<{ count: number, ids: ReadonlySet<number> }>({ count: 0, ids: new Set() })
   const loaded = ref(false)
@@ -40,9 +43,11 @@ export const useOrder = defineStore('order', () => {
     orders.value = await call('listOrders', {})
     const id = order.value?.id
     const query = { orderId: id ?? 0 }
-    const [planned, places, people, folders, watched] = await Promise.all([
-      id ? call('listJobs', { query }) : [], call('listVolumes', {}), call('listWorkers', {}), id ? call('listScans', { query }) : [], id ? call('listWatches', { query }) : [],
+    const [planned, places, people, folders, watched, discs] = await Promise.all([
+      id ? call('listJobs', { query }) : [], call('listVolumes', {}), call('listWorkers', {}), id ? call('listScans', { query }) : [], id ? call('listWatches', { query }) : [], id ? call('listCopies', { query }) : [],
     ])
+    copies.value = discs
+    await Promise.all([loadDrives(), loadInventory()])
     scans.value = folders
     watches.value = watched
     noteSources([])
@@ -58,6 +63,14 @@ export const useOrder = defineStore('order', () => {
     volumes.value = await call('listVolumes', {})
   }
 
+  async function loadDrives(): Promise<void> {
+    drives.value = await call('listDrives', {})
+  }
+
+  async function loadInventory(): Promise<void> {
+    inventory.value = order.value ? await call('listInventory', { query: { orderId: order.value.id } }) : []
+  }
+
   async function loadCounts(): Promise<void> {
     const id = order.value?.id
     if (id) counts.value = await call('countSources', { query: { orderId: id } })
@@ -68,6 +81,7 @@ export const useOrder = defineStore('order', () => {
     sourceChange.value = { count: sourceChange.value.count + 1, ids: new Set(ids) }
   }
   // Many sources may come in within a second; their numbers are asked for now and then.
+  const inventorySoon = useThrottleFn(() => loadInventory().catch(() => undefined), 700, true)
   const countSoon = useThrottleFn(() => loadCounts().catch(() => undefined), 700, true)
 
   /** Puts records that a call gave, or an event brought, into the cache. */
@@ -81,6 +95,7 @@ export const useOrder = defineStore('order', () => {
       void countSoon()
     }
     if (change.scans?.length) scans.value = [...change.scans, ...scans.value.filter(scan => !change.scans!.some(fresh => fresh.id === scan.id))].sort((a, b) => b.id - a.id)
+    if (change.copies?.length) copies.value = [...change.copies, ...copies.value.filter(copy => !change.copies!.some(fresh => fresh.id === copy.id))].sort((a, b) => b.id - a.id)
     if (change.watches?.length || change.goneWatches?.length) {
       const others = watches.value.filter(watch => !change.watches?.some(fresh => fresh.id === watch.id) && !change.goneWatches?.includes(watch.id))
       watches.value = [...others, ...change.watches ?? []].sort((a, b) => a.id - b.id)
@@ -115,6 +130,8 @@ export const useOrder = defineStore('order', () => {
       const change = LiveChange.parse(JSON.parse((event as MessageEvent<string>).data))
       take(change)
       if (change.volumes) void loadVolumes()
+      if (change.drives) void loadDrives()
+      if (change.inventory) void inventorySoon()
     })
     events = source
   }
@@ -133,11 +150,13 @@ export const useOrder = defineStore('order', () => {
 
   const notices = useNotices()
 
-  async function act(ids: number[], action: 'release' | 'hold' | 'resume' | 'cancel' | 'retry' | 'remove'): Promise<void> {
-    if (ids.length === 0) return
+  /** @returns whether it was done to all of them */
+  async function act(ids: number[], action: 'release' | 'hold' | 'resume' | 'cancel' | 'retry' | 'remove'): Promise<boolean> {
+    if (ids.length === 0) return true
     const answer = await notices.attempt(() => call('actOnJobs', { body: { ids, action } }))
     const refused = answer?.outcomes.filter(outcome => !outcome.done) ?? []
     if (refused.length > 0) notices.problem(refused.length === 1 ? refused[0]!.reason! : `${refused.length} of ${ids.length} jobs were left as they are. ${refused[0]!.reason}`)
+    return answer !== undefined && refused.length === 0
   }
 
   async function move(ids: number[], beforeId: number | null): Promise<void> {
@@ -146,7 +165,7 @@ export const useOrder = defineStore('order', () => {
   }
 
   return {
-    orders, order, counts, scans, watches, sourceChange, noteSources, jobs, jobList, drafts, active, waiting, settled, volumes, deliveryVolumes, sourceVolumes, workers, lanes, specs: builtInSpecs,
-    loaded, connected, jobChanges, open, choose, load, loadVolumes, take, act, move,
+    orders, order, counts, scans, watches, copies, drives, inventory, sourceChange, noteSources, jobs, jobList, drafts, active, waiting, settled, volumes, deliveryVolumes, sourceVolumes, workers, lanes, specs: builtInSpecs,
+    loaded, connected, jobChanges, open, choose, load, loadVolumes, loadDrives, loadInventory, inventorySoon, take, act, move,
   }
 })

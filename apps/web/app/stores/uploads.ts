@@ -1,3 +1,4 @@
+import { until } from '@vueuse/core'
 import { defineStore } from 'pinia'
 import { ref } from 'vue'
 import { Upload } from 'tus-js-client'
@@ -35,7 +36,9 @@ export const useUploads = defineStore('uploads', () => {
   const waiting: (() => Promise<void>)[] = []
   let sending = 0
 
-  function add(files: readonly { file: File, directory: string }[]): void {
+  async function add(files: readonly { file: File, directory: string }[]): Promise<void> {
+    // Files can be dropped before the page knows its volumes.
+    await until(() => order.loaded).toBe(true)
     const volume = order.sourceVolumes[0]
     if (!volume || !order.order) {
       notices.problem('There is no source volume to upload into. Register one under Equipment.')

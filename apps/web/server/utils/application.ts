@@ -16,6 +16,8 @@ export interface Application {
   live: LiveHub
   lists: KeptLists
   stills: Stills
+  /** Pieces of proxies: apart from the stills, which would wait behind them. */
+  proxies: Stills
   health: HealthWatch
   /** Absolute directories below which volumes may be registered. */
   volumeRoots: string[]
@@ -51,12 +53,14 @@ async function open(): Promise<Application> {
     live.tellAllToReload()
   })
   const stills = new Stills(settings.HEMATINE_BUILD_DIR ?? null)
+  const proxies = new Stills(settings.HEMATINE_BUILD_DIR ?? null)
   const health = new HealthWatch()
   return {
-    settings, database, queue, live, lists, stills, health, volumeRoots: settings.HEMATINE_VOLUME_ROOTS ?? defaultRoots(settings), em: () => database.em.fork(),
+    settings, database, queue, live, lists, stills, proxies, health, volumeRoots: settings.HEMATINE_VOLUME_ROOTS ?? defaultRoots(settings), em: () => database.em.fork(),
     async close() {
       live.close()
       stills.close()
+      proxies.close()
       health.close()
       await endListening()
       await queue.close()

@@ -6,20 +6,20 @@ import { RequestProblem } from './problems'
 const keptBytes = 96_000_000
 const patienceMilliseconds = 60_000
 
-/** Single frames, decoded by a process of their own and kept for a while, so that stepping back is quick. */
+/** Single frames, or pieces of proxies, made by a process of their own and kept for a while, so that stepping back is quick. */
 export class Stills {
   private child: ChildProcess | null = null
   private lastId = 0
   private readonly waiting = new Map<number, { take: (answer: StillAnswer) => void }>()
   private readonly asked = new Map<string, Promise<Buffer>>()
-  /** PNGs by request, the one unused for longest first. */
+  /** Answers by request, the one unused for longest first. */
   private readonly kept = new Map<string, Buffer>()
   private bytes = 0
 
   constructor(private readonly buildDirectory: string | null) {}
 
-  /** PNG of a frame. @throws RequestProblem 422 with the reason when there is none */
-  async png(request: StillRequest): Promise<Buffer> {
+  /** PNG of a frame, or MP4 of a proxy's piece. @throws RequestProblem 422 with the reason when there is none */
+  async make(request: StillRequest): Promise<Buffer> {
     const key = JSON.stringify(request)
     const kept = this.kept.get(key)
     if (kept) {
@@ -27,20 +27,20 @@ export class Stills {
       this.kept.set(key, kept)
       return kept
     }
-    const asked = this.asked.get(key) ?? this.ask(request).then(png => this.keep(key, png)).finally(() => this.asked.delete(key))
+    const asked = this.asked.get(key) ?? this.ask(request).then(data => this.keep(key, data)).finally(() => this.asked.delete(key))
     this.asked.set(key, asked)
     return asked
   }
 
-  private keep(key: string, png: Buffer): Buffer {
-    this.kept.set(key, png)
-    this.bytes += png.length
+  private keep(key: string, data: Buffer): Buffer {
+    this.kept.set(key, data)
+    this.bytes += data.length
     for (const [oldest, buffer] of this.kept) {
       if (this.bytes <= keptBytes) break
       this.kept.delete(oldest)
       this.bytes -= buffer.length
     }
-    return png
+    return data
   }
 
   close(): void {
@@ -53,10 +53,10 @@ export class Stills {
     return new Promise<Buffer>((resolve, reject) => {
       const impatient = setTimeout(() => child.kill('SIGKILL'), patienceMilliseconds)
       this.waiting.set(id, {
-        take: ({ png, reason }) => {
+        take: ({ data, reason }) => {
           clearTimeout(impatient)
-          if (!png) return reject(new RequestProblem(422, 'no-frame', reason ?? 'The frame cannot be shown.'))
-          resolve(Buffer.from(png))
+          if (!data) return reject(new RequestProblem(422, 'no-frame', reason ?? 'The frame cannot be shown.'))
+          resolve(Buffer.from(data))
         },
       })
       child.send({ id, request } satisfies StillQuestion)
@@ -73,7 +73,7 @@ export class Stills {
     })
     child.on('exit', () => {
       if (this.child === child) this.child = null
-      for (const { take } of this.waiting.values()) take({ id: 0, png: null, reason: 'The process that decodes frames broke off at this one. The file is probably damaged here.' })
+      for (const { take } of this.waiting.values()) take({ id: 0, data: null, reason: 'The process that decodes frames broke off at this one. The file is probably damaged here.' })
       this.waiting.clear()
     })
     this.child = child

@@ -2,10 +2,11 @@ import { mkdir } from 'node:fs/promises'
 import path from 'node:path'
 import type { IncomingMessage, ServerResponse } from 'node:http'
 import { bringIn, Problem, readVolume, type VolumeRow } from '@hematine/database'
-import { exists, flushToDisk, placeFile, resolveInside, spaceOf, workDirectory } from '@hematine/media/volume-files'
+import { flushToDisk, freeNameIn, placeFile, resolveInside, spaceOf, workDirectory } from '@hematine/media/volume-files'
 import { FileStore } from '@tus/file-store'
 import { Server } from '@tus/server'
 import { useApplication } from './application'
+import { arrivalsOfUpload } from './arrivals'
 import { safeDirectory, safeName } from './safe-name'
 
 /** Resumable uploads into source volumes by the tus protocol (version 1.0.0). One server for each volume, so that a finished upload only changes its name. */
@@ -42,7 +43,7 @@ async function makeServer(volume: VolumeRow): Promise<Server> {
       const name = await place(path.join(directory, upload.id), volume.path, below, safeName(upload.metadata?.filename))
       const { em, queue } = await useApplication()
       const orderId = Number(upload.metadata?.orderId)
-      if (Number.isInteger(orderId) && orderId > 0) await bringIn(em(), queue, orderId, [{ kind: 'file', volumeId: volume.id, path: name }])
+      if (Number.isInteger(orderId) && orderId > 0) await bringIn(em(), queue, orderId, await arrivalsOfUpload(volume, name))
       return {}
     },
   })
@@ -55,12 +56,9 @@ async function place(upload: string, root: string, below: string, name: string):
   await mkdir(wanted, { recursive: true })
   // A link of that name might lead out of the volume.
   const directory = await resolveInside(root, below)
-  const ending = path.extname(name)
-  const stem = name.slice(0, name.length - ending.length)
-  for (let counter = 1; ; counter++) {
-    const candidate = counter === 1 ? name : `${stem}-${counter}${ending}`
-    const target = path.join(directory, candidate)
-    if (!await exists(target) && await placeFile(upload, target)) return below === '' ? candidate : `${below}/${candidate}`
+  for (;;) {
+    const candidate = await freeNameIn(directory, name)
+    if (await placeFile(upload, path.join(directory, candidate))) return below === '' ? candidate : `${below}/${candidate}`
   }
 }
 

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { describeClock, displayAspect, findingNames, toNumber, type Finding, type SourceRecord } from '@hematine/core'
+import { useEventListener } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 import { addressOf } from '~/composables/useCall'
 
@@ -28,10 +29,12 @@ function onKey(event: KeyboardEvent): void {
   else return
   event.preventDefault()
 }
+// Wherever the focus is while the dialog is open.
+useEventListener('keydown', onKey)
 </script>
 
 <template>
-  <VDialog v-model="open" width="1040" max-width="96vw" :aria-label="finding ? `Evidence: ${finding.says}` : `Frame of ${source.name}`" @keydown="onKey">
+  <VDialog v-model="open" width="1040" max-width="96vw" :aria-label="finding ? `Evidence: ${finding.says}` : `Frame of ${source.name}`">
     <VCard class="evidence">
       <div class="bar">
         <h2 class="ellipsis">{{ finding ? findingNames[finding.key] : source.name }}</h2>

@@ -1,20 +1,26 @@
 <script setup lang="ts">
-import { describeClock, type Finding, type SourceRecord } from '@hematine/core'
+import { describeClock, type Finding, type MeasureDepth, type SourceRecord } from '@hematine/core'
 import { computed } from 'vue'
 import StateMark from '~/components/common/StateMark.vue'
 
 /** Findings as sentences, with how sure they are, where to see them, and what they suggest. */
 const { source } = defineProps<{ source: SourceRecord }>()
-const emit = defineEmits<{ see: [finding: Finding, place: number], measure: [] }>()
+const emit = defineEmits<{ see: [finding: Finding, place: number], hear: [seconds: number, track: number], measure: [depth: MeasureDepth], stop: [] }>()
+const underWay = computed(() => source.measureState === 'waiting' || source.measureState === 'measuring')
 const faults = computed(() => source.findings.filter(entry => entry.kind === 'fault'))
 const natures = computed(() => source.findings.filter(entry => entry.kind === 'nature'))
-const seen = (finding: Finding) => finding.places.length > 0 && !['loudness', 'clipped-sound', 'hum', 'silent-channel', 'out-of-phase', 'silence'].includes(finding.key)
+const ofSound = (finding: Finding) => ['loudness', 'clipped-sound', 'hum', 'silent-channel', 'out-of-phase', 'silence'].includes(finding.key)
+/** Sentences about one of several sound tracks begin with its number. */
+const trackOf = (finding: Finding) => Math.max(0, Number(/^Sound (\d+)/.exec(finding.says)?.[1] ?? 1) - 1)
 </script>
 
 <template>
   <section aria-label="Findings">
     <h2>Findings</h2>
-    <p v-if="source.measureState === 'waiting' || source.measureState === 'measuring'" class="muted" role="status">{{ source.measureState === 'waiting' ? 'It will be measured when a worker has room.' : 'It is being measured.' }}</p>
+    <p v-if="underWay" class="muted">
+      <span role="status">{{ source.measureState === 'waiting' ? 'It will be measured when a worker has room.' : `It is being measured${source.measurePart === null ? '' : `, ${Math.round(source.measurePart * 100)} %`}.` }}</span> <button type="button" class="link" @click="emit('stop')">Stop measuring</button>
+    </p>
+    <p v-else-if="source.measureState === 'none'" class="muted">It was not measured. <button type="button" class="link" @click="emit('measure', 'sampled')">Measure it</button></p>
     <p v-else-if="source.measureState === 'failed'" class="bad">It could not be measured: {{ source.measureReason }}</p>
     <template v-if="source.measured">
       <ul class="findings">
@@ -24,12 +30,15 @@ const seen = (finding: Finding) => finding.places.length > 0 && !['loudness', 'c
             <div>{{ finding.says }}</div>
             <div class="muted"><span class="number">{{ Math.round(finding.sure * 100) }} %</span> sure<template v-if="finding.suggests">. {{ finding.suggests }}.</template></div>
           </div>
-          <button v-if="seen(finding)" type="button" class="see" :aria-label="`See: ${finding.says}`" @click="emit('see', finding, 0)">See <span class="number">{{ describeClock(finding.places[0]!.seconds) }}</span></button>
+          <template v-if="finding.places.length > 0">
+            <button v-if="ofSound(finding)" type="button" class="see" :aria-label="`Hear: ${finding.says}`" @click="emit('hear', finding.places[0]!.seconds, trackOf(finding))">Hear <span class="number">{{ describeClock(finding.places[0]!.seconds) }}</span></button>
+            <button v-else type="button" class="see" :aria-label="`See: ${finding.says}`" @click="emit('see', finding, 0)">See <span class="number">{{ describeClock(finding.places[0]!.seconds) }}</span></button>
+          </template>
         </li>
       </ul>
       <p v-if="faults.length === 0" class="muted">Nothing wrong was found.</p>
       <p class="muted">Measured {{ source.measured.depth === 'deep' ? 'deeply, in 60 places' : 'in samples, in 10 places or whole when short' }}; it took <span class="number">{{ source.measured.tookSeconds.toFixed(1) }} s</span> of processor time.
-        <button v-if="source.measured.depth === 'sampled'" type="button" class="link" @click="emit('measure')">Measure more deeply</button></p>
+        <button v-if="source.measured.depth === 'sampled' && !underWay" type="button" class="link" @click="emit('measure', 'deep')">Measure more deeply</button></p>
     </template>
   </section>
 </template>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { describeBytes, type ScanRecord } from '@hematine/core'
+import { countSectors, describeBytes, sectorBytes, type DiscCopyRecord, type ScanRecord } from '@hematine/core'
 import { useLocalStorage } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import StateMark from '~/components/common/StateMark.vue'
@@ -7,14 +7,28 @@ import { call } from '~/composables/useCall'
 import { useNotices } from '~/stores/notices'
 import { useOrder } from '~/stores/order'
 
-/** Folders that are gone through or watched, while there is something to say of them. */
+/** Folders that are gone through or watched, and discs that are read in, while there is something to say of them. */
 const order = useOrder()
 const notices = useNotices()
 const put = useLocalStorage<number[]>('hematine-scans-read', [])
+const putCopies = useLocalStorage<number[]>('hematine-discs-read', [])
 const shown = ref<ScanRecord | null>(null)
 const scans = computed(() => order.scans.filter(scan => scan.state === 'scanning' || !put.value.includes(scan.id)).slice(0, 4))
 const placeOf = (folder: { volumeId: number, path: string }) => `${order.volumes.find(volume => volume.id === folder.volumeId)?.name ?? 'volume'}${folder.path === '' ? '' : `: ${folder.path}`}`
 
+const copies = computed(() => order.copies.filter(copy => copy.state === 'reading' || !putCopies.value.includes(copy.id)).slice(0, 4))
+const copyWords = { reading: 'Reading', done: 'Read', stopped: 'Stopped reading', failed: 'Could not read' } as const
+
+function copyProgress(copy: DiscCopyRecord): string {
+  const bad = countSectors(copy.unreadable)
+  return [
+    copy.sectorsTotal === null ? 'beginning' : copy.state === 'reading' ? `${describeBytes(copy.sectorsDone * sectorBytes)} of ${describeBytes(copy.sectorsTotal * sectorBytes)}` : describeBytes(copy.sectorsDone * sectorBytes),
+    ...(copy.state === 'done' ? [`${copy.brought} ${copy.brought === 1 ? 'title' : 'titles'} brought in`] : []),
+    ...(bad > 0 ? [`${bad} ${bad === 1 ? 'sector' : 'sectors'} unreadable`] : []),
+  ].join(', ')
+}
+
+const stopCopy = (copy: DiscCopyRecord) => notices.attempt(async () => order.take({ copies: [await call('stopCopy', { parameters: { id: copy.id } })] }))
 const stop = (scan: ScanRecord) => notices.attempt(async () => order.take({ scans: [await call('stopScan', { parameters: { id: scan.id } })] }))
 const endWatch = (id: number) => notices.attempt(async () => {
   await call('endWatch', { parameters: { id } })
@@ -23,7 +37,16 @@ const endWatch = (id: number) => notices.attempt(async () => {
 </script>
 
 <template>
-  <div v-if="scans.length + order.watches.length > 0" class="folders scroll" role="group" aria-label="Folders">
+  <div v-if="scans.length + copies.length + order.watches.length > 0" class="folders scroll" role="group" aria-label="Folders and discs">
+    <div v-for="copy in copies" :key="`copy-${copy.id}`" class="folder">
+      <StateMark :state="copy.state === 'reading' ? 'running' : copy.state === 'failed' ? 'failed' : copy.unreadable.length > 0 || copy.reason ? 'look' : 'done'" />
+      <span class="ellipsis">{{ copyWords[copy.state] }} {{ copy.disc }}<span class="muted"> in {{ copy.driveName }}</span></span>
+      <span class="number muted">{{ copyProgress(copy) }}</span>
+      <span v-if="copy.reason" class="look ellipsis" :title="copy.reason">{{ copy.reason }}</span>
+      <span class="spacer" />
+      <VBtn v-if="copy.state === 'reading'" variant="text" @click="stopCopy(copy)">Stop</VBtn>
+      <VBtn v-else variant="text" @click="putCopies = [...putCopies.slice(-100), copy.id]">Put away</VBtn>
+    </div>
     <div v-for="scan in scans" :key="`scan-${scan.id}`" class="folder">
       <StateMark :state="scan.state === 'scanning' ? 'running' : scan.refusedCount > 0 ? 'look' : 'done'" />
       <span class="ellipsis">{{ scan.state === 'scanning' ? 'Going through' : scan.state === 'done' ? 'Went through' : 'Stopped in' }} {{ placeOf(scan) }}</span>

@@ -3,6 +3,7 @@ import { describeBytes, describeClock, type SourceSort } from '@hematine/core'
 import { useVirtualList } from '@vueuse/core'
 import { computed, nextTick, ref, watch } from 'vue'
 import StateMark from '~/components/common/StateMark.vue'
+import { useColumns } from '~/composables/useColumns'
 import { useIntake, type Line } from '~/stores/intake'
 
 /** Lots and their sources as one long table. Only the lines in view are in the page; only what is in view is fetched. */
@@ -16,9 +17,7 @@ const lines = computed(() => intake.lines)
 const { list, containerProps, wrapperProps, scrollTo } = useVirtualList(lines, { itemHeight: rowHeight, overscan: 6 })
 watch([list, lines], () => intake.need(list.value.map(entry => entry.data)), { immediate: true })
 
-const columns: { key: SourceSort, name: string, end?: boolean }[] = [
-  { key: 'name', name: 'Source' }, { key: 'picture', name: 'Picture' }, { key: 'rate', name: 'Rate' }, { key: 'codec', name: 'Codec' }, { key: 'seconds', name: 'Length', end: true }, { key: 'bytes', name: 'Size', end: true }, { key: 'faults', name: 'Findings' },
-]
+const { shown, has, template, wordsEnd } = useColumns()
 
 function sortBy(key: SourceSort): void {
   if (intake.sort !== key) {
@@ -161,11 +160,12 @@ const oddWords = (line: Line) => {
 </script>
 
 <template>
-  <div class="lots" role="treegrid" aria-label="Sources by lot" :aria-rowcount="lines.length + 1" aria-multiselectable="true" @keydown="onKey">
+  <div class="lots" role="treegrid" aria-label="Sources by lot" :aria-rowcount="lines.length + 1" aria-multiselectable="true" :style="{ '--columns': template }" @keydown="onKey">
     <div class="line head" role="row" aria-rowindex="1">
       <span role="columnheader"><input type="checkbox" aria-label="Choose all sources" :checked="selected.size > 0 && selected.size >= intake.total" :indeterminate="selected.size > 0 && selected.size < intake.total" @change="chooseAll"></span>
-      <span v-for="column in columns" :key="column.key" role="columnheader" :class="{ end: column.end }" :aria-sort="intake.sort === column.key ? (intake.descending ? 'descending' : 'ascending') : 'none'">
-        <button type="button" @click="sortBy(column.key)">{{ column.name }}<span aria-hidden="true">{{ intake.sort === column.key ? (intake.descending ? ' ▼' : ' ▲') : '' }}</span></button>
+      <span v-for="column in [{ name: 'Source', sort: 'name' as const, end: false }, ...shown]" :key="column.name" role="columnheader" :class="{ end: column.end }" :aria-sort="column.sort !== null && intake.sort === column.sort ? (intake.descending ? 'descending' : 'ascending') : 'none'">
+        <button v-if="column.sort !== null" type="button" @click="sortBy(column.sort)">{{ column.name }}<span aria-hidden="true">{{ intake.sort === column.sort ? (intake.descending ? ' ▼' : ' ▲') : '' }}</span></button>
+        <template v-else>{{ column.name }}</template>
       </span>
     </div>
     <div v-bind="containerProps" class="body scroll" role="rowgroup" tabindex="-1">
@@ -176,14 +176,15 @@ const oddWords = (line: Line) => {
             @click="event => click(index, event)" @focus="at = index" @dragover="event => dragOver(event, line.lotId)" @dragleave="over = null" @drop="event => dropOn(event, line.lotId)"
           >
             <span role="gridcell"><input type="checkbox" tabindex="-1" :aria-label="`Choose all of ${line.lot?.name ?? 'those in no lot'}`" @click.stop @change="event => chooseLot(line.lotId, (event.target as HTMLInputElement).checked)"></span>
-            <span role="gridcell" class="lot-words">
+            <span role="gridcell" class="lot-words" :style="{ gridColumnEnd: wordsEnd }">
               <span class="turn" :class="{ down: intake.isOpen(line.lotId) }" aria-hidden="true" />
               <strong>{{ line.lot?.name ?? 'In no lot' }}</strong>
               <span class="ellipsis" :title="line.lot?.reason">{{ line.count }} {{ line.count === 1 ? 'source' : 'sources' }}: {{ line.lot?.reason ?? 'being read, or not usable' }}</span>
             </span>
-            <span role="gridcell" class="number end">{{ line.lot && line.lot.seconds > 0 ? describeClock(line.lot.seconds) : '' }}</span>
-            <span role="gridcell" class="number end">{{ line.lot ? describeBytes(line.lot.bytes) : '' }}</span>
-            <span role="gridcell" class="look ellipsis" :title="oddWords(line) ?? ''"><template v-if="oddWords(line)"><StateMark state="look" /> {{ oddWords(line) }}</template></span>
+            <span v-if="has.has('seconds')" role="gridcell" class="number end">{{ line.lot && line.lot.seconds > 0 ? describeClock(line.lot.seconds) : '' }}</span>
+            <span v-if="has.has('bytes')" role="gridcell" class="number end">{{ line.lot ? describeBytes(line.lot.bytes) : '' }}</span>
+            <span v-if="has.has('jobs')" role="gridcell" />
+            <span v-if="has.has('faults')" role="gridcell" class="look ellipsis" :title="oddWords(line) ?? ''"><template v-if="oddWords(line)"><StateMark state="look" /> {{ oddWords(line) }}</template></span>
           </div>
           <div
             v-else class="line source" :class="{ open: intake.rowOf(line)?.id === open, chosen: selected.has(intake.rowOf(line)?.id ?? -1) }" role="row" aria-level="2" :aria-rowindex="index + 2" :aria-selected="selected.has(intake.rowOf(line)?.id ?? -1)"
@@ -196,12 +197,14 @@ const oddWords = (line: Line) => {
                 <template v-if="row.state === 'refused'"><span role="gridcell" class="bad ellipsis wide" :title="row.reason ?? ''">{{ row.reason }}</span></template>
                 <template v-else-if="row.state === 'reading'"><span role="gridcell" class="muted wide">being read</span></template>
                 <template v-else>
-                  <span role="gridcell" class="number ellipsis" :title="row.picture">{{ row.picture }}</span>
-                  <span role="gridcell" class="number ellipsis" :title="row.motion">{{ row.motion }}</span>
-                  <span role="gridcell" class="ellipsis" :title="row.codec">{{ row.codec }}</span>
-                  <span role="gridcell" class="number end">{{ row.seconds === null ? '' : describeClock(row.seconds) }}</span>
-                  <span role="gridcell" class="number end">{{ row.bytes === null ? '' : describeBytes(row.bytes) }}</span>
-                  <span role="gridcell" class="ellipsis" :title="row.faults.join(', ')" :class="{ muted: row.faults.length === 0 }">{{ row.faults.length > 0 ? row.faults.join(', ') : { none: '', waiting: 'to be measured', measuring: 'being measured', ready: 'nothing wrong found', failed: 'not measured' }[row.measureState] }}</span>
+                  <span v-if="has.has('picture')" role="gridcell" class="number ellipsis" :title="row.picture">{{ row.picture }}</span>
+                  <span v-if="has.has('rate')" role="gridcell" class="number ellipsis" :title="row.motion">{{ row.motion }}</span>
+                  <span v-if="has.has('codec')" role="gridcell" class="ellipsis" :title="row.codec">{{ row.codec }}</span>
+                  <span v-if="has.has('sound')" role="gridcell" class="ellipsis" :title="row.sound">{{ row.sound }}</span>
+                  <span v-if="has.has('seconds')" role="gridcell" class="number end">{{ row.seconds === null ? '' : describeClock(row.seconds) }}</span>
+                  <span v-if="has.has('bytes')" role="gridcell" class="number end">{{ row.bytes === null ? '' : describeBytes(row.bytes) }}</span>
+                  <span v-if="has.has('jobs')" role="gridcell" class="number end">{{ row.jobCount || '' }}</span>
+                  <span v-if="has.has('faults')" role="gridcell" class="ellipsis" :title="row.faults.join(', ')" :class="{ muted: row.faults.length === 0 }">{{ row.faults.length > 0 ? row.faults.join(', ') : { none: '', waiting: 'to be measured', measuring: 'being measured', ready: 'nothing wrong found', failed: 'not measured' }[row.measureState] }}</span>
                 </template>
               </template>
               <span v-else role="gridcell" class="muted wide">loading</span>
@@ -215,14 +218,14 @@ const oddWords = (line: Line) => {
 
 <style scoped>
 .lots { flex: 1; min-height: 0; display: flex; flex-direction: column; }
-.line { display: grid; grid-template-columns: 24px minmax(150px, 1.6fr) 116px 66px 66px 50px 62px minmax(90px, 1fr); gap: 0 9px; align-items: center; height: 30px; padding: 0 10px; border-bottom: 1px solid var(--line); box-sizing: border-box; }
+.line { display: grid; grid-template-columns: var(--columns); gap: 0 9px; align-items: center; height: 30px; padding: 0 10px; border-bottom: 1px solid var(--line); box-sizing: border-box; }
 .head { height: 28px; color: var(--muted); background: rgb(var(--v-theme-surface)); flex: none; overflow: hidden; }
 /* The head keeps room for the scroll bar too, so that columns stand under their names. */
 .head, .body { scrollbar-gutter: stable; }
 .head button { color: inherit; }
 .body { flex: 1; }
 .line.lot { background: rgb(var(--v-theme-surface)); }
-.lot-words { grid-column: 2 / 6; display: flex; align-items: center; gap: 6px; min-width: 0; }
+.lot-words { grid-column-start: 2; display: flex; align-items: center; gap: 6px; min-width: 0; }
 .turn { flex: none; width: 6px; height: 6px; margin: 0 6px 0 4px; border: solid currentColor; border-width: 0 1.5px 1.5px 0; transform: rotate(-45deg); }
 .turn.down { transform: rotate(45deg); }
 .lot-words strong { white-space: nowrap; font-weight: 600; }

@@ -1,9 +1,11 @@
 <script setup lang="ts">
-import { describeCodec, describeTrack, factLines, type Finding, type SourceRecord } from '@hematine/core'
+import { describeCodec, describeTrack, factLines, type Finding, type MeasureDepth, type SourceRecord } from '@hematine/core'
 import { computed, ref } from 'vue'
 import StateMark from '~/components/common/StateMark.vue'
 import EvidenceDialog from '~/components/intake/EvidenceDialog.vue'
 import FindingList from '~/components/intake/FindingList.vue'
+import PlayDialog from '~/components/intake/PlayDialog.vue'
+import SequenceArrival from '~/components/intake/SequenceArrival.vue'
 import TimeStrip from '~/components/intake/TimeStrip.vue'
 import { sequenceRates } from '~/composables/sequence-rates'
 import { call } from '~/composables/useCall'
@@ -27,8 +29,16 @@ async function readAgain(): Promise<void> {
 /** What the evidence shows: a finding at one of its places, or a moment. */
 const evidence = ref<{ finding: Finding | null, start: number } | null>(null)
 
-async function measureDeeply(): Promise<void> {
-  await notices.attempt(() => call('measureSources', { body: { ids: [source.id], depth: 'deep' } }))
+/** Place from which the source is played; null while it is not. */
+const playFrom = ref<{ start: number, track: number } | null>(null)
+
+async function stopMeasuring(): Promise<void> {
+  await notices.attempt(() => call('stopMeasuring', { body: { ids: [source.id] } }))
+  order.noteSources([source.id])
+}
+
+async function measure(depth: MeasureDepth): Promise<void> {
+  await notices.attempt(() => call('measureSources', { body: { ids: [source.id], depth } }))
   order.noteSources([source.id])
 }
 
@@ -49,10 +59,12 @@ async function remove(): Promise<void> {
       <h2 class="title">{{ source.name }}</h2>
       <div class="muted where">{{ volume?.name }}: {{ source.relativePath }}</div>
       <TimeStrip :source="source" @see="(finding, place) => { evidence = { finding, start: place } }" @seconds="seconds => { evidence = { finding: null, start: seconds } }" />
+      <VBtn v-if="source.facts?.durationSeconds" class="play" @click="playFrom = { start: 0, track: 0 }">Play</VBtn>
       <p v-if="source.state === 'refused'" class="reason"><StateMark state="refused" label="Cannot be used" /><br>{{ source.reason }}</p>
       <p v-else-if="source.state === 'reading'" class="muted" role="status">Its facts are being read.</p>
     </section>
-    <FindingList v-if="source.facts && source.measureState !== 'none'" :source="source" @see="(finding, place) => { evidence = { finding, start: place } }" @measure="measureDeeply" />
+    <FindingList v-if="source.facts?.durationSeconds" :source="source" @see="(finding, place) => { evidence = { finding, start: place } }" @hear="(seconds, track) => { playFrom = { start: Math.max(0, seconds - 1), track } }" @measure="measure" @stop="stopMeasuring" />
+    <SequenceArrival v-if="source.sequence" :source="source" />
     <section v-if="source.facts">
       <h2>Facts</h2>
       <table class="facts"><tbody>
@@ -64,7 +76,7 @@ async function remove(): Promise<void> {
       <h2>Tracks</h2>
       <table class="facts"><tbody>
         <tr v-for="(track, index) in source.facts.audio" :key="track.streamIndex"><th scope="row">sound {{ index + 1 }}</th><td>{{ describeTrack(track) }}</td></tr>
-        <tr v-for="(track, index) in source.facts.subtitles" :key="track.streamIndex"><th scope="row">subtitles {{ index + 1 }}</th><td>{{ describeCodec(track.codec) }}, {{ track.language ?? 'language not stated' }} (not carried over)</td></tr>
+        <tr v-for="(track, index) in source.facts.subtitles" :key="index"><th scope="row">subtitles {{ index + 1 }}</th><td>{{ describeCodec(track.codec) }}, {{ track.language ?? 'language not stated' }} (not carried over)</td></tr>
       </tbody></table>
     </section>
     <section v-if="jobs.length > 0">
@@ -76,6 +88,7 @@ async function remove(): Promise<void> {
       <VBtn :disabled="source.state === 'reading'" @click="readAgain">{{ source.kind === 'sequence' ? 'Read at this rate' : 'Read again' }}</VBtn>
       <VBtn variant="text" @click="remove">Take out of the order</VBtn>
     </section>
+    <PlayDialog v-if="playFrom !== null && source.facts" :source="source" v-bind="playFrom" @close="playFrom = null" />
     <EvidenceDialog v-if="evidence && source.facts?.video" :source="source" v-bind="evidence" @close="evidence = null" />
   </div>
 </template>
@@ -88,5 +101,6 @@ async function remove(): Promise<void> {
 .remark { margin: 8px 0 0; }
 .job { padding: 2px 0; display: flex; gap: 6px; }
 .actions { display: flex; gap: 8px; align-items: center; }
+.play { margin-top: 8px; }
 .rate { max-width: 130px; }
 </style>

@@ -33,8 +33,10 @@ const words = computed(() => job.state === 'queued' ? 'about to begin' : isPause
       <span class="word">{{ words }}</span>
       <template v-if="progress">
         <span class="number">frame {{ progress.framesDone }} of {{ progress.framesTotal }}</span>
-        <span class="number">{{ progress.framesPerSecond.toFixed(1) }} fps</span>
-        <span class="number">{{ progress.timesRealTime.toFixed(2) }}x real time</span>
+        <template v-if="progress.framesDone > 0">
+          <span class="number">{{ progress.framesPerSecond.toFixed(1) }} fps</span>
+          <span class="number">{{ progress.timesRealTime.toFixed(2) }}x real time</span>
+        </template>
         <span class="number">{{ describeBytes(progress.bytesWritten) }} so far</span>
         <span class="spacer" />
         <span v-if="progress.secondsLeft !== null" class="number">{{ describeDuration(progress.secondsLeft) }} left</span>

@@ -14,10 +14,10 @@ export default handle('jobFrame', async ({ application, parameters: { id, index 
   const source = sourceOf(job)
   const seconds = index / toNumber(rate)
   const png = side === 'result'
-    ? await application.stills.png({ kind: 'plain', input: { kind: 'file', path: await resolveInside(deliveryVolumeOf(job).path, job.outputPath) }, video: resultVideo(job.check.measurement, job.treatment), seconds })
+    ? await application.stills.make({ kind: 'plain', input: { kind: 'file', path: await resolveInside(deliveryVolumeOf(job).path, job.outputPath) }, video: resultVideo(job.check.measurement, job.treatment), seconds })
     : side === 'treated'
-      ? await application.stills.png({ kind: 'treated', input: await sourceInput(source, sourceVolumeOf(source).path), video: source.facts!.video!, treatment: job.treatment, index })
-      : await application.stills.png({ kind: 'plain', input: await sourceInput(source, sourceVolumeOf(source).path), video: source.facts!.video!, seconds })
+      ? await application.stills.make({ kind: 'treated', input: await sourceInput(source, sourceVolumeOf(source).path), video: source.facts!.video!, treatment: job.treatment, index })
+      : await application.stills.make({ kind: 'plain', input: await sourceInput(source, sourceVolumeOf(source).path), video: source.facts!.video!, seconds })
   setResponseHeaders(event, { 'content-type': 'image/png', 'cache-control': 'private, max-age=600' })
   return png
 })

@@ -1,0 +1,71 @@
+import { addDrive, addToInventory, beginCopy, changeDrive, createOrder, keepCopied, listen, listSources, removeSource } from '@hematine/database'
+import type { EventStream } from 'h3'
+import { afterEach, beforeEach, describe, expect, test } from 'vitest'
+import type { LiveChange } from '#shared/api'
+import { LiveHub } from '../server/utils/live.ts'
+import { makeOrder, useDatabase } from '../../../tests/support/database.ts'
+
+/** What browsers are told, from the tables' own announcements on. */
+const db = useDatabase()
+let hub: LiveHub
+let endListening: () => Promise<void>
+
+/** A browser that keeps what it hears. */
+function browser(orderId: number) {
+  const heard: LiveChange[] = []
+  let close = () => undefined as void
+  const stream = {
+    push: async ({ event, data }: { event: string, data: string }) => { if (event === 'change') heard.push(JSON.parse(data) as LiveChange) },
+    onClosed: (call: () => void) => { close = call }, close: async () => undefined,
+  } as unknown as EventStream
+  hub.add({ orderId, stream })
+  return { heard, leave: () => close(), last: () => heard.at(-1) }
+}
+
+beforeEach(async () => {
+  await db.fresh()
+  hub = new LiveHub(() => db.em())
+  endListening = await listen(db.url, change => hub.noteChange(change), () => hub.tellAllToReload())
+})
+afterEach(async () => {
+  hub.close()
+  await endListening()
+})
+
+const patience = { timeout: 5000, interval: 20 }
+
+describe('what changes', () => {
+  test('is told to the browsers of its order, gathered into few messages', async () => {
+    const { order } = await makeOrder(db, [])
+    const other = await createOrder(db.em(), { code: 'T-2', name: 'Other', dueAt: null })
+    const [own, stranger] = [browser(order.id), browser(other.id)]
+    const item = { carrier: null, seconds: null, width: null, height: null, framesPerSecond: null, scan: null, codec: null, bytes: null, notes: null }
+    await addToInventory(db.em(), order.id, Array.from({ length: 50 }, (_, index) => ({ ...item, name: `Tape ${index}` })))
+    await expect.poll(() => own.heard.some(change => change.inventory), patience).toBe(true)
+    expect(own.heard.length).toBeLessThanOrEqual(3)
+    expect(stranger.heard.every(change => change.copies.length === 0 && change.jobs.length === 0)).toBe(true)
+  })
+
+  test('of a drive and of a disc that is read in: the drive is to be asked for, the copy comes along', async () => {
+    const { order, source } = await makeOrder(db, [])
+    const other = await createOrder(db.em(), { code: 'T-2', name: 'Other', dueAt: null })
+    const [own, stranger] = [browser(order.id), browser(other.id)]
+    const driveId = await addDrive(db.em(), { name: 'Stand-in drive', shelf: '/shelf', speed: 4 })
+    await changeDrive(db.em(), driveId, { disc: 'a.iso' })
+    await expect.poll(() => own.last()?.drives, patience).toBe(true)
+    const { id } = await beginCopy(db.em(), db.queue, { orderId: order.id, driveId, volumeId: source.id })
+    await keepCopied(db.em(), id, { sectorsDone: 30, sectorsTotal: 90, unreadable: [] })
+    await expect.poll(() => own.last()?.copies, patience).toMatchObject([{ id, disc: 'a.iso', state: 'reading', sectorsDone: 30, sectorsTotal: 90 }])
+    expect(stranger.heard.flatMap(change => change.copies)).toEqual([])
+  })
+
+  test('of sources is told by number, also when they are gone; a browser that left hears nothing', async () => {
+    const { order } = await makeOrder(db, ['a.mp4', 'b.mp4'])
+    const [own, gone] = [browser(order.id), browser(order.id)]
+    gone.leave()
+    const [first] = await listSources(db.em(), { orderId: order.id })
+    await removeSource(db.em(), first!.id)
+    await expect.poll(() => own.heard.flatMap(change => change.sourceIds), patience).toContain(first!.id)
+    expect(gone.heard).toEqual([])
+  })
+})
