@@ -23,6 +23,9 @@ export function postgresPrograms() {
 const debianPackages = {
   postgresql: () => postgresPrograms() !== null,
   chromium: () => existsSync('/usr/bin/chromium'),
+  // Authoring programs: tests make discs with them that are not of our own making.
+  dvdauthor: () => existsSync('/usr/bin/dvdauthor'),
+  genisoimage: () => existsSync('/usr/bin/genisoimage'),
 }
 
 /** Installs Debian packages that are missing, as root; otherwise says which line to run. */

@@ -2,7 +2,7 @@ import { mkdirSync } from 'node:fs'
 import path from 'node:path'
 import { readSettings, WrongSettings, type Settings } from '@hematine/core'
 import { connect, migrate, TaskQueue } from '@hematine/database'
-import { makeDemoMaterial, ownVolumes, seedDemo, seedEmpty } from '@hematine/demo'
+import { makeDemoMaterial, makeShelf, ownVolumes, seedDemo, seedDrive, seedEmpty } from '@hematine/demo'
 import { projectDirectory, SetUpProblem } from './bootstrap.mjs'
 import { build, built } from './build.ts'
 import { freePort, startCluster, type Cluster } from './cluster.ts'
@@ -92,8 +92,10 @@ async function prepare({ empty, dataDirectory, say }: RunOptions, databaseUrl: s
     await migrate(database)
     if (empty) return await seedEmpty(database, dataDirectory)
     if (await makeDemoMaterial(ownVolumes(dataDirectory).source, undefined, say)) say('The demo material is drawn.')
+    await makeShelf(ownVolumes(dataDirectory).shelf)
     const queue = await TaskQueue.open(databaseUrl, false, error => say(error.message))
     await seedDemo(database, queue, dataDirectory, inThreeDays())
+    await seedDrive(database, dataDirectory)
     await queue.close()
   } finally {
     await database.close()
