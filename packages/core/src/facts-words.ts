@@ -3,7 +3,7 @@ import type { AudioFacts, SourceFacts, VideoFacts } from './facts.ts'
 import { describeBitRate, describeBytes, describeClock } from './format.ts'
 import { describeAspect, displayAspect } from './geometry.ts'
 import { describeRate } from './timing.ts'
-import { describeScan } from './treatment.ts'
+import { describeScan } from './treatment/index.ts'
 
 const codecNames: Record<string, string> = {
   mpeg1video: 'MPEG-1', mpeg2video: 'MPEG-2', mpeg4: 'MPEG-4 part 2', dvvideo: 'DV', h264: 'H.264', hevc: 'HEVC', av1: 'AV1', prores: 'ProRes', ffv1: 'FFV1', png: 'PNG', mjpeg: 'JPEG', tiff: 'TIFF', exr: 'OpenEXR', dpx: 'DPX',

@@ -3,7 +3,7 @@ import { describeCodec } from './facts-words.ts'
 import { findingNames, type Finding, type FindingKey } from './findings/finding.ts'
 import { describeAspect, displayAspect } from './geometry.ts'
 import { describeRate } from './timing.ts'
-import { describeScan } from './treatment.ts'
+import { describeScan } from './treatment/index.ts'
 
 /** What kind of material a source is. */
 export type Material = 'moving picture' | 'still' | 'sound'

@@ -5,7 +5,7 @@ import { describeCodec } from './facts-words.ts'
 import { describeBytes, describeClock } from './format.ts'
 import { equal, Rational, toNumber } from './rational.ts'
 import { describeRate } from './timing.ts'
-import type { Treatment } from './treatment.ts'
+import { plainTimeline, resultSeconds, type Treatment } from './treatment/index.ts'
 
 /** What decoding a whole result, beside its treated source, measured. */
 export const CheckMeasurement = z.object({
@@ -87,7 +87,8 @@ export function judge(measured: CheckMeasurement, spec: DeliverySpec, treatment:
   measured.audio.forEach((track, index) => {
     const of = measured.audio.length > 1 ? ` ${index + 1}` : ''
     const difference = track.durationSeconds - video.durationSeconds
-    const sourceDifference = (measured.sourceAudioSeconds[index] ?? video.durationSeconds) - length
+    const sourceSeconds = measured.sourceAudioSeconds[index]
+    const sourceDifference = (sourceSeconds === undefined ? video.durationSeconds : resultSeconds(treatment.timeline ?? plainTimeline, sourceSeconds)) - length
     const tolerance = Math.max(0.1, 2 * frameSeconds)
     const words = (seconds: number) => Math.abs(seconds) < 0.0005 ? 'equal' : `${Math.abs(seconds).toFixed(3)} s ${seconds > 0 ? 'longer' : 'shorter'}`
     add(`sound${of} length`, `within ${tolerance.toFixed(2)} s of picture`, words(difference), Math.abs(difference) <= tolerance, Math.abs(difference - sourceDifference) <= tolerance

@@ -9,7 +9,7 @@ import { MeasureDepth } from './measurement.ts'
 import { Check, Verdict } from './quality.ts'
 import { Rational } from './rational.ts'
 import { NumberedSequence } from './sequence.ts'
-import { Treatment } from './treatment.ts'
+import { Treatment } from './treatment/index.ts'
 
 /** The shapes in which the things Hematine keeps are shown to browsers and other programs. Times are ISO 8601 in UTC. */
 

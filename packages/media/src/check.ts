@@ -138,7 +138,7 @@ export async function measurePicture(plan: CheckPlan, gate: WorkGate, onProgress
   reference.alloc()
   let treated: TreatedPicture | null = null
   try {
-    treated = await TreatedPicture.open(input, facts.video!, treatment, part?.firstFrame ?? 0)
+    treated = await TreatedPicture.open(input, facts.video!, treatment, { firstFrame: part?.firstFrame ?? 0 })
     let [framesDecoded, treatedFrames] = [0, 0]
     let [firstTicks, lastTicks] = [0, 0]
     let interlaced = false

@@ -30,7 +30,7 @@ async function makeSoundProxy(input: MediaInput, { audio }: SourceFacts, startSe
   frame.alloc()
   let sound: TreatedSound | null = null
   try {
-    sound = await TreatedSound.open(input, track, encoder.soundShape(proxySpec, deliveredLayout(track, proxySpec)), 0, startSeconds)
+    sound = await TreatedSound.open(input, track, encoder.soundShape(proxySpec, deliveredLayout(track, proxySpec)), 0, { startSeconds })
     const stream = output.addStream(encoder, track)
     await output.begin()
     let samples = 0

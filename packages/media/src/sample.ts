@@ -73,7 +73,7 @@ async function measureWindow(plan: SamplePlan, firstFrame: number, frames: numbe
   const queue = new BoundedQueue<Frame>(4)
   const openBegin = performance.now()
   const output = OutputFile.create(outputPath, spec.container)
-  const picture = await TreatedPicture.open(input, facts.video!, treatment, firstFrame)
+  const picture = await TreatedPicture.open(input, facts.video!, treatment, { firstFrame })
   const encoder = await Encoder.video(spec, treatment, wantsGlobalHeader)
   const window: SampleWindow = {
     startSeconds: firstFrame / toNumber(treatment.result.rate), frames: 0, encodeSeconds: 0, checkSeconds: 0,
@@ -151,7 +151,7 @@ async function measureTrack(plan: SamplePlan, track: AudioFacts, gate: WorkGate)
   const layout = deliveredLayout(track, spec)
   const encoder = await Encoder.audio(spec, deliveredChannels(track, spec), wantsGlobalHeader)
   const middle = Math.max(0, ((facts.durationSeconds ?? 0) - soundSeconds) / 2)
-  const sound = await TreatedSound.open(input, track, encoder.soundShape(spec, layout), secondsOf(video.startTicks, video.timeBase), middle)
+  const sound = await TreatedSound.open(input, track, encoder.soundShape(spec, layout), secondsOf(video.startTicks, video.timeBase), { startSeconds: middle, treatment: plan.treatment })
   const frame = new Frame()
   frame.alloc()
   try {

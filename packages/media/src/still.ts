@@ -139,7 +139,7 @@ export type StillSide = 'source' | 'treated' | 'result'
 
 /** Frame `index` of the treated source. @throws MediaError when there is no such frame */
 export async function treatedStill(input: MediaInput, video: VideoFacts, treatment: Treatment, index: number): Promise<RgbPicture> {
-  const picture = await TreatedPicture.open(input, video, treatment, index)
+  const picture = await TreatedPicture.open(input, video, treatment, { firstFrame: index })
   const frame = new Frame()
   frame.alloc()
   try {

@@ -4,6 +4,7 @@ import { Encoder } from './encoder.ts'
 import type { MediaInput } from './input.ts'
 import { MediaError } from './libav.ts'
 import { OutputFile, wantsGlobalHeader } from './output.ts'
+import type { NetworkDevice } from './network.ts'
 import { TreatedPicture } from './picture-treatment.ts'
 import { BoundedQueue } from './queue.ts'
 import { deliveredChannels, deliveredLayout, secondsOf, TreatedSound } from './sound-treatment.ts'
@@ -17,6 +18,22 @@ export interface TranscodePlan {
   outputPath: string
   /** A piece of the result, in its frames; the whole unless said. */
   stretch?: { firstFrame: number, frames: number }
+  /** Whether the time of each step is to be told apart. */
+  apart?: boolean
+}
+
+/** What an encode took. Decoding, steps and encoder overlap, so their seconds add to more than the clock's. */
+export interface TranscodeResult {
+  frames: number
+  /** Seconds by the numbers of the treatment's steps. */
+  stepSeconds: ReadonlyMap<number | 'decode' | 'other', number>
+  /** Seconds in the picture's encoder. */
+  encodeSeconds: number
+  /** Seconds by the clock from the first frame on, and until it was there. */
+  seconds: number
+  untilFirstFrame: number
+  /** Devices that learned steps ran on, by the network's name. */
+  devices: Record<string, NetworkDevice>
 }
 
 /** Lets a long run be stopped and held from outside. `turn` resolves when work may go on and rejects when it must stop. */
@@ -65,10 +82,9 @@ export async function produceFrames(picture: TreatedPicture, queue: BoundedQueue
 
 /**
  * Runs a job's encode: whole picture and every sound track, interleaved, into `outputPath`.
- * @returns frames of the result
  * @throws MediaError; whatever `gate.turn` rejects with, when stopped. The unfinished file is the caller's to remove.
  */
-export async function transcode(plan: TranscodePlan, gate: WorkGate, onProgress: (progress: TranscodeProgress) => void): Promise<{ frames: number }> {
+export async function transcode(plan: TranscodePlan, gate: WorkGate, onProgress: (progress: TranscodeProgress) => void): Promise<TranscodeResult> {
   const { input, facts, treatment, spec } = plan
   const video = facts.video
   if (!video) throw new MediaError('The source has no picture.')
@@ -76,6 +92,7 @@ export async function transcode(plan: TranscodePlan, gate: WorkGate, onProgress:
   const { firstFrame, frames: most } = plan.stretch ?? { firstFrame: 0, frames: Number.POSITIVE_INFINITY }
   const rate = toNumber(treatment.result.rate)
 
+  const opened = performance.now()
   const output = OutputFile.create(plan.outputPath, spec.container)
   const queue = new BoundedQueue<Frame>(queueLength)
   const tracks: SoundTrack[] = []
@@ -83,13 +100,13 @@ export async function transcode(plan: TranscodePlan, gate: WorkGate, onProgress:
   let encoder: Encoder | null = null
   let producing: Promise<void> = Promise.resolve()
   try {
-    picture = await TreatedPicture.open(input, video, treatment, firstFrame)
+    picture = await TreatedPicture.open(input, video, treatment, { firstFrame, apart: plan.apart })
     encoder = await Encoder.video(spec, treatment, wantsGlobalHeader)
     const pictureStream = output.addStream(encoder, { pixelAspect: treatment.result.frame.pixelAspect, rate: treatment.result.rate })
     for (const track of facts.audio) {
       const layout = deliveredLayout(track, spec)
       const soundEncoder = await Encoder.audio(spec, deliveredChannels(track, spec), wantsGlobalHeader)
-      const sound = await TreatedSound.open(input, track, soundEncoder.soundShape(spec, layout), zeroSeconds, firstFrame / rate)
+      const sound = await TreatedSound.open(input, track, soundEncoder.soundShape(spec, layout), zeroSeconds, { startSeconds: firstFrame / rate, treatment })
       const frame = new Frame()
       frame.alloc()
       tracks.push({ sound, encoder: soundEncoder, streamIndex: output.addStream(soundEncoder, track), frame, seconds: 0, ended: false })
@@ -97,17 +114,20 @@ export async function transcode(plan: TranscodePlan, gate: WorkGate, onProgress:
     await output.begin()
 
     producing = produceFrames(picture, queue)
-    let frames = 0
+    let [frames, begun, encodeSeconds] = [0, 0, 0]
     while (frames < most) {
       await gate.turn()
       const frame = await queue.take()
       if (!frame) break
+      begun ||= performance.now()
       frame.pts -= BigInt(firstFrame)
+      const encodeBegun = performance.now()
       try {
         await encoder.encode(frame, packet => output.write(packet, pictureStream))
       } finally {
         frame.free()
       }
+      encodeSeconds += (performance.now() - encodeBegun) / 1000
       frames++
       for (const track of tracks) await writeSoundUntil(track, frames / rate, output)
       onProgress({ framesDone: frames, bytesWritten: output.bytesWritten })
@@ -121,7 +141,7 @@ export async function transcode(plan: TranscodePlan, gate: WorkGate, onProgress:
     const bytesWritten = output.bytesWritten
     await output.finish()
     onProgress({ framesDone: frames, bytesWritten })
-    return { frames }
+    return { frames, stepSeconds: picture.stepSeconds, encodeSeconds, seconds: (performance.now() - begun) / 1000, untilFirstFrame: (begun - opened) / 1000, devices: picture.devices }
   } finally {
     queue.end()
     await producing

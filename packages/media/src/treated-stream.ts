@@ -1,11 +1,19 @@
 import { Frame } from 'node-av/lib'
 import type { StreamDecoder } from './decoder.ts'
-import type { Graph } from './graph.ts'
+
+/** What a decoded stream is sent through. */
+export interface Passage {
+  push(frame: Frame | null): Promise<void>
+  pull(frame: Frame): Promise<'frame' | 'again' | 'end'>
+  free(): void
+}
 
 /** A stream of a source, decoded and sent through filters; the filters are set up by the first decoded frame. */
-export abstract class TreatedStream {
+export abstract class TreatedStream<Through extends Passage> {
   protected readonly decoded = new Frame()
-  private graph: Graph | null = null
+  protected stages: Through | null = null
+  /** Seconds spent decoding. */
+  protected decodeSeconds = 0
   private ended = false
 
   /** @param startTicks time in the stream that is time 0 for the filters */
@@ -14,7 +22,7 @@ export abstract class TreatedStream {
   }
 
   /** Filters for frames like the one in `decoded`. */
-  protected abstract buildGraph(): Promise<Graph>
+  protected abstract build(): Promise<Through>
   /** Whether a decoded frame is of use, by its time in the stream. */
   protected abstract isNeeded(ticks: bigint): boolean
   /** Whether a finished frame is handed out. */
@@ -28,7 +36,7 @@ export abstract class TreatedStream {
   /** Fills `frame` with the next finished frame. @returns false at the end */
   async next(frame: Frame): Promise<boolean> {
     for (;;) {
-      const state = this.graph ? await this.graph.pull(frame) : 'again'
+      const state = this.stages ? await this.stages.pull(frame) : 'again'
       if (state === 'end') return false
       if (state === 'frame') {
         if (this.isWanted(frame)) return true
@@ -41,23 +49,30 @@ export abstract class TreatedStream {
   }
 
   private async feed(): Promise<void> {
-    while (await this.decoder.next(this.decoded)) {
+    while (await this.decodeNext()) {
       if (!this.isNeeded(this.decoded.pts)) {
         this.decoded.unref()
         continue
       }
-      this.graph ??= await this.buildGraph()
+      this.stages ??= await this.build()
       this.decoded.pts -= this.startTicks
-      await this.graph.push(this.decoded)
+      await this.stages.push(this.decoded)
       this.decoded.unref()
       return
     }
     this.ended = true
-    await this.graph?.push(null)
+    await this.stages?.push(null)
+  }
+
+  private async decodeNext(): Promise<boolean> {
+    const begun = performance.now()
+    const found = await this.decoder.next(this.decoded)
+    this.decodeSeconds += (performance.now() - begun) / 1000
+    return found
   }
 
   async close(): Promise<void> {
-    this.graph?.free()
+    this.stages?.free()
     this.decoded.free()
     await this.decoder.close()
   }

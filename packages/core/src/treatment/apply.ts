@@ -1,0 +1,250 @@
+import { z } from 'zod'
+import { completeColour, describeColourTag, targetColour, type FullColourDescription } from '../colour.ts'
+import type { DeliverySpec } from '../delivery.ts'
+import { describePixelFormat, type SourceFacts } from '../facts.ts'
+import { describeAspect, displayAspect, fitFrame, pixelAspectFor, roundToMultiple, type StoredFrame } from '../geometry.ts'
+import { compare, divide, equal, multiply, rational, Rational, toNumber } from '../rational.ts'
+import { describeRate, framesIn } from '../timing.ts'
+import { arrangeSteps } from './order.ts'
+import { InBetween, Kernel, Step, stepKinds, type StepOf } from './step.ts'
+import { plainTimeline, resultSeconds, Timeline } from './timeline.ts'
+import { describeScan, losslessPixelFormat } from './words.ts'
+
+const FullColour = z.object({ range: z.enum(['limited', 'full']), primaries: z.string(), transfer: z.string(), matrix: z.string() })
+const Frame = z.object({ width: z.int().positive(), height: z.int().positive(), pixelAspect: Rational })
+
+/** One thing done to the picture, in the order of the list, with all that it depends on worked out. `why` is a sentence for the technician. */
+export const AppliedStep = z.discriminatedUnion('kind', [
+  z.object({ kind: z.literal('deinterlace'), firstField: z.enum(['top', 'bottom', 'by frame']), to: z.enum(['frame rate', 'field rate']), why: z.string() }),
+  z.object({ kind: z.literal('rate'), to: Rational, between: InBetween.optional(), cutThreshold: z.number().optional(), why: z.string() }),
+  z.object({ kind: z.literal('size'), from: Frame, to: Frame, kernel: Kernel.optional(), why: z.string() }),
+  z.object({ kind: z.literal('colour'), from: FullColour, to: FullColour, why: z.string() }),
+  /** A step that a person chose, with the picture before and after it. */
+  z.object({ kind: z.literal('chosen'), step: Step, from: Frame, to: Frame, why: z.string() }),
+])
+export type AppliedStep = z.infer<typeof AppliedStep>
+
+/** A treatment worked out for one source and spec: the steps and the picture that comes out of them. */
+export const Treatment = z.object({
+  steps: z.array(AppliedStep),
+  /** What the source's code values mean, with open tags filled by the assumption for its size. */
+  sourceColour: FullColour,
+  /** Absent where the result runs as its source does. */
+  timeline: Timeline.optional(),
+  /** What is done to the sound, in order; absent when nothing is. */
+  sound: z.array(Step).optional(),
+  result: z.object({
+    frame: Frame,
+    rate: Rational,
+    scan: z.enum(['progressive', 'top field first', 'bottom field first']),
+    pixelFormat: z.string(),
+    colour: FullColour,
+    frameCount: z.int().min(0),
+  }),
+})
+export type Treatment = z.infer<typeof Treatment>
+
+/** A source that a spec cannot be made from; the message is a sentence for the technician. */
+export class CannotTreat extends Error {}
+
+/** Largest side of a picture between steps, and most pixels: an 8K frame. */
+const largestSide = 16_384
+const mostPixels = 7680 * 4320
+
+/** The picture between two steps. */
+interface Passing {
+  frame: StoredFrame
+  rate: Rational
+  scan: Treatment['result']['scan']
+  timeline: Timeline
+}
+
+/** Steps that an interlaced picture survives: they neither move lines nor mix them. */
+const harmlessToFields = new Set<Step['kind']>(['trim', 'soften-mark', 'crop', 'aspect', 'grade', 'black-and-white'])
+
+/**
+ * The steps that bring a source's picture into a spec's shape, in working order: what was chosen, and around it what the spec
+ * wants: deinterlace, rate, size, colour.
+ * @param chosen steps of a treatment, in any order
+ * @throws CannotTreat when the source has no picture, the steps cannot be done, or the result would break the spec.
+ */
+export function deriveTreatment(facts: SourceFacts, spec: DeliverySpec, chosen: readonly Step[] = []): Treatment {
+  const video = facts.video
+  if (!video) throw new CannotTreat(`${spec.name} needs a picture, and this source has none.`)
+  const arranged = arrangeSteps(chosen)
+  if (arranged.refused.length > 0) throw new CannotTreat(arranged.refused.join(' '))
+  const steps: AppliedStep[] = []
+  const rule = spec.video
+  const sound = arranged.steps.filter(step => stepKinds[step.kind].group === 'sound')
+  const picture = arranged.steps.filter(step => stepKinds[step.kind].group !== 'sound')
+  const seconds = facts.durationSeconds ?? video.frameCount / toNumber(video.frameRate)
+
+  let passing: Passing = {
+    frame: { width: video.width, height: video.height, pixelAspect: video.pixelAspect }, rate: video.frameRate, timeline: plainTimeline,
+    scan: video.scan.kind === 'progressive' ? 'progressive' : video.scan.firstField === 'bottom' ? 'bottom field first' : 'top field first',
+  }
+  const wantsWhole = passing.scan !== 'progressive' && rule.scan === 'progressive' && !picture.some(step => step.kind === 'deinterlace' || step.kind === 'undo-pulldown')
+  const deinterlace = () => {
+    const fieldRate = multiply(passing.rate, rational(2))
+    const wantsFields = rule.deinterlaceTo === 'field rate' && (rule.maxFrameRate === null || compare(fieldRate, rule.maxFrameRate) <= 0)
+    steps.push({ kind: 'deinterlace', firstField: video.scan.firstField ?? 'by frame', to: wantsFields ? 'field rate' : 'frame rate', why: `The source is ${describeScan(video)}; ${spec.name} is progressive.` })
+    passing = { ...passing, scan: 'progressive', rate: wantsFields ? fieldRate : passing.rate }
+  }
+  let whole = !wantsWhole
+  for (const step of picture) {
+    if (!whole && stepKinds[step.kind].rank > stepKinds.deinterlace.rank) {
+      deinterlace()
+      whole = true
+    }
+    if (passing.scan !== 'progressive' && !['deinterlace', 'undo-pulldown'].includes(step.kind) && !harmlessToFields.has(step.kind))
+      throw new CannotTreat(`${stepKinds[step.kind].name} would mix the fields of this interlaced picture, and ${spec.name} keeps it interlaced. Add a deinterlace step, or leave this one out.`)
+    const done = applyStep(step, passing, facts, seconds)
+    steps.push(...done.steps)
+    passing = done.passing
+  }
+  if (!whole) deinterlace()
+
+  const reduced = rateWithin(passing.rate, rule.maxFrameRate)
+  if (!equal(reduced, passing.rate)) {
+    steps.push({ kind: 'rate', to: reduced, why: `${describeRate(passing.rate)} frames a second is more than the ${describeRate(rule.maxFrameRate!)} that ${spec.name} allows.` })
+    passing = { ...passing, rate: reduced }
+  } else if (video.rateIs === 'variable') {
+    steps.push({ kind: 'rate', to: passing.rate, why: `The source's rate varies; ${spec.name} has a constant one.` })
+  }
+
+  const { rate, scan, timeline } = passing
+  const pixelFormat = rule.pixelFormat ?? losslessPixelFormat(steps.some(leavesRgb) && !video.isRgb ? 'gbrp' : video.pixelFormat)
+  const from = passing.frame
+  const frame = fitFrame(from, rule.frame, rule.pixelFormat === null ? 1 : 2)
+  if (scan !== 'progressive' && frame.height !== from.height)
+    throw new CannotTreat(`${spec.name} would have to change the height of an interlaced picture, which mixes its fields. Choose a progressive spec.`)
+  if (!sameFrame(frame, from)) steps.push({ kind: 'size', from, to: frame, why: sizeReason(from, frame) })
+
+  const sourceColour = completeColour(video.colour, { width: video.width, height: video.height }, video.isRgb)
+  const colour = rule.pixelFormat === null ? (describePixelFormat(pixelFormat).isRgb && !video.isRgb ? { ...sourceColour, range: 'full' as const, matrix: 'gbr' } : sourceColour) : targetColour(sourceColour, frame)
+  if (!sameColour(sourceColour, colour)) steps.push({ kind: 'colour', from: sourceColour, to: colour, why: colourReason(sourceColour, colour) })
+
+  const isPlain = timeline.ranges === null && timeline.speed === 1
+  const frameCount = isPlain && equal(rate, video.frameRate) && video.rateIs === 'constant'
+    ? video.frameCount
+    : isPlain && video.rateIs === 'constant' ? Math.round(video.frameCount * toNumber(divide(rate, video.frameRate))) : framesIn(resultSeconds(timeline, seconds), rate)
+  return {
+    steps, sourceColour, ...(isPlain ? {} : { timeline }), ...(sound.length === 0 ? {} : { sound }),
+    result: { frame, rate, scan, pixelFormat, colour, frameCount },
+  }
+}
+
+/** Whether a step hands on red, green and blue whatever it was given. */
+function leavesRgb(step: AppliedStep): boolean {
+  return step.kind === 'chosen' && ['learned', 'clean-up', 'grade'].includes(step.step.kind)
+}
+
+/** Does one chosen step to the picture that reaches it. @throws CannotTreat */
+function applyStep(step: Step, passing: Passing, facts: SourceFacts, seconds: number): { steps: AppliedStep[], passing: Passing } {
+  const { frame, rate, timeline } = passing
+  const name = stepKinds[step.kind].name
+  const chosen = (to: StoredFrame = frame, changes: Partial<Passing> = {}) => ({
+    steps: [{ kind: 'chosen' as const, step, from: frame, to: checkSize(to, name), why: 'Chosen.' }], passing: { ...passing, frame: to, ...changes },
+  })
+  switch (step.kind) {
+    case 'trim': {
+      if (step.ranges.some(({ from }) => from >= seconds)) throw new CannotTreat(`Trim keeps a range that begins after the source's end (${seconds.toFixed(2)} s). Set it inside the source.`)
+      return chosen(frame, { timeline: { ...timeline, ranges: step.ranges } })
+    }
+    case 'deinterlace': {
+      const found = facts.video!.scan.firstField ?? 'by frame'
+      const toFields = step.to === 'field rate'
+      return {
+        steps: [{ kind: 'deinterlace', to: step.to, firstField: step.firstField === 'as found' ? found : step.firstField, why: 'Chosen.' }],
+        passing: { ...passing, scan: 'progressive', rate: toFields ? multiply(rate, rational(2)) : rate },
+      }
+    }
+    case 'undo-pulldown': return chosen(frame, { scan: 'progressive', rate: multiply(rate, rational(4, 5)) })
+    case 'drop-repeats': return chosen(frame, { rate: multiply(rate, rational(step.every - 1, step.every)) })
+    case 'speed': return chosen(frame, { timeline: { ...timeline, speed: timeline.speed * step.factor } })
+    case 'more-frames': return rateStep({ to: multiply(rate, rational(step.times)), between: step.between, cutThreshold: step.cutThreshold }, passing)
+    case 'rate': return rateStep(step, passing)
+    case 'crop': {
+      const to = { ...frame, width: frame.width - step.left - step.right, height: frame.height - step.top - step.bottom }
+      if (to.width < 16 || to.height < 16) throw new CannotTreat(`Crop leaves ${Math.max(0, to.width)}x${Math.max(0, to.height)} of ${frame.width}x${frame.height}. Take off less.`)
+      if (/4:2:|4:1:/.test(facts.video!.chroma) && [step.left, step.top, step.right, step.bottom].some(side => side % 2 !== 0)) throw new CannotTreat('Crop takes off even numbers of pixels here, because colour is stored for pairs of them. Change the odd ones.')
+      if (passing.scan !== 'progressive' && (step.top % 2 !== 0 || step.bottom % 2 !== 0)) throw new CannotTreat('Crop of an interlaced picture must take off even numbers of lines, or its fields change places.')
+      return chosen(to)
+    }
+    case 'aspect': return chosen({ ...frame, pixelAspect: pixelAspectFor(frame, step.display) })
+    case 'rotate': return chosen(step.degrees === 180 ? frame : { width: frame.height, height: frame.width, pixelAspect: rational(frame.pixelAspect.den, frame.pixelAspect.num) })
+    case 'scale': return sizeStep(step, passing)
+    case 'learned': return chosen({ ...frame, width: frame.width * step.times, height: frame.height * step.times })
+    case 'pad': {
+      if (step.to.width < frame.width || step.to.height < frame.height) throw new CannotTreat(`Pad to ${step.to.width}x${step.to.height} is smaller than the picture, ${frame.width}x${frame.height}. Scale it down first.`)
+      return chosen({ ...frame, ...step.to })
+    }
+    case 'soften-mark': {
+      if (step.x < 1 || step.y < 1 || step.x + step.width >= frame.width || step.y + step.height >= frame.height) throw new CannotTreat(`Soften a mark needs a pixel of picture around its region; ${step.width}x${step.height} at ${step.x}, ${step.y} leaves none in ${frame.width}x${frame.height}.`)
+      return chosen()
+    }
+    default: return chosen()
+  }
+}
+
+function checkSize(frame: StoredFrame, name: string): StoredFrame {
+  if (Math.max(frame.width, frame.height) > largestSide || frame.width * frame.height > mostPixels) throw new CannotTreat(`${name} would make a picture of ${frame.width}x${frame.height}, more than 7680x4320. Choose a smaller one.`)
+  return frame
+}
+
+function rateStep(step: Pick<StepOf<'rate'>, 'to' | 'between' | 'cutThreshold'>, passing: Passing): { steps: AppliedStep[], passing: Passing } {
+  if (step.to.num <= 0 || toNumber(step.to) > 240) throw new CannotTreat('A rate must be above 0 and at most 240 frames a second.')
+  return { steps: [{ kind: 'rate', to: step.to, between: step.between, cutThreshold: step.cutThreshold, why: 'Chosen.' }], passing: { ...passing, rate: step.to } }
+}
+
+/** Scales by a factor, pixels keeping their shape, or into a box with square pixels, the picture keeping its shape. */
+function sizeStep(step: StepOf<'scale'>, passing: Passing): { steps: AppliedStep[], passing: Passing } {
+  const { frame } = passing
+  const { to } = step
+  const wanted: StoredFrame = to.by === 'factor'
+    ? { width: roundToMultiple(frame.width * to.factor, 2), height: roundToMultiple(frame.height * to.factor, 2), pixelAspect: frame.pixelAspect }
+    : fitFrame(frame, { maxWidth: to.width, maxHeight: to.height, enlarge: true, squarePixels: true })
+  checkSize(wanted, 'Scale')
+  return { steps: [{ kind: 'size', from: frame, to: wanted, kernel: step.kernel, why: 'Chosen.' }], passing: { ...passing, frame: wanted } }
+}
+
+/** The facts of what a treatment delivers: tracks that it drops are left out. */
+export function deliveredFacts(facts: SourceFacts, { sound }: Pick<Treatment, 'sound'>): SourceFacts {
+  const kept = sound?.find(step => step.kind === 'keep-tracks')
+  return kept ? { ...facts, audio: facts.audio.filter((_, index) => kept.tracks.includes(index)) } : facts
+}
+
+/** Longest distance between keyframes in frames; 1 when every frame is one. */
+export function keyframeDistance(spec: DeliverySpec, treatment: Treatment): number {
+  const { keyframeSeconds } = spec.video
+  return keyframeSeconds === null ? 1 : Math.max(1, Math.round(keyframeSeconds * toNumber(treatment.result.rate)))
+}
+
+/** The largest whole division of a rate that a limit allows: 50 under 30 becomes 25. */
+function rateWithin(rate: Rational, limit: Rational | null): Rational {
+  if (limit === null) return rate
+  let divisor = 1
+  while (compare(divide(rate, rational(divisor)), limit) > 0) divisor++
+  return divide(rate, rational(divisor))
+}
+
+function sameFrame(a: StoredFrame, b: StoredFrame): boolean {
+  return a.width === b.width && a.height === b.height && equal(a.pixelAspect, b.pixelAspect)
+}
+
+function sameColour(a: FullColourDescription, b: FullColourDescription): boolean {
+  return a.matrix === b.matrix && a.primaries === b.primaries && a.range === b.range && a.transfer === b.transfer
+}
+
+function sizeReason(from: StoredFrame, to: StoredFrame): string {
+  const shape = describeAspect(displayAspect(from))
+  const larger = to.width * to.height > from.width * from.height
+  if (equal(from.pixelAspect, to.pixelAspect)) return `${larger ? 'Enlarged' : 'Reduced'} to fit, still ${shape}.`
+  return `Pixels of ${from.pixelAspect.num}:${from.pixelAspect.den} become ${to.pixelAspect.num}:${to.pixelAspect.den}; the picture stays ${shape}.`
+}
+
+function colourReason(from: FullColourDescription, to: FullColourDescription): string {
+  if (from.matrix === 'gbr') return 'Red, green and blue become luma and chroma in BT.709.'
+  if (from.matrix !== to.matrix) return `${describeColourTag(from.matrix)} colour becomes ${describeColourTag(to.matrix)} colour.`
+  return 'The range or the primaries change to what the result states.'
+}

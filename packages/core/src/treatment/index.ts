@@ -1,0 +1,7 @@
+export * from './apply.ts'
+export * from './grade.ts'
+export * from './order.ts'
+export * from './step.ts'
+export * from './suggest.ts'
+export * from './timeline.ts'
+export * from './words.ts'

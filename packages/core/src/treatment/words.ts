@@ -1,0 +1,92 @@
+import { describeColourTag } from '../colour.ts'
+import { describePixelFormat, type VideoFacts } from '../facts.ts'
+import { describeAspect, displayAspect } from '../geometry.ts'
+import { describeRate } from '../timing.ts'
+import type { AppliedStep, Treatment } from './apply.ts'
+import { stepKinds, type InBetween, type Step } from './step.ts'
+
+const kernelNames = { lanczos: 'Lanczos', spline: 'spline', bicubic: 'bicubic' }
+
+/** An applied step as a technician would say it. */
+export function describeStep(step: AppliedStep): string {
+  switch (step.kind) {
+    case 'deinterlace': return `Deinterlace to ${step.to === 'field rate' ? 'one frame a field' : 'one frame a frame'}, ${step.firstField === 'by frame' ? 'field order as each frame says' : `${step.firstField} field first`}`
+    case 'rate': return `Bring the rate to ${describeRate(step.to)} frames a second${step.between ? `, ${betweenWords[step.between]}` : ''}`
+    case 'size': return `Scale ${step.from.width}x${step.from.height} to ${step.to.width}x${step.to.height} (${kernelNames[step.kernel ?? 'lanczos']})`
+    case 'colour': return `Colour from ${describeColourTag(step.from.matrix)} to ${describeColourTag(step.to.matrix)}`
+    case 'chosen': return describeChoice(step.step)
+  }
+}
+
+const betweenWords: Record<InBetween, string> = { repeat: 'frames repeated or dropped', blend: 'new frames blended', motion: 'new frames along the motion' }
+const signed = (value: number, unit: string) => `${value > 0 ? '+' : ''}${value}${unit}`
+
+/** A chosen step with its settings: "Denoise, fast, medium". */
+export function describeChoice(step: Step): string {
+  const { name } = stepKinds[step.kind]
+  const settings = settingsOf(step)
+  return settings === '' ? name : `${name}, ${settings}`
+}
+
+function settingsOf(step: Step): string {
+  switch (step.kind) {
+    case 'trim': return `keep ${step.ranges.map(({ from, to }) => `${from}-${to} s`).join(', ')}`
+    case 'deinterlace': return `${step.to === 'field rate' ? 'one frame a field' : 'one frame a frame'}${step.firstField === 'as found' ? '' : `, ${step.firstField} field first`}`
+    case 'drop-repeats': return `one of ${step.every}`
+    case 'speed': return `${Math.round(step.factor * 100)} %, ${betweenWords[step.between]}`
+    case 'more-frames': return `${step.times}x, ${betweenWords[step.between]}`
+    case 'rate': return `${describeRate(step.to)} fps, ${betweenWords[step.between]}`
+    case 'crop': return `left ${step.left}, top ${step.top}, right ${step.right}, bottom ${step.bottom}`
+    case 'aspect': return describeAspect(step.display)
+    case 'rotate': return `${step.degrees} degrees`
+    case 'flip': return step.way
+    case 'steady': return `reach ${step.reach}`
+    case 'scale': return `${step.to.by === 'factor' ? `${step.to.factor}x` : `into ${step.to.width}x${step.to.height}`}, ${kernelNames[step.kernel]}`
+    case 'pad': return `to ${step.to.width}x${step.to.height}`
+    case 'deblock': case 'deband': case 'sharpen': case 'grain': case 'sound-denoise': return step.strength
+    case 'clean-up': return `${step.strength} %`
+    case 'denoise': return `${step.method}, ${step.strength}`
+    case 'flicker': return `over ${step.frames} frames`
+    case 'soften-mark': return `${step.width}x${step.height} at ${step.x}, ${step.y}`
+    case 'learned': return `${step.times}x, ${step.network}, ${step.size}${step.strength === 100 ? '' : `, ${step.strength} %`}`
+    case 'grade': {
+      const parts = [step.exposure && `exposure ${signed(step.exposure, ' stops')}`, step.contrast && `contrast ${signed(step.contrast, ' %')}`, step.saturation && `saturation ${signed(step.saturation, ' %')}`, step.warmth && `warmth ${signed(step.warmth, '')}`, step.tint && `tint ${signed(step.tint, '')}`]
+      return parts.filter(part => part !== 0).join(', ')
+    }
+    case 'text-mark': return `"${step.text}", ${step.corner}`
+    case 'keep-tracks': return step.tracks.length === 0 ? 'none' : step.tracks.map(track => track + 1).join(', ')
+    case 'sound-hum': return `${step.hertz} Hz and its multiples`
+    case 'channels': return step.make
+    case 'sound-delay': return `${signed(step.milliseconds, ' ms')}`
+    case 'loudness': return `to ${step.target} LUFS`
+    case 'undo-pulldown': case 'black-and-white': return ''
+  }
+}
+
+/** What comes out of a treatment: "1920x1080 16:9, 25 fps progressive, 10 bit 4:2:0, BT.709". */
+export function describeTreatmentResult({ result }: Treatment): string {
+  const { bitDepth, chroma } = describePixelFormat(result.pixelFormat)
+  return `${result.frame.width}x${result.frame.height} ${describeAspect(displayAspect(result.frame))}, ${describeRate(result.rate)} fps ${result.scan}, ${bitDepth} bit ${chroma}, ${describeColourTag(result.colour.matrix)}`
+}
+
+/** "interlaced, top field first", "progressive", "mixed". */
+export function describeScan(video: Pick<VideoFacts, 'scan'>): string {
+  const { kind, firstField } = video.scan
+  if (kind === 'progressive') return 'progressive'
+  const order = firstField === null ? '' : `, ${firstField} field first`
+  return kind === 'mixed' ? `partly interlaced${order}` : `interlaced${order}`
+}
+
+/**
+ * The format in which FFV1 keeps a decoded picture without loss: its own where FFV1 has it, otherwise the nearest one
+ * that holds all its values (RGB of 8 bits as packed BGR, of more bits as planes; full-range YUV formats under their common name).
+ */
+export function losslessPixelFormat(source: string): string {
+  const planar: Record<string, string> = {
+    rgb24: 'bgr0', bgr24: 'bgr0', pal8: 'bgra', rgb0: 'bgr0', '0rgb': 'bgr0', gbrp: 'bgr0', gbrap: 'bgra', rgba: 'bgra', argb: 'bgra', abgr: 'bgra',
+    rgb48le: 'gbrp16le', rgb48be: 'gbrp16le', rgba64le: 'gbrap16le', rgba64be: 'gbrap16le',
+    gray16be: 'gray16le', monob: 'gray', monow: 'gray', uyvy422: 'yuv422p', yuyv422: 'yuv422p', nv12: 'yuv420p',
+    yuvj420p: 'yuv420p', yuvj422p: 'yuv422p', yuvj444p: 'yuv444p',
+  }
+  return planar[source] ?? source
+}

@@ -1,0 +1,185 @@
+import { createRequire } from 'node:module'
+import { contrastSlope, describePixelFormat, gradeMatrix, plainTimeline, toNumber, type AppliedStep, type InBetween, type Rational, type Step, type StepOf, type Timeline, type Treatment, type VideoFacts } from '@hematine/core'
+import type { NetworkName } from './network.ts'
+
+/** Library names of the colour tags that differ from ITU-T H.273's. */
+const zscaleNames: Record<string, string> = { smpte170m: '170m', bt470bg: '470bg', bt709: '709', bt2020nc: '2020_ncl', bt2020: '2020', gbr: 'gbr' }
+const kernels = { lanczos: 'lanczos', spline: 'spline36', bicubic: 'bicubic' }
+
+/** A part of a treatment's work: filters of the library, or passes of a learned network. `steps` are the numbers of the applied steps it does. */
+export type StagePlan =
+  | { kind: 'filters', filters: string, steps: number[] }
+  | { kind: 'learned', network: NetworkName, passes: number, strength: number, steps: number[] }
+
+/** The font of text marks. */
+const font = createRequire(import.meta.url).resolve('@fontsource/atkinson-hyperlegible-next/files/atkinson-hyperlegible-next-latin-600-normal.woff')
+
+/** Makes a path or text safe inside a filter's option. */
+export function quoteOption(text: string): string {
+  return `'${text.replaceAll('\\', '\\\\').replaceAll('\'', '\'\\\\\\\'\'').replaceAll(':', '\\:')}'`
+}
+
+/** What of a treatment changes the number of its frames: after the last of them the frames are put on the result's own grid. */
+const timeChanging = new Set<Step['kind']>(['trim', 'undo-pulldown', 'drop-repeats', 'speed'])
+
+function changesTime(step: AppliedStep): boolean {
+  return step.kind === 'deinterlace' || step.kind === 'rate' || (step.kind === 'chosen' && timeChanging.has(step.step.kind))
+}
+
+/**
+ * The stages that do a treatment's steps.
+ * @param fromStart whether the result is made from its first frame on, which then is anchored at time 0
+ * @param each a stage for every step, so that their times can be told apart; otherwise as few as can be
+ */
+export function planStages(treatment: Treatment, video: VideoFacts, fromStart: boolean, each = false): StagePlan[] {
+  const { result, sourceColour } = treatment
+  const stages: StagePlan[] = []
+  let isRgb = video.isRgb
+  const add = (filters: string[], step: number | null) => {
+    const last = stages.at(-1)
+    if (filters.length === 0) return
+    if (last?.kind === 'filters' && (!each || step === null || last.steps.length === 0)) {
+      last.filters += `,${filters.join(',')}`
+      if (step !== null) last.steps.push(step)
+    } else {
+      stages.push({ kind: 'filters', filters: filters.join(','), steps: step === null ? [] : [step] })
+    }
+  }
+  const toRgb = () => {
+    if (isRgb) return []
+    isRgb = true
+    return [`zscale=min=${zscaleNames[sourceColour.matrix] ?? sourceColour.matrix}:m=gbr:r=full`, video.bitDepth > 8 ? 'format=gbrp16le' : 'format=gbrp']
+  }
+
+  add([`setparams=range=${sourceColour.range}:color_primaries=${sourceColour.primaries}:color_trc=${sourceColour.transfer}:colorspace=${sourceColour.matrix}`], null)
+  const size = treatment.steps.findLastIndex(step => step.kind === 'size')
+  const finishes = size >= 0 && !treatment.steps.slice(size + 1).some(step => step.kind !== 'colour')
+  const grid = `fps=fps=${result.rate.num}/${result.rate.den}${fromStart ? ':start_time=0' : ''}`
+  const lastTime = treatment.steps.findLastIndex(changesTime)
+  if (lastTime < 0) add([grid], null)
+  let grain: { filter: string, step: number } | null = null
+  for (const [index, step] of treatment.steps.entries()) {
+    if (step.kind === 'deinterlace') {
+      const parity = step.firstField === 'top' ? 'tff' : step.firstField === 'bottom' ? 'bff' : 'auto'
+      add([`bwdif=mode=${step.to === 'field rate' ? 'send_field' : 'send_frame'}:parity=${parity}:deint=${video.scan.kind === 'mixed' ? 'interlaced' : 'all'}`], index)
+    } else if (step.kind === 'rate') {
+      add(inBetween(step.to, step.between ?? 'repeat', step.cutThreshold ?? 10), index)
+    } else if (step.kind === 'size' && !(finishes && index === size)) {
+      add([`zscale=w=${step.to.width}:h=${step.to.height}:filter=${kernels[step.kernel ?? 'lanczos']}`, `setsar=${step.to.pixelAspect.num}/${step.to.pixelAspect.den}:max=65535`], index)
+    } else if (step.kind === 'chosen') {
+      const { step: choice } = step
+      if (choice.kind === 'learned' || choice.kind === 'clean-up') {
+        add([...toRgb(), 'format=rgb24'], null)
+        const network = choice.kind === 'clean-up' ? 'clean-up' : `${choice.network}-${choice.size}` as NetworkName
+        stages.push({ kind: 'learned', network, passes: choice.kind === 'learned' ? Math.log2(choice.times) : 1, strength: choice.strength / 100, steps: [index] })
+        stages.push({ kind: 'filters', filters: 'format=gbrp', steps: [] })
+      } else if (choice.kind === 'grain') {
+        grain = { filter: `noise=c0_strength=${{ light: 5, medium: 10, strong: 18 }[choice.strength]}:c0_flags=t`, step: index }
+      } else if (choice.kind === 'grade') {
+        add([...toRgb(), ...gradeFilters(choice)], index)
+      } else {
+        add(filtersOf(choice, step.to, { isRgb, rate: result.rate, timeline: treatment.timeline ?? plainTimeline }), index)
+      }
+    }
+    if (index === lastTime) add([grid], null)
+  }
+
+  const colour = treatment.steps.findIndex(step => step.kind === 'colour')
+  const finish: string[] = []
+  const needsMatrix = colour >= 0 || isRgb !== video.isRgb
+  if (finishes || needsMatrix || needsConversion(video, result.pixelFormat)) {
+    if (video.isRgb && isRgb) finish.push(video.bitDepth > 8 ? 'format=gbrp16le' : 'format=gbrp')
+    const kernel = finishes ? (treatment.steps[size] as Extract<AppliedStep, { kind: 'size' }>).kernel : undefined
+    const settings = [`w=${result.frame.width}`, `h=${result.frame.height}`, `filter=${kernels[kernel ?? 'lanczos']}`]
+    if (needsMatrix && result.colour.matrix !== 'gbr') settings.push(`m=${zscaleNames[result.colour.matrix] ?? result.colour.matrix}`, `r=${result.colour.range}`)
+    finish.push(`zscale=${settings.join(':')}`)
+  }
+  finish.push(`format=${result.pixelFormat}`)
+  add(finish, finishes ? size : colour >= 0 ? colour : null)
+  if (grain) add([grain.filter, `format=${result.pixelFormat}`], grain.step)
+  add([
+    `setparams=range=${result.colour.range}:color_primaries=${result.colour.primaries}:color_trc=${result.colour.transfer}:colorspace=${result.colour.matrix}`,
+    `setsar=${result.frame.pixelAspect.num}/${result.frame.pixelAspect.den}:max=65535`,
+    `setfield=${result.scan === 'progressive' ? 'prog' : result.scan === 'top field first' ? 'tff' : 'bff'}`,
+  ], null)
+  return stages
+}
+
+/** Whether a change of pixel format resamples chroma or depth; RGB layouts only shuffle, which the library's plain conversion does without loss. */
+function needsConversion(video: VideoFacts, pixelFormat: string): boolean {
+  return video.pixelFormat !== pixelFormat && !describePixelFormat(pixelFormat).isRgb && !pixelFormat.startsWith('gray')
+}
+
+/** New frames at a rate. The last frame is held a little longer, because the filters that look ahead lose their last ones. */
+function inBetween(rate: Rational, way: InBetween, cutThreshold: number): string[] {
+  const text = `${rate.num}/${rate.den}`
+  switch (way) {
+    case 'repeat': return []
+    case 'blend': return ['tpad=stop=2:stop_mode=clone', `framerate=fps=${text}:scene=${cutThreshold}:interp_start=0:interp_end=255`]
+    case 'motion': return ['tpad=stop=2:stop_mode=clone', `minterpolate=fps=${text}:mi_mode=mci:mc_mode=aobmc:me_mode=bidir:vsbmc=1:scd=fdiff:scd_threshold=${cutThreshold}`]
+  }
+}
+
+interface Surroundings { isRgb: boolean, rate: Rational, timeline: Timeline }
+
+/** The filters of one chosen step of the picture. @param to picture after it */
+function filtersOf(step: Step, to: { width: number, height: number, pixelAspect: Rational }, { isRgb, rate, timeline }: Surroundings): string[] {
+  switch (step.kind) {
+    case 'trim': return trimFilters(timeline, rate)
+    case 'undo-pulldown': return ['fieldmatch=combmatch=full', 'bwdif=mode=send_frame:deint=interlaced', 'decimate']
+    case 'drop-repeats': return [`decimate=cycle=${step.every}`]
+    case 'speed': return [`setpts=PTS/${step.factor}`, ...inBetween(rate, step.between, step.cutThreshold)]
+    case 'crop': return [`crop=${to.width}:${to.height}:${step.left}:${step.top}:exact=1`]
+    case 'aspect': return [`setsar=${to.pixelAspect.num}/${to.pixelAspect.den}:max=65535`]
+    case 'rotate': return step.degrees === 90 ? ['transpose=clock'] : step.degrees === 270 ? ['transpose=cclock'] : ['hflip', 'vflip']
+    case 'flip': return [step.way === 'left to right' ? 'hflip' : 'vflip']
+    case 'steady': {
+      const reach = Number.parseInt(step.reach)
+      // "copy" lies between because the filter cannot take frames that share their memory with a cropped one.
+      return ['copy', `deshake=rx=${reach}:ry=${reach}:edge=mirror`]
+    }
+    case 'pad': return [`pad=${to.width}:${to.height}:x=floor((ow-iw)/4)*2:y=floor((oh-ih)/4)*2`]
+    case 'deblock': return [step.strength === 'light' ? 'deblock=filter=weak:block=8' : 'deblock=filter=strong:block=8:alpha=0.14:beta=0.09:gamma=0.07:delta=0.06']
+    case 'denoise': return [step.method === 'fast' ? `hqdn3d=${{ light: '2:1.5:3:2.2', medium: '4:3:6:4.5', strong: '8:6:12:9' }[step.strength]}` : `nlmeans=s=${{ light: 2, medium: 4, strong: 8 }[step.strength]}:p=5:r=9`]
+    case 'flicker': return [`deflicker=size=${step.frames}`]
+    case 'deband': return [`deband=range=16:1thr=${step.strength === 'light' ? 0.012 : step.strength === 'medium' ? 0.02 : 0.035}:2thr=0.015:3thr=0.015`]
+    case 'sharpen': return [`cas=strength=${{ light: 0.3, medium: 0.6, strong: 0.9 }[step.strength]}`]
+    case 'soften-mark': return [`delogo=x=${step.x}:y=${step.y}:w=${step.width}:h=${step.height}`]
+    case 'black-and-white': return [isRgb ? 'colorchannelmixer=rr=0.2126:rg=0.7152:rb=0.0722:gr=0.2126:gg=0.7152:gb=0.0722:br=0.2126:bg=0.7152:bb=0.0722' : 'hue=s=0']
+    case 'text-mark': return [textFilter(step)]
+    // The others are applied under names of their own, or to the sound.
+    default: return []
+  }
+}
+
+/** Keeps ranges and closes the gaps between them. Frames are taken by their own times, so that it does not matter where decoding began. */
+function trimFilters({ ranges }: Timeline, rate: Rational): string[] {
+  // A frame whose time is rounded by the container's clock still belongs to the range that begins with it.
+  const slack = 0.25 / toNumber(rate)
+  const within = ranges!.map(({ from, to }) => `gte(t,${from - slack})*lt(t,${to - slack})`).join('+')
+  let kept = 0
+  let times = ''
+  for (const { from, to } of ranges!) {
+    times += `if(lt(T,${to - slack}),PTS-${from - kept}/TB,`
+    kept += to - from
+  }
+  return [`select='${within}'`, `setpts='${times}PTS${')'.repeat(ranges!.length)}'`]
+}
+
+function gradeFilters(step: StepOf<'grade'>): string[] {
+  const names = ['r', 'g', 'b']
+  const weights = gradeMatrix(step).flatMap((row, to) => row.map((weight, from) => `${names[to]}${names[from]}=${Math.max(-2, Math.min(2, weight)).toFixed(6)}`))
+  const slope = contrastSlope(step.contrast)
+  const curve = `clip((val-maxval/2)*${slope.toFixed(6)}+maxval/2,0,maxval)`
+  return [`colorchannelmixer=${weights.join(':')}`, ...(slope === 1 ? [] : [`lutrgb=r='${curve}':g='${curve}':b='${curve}'`])]
+}
+
+/** Distance of a text mark from the picture's edge, as a part of its height. */
+const markMargin = 0.03
+
+function textFilter(step: StepOf<'text-mark'>): string {
+  const margin = `h*${markMargin}`
+  const x = step.corner === 'middle' ? '(w-text_w)/2' : step.corner.endsWith('left') ? margin : `w-text_w-${margin}`
+  const y = step.corner === 'middle' ? '(h-text_h)/2' : step.corner.startsWith('top') ? margin : `h-text_h-${margin}`
+  return `drawtext=fontfile=${quoteOption(font)}:text=${quoteOption(step.text)}:expansion=none:fontcolor=0xE8E6E3:alpha=${step.opacity / 100}:fontsize=h*${step.size / 100}:x=${x}:y=${y}`
+}

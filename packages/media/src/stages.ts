@@ -1,0 +1,148 @@
+import { AV_PIX_FMT_RGB24 } from 'node-av/constants'
+import { Frame } from 'node-av/lib'
+import type { StagePlan } from './filters.ts'
+import { Graph, videoPadOf } from './graph.ts'
+import { MediaError } from './libav.ts'
+import { Network, type NetworkDevice } from './network.ts'
+
+interface Times { timeBase: { num: number, den: number }, frameRate: { num: number, den: number } }
+
+/** Something that frames go through: pushed in at one end, pulled out at the other. */
+interface Stage {
+  push(frame: Frame | null): Promise<void>
+  pull(frame: Frame): Promise<'frame' | 'again' | 'end'>
+  readonly timeBase: { num: number, den: number }
+  free(): void
+}
+
+/** Stages in a row, each set up by the first frame that reaches it. */
+export class StageChain {
+  private readonly stages: (Stage | null)[]
+  private readonly between: Frame[]
+  private readonly ended: boolean[]
+  /** Seconds spent in each stage so far; a stage's own threads are waited for. */
+  readonly seconds: number[]
+
+  /** @param times of the frames that will be pushed @param pixelAspect of them */
+  constructor(private readonly plans: readonly StagePlan[], private readonly times: Times, private readonly pixelAspect: { num: number, den: number }) {
+    this.stages = plans.map(() => null)
+    this.ended = plans.map(() => false)
+    this.seconds = plans.map(() => 0)
+    this.between = plans.map(() => {
+      const frame = new Frame()
+      frame.alloc()
+      return frame
+    })
+  }
+
+  /** Devices on which learned stages run, by the network's name. */
+  get devices(): Record<string, NetworkDevice> {
+    return Object.fromEntries(this.stages.flatMap(stage => stage instanceof LearnedStage ? [[stage.network.name, stage.network.device]] : []))
+  }
+
+  async push(frame: Frame | null): Promise<void> {
+    await this.give(0, frame)
+  }
+
+  pull(frame: Frame): Promise<'frame' | 'again' | 'end'> {
+    return this.take(this.plans.length - 1, frame)
+  }
+
+  private async take(index: number, frame: Frame): Promise<'frame' | 'again' | 'end'> {
+    for (;;) {
+      const stage = this.stages[index]
+      const state = stage ? await this.timed(index, () => stage.pull(frame)) : this.ended[index] ? 'end' : 'again'
+      if (state !== 'again' || index === 0) return state
+      const input = this.between[index]!
+      const before = await this.take(index - 1, input)
+      if (before === 'again') return 'again'
+      if (before === 'end') {
+        if (this.ended[index]) return 'end'
+        await this.give(index, null)
+      } else {
+        await this.give(index, input)
+        input.unref()
+      }
+    }
+  }
+
+  private async give(index: number, frame: Frame | null): Promise<void> {
+    if (frame === null) {
+      this.ended[index] = true
+      await this.timed(index, async () => this.stages[index]?.push(null))
+      return
+    }
+    const stage = this.stages[index] ??= await this.build(index, frame)
+    await this.timed(index, () => stage.push(frame))
+  }
+
+  private async build(index: number, frame: Frame): Promise<Stage> {
+    const plan = this.plans[index]!
+    const timeBase = index === 0 ? this.times.timeBase : this.stages[index - 1]!.timeBase
+    if (plan.kind === 'learned') return LearnedStage.open(plan, timeBase)
+    const pixelAspect = index === 0 ? this.pixelAspect : frame.sampleAspectRatio.num > 0 ? frame.sampleAspectRatio : { num: 1, den: 1 }
+    return Graph.video(plan.filters, [videoPadOf(frame, { timeBase, frameRate: this.times.frameRate, pixelAspect })])
+  }
+
+  private async timed<Result>(index: number, work: () => Promise<Result>): Promise<Result> {
+    const begun = performance.now()
+    try {
+      return await work()
+    } finally {
+      this.seconds[index]! += (performance.now() - begun) / 1000
+    }
+  }
+
+  free(): void {
+    for (const frame of this.between) frame.free()
+    for (const stage of this.stages) stage?.free()
+  }
+}
+
+/** Passes of a learned network over frames of packed red, green and blue. */
+class LearnedStage implements Stage {
+  private waiting: Frame | null = null
+  private hasEnded = false
+
+  private constructor(private readonly plan: Extract<StagePlan, { kind: 'learned' }>, readonly network: Network, readonly timeBase: { num: number, den: number }) {}
+
+  static async open(plan: Extract<StagePlan, { kind: 'learned' }>, timeBase: { num: number, den: number }): Promise<LearnedStage> {
+    return new LearnedStage(plan, await Network.open(plan.network), timeBase)
+  }
+
+  async push(frame: Frame | null): Promise<void> {
+    if (frame === null) {
+      this.hasEnded = true
+      return
+    }
+    if (this.waiting) throw new MediaError('A learned step was given a frame before its last one was taken.')
+    const [stride, rows] = [frame.linesize[0]!, frame.data![0]!]
+    const line = frame.width * 3
+    const data = new Uint8Array(line * frame.height)
+    for (let row = 0; row < frame.height; row++) data.set(rows.subarray(row * stride, row * stride + line), row * line)
+    let picture = { width: frame.width, height: frame.height, data }
+    for (let pass = 0; pass < this.plan.passes; pass++) picture = { ...picture, ...await this.network.run(picture, this.plan.strength) } as typeof picture
+    const large = Frame.fromVideoBuffer(Buffer.from(picture.data.buffer, picture.data.byteOffset, picture.data.byteLength), { width: picture.width, height: picture.height, format: AV_PIX_FMT_RGB24, timeBase: this.timeBase } as never)
+    large.pts = frame.pts
+    large.colorRange = frame.colorRange
+    large.colorSpace = frame.colorSpace
+    large.colorPrimaries = frame.colorPrimaries
+    large.colorTrc = frame.colorTrc
+    large.sampleAspectRatio = frame.sampleAspectRatio
+    this.waiting = large
+  }
+
+  async pull(frame: Frame): Promise<'frame' | 'again' | 'end'> {
+    if (!this.waiting) return this.hasEnded ? 'end' : 'again'
+    frame.unref()
+    frame.ref(this.waiting)
+    this.waiting.free()
+    this.waiting = null
+    return 'frame'
+  }
+
+  free(): void {
+    this.waiting?.free()
+    void this.network.close()
+  }
+}
