@@ -1,7 +1,7 @@
 import { mkdtemp, rm } from 'node:fs/promises'
 import { tmpdir } from 'node:os'
 import path from 'node:path'
-import { quoteOption } from '@hematine/demo/scenes'
+import { quoteOption } from '@hematine/media/filters'
 import { writeClip } from '@hematine/demo/write-clip'
 import { plainStill } from '@hematine/media/still'
 import { readFacts } from '@hematine/media/source-facts'

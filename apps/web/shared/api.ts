@@ -1,5 +1,5 @@
 import {
-  DeliverySpec, Disc, DiscCopyRecord, DriveRecord, JobDetail, JobEventRecord, JobRecord, LotRecord, MeasureDepth, Measurement, NumberedSequence, OrderRecord, parseSectorRanges, PlannedRecord, PlannedSource, proxyPieceSeconds, Rational, ScanRecord, SourceFilter, SourceKind, SourceRecord, SourceRow, SourceSort, VolumeRecord, VolumeRole,
+  DeliverySpec, Disc, DiscCopyRecord, DriveRecord, JobDetail, JobEventRecord, JobRecord, LotRecord, longestMomentSeconds, MeasureDepth, Measurement, Moment, mostMoments, NumberedSequence, OrderRecord, parseSectorRanges, PlannedRecord, PlannedSource, proxyPieceSeconds, Rational, ScanRecord, SourceFilter, SourceKind, SourceRecord, SourceRow, SourceSort, Step, Steps, Treatment, TreatmentRecord, TrialRecord, VolumeRecord, VolumeRole,
   WatchRecord, WorkerRecord,
 } from '@hematine/core'
 import { z } from 'zod'
@@ -10,7 +10,7 @@ import { z } from 'zod'
  */
 
 export interface Route {
-  method: 'get' | 'post' | 'patch' | 'delete'
+  method: 'get' | 'post' | 'put' | 'patch' | 'delete'
   /** Path with its parameters in braces. */
   path: string
   summary: string
@@ -29,6 +29,7 @@ const ids = z.array(z.int().positive()).min(1, 'name at least one').max(5000, 'n
 const text = (most: number) => z.string().trim().min(1, 'is empty').max(most, `is longer than ${most} characters`)
 const relativePath = z.string().max(4096, 'is longer than 4096 characters')
 const ofOrder = z.object({ orderId: id })
+const momentParameters = z.object({ id, index: z.coerce.number().int('must be a whole number').min(0, 'must not be negative').max(100) })
 const frameRate = Rational.refine(rate => rate.num > 0 && rate.num / rate.den <= 1000, 'must be above 0 and at most 1000 frames a second')
 
 /** A filter travels in the address as JSON. */
@@ -146,6 +147,25 @@ export const api = {
   mergeLots: { method: 'post', path: '/api/lots/merges', summary: 'Joins lots into the first of them.', body: z.object({ ids: z.array(z.int().positive()).min(2, 'name at least two').max(500) }), status: 204 },
   groupAgain: { method: 'post', path: '/api/lots/groupings', summary: 'Lets sources go back to the lots that their likeness gives them.', body: z.object({ sourceIds: ids }), status: 204 },
 
+  listTreatments: { method: 'get', path: '/api/treatments', summary: 'Treatments of the library, every version.', answer: z.array(TreatmentRecord) },
+  keepTreatment: { method: 'post', path: '/api/treatments', summary: 'Keeps steps as the next version of a treatment, or as a new one. Versions are never changed.', body: z.object({ name: text(80), steps: Steps }), answer: TreatmentRecord, status: 201 },
+  treatLots: { method: 'post', path: '/api/lots/treatments', summary: 'Gives lots a treatment, or takes theirs away.', body: z.object({ lotIds: z.array(z.int().positive()).min(1, 'name at least one').max(500), treatmentId: z.int().positive().nullable() }), status: 204 },
+  suggestSteps: { method: 'get', path: '/api/sources/{id}/suggestion', summary: 'The steps that a source\'s findings suggest, each with its reason.', parameters: idParameter, answer: z.array(z.object({ step: Step, because: z.string() })) },
+  applySteps: { method: 'post', path: '/api/sources/{id}/application', summary: 'What steps and a spec would make of a source, and what is put in another order; nothing is kept.', parameters: idParameter, body: z.object({ specKey: text(80), steps: Steps }), answer: z.object({ steps: Steps, moved: z.array(z.string()), refused: z.string().nullable(), treatment: Treatment.nullable() }) },
+  readMoments: { method: 'get', path: '/api/sources/{id}/moments', summary: 'The moments of a source that trials are made on.', parameters: idParameter, answer: z.object({ moments: z.array(Moment), byHand: z.boolean() }) },
+  setMoments: { method: 'put', path: '/api/sources/{id}/moments', summary: 'Sets the moments of a source; null lets its measurement choose them.', parameters: idParameter, body: z.object({ moments: z.array(Moment.refine(moment => moment.to - moment.from <= longestMomentSeconds, `is longer than ${longestMomentSeconds} s`)).min(1, 'name at least one').max(mostMoments, `name at most ${mostMoments}`).nullable() }), answer: z.object({ moments: z.array(Moment), byHand: z.boolean() }) },
+  listTrials: { method: 'get', path: '/api/trials', summary: 'Trials of an order, oldest first.', query: ofOrder, answer: z.array(TrialRecord) },
+  askForTrials: {
+    method: 'post', path: '/api/trials', summary: 'Tries treatments on the moments of a source, each as a job would be done, ahead of the jobs.',
+    body: z.object({ sourceId: z.int().positive(), specKey: text(80), wishes: z.array(z.object({ label: text(120), steps: Steps })).min(1, 'name at least one').max(12, 'name at most 12') }),
+    answer: z.object({ trials: z.array(TrialRecord), refused: z.array(z.object({ label: z.string(), reason: z.string() })) }), status: 201,
+  },
+  removeTrials: { method: 'post', path: '/api/trials/removals', summary: 'Takes trials away; one that runs is ended.', body: z.object({ ids }), status: 204 },
+  trialLook: { method: 'get', path: '/api/trials/{id}/moments/{index}/look', summary: 'One picture from the middle of a tried moment, as JPEG.', parameters: momentParameters, contentType: 'image/jpeg' },
+  trialSheet: { method: 'get', path: '/api/trials/{id}/moments/{index}/sheet', summary: 'All pictures of a tried moment, or of its source, for playing: a header\'s length (4 bytes, little-endian), the header as JSON, then a JPEG of each frame.', parameters: momentParameters, query: z.object({ side: z.enum(['source', 'result']) }), contentType: 'application/octet-stream' },
+  trialFrame: { method: 'get', path: '/api/trials/{id}/moments/{index}/frame', summary: 'One frame of a tried moment, or of its source, at a time from the moment\'s start, as PNG.', parameters: momentParameters, query: z.object({ side: z.enum(['source', 'result']), seconds: z.coerce.number().min(0, 'must not be negative').max(1e6) }), contentType: 'image/png' },
+  trialOutput: { method: 'get', path: '/api/trials/{id}/moments/{index}/output', summary: 'The encoded file of a tried moment; ranges of bytes can be asked for.', parameters: momentParameters, contentType: 'application/octet-stream' },
+
   beginScan: { method: 'post', path: '/api/scans', summary: 'Goes through a folder and all below it in the background, and brings in what it holds.', body: folderBody, answer: ScanRecord, status: 201 },
   listScans: { method: 'get', path: '/api/scans', summary: 'Folders of an order that are or were gone through, newest first.', query: ofOrder, answer: z.array(ScanRecord) },
   stopScan: { method: 'post', path: '/api/scans/{id}/stop', summary: 'Ends going through a folder where it stands; what came in stays.', parameters: idParameter, answer: ScanRecord },
@@ -215,5 +235,8 @@ export const LiveChange = z.object({
   /** Whether the drives should be asked for again. */
   drives: z.boolean(),
   goneJobs: z.array(z.int()),
+  trials: z.array(TrialRecord), goneTrials: z.array(z.int()),
+  /** Whether the treatments of the library should be asked for again. */
+  treatments: z.boolean(),
 })
 export type LiveChange = z.infer<typeof LiveChange>

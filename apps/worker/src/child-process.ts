@@ -3,7 +3,7 @@ import { fileURLToPath } from 'node:url'
 import type { Assignment, Instruction, Report } from './messages.ts'
 
 /** What became of a child's task. A process that broke off said nothing of why: it crashed or was killed. */
-export type Outcome = Extract<Report, { say: 'facts' | 'measured' | 'sample' | 'job' | 'stopped' | 'failed' }> | { say: 'broke off', how: string }
+export type Outcome = Extract<Report, { say: 'facts' | 'measured' | 'sample' | 'tried' | 'job' | 'stopped' | 'failed' }> | { say: 'broke off', how: string }
 
 /** The entry file beside this one: TypeScript in development, the bundle otherwise. */
 const entry = fileURLToPath(new URL(import.meta.url.endsWith('.ts') ? './child.ts' : './child.mjs', import.meta.url))
@@ -19,7 +19,7 @@ function tell(child: ChildProcess, instruction: Instruction): void {
 }
 
 /** What a child says while it works. */
-export type OnTheWay = Extract<Report, { say: 'progress' | 'measuring' }>
+export type OnTheWay = Extract<Report, { say: 'progress' | 'measuring' | 'look' | 'moment' }>
 
 /** What a child says of the task it was given, once: its result, or how it broke off. */
 function outcomeOf(child: ChildProcess, onProgress: (report: OnTheWay) => void): Promise<Outcome> {
@@ -29,7 +29,7 @@ function outcomeOf(child: ChildProcess, onProgress: (report: OnTheWay) => void):
       resolve(outcome)
     }
     const onMessage = (report: Report) => {
-      if (report.say === 'progress' || report.say === 'measuring') onProgress(report)
+      if (report.say === 'progress' || report.say === 'measuring' || report.say === 'look' || report.say === 'moment') onProgress(report)
       else end(report)
     }
     const onError = (error: Error) => end({ say: 'failed', reason: `The process for this task could not be started: ${error.message}` })
@@ -43,10 +43,10 @@ export class TaskProcess {
   readonly outcome: Promise<Outcome>
   private readonly child: ChildProcess
 
-  constructor(assignment: Assignment, onProgress: (report: Extract<Report, { say: 'progress' }>) => void = () => undefined) {
+  constructor(assignment: Assignment, onProgress: (report: OnTheWay) => void = () => undefined) {
     this.child = forkChild()
     const closed = new Promise<void>(resolve => this.child.once('close', () => resolve()).once('error', () => resolve()))
-    this.outcome = outcomeOf(this.child, report => { if (report.say === 'progress') onProgress(report) }).then(async outcome => {
+    this.outcome = outcomeOf(this.child, onProgress).then(async outcome => {
       tell(this.child, { say: 'leave' })
       // The next task finds this one's memory and processor free.
       await closed

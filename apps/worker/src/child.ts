@@ -1,6 +1,8 @@
 import { constants, setPriority } from 'node:os'
 import { identityOf, flushToDisk } from '@hematine/media/volume-files'
-import { measureResult, measureSample, measureSource, MediaError, posterFrame, readFacts, silenceLibraries, stripFrames, transcode } from '@hematine/media'
+import { mkdir, writeFile } from 'node:fs/promises'
+import path from 'node:path'
+import { lookFile, measureResult, measureSample, measureSource, MediaError, posterFrame, readFacts, runTrialMoment, silenceLibraries, stripFrames, transcode, trialLook } from '@hematine/media'
 import { PausableGate, Stopped } from './gate.ts'
 import type { Assignment, Instruction, Report, Stage } from './messages.ts'
 
@@ -61,6 +63,18 @@ async function doSample(assignment: Extract<Assignment, { kind: 'sample' }>): Pr
   await report({ say: 'sample', measurement })
 }
 
+/** First a picture of each moment, so that there is soon something to look at; then the moments whole. */
+async function doTrial({ moments, skip, ...plan }: Extract<Assignment, { kind: 'trial' }>): Promise<void> {
+  await mkdir(plan.directory, { recursive: true })
+  for (const [index, moment] of moments.entries()) {
+    if (!skip.includes(index)) await writeFile(path.join(plan.directory, lookFile(index)), await trialLook({ ...plan, moment }))
+    await gate.turn()
+    await report({ say: 'look', looks: index + 1 })
+  }
+  for (const [index, moment] of moments.entries()) if (!skip.includes(index)) await report({ say: 'moment', index, result: await runTrialMoment({ ...plan, moment, index }, gate) })
+  await report({ say: 'tried' })
+}
+
 async function doJob(assignment: Extract<Assignment, { kind: 'job' }>): Promise<void> {
   let stage: Stage = 'encode'
   let stageBegin = gate.workedSeconds
@@ -91,6 +105,7 @@ async function work(assignment: Assignment): Promise<void> {
     if (assignment.kind === 'facts') await doFacts(assignment)
     else if (assignment.kind === 'measure') await doMeasure(assignment)
     else if (assignment.kind === 'sample') await doSample(assignment)
+    else if (assignment.kind === 'trial') await doTrial(assignment)
     else await doJob(assignment)
   } catch (error) {
     if (error instanceof Stopped) await report({ say: 'stopped' })

@@ -1,6 +1,6 @@
 import { rm } from 'node:fs/promises'
 import path from 'node:path'
-import { judge, progressOf, type Check } from '@hematine/core'
+import { deliveredFacts, judge, progressOf, type Check } from '@hematine/core'
 import { beginPlacing, deliveryVolumeOf, failJob, keepProgress, letGo, loseJob, sourceName, sourceOf, sourceVolumeOf, stateInHand, type Database, type JobRow, type SampleRow } from '@hematine/database'
 import { sourceInput } from '@hematine/media/source-input'
 import { identityOf, VolumeProblem, workDirectory } from '@hematine/media/volume-files'
@@ -87,7 +87,7 @@ export class JobRun implements Pausable {
       if (await identityOf(input) !== source.identity) return await fail('The source has changed since it was read. Read it again, then make the job anew.')
       temporary = path.join(await workDirectory(volume.path), `job-${job.id}-${job.attempt}.${job.spec.container}`)
       await rm(temporary, { force: true })
-      this.process = new TaskProcess({ kind: 'job', input, facts: source.facts!, treatment: job.treatment, spec: job.spec, outputPath: temporary }, report => this.progress(report))
+      this.process = new TaskProcess({ kind: 'job', input, facts: deliveredFacts(source.facts!, job.treatment), treatment: job.treatment, spec: job.spec, outputPath: temporary }, report => { if (report.say === 'progress') this.progress(report) })
       this.apply()
       if (this.stopping) this.process.stop()
       const outcome = await this.process.outcome

@@ -1,4 +1,4 @@
-import type { CheckMeasurement, DeliverySpec, MeasureDepth, Measurement, SampleMeasurement, SourceFacts, Treatment } from '@hematine/core'
+import type { CheckMeasurement, DeliverySpec, MeasureDepth, Measurement, Moment, SampleMeasurement, SourceFacts, Treatment, TrialMoment } from '@hematine/core'
 import type { MediaInput } from '@hematine/media/input'
 
 /** What a worker tells its child process to do: one task after another. */
@@ -6,6 +6,7 @@ export type Assignment =
   | { kind: 'facts', input: MediaInput }
   | { kind: 'measure', input: MediaInput, facts: SourceFacts, depth: MeasureDepth }
   | { kind: 'sample', input: MediaInput, facts: SourceFacts, treatment: Treatment, spec: DeliverySpec, scratchDirectory: string, machine: string }
+  | { kind: 'trial', input: MediaInput, facts: SourceFacts, treatment: Treatment, spec: DeliverySpec, moments: Moment[], skip: number[], directory: string, sourceId: number }
   | { kind: 'job', input: MediaInput, facts: SourceFacts, treatment: Treatment, spec: DeliverySpec, outputPath: string }
 
 /** What a worker says to its child while it works. */
@@ -17,6 +18,9 @@ export type Stage = 'encode' | 'check'
 export type Report =
   | { say: 'progress', stage: Stage, framesDone: number, bytesWritten: number, stageSeconds: number, encodeSeconds: number | null }
   | { say: 'measuring', part: number }
+  | { say: 'look', looks: number }
+  | { say: 'moment', index: number, result: TrialMoment }
+  | { say: 'tried' }
   | { say: 'facts', facts: SourceFacts, identity: string, poster: Buffer | null }
   | { say: 'measured', measurement: Measurement, strip: { seconds: number, picture: Buffer }[] }
   | { say: 'sample', measurement: SampleMeasurement }

@@ -1,17 +1,17 @@
 import { randomUUID } from 'node:crypto'
 import { readdir, rm } from 'node:fs/promises'
 import path from 'node:path'
-import { sectorBytes } from '@hematine/core'
+import { deliveredFacts, sectorBytes } from '@hematine/core'
 import {
-  adoptPlacing, beginMeasuring, beginSample, bringUpToDate, continueJob, dispatchJobs, endTasks, findLostWorkers, jobsOf, keepFacts, keepLook, keepMeasurement, keepMeasuringFailure, keepMeasuringPart, keepRefusal, keepSampleFailure, keepScanned,
+  adoptPlacing, beginMeasuring, beginSample, beginTrial, bringUpToDate, continueJob, dispatchJobs, endTasks, findLostWorkers, jobsOf, keepFacts, keepLook, keepMeasurement, keepMeasuringFailure, keepMeasuringPart, keepRefusal, keepSampleFailure, keepScanned, keepTrialFailure, keepTrialLooks, keepTrialMoment, knownTrials,
   keepSourceMeasurement, letGo, listVolumes, listen, needsTemporary, nextDirectory, readSource, registerWorker, reportWorker, retireWorker, returnTasks, sourceNumbersByPath, sourceOf, sourceVolumeOf, startJob, takeDueWatch, takeTask, takeTasks, unreadableOf,
   type Database, type JobRow, type ShortKind, type SourceRow, type Task, type TaskPayloads, type TaskQueue, type VolumeRow, type WorkerIdentity,
 } from '@hematine/database'
 import type { MediaInput } from '@hematine/media/input'
 import { sourceInput } from '@hematine/media/source-input'
-import { VolumeProblem, workDirectory, workDirectoryName } from '@hematine/media/volume-files'
+import { trialDirectory, VolumeProblem, workDirectory, workDirectoryName } from '@hematine/media/volume-files'
 import type { Logger } from 'pino'
-import { brokeOffSentence, ReadingProcess, TaskProcess, type Outcome } from './child-process.ts'
+import { brokeOffSentence, ReadingProcess, TaskProcess, type OnTheWay, type Outcome } from './child-process.ts'
 import { JobRun } from './job-run.ts'
 import { machineInWords, processLives } from './machine.ts'
 import type { Assignment } from './messages.ts'
@@ -22,7 +22,7 @@ import { Turnstile } from './turnstile.ts'
 
 const signOfLifeMilliseconds = 2000
 /** Tasks of each kind, other than jobs, that are done at the same time. */
-const shortLanes: Record<ShortKind, number> = { facts: 3, sample: 1, scan: 1, measure: 1, copy: 1 }
+const shortLanes: Record<ShortKind, number> = { facts: 3, sample: 1, scan: 1, measure: 1, copy: 1, trial: 1 }
 /** Sources change by the dozen while facts are read; work that others make of them is looked for so often. */
 const lookAtSourcesMilliseconds = 1000
 /** Files whose facts are read under one claim: taking and ending tasks costs about as much as reading a small file. */
@@ -49,7 +49,7 @@ export class Worker {
   private identity: WorkerIdentity
   private readonly turnstile = new Turnstile()
   private readonly runs = new Map<number, JobRun>()
-  private readonly busy: Record<ShortKind, number> = { facts: 0, sample: 0, scan: 0, measure: 0, copy: 0 }
+  private readonly busy: Record<ShortKind, number> = { facts: 0, sample: 0, scan: 0, measure: 0, copy: 0, trial: 0 }
   /** Processes that read facts and measure sources, kept between tasks; then those that nobody uses now. */
   private readonly readers: ReadingProcess[] = Array.from({ length: shortLanes.facts + shortLanes.measure }, () => new ReadingProcess())
   private readonly freeReaders: ReadingProcess[] = [...this.readers]
@@ -209,7 +209,7 @@ export class Worker {
     }
   }
 
-  private fillShortLanes(kinds: readonly ShortKind[] = ['scan', 'facts', 'sample', 'measure', 'copy']): Promise<void> {
+  private fillShortLanes(kinds: readonly ShortKind[] = ['scan', 'facts', 'trial', 'sample', 'measure', 'copy']): Promise<void> {
     const filled = this.filling.then(async () => {
       for (const kind of kinds) await this.fillLane(kind)
     })
@@ -231,6 +231,7 @@ export class Worker {
     switch (kind) {
       case 'facts': return turnstile.beside(() => this.readFacts((payload as TaskPayloads['facts']).sourceId))
       case 'measure': return turnstile.beside(() => this.measureSource(payload as TaskPayloads['measure']))
+      case 'trial': return turnstile.alone(() => this.runTrial((payload as TaskPayloads['trial']).trialId))
       case 'sample': return turnstile.alone(() => this.measureSample((payload as TaskPayloads['sample']).sampleId))
       case 'copy': return copyFromDrive(this.em, this.options.queue, (payload as TaskPayloads['copy']).copyId, () => this.stopping)
       case 'scan': return this.scan((payload as TaskPayloads['scan']).scanId)
@@ -257,9 +258,9 @@ export class Worker {
       })
   }
 
-  private async inChild(assignment: Assignment): Promise<Outcome> {
+  private async inChild(assignment: Assignment, onTheWay: (report: OnTheWay, task: TaskProcess) => void = () => undefined): Promise<Outcome> {
     return this.untilDone(async () => {
-      const task = new TaskProcess(assignment)
+      const task: TaskProcess = new TaskProcess(assignment, report => onTheWay(report, task))
       this.tasks.add(task)
       const outcome = await task.outcome
       this.tasks.delete(task)
@@ -346,11 +347,30 @@ export class Worker {
     if (!sample) return
     const source = sourceOf(sample)
     const outcome = await this.attempt(async () => this.inChild({
-      kind: 'sample', input: await sourceInput(source, sourceVolumeOf(source).path), facts: source.facts!, treatment: sample.treatment, spec: sample.spec,
+      kind: 'sample', input: await sourceInput(source, sourceVolumeOf(source).path), facts: deliveredFacts(source.facts!, sample.treatment), treatment: sample.treatment, spec: sample.spec,
       scratchDirectory: this.options.scratchDirectory, machine: this.identity.machine,
     }))
     if (outcome.say === 'sample') await keepMeasurement(this.em, sampleId, outcome.measurement)
     else if (outcome.say === 'failed') await keepSampleFailure(this.em, sampleId, outcome.reason)
+  }
+
+  /** Runs a trial, moment by moment; each is kept as soon as it is done, and one that was removed meanwhile is ended. */
+  private async runTrial(trialId: number): Promise<void> {
+    const trial = this.stopping ? null : await beginTrial(this.em, trialId)
+    if (!trial) return
+    const source = sourceOf(trial)
+    let keeping: Promise<unknown> = Promise.resolve()
+    const outcome = await this.attempt(async () => this.inChild({
+      kind: 'trial', input: await this.inputOf(source), facts: deliveredFacts(source.facts!, trial.treatment), treatment: trial.treatment, spec: trial.spec, moments: trial.moments, skip: trial.results.flatMap((result, index) => result ? [index] : []),
+      directory: await trialDirectory((trial.volume.getEntity() as VolumeRow).path, trialId), sourceId: source.id,
+    }, (report, task) => {
+      keeping = keeping.then(async () => {
+        const isThere = report.say === 'look' ? await keepTrialLooks(this.em, trialId, report.looks) : report.say === 'moment' ? await keepTrialMoment(this.em, trialId, report.index, report.result) : true
+        if (!isThere) task.stop()
+      }).catch((error: Error) => this.options.log.error({ trial: trialId, error: error.message }, 'a moment of a trial could not be kept'))
+    }))
+    await keeping
+    if (outcome.say === 'failed') await keepTrialFailure(this.em, trialId, outcome.reason)
   }
 
   private async attempt(work: () => Promise<Outcome>): Promise<Outcome> {
@@ -362,9 +382,23 @@ export class Worker {
     }
   }
 
+  /** Removes the files of trials that are gone. */
+  private async tidyTrials(volume: Pick<VolumeRow, 'path' | 'name'>): Promise<void> {
+    try {
+      const directory = path.dirname(await trialDirectory(volume.path, 0))
+      const names = await readdir(directory).catch(() => [])
+      const ids = names.flatMap(name => /^\d+$/.test(name) ? [Number(name)] : [])
+      const known = await knownTrials(this.em, ids)
+      for (const id of ids) if (!known.has(id)) await rm(path.join(directory, String(id)), { recursive: true, force: true })
+    } catch (error) {
+      this.options.log.warn({ volume: volume.name, error: (error as Error).message }, 'the trials of a volume could not be tidied')
+    }
+  }
+
   /** Removes what lost workers left in the work directories: files of jobs that are not running, held or about to be placed, and images of copies that are over. */
   private async tidy(): Promise<void> {
     for (const volume of await listVolumes(this.em)) {
+      if (volume.role !== 'source') await this.tidyTrials(volume)
       if (volume.role === 'working') continue
       try {
         if (volume.role === 'source') {

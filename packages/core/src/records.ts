@@ -6,10 +6,11 @@ import { JobForecast } from './forecast.ts'
 import { PlannedSource } from './inventory.ts'
 import { JobEvent, JobProgress, JobState } from './job.ts'
 import { MeasureDepth } from './measurement.ts'
+import { Moment } from './moments.ts'
 import { Check, Verdict } from './quality.ts'
 import { Rational } from './rational.ts'
 import { NumberedSequence } from './sequence.ts'
-import { Treatment } from './treatment/index.ts'
+import { Steps, Treatment } from './treatment/index.ts'
 
 /** The shapes in which the things Hematine keeps are shown to browsers and other programs. Times are ISO 8601 in UTC. */
 
@@ -79,6 +80,8 @@ export const SourceRecord = z.object({
   /** Depth of the last measurement and the processor time it took. */
   measured: z.object({ depth: MeasureDepth, tookSeconds: z.number() }).nullable(),
   findings: z.array(Finding),
+  /** Moments that a person set; null while they are chosen by measurement. */
+  moments: z.array(Moment).nullable(),
   broughtInAt: Instant,
 })
 export type SourceRecord = z.infer<typeof SourceRecord>
@@ -119,6 +122,8 @@ export const LotRecord = z.object({
   count: z.int().min(0),
   seconds: z.number().min(0),
   bytes: z.number().min(0),
+  /** The treatment that was chosen for it. */
+  treatmentId: Id.nullable(),
 })
 export type LotRecord = z.infer<typeof LotRecord>
 
@@ -203,6 +208,18 @@ export const PlannedRecord = z.object({
 })
 export type PlannedRecord = z.infer<typeof PlannedRecord>
 
+/** A version of a treatment in the library; versions are never changed, so that a job's stays what it ran with. */
+export const TreatmentRecord = z.object({
+  id: Id,
+  name: z.string(),
+  version: z.int().positive(),
+  steps: Steps,
+  /** Lots that have it now. */
+  lotCount: z.int().min(0),
+  createdAt: Instant,
+})
+export type TreatmentRecord = z.infer<typeof TreatmentRecord>
+
 export const SampleState = z.enum(['waiting', 'measuring', 'ready', 'failed'])
 export type SampleState = z.infer<typeof SampleState>
 
@@ -213,6 +230,8 @@ export const JobRecord = z.object({
   sourceName: z.string(),
   specKey: z.string(),
   specName: z.string(),
+  /** Name and version of the treatment that it runs with; null for one that only does what the spec wants. */
+  treatmentName: z.string().nullable(),
   deliveryVolumeId: Id,
   state: JobState,
   position: z.number(),

@@ -30,7 +30,7 @@ export function sourceRecord(row: SourceRow, jobCount: number): SourceRecord {
   return {
     id: row.id, orderId: row.order.id, volumeId: row.volume.id, name: sourceName(row), relativePath: row.relativePath, kind: row.kind,
     sequence: row.sequence ?? null, frameRate: row.frameRate ?? null, disc: row.disc ?? null, expectedLast: row.expectedLast ?? null, state: row.state, reason: row.reason ?? null, facts: row.facts ?? null,
-    hasPoster: row.hasPoster, jobCount, lotId: row.lot?.id ?? null, lotByHand: row.lotByHand, measureState: row.measureState, measurePart: row.measurePart ?? null, measureReason: row.measureReason ?? null, measured: row.measured ?? null, findings: row.findings ?? [],
+    hasPoster: row.hasPoster, jobCount, lotId: row.lot?.id ?? null, lotByHand: row.lotByHand, measureState: row.measureState, measurePart: row.measurePart ?? null, measureReason: row.measureReason ?? null, measured: row.measured ?? null, findings: row.findings ?? [], moments: row.moments ?? null,
     broughtInAt: row.createdAt!.toISOString(),
   }
 }
@@ -52,7 +52,7 @@ export function jobRecord(job: JobRow): JobRecord {
   const { result } = job.treatment
   const reasons = job.check ? [...job.check.lines].filter(line => line.reason !== null).sort((a, b) => a.verdict.localeCompare(b.verdict)).map(line => line.reason!) : []
   return {
-    id: job.id, orderId: job.order.id, sourceId: source.id, sourceName: sourceName(source), specKey: job.spec.key, specName: job.spec.name,
+    id: job.id, orderId: job.order.id, sourceId: source.id, sourceName: sourceName(source), specKey: job.spec.key, specName: job.spec.name, treatmentName: job.treatmentName ?? null,
     deliveryVolumeId: job.deliveryVolume.id, state: job.state, position: job.position,
     durationSeconds: result.frameCount / toNumber(result.rate), frames: result.frameCount, sourceBytes: source.facts?.bytes ?? 0,
     sampleState: sample?.state ?? 'failed', sampleReason: sample ? sample.reason ?? null : 'The sample was removed. Remove this job and make it again.',

@@ -1,7 +1,7 @@
 import { defineEntity, p, type InferEntity } from '@mikro-orm/core'
 import type {
-  Check, DeliverySpec, DiscCopyRecord, DiscPlace, Finding, JobEvent as JobEventName, JobProgress, JobState, Likeness, MeasureDepth, Measurement, MeasureState, NumberedSequence, PlannedSource, Rational, SampleMeasurement, SampleState, ScanRecord, SectorRange, SourceFacts, SourceKind,
-  SourceState, Treatment, VolumeRole,
+  Check, DeliverySpec, DiscCopyRecord, DiscPlace, Finding, JobEvent as JobEventName, JobProgress, JobState, Likeness, MeasureDepth, Measurement, MeasureState, Moment, NumberedSequence, PlannedSource, Rational, SampleMeasurement, SampleState, ScanRecord, SectorRange, SourceFacts, SourceKind,
+  SourceState, Step, Treatment, TrialMoment, TrialState, VolumeRole,
 } from '@hematine/core'
 
 export const OrderEntity = defineEntity({
@@ -28,6 +28,20 @@ export const VolumeEntity = defineEntity({
 })
 export type VolumeRow = InferEntity<typeof VolumeEntity>
 
+/** A version of a treatment; rows are only ever added. */
+export const TreatmentEntity = defineEntity({
+  name: 'Treatment', tableName: 'treatment',
+  properties: {
+    id: p.integer().primary().autoincrement(),
+    name: p.text(),
+    version: p.integer(),
+    steps: p.json().$type<Step[]>(),
+    createdAt: p.datetime().defaultRaw('now()'),
+  },
+  uniques: [{ properties: ['name', 'version'] }],
+})
+export type TreatmentRow = InferEntity<typeof TreatmentEntity>
+
 export const LotEntity = defineEntity({
   name: 'Lot', tableName: 'lot',
   properties: {
@@ -42,6 +56,7 @@ export const LotEntity = defineEntity({
     likeness: p.json().$type<Likeness>(),
     /** Keys of the likenesses whose new sources come here; more than one after lots were merged. */
     likenessKeys: p.json().$type<string[]>(),
+    treatment: () => p.manyToOne(TreatmentEntity).ref().nullable().deleteRule('set null').index(),
     createdAt: p.datetime().defaultRaw('now()'),
   },
   uniques: [{ properties: ['order', 'number'] }],
@@ -77,6 +92,8 @@ export const SourceEntity = defineEntity({
     findings: p.json().$type<Finding[] | null>().nullable(),
     /** The rules that the findings were drawn by. */
     rulesVersion: p.integer().nullable(),
+    /** Set by a person; null while they are chosen by measurement. */
+    moments: p.json().$type<Moment[] | null>().nullable(),
     // What lists filter and sort by, out of facts and findings.
     name: p.text().default(''),
     material: p.text().nullable(),
@@ -124,6 +141,8 @@ export const JobEntity = defineEntity({
     deliveryVolume: () => p.manyToOne(VolumeEntity).ref(),
     spec: p.json().$type<DeliverySpec>(),
     treatment: p.json().$type<Treatment>(),
+    /** Name and version of the library's treatment that it was made with. */
+    treatmentName: p.text().nullable(),
     state: p.text().$type<JobState>().index(),
     position: p.double().$type<number>(),
     /** Counts the times a worker took it; part of the temporary name, so that a stale process can harm nothing. */
@@ -275,6 +294,30 @@ export const DiscCopyEntity = defineEntity({
 })
 export type DiscCopyRow = InferEntity<typeof DiscCopyEntity>
 
+/** A treatment and spec tried on some moments of a source. Its files lie in the work directory of a volume. */
+export const TrialEntity = defineEntity({
+  name: 'Trial', tableName: 'trial',
+  properties: {
+    id: p.integer().primary().autoincrement(),
+    order: () => p.manyToOne(OrderEntity).ref(),
+    lot: () => p.manyToOne(LotEntity).ref().nullable().deleteRule('set null').index(),
+    source: () => p.manyToOne(SourceEntity).ref().deleteRule('cascade').index(),
+    volume: () => p.manyToOne(VolumeEntity).ref(),
+    label: p.text(),
+    steps: p.json().$type<Step[]>(),
+    treatment: p.json().$type<Treatment>(),
+    spec: p.json().$type<DeliverySpec>(),
+    moments: p.json().$type<Moment[]>(),
+    results: p.json().$type<(TrialMoment | null)[]>(),
+    /** Moments of which a first picture is there. */
+    looks: p.integer().default(0),
+    state: p.text().$type<TrialState>(),
+    reason: p.text().nullable(),
+    createdAt: p.datetime().defaultRaw('now()'),
+  },
+})
+export type TrialRow = InferEntity<typeof TrialEntity>
+
 /** What happened to a job; rows are only ever added. */
 export const JobEventEntity = defineEntity({
   name: 'JobEvent', tableName: 'job_event',
@@ -319,4 +362,4 @@ export const TaskClaimEntity = defineEntity({
 })
 export type TaskClaimRow = InferEntity<typeof TaskClaimEntity>
 
-export const entities = [OrderEntity, VolumeEntity, LotEntity, SourceEntity, PosterEntity, MeasurementEntity, StripEntity, ScanEntity, WatchEntity, PlannedEntity, DriveEntity, DiscCopyEntity, SampleEntity, JobEntity, JobEventEntity, WorkerEntity, TaskClaimEntity]
+export const entities = [OrderEntity, VolumeEntity, TreatmentEntity, LotEntity, SourceEntity, PosterEntity, MeasurementEntity, StripEntity, ScanEntity, WatchEntity, PlannedEntity, DriveEntity, DiscCopyEntity, SampleEntity, JobEntity, TrialEntity, JobEventEntity, WorkerEntity, TaskClaimEntity]

@@ -4,10 +4,11 @@ import {
   builtInSpecs, CannotTreat, deriveTreatment, describeState, nextState, type Check, type JobDetail, type JobEvent, type JobEventRecord, type JobProgress, type JobRecord, type JobState,
 } from '@hematine/core'
 import { jobDetail, jobEventRecord, jobRecord, sourceName } from './as-records.ts'
-import { JobEntity, JobEventEntity, SourceEntity, VolumeEntity, type JobRow, type SampleRow, type SourceRow, type VolumeRow } from './entities.ts'
+import { JobEntity, JobEventEntity, SourceEntity, VolumeEntity, type JobRow, type LotRow, type SampleRow, type SourceRow, type TreatmentRow, type VolumeRow } from './entities.ts'
 import { found, Problem } from './problem.ts'
 import type { TaskQueue } from './queue.ts'
 import { ensureSample } from './samples.ts'
+import { treatmentName } from './treatments.ts'
 
 const withSource = { populate: ['source', 'sample'] as never }
 
@@ -63,7 +64,7 @@ export interface JobWish {
 
 /**
  * Drafts jobs and asks for what their forecasts need. A wish that cannot be met is refused with a sentence and the others go on.
- * A draft of the same source and spec that exists already is kept instead of a second one.
+ * A draft of the same source and spec that exists already is kept instead of a second one, with the treatment that its lot has now.
  */
 export async function draftJobs(em: EntityManager, queue: TaskQueue, wishes: readonly JobWish[], deliveryVolumeId: number): Promise<{ jobs: JobRecord[], refused: { sourceId: number, specKey: string, reason: string }[] }> {
   return em.transactional(async tx => {
@@ -74,7 +75,7 @@ export async function draftJobs(em: EntityManager, queue: TaskQueue, wishes: rea
     let position = await lastPosition(tx)
     for (const { sourceId, specKey } of wishes) {
       const refuse = (reason: string) => refused.push({ sourceId, specKey, reason })
-      const source = await tx.findOne(SourceEntity, sourceId)
+      const source = await tx.findOne(SourceEntity, sourceId, { populate: ['lot.treatment'] as never })
       const spec = builtInSpecs.find(entry => entry.key === specKey)
       if (!source || !spec) {
         refuse(source ? `There is no delivery spec ${specKey}.` : `There is no source ${sourceId}.`)
@@ -84,17 +85,17 @@ export async function draftJobs(em: EntityManager, queue: TaskQueue, wishes: rea
         refuse(source.state === 'reading' ? `${sourceName(source)} is still being read. Try again in a moment.` : `${sourceName(source)} cannot be used: ${source.reason}`)
         continue
       }
-      const twin = await tx.findOne(JobEntity, { source: sourceId, state: 'draft', spec: { key: specKey } as never })
-      if (twin) {
-        ids.push(twin.id)
-        continue
-      }
       try {
-        const treatment = deriveTreatment(source.facts, spec)
+        const chosen = (source.lot?.getEntity() as LotRow | undefined)?.treatment?.getEntity() as TreatmentRow | undefined
+        const treatment = deriveTreatment(source.facts, spec, chosen?.steps ?? [])
         const sample = await ensureSample(tx, queue, source, treatment, spec)
-        const job = tx.create(JobEntity, { order: source.order, source, sample, deliveryVolume: volume, spec, treatment, state: 'draft', position: ++position })
+        const name = chosen ? treatmentName(chosen) : null
+        // A draft follows its lot's treatment; what was released runs as it was.
+        const twin = await tx.findOne(JobEntity, { source: sourceId, state: 'draft', spec: { key: specKey } as never })
+        const job = twin ?? tx.create(JobEntity, { order: source.order, source, sample, deliveryVolume: volume, spec, treatment, treatmentName: name, state: 'draft', position: ++position })
+        if (twin) tx.assign(twin, { sample, treatment, treatmentName: name } as never)
         await tx.flush()
-        record(tx, job, 'create', null, null)
+        if (!twin) record(tx, job, 'create', null, null)
         ids.push(job.id)
       } catch (error) {
         if (!(error instanceof CannotTreat)) throw error

@@ -58,7 +58,7 @@ export async function listLots(em: EntityManager, orderId: number, filter: Sourc
     const odd = countOf.get(lot.id) === 1 && !lot.byHand ? oddOneOutOf(lot.likeness, near) : null
     return [{
       id: lot.id, orderId, name: lotName(lot), reason: describeLikeness(lot.likeness), byHand: lot.byHand, oddOneOut: odd && { lotId: odd.lot.id, differences: odd.differences },
-      count: sum.count, seconds: sum.seconds, bytes: sum.bytes,
+      count: sum.count, seconds: sum.seconds, bytes: sum.bytes, treatmentId: lot.treatment?.id ?? null,
     }]
   })
 }

@@ -4,7 +4,7 @@ import type { EntityManager, Knex } from '@mikro-orm/postgresql'
 import type { ClientBase } from 'pg'
 
 /** Kinds of task that workers take. */
-export const taskKinds = ['facts', 'sample', 'job', 'scan', 'measure', 'copy'] as const
+export const taskKinds = ['facts', 'sample', 'job', 'scan', 'measure', 'copy', 'trial'] as const
 export type TaskKind = (typeof taskKinds)[number]
 
 export interface TaskPayloads {
@@ -14,6 +14,7 @@ export interface TaskPayloads {
   scan: { scanId: number }
   measure: { sourceId: number, depth: MeasureDepth }
   copy: { copyId: number }
+  trial: { trialId: number }
 }
 
 export interface Task<Kind extends TaskKind = TaskKind> {

@@ -1,9 +1,5 @@
 import { createRequire } from 'node:module'
-
-/** Makes a path or text safe inside a filter's option. */
-export function quoteOption(text: string): string {
-  return `'${text.replaceAll('\\', '\\\\').replaceAll('\'', '\'\\\\\\\'\'').replaceAll(':', '\\:')}'`
-}
+import { quoteOption } from '@hematine/media/filters'
 
 const font = createRequire(import.meta.url).resolve('@fontsource/atkinson-hyperlegible-next/files/atkinson-hyperlegible-next-latin-600-normal.woff')
 

@@ -24,7 +24,7 @@ export interface CheckPlan {
 const xpsnrColumns = 64
 
 /** Frame-by-frame likeness of two pictures, as it accumulates. */
-class Likeness {
+export class Likeness {
   private graph: Graph | null = null
   private readonly measured = new Frame()
   private readonly ssim = { sum: 0, worst: 1, worstFrame: 0 }

@@ -6,9 +6,10 @@ import type { NetworkName } from './network.ts'
 const zscaleNames: Record<string, string> = { smpte170m: '170m', bt470bg: '470bg', bt709: '709', bt2020nc: '2020_ncl', bt2020: '2020', gbr: 'gbr' }
 const kernels = { lanczos: 'lanczos', spline: 'spline36', bicubic: 'bicubic' }
 
-/** A part of a treatment's work: filters of the library, or passes of a learned network. `steps` are the numbers of the applied steps it does. */
+/** A part of a treatment's work: filters of the library, passes of a learned network, or the picture moved back to its steady place. `steps` are the numbers of the applied steps it does. */
 export type StagePlan =
   | { kind: 'filters', filters: string, steps: number[] }
+  | { kind: 'steady', width: number, height: number, edge: number, steps: number[] }
   | { kind: 'learned', network: NetworkName, passes: number, strength: number, steps: number[] }
 
 /** The font of text marks. */
@@ -54,7 +55,9 @@ export function planStages(treatment: Treatment, video: VideoFacts, fromStart: b
   add([`setparams=range=${sourceColour.range}:color_primaries=${sourceColour.primaries}:color_trc=${sourceColour.transfer}:colorspace=${sourceColour.matrix}`], null)
   const size = treatment.steps.findLastIndex(step => step.kind === 'size')
   const finishes = size >= 0 && !treatment.steps.slice(size + 1).some(step => step.kind !== 'colour')
-  const grid = `fps=fps=${result.rate.num}/${result.rate.den}${fromStart ? ':start_time=0' : ''}`
+  // What repeats the last frame until the source's own end is cut off where the result ends.
+  const isRetimed = treatment.timeline !== undefined || treatment.steps.some(step => step.kind === 'rate' && (step.between ?? 'repeat') !== 'repeat')
+  const grid = `fps=fps=${result.rate.num}/${result.rate.den}${fromStart ? ':start_time=0' : ''}${isRetimed ? `,trim=end_pts=${result.frameCount}` : ''}`
   const lastTime = treatment.steps.findLastIndex(changesTime)
   if (lastTime < 0) add([grid], null)
   let grain: { filter: string, step: number } | null = null
@@ -73,6 +76,9 @@ export function planStages(treatment: Treatment, video: VideoFacts, fromStart: b
         const network = choice.kind === 'clean-up' ? 'clean-up' : `${choice.network}-${choice.size}` as NetworkName
         stages.push({ kind: 'learned', network, passes: choice.kind === 'learned' ? Math.log2(choice.times) : 1, strength: choice.strength / 100, steps: [index] })
         stages.push({ kind: 'filters', filters: 'format=gbrp', steps: [] })
+      } else if (choice.kind === 'steady') {
+        stages.push({ kind: 'steady', width: step.to.width, height: step.to.height, edge: (step.from.width - step.to.width) / 2, steps: [index] })
+        stages.push({ kind: 'filters', filters: 'null', steps: [] })
       } else if (choice.kind === 'grain') {
         grain = { filter: `noise=c0_strength=${{ light: 5, medium: 10, strong: 18 }[choice.strength]}:c0_flags=t`, step: index }
       } else if (choice.kind === 'grade') {
@@ -129,18 +135,15 @@ function filtersOf(step: Step, to: { width: number, height: number, pixelAspect:
     case 'undo-pulldown': return ['fieldmatch=combmatch=full', 'bwdif=mode=send_frame:deint=interlaced', 'decimate']
     case 'drop-repeats': return [`decimate=cycle=${step.every}`]
     case 'speed': return [`setpts=PTS/${step.factor}`, ...inBetween(rate, step.between, step.cutThreshold)]
-    case 'crop': return [`crop=${to.width}:${to.height}:${step.left}:${step.top}:exact=1`]
+    // Copied, because the binding cannot read planes that begin inside their memory or run upwards.
+    case 'crop': return [`crop=${to.width}:${to.height}:${step.left}:${step.top}:exact=1`, 'copy']
     case 'aspect': return [`setsar=${to.pixelAspect.num}/${to.pixelAspect.den}:max=65535`]
-    case 'rotate': return step.degrees === 90 ? ['transpose=clock'] : step.degrees === 270 ? ['transpose=cclock'] : ['hflip', 'vflip']
-    case 'flip': return [step.way === 'left to right' ? 'hflip' : 'vflip']
-    case 'steady': {
-      const reach = Number.parseInt(step.reach)
-      // "copy" lies between because the filter cannot take frames that share their memory with a cropped one.
-      return ['copy', `deshake=rx=${reach}:ry=${reach}:edge=mirror`]
-    }
+    case 'rotate': return step.degrees === 90 ? ['transpose=clock'] : step.degrees === 270 ? ['transpose=cclock'] : ['hflip', 'vflip', 'copy']
+    case 'flip': return [step.way === 'left to right' ? 'hflip' : 'vflip', 'copy']
     case 'pad': return [`pad=${to.width}:${to.height}:x=floor((ow-iw)/4)*2:y=floor((oh-ih)/4)*2`]
-    case 'deblock': return [step.strength === 'light' ? 'deblock=filter=weak:block=8' : 'deblock=filter=strong:block=8:alpha=0.14:beta=0.09:gamma=0.07:delta=0.06']
-    case 'denoise': return [step.method === 'fast' ? `hqdn3d=${{ light: '2:1.5:3:2.2', medium: '4:3:6:4.5', strong: '8:6:12:9' }[step.strength]}` : `nlmeans=s=${{ light: 2, medium: 4, strong: 8 }[step.strength]}:p=5:r=9`]
+    // The quantizer is stated, because what the file used is lost by now. The library's own filter named after blocks moves them instead.
+    case 'deblock': return [`pp7=qp=${step.strength === 'light' ? 4 : 14}`]
+    case 'denoise': return [step.method === 'fast' ? `hqdn3d=${{ light: '3:2:4.5:3', medium: '6:4.5:9:7', strong: '14:10:20:15' }[step.strength]}` : `nlmeans=s=${{ light: 2, medium: 4, strong: 8 }[step.strength]}:p=5:r=9`]
     case 'flicker': return [`deflicker=size=${step.frames}`]
     case 'deband': return [`deband=range=16:1thr=${step.strength === 'light' ? 0.012 : step.strength === 'medium' ? 0.02 : 0.035}:2thr=0.015:3thr=0.015`]
     case 'sharpen': return [`cas=strength=${{ light: 0.3, medium: 0.6, strong: 0.9 }[step.strength]}`]

@@ -108,6 +108,12 @@ export class Graph {
     return 'frame'
   }
 
+  /** Changes a setting of every filter of a kind while it runs. @returns the library's result */
+  command(filter: string, setting: string, value: string): number {
+    const result = this.graph.sendCommand(filter, setting, value)
+    return typeof result === 'number' ? result : 0
+  }
+
   get timeBase(): { num: number, den: number } {
     return this.sink.buffersinkGetTimeBase()
   }

@@ -1,8 +1,9 @@
+import { PathSmoother, profilesOf, shiftBetween, type Profiles } from '@hematine/core'
 import { AV_PIX_FMT_RGB24 } from 'node-av/constants'
 import { Frame } from 'node-av/lib'
 import type { StagePlan } from './filters.ts'
 import { Graph, videoPadOf } from './graph.ts'
-import { MediaError } from './libav.ts'
+import { ensure, MediaError } from './libav.ts'
 import { Network, type NetworkDevice } from './network.ts'
 
 interface Times { timeBase: { num: number, den: number }, frameRate: { num: number, den: number } }
@@ -80,6 +81,7 @@ export class StageChain {
     const plan = this.plans[index]!
     const timeBase = index === 0 ? this.times.timeBase : this.stages[index - 1]!.timeBase
     if (plan.kind === 'learned') return LearnedStage.open(plan, timeBase)
+    if (plan.kind === 'steady') return SteadyStage.open(plan, frame, { ...this.times, timeBase })
     const pixelAspect = index === 0 ? this.pixelAspect : frame.sampleAspectRatio.num > 0 ? frame.sampleAspectRatio : { num: 1, den: 1 }
     return Graph.video(plan.filters, [videoPadOf(frame, { timeBase, frameRate: this.times.frameRate, pixelAspect })])
   }
@@ -144,5 +146,64 @@ class LearnedStage implements Stage {
   free(): void {
     this.waiting?.free()
     void this.network.close()
+  }
+}
+
+/** Holds frames back until the path around them is known, then cuts each where the picture stands steady. */
+class SteadyStage implements Stage {
+  private readonly path: PathSmoother
+  private readonly held: Frame[] = []
+  private before: Profiles | null = null
+  private hasEnded = false
+  private readonly grey = new Frame()
+
+  private constructor(private readonly plan: Extract<StagePlan, { kind: 'steady' }>, private readonly looking: Graph, private readonly cutting: Graph, readonly timeBase: { num: number, den: number }) {
+    this.path = new PathSmoother(plan.edge)
+    this.grey.alloc()
+  }
+
+  static async open(plan: Extract<StagePlan, { kind: 'steady' }>, frame: Frame, times: Times): Promise<SteadyStage> {
+    const pad = videoPadOf(frame, times)
+    const looking = await Graph.video('format=gray', [pad])
+    const cutting = await Graph.video(`crop=${plan.width}:${plan.height}:${plan.edge}:${plan.edge}:exact=1,copy`, [pad])
+    return new SteadyStage(plan, looking, cutting, times.timeBase)
+  }
+
+  async push(frame: Frame | null): Promise<void> {
+    if (frame === null) {
+      this.hasEnded = true
+      return
+    }
+    await this.looking.push(frame)
+    if (await this.looking.pull(this.grey) !== 'frame') throw new MediaError('The picture cannot be looked at for its motion.')
+    const { width, height } = this.grey
+    const now = profilesOf({ data: this.grey.data![0]!, width, height, stride: this.grey.linesize[0]! })
+    this.grey.unref()
+    this.path.add(this.before ? shiftBetween(this.before, now) : { x: 0, y: 0, fit: 0 })
+    this.before = now
+    const held = new Frame()
+    held.alloc()
+    held.ref(frame)
+    this.held.push(held)
+  }
+
+  async pull(frame: Frame): Promise<'frame' | 'again' | 'end'> {
+    const off = this.path.take(this.hasEnded)
+    if (!off) return this.hasEnded ? 'end' : 'again'
+    const held = this.held.shift()!
+    const { edge } = this.plan
+    for (const [axis, value] of [['x', off.x], ['y', off.y]] as const) ensure(this.cutting.command('crop', axis, String(edge + Math.round(value))), 'The picture cannot be moved')
+    await this.cutting.push(held)
+    held.free()
+    const state = await this.cutting.pull(frame)
+    if (state !== 'frame') throw new MediaError('The picture cannot be moved to its steady place.')
+    return 'frame'
+  }
+
+  free(): void {
+    for (const held of this.held) held.free()
+    this.grey.free()
+    this.looking.free()
+    this.cutting.free()
   }
 }

@@ -48,7 +48,7 @@ export function toPng(picture: RgbPicture): Promise<Buffer> {
 }
 
 /** Matrix the colour rules of core assume for an untagged picture, by the library's name. */
-function untaggedMatrix(frame: StoredFrame): string {
+export function untaggedMatrix(frame: StoredFrame): string {
   return frame.height > 576 || frame.width > 1024 ? '709' : '170m'
 }
 

@@ -5,7 +5,8 @@ import { CannotTreat, type SourceFacts, type Treatment, type VideoFacts } from '
 import type { MediaInput } from './input.ts'
 import { MediaError, silenceLibraries } from './libav.ts'
 import { makeProxy } from './proxy.ts'
-import { plainStill, toPng, treatedStill } from './still.ts'
+import { readFacts } from './source-facts.ts'
+import { plainStill, toPng, treatedStill, type RgbPicture } from './still.ts'
 
 /**
  * A process that decodes single frames and makes pieces of proxies for whoever started it, so that damaged material can end nothing else. Requests come as messages,
@@ -15,6 +16,8 @@ import { plainStill, toPng, treatedStill } from './still.ts'
 export type StillRequest =
   | { kind: 'treated', input: MediaInput, video: VideoFacts, treatment: Treatment, index: number }
   | { kind: 'plain', input: MediaInput, video: VideoFacts, seconds: number }
+  /** A file whose facts are read for the purpose. */
+  | { kind: 'file', path: string, seconds: number }
   | { kind: 'proxy', input: MediaInput, facts: SourceFacts, seconds: number, sound: number }
 
 export interface StillQuestion {
@@ -30,10 +33,18 @@ export interface StillAnswer {
 
 async function answerTo(request: StillRequest): Promise<Buffer> {
   if (request.kind === 'proxy') return proxyPiece(request)
+  if (request.kind === 'file') return toPng(await fileStill(request))
   const picture = request.kind === 'treated'
     ? await treatedStill(request.input, request.video, request.treatment, request.index)
     : await plainStill(request.input, request.video, request.seconds)
   return toPng(picture)
+}
+
+async function fileStill({ path: file, seconds }: Extract<StillRequest, { kind: 'file' }>): Promise<RgbPicture> {
+  const input: MediaInput = { kind: 'file', path: file }
+  const { video } = await readFacts(input)
+  if (!video) throw new MediaError('The file has no picture.')
+  return plainStill(input, video, seconds)
 }
 
 async function proxyPiece({ input, facts, seconds, sound }: Extract<StillRequest, { kind: 'proxy' }>): Promise<Buffer> {

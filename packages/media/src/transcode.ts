@@ -20,6 +20,8 @@ export interface TranscodePlan {
   stretch?: { firstFrame: number, frames: number }
   /** Whether the time of each step is to be told apart. */
   apart?: boolean
+  /** Sees each treated frame before it is encoded, with its number; one that keeps it keeps a reference of its own. */
+  onFrame?: (frame: Frame, number: number) => void
 }
 
 /** What an encode took. Decoding, steps and encoder overlap, so their seconds add to more than the clock's. */
@@ -121,6 +123,7 @@ export async function transcode(plan: TranscodePlan, gate: WorkGate, onProgress:
       if (!frame) break
       begun ||= performance.now()
       frame.pts -= BigInt(firstFrame)
+      plan.onFrame?.(frame, frames)
       const encodeBegun = performance.now()
       try {
         await encoder.encode(frame, packet => output.write(packet, pictureStream))

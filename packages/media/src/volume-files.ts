@@ -155,6 +155,11 @@ export async function workDirectory(root: string): Promise<string> {
   return directory
 }
 
+/** Where a trial's files lie in a volume; it need not be there yet. Pictures of the sources themselves lie in the directory above it. */
+export async function trialDirectory(root: string, trialId: number): Promise<string> {
+  return path.join(await workDirectory(root), 'trials', String(trialId))
+}
+
 /** Writes everything of a file or directory to the disk itself. */
 export async function flushToDisk(target: string): Promise<void> {
   const handle = await open(target, 'r')

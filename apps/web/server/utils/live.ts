@@ -1,4 +1,4 @@
-import { jobsWithSamples, listCopies, listJobs, listOrders, listScans, listWatches, listWorkers, type Change, type EntityManager } from '@hematine/database'
+import { jobsWithSamples, listCopies, listJobs, listOrders, listScans, listTrials, listWatches, listWorkers, type Change, type EntityManager } from '@hematine/database'
 import type { EventStream } from 'h3'
 import type { LiveChange } from '#shared/api'
 import { useLog } from './log'
@@ -14,7 +14,7 @@ const gatherMilliseconds = 200
 /** Tells every open browser what changed in its order: changes are gathered for a moment, read once and sent to all. */
 export class LiveHub {
   private readonly listeners = new Set<Listener>()
-  private readonly changed = { source: new Set<number>(), job: new Set<number>(), sample: new Set<number>(), scan: new Set<number>(), disc_copy: new Set<number>(), watch: new Set<number>(), drives: false, inventory: false, lots: false, orders: false, workers: false, volumes: false }
+  private readonly changed = { source: new Set<number>(), job: new Set<number>(), sample: new Set<number>(), scan: new Set<number>(), disc_copy: new Set<number>(), watch: new Set<number>(), trial: new Set<number>(), treatments: false, drives: false, inventory: false, lots: false, orders: false, workers: false, volumes: false }
   private timer: NodeJS.Timeout | null = null
   private sending: Promise<void> = Promise.resolve()
 
@@ -29,7 +29,8 @@ export class LiveHub {
 
   noteChange({ table, id }: Change): void {
     if (this.listeners.size === 0) return
-    if (table === 'source' || table === 'job' || table === 'sample' || table === 'scan' || table === 'disc_copy' || table === 'watch') this.changed[table].add(Number(id))
+    if (table === 'source' || table === 'job' || table === 'sample' || table === 'scan' || table === 'disc_copy' || table === 'watch' || table === 'trial') this.changed[table].add(Number(id))
+    else if (table === 'treatment') this.changed.treatments = true
     else if (table === 'planned_source') this.changed.inventory = true
     else if (table === 'drive') this.changed.drives = true
     else if (table === 'lot') this.changed.lots = true
@@ -54,10 +55,10 @@ export class LiveHub {
   }
 
   private take() {
-    const { source, job, sample, scan, disc_copy, watch, drives, inventory, lots, orders, workers, volumes } = this.changed
-    const taken = { sources: [...source], jobs: [...job], samples: [...sample], scans: [...scan], copies: [...disc_copy], watches: [...watch], drives, inventory, lots, orders, workers, volumes }
-    for (const set of [source, job, sample, scan, disc_copy, watch]) set.clear()
-    Object.assign(this.changed, { drives: false, inventory: false, lots: false, orders: false, workers: false, volumes: false })
+    const { source, job, sample, scan, disc_copy, watch, trial, treatments, drives, inventory, lots, orders, workers, volumes } = this.changed
+    const taken = { sources: [...source], jobs: [...job], samples: [...sample], scans: [...scan], copies: [...disc_copy], watches: [...watch], trials: [...trial], treatments, drives, inventory, lots, orders, workers, volumes }
+    for (const set of [source, job, sample, scan, disc_copy, watch, trial]) set.clear()
+    Object.assign(this.changed, { treatments: false, drives: false, inventory: false, lots: false, orders: false, workers: false, volumes: false })
     return taken
   }
 
@@ -69,6 +70,7 @@ export class LiveHub {
     const scans = taken.scans.length > 0 ? await listScans(em, { ids: taken.scans }) : []
     const copies = taken.copies.length > 0 ? await listCopies(em, { ids: taken.copies }) : []
     const watches = taken.watches.length > 0 ? await listWatches(em, { ids: taken.watches }) : []
+    const trials = taken.trials.length > 0 ? await listTrials(em, { ids: taken.trials }) : []
     const gone = (ids: number[], rows: { id: number }[]) => ids.filter(id => !rows.some(row => row.id === id))
     const orders = taken.orders ? await listOrders(em) : []
     const workers = taken.workers ? await listWorkers(em) : null
@@ -77,6 +79,7 @@ export class LiveHub {
       const change: LiveChange = {
         orders, workers, volumes: taken.volumes, drives: taken.drives, inventory: taken.inventory, lots: taken.lots, sourceIds: [...new Set([...taken.sources, ...own(jobs).filter(job => !job.progress).map(job => job.sourceId)])],
         jobs: own(jobs), scans: own(scans), copies: own(copies), watches: own(watches), goneJobs: gone(taken.jobs, jobs), goneWatches: gone(taken.watches, watches),
+        trials: own(trials), goneTrials: gone(taken.trials, trials), treatments: taken.treatments,
       }
       void stream.push({ event: 'change', data: JSON.stringify(change) })
     }

@@ -173,6 +173,11 @@ function applyStep(step: Step, passing: Passing, facts: SourceFacts, seconds: nu
     }
     case 'aspect': return chosen({ ...frame, pixelAspect: pixelAspectFor(frame, step.display) })
     case 'rotate': return chosen(step.degrees === 180 ? frame : { width: frame.height, height: frame.width, pixelAspect: rational(frame.pixelAspect.den, frame.pixelAspect.num) })
+    case 'steady': {
+      const edge = step.edge - (step.edge % 2)
+      if (frame.width <= 4 * edge || frame.height <= 4 * edge) throw new CannotTreat(`Steady takes ${edge} pixels off each edge, which leaves too little of ${frame.width}x${frame.height}. Choose a smaller edge.`)
+      return chosen({ ...frame, width: frame.width - 2 * edge, height: frame.height - 2 * edge })
+    }
     case 'scale': return sizeStep(step, passing)
     case 'learned': return chosen({ ...frame, width: frame.width * step.times, height: frame.height * step.times })
     case 'pad': {

@@ -42,7 +42,8 @@ export const Step = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('aspect'), display: Rational }),
   z.object({ kind: z.literal('rotate'), degrees: z.literal([90, 180, 270]) }),
   z.object({ kind: z.literal('flip'), way: z.enum(['left to right', 'top to bottom']) }),
-  z.object({ kind: z.literal('steady'), reach: z.enum(['16 pixels', '32 pixels', '64 pixels']) }),
+  // The picture loses so many pixels at each edge, within which it can be moved.
+  z.object({ kind: z.literal('steady'), edge: z.int().min(4).max(256) }),
   z.object({ kind: z.literal('scale'), to: z.discriminatedUnion('by', [z.object({ by: z.literal('factor'), factor: z.number().min(0.1).max(8) }), FrameSize.extend({ by: z.literal('size') })]), kernel: Kernel }),
   z.object({ kind: z.literal('pad'), to: FrameSize }),
   // Clean
@@ -100,7 +101,7 @@ export const stepKinds: Record<StepKind, StepKindInfo> = {
   'aspect': { name: 'Set the aspect', group: 'frame', rank: 5, placed: 'sizes are worked out from it' },
   'rotate': { name: 'Rotate', group: 'frame', rank: 6, placed: 'sizes are worked out from it' },
   'flip': { name: 'Flip', group: 'frame', rank: 7, placed: 'it costs nothing while the picture is small', several: true },
-  'deblock': { name: 'Deblock', group: 'clean', rank: 8, placed: 'the blocks lie on the grid of the source' },
+  'deblock': { name: 'Deblock and dering', group: 'clean', rank: 8, placed: 'the blocks lie on the grid of the source' },
   'clean-up': { name: 'Clean up, learned', group: 'clean', rank: 9, placed: 'it knows damage at the size of the source' },
   'denoise': { name: 'Denoise', group: 'clean', rank: 10, placed: 'noise would be enlarged and sharpened with the picture' },
   'flicker': { name: 'Even out flicker', group: 'clean', rank: 11, placed: 'new frames would be mixed from brighter and darker ones' },
@@ -138,7 +139,7 @@ export function newStep(kind: StepKind): Step {
     case 'aspect': return { kind, display: { num: 4, den: 3 } }
     case 'rotate': return { kind, degrees: 90 }
     case 'flip': return { kind, way: 'left to right' }
-    case 'steady': return { kind, reach: '16 pixels' }
+    case 'steady': return { kind, edge: 24 }
     case 'scale': return { kind, to: { by: 'factor', factor: 2 }, kernel: 'lanczos' }
     case 'pad': return { kind, to: { width: 1920, height: 1080 } }
     case 'deblock': return { kind, strength: 'light' }

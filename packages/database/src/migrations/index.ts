@@ -1,3 +1,4 @@
+import { Bench } from './bench.ts'
 import { Discs } from './discs.ts'
 import { FirstTables } from './first-tables.ts'
 import { Intake } from './intake.ts'
@@ -11,4 +12,5 @@ export const migrations = [
   { name: '003-discs', class: Discs },
   { name: '004-inventory', class: Inventory },
   { name: '005-renders', class: Renders },
+  { name: '006-bench', class: Bench },
 ]

@@ -1,0 +1,17 @@
+import { arrangeSteps, builtInSpecs, CannotTreat, deriveTreatment } from '@hematine/core'
+import { Problem, readSource } from '@hematine/database'
+import { handle } from '../../../utils/handle'
+
+export default handle('applySteps', async ({ application, parameters: { id }, body }) => {
+  const source = await readSource(application.em(), id)
+  const spec = builtInSpecs.find(entry => entry.key === body.specKey)
+  if (!source?.facts) throw new Problem(409, 'not-read', 'The source has no facts yet; steps cannot be tried on it.')
+  if (!spec) throw new Problem(404, 'not-found', `There is no delivery spec ${body.specKey}.`)
+  const { steps, moved } = arrangeSteps(body.steps)
+  try {
+    return { steps, moved, refused: null, treatment: deriveTreatment(source.facts, spec, steps) }
+  } catch (error) {
+    if (!(error instanceof CannotTreat)) throw error
+    return { steps, moved, refused: error.message, treatment: null }
+  }
+})

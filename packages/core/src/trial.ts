@@ -1,0 +1,109 @@
+import { z } from 'zod'
+import { DeliverySpec } from './delivery.ts'
+import { Moment } from './moments.ts'
+import { Range } from './range.ts'
+import { toNumber } from './rational.ts'
+import { describeStep, Steps, Treatment } from './treatment/index.ts'
+
+/** Figures of a picture before or after a treatment. Luma is in codes of 255. */
+export const PictureFigures = z.object({
+  /** Standard deviation of luma noise in even parts, in codes; null when no part is even. */
+  noise: z.number().nullable(),
+  /** Finest detail across the picture, in pixels of its own width that could hold it; null without any. */
+  detail: z.number().nullable(),
+  /** Step at the strongest 8-pixel grid against the steps elsewhere: 1 is none. */
+  blocking: z.number(),
+  /** Change from frame to frame where the source stands still, in codes; null when too little does. */
+  wobble: z.number().nullable(),
+})
+export type PictureFigures = z.infer<typeof PictureFigures>
+
+/** What a trial of one moment took and gave. */
+export const TrialMoment = z.object({
+  frames: z.int().positive(),
+  /** Seconds by the clock for treating and encoding, without the seek to the place. */
+  seconds: z.number().positive(),
+  /** Seconds until the first treated frame was there. */
+  untilFirstFrame: z.number().min(0),
+  /** Seconds of work by step; those of decoding, steps and encoder overlap. */
+  steps: z.array(z.object({ name: z.string(), seconds: z.number().min(0) })),
+  /** Bytes of the encoded moment. */
+  bytes: z.int().min(0),
+  /** Likeness of the encoded picture to the treated one, mean over frames: what the spec's compression costs. Null when identical or not comparable. */
+  ssim: z.number().nullable(),
+  xpsnr: z.number().nullable(),
+  before: PictureFigures,
+  after: PictureFigures,
+  /** Devices that learned steps ran on. */
+  devices: z.record(z.string(), z.string()),
+})
+export type TrialMoment = z.infer<typeof TrialMoment>
+
+export const TrialState = z.enum(['waiting', 'running', 'ready', 'failed'])
+export type TrialState = z.infer<typeof TrialState>
+
+/** A treatment and spec tried on some moments of a source. */
+export const TrialRecord = z.object({
+  id: z.int().positive(),
+  orderId: z.int().positive(),
+  lotId: z.int().positive().nullable(),
+  sourceId: z.int().positive(),
+  label: z.string(),
+  steps: Steps,
+  treatment: Treatment,
+  spec: DeliverySpec,
+  moments: z.array(Moment),
+  /** One for each moment, null until it is done. */
+  results: z.array(TrialMoment.nullable()),
+  /** Moments of which a first picture is there, in order. */
+  looks: z.int().min(0),
+  state: TrialState,
+  /** Why it failed, as a sentence. */
+  reason: z.string().nullable(),
+})
+export type TrialRecord = z.infer<typeof TrialRecord>
+
+/** Names of the parts whose times a trial tells apart, in working order. */
+export function stepName(treatment: Treatment, key: number | 'decode' | 'other'): string {
+  if (key === 'decode') return 'Decode'
+  if (key === 'other') return 'Convert and other'
+  return describeStep(treatment.steps[key]!)
+}
+
+/** Relative widening of what was seen on moments towards a whole source, whose machine will be busier or freer. */
+const machinePart = 0.15
+
+export interface TrialForecast {
+  secondsPerFrame: Range
+  /** For the whole source: treating and encoding, without the check. */
+  seconds: Range
+  bytes: Range
+}
+
+/**
+ * What a trial says of its whole source. The expected value is that of the typical moment, or the mean of all without one; moments are
+ * chosen for being hard, so the range reaches from the cheapest to the dearest of them.
+ * @returns null before any moment is done
+ */
+export function forecastTrial({ moments, results, treatment }: Pick<TrialRecord, 'moments' | 'results' | 'treatment'>): TrialForecast | null {
+  const done = results.flatMap((result, index) => result ? [{ result, reason: moments[index]!.reason }] : [])
+  if (done.length === 0) return null
+  const { frameCount, rate } = treatment.result
+  const rangeOf = (figure: (entry: (typeof done)[number]) => number, widen: number): Range => {
+    const values = done.map(figure)
+    const typical = done.filter(({ reason }) => reason === 'typical').map(figure)
+    const expected = (typical.length > 0 ? typical : values).reduce((sum, value) => sum + value, 0) / (typical.length || values.length)
+    return { expected, low: Math.min(...values) * (1 - widen), high: Math.max(...values) * (1 + widen) }
+  }
+  const times = (range: Range, factor: number): Range => ({ expected: range.expected * factor, low: range.low * factor, high: range.high * factor })
+  const secondsPerFrame = rangeOf(({ result }) => result.seconds / result.frames, machinePart)
+  const bytesPerSecond = rangeOf(({ result }) => (result.bytes / result.frames) * toNumber(rate), 0.05)
+  return { secondsPerFrame, seconds: times(secondsPerFrame, frameCount), bytes: times(bytesPerSecond, frameCount / toNumber(rate)) }
+}
+
+/** The forecast of a lot of which the tried source is a part, by its share of the lot's length. */
+export function forecastTrialForLot(forecast: TrialForecast, sourceSeconds: number, lotSeconds: number): Pick<TrialForecast, 'seconds' | 'bytes'> {
+  const factor = lotSeconds / Math.max(0.001, sourceSeconds)
+  const times = (range: Range): Range => ({ expected: range.expected * factor, low: range.low * factor, high: range.high * factor })
+  return { seconds: times(forecast.seconds), bytes: times(forecast.bytes) }
+}

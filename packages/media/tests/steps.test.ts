@@ -1,0 +1,286 @@
+import path from 'node:path'
+import { deriveTreatment, gradeMatrix, meanChange, newStep, noiseOf, columnGrid, profilesOf, rowGrid, shiftBetween, type DeliverySpec, type Plane, type Step, type Treatment } from '@hematine/core'
+import { seeded } from '@hematine/demo/paint'
+import { Frame } from 'node-av/lib'
+import { beforeAll, describe, expect, test } from 'vitest'
+import { readFacts, silenceLibraries } from '../src/index.ts'
+import { TreatedPicture } from '../src/picture-treatment.ts'
+import { specOf } from '../../../tests/support/jobs.ts'
+import { writeClip } from '../../../tests/support/material.ts'
+import { scratchDirectory } from '../../../tests/support/scratch.ts'
+
+/** Each step of a treatment on made-up material with a known fault. */
+const scratch = scratchDirectory()
+beforeAll(() => silenceLibraries())
+
+/** A lossless progressive spec that leaves everything as the steps make it, in 8 bit 4:2:0. */
+const plainSpec: DeliverySpec = { ...specOf('archive-master'), video: { ...specOf('archive-master').video, scan: 'progressive', pixelFormat: 'yuv420p' } }
+
+async function draw(name: string, filters: string, video: Partial<Parameters<typeof writeClip>[0]['video']> = {}): Promise<string> {
+  const file = path.join(scratch, `${name}.mkv`)
+  await writeClip({ path: file, format: 'matroska', audio: [], video: { encoder: 'ffv1', options: { level: '3' }, filters, ...video } })
+  return file
+}
+
+interface Shown { planes: Plane[], chroma: Plane[], treatment: Treatment }
+
+/** Every frame of a file after steps: luma, and the first chroma plane. */
+async function treated(file: string, steps: Step[], firstFrame = 0, spec = plainSpec): Promise<Shown> {
+  const input = { kind: 'file' as const, path: file }
+  const facts = await readFacts(input)
+  const treatment = deriveTreatment(facts, spec, steps)
+  const picture = await TreatedPicture.open(input, facts.video!, treatment, { firstFrame })
+  const frame = new Frame()
+  frame.alloc()
+  const [planes, chroma]: [Plane[], Plane[]] = [[], []]
+  const copy = (index: number, width: number, height: number): Plane => {
+    const stride = frame.linesize[index]!
+    return { data: Uint8Array.from(frame.data![index]!.subarray(0, stride * height)), width, height, stride }
+  }
+  while (await picture.next(frame)) {
+    planes.push(copy(0, frame.width, frame.height))
+    chroma.push(copy(1, frame.width >> 1, frame.height >> 1))
+    frame.unref()
+  }
+  frame.free()
+  await picture.close()
+  return { planes, chroma, treatment }
+}
+
+/** All samples of a plane, without what pads its lines. */
+const samplesOf = (plane: Plane) => Array.from({ length: plane.height }, (_, y) => [...plane.data.subarray(y * plane.stride, y * plane.stride + plane.width)]).flat()
+const valueAt = (plane: Plane, x: number, y: number) => plane.data[y * plane.stride + x]!
+/** Mean of a plane inside a box. */
+function meanOf(plane: Plane, box = { x: 0, y: 0, width: plane.width, height: plane.height }): number {
+  let sum = 0
+  for (let y = box.y; y < box.y + box.height; y++) for (let x = box.x; x < box.x + box.width; x++) sum += valueAt(plane, x, y)
+  return sum / (box.width * box.height)
+}
+/** Frames whose number is their brightness: 40 + 4 n. */
+const numbered = (frames: number, rate = '25') => `nullsrc=s=160x120:r=${rate}:d=${frames / Number(rate)},geq=lum='40+4*N':cb=128:cr=128,format=yuv420p`
+const numberOf = (plane: Plane) => Math.round((meanOf(plane) - 40) / 4)
+const marks = (planes: Plane[]) => planes.map(numberOf)
+/** A picture with detail, drawn once and held. */
+const detailed = (frames: number, size = '320x240') => `testsrc2=s=${size}:r=25:d=${frames / 25},loop=loop=${frames}:size=1,trim=end_frame=${frames},format=yuv420p`
+const combing = (plane: Plane) => {
+  let [odd, even] = [0, 0]
+  for (let y = 2; y < plane.height - 2; y++) for (let x = 0; x < plane.width; x++) {
+    odd += Math.abs(valueAt(plane, x, y) - valueAt(plane, x, y + 1))
+    even += Math.abs(valueAt(plane, x, y) - valueAt(plane, x, y + 2))
+  }
+  return (odd + 1) / (even + 1)
+}
+
+describe('scan and time', () => {
+  test('a combed clip comes out uncombed, and the wrong field order shows', async () => {
+    // A bar that moves 8 pixels a field.
+    const file = await draw('combed', 'color=c=gray:s=320x240:r=50:d=0.6,format=yuv420p,geq=lum=\'if(between(X,mod(N*8,280),mod(N*8,280)+40),220,60)\':cb=128:cr=128,tinterlace=mode=interleave_top,setfield=tff')
+    const plain = await treated(file, [])
+    const clean = await treated(file, [{ kind: 'deinterlace', to: 'field rate', firstField: 'top' }])
+    const woven = await treated(file, [], 0, { ...plainSpec, video: { ...plainSpec.video, scan: 'as source' } })
+    expect(combing(woven.planes[2]!)).toBeGreaterThan(10)
+    expect(combing(clean.planes[5]!)).toBeLessThan(1.2)
+    expect(plain.treatment.steps[0]!.kind).toBe('deinterlace')
+    expect(clean.treatment.result.rate).toEqual({ num: 50, den: 1 })
+    const edge = (plane: Plane) => Array.from({ length: 320 }, (_, x) => x).find(x => valueAt(plane, x, 120) > 140)!
+    const motion = (shown: Shown) => shown.planes.slice(2, 10).map(edge).map((x, index, all) => index === 0 ? 8 : x - all[index - 1]!).slice(1)
+    expect(motion(clean).every(step => Math.abs(step - 8) <= 2)).toBe(true)
+    // Bottom first: every second step goes back.
+    const wrong = await treated(file, [{ kind: 'deinterlace', to: 'field rate', firstField: 'bottom' }])
+    expect(motion(wrong).some(step => step < 0)).toBe(true)
+  })
+
+  test('a 3:2 clip gives back its film frames', async () => {
+    const film = 'testsrc2=s=320x240:r=24000/1001:d=1.0,format=yuv420p'
+    const whole = await treated(await draw('film', film), [])
+    const file = await draw('telecined', `${film},telecine=pattern=23,setfield=tff`)
+    const { planes, treatment } = await treated(file, [{ kind: 'undo-pulldown' }])
+    expect(treatment.result.rate).toEqual({ num: 24000, den: 1001 })
+    expect(Math.abs(planes.length - whole.planes.length)).toBeLessThanOrEqual(1)
+    // Each is a film frame whole again; the cadence may begin one later.
+    const nearest = planes.slice(2, 20).map(plane => Math.min(...whole.planes.map(film => meanChange(film, plane))))
+    expect(Math.max(...nearest)).toBeLessThan(0.5)
+  })
+
+  test('repeated frames are dropped', async () => {
+    const file = await draw('repeats', `${numbered(20, '20')},fps=25`)
+    const { planes, treatment } = await treated(file, [{ kind: 'drop-repeats', every: 5 }])
+    expect(treatment.result.rate).toEqual({ num: 20, den: 1 })
+    expect(marks(planes).slice(0, 19)).toEqual(Array.from({ length: 19 }, (_, index) => index))
+  })
+
+  test('ranges are kept to the frame, also when the result is begun in its middle', async () => {
+    const file = await draw('trim', numbered(50))
+    const steps: Step[] = [{ kind: 'trim', ranges: [{ from: 0.2, to: 0.4 }, { from: 1.2, to: 1.4 }] }]
+    const { planes, treatment } = await treated(file, steps)
+    expect(marks(planes)).toEqual([5, 6, 7, 8, 9, 30, 31, 32, 33, 34])
+    expect(treatment.result.frameCount).toBe(10)
+    expect(marks((await treated(file, steps, 7)).planes)).toEqual([32, 33, 34])
+  })
+
+  test('speed and rates give the promised number of frames', async () => {
+    const file = await draw('speed', numbered(24))
+    const slow = await treated(file, [{ kind: 'speed', factor: 0.5, between: 'repeat', cutThreshold: 10 }])
+    expect(slow.planes).toHaveLength(48)
+    expect(marks(slow.planes).slice(0, 8)).toEqual([0, 0, 1, 1, 2, 2, 3, 3])
+    expect(marks((await treated(file, [{ kind: 'speed', factor: 2, between: 'repeat', cutThreshold: 10 }])).planes)).toHaveLength(12)
+    for (const between of ['repeat', 'blend', 'motion'] as const) {
+      const { planes, treatment } = await treated(file, [{ kind: 'more-frames', times: 2, between, cutThreshold: 10 }])
+      expect(treatment.result.rate).toEqual({ num: 50, den: 1 })
+      expect([between, planes.length]).toEqual([between, 48])
+    }
+  })
+
+  test('new frames between two shots are of one of them: no blend across a cut', async () => {
+    const file = await draw('cut', 'nullsrc=s=320x240:r=25:d=0.8,geq=lum=\'if(lt(N,10),40+20*mod(X/40,2),200-20*mod(Y/30,2))\':cb=128:cr=128,format=yuv420p')
+    for (const between of ['motion', 'blend'] as const) {
+      const { planes } = await treated(file, [{ kind: 'more-frames', times: 2, between, cutThreshold: 10 }])
+      const means = planes.map(plane => meanOf(plane))
+      expect(means.every(mean => mean < 75 || mean > 165)).toBe(true)
+    }
+  })
+})
+
+describe('frame', () => {
+  const corners = 'nullsrc=s=320x240:r=25:d=0.2,geq=lum=\'if(lt(X,160),if(lt(Y,120),60,100),if(lt(Y,120),140,200))\':cb=128:cr=128,format=yuv420p'
+  const quarters = (plane: Plane) => [[0.25, 0.25], [0.75, 0.25], [0.25, 0.75], [0.75, 0.75]].map(([x, y]) => valueAt(plane, Math.round(plane.width * x!), Math.round(plane.height * y!)))
+
+  test('crop takes off what was told, rotate and flip turn the picture', async () => {
+    const file = await draw('corners', corners)
+    const cropped = await treated(file, [{ kind: 'crop', left: 160, top: 0, right: 0, bottom: 120 }])
+    expect(cropped.planes[0]).toMatchObject({ width: 160, height: 120 })
+    expect(meanOf(cropped.planes[0]!)).toBeCloseTo(140, 0)
+    expect(quarters((await treated(file, [{ kind: 'rotate', degrees: 90 }])).planes[0]!)).toEqual([100, 60, 200, 140])
+    expect(quarters((await treated(file, [{ kind: 'rotate', degrees: 180 }])).planes[0]!)).toEqual([200, 100, 140, 60])
+    expect(quarters((await treated(file, [{ kind: 'rotate', degrees: 270 }])).planes[0]!)).toEqual([140, 200, 60, 100])
+    expect(quarters((await treated(file, [{ kind: 'flip', way: 'left to right' }])).planes[0]!)).toEqual([140, 60, 200, 100])
+    expect(quarters((await treated(file, [{ kind: 'flip', way: 'top to bottom' }])).planes[0]!)).toEqual([100, 200, 60, 140])
+  })
+
+  test('scaling keeps the shape, by factor and into a box', async () => {
+    const file = await draw('shape', `${corners},setsar=64/45`)
+    const twice = await treated(file, [{ kind: 'scale', to: { by: 'factor', factor: 2 }, kernel: 'lanczos' }])
+    expect(twice.treatment.result.frame).toEqual({ width: 640, height: 480, pixelAspect: { num: 64, den: 45 } })
+    const boxed = await treated(file, [{ kind: 'scale', to: { by: 'size', width: 640, height: 640 }, kernel: 'spline' }])
+    expect(boxed.treatment.result.frame).toEqual({ width: 640, height: 338, pixelAspect: { num: 1, den: 1 } })
+    expect(quarters(boxed.planes[0]!)).toEqual([60, 140, 100, 200])
+    const wide = await treated(file, [{ kind: 'aspect', display: { num: 4, den: 3 } }])
+    expect(wide.treatment.result.frame.pixelAspect).toEqual({ num: 1, den: 1 })
+  })
+
+  test('bars are black and the picture lies in their middle', async () => {
+    const { planes: [plane] } = await treated(await draw('padded', corners), [{ kind: 'pad', to: { width: 400, height: 300 } }])
+    expect(plane).toMatchObject({ width: 400, height: 300 })
+    expect(meanOf(plane!, { x: 0, y: 0, width: 40, height: 300 })).toBeCloseTo(16, 0)
+    expect(valueAt(plane!, 45, 35)).toBe(60)
+  })
+
+  test('motion of a shaken clip falls by four fifths', async () => {
+    const random = seeded(5)
+    const offsets = Array.from({ length: 30 }, () => [Math.round(random() * 16), Math.round(random() * 12)] as const)
+    const along = (side: 0 | 1) => offsets.map((offset, index) => `eq(n,${index})*${offset[side]}`).join('+')
+    const file = await draw('shaken', `mandelbrot=s=400x300:rate=25:start_scale=0.4:end_scale=0.4,trim=end_frame=1,loop=loop=30:size=1,trim=end_frame=30,crop=w=336:h=256:x='${along(0)}':y='${along(1)}',format=yuv420p`)
+    const motion = async (steps: Step[]) => {
+      const { planes } = await treated(file, steps)
+      const profiles = planes.map(plane => profilesOf(plane))
+      const moved = profiles.slice(4).map((profile, index) => shiftBetween(profiles[index + 3]!, profile))
+      return moved.reduce((sum, { x, y }) => sum + Math.hypot(x, y), 0) / moved.length
+    }
+    const before = await motion([])
+    expect(before).toBeGreaterThan(5)
+    expect(await motion([{ kind: 'steady', edge: 24 }])).toBeLessThan(before * 0.2)
+  })
+})
+
+describe('clean', () => {
+  test('noise falls with the strength, by either method', async () => {
+    const file = await draw('noisy', `${detailed(12)},noise=alls=14:allf=t`)
+    const noise = async (steps: Step[]) => noiseOf((await treated(file, steps)).planes.at(-2)!, null)!
+    const before = await noise([])
+    for (const method of ['fast', 'careful'] as const) {
+      const levels = []
+      for (const strength of ['light', 'medium', 'strong'] as const) levels.push(await noise([{ kind: 'denoise', method, strength }]))
+      expect(levels[0]!).toBeLessThan(before)
+      expect(levels[2]!).toBeLessThan(before * 0.6)
+      expect(levels[2]!).toBeLessThan(levels[0]!)
+    }
+    expect(await noise([{ kind: 'grain', strength: 'strong' }])).toBeGreaterThan(before * 1.15)
+  })
+
+  test('blocks become faint', async () => {
+    const file = await draw('blocky', 'nullsrc=s=320x240:r=25:d=0.3,geq=lum=\'128+50*sin((X+3*N)/31)*cos(Y/23)+18*sin((X+Y)/9)\':cb=128:cr=128,format=yuv420p', { encoder: 'mpeg4', options: { flags: '+qscale', global_quality: String(118 * 16) } })
+    const grid = async (steps: Step[]) => {
+      const plane = (await treated(file, steps)).planes[4]!
+      return Math.sqrt(columnGrid(plane).strength * rowGrid(plane).strength)
+    }
+    const before = await grid([])
+    const strong = await grid([{ kind: 'deblock', strength: 'strong' }])
+    expect(strong - 1).toBeLessThan((before - 1) * 0.6)
+    expect(await grid([{ kind: 'deblock', strength: 'light' }])).toBeLessThan(before)
+  })
+
+  test('flicker is evened out', async () => {
+    const file = await draw('flicker', 'nullsrc=s=160x120:r=25:d=1,geq=lum=\'110+X/4+12*mod(N,2)\':cb=128:cr=128,format=yuv420p')
+    const swing = async (steps: Step[]) => {
+      const means = (await treated(file, steps)).planes.slice(4, 20).map(plane => meanOf(plane))
+      return Math.max(...means) - Math.min(...means)
+    }
+    expect(await swing([])).toBeCloseTo(12, 0)
+    expect(await swing([{ kind: 'flicker', frames: 6 }])).toBeLessThan(3)
+  })
+
+  test('sharpening steepens edges, debanding adds shades', async () => {
+    const soft = await draw('soft', `${detailed(2)},gblur=sigma=1.2`)
+    const edges = async (steps: Step[]) => {
+      const plane = (await treated(soft, steps)).planes[0]!
+      let sum = 0
+      for (let y = 0; y < plane.height; y++) for (let x = 1; x < plane.width; x++) sum += (valueAt(plane, x, y) - valueAt(plane, x - 1, y)) ** 2
+      return sum
+    }
+    const plain = await edges([])
+    const [light, strong] = [await edges([{ kind: 'sharpen', strength: 'light' }]), await edges([{ kind: 'sharpen', strength: 'strong' }])]
+    expect(light).toBeGreaterThan(plain * 1.02)
+    expect(strong).toBeGreaterThan(light)
+    const banded = await draw('banded', 'nullsrc=s=320x120:r=25:d=0.1,geq=lum=\'60+3*floor(X/24)\':cb=128:cr=128,format=yuv420p')
+    const shades = async (steps: Step[]) => new Set(samplesOf((await treated(banded, steps)).planes[0]!)).size
+    expect(await shades([{ kind: 'deband', strength: 'strong' }])).toBeGreaterThan(await shades([]) * 1.5)
+  })
+
+  test('a mark is softened out of its region and nothing else is touched', async () => {
+    const file = await draw('marked', 'nullsrc=s=320x240:r=25:d=0.1,geq=lum=\'if(between(X,200,239)*between(Y,40,59),235,80)\':cb=128:cr=128,format=yuv420p')
+    const { planes: [plane] } = await treated(file, [{ kind: 'soften-mark', x: 196, y: 36, width: 48, height: 28 }])
+    expect(meanOf(plane!, { x: 200, y: 40, width: 40, height: 20 })).toBeLessThan(85)
+    expect(meanOf(plane!, { x: 0, y: 0, width: 190, height: 240 })).toBe(80)
+  })
+})
+
+describe('colour and marks', () => {
+  test('a grade does what its matrix says', async () => {
+    // Code 81 of limited range is 0.2968 of full scale.
+    const file = await draw('grey', 'color=c=black:s=64x64:r=25:d=0.1,format=yuv420p,geq=lum=81:cb=128:cr=128')
+    const luma = async (changes: object) => meanOf((await treated(file, [{ ...newStep('grade'), ...changes } as Step])).planes[0]!)
+    expect(await luma({})).toBeCloseTo(81, 0)
+    // One stop is a factor of 2 ** (1 / 2.4) in code values.
+    expect(gradeMatrix({ exposure: 1, saturation: 0, warmth: 0, tint: 0 })[0][0]).toBeCloseTo(1.3348, 3)
+    expect(await luma({ exposure: 1 })).toBeCloseTo(16 + 65 * 1.3348, 0)
+    // Contrast turns about the middle: 0.5 - (0.5 - 0.2968) * 1.5 = 0.1952.
+    expect(await luma({ contrast: 50 })).toBeCloseTo(16 + 219 * 0.1952, 0)
+    // Each colour is rounded by itself, so luma may be a code off.
+    expect(Math.abs(await luma({ warmth: 60 }) - 81)).toBeLessThanOrEqual(1)
+  })
+
+  test('black and white leaves no colour, also after a grade', async () => {
+    const file = await draw('colour', detailed(2))
+    for (const steps of [[newStep('black-and-white')], [newStep('grade'), newStep('black-and-white')]]) {
+      const { chroma: [plane] } = await treated(file, steps)
+      expect(samplesOf(plane!).every(value => Math.abs(value - 128) <= 1)).toBe(true)
+    }
+  })
+
+  test('text stands in its corner, with quotes, colons and percent signs as they are', async () => {
+    const file = await draw('ground', 'color=c=black:s=320x240:r=25:d=0.1,format=yuv420p')
+    const { planes: [plane] } = await treated(file, [{ kind: 'text-mark', text: 'Tape 7: "it\'s 50 %"', corner: 'bottom right', size: 10, opacity: 100 }])
+    expect(meanOf(plane!, { x: 160, y: 200, width: 160, height: 40 })).toBeGreaterThan(25)
+    expect(meanOf(plane!, { x: 0, y: 0, width: 320, height: 120 })).toBeCloseTo(16, 0)
+  })
+})
