@@ -13,7 +13,7 @@ class MadeUpServer {
 
   lots(): LotRecord[] {
     const ids = [...new Set(this.sources.flatMap(source => source.lotId ?? []))].sort((a, b) => a - b)
-    return ids.map(id => ({ id, orderId: 1, name: `Lot ${id}`, reason: 'alike', byHand: false, oddOneOut: null, count: this.sources.filter(source => source.lotId === id).length, seconds: 1, bytes: 1 }))
+    return ids.map(id => ({ id, orderId: 1, name: `Lot ${id}`, reason: 'alike', byHand: false, oddOneOut: null, count: this.sources.filter(source => source.lotId === id).length, seconds: 1, bytes: 1, treatmentId: null }))
   }
 
   answer(address: string): unknown {

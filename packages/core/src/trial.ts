@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { DeliverySpec } from './delivery.ts'
 import { Moment } from './moments.ts'
-import { Range } from './range.ts'
+import { type Range } from './range.ts'
 import { toNumber } from './rational.ts'
 import { describeStep, Steps, Treatment } from './treatment/index.ts'
 

@@ -1,5 +1,5 @@
 import {
-  builtInSpecs, type DiscCopyRecord, type DriveRecord, type JobRecord, type OrderRecord, type PlannedRecord, type ScanRecord, type VolumeRecord, type WatchRecord, type WorkerRecord,
+  builtInSpecs, type DiscCopyRecord, type DriveRecord, type JobRecord, type OrderRecord, type PlannedRecord, type ScanRecord, type TreatmentRecord, type TrialRecord, type VolumeRecord, type WatchRecord, type WorkerRecord,
 } from '@hematine/core'
 import { useLocalStorage, useThrottleFn } from '@vueuse/core'
 import { defineStore } from 'pinia'
@@ -21,6 +21,9 @@ export const useOrder = defineStore('order', () => {
   const copies = ref<DiscCopyRecord[]>([])
   const drives = ref<DriveRecord[]>([])
   const inventory = shallowRef<PlannedRecord[]>([])
+  const trials = shallowRef(new Map<number, TrialRecord>())
+  /** Every version of every treatment in the library. */
+  const treatments = shallowRef<TreatmentRecord[]>([])
   /** Goes up when sources or lots changed, with the numbers of the sources; views of them ask again. */
   const sourceChange = shallowRef<{ count: number, ids: ReadonlySet<number> }>({ count: 0, ids: new Set() })
   const loaded = ref(false)
@@ -47,7 +50,8 @@ export const useOrder = defineStore('order', () => {
       id ? call('listJobs', { query }) : [], call('listVolumes', {}), call('listWorkers', {}), id ? call('listScans', { query }) : [], id ? call('listWatches', { query }) : [], id ? call('listCopies', { query }) : [],
     ])
     copies.value = discs
-    await Promise.all([loadDrives(), loadInventory()])
+    const [tried] = await Promise.all([id ? call('listTrials', { query }) : [], loadDrives(), loadInventory(), loadTreatments()])
+    trials.value = new Map(tried.map(trial => [trial.id, trial]))
     scans.value = folders
     watches.value = watched
     noteSources([])
@@ -61,6 +65,10 @@ export const useOrder = defineStore('order', () => {
 
   async function loadVolumes(): Promise<void> {
     volumes.value = await call('listVolumes', {})
+  }
+
+  async function loadTreatments(): Promise<void> {
+    treatments.value = await call('listTreatments', {})
   }
 
   async function loadDrives(): Promise<void> {
@@ -107,6 +115,12 @@ export const useOrder = defineStore('order', () => {
       jobs.value = next
       jobChanges.value++
     }
+    if (change.trials?.length || change.goneTrials?.length) {
+      const next = new Map(trials.value)
+      for (const trial of change.trials ?? []) next.set(trial.id, trial)
+      for (const id of change.goneTrials ?? []) next.delete(id)
+      trials.value = next
+    }
     if (change.workers) workers.value = change.workers
   }
 
@@ -131,6 +145,7 @@ export const useOrder = defineStore('order', () => {
       take(change)
       if (change.volumes) void loadVolumes()
       if (change.drives) void loadDrives()
+      if (change.treatments) void loadTreatments()
       if (change.inventory) void inventorySoon()
     })
     events = source
@@ -165,7 +180,7 @@ export const useOrder = defineStore('order', () => {
   }
 
   return {
-    orders, order, counts, scans, watches, copies, drives, inventory, sourceChange, noteSources, jobs, jobList, drafts, active, waiting, settled, volumes, deliveryVolumes, sourceVolumes, workers, lanes, specs: builtInSpecs,
-    loaded, connected, jobChanges, open, choose, load, loadVolumes, loadDrives, loadInventory, inventorySoon, take, act, move,
+    orders, order, counts, scans, watches, copies, drives, inventory, trials, treatments, sourceChange, noteSources, jobs, jobList, drafts, active, waiting, settled, volumes, deliveryVolumes, sourceVolumes, workers, lanes, specs: builtInSpecs,
+    loaded, connected, jobChanges, open, choose, load, loadVolumes, loadDrives, loadTreatments, loadInventory, inventorySoon, take, act, move,
   }
 })

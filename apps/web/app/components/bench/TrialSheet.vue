@@ -1,0 +1,126 @@
+<script setup lang="ts">
+import { describeBytesRange, describeDurationRange, forecastTrial, forecastTrialForLot, type LotRecord, type Moment, type PictureFigures, type SourceRecord, type TrialRecord } from '@hematine/core'
+import { mdiClose } from '@mdi/js'
+import { computed } from 'vue'
+import { addressOf } from '~/composables/useCall'
+
+/** Variants down, moments across: a picture of each, then what each costs and what it does to the picture. */
+const shown = defineModel<number[]>('shown', { required: true })
+const momentAt = defineModel<number>('moment', { required: true })
+const { variants, moments, source, lot } = defineProps<{ variants: readonly { trial: TrialRecord, letter: string }[], moments: readonly Moment[], source: SourceRecord, lot: LotRecord }>()
+const emit = defineEmits<{ choose: [trial: TrialRecord], remove: [ids: number[]] }>()
+
+const rows = computed(() => variants.map(({ trial, letter }) => {
+  const forecast = forecastTrial(trial)
+  const results = trial.results.filter(result => result !== null)
+  return { trial, letter, forecast, forLot: forecast && forecastTrialForLot(forecast, source.facts?.durationSeconds ?? 1, lot.seconds), results, failed: trial.state === 'failed' }
+}))
+const opened = computed(() => rows.value.find(row => row.trial.id === shown.value.at(-1)) ?? null)
+
+const mean = (values: readonly (number | null)[]) => {
+  const known = values.filter(value => value !== null)
+  return known.length === 0 ? null : known.reduce((sum, value) => sum + value, 0) / known.length
+}
+function figure(row: (typeof rows.value)[number], key: keyof PictureFigures, digits: number): string {
+  const [before, after] = [mean(row.results.map(result => result.before[key])), mean(row.results.map(result => result.after[key]))]
+  if (before === null && after === null) return '-'
+  return `${before?.toFixed(digits) ?? '-'} → ${after?.toFixed(digits) ?? '-'}`
+}
+const perFrame = (seconds: number) => seconds < 0.1 ? seconds.toFixed(3) : seconds.toFixed(2)
+const ssim = (row: (typeof rows.value)[number]) => mean(row.results.map(result => result.ssim))?.toFixed(4) ?? (row.results.length > 0 ? 'equal' : '-')
+const xpsnr = (row: (typeof rows.value)[number]) => mean(row.results.map(result => result.xpsnr))?.toFixed(1) ?? '-'
+
+/** Seconds a frame by step of the variant that is looked at, dearest first. */
+const costs = computed(() => {
+  const sums = new Map<string, number>()
+  const results = opened.value?.results ?? []
+  const frames = results.reduce((sum, result) => sum + result.frames, 0)
+  for (const result of results) for (const { name, seconds } of result.steps) sums.set(name, (sums.get(name) ?? 0) + seconds)
+  return [...sums].map(([name, seconds]) => ({ name, seconds: seconds / Math.max(1, frames) })).filter(({ seconds }) => seconds >= 0.0005).sort((a, b) => b.seconds - a.seconds)
+})
+const devices = computed(() => [...new Set(opened.value?.results.flatMap(result => Object.entries(result.devices).map(([network, device]) => `${network} on the ${device === 'cpu' ? 'processor' : 'graphics processor'}`)) ?? [])])
+
+function toggle(id: number): void {
+  shown.value = shown.value.includes(id) ? shown.value.filter(other => other !== id) : [...shown.value, id].slice(-3)
+}
+</script>
+
+<template>
+  <div class="sheet scroll" tabindex="0" role="region" aria-label="Trial sheet">
+    <table>
+      <thead>
+        <tr>
+          <th scope="col">Variant</th>
+          <th v-for="(moment, index) in moments" :key="index" scope="col" class="moment"><button type="button" :aria-pressed="index === momentAt" :class="{ at: index === momentAt }" @click="momentAt = index">{{ moment.reason }}</button></th>
+          <th scope="col">Seconds a frame</th>
+          <th scope="col">Time: this item, lot of {{ lot.count }}</th>
+          <th scope="col">Size: this item, lot</th>
+          <th scope="col"><abbr title="Likeness of the encoded picture to the treated one: what the spec's compression costs. SSIM 1 is equal; of XPSNR, in dB, more is closer.">SSIM, XPSNR</abbr></th>
+          <th scope="col"><abbr title="Before and after. Noise: standard deviation in even parts, in codes of 255. Detail: the finest across the picture, in pixels; invented detail counts too, only the eye tells.">Noise, detail</abbr></th>
+          <th scope="col"><abbr title="Before and after. Blocks: steps at an 8-pixel grid against steps elsewhere, 1 is none. Wobble: change from frame to frame where the source stands still, in codes of 255; textures that swim raise it, taking noise away lowers it.">Blocks, wobble</abbr></th>
+          <th />
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="row in rows" :key="row.trial.id" :class="{ open: shown.includes(row.trial.id) }">
+          <th scope="row">
+            <div class="variant">
+              <button type="button" class="name" :title="row.trial.label" :aria-pressed="shown.includes(row.trial.id)" @click="toggle(row.trial.id)"><strong class="number">{{ row.letter }}</strong> {{ row.trial.label }}</button>
+              <span v-if="row.failed" class="bad state">failed</span>
+              <span v-else-if="row.trial.state !== 'ready'" class="muted state">{{ row.trial.state === 'waiting' ? 'waiting' : `${row.results.length} of ${row.trial.moments.length}` }}</span>
+            </div>
+          </th>
+          <td v-for="(_, index) in moments" :key="index" class="picture">
+            <button v-if="row.trial.looks > index" type="button" :aria-label="`Look at ${row.letter} in the moment ${moments[index]!.reason}`" :class="{ at: index === momentAt && shown.includes(row.trial.id) }" @click="momentAt = index; shown.includes(row.trial.id) || toggle(row.trial.id)">
+              <img :src="addressOf('trialLook', { parameters: { id: row.trial.id, index } })" alt="" loading="lazy">
+            </button>
+            <span v-else class="none" aria-hidden="true" />
+          </td>
+          <template v-if="row.failed"><td :colspan="6" class="bad reason">{{ row.trial.reason }}</td></template>
+          <template v-else>
+            <td class="number">{{ row.forecast ? perFrame(row.forecast.secondsPerFrame.expected) : '-' }}<br><span v-if="row.forecast" class="muted">{{ perFrame(row.forecast.secondsPerFrame.low) }}-{{ perFrame(row.forecast.secondsPerFrame.high) }}</span></td>
+            <td class="number">{{ row.forecast ? describeDurationRange(row.forecast.seconds) : '-' }}<br><span class="muted">{{ row.forLot ? describeDurationRange(row.forLot.seconds) : '' }}</span></td>
+            <td class="number">{{ row.forecast ? describeBytesRange(row.forecast.bytes) : '-' }}<br><span class="muted">{{ row.forLot ? describeBytesRange(row.forLot.bytes) : '' }}</span></td>
+            <td class="number">{{ ssim(row) }}<br>{{ xpsnr(row) === '-' ? '' : `${xpsnr(row)} dB` }}</td>
+            <td class="number">{{ figure(row, 'noise', 1) }}<br>{{ figure(row, 'detail', 0) }}</td>
+            <td class="number">{{ figure(row, 'blocking', 2) }}<br>{{ figure(row, 'wobble', 2) }}</td>
+          </template>
+          <td class="ends">
+            <VBtn :disabled="row.results.length === 0" @click="emit('choose', row.trial)">Choose {{ row.letter }}</VBtn>
+            <button type="button" class="drop" :aria-label="`Remove ${row.letter}`" @click="emit('remove', [row.trial.id])"><VIcon :icon="mdiClose" size="15" aria-hidden="true" /></button>
+          </td>
+        </tr>
+      </tbody>
+    </table>
+    <p v-if="opened && costs.length > 0" class="costs"><span class="muted">{{ opened.letter }}, seconds a frame by step (they overlap):</span> <span v-for="cost in costs" :key="cost.name" class="cost">{{ cost.name }} <span class="number">{{ perFrame(cost.seconds) }}</span></span><span v-if="devices.length > 0" class="muted">{{ devices.join(', ') }}</span></p>
+    <p v-if="rows.length > 0" class="muted note">Times and sizes are ranges from the tried moments, treating and encoding on this machine; the check comes on top. Figures are means over the moments and tell amounts, not beauty: look at faces, text and textures yourself.</p>
+  </div>
+</template>
+
+<style scoped>
+.sheet { flex: 1; min-height: 0; }
+table { border-collapse: collapse; min-width: 100%; }
+thead th { position: sticky; top: 0; z-index: 1; text-align: left; font-weight: 400; color: var(--muted); height: 26px; padding: 0 8px; background: rgb(var(--v-theme-surface)); box-shadow: inset 0 -1px 0 var(--line); white-space: nowrap; }
+abbr { text-decoration: underline dotted; text-underline-offset: 3px; cursor: help; }
+thead .moment { padding: 0 2px; }
+thead button { min-height: 24px; padding: 0 4px; max-width: 78px; overflow: hidden; text-overflow: ellipsis; }
+thead button.at { color: rgb(var(--v-theme-on-surface)); box-shadow: inset 0 -2px 0 var(--accent); }
+tbody th { text-align: left; font-weight: 400; padding: 2px 8px; width: 240px; min-width: 170px; max-width: 260px; }
+tbody td { padding: 2px 8px; white-space: nowrap; line-height: 1.35; }
+tbody tr > * { border-bottom: 1px solid var(--line); }
+tr.open > * { background: var(--raised); }
+tr.open > th { box-shadow: inset 3px 0 0 var(--accent); }
+.variant { display: flex; align-items: center; gap: 6px; }
+.name { flex: 1; min-width: 0; min-height: 26px; text-align: left; display: -webkit-box; -webkit-line-clamp: 3; -webkit-box-orient: vertical; overflow: hidden; font-size: 12px; line-height: 1.25; }
+.state { font-size: 12px; white-space: nowrap; }
+.picture { padding: 2px; }
+.picture button { display: block; width: 76px; height: 43px; border: 1px solid transparent; }
+.picture button.at { border-color: var(--accent-text); }
+.picture img { width: 100%; height: 100%; object-fit: cover; display: block; }
+.none { display: block; width: 76px; height: 43px; background: rgb(var(--v-theme-surface)); }
+.reason { white-space: normal; }
+.ends { display: flex; align-items: center; gap: 4px; height: 51px; }
+.drop { min-width: 26px; min-height: 26px; color: var(--muted); }
+.costs, .note { margin: 6px 12px; }
+.cost { margin-right: 12px; white-space: nowrap; }
+</style>
