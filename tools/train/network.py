@@ -28,9 +28,12 @@ class Network(nn.Module):
         self.scale = scale
         widths = [3] + [features] * (layers - 1) + [3 * scale * scale]
         self.convolutions = nn.ModuleList(nn.Conv2d(i, o, 3, padding=1) for i, o in zip(widths, widths[1:]))
-        nn.init.zeros_(self.convolutions[-1].bias)
+        # The usual start of convolutions shrinks the signal at every ReLU; through eight of them nothing is left to learn from.
+        for convolution in self.convolutions:
+            nn.init.kaiming_normal_(convolution.weight, nonlinearity='relu')
+            nn.init.zeros_(convolution.bias)
         with torch.no_grad():
-            self.convolutions[-1].weight.mul_(0.05)
+            self.convolutions[-1].weight.mul_(0.1)
         self.register_buffer('skip', torch.tensor(skip_weights(scale), dtype=torch.float32))
 
     def forward(self, picture):

@@ -6,9 +6,9 @@ import { MediaError } from './libav.ts'
 
 /** The learned networks that ship with Hematine; docs/models.md says what each is worth. */
 export const networks = {
-  'clean-fast': { scale: 2, reach: 8 }, 'clean-careful': { scale: 2, reach: 10 },
-  'compressed-fast': { scale: 2, reach: 8 }, 'compressed-careful': { scale: 2, reach: 10 },
-  'drawn-fast': { scale: 2, reach: 8 }, 'drawn-careful': { scale: 2, reach: 10 },
+  'clean-fast': { scale: 2, reach: 8 }, 'clean-careful': { scale: 2, reach: 8 },
+  'compressed-fast': { scale: 2, reach: 8 }, 'compressed-careful': { scale: 2, reach: 8 },
+  'drawn-fast': { scale: 2, reach: 8 }, 'drawn-careful': { scale: 2, reach: 8 },
   'clean-up': { scale: 1, reach: 8 },
 } as const
 export type NetworkName = keyof typeof networks

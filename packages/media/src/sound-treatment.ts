@@ -93,7 +93,8 @@ const humQuality = 30
 function soundFilters(step: Step, track: AudioFacts): string[] {
   switch (step.kind) {
     case 'sound-hum': return Array.from({ length: humMultiples }, (_, index) => `bandreject=f=${step.hertz * (index + 1)}:width_type=q:w=${humQuality}`)
-    case 'sound-denoise': return [`afftdn=nr=${{ light: 8, medium: 14, strong: 24 }[step.strength]}:tn=1`]
+    // How much is taken away, and how loud noise may be to be taken for noise, both in dB.
+    case 'sound-denoise': return [`afftdn=${{ light: 'nr=8:nf=-50', medium: 'nr=14:nf=-42', strong: 'nr=24:nf=-35' }[step.strength]}`]
     case 'channels': {
       if (track.channels !== 2) return []
       const [left, right] = ({ 'left on both': ['c0', 'c0'], 'right on both': ['c1', 'c1'], 'swapped': ['c1', 'c0'], 'right turned over': ['c0', '-1*c1'] } as const)[step.make]

@@ -1,5 +1,5 @@
 import path from 'node:path'
-import { deriveTreatment, toNumber } from '@hematine/core'
+import { deriveTreatment, powerAt, toNumber, type Step } from '@hematine/core'
 import { AVMEDIA_TYPE_AUDIO } from 'node-av/constants'
 import { Frame } from 'node-av/lib'
 import { beforeAll, describe, expect, test } from 'vitest'
@@ -58,12 +58,12 @@ function toneOf(values: Int32Array, rate: number): number {
   return ((count - 1) * rate) / (last - first)
 }
 
-async function deliver(source: string): Promise<{ rate: number, start: number, values: Int32Array }> {
+async function deliver(source: string, steps: Step[] = []): Promise<{ rate: number, start: number, values: Int32Array }> {
   const input = at(source)
   const facts = await readFacts(input)
   const spec = specOf('archive-master')
   const outputPath = at(`${source}-archive.mkv`).path
-  await transcode({ input, facts, treatment: deriveTreatment(facts, spec), spec, outputPath }, openGate, () => undefined)
+  await transcode({ input, facts, treatment: deriveTreatment(facts, spec, steps), spec, outputPath }, openGate, () => undefined)
   return samplesOf({ kind: 'file', path: outputPath })
 }
 
@@ -81,6 +81,70 @@ describe('sound', () => {
     const { rate, start, values } = await deliver('late.mkv')
     const loud = values.findIndex(value => Math.abs(value) > 1 << 24)
     expect(start + loud / rate).toBeCloseTo(0.5, 2)
+  })
+})
+
+describe('sound steps', () => {
+  const stereo = (left: string, right: string, seconds = 2) => `aevalsrc='${left}|${right}':s=48000:d=${seconds},aformat=sample_fmts=s16:channel_layouts=stereo`
+  /** Level of a frequency in dB of full scale, away from the ends. */
+  const levelAt = ({ values, rate }: { values: Int32Array, rate: number }, hertz: number) => {
+    const middle = Float32Array.from(values.slice(Math.floor(values.length * 0.3), Math.floor(values.length * 0.9)), value => value / 2 ** 31)
+    return 10 * Math.log10(Math.max(1e-12, powerAt(middle, hertz, rate)))
+  }
+
+  test('hum and its multiples go, speech between them stays', async () => {
+    await clip('hum.mkv', stereo('0.1*sin(2*PI*50*t)+0.05*sin(2*PI*150*t)+0.1*sin(2*PI*430*t)', '0'))
+    const [before, after] = [await deliver('hum.mkv'), await deliver('hum.mkv', [{ kind: 'sound-hum', hertz: 50 }])]
+    for (const hertz of [50, 150]) expect(levelAt(before, hertz) - levelAt(after, hertz)).toBeGreaterThan(20)
+    expect(Math.abs(levelAt(before, 430) - levelAt(after, 430))).toBeLessThan(1)
+  })
+
+  test('noise falls under a tone that stays', async () => {
+    await clip('hiss.mkv', 'anoisesrc=a=0.02:r=48000:d=4:c=white:seed=5,aformat=channel_layouts=stereo[n];aevalsrc=\'0.2*sin(2*PI*440*t)*between(t,2,4)|0\':s=48000:d=4[s];[n][s]amix=inputs=2:normalize=0,aformat=sample_fmts=s16:channel_layouts=stereo')
+    const rms = ({ values }: { values: Int32Array }) => Math.sqrt(values.slice(24_000, 72_000).reduce((sum, value) => sum + (value / 2 ** 31) ** 2, 0) / 48_000)
+    const [before, after] = [await deliver('hiss.mkv'), await deliver('hiss.mkv', [{ kind: 'sound-denoise', strength: 'strong' }])]
+    expect(rms(after)).toBeLessThan(rms(before) * 0.5)
+    expect(Math.abs(levelAt(before, 440) - levelAt(after, 440))).toBeLessThan(2)
+  })
+
+  test('channels are put where they were told', async () => {
+    await clip('channels.mkv', stereo('0.2*sin(2*PI*300*t)', '0.2*sin(2*PI*700*t)'))
+    const left = async (make: 'left on both' | 'right on both' | 'swapped') => deliver('channels.mkv', [{ kind: 'channels', make }])
+    expect(levelAt(await left('left on both'), 300)).toBeGreaterThan(-25)
+    for (const make of ['right on both', 'swapped'] as const) {
+      const sound = await left(make)
+      expect(levelAt(sound, 700)).toBeGreaterThan(-25)
+      expect(levelAt(sound, 300)).toBeLessThan(-60)
+    }
+  })
+
+  test('moves later by silence and earlier by a cut', async () => {
+    await clip('delay.mkv', stereo('0.4*sin(2*PI*1000*t)*gt(t,1)', '0'))
+    const onset = async (milliseconds: number) => {
+      const { rate, start, values } = await deliver('delay.mkv', [{ kind: 'sound-delay', milliseconds }])
+      return start + values.findIndex(value => Math.abs(value) > 1 << 26) / rate
+    }
+    expect(await onset(250)).toBeCloseTo(1.25, 2)
+    expect(await onset(-400)).toBeCloseTo(0.6, 2)
+  })
+
+  test('is slowed with its pitch kept, and trimmed with the picture', async () => {
+    await clip('tempo.mkv', stereo('0.3*sin(2*PI*1000*t)', '0'))
+    const slow = await deliver('tempo.mkv', [{ kind: 'speed', factor: 0.5, between: 'repeat', cutThreshold: 10 }])
+    expect(slow.values.length / slow.rate).toBeCloseTo(4, 1)
+    expect(toneOf(slow.values.slice(24_000, 120_000), slow.rate)).toBeCloseTo(1000, -1)
+    await clip('steps.mkv', stereo('0.3*sin(2*PI*(500+500*floor(t))*t)', '0'))
+    const kept = await deliver('steps.mkv', [{ kind: 'trim', ranges: [{ from: 0.2, to: 0.6 }, { from: 1.2, to: 1.6 }] }])
+    expect(kept.values.length / kept.rate).toBeCloseTo(0.8, 1)
+    expect(toneOf(kept.values.slice(2000, 17_000), kept.rate)).toBeCloseTo(500, -1)
+    expect(toneOf(kept.values.slice(21_000, 36_000), kept.rate)).toBeCloseTo(1000, -1)
+  })
+
+  test('comes to its loudness', async () => {
+    // A stereo sine of 1 kHz with a peak of -30 dBFS has -30 LUFS (EBU Tech 3341); 7 LU are missing to -23.
+    await clip('quiet.mkv', stereo('0.03162*sin(2*PI*1000*t)', '0.03162*sin(2*PI*1000*t)', 8))
+    const [before, after] = [await deliver('quiet.mkv'), await deliver('quiet.mkv', [{ kind: 'loudness', target: -23 }])]
+    expect(Math.abs(levelAt(after, 1000) - levelAt(before, 1000) - 7)).toBeLessThan(1.5)
   })
 })
 

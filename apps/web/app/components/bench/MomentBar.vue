@@ -41,7 +41,7 @@ useEventListener(window, 'keydown', (event: KeyboardEvent) => {
 <template>
   <div class="moments" role="group" aria-label="Moments">
     <div class="row">
-    <div class="ruler">
+      <div class="ruler">
       <div v-for="(moment, index) in moments" :key="index" class="span" :class="{ open: index === open }" :style="{ left: left(moment.from), width: left(moment.to - moment.from) }" aria-hidden="true" />
       <div v-if="begun !== null" class="begun" :style="{ left: left(begun) }" aria-hidden="true" />
       <input v-model.number="place" type="range" min="0" :max="length" step="0.04" aria-label="Place for a moment of one's own" :aria-valuetext="describeClock(place)">

@@ -52,22 +52,23 @@ function toggle(id: number): void {
         <tr>
           <th scope="col">Variant</th>
           <th v-for="(moment, index) in moments" :key="index" scope="col" class="moment"><button type="button" :aria-pressed="index === momentAt" :class="{ at: index === momentAt }" @click="momentAt = index">{{ moment.reason }}</button></th>
-          <th scope="col">Seconds a frame</th>
+          <th scope="col">s/frame</th>
           <th scope="col">Time: this item, lot of {{ lot.count }}</th>
           <th scope="col">Size: this item, lot</th>
           <th scope="col"><abbr title="Likeness of the encoded picture to the treated one: what the spec's compression costs. SSIM 1 is equal; of XPSNR, in dB, more is closer.">SSIM, XPSNR</abbr></th>
           <th scope="col"><abbr title="Before and after. Noise: standard deviation in even parts, in codes of 255. Detail: the finest across the picture, in pixels; invented detail counts too, only the eye tells.">Noise, detail</abbr></th>
           <th scope="col"><abbr title="Before and after. Blocks: steps at an 8-pixel grid against steps elsewhere, 1 is none. Wobble: change from frame to frame where the source stands still, in codes of 255; textures that swim raise it, taking noise away lowers it.">Blocks, wobble</abbr></th>
-          <th />
         </tr>
       </thead>
       <tbody>
         <tr v-for="row in rows" :key="row.trial.id" :class="{ open: shown.includes(row.trial.id) }">
           <th scope="row">
-            <div class="variant">
-              <button type="button" class="name" :title="row.trial.label" :aria-pressed="shown.includes(row.trial.id)" @click="toggle(row.trial.id)"><strong class="number">{{ row.letter }}</strong> {{ row.trial.label }}</button>
-              <span v-if="row.failed" class="bad state">failed</span>
-              <span v-else-if="row.trial.state !== 'ready'" class="muted state">{{ row.trial.state === 'waiting' ? 'waiting' : `${row.results.length} of ${row.trial.moments.length}` }}</span>
+            <button type="button" class="name" :title="row.trial.label" :aria-pressed="shown.includes(row.trial.id)" @click="toggle(row.trial.id)"><strong class="number">{{ row.letter }}</strong> {{ row.trial.label }}</button>
+            <div class="ends">
+              <button type="button" class="choose" :disabled="row.results.length === 0" @click="emit('choose', row.trial)">Choose {{ row.letter }}</button>
+              <span v-if="row.failed" class="bad">failed</span>
+              <span v-else-if="row.trial.state !== 'ready'" class="muted">{{ row.trial.state === 'waiting' ? 'waiting' : `${row.results.length} of ${row.trial.moments.length} done` }}</span>
+              <button type="button" class="drop" :aria-label="`Remove ${row.letter}`" @click="emit('remove', [row.trial.id])"><VIcon :icon="mdiClose" size="15" aria-hidden="true" /></button>
             </div>
           </th>
           <td v-for="(_, index) in moments" :key="index" class="picture">
@@ -85,10 +86,6 @@ function toggle(id: number): void {
             <td class="number">{{ figure(row, 'noise', 1) }}<br>{{ figure(row, 'detail', 0) }}</td>
             <td class="number">{{ figure(row, 'blocking', 2) }}<br>{{ figure(row, 'wobble', 2) }}</td>
           </template>
-          <td class="ends">
-            <VBtn :disabled="row.results.length === 0" @click="emit('choose', row.trial)">Choose {{ row.letter }}</VBtn>
-            <button type="button" class="drop" :aria-label="`Remove ${row.letter}`" @click="emit('remove', [row.trial.id])"><VIcon :icon="mdiClose" size="15" aria-hidden="true" /></button>
-          </td>
         </tr>
       </tbody>
     </table>
@@ -110,17 +107,18 @@ tbody td { padding: 2px 8px; white-space: nowrap; line-height: 1.35; }
 tbody tr > * { border-bottom: 1px solid var(--line); }
 tr.open > * { background: var(--raised); }
 tr.open > th { box-shadow: inset 3px 0 0 var(--accent); }
-.variant { display: flex; align-items: center; gap: 6px; }
-.name { flex: 1; min-width: 0; min-height: 26px; text-align: left; display: -webkit-box; -webkit-line-clamp: 3; -webkit-box-orient: vertical; overflow: hidden; font-size: 12px; line-height: 1.25; }
-.state { font-size: 12px; white-space: nowrap; }
+.name { width: 100%; min-height: 24px; text-align: left; display: -webkit-box; -webkit-line-clamp: 2; -webkit-box-orient: vertical; overflow: hidden; font-size: 12px; line-height: 1.25; }
 .picture { padding: 2px; }
 .picture button { display: block; width: 76px; height: 43px; border: 1px solid transparent; }
 .picture button.at { border-color: var(--accent-text); }
 .picture img { width: 100%; height: 100%; object-fit: cover; display: block; }
 .none { display: block; width: 76px; height: 43px; background: rgb(var(--v-theme-surface)); }
 .reason { white-space: normal; }
-.ends { display: flex; align-items: center; gap: 4px; height: 51px; }
-.drop { min-width: 26px; min-height: 26px; color: var(--muted); }
+.ends { display: flex; align-items: center; gap: 8px; font-size: 12px; }
+.choose { min-height: 24px; padding: 0 8px; border: 1px solid var(--muted); border-radius: 2px; font-weight: 600; }
+.choose:hover:not(:disabled) { background: rgb(var(--v-theme-surface)); }
+.choose:disabled { color: var(--muted); border-color: var(--line); }
+.drop { min-width: 24px; min-height: 24px; margin-left: auto; color: var(--muted); }
 .costs, .note { margin: 6px 12px; }
 .cost { margin-right: 12px; white-space: nowrap; }
 </style>

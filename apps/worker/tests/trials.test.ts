@@ -1,0 +1,109 @@
+import { copyFile, mkdir, readdir, readFile, rm } from 'node:fs/promises'
+import path from 'node:path'
+import { newStep, type TrialRecord } from '@hematine/core'
+import { askForTrials, beginScan, createOrder, listSources, listTrials, registerVolume, removeTrials, setMoments } from '@hematine/database'
+import { afterEach, beforeAll, beforeEach, expect, test } from 'vitest'
+import { useDatabase } from '../../../tests/support/database.ts'
+import { writeCountingClip } from '../../../tests/support/material.ts'
+import { scratchDirectory } from '../../../tests/support/scratch.ts'
+import { TestWorker, useBuiltWorker } from '../../../tests/support/worker.ts'
+
+/** Trials by a real worker: looks first, then moments one by one, through kill -9 and removal. */
+
+const db = useDatabase()
+useBuiltWorker()
+const scratch = scratchDirectory()
+const clip = path.join(scratch, 'clip.mkv')
+let round = 0
+let root: string
+let orderId: number
+let sourceId: number
+let workers: TestWorker[] = []
+const patience = { timeout: 90_000, interval: 100 }
+
+function startWorker(): TestWorker {
+  const worker = new TestWorker(db.url, path.join(scratch, 'data'), `worker ${workers.length + 1}`)
+  workers.push(worker)
+  return worker
+}
+
+beforeAll(() => writeCountingClip(clip, 150, { size: '160x120', tone: true }))
+beforeEach(async () => {
+  await db.fresh()
+  root = path.join(scratch, `volumes-${++round}`)
+  for (const role of ['source', 'working', 'delivery'] as const) await mkdir(path.join(root, role), { recursive: true })
+  await copyFile(clip, path.join(root, 'source', 'clip.mkv'))
+  orderId = (await createOrder(db.em(), { code: 'T', name: 'Trials', dueAt: null })).id
+  const volumes = await Promise.all((['source', 'working', 'delivery'] as const).map(role => registerVolume(db.em(), { name: role, role, path: path.join(root, role) })))
+  startWorker()
+  await beginScan(db.em(), db.queue, { orderId, volumeId: volumes[0]!.id, path: '', frameRate: { num: 25, den: 1 } })
+  await expect.poll(async () => (await listSources(db.em(), { orderId })).map(source => source.measureState), patience).toEqual(['ready'])
+  sourceId = (await listSources(db.em(), { orderId }))[0]!.id
+  await setMoments(db.em(), sourceId, [{ reason: 'by hand', from: 0.4, to: 0.8 }, { reason: 'by hand', from: 2, to: 2.6 }])
+})
+afterEach(async () => {
+  await Promise.all(workers.map(worker => worker.end('SIGKILL')))
+  workers = []
+})
+
+const trials = () => listTrials(db.em(), { orderId })
+const untilReady = () => expect.poll(async () => (await trials()).every(trial => trial.state === 'ready'), patience).toBe(true)
+const inTrials = (...parts: string[]) => path.join(root, 'working', '.hematine', 'trials', ...parts)
+
+async function ask(...steps: Parameters<typeof askForTrials>[4][number]['steps'][]): Promise<TrialRecord[]> {
+  return (await askForTrials(db.em(), db.queue, sourceId, 'small-mp4', steps.map((list, index) => ({ label: `variant ${index}`, steps: list })))).trials
+}
+
+test('variants are tried with the looks first; figures, files and sheets are there, and the source is as it was', async () => {
+  const before = await readFile(path.join(root, 'source', 'clip.mkv'))
+  const [learned] = await ask([newStep('learned')], [newStep('denoise'), { kind: 'speed', factor: 0.5, between: 'repeat', cutThreshold: 10 }])
+  await expect.poll(async () => (await trials()).find(trial => trial.id === learned!.id)!.looks, patience).toBe(2)
+  await untilReady()
+  const [first, second] = await trials()
+  // 10 frames of 0.4 s and 15 of 0.6 s; at half the speed twice as many.
+  expect(first!.results.map(result => result!.frames)).toEqual([10, 15])
+  expect(second!.results.map(result => result!.frames)).toEqual([20, 30])
+  expect(first!.results[0]!.steps.map(step => step.name)).toContain('Enlarge, learned, 2x, clean, fast')
+  expect(first!.results[0]!.devices).toEqual({ 'clean-fast': 'cpu' })
+  expect(first!.results[0]!.ssim!).toBeGreaterThan(0.8)
+  for (const { seconds, bytes } of first!.results.map(result => result!)) expect(seconds > 0 && bytes > 1000).toBe(true)
+  expect((await readdir(inTrials(String(first!.id)))).sort()).toEqual(['moment-0.jpg', 'moment-0.mp4', 'moment-0.sheet', 'moment-1.jpg', 'moment-1.mp4', 'moment-1.sheet'])
+  const sheet = await readFile(inTrials(String(first!.id), 'moment-1.sheet'))
+  const header = JSON.parse(sheet.subarray(4, 4 + sheet.readUInt32LE(0)).toString()) as { width: number, height: number, frames: { at: number, bytes: number, seconds: number }[] }
+  expect(header).toMatchObject({ width: 320, height: 240 })
+  expect(header.frames.map(frame => frame.seconds)).toEqual(Array.from({ length: 15 }, (_, index) => expect.closeTo(index / 25, 3)))
+  expect(4 + sheet.readUInt32LE(0) + header.frames.at(-1)!.at + header.frames.at(-1)!.bytes).toBe(sheet.length)
+  // The source's own pictures are kept once for both variants.
+  expect((await readdir(inTrials())).filter(name => name.startsWith('source-'))).toHaveLength(2)
+  expect(Buffer.compare(await readFile(path.join(root, 'source', 'clip.mkv')), before)).toBe(0)
+}, 120_000)
+
+test('after kill -9 of the worker the moments that were done stay, and the others are done once', async () => {
+  const [trial] = await ask([newStep('denoise'), newStep('learned')])
+  await expect.poll(async () => (await trials())[0]!.results[0], patience).not.toBeNull()
+  const done = (await trials())[0]!.results[0]
+  await workers[0]!.end('SIGKILL')
+  startWorker()
+  await untilReady()
+  expect((await trials())[0]!.results[0]).toEqual(done)
+  expect((await readdir(inTrials(String(trial!.id)))).filter(name => name.endsWith('.part'))).toEqual([])
+}, 120_000)
+
+test('one that is removed ends, and its files go with the next start', async () => {
+  const [trial] = await ask([newStep('learned')])
+  await expect.poll(async () => (await trials())[0]!.looks, patience).toBeGreaterThan(0)
+  await removeTrials(db.em(), [trial!.id])
+  await expect.poll(() => workers[0]!.taskProcesses, patience).toEqual([])
+  await workers[0]!.end()
+  startWorker()
+  await expect.poll(async () => (await readdir(inTrials())).filter(name => /^\d+$/.test(name)), patience).toEqual([])
+}, 120_000)
+
+test('a source that is gone fails its trial with a sentence', async () => {
+  await workers[0]!.end()
+  await ask([newStep('denoise')])
+  await rm(path.join(root, 'source', 'clip.mkv'))
+  startWorker()
+  await expect.poll(async () => (await trials())[0], patience).toMatchObject({ state: 'failed' })
+  expect((await trials())[0]!.reason).toMatch(/There is no|not there/)
+}, 120_000)
