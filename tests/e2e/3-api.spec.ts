@@ -26,7 +26,7 @@ test('every route of the description has its file, and every file its descriptio
   const root = path.resolve('apps/web/server/api')
   const files = (await readdir(root, { recursive: true })).filter(name => name.endsWith('.ts') && !/uploads\/|\[\.\.\.\]/.test(name))
   const described = (Object.values(api) as Route[]).map(({ path: address, method }) => `${address.replace('/api/', '').replace(/\{(\w+)\}/g, '[$1]')} ${method}`)
-  const filed = files.map(name => name.replace(/^(.*?)(\/index)?\.(get|post|patch|delete)\.ts$/, '$1 $3'))
+  const filed = files.map(name => name.replace(/^(.*?)(\/index)?\.(get|post|put|patch|delete)\.ts$/, '$1 $3'))
   expect(filed.sort()).toEqual(described.sort())
 })
 

@@ -1,7 +1,7 @@
 import { expect, test } from '@playwright/test'
 import { emptyAddress, expectAccessible, expectNoPageScroll } from './support.ts'
 
-const stations = ['Intake', 'Balance', 'Shift', 'Handover', 'Equipment', 'Library']
+const stations = ['Intake', 'Bench', 'Balance', 'Shift', 'Handover', 'Equipment', 'Library']
 
 test.describe('every view', () => {
   for (const theme of ['dark', 'light']) {
@@ -17,7 +17,7 @@ test.describe('every view', () => {
   }
 
   test('started empty says what belongs there and how it gets there', async ({ page }) => {
-    for (const [station, words] of [['intake', 'Nothing has been brought in yet'], ['balance', 'No drafts to weigh'], ['shift', 'Nothing waits'], ['handover', 'No results yet'], ['equipment', 'No worker is at work']] as const) {
+    for (const [station, words] of [['intake', 'Nothing has been brought in yet'], ['bench', 'Nothing to treat yet'], ['balance', 'No drafts to weigh'], ['shift', 'Nothing waits'], ['handover', 'No results yet'], ['equipment', 'No worker is at work']] as const) {
       await page.goto(`${emptyAddress}/${station}`)
       await expect(page.getByText(words, { exact: true })).toBeVisible()
       await expectAccessible(page)
@@ -38,7 +38,7 @@ test.describe('by keyboard', () => {
   test('numbers change the station, and the palette finds commands', async ({ page }) => {
     await page.goto('/intake')
     await expect(page.getByRole('heading', { name: 'Intake' })).toBeVisible()
-    await page.keyboard.press('5')
+    await page.keyboard.press('6')
     await expect(page).toHaveURL(/equipment/)
     await page.keyboard.press('Control+k')
     await page.getByRole('combobox', { name: 'Find a command' }).fill('source weather')

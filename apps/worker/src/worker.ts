@@ -4,7 +4,7 @@ import path from 'node:path'
 import { deliveredFacts, sectorBytes } from '@hematine/core'
 import {
   adoptPlacing, beginMeasuring, beginSample, beginTrial, bringUpToDate, continueJob, dispatchJobs, endTasks, findLostWorkers, jobsOf, keepFacts, keepLook, keepMeasurement, keepMeasuringFailure, keepMeasuringPart, keepRefusal, keepSampleFailure, keepScanned, keepTrialFailure, keepTrialLooks, keepTrialMoment, knownTrials,
-  keepSourceMeasurement, letGo, listVolumes, listen, needsTemporary, nextDirectory, readSource, registerWorker, reportWorker, retireWorker, returnTasks, sourceNumbersByPath, sourceOf, sourceVolumeOf, startJob, takeDueWatch, takeTask, takeTasks, unreadableOf,
+  keepSourceMeasurement, letGo, listVolumes, listen, needsTemporary, nextDirectory, readSource, registerWorker, reportWorker, retireWorker, returnTasks, sourceNumbersByPath, sourceOf, sourceVolumeOf, startJob, takeDueWatch, takeTask, takeTasks, triedSources, unreadableOf,
   type Database, type JobRow, type ShortKind, type SourceRow, type Task, type TaskPayloads, type TaskQueue, type VolumeRow, type WorkerIdentity,
 } from '@hematine/database'
 import type { MediaInput } from '@hematine/media/input'
@@ -382,7 +382,7 @@ export class Worker {
     }
   }
 
-  /** Removes the files of trials that are gone. */
+  /** Removes the files of trials that are gone, and pictures of sources that have none left. */
   private async tidyTrials(volume: Pick<VolumeRow, 'path' | 'name'>): Promise<void> {
     try {
       const directory = path.dirname(await trialDirectory(volume.path, 0))
@@ -390,6 +390,11 @@ export class Worker {
       const ids = names.flatMap(name => /^\d+$/.test(name) ? [Number(name)] : [])
       const known = await knownTrials(this.em, ids)
       for (const id of ids) if (!known.has(id)) await rm(path.join(directory, String(id)), { recursive: true, force: true })
+      const tried = await triedSources(this.em)
+      for (const name of names) {
+        const sourceId = /^source-(\d+)-/.exec(name)?.[1]
+        if (sourceId && !tried.has(Number(sourceId))) await rm(path.join(directory, name), { force: true })
+      }
     } catch (error) {
       this.options.log.warn({ volume: volume.name, error: (error as Error).message }, 'the trials of a volume could not be tidied')
     }

@@ -107,6 +107,11 @@ export async function removeTrials(em: EntityManager, ids: readonly number[]): P
   await em.nativeDelete(TrialEntity, { id: { $in: [...ids] } })
 }
 
+/** Numbers of the sources that have trials. */
+export async function triedSources(em: EntityManager): Promise<Set<number>> {
+  return new Set((await em.find(TrialEntity, {}, { fields: ['source'] })).map(row => row.source.id))
+}
+
 /** Which of these trials there are. */
 export async function knownTrials(em: EntityManager, ids: readonly number[]): Promise<Set<number>> {
   return new Set((await em.find(TrialEntity, { id: { $in: [...ids] } }, { fields: ['id'] })).map(row => row.id))

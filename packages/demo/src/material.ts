@@ -9,7 +9,7 @@ import { fogSignal, storyFilters, type Scene } from './scenes.ts'
 import { writeClip, writeSound } from './write-clip.ts'
 
 /** Changes when the drawn material does, so that an older cached set is made anew. */
-export const materialVersion = 1
+export const materialVersion = 2
 
 /** Names of the demo sources, as they stand in the source volume. */
 export const demoNames = {
@@ -26,6 +26,7 @@ export const demoNames = {
   signal: 'Fog signal, north horn.wav',
   discFolder: 'Lamp-room training disc 4',
   discImage: 'Relief boat disc.iso',
+  landing: 'Landing by hand.mov',
   cutShort: 'Harbour log (cut short).mp4',
   notMedia: 'Keeper\'s notes.mov',
 } as const
@@ -164,6 +165,16 @@ const watch: Step = (directory, layer) => writeClip({
   audio: [{ encoder: 'aac', bitRate: 128_000, language: 'eng', filters: `${fogSignal(120, 120)},aformat=sample_fmts=fltp` }],
 })
 
+/** Filmed from a boat by hand with a lamp that flickers: shaken, and brighter and darker from frame to frame. */
+const landing: Step = (directory, layer) => writeClip({
+  path: path.join(directory, demoNames.landing), format: 'mov',
+  video: {
+    encoder: 'libx264', options: { preset: 'veryfast', crf: '18' },
+    filters: storyFilters([{ name: 'dusk', seconds: 6 }], layer, '25', `scale=1024:576:flags=area,crop=w=960:h=540:x='32+9*sin(n*1.9)+6*sin(n*3.1)':y='18+7*sin(n*2.3)+5*sin(n*4.1)',eq=brightness='0.035*sin(n*2.6)':eval=frame,setsar=1,format=yuv420p`),
+  },
+  audio: [{ encoder: 'pcm_s16le', filters: `aevalsrc='0.1*sin(2*PI*50*t)+0.05*sin(2*PI*150*t)+0.12*sin(2*PI*310*t)*lt(mod(t,3),1)':s=48000:d=6,aformat=sample_fmts=s16:channel_layouts=mono` }],
+})
+
 /** A copy that stopped half-way: its head promises more than its body holds. */
 const cutShort: Step = async (directory, layer) => {
   const file = path.join(directory, demoNames.cutShort)
@@ -177,7 +188,7 @@ const cutShort: Step = async (directory, layer) => {
 
 const notMedia: Step = directory => writeFile(path.join(directory, demoNames.notMedia), 'Lamp trimmed at dusk. Fog from the west, signal sounded from 21:40 until 03:15.\n'.repeat(40))
 
-const steps: Record<DemoPart, Step> = { disc, interview, interview2, interview3, tape, tape2, film, sequence, watch, plate, signal, discFolder, discImage, cutShort, notMedia }
+const steps: Record<DemoPart, Step> = { disc, interview, interview2, interview3, tape, tape2, film, sequence, watch, plate, signal, discFolder, discImage, landing, cutShort, notMedia }
 
 /** Discs for the stand-in drive. */
 const shelfDiscs: [name: string, step: Step][] = ([

@@ -14,7 +14,7 @@ beforeAll(() => silenceLibraries())
 /** A drawn picture and what averaging leaves of it at half the size. */
 async function pair(): Promise<{ large: { width: number, height: number, data: Buffer }, small: { width: number, height: number, data: Buffer } }> {
   const file = path.join(scratch, 'sea.png')
-  if (!existsSync(file)) await drawBackdrop('sea', 320, 240, 41, file)
+  if (!existsSync(file)) await drawBackdrop(file, 'sea', 41, 320, 240)
   const data = await sharp(file).resize(320, 240, { fit: 'fill' }).removeAlpha().toColourspace('srgb').raw().toBuffer()
   const small = Buffer.alloc(160 * 120 * 3)
   for (let y = 0; y < 120; y++) for (let x = 0; x < 160; x++) for (let c = 0; c < 3; c++) {

@@ -27,6 +27,7 @@ async function measureAgain(): Promise<void> {
       <h2 class="title">{{ job.sourceName }}</h2>
       <div>{{ job.specName }}<span v-if="spec" class="muted">, {{ describeSpec(spec) }}</span></div>
       <div v-if="spec" class="muted">{{ spec.purpose }}</div>
+      <div v-if="job.treatmentName">Treatment: {{ job.treatmentName }}</div>
     </section>
     <section v-if="detail">
       <h2>What will be done</h2>

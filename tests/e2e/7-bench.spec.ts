@@ -1,0 +1,139 @@
+import { readFile } from 'node:fs/promises'
+import { expect, test, type Page } from '@playwright/test'
+import { expectAccessible, expectNoPageScroll, sourceCalled, volumeOf } from './support.ts'
+
+/** The Bench by hand-like steps: two variants made, compared, one chosen and given to a lot. */
+
+interface Trial { id: number, sourceId: number, label: string, state: string, results: unknown[] }
+const sheet = (page: Page) => page.getByRole('region', { name: 'Trial sheet' })
+
+async function openBench(page: Page, sourceName: string): Promise<{ sourceId: number, lotId: number }> {
+  const { id, lotId } = await sourceCalled(page.request, sourceName)
+  await page.goto(`/bench?lot=${lotId}&source=${id}`)
+  await expect(page.getByRole('complementary', { name: 'Treatment' })).toBeVisible()
+  return { sourceId: id, lotId: lotId! }
+}
+
+test('a treatment is put together: order, refusals, what comes out', async ({ page }) => {
+  await openBench(page, 'Fog-signal interview 1.avi')
+  const steps = page.getByRole('list', { name: 'Steps' })
+  await expect(steps.getByText('Enlarge, learned, 2x, compressed, fast')).toBeVisible()
+  await page.getByRole('button', { name: 'Add a step' }).click()
+  await expectAccessible(page)
+  await page.getByRole('button', { name: 'Denoise', exact: true }).click()
+  // It stands before the enlarging at once, with its settings open.
+  await expect(steps.locator('li').first()).toContainText('Denoise, fast, medium')
+  await page.getByLabel('Strength').selectOption('strong')
+  await expect(steps.locator('li').first()).toContainText('Denoise, fast, strong')
+  await expect(page.getByText(/1440x1080 4:3, 15 fps progressive, 8 bit 4:2:0, BT.709/)).toBeVisible()
+  await page.getByRole('button', { name: 'Add a step' }).click()
+  await page.getByRole('button', { name: 'Crop', exact: true }).click()
+  await page.getByLabel('Left').fill('200')
+  await page.getByLabel('Left').blur()
+  await page.getByLabel('Right').fill('200')
+  await page.getByLabel('Right').blur()
+  await expect(page.getByText('Crop leaves 0x240 of 320x240. Take off less.')).toBeVisible()
+  await expect(page.getByRole('button', { name: /^Try/ })).toBeDisabled()
+  await page.getByLabel('Left').fill('99999')
+  await page.getByLabel('Left').blur()
+  await expect(page.getByText('Left must be a number from 0 to 4096 px.')).toBeVisible()
+  await page.getByRole('button', { name: 'Remove Crop' }).click()
+  await expect(page.getByRole('button', { name: /^Try/ })).toBeEnabled()
+  await expectAccessible(page)
+  await expectNoPageScroll(page)
+})
+
+test('variants are tried, compared and chosen; the choice becomes the lot\'s treatment and that of its jobs', async ({ page, request }) => {
+  test.setTimeout(240_000)
+  const { sourceId, lotId } = await openBench(page, 'Fog-signal interview 1.avi')
+  // Two short moments of one's own, by I and O.
+  await request.put(`/api/sources/${sourceId}/moments`, { data: { moments: [{ reason: 'by hand', from: 2, to: 2.8 }] } })
+  await page.reload()
+  await expect(page.getByRole('group', { name: 'Moments' }).getByText('by hand')).toHaveCount(1)
+  const place = page.getByLabel('Place for a moment of one\'s own')
+  await place.fill('5')
+  await page.keyboard.press('i')
+  await place.fill('5.6')
+  await page.keyboard.press('o')
+  await expect(page.getByRole('group', { name: 'Moments' }).getByText('by hand')).toHaveCount(2)
+
+  await page.getByRole('button', { name: 'Vary' }).click()
+  await expect(page.getByRole('dialog')).toContainText('Vary one step')
+  await page.getByLabel('Step', { exact: true }).selectOption({ label: 'Enlarge, learned, 2x, compressed, fast' })
+  await page.getByLabel('careful').uncheck()
+  await expectAccessible(page)
+  await page.getByRole('button', { name: 'Try 2 variants' }).click()
+  await expect(sheet(page).getByText('Enlarge, learned: none')).toBeVisible()
+  // A first picture is there before the moments are done.
+  await expect(sheet(page).locator('img').first()).toBeVisible({ timeout: 60_000 })
+  await expect.poll(async () => ((await (await request.get('/api/trials?orderId=1')).json()) as Trial[]).filter(trial => trial.sourceId === sourceId).map(trial => trial.state), { timeout: 150_000 }).toEqual(['ready', 'ready'])
+  const learned = sheet(page).getByRole('row').filter({ hasText: 'Enlarge, learned: fast' })
+  await expect(learned.getByRole('cell').nth(2)).toHaveText(/^\d+\.\d+\d+\.\d+-\d+\.\d+$/)
+  await expect(learned).toContainText('dB')
+  await expect(sheet(page)).toContainText('compressed-fast on the processor')
+
+  // Both results beside the source, then every way of comparing.
+  const viewer = page.getByRole('region', { name: 'Viewer' })
+  await expect(viewer.locator('canvas')).toHaveCount(3)
+  const painted = () => viewer.locator('.stage').evaluate(stage => Number((stage as HTMLElement).dataset.painted ?? 0))
+  await expect.poll(painted).toBeGreaterThan(0)
+  const hasPicture = (index: number) => viewer.locator('canvas').nth(index).evaluate((canvas: HTMLCanvasElement) => {
+    const { data } = canvas.getContext('2d')!.getImageData(0, canvas.height >> 1, canvas.width, 1)
+    return new Set(data).size > 8
+  })
+  for (const index of [0, 1, 2]) await expect.poll(() => hasPicture(index)).toBe(true)
+  await expectAccessible(page)
+  await page.keyboard.press('ArrowRight')
+  await expect(viewer.getByText('frame 1 of 12')).toBeVisible()
+  await page.keyboard.press('l')
+  await expect(viewer.getByRole('button', { name: 'Pause' })).toBeVisible()
+  const before = await painted()
+  await expect.poll(painted).toBeGreaterThan(before + 10)
+  await page.keyboard.press('k')
+  await expect(viewer.getByRole('button', { name: 'Play', exact: true })).toBeVisible()
+  for (const way of ['Wipe', 'Flip', 'Difference']) {
+    await viewer.getByRole('button', { name: way }).click()
+    await expect.poll(() => hasPicture(0)).toBe(true)
+  }
+  await viewer.getByRole('button', { name: 'Flip' }).click()
+  await page.keyboard.down('f')
+  await expect(viewer.locator('.tag')).toHaveText('source')
+  await page.keyboard.up('f')
+  await viewer.getByRole('button', { name: 'Scopes' }).click()
+  await expect(viewer.getByRole('img', { name: 'Waveform of luma and histogram, source' })).toBeVisible()
+  await page.keyboard.press('+')
+  await viewer.getByRole('button', { name: '1:1' }).click()
+  await expect(viewer.getByText('1:1', { exact: true }).first()).toBeVisible()
+  await expectNoPageScroll(page)
+  await viewer.getByRole('button', { name: 'Side by side' }).click()
+  await viewer.getByRole('button', { name: 'Scopes' }).click()
+
+  await learned.getByRole('button', { name: /^Choose/ }).click()
+  const keep = page.getByRole('dialog')
+  await keep.getByLabel('Name').fill('Interview clean')
+  await expect(keep).toContainText('becomes v1')
+  await expect(keep).toContainText('+ Enlarge, learned, 2x, compressed, fast')
+  await expectAccessible(page)
+  await keep.getByRole('button', { name: 'Give it to 1 lot' }).click()
+  await expect(page.getByText('Interview clean v1', { exact: true })).toBeVisible()
+  const drafted = await (await request.post('/api/jobs', { data: { deliveryVolumeId: await volumeOf(request, 'delivery'), wishes: [{ sourceId, specKey: 'small-mkv' }] } })).json() as { jobs: { id: number, treatmentName: string }[] }
+  expect(drafted.jobs[0]!.treatmentName).toBe('Interview clean v1')
+  await request.post('/api/jobs/actions', { data: { ids: [drafted.jobs[0]!.id], action: 'remove' } })
+  await page.goto('/library?shelf=treatments')
+  await expect(page.getByRole('cell', { name: 'Interview clean v1' })).toBeVisible()
+  await expectAccessible(page)
+  expect(lotId).toBeGreaterThan(0)
+})
+
+test('a treatment travels as a file, and a file that is none is refused with a sentence', async ({ page }) => {
+  await openBench(page, 'Fog-signal interview 1.avi')
+  await page.getByRole('button', { name: 'From' }).click()
+  const [download] = await Promise.all([page.waitForEvent('download'), page.getByText('Save to a file').click()])
+  const saved = JSON.parse(await readFile((await download.path())!, 'utf8')) as { format: string, steps: { kind: string }[] }
+  expect(saved.format).toBe('hematine treatment')
+  const file = { ...saved, steps: [{ kind: 'sharpen', strength: 'strong' }] }
+  await page.getByLabel('Treatment to read').setInputFiles({ name: 'mine.json', mimeType: 'application/json', buffer: Buffer.from(JSON.stringify(file)) })
+  await expect(page.getByRole('list', { name: 'Steps' }).getByText('Sharpen, strong')).toBeVisible()
+  await page.getByLabel('Treatment to read').setInputFiles({ name: 'not.json', mimeType: 'application/json', buffer: Buffer.from('{"steps":[{"kind":"polish"}]}') })
+  await expect(page.getByText(/^not.json is no treatment: 0.kind/)).toBeVisible()
+})
