@@ -1,5 +1,5 @@
 import path from 'node:path'
-import { readSettings, type JobRecord, type SourceRow } from '@hematine/core'
+import { readSettings, type JobRecord, type SourceRow, type Step, type TrialRecord } from '@hematine/core'
 import { chromium } from '@playwright/test'
 import { projectDirectory } from './bootstrap.mjs'
 import { build } from './build.ts'
@@ -53,6 +53,19 @@ export async function takeScreenshots(directory: string): Promise<void> {
     await page.getByRole('button', { name: 'Play', exact: true }).click()
     await page.waitForTimeout(5000)
     await shoot('play')
+    const interview = sources.find(source => source.name.startsWith('Fog-signal interview 1'))!
+    const learned: Step = { kind: 'learned', network: 'compressed', size: 'fast', times: 2, strength: 100 }
+    const tried = await ask<{ trials: TrialRecord[] }>('/api/trials', { sourceId: interview.id, specKey: 'playback-box', wishes: [{ label: 'Enlarge, learned: none', steps: [] }, { label: 'Enlarge, learned: fast', steps: [learned] }, { label: 'Enlarge, learned: careful', steps: [{ ...learned, size: 'careful' }] }] })
+    while ((await ask<TrialRecord[]>('/api/trials?orderId=1')).some(trial => trial.state === 'waiting' || trial.state === 'running')) await pause(500)
+    await page.goto(`/bench?lot=${interview.lotId}&source=${interview.id}`)
+    await page.waitForTimeout(2500)
+    await page.getByRole('button', { name: /^B Enlarge, learned: fast/ }).click()
+    await shoot('bench')
+    await page.getByRole('button', { name: /^A Enlarge, learned: none/ }).click()
+    await page.getByRole('button', { name: 'Wipe', exact: true }).click()
+    await page.getByRole('button', { name: 'Scopes', exact: true }).click()
+    await shoot('bench-wipe')
+    await ask('/api/trials/removals', { ids: tried.trials.map(trial => trial.id) })
     const cut = first.find(job => job.specKey === 'open-web-mp4')!
     await shoot('handover', `/handover?job=${cut.id}`)
     await page.goto(`/handover/${first[0]!.id}`)

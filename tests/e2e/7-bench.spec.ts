@@ -22,9 +22,12 @@ test('a treatment is put together: order, refusals, what comes out', async ({ pa
   await expectAccessible(page)
   await page.getByRole('button', { name: 'Denoise', exact: true }).click()
   // It stands before the enlarging at once, with its settings open.
-  await expect(steps.locator('li').first()).toContainText('Denoise, fast, medium')
+  const order = async () => (await steps.locator('.name').allInnerTexts()).map(text => text.replace(/^\s*\d+\s*/, ''))
+  await expect.poll(order).toContain('Denoise, fast, medium')
+  const texts = await order()
+  expect(texts.indexOf('Denoise, fast, medium')).toBeLessThan(texts.indexOf('Enlarge, learned, 2x, compressed, fast'))
   await page.getByLabel('Strength').selectOption('strong')
-  await expect(steps.locator('li').first()).toContainText('Denoise, fast, strong')
+  await expect.poll(order).toContain('Denoise, fast, strong')
   await expect(page.getByText(/1440x1080 4:3, 15 fps progressive, 8 bit 4:2:0, BT.709/)).toBeVisible()
   await page.getByRole('button', { name: 'Add a step' }).click()
   await page.getByRole('button', { name: 'Crop', exact: true }).click()
@@ -46,7 +49,7 @@ test('a treatment is put together: order, refusals, what comes out', async ({ pa
 test('variants are tried, compared and chosen; the choice becomes the lot\'s treatment and that of its jobs', async ({ page, request }) => {
   test.setTimeout(240_000)
   const { sourceId, lotId } = await openBench(page, 'Fog-signal interview 1.avi')
-  // Two short moments of one's own, by I and O.
+  // Two short moments of one's own, the second by I and O.
   await request.put(`/api/sources/${sourceId}/moments`, { data: { moments: [{ reason: 'by hand', from: 2, to: 2.8 }] } })
   await page.reload()
   await expect(page.getByRole('group', { name: 'Moments' }).getByText('by hand')).toHaveCount(1)
@@ -59,7 +62,7 @@ test('variants are tried, compared and chosen; the choice becomes the lot\'s tre
 
   await page.getByRole('button', { name: 'Vary' }).click()
   await expect(page.getByRole('dialog')).toContainText('Vary one step')
-  await page.getByLabel('Step', { exact: true }).selectOption({ label: 'Enlarge, learned, 2x, compressed, fast' })
+  await page.getByLabel('Step to vary').selectOption({ label: 'Enlarge, learned, 2x, compressed, fast' })
   await page.getByLabel('careful').uncheck()
   await expectAccessible(page)
   await page.getByRole('button', { name: 'Try 2 variants' }).click()

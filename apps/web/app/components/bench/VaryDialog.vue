@@ -27,7 +27,7 @@ function vary(): void {
 <template>
   <AskDialog v-model="open" title="Vary one step">
     <p class="muted lead">All other steps stay as they are; each choice becomes a variant that is tried on the same moments.</p>
-    <label class="field">Step <select v-model="at"><option v-for="(step, index) in steps" :key="index" :value="index">{{ describeChoice(step) }}</option></select></label>
+    <label class="field"><span aria-hidden="true">Step</span> <select v-model="at" aria-label="Step to vary"><option v-for="(step, index) in steps" :key="index" :value="index">{{ describeChoice(step) }}</option></select></label>
     <div role="group" aria-label="Choices to try">
       <label v-for="entry in variations" :key="entry.label" class="choice"><input v-model="chosen" type="checkbox" :value="entry.label"> {{ entry.label }}</label>
     </div>
