@@ -4,7 +4,7 @@ import { existsSync, readFileSync, rmSync } from 'node:fs'
 import path from 'node:path'
 import { projectDirectory, runScript, temporaryDirectory } from './lib/bootstrap.mjs'
 
-await runScript(['postgresql', 'chromium', 'dvdauthor', 'genisoimage'], async () => {
+await runScript(['postgresql', 'chromium', 'dvdauthor', 'genisoimage', 'libvulkan1'], async () => {
   const directory = temporaryDirectory('hematine-test-run-')
   const reports = path.join(projectDirectory, '.hematine', 'test')
   const material = path.join(directory, 'material')

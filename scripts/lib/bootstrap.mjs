@@ -26,6 +26,8 @@ const debianPackages = {
   // Authoring programs: tests make discs with them that are not of our own making.
   dvdauthor: () => existsSync('/usr/bin/dvdauthor'),
   genisoimage: () => existsSync('/usr/bin/genisoimage'),
+  // With Chromium's software driver it stands in for a graphics processor.
+  libvulkan1: () => ['x86_64', 'aarch64'].some(machine => existsSync(`/usr/lib/${machine}-linux-gnu/libvulkan.so.1`)),
 }
 
 /** Installs Debian packages that are missing, as root; otherwise says which line to run. */

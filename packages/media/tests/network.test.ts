@@ -73,14 +73,7 @@ describe('learned networks', () => {
 
   test('runs on a graphics processor, here one that Chromium brings as software', async () => {
     const driver = '/usr/lib/chromium/vk_swiftshader_icd.json'
-    const hasVulkan = ['/usr/lib/x86_64-linux-gnu/libvulkan.so.1', '/usr/lib/chromium/libvulkan.so.1'].some(file => existsSync(file))
-    if (!existsSync(driver) || !hasVulkan) {
-      // Without any driver insisting on it must fail with a sentence, and leaving the choice open must not.
-      await expect(Network.open('clean-fast', 'webgpu')).rejects.toThrow('The graphics processor cannot run the network clean-fast')
-      const network = await Network.open('clean-fast')
-      expect(network.device).toBe('cpu')
-      return network.close()
-    }
+    expect(existsSync(driver), 'Debian\'s chromium brings the driver').toBe(true)
     process.env.VK_ICD_FILENAMES = driver
     const small = { width: 24, height: 16, data: Uint8Array.from({ length: 24 * 16 * 3 }, (_, at) => (at * 37) % 251) }
     const [here, there] = [await Network.open('clean-fast', 'cpu'), await Network.open('clean-fast', 'webgpu')]

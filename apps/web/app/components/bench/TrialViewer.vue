@@ -7,6 +7,7 @@ import { drawScopes, scopeSize } from '~/composables/scopes'
 import { Sheet } from '~/composables/sheet'
 import { addressOf } from '~/composables/useCall'
 import { useMomentPlayer } from '~/composables/useMomentPlayer'
+import { useStageMouse } from '~/composables/useStageMouse'
 import { useView } from '~/composables/useView'
 
 /** A moment of the source and of up to three results, played in step. Standing still, the very pixels are shown; playing, JPEGs of them. */
@@ -159,27 +160,7 @@ watchEffect(() => {
   if (images.length > 0 && images.every(image => image !== undefined) && stage.value) stage.value.dataset.painted = `${++painted}`
 }, { flush: 'post' })
 
-function wheel(event: WheelEvent): void {
-  const box = (event.currentTarget as HTMLElement).getBoundingClientRect()
-  const x = (event.clientX - box.left) % (pane.value.width + 2)
-  if (event.deltaY < 0) view.larger(x, event.clientY - box.top)
-  else view.smaller(x, event.clientY - box.top)
-}
-
-function drag(event: PointerEvent): void {
-  const target = event.currentTarget as HTMLElement
-  const box = target.getBoundingClientRect()
-  const movesWipe = mode.value === 'wipe' && Math.abs(event.clientX - box.left - wipe.value * box.width) < 12
-  target.setPointerCapture(event.pointerId)
-  let [x, y] = [event.clientX, event.clientY]
-  const move = (now: PointerEvent) => {
-    if (movesWipe) wipe.value = Math.min(1, Math.max(0, (now.clientX - box.left) / box.width))
-    else view.pan(now.clientX - x, now.clientY - y)
-    ;[x, y] = [now.clientX, now.clientY]
-  }
-  target.addEventListener('pointermove', move)
-  target.addEventListener('pointerup', () => target.removeEventListener('pointermove', move), { once: true })
-}
+const { wheel, drag } = useStageMouse(view, pane, wipe, () => mode.value === 'wipe')
 
 const keys: Record<string, (event: KeyboardEvent) => void> = {
   'ArrowLeft': event => player.step(event.shiftKey ? -Math.round(rate.value) : -1), 'ArrowRight': event => player.step(event.shiftKey ? Math.round(rate.value) : 1),

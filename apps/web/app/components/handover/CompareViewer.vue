@@ -4,6 +4,7 @@ import { mdiChevronLeft, mdiChevronRight, mdiMagnifyMinusOutline, mdiMagnifyPlus
 import { useElementSize, useEventListener, useLocalStorage } from '@vueuse/core'
 import { computed, ref, watchEffect } from 'vue'
 import { useFramePair, type BeforeSide } from '~/composables/useFramePair'
+import { useStageMouse } from '~/composables/useStageMouse'
 import { useView } from '~/composables/useView'
 
 /** Before and after of a finished job at any frame: beside each other or wiped, zoomed and moved in step. */
@@ -54,27 +55,7 @@ function step(by: number): void {
   index.value = Math.min(last.value, Math.max(0, index.value + by))
 }
 
-function wheel(event: WheelEvent): void {
-  const box = (event.currentTarget as HTMLElement).getBoundingClientRect()
-  const x = (event.clientX - box.left) % (mode.value === 'beside' ? pane.value.width + 2 : Number.POSITIVE_INFINITY)
-  if (event.deltaY < 0) view.larger(x, event.clientY - box.top)
-  else view.smaller(x, event.clientY - box.top)
-}
-
-function drag(event: PointerEvent): void {
-  const target = event.currentTarget as HTMLElement
-  const box = target.getBoundingClientRect()
-  const movesWipe = mode.value === 'wipe' && Math.abs(event.clientX - box.left - wipe.value * box.width) < 12
-  target.setPointerCapture(event.pointerId)
-  let [x, y] = [event.clientX, event.clientY]
-  const move = (now: PointerEvent) => {
-    if (movesWipe) wipe.value = Math.min(1, Math.max(0, (now.clientX - box.left) / box.width))
-    else view.pan(now.clientX - x, now.clientY - y)
-    ;[x, y] = [now.clientX, now.clientY]
-  }
-  target.addEventListener('pointermove', move)
-  target.addEventListener('pointerup', () => target.removeEventListener('pointermove', move), { once: true })
-}
+const { wheel, drag } = useStageMouse(view, pane, wipe, () => mode.value === 'wipe')
 
 const second = computed(() => Math.max(1, Math.round(toNumber(rate.value))))
 const keys: Record<string, (event: KeyboardEvent) => void> = {
