@@ -51,7 +51,7 @@ function toggle(id: number): void {
       <thead>
         <tr>
           <th scope="col">Variant</th>
-          <th v-for="(moment, index) in moments" :key="index" scope="col" class="moment"><button type="button" :aria-pressed="index === momentAt" :class="{ at: index === momentAt }" @click="momentAt = index">{{ moment.reason }}</button></th>
+          <th v-for="(moment, index) in moments" :key="index" scope="col" class="moment"><button type="button" :aria-pressed="index === momentAt" :class="{ at: index === momentAt }" @click="momentAt = index">{{ moment.reason.replace(/^(most|worst|a) /, '') }}</button></th>
           <th scope="col">s/frame</th>
           <th scope="col">Time: this item, lot of {{ lot.count }}</th>
           <th scope="col">Size: this item, lot</th>
