@@ -90,10 +90,10 @@ describe('scan and time', () => {
     expect(motion(wrong).some(step => step < 0)).toBe(true)
   })
 
-  test('a 3:2 clip gives back its film frames', async () => {
+  test.each(['tff', 'prog'])('a 3:2 clip gives back its film frames, also where nothing says that it has fields (%s)', async flag => {
     const film = 'testsrc2=s=320x240:r=24000/1001:d=1.0,format=yuv420p'
-    const whole = await treated(await draw('film', film), [])
-    const file = await draw('telecined', `${film},telecine=pattern=23,setfield=tff`)
+    const whole = await treated(await draw(`film-${flag}`, film), [])
+    const file = await draw(`telecined-${flag}`, `${film},telecine=pattern=23,setfield=${flag}`)
     const { planes, treatment } = await treated(file, [{ kind: 'undo-pulldown' }])
     expect(treatment.result.rate).toEqual({ num: 24000, den: 1001 })
     expect(Math.abs(planes.length - whole.planes.length)).toBeLessThanOrEqual(1)
