@@ -62,7 +62,7 @@ async function coded(small: Buffer, size: { width: number, height: number }, inn
       path: file, format: 'matroska', audio: [],
       video: {
         encoder, filters: `movie=${quoteOption(still)},loop=loop=2:size=1,fps=25,trim=end_frame=3,crop=w=${inner.width}:h=${inner.height}:x='2*n':y=${lostEdge},scale=out_range=${range}:out_color_matrix=smpte170m,format=${format},setparams=colorspace=smpte170m:range=${range}`,
-        options: encoder === 'libx264' ? { crf: String(quality), preset: 'veryfast', bf: '0' } : { flags: '+qscale', global_quality: String(Math.round(quality * 118)) },
+        options: encoder === 'libx264' ? { crf: String(quality), preset: 'veryfast', bf: '0' } : { qmin: String(Math.round(quality)), qmax: String(Math.round(quality)) },
       },
     })
     const facts = await readFacts({ kind: 'file', path: file })

@@ -208,7 +208,7 @@ describe('clean', () => {
   })
 
   test('blocks become faint', async () => {
-    const file = await draw('blocky', 'nullsrc=s=320x240:r=25:d=0.3,geq=lum=\'128+50*sin((X+3*N)/31)*cos(Y/23)+18*sin((X+Y)/9)\':cb=128:cr=128,format=yuv420p', { encoder: 'mpeg4', options: { flags: '+qscale', global_quality: String(118 * 16) } })
+    const file = await draw('blocky', 'nullsrc=s=320x240:r=25:d=0.3,geq=lum=\'128+50*sin((X+3*N)/31)*cos(Y/23)+18*sin((X+Y)/9)\':cb=128:cr=128,format=yuv420p', { encoder: 'mpeg4', options: { qmin: '16', qmax: '16' } })
     const grid = async (steps: Step[]) => {
       const plane = (await treated(file, steps)).planes[4]!
       return Math.sqrt(columnGrid(plane).strength * rowGrid(plane).strength)
