@@ -12,16 +12,17 @@ const scratch = scratchDirectory()
 beforeAll(() => silenceLibraries())
 
 /** A drawn picture and what averaging leaves of it at half the size. */
-async function pair(): Promise<{ large: { width: number, height: number, data: Buffer }, small: { width: number, height: number, data: Buffer } }> {
-  const file = path.join(scratch, 'sea.png')
-  if (!existsSync(file)) await drawBackdrop(file, 'sea', 41, 320, 240)
-  const data = await sharp(file).resize(320, 240, { fit: 'fill' }).removeAlpha().toColourspace('srgb').raw().toBuffer()
-  const small = Buffer.alloc(160 * 120 * 3)
-  for (let y = 0; y < 120; y++) for (let x = 0; x < 160; x++) for (let c = 0; c < 3; c++) {
-    const at = (2 * y * 320 + 2 * x) * 3 + c
-    small[(y * 160 + x) * 3 + c] = Math.round((data[at]! + data[at + 3]! + data[at + 960]! + data[at + 963]!) / 4)
+async function pair(width: number, height: number): Promise<{ large: { width: number, height: number, data: Buffer }, small: { width: number, height: number, data: Buffer } }> {
+  const file = path.join(scratch, `stone-${width}.png`)
+  if (!existsSync(file)) await drawBackdrop(file, 'stone', 41, width, height)
+  const data = await sharp(file).removeAlpha().toColourspace('srgb').raw().toBuffer()
+  const [across, down] = [width / 2, height / 2]
+  const small = Buffer.alloc(across * down * 3)
+  for (let y = 0; y < down; y++) for (let x = 0; x < across; x++) for (let c = 0; c < 3; c++) {
+    const at = (2 * y * width + 2 * x) * 3 + c
+    small[(y * across + x) * 3 + c] = Math.round((data[at]! + data[at + 3]! + data[at + 3 * width]! + data[at + 3 * width + 3]!) / 4)
   }
-  return { large: { width: 320, height: 240, data }, small: { width: 160, height: 120, data: small } }
+  return { large: { width, height, data }, small: { width: across, height: down, data: small } }
 }
 const asPicture = ({ width, height, data }: { width: number, height: number, data: Uint8Array }) => ({ width, height, data: Buffer.from(data.buffer, data.byteOffset, data.byteLength) })
 
@@ -37,16 +38,16 @@ describe('learned networks', () => {
   })
 
   test.each(['clean-fast', 'clean-careful', 'drawn-fast', 'drawn-careful'] as const)('%s beats Lanczos on a picture that it has not seen', async name => {
-    const { large, small } = await pair()
+    const { large, small } = await pair(640, 480)
     const network = await Network.open(name, 'cpu')
-    const lanczos = await compareRgb(await enlargeRgb(small, 320, 240), large)
+    const lanczos = await compareRgb(await enlargeRgb(small, 640, 480), large)
     const learned = await compareRgb(asPicture(await network.run(small, 1)), large)
     expect(learned.psnr).toBeGreaterThan(lanczos.psnr + 0.5)
     await network.close()
   })
 
   test('strips give the picture that it gives whole, to the last bit', async () => {
-    const { small } = await pair()
+    const { small } = await pair(320, 240)
     const network = await Network.open('clean-fast', 'cpu')
     // Two pictures beside each other are wider than one strip is high; a strip of a tall one has the same lines as the tall one whole.
     const tall = { width: 160, height: 1920, data: new Uint8Array(160 * 1920 * 3) }
