@@ -86,6 +86,5 @@ export function variationsOf(step: Step): Variation[] {
 export function stepFor(kind: StepKind, picture: { width: number, height: number } | null): Step {
   const step = newStep(kind)
   if (step.kind === 'pad' && picture) return { ...step, to: { width: Math.ceil(Math.max(picture.width, (picture.height * 16) / 9) / 2) * 2, height: picture.height } }
-  if (step.kind === 'trim') return { ...step, ranges: [{ from: 0, to: 10 }] }
   return step
 }
