@@ -86,7 +86,7 @@ export async function benchModels(wanted: readonly string[]): Promise<void> {
     for (const [words, how] of kinds) {
       const gain = await gainOf(network, pictures[kind], how)
       rows.push(`| ${name} | ${kind} | ${words} | ${gain.base.toFixed(2)} | ${gain.psnr >= 0 ? '+' : ''}${gain.psnr.toFixed(2)} | ${gain.ssim >= 0 ? '+' : ''}${gain.ssim.toFixed(4)} | ${gain.worst >= 0 ? '+' : ''}${gain.worst.toFixed(2)} | ${gain.below} of ${gain.count} |`)
-      console.log(rows.at(-1))
+      console.log(`${rows.at(-1)} (${gain.worstName})`)
     }
     await network.close()
   }

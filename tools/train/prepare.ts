@@ -35,10 +35,10 @@ function compressed(random: () => number): Degradation {
 const drawnMix = (random: () => number): Degradation => random() < 0.5 ? clean(random) : { ...compressed(random), noise: 0 }
 
 const sets: Record<string, TrainingSet> = {
-  'clean': { kind: 'photographs', scale: 2, patches: 9000, rounds: 3, degradation: clean },
-  'compressed': { kind: 'photographs', scale: 2, patches: 12000, rounds: 16, degradation: compressed },
+  'clean': { kind: 'photographs', scale: 2, patches: 18_000, rounds: 6, degradation: clean },
+  'compressed': { kind: 'photographs', scale: 2, patches: 18_000, rounds: 20, degradation: compressed },
   'drawn': { kind: 'drawn', scale: 2, patches: 9000, rounds: 2, degradation: drawnMix },
-  'clean-up': { kind: 'photographs', scale: 1, patches: 9000, rounds: 10, degradation: compressed },
+  'clean-up': { kind: 'photographs', scale: 1, patches: 12_000, rounds: 12, degradation: compressed },
 }
 
 silenceLibraries()

@@ -1,7 +1,7 @@
 #!/usr/bin/env python3
 """
 Trains one network on a set made by prepare.ts and writes it as ONNX.
-Usage: train.py SETS SET FEATURES LAYERS STEPS OUTPUT.onnx [--from CHECKPOINT.pt]
+Usage: train.py SETS SET FEATURES LAYERS STEPS OUTPUT.onnx [--from CHECKPOINT.pt] [--seed NUMBER]
 Needs Debian's python3-torch and python3-onnx. One thread; start several for several networks.
 """
 import argparse
@@ -23,11 +23,12 @@ arguments.add_argument('layers', type=int)
 arguments.add_argument('steps', type=int)
 arguments.add_argument('output')
 arguments.add_argument('--from', dest='begin')
+arguments.add_argument('--seed', type=int, default=1)
 arguments = arguments.parse_args()
 
 torch.set_num_threads(1)
 torch.manual_seed(1)
-random = np.random.default_rng(1)
+random = np.random.default_rng(arguments.seed)
 about = json.load(open(os.path.join(arguments.sets, f'{arguments.set}.json')))
 scale, side, patches = about['scale'], about['side'], about['patches']
 small = np.memmap(os.path.join(arguments.sets, f'{arguments.set}.small'), np.uint8, 'r', shape=(patches, side, side, 3))
@@ -54,7 +55,7 @@ def tensors():
 network = Network(arguments.features, arguments.layers, scale)
 if arguments.begin:
     network.load_state_dict(torch.load(arguments.begin))
-peak, last = 1.5e-3 if arguments.features <= 16 else 8e-4, 1e-5
+peak, last = (1.5e-3 if arguments.features <= 16 else 8e-4) * (0.6 if arguments.begin else 1), 1e-6
 optimizer = torch.optim.Adam(network.parameters(), lr=peak)
 warm = min(200, arguments.steps // 10)
 begun, total = time.time(), 0.0
@@ -65,9 +66,9 @@ for step in range(1, arguments.steps + 1):
     before, wanted = tensors()
     inner = slice(margin, -margin)
     inner_large = slice(margin * scale, -margin * scale)
-    # Charbonnier: like the absolute difference, smooth at zero.
+    # Root of the mean square over each patch: squares within a picture, as PSNR has them, but smooth patches count beside rough ones.
     difference = network(before)[..., inner_large, inner_large] - wanted[..., inner_large, inner_large]
-    loss = torch.sqrt(difference * difference + 1e-6).mean()
+    loss = torch.sqrt((difference * difference).mean(dim=(1, 2, 3)) + 1e-6).mean()
     optimizer.zero_grad()
     loss.backward()
     torch.nn.utils.clip_grad_norm_(network.parameters(), 1.0)
