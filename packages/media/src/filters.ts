@@ -1,6 +1,7 @@
 import { createRequire } from 'node:module'
-import { contrastSlope, describePixelFormat, gradeMatrix, plainTimeline, toNumber, type AppliedStep, type InBetween, type Rational, type Step, type StepOf, type Timeline, type Treatment, type VideoFacts } from '@hematine/core'
+import { contrastSlope, describePixelFormat, gradeMatrix, plainTimeline, toNumber, type AppliedStep, type InBetween, type Rational, type Step, type StepOf, type Strength, type Timeline, type Treatment, type VideoFacts } from '@hematine/core'
 import type { NetworkName } from './network.ts'
+import { planarFormats } from './repair-stage.ts'
 
 /** Library names of the colour tags that differ from ITU-T H.273's. */
 const zscaleNames: Record<string, string> = { smpte170m: '170m', bt470bg: '470bg', bt709: '709', bt2020nc: '2020_ncl', bt2020: '2020', gbr: 'gbr' }
@@ -10,6 +11,7 @@ const kernels = { lanczos: 'lanczos', spline: 'spline36', bicubic: 'bicubic' }
 export type StagePlan =
   | { kind: 'filters', filters: string, steps: number[] }
   | { kind: 'steady', width: number, height: number, edge: number, steps: number[] }
+  | { kind: 'repair', what: 'dust' | 'scratches', strength: Strength, steps: number[] }
   | { kind: 'learned', network: NetworkName, passes: number, strength: number, steps: number[] }
 
 /** The font of text marks. */
@@ -79,12 +81,16 @@ export function planStages(treatment: Treatment, video: VideoFacts, fromStart: b
       } else if (choice.kind === 'steady') {
         stages.push({ kind: 'steady', width: step.to.width, height: step.to.height, edge: (step.from.width - step.to.width) / 2, steps: [index] })
         stages.push({ kind: 'filters', filters: 'null', steps: [] })
+      } else if (choice.kind === 'dust' || choice.kind === 'scratches') {
+        add([`format=${planarFormats}`], null)
+        stages.push({ kind: 'repair', what: choice.kind, strength: choice.strength, steps: [index] })
+        stages.push({ kind: 'filters', filters: 'null', steps: [] })
       } else if (choice.kind === 'grain') {
         grain = { filter: `noise=c0_strength=${{ light: 5, medium: 10, strong: 18 }[choice.strength]}:c0_flags=t`, step: index }
       } else if (choice.kind === 'grade') {
         add([...toRgb(), ...gradeFilters(choice)], index)
       } else {
-        add(filtersOf(choice, step.to, { isRgb, rate: result.rate, timeline: treatment.timeline ?? plainTimeline }), index)
+        add(filtersOf(choice, step.to, { isRgb, rate: result.rate, timeline: treatment.timeline ?? plainTimeline, label: `s${index}` }), index)
       }
     }
     if (index === lastTime) add([grid], null)
@@ -126,10 +132,11 @@ function inBetween(rate: Rational, way: InBetween, cutThreshold: number): string
   }
 }
 
-interface Surroundings { isRgb: boolean, rate: Rational, timeline: Timeline }
+/** `label` is a name for pads that no other step uses. */
+interface Surroundings { isRgb: boolean, rate: Rational, timeline: Timeline, label: string }
 
 /** The filters of one chosen step of the picture. @param to picture after it */
-function filtersOf(step: Step, to: { width: number, height: number, pixelAspect: Rational }, { isRgb, rate, timeline }: Surroundings): string[] {
+function filtersOf(step: Step, to: { width: number, height: number, pixelAspect: Rational }, { isRgb, rate, timeline, label }: Surroundings): string[] {
   switch (step.kind) {
     case 'trim': return trimFilters(timeline, rate)
     case 'undo-pulldown': return ['fieldmatch=combmatch=full', 'bwdif=mode=send_frame:deint=interlaced', 'decimate']
@@ -147,6 +154,9 @@ function filtersOf(step: Step, to: { width: number, height: number, pixelAspect:
     case 'flicker': return [`deflicker=size=${step.frames}`]
     case 'deband': return [`deband=range=16:1thr=${step.strength === 'light' ? 0.012 : step.strength === 'medium' ? 0.02 : 0.035}:2thr=0.015:3thr=0.015`]
     case 'sharpen': return [`cas=strength=${{ light: 0.3, medium: 0.6, strong: 0.9 }[step.strength]}`]
+    case 'unblur': return [unblurFilters(step, label)]
+    case 'dehalo': return [dehaloFilters(step, label, isRgb)]
+    case 'anti-alias': return [antiAliasFilters(step, label)]
     case 'soften-mark': return [`delogo=x=${step.x}:y=${step.y}:w=${step.width}:h=${step.height}`]
     case 'black-and-white': return [isRgb ? 'colorchannelmixer=rr=0.2126:rg=0.7152:rb=0.0722:gr=0.2126:gg=0.7152:gb=0.0722:br=0.2126:bg=0.7152:bb=0.0722' : 'hue=s=0']
     case 'text-mark': return [textFilter(step)]
@@ -175,6 +185,57 @@ function gradeFilters(step: StepOf<'grade'>): string[] {
   const slope = contrastSlope(step.contrast)
   const curve = `clip((val-maxval/2)*${slope.toFixed(6)}+maxval/2,0,maxval)`
   return [`colorchannelmixer=${weights.join(':')}`, ...(slope === 1 ? [] : [`lutrgb=r='${curve}':g='${curve}':b='${curve}'`])]
+}
+
+/** Rounds of undoing a blur by strength: more bring back finer detail, and strengthen noise. */
+const unblurRounds = { light: 2, medium: 4, strong: 8 }
+
+/**
+ * Undoes a blur of Gaussian shape step by step (van Cittert's iteration): what the picture so far loses when it is blurred again is added
+ * to it. In 16 bits, so that the differences are not rounded away.
+ */
+function unblurFilters({ radius, strength }: StepOf<'unblur'>, label: string): string {
+  const rounds = unblurRounds[strength]
+  const blurred = Array.from({ length: rounds }, (_, index) => `[${label}y${index + 1}]`).join('')
+  const parts = [`format=yuv420p16|yuv422p16|yuv444p16|gbrp16|gray16,split=${rounds + 1}[${label}x0]${blurred}`]
+  for (let round = 0; round < rounds; round++) {
+    parts.push(
+      `[${label}x${round}]split[${label}a${round}][${label}b${round}]`, `[${label}b${round}]gblur=sigma=${radius}[${label}g${round}]`,
+      `[${label}a${round}][${label}y${round + 1}][${label}g${round}]mix=inputs=3:weights='1 1 -1':scale=1${round < rounds - 1 ? `[${label}x${round + 1}]` : ''}`,
+    )
+  }
+  return parts.join(';')
+}
+
+/** Reach of a dehalo in pixels and what overshoot is left, in codes, by strength. */
+const dehaloSettings = { light: { reach: 2, left: 6 }, medium: { reach: 2, left: 2 }, strong: { reach: 3, left: 2 } }
+
+/**
+ * Takes off what stands over, or under, the picture without its fine lines (a median and its neighbourhood), beside strong edges only:
+ * there such lines are halos, elsewhere they are detail. Luma only where there is luma.
+ */
+function dehaloFilters({ strength }: StepOf<'dehalo'>, label: string, isRgb: boolean): string {
+  const { reach, left } = dehaloSettings[strength]
+  const planes = isRgb ? 7 : 1
+  // An edge counts from a step of 48 codes on.
+  const strong = '\'clip((val-maxval*48/255)*4,0,maxval)\''
+  const curve = isRgb ? `c0=${strong}:c1=${strong}:c2=${strong}` : `c0=${strong}`
+  const pad = (name: string) => `[${label}${name}]`
+  return [
+    `split=4${pad('p')}${pad('q')}${pad('e')}${pad('o')}`, `${pad('q')}median=radius=${reach}:planes=${planes},split${pad('m')}${pad('n')}`, `${pad('m')}erosion${pad('d')}`, `${pad('n')}dilation${pad('u')}`,
+    `${pad('p')}${pad('d')}${pad('u')}maskedclamp=undershoot=${left}:overshoot=${left}:planes=${planes}${pad('c')}`, `${pad('e')}sobel=planes=${planes}:scale=0.25,lut=${curve},dilation,dilation,gblur=1.5:planes=${planes}${pad('k')}`, `${pad('o')}${pad('c')}${pad('k')}maskedmerge=planes=${planes}`,
+  ].join(';')
+}
+
+/**
+ * Smooths stairs: each line is averaged with what the lines beside it say along the direction of the edge, as a deinterlacer works out
+ * missing lines; for columns the picture is turned in between.
+ */
+function antiAliasFilters({ along }: StepOf<'anti-alias'>, label: string): string {
+  const lines = (turn: string) => [
+    `split=2[${turn}t][${turn}b]`, `[${turn}t]setfield=tff,estdif=mode=frame:parity=tff[${turn}v]`, `[${turn}b]setfield=bff,estdif=mode=frame:parity=bff[${turn}w]`, `[${turn}v][${turn}w]blend=all_mode=average,setfield=prog`,
+  ].join(';')
+  return along === 'lines' ? lines(`${label}l`) : `${lines(`${label}l`)},transpose=cclock_flip,${lines(`${label}c`)},transpose=cclock_flip`
 }
 
 /** Distance of a text mark from the picture's edge, as a part of its height. */

@@ -1,4 +1,4 @@
-import { plainTimeline, sourceTimeAt, toNumber, type AudioFacts, type DeliverySpec, type Rational, type Step, type Timeline, type Treatment } from '@hematine/core'
+import { plainTimeline, sourceTimeAt, toNumber, type AudioFacts, type DeliverySpec, type Rational, type Step, type Strength, type Timeline, type Treatment } from '@hematine/core'
 import { StreamDecoder } from './decoder.ts'
 import { audioPadOf, Graph } from './graph.ts'
 import type { MediaInput } from './input.ts'
@@ -89,12 +89,25 @@ function timelineFilters({ ranges, speed }: Timeline, from: number): string[] {
 const humMultiples = 8
 const humQuality = 30
 
+/** Most gain for quiet words, and for the band that makes consonants clear, in dB. */
+const speechSettings = { light: { lift: 6, clear: 2, noise: 6 }, medium: { lift: 10, clear: 3, noise: 10 }, strong: { lift: 14, clear: 5, noise: 16 } }
+
+/**
+ * Rumble below the voice is cut, noise taken down, the band of consonants raised a little, and quiet words lifted towards loud ones.
+ * The gain follows half waves, so it is kept slow.
+ */
+function speechFilters(strength: Strength): string[] {
+  const { lift, clear, noise } = speechSettings[strength]
+  return ['highpass=f=80:p=2', 'highpass=f=80:p=2', `afftdn=nr=${noise}:nf=-45:tn=1`, `equalizer=f=3000:t=o:w=2:g=${clear}`, `speechnorm=p=0.7:e=${(10 ** (lift / 20)).toFixed(2)}:r=0.005:f=0.01:l=1`]
+}
+
 /** The filters of a sound step. */
 function soundFilters(step: Step, track: AudioFacts): string[] {
   switch (step.kind) {
     case 'sound-hum': return Array.from({ length: humMultiples }, (_, index) => `bandreject=f=${step.hertz * (index + 1)}:width_type=q:w=${humQuality}`)
     // How much is taken away, and how loud noise may be to be taken for noise, both in dB.
     case 'sound-denoise': return [`afftdn=${{ light: 'nr=8:nf=-50', medium: 'nr=14:nf=-42', strong: 'nr=24:nf=-35' }[step.strength]}`]
+    case 'speech': return speechFilters(step.strength)
     case 'channels': {
       if (track.channels !== 2) return []
       const [left, right] = ({ 'left on both': ['c0', 'c0'], 'right on both': ['c1', 'c1'], 'swapped': ['c1', 'c0'], 'right turned over': ['c0', '-1*c1'] } as const)[step.make]

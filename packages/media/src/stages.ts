@@ -5,11 +5,12 @@ import type { StagePlan } from './filters.ts'
 import { Graph, videoPadOf } from './graph.ts'
 import { ensure, MediaError } from './libav.ts'
 import { Network, type NetworkDevice } from './network.ts'
+import { RepairStage } from './repair-stage.ts'
 
 interface Times { timeBase: { num: number, den: number }, frameRate: { num: number, den: number } }
 
 /** Something that frames go through: pushed in at one end, pulled out at the other. */
-interface Stage {
+export interface Stage {
   push(frame: Frame | null): Promise<void>
   pull(frame: Frame): Promise<'frame' | 'again' | 'end'>
   readonly timeBase: { num: number, den: number }
@@ -81,6 +82,7 @@ export class StageChain {
     const plan = this.plans[index]!
     const timeBase = index === 0 ? this.times.timeBase : this.stages[index - 1]!.timeBase
     if (plan.kind === 'learned') return LearnedStage.open(plan, timeBase)
+    if (plan.kind === 'repair') return new RepairStage(plan.what, plan.strength, timeBase)
     if (plan.kind === 'steady') return SteadyStage.open(plan, frame, { ...this.times, timeBase })
     const pixelAspect = index === 0 ? this.pixelAspect : frame.sampleAspectRatio.num > 0 ? frame.sampleAspectRatio : { num: 1, den: 1 }
     return Graph.video(plan.filters, [videoPadOf(frame, { timeBase, frameRate: this.times.frameRate, pixelAspect })])

@@ -107,6 +107,21 @@ describe('sound steps', () => {
     expect(Math.abs(levelAt(before, 440) - levelAt(after, 440))).toBeLessThan(2)
   })
 
+  test('speech comes clear of rumble, and its quiet words nearer to its loud ones', async () => {
+    // "Words" of a voice's lower harmonics, a second each with pauses, the second one 16 dB below the first; a rumble of 30 Hz under all.
+    const word = (from: number, gain: number) => `${gain}*between(t,${from},${from + 1})*(0.5*sin(2*PI*200*t)+0.3*sin(2*PI*600*t)+0.2*sin(2*PI*1800*t))`
+    await clip('speech.mkv', stereo(`${word(1, 0.7)}+${word(3, 0.111)}+0.05*sin(2*PI*30*t)`, '0', 5))
+    const level = ({ values, rate }: { values: Int32Array, rate: number }, from: number, hertz: number) => 10 * Math.log10(Math.max(1e-12, powerAt(Float32Array.from(values.slice((from + 0.3) * rate, (from + 0.8) * rate), value => value / 2 ** 31), hertz, rate)))
+    const [before, light, strong] = [await deliver('speech.mkv'), await deliver('speech.mkv', [{ kind: 'speech', strength: 'light' }]), await deliver('speech.mkv', [{ kind: 'speech', strength: 'strong' }])]
+    const apart = (sound: typeof before) => level(sound, 1, 600) - level(sound, 3, 600)
+    expect(apart(before)).toBeCloseTo(16, 0)
+    expect(apart(light)).toBeLessThan(apart(before) - 2)
+    expect(apart(strong)).toBeLessThan(apart(light))
+    // Against the loud word, the rumble falls by more than 20 dB.
+    const rumble = (sound: typeof before) => level(sound, 1, 30) - level(sound, 1, 600)
+    expect(rumble(before) - rumble(light)).toBeGreaterThan(20)
+  })
+
   test('channels are put where they were told', async () => {
     await clip('channels.mkv', stereo('0.2*sin(2*PI*300*t)', '0.2*sin(2*PI*700*t)'))
     const left = async (make: 'left on both' | 'right on both' | 'swapped') => deliver('channels.mkv', [{ kind: 'channels', make }])

@@ -254,6 +254,107 @@ describe('clean', () => {
   })
 })
 
+/** Likeness of two planes inside an edge, in dB. */
+function psnr(a: Plane, b: Plane, edge = 8): number {
+  let [sum, count] = [0, 0]
+  for (let y = edge; y < a.height - edge; y++) for (let x = edge; x < a.width - edge; x++) {
+    sum += (valueAt(a, x, y) - valueAt(b, x, y)) ** 2
+    count++
+  }
+  return 10 * Math.log10(255 ** 2 / (sum / count + 1e-6))
+}
+
+describe('restoring', () => {
+  /** Waves of every fineness and direction, and edges: nothing in it is a line of one pixel. */
+  const waves = 'nullsrc=s=320x240:r=25:d=0.08,geq=lum=\'120+40*sin(X*X/900)+35*sin((X+Y)/7)+gt(mod(X*0.7+Y*0.4,60),30)*20\':cb=128:cr=128,format=yuv420p'
+
+  test('a blur of known size is undone', async () => {
+    const [truth] = (await treated(await draw('waves', waves), [])).planes
+    const soft = await draw('blurred', `${waves},gblur=sigma=2`)
+    const likeness = async (steps: Step[]) => psnr((await treated(soft, steps)).planes[0]!, truth!)
+    const before = await likeness([])
+    const levels = []
+    for (const strength of ['light', 'medium', 'strong'] as const) levels.push(await likeness([{ kind: 'unblur', radius: 2, strength }]))
+    expect(levels[0]! - before).toBeGreaterThan(4)
+    expect(levels[1]!).toBeGreaterThan(levels[0]! + 0.5)
+    // Eight rounds also make nine times as much of what rounding to whole codes left.
+    expect(levels[2]! - before).toBeGreaterThan(4)
+  })
+
+  test('halos beside an edge go, the edge and fine lines away from it stay', async () => {
+    const drawn = 'nullsrc=s=320x240:r=25:d=0.08,geq=lum=\'if(lt(X,160),60,180)+if(between(X,60,61),40,0)\':cb=128:cr=128,format=yuv420p,gblur=sigma=0.6'
+    const rowOf = ({ planes: [plane] }: Shown) => Array.from({ length: 320 }, (_, x) => valueAt(plane!, x, 120))
+    const clean = rowOf(await treated(await draw('edge', drawn), []))
+    const ringed = await draw('ringed', `${drawn},unsharp=5:5:1.5:3:3:0`)
+    const overshoot = (row: number[]) => Math.max(...row.slice(150, 170)) - 180
+    const before = rowOf(await treated(ringed, []))
+    const after = rowOf(await treated(ringed, [{ kind: 'dehalo', strength: 'medium' }]))
+    expect(overshoot(before)).toBeGreaterThan(15)
+    expect(overshoot(after)).toBeLessThan(overshoot(before) * 0.3)
+    // The step from dark to bright lies where it lay, and is as steep.
+    const slope = (row: number[]) => row[160]! - row[159]!
+    expect(slope(after)).toBeGreaterThan(slope(clean) * 0.8)
+    // The thin line is itself no halo: it keeps nine tenths of its height.
+    const untouched = rowOf(await treated(await draw('edge-again', drawn), [{ kind: 'dehalo', strength: 'medium' }]))
+    expect(Math.max(...untouched.slice(50, 70)) - 60).toBeGreaterThan((Math.max(...clean.slice(50, 70)) - 60) * 0.9)
+  })
+
+  test('stairs of lines that were doubled become smooth edges', async () => {
+    // Slanted edges, smooth because each pixel is the mean of sixteen; the stairs come from every second line and column shown twice.
+    const large = 'nullsrc=s=1280x960:r=25:d=0.08,geq=lum=\'60+120*gt(mod(X*0.35+Y,400),200)\':cb=128:cr=128,format=yuv420p'
+    const [truth] = (await treated(await draw('slanted', `${large},scale=320:240:flags=area`), [])).planes
+    const stairs = await draw('stairs', `${large},scale=320:120:flags=neighbor,scale=320:240:flags=neighbor`)
+    const likeness = async (steps: Step[]) => psnr((await treated(stairs, steps)).planes[0]!, truth!)
+    const before = await likeness([])
+    expect(await likeness([{ kind: 'anti-alias', along: 'lines' }]) - before).toBeGreaterThan(2)
+    expect(await likeness([{ kind: 'anti-alias', along: 'lines and columns' }]) - before).toBeGreaterThan(2)
+  })
+
+  test('dust that is in one frame only goes, what moves stays', async () => {
+    const moving = 'testsrc2=s=400x300:r=25:d=1,trim=end_frame=1,loop=loop=12:size=1,trim=end_frame=12,crop=w=320:h=240:x=\'3*n\':y=\'2*n\',format=yuv420p'
+    const spots = [[3, 80, 60, 6], [5, 200, 150, 9], [8, 40, 200, 4]] as const
+    const dirty = `${moving},${spots.map(([n, x, y, size]) => `drawbox=x=${x}:y=${y}:w=${size}:h=${size}:color=white:t=fill:enable='eq(n,${n})'`).join(',')}`
+    const clean = await treated(await draw('undusted', moving), [])
+    const before = await treated(await draw('dusty', dirty), [])
+    const after = await treated(await draw('dusty-again', dirty), [{ kind: 'dust', strength: 'medium' }])
+    expect(after.planes).toHaveLength(12)
+    for (const [n, x, y, size] of spots) {
+      const error = ({ planes }: Shown) => {
+        let sum = 0
+        for (let row = y; row < y + size; row++) for (let column = x; column < x + size; column++) sum += Math.abs(valueAt(planes[n]!, column, row) - valueAt(clean.planes[n]!, column, row))
+        return sum / size ** 2
+      }
+      expect([n, error(after) < error(before) * 0.25]).toEqual([n, true])
+    }
+    const kept = await treated(await draw('undusted-again', moving), [{ kind: 'dust', strength: 'medium' }])
+    expect(Math.max(...kept.planes.map((plane, index) => meanChange(plane, clean.planes[index]!)))).toBeLessThan(0.15)
+  })
+
+  test('upright scratches are filled, edges of the picture are not', async () => {
+    const picture = `${detailed(2)},gblur=sigma=0.7`
+    const scratched = `${picture},drawbox=x=70:y=0:w=2:h=240:color=white:t=fill,drawbox=x=215:y=0:w=1:h=240:color=black:t=fill`
+    const clean = await treated(await draw('unscratched', picture), [])
+    const before = await treated(await draw('scratched', scratched), [])
+    const after = await treated(await draw('scratched-again', scratched), [{ kind: 'scratches', strength: 'medium' }])
+    expect(psnr(after.planes[0]!, clean.planes[0]!) - psnr(before.planes[0]!, clean.planes[0]!)).toBeGreaterThan(6)
+    const kept = await treated(await draw('unscratched-again', picture), [{ kind: 'scratches', strength: 'medium' }])
+    expect(meanChange(kept.planes[0]!, clean.planes[0]!)).toBe(0)
+  })
+
+  test('dust and scratches are repaired in ten bits, too', async () => {
+    const moving = 'testsrc2=s=320x240:r=25:d=0.2,format=yuv420p10le,drawbox=x=100:y=100:w=5:h=5:color=white:t=fill:enable=\'eq(n,2)\''
+    const tenBits: DeliverySpec = { ...plainSpec, video: { ...plainSpec.video, pixelFormat: 'yuv420p10le' } }
+    const file = await draw('ten-bits', moving)
+    const levels = async (steps: Step[]) => {
+      const { planes: [, , plane] } = await treated(file, steps, 0, tenBits)
+      const values = new Uint16Array(plane!.data.buffer, 0, plane!.data.byteLength / 2)
+      return values[101 * (plane!.stride / 2) + 101]!
+    }
+    expect(await levels([])).toBeGreaterThan(900)
+    expect(await levels([{ kind: 'dust', strength: 'medium' }, { kind: 'scratches', strength: 'light' }])).toBeLessThan(900)
+  })
+})
+
 describe('colour and marks', () => {
   test('a grade does what its matrix says', async () => {
     // Code 81 of limited range is 0.2968 of full scale.

@@ -44,7 +44,9 @@ export function fieldsOf(step: Step): StepField[] {
     case 'clean-up': return [number(step, 'strength', 'Strength', [0, 100, 5], '%')]
     case 'denoise': return [choice(step, 'strength', 'Strength', strengths), choice(step, 'method', 'Method', ['fast', 'careful'])]
     case 'flicker': return [number(step, 'frames', 'Over', [3, 25, 1], 'frames')]
-    case 'deband': case 'sharpen': case 'grain': case 'sound-denoise': return [choice(step as StepOf<'deband'>, 'strength', 'Strength', strengths)]
+    case 'unblur': return [choice(step, 'strength', 'Strength', strengths), number(step, 'radius', 'Blur', [0.3, 4, 0.1], 'px')]
+    case 'anti-alias': return [choice(step, 'along', 'Along', ['lines', 'lines and columns'])]
+    case 'deband': case 'sharpen': case 'grain': case 'sound-denoise': case 'dehalo': case 'dust': case 'scratches': case 'speech': return [choice(step as StepOf<'deband'>, 'strength', 'Strength', strengths)]
     case 'soften-mark': return (['x', 'y', 'width', 'height'] as const).map(side => number(step, side, side.length === 1 ? side.toUpperCase() : side === 'width' ? 'Width' : 'Height', [side.length === 1 ? 0 : 3, 4096, 1], 'px'))
     case 'learned': return [choice(step, 'network', 'For pictures', ['clean', 'compressed', 'drawn']), choice(step, 'size', 'Network', ['fast', 'careful']), choice(step, 'times', 'Times', [2, 4]), number(step, 'strength', 'Learned detail', [0, 100, 5], '%', true)]
     case 'grade': return [number(step, 'exposure', 'Exposure', [-3, 3, 0.1], 'stops'), ...(['contrast', 'saturation', 'warmth', 'tint'] as const).map(key => number(step, key, key[0]!.toUpperCase() + key.slice(1), [-100, 100, 5], '%', key === 'tint' || key === 'warmth' ? true : undefined))]

@@ -60,7 +60,7 @@ interface Passing {
 }
 
 /** Steps that an interlaced picture survives: they neither move lines nor mix them. */
-const harmlessToFields = new Set<Step['kind']>(['trim', 'soften-mark', 'crop', 'aspect', 'grade', 'black-and-white'])
+const harmlessToFields = new Set<Step['kind']>(['trim', 'soften-mark', 'scratches', 'crop', 'aspect', 'grade', 'black-and-white'])
 
 /**
  * The steps that bring a source's picture into a spec's shape, in working order: what was chosen, and around it what the spec

@@ -53,6 +53,12 @@ export const Step = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('flicker'), frames: z.int().min(3).max(25) }),
   z.object({ kind: z.literal('deband'), strength: Strength }),
   z.object({ kind: z.literal('sharpen'), strength: Strength }),
+  // `radius` is the standard deviation of the blur that is undone, in pixels.
+  z.object({ kind: z.literal('unblur'), radius: z.number().min(0.3).max(4), strength: Strength }),
+  z.object({ kind: z.literal('dehalo'), strength: Strength }),
+  z.object({ kind: z.literal('anti-alias'), along: z.enum(['lines', 'lines and columns']) }),
+  z.object({ kind: z.literal('dust'), strength: Strength }),
+  z.object({ kind: z.literal('scratches'), strength: Strength }),
   z.object({ kind: z.literal('soften-mark'), x: pixels, y: pixels, width: z.int().min(3).max(4096), height: z.int().min(3).max(4096) }),
   // Enlarge
   z.object({ kind: z.literal('learned'), network: LearnedKind, size: LearnedSize, times: z.literal([2, 4]), strength: percent }),
@@ -67,6 +73,7 @@ export const Step = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('sound-hum'), hertz: z.literal([50, 60]) }),
   z.object({ kind: z.literal('sound-denoise'), strength: Strength }),
   z.object({ kind: z.literal('channels'), make: z.enum(['left on both', 'right on both', 'swapped', 'right turned over']) }),
+  z.object({ kind: z.literal('speech'), strength: Strength }),
   z.object({ kind: z.literal('sound-delay'), milliseconds: z.int().min(-10_000).max(10_000) }),
   z.object({ kind: z.literal('loudness'), target: z.number().min(-40).max(-8) }),
 ])
@@ -97,6 +104,8 @@ export const stepKinds: Record<StepKind, StepKindInfo> = {
   'undo-pulldown': { name: 'Undo pulldown', group: 'scan and time', rank: 1, placed: 'any other step would mix the fields' },
   'drop-repeats': { name: 'Drop repeated frames', group: 'scan and time', rank: 2, placed: 'repeats are found by being equal, which cleaning would spoil' },
   'soften-mark': { name: 'Soften a mark', group: 'clean', rank: 3, placed: 'its region is given in pixels of the source', several: true },
+  'dust': { name: 'Repair dust', group: 'clean', rank: 3.4, placed: 'dust is known by being in one frame only, which cleaning would smear over several' },
+  'scratches': { name: 'Repair scratches', group: 'clean', rank: 3.6, placed: 'scratches are found by being straight and a few pixels wide' },
   'crop': { name: 'Crop', group: 'frame', rank: 4, placed: 'borders need no work and would mislead the steps after it' },
   'aspect': { name: 'Set the aspect', group: 'frame', rank: 5, placed: 'sizes are worked out from it' },
   'rotate': { name: 'Rotate', group: 'frame', rank: 6, placed: 'sizes are worked out from it' },
@@ -104,6 +113,9 @@ export const stepKinds: Record<StepKind, StepKindInfo> = {
   'deblock': { name: 'Deblock and dering', group: 'clean', rank: 8, placed: 'the blocks lie on the grid of the source' },
   'clean-up': { name: 'Clean up, learned', group: 'clean', rank: 9, placed: 'it knows damage at the size of the source' },
   'denoise': { name: 'Denoise', group: 'clean', rank: 10, placed: 'noise would be enlarged and sharpened with the picture' },
+  'anti-alias': { name: 'Anti-alias', group: 'clean', rank: 10.3, placed: 'stairs would be enlarged with the picture' },
+  'dehalo': { name: 'Dehalo', group: 'clean', rank: 10.5, placed: 'halos would be enlarged and sharpened with the picture' },
+  'unblur': { name: 'Unblur', group: 'clean', rank: 10.7, placed: 'the blur is undone best at the size at which it happened, and it would strengthen noise' },
   'flicker': { name: 'Even out flicker', group: 'clean', rank: 11, placed: 'new frames would be mixed from brighter and darker ones' },
   'steady': { name: 'Steady', group: 'frame', rank: 12, placed: 'motion is found best in a clean picture of its own size' },
   'speed': { name: 'Speed', group: 'scan and time', rank: 13, placed: 'it costs least before enlarging' },
@@ -122,6 +134,7 @@ export const stepKinds: Record<StepKind, StepKindInfo> = {
   'channels': { name: 'Channels', group: 'sound', rank: 31, placed: 'cleaning listens to all channels' },
   'sound-hum': { name: 'Take out hum', group: 'sound', rank: 32, placed: 'it would be taken for sound' },
   'sound-denoise': { name: 'Denoise the sound', group: 'sound', rank: 33, placed: 'noise would be made louder' },
+  'speech': { name: 'Clear speech', group: 'sound', rank: 33.5, placed: 'it lifts quiet words, and noise with them' },
   'sound-delay': { name: 'Move the sound', group: 'sound', rank: 34, placed: 'it changes nothing but the time' },
   'loudness': { name: 'Loudness', group: 'sound', rank: 35, placed: 'it measures what the steps before it leave' },
 }
@@ -148,6 +161,12 @@ export function newStep(kind: StepKind): Step {
     case 'flicker': return { kind, frames: 5 }
     case 'deband': return { kind, strength: 'light' }
     case 'sharpen': return { kind, strength: 'light' }
+    case 'unblur': return { kind, radius: 1, strength: 'light' }
+    case 'dehalo': return { kind, strength: 'medium' }
+    case 'anti-alias': return { kind, along: 'lines and columns' }
+    case 'dust': return { kind, strength: 'medium' }
+    case 'scratches': return { kind, strength: 'medium' }
+    case 'speech': return { kind, strength: 'medium' }
     case 'soften-mark': return { kind, x: 16, y: 16, width: 64, height: 32 }
     case 'learned': return { kind, network: 'clean', size: 'fast', times: 2, strength: 100 }
     case 'grade': return { kind, exposure: 0, contrast: 0, saturation: 0, warmth: 0, tint: 0 }

@@ -43,7 +43,9 @@ function settingsOf(step: Step): string {
     case 'steady': return `loses ${step.edge} pixels at each edge`
     case 'scale': return `${step.to.by === 'factor' ? `${step.to.factor}x` : `into ${step.to.width}x${step.to.height}`}, ${kernelNames[step.kernel]}`
     case 'pad': return `to ${step.to.width}x${step.to.height}`
-    case 'deblock': case 'deband': case 'sharpen': case 'grain': case 'sound-denoise': return step.strength
+    case 'deblock': case 'deband': case 'sharpen': case 'grain': case 'sound-denoise': case 'dehalo': case 'dust': case 'scratches': case 'speech': return step.strength
+    case 'unblur': return `${step.radius} px, ${step.strength}`
+    case 'anti-alias': return step.along
     case 'clean-up': return `${step.strength} %`
     case 'denoise': return `${step.method}, ${step.strength}`
     case 'flicker': return `over ${step.frames} frames`

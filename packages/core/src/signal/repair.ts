@@ -1,0 +1,147 @@
+/** A plane of samples of 8 or more bits; row r begins at `r * width`. */
+export interface Samples<Values extends Uint8Array | Uint16Array = Uint8Array | Uint16Array> {
+  data: Values
+  width: number
+  height: number
+}
+
+/** Largest, or smallest, of each sample and its eight neighbours. */
+function extreme({ data, width, height }: Samples, wanted: 'largest' | 'smallest'): Uint16Array {
+  const sign = wanted === 'largest' ? 1 : -1
+  const pick = (a: number, b: number) => (a - b) * sign > 0 ? a : b
+  const rows = new Uint16Array(width * height)
+  for (let y = 0, at = 0; y < height; y++) for (let x = 0; x < width; x++, at++) {
+    const [left, right] = [x > 0 ? data[at - 1]! : data[at]!, x < width - 1 ? data[at + 1]! : data[at]!]
+    rows[at] = pick(pick(left, data[at]!), right)
+  }
+  const result = new Uint16Array(width * height)
+  for (let y = 0, at = 0; y < height; y++) for (let x = 0; x < width; x++, at++) {
+    const [above, below] = [y > 0 ? rows[at - width]! : rows[at]!, y < height - 1 ? rows[at + width]! : rows[at]!]
+    result[at] = pick(pick(above, rows[at]!), below)
+  }
+  return result
+}
+
+/** How far the mask grows from sure dust into what departs half as much: the soft rim of a blotch. */
+const rimPixels = 2
+
+/**
+ * Where a frame shows what neither the frame before nor the one after shows: dust, dirt, sparkle. A sample counts when it is brighter, or
+ * darker, than all of its nine neighbours in both other frames by more than `threshold` codes (the rank-ordered difference of restoration
+ * literature, with the neighbourhood as the allowance for motion), and the other two agree there: where they do not, something moves
+ * faster than that. Its rim, which departs half as much, belongs to it.
+ * @returns 1 for samples to be replaced
+ */
+export function dustMask(before: Samples, now: Samples, after: Samples, threshold: number): Uint8Array {
+  const { width, height, data } = now
+  const brightest = [before, after].map(frame => extreme(frame, 'largest'))
+  const darkest = [before, after].map(frame => extreme(frame, 'smallest'))
+  const mask = new Uint8Array(data.length)
+  const over = new Uint16Array(data.length)
+  for (let at = 0; at < data.length; at++) {
+    const value = data[at]!
+    if (Math.abs(before.data[at]! - after.data[at]!) > threshold) continue
+    const departs = Math.max(value - Math.max(brightest[0]![at]!, brightest[1]![at]!), Math.min(darkest[0]![at]!, darkest[1]![at]!) - value, 0)
+    over[at] = departs
+    if (departs > threshold) mask[at] = 1
+  }
+  for (let round = 0; round < rimPixels; round++) {
+    const grown: number[] = []
+    for (let y = 1; y < height - 1; y++) for (let x = 1, at = y * width + 1; x < width - 1; x++, at++) {
+      if (mask[at] === 1) continue
+      if (mask[at - 1] !== 1 && mask[at + 1] !== 1 && mask[at - width] !== 1 && mask[at + width] !== 1) continue
+      const value = data[at]!
+      const [low, high] = [Math.min(before.data[at]!, after.data[at]!), Math.max(before.data[at]!, after.data[at]!)]
+      if (over[at]! > threshold / 2 || value > high + threshold / 2 || value < low - threshold / 2) grown.push(at)
+    }
+    for (const at of grown) mask[at] = 1
+  }
+  return mask
+}
+
+/** A plane moved right and down by whole samples; what comes in at the edge repeats it. */
+export function moved<Values extends Uint8Array | Uint16Array>({ data, width, height }: Samples<Values>, x: number, y: number): Samples<Values> {
+  if (x === 0 && y === 0) return { data, width, height }
+  const result = data.slice() as Values
+  for (let row = 0; row < height; row++) {
+    const from = Math.min(height - 1, Math.max(0, row - y)) * width
+    for (let column = 0; column < width; column++) result[row * width + column] = data[from + Math.min(width - 1, Math.max(0, column - x))]!
+  }
+  return { data: result, width, height }
+}
+
+/** Replaces masked samples by the mean of the frames before and after. @returns how many */
+export function fillFromNeighbours(before: Samples, now: Samples, after: Samples, mask: Uint8Array): number {
+  let replaced = 0
+  for (let at = 0; at < mask.length; at++) {
+    if (mask[at] !== 1) continue
+    now.data[at] = (before.data[at]! + after.data[at]! + 1) >> 1
+    replaced++
+  }
+  return replaced
+}
+
+/** A mask for a plane of fewer samples: 1 where any sample that it covers is 1. */
+export function reduceMask(mask: Uint8Array, width: number, height: number, to: { width: number, height: number }): Uint8Array {
+  if (to.width === width && to.height === height) return mask
+  const [across, down] = [Math.round(width / to.width), Math.round(height / to.height)]
+  const reduced = new Uint8Array(to.width * to.height)
+  for (let y = 0; y < height; y++) for (let x = 0; x < width; x++) {
+    if (mask[y * width + x] === 1) reduced[Math.min(to.height - 1, Math.floor(y / down)) * to.width + Math.min(to.width - 1, Math.floor(x / across))] = 1
+  }
+  return reduced
+}
+
+/** Widest scratch, in samples; what is wider is taken for the picture. */
+const widest = 4
+/** Part of a band's rows that must show a scratch for it to be one, and number of bands that must agree. */
+const leastRows = 0.8
+const bands = 4
+
+/**
+ * Upright scratches: columns brighter, or darker, than both sides by more than `threshold` codes along nearly the whole height, at most
+ * four samples wide.
+ * @returns first and last column of each
+ */
+export function findScratches({ data, width, height }: Samples, threshold: number): { from: number, to: number }[] {
+  const isLine = (sign: 1 | -1) => {
+    const columns = new Uint8Array(width)
+    for (let x = widest; x < width - widest; x++) {
+      let agreed = 0
+      for (let band = 0; band < bands; band++) {
+        const [top, bottom] = [Math.floor((band * height) / bands), Math.floor(((band + 1) * height) / bands)]
+        let rows = 0
+        for (let y = top, at = top * width + x; y < bottom; y++, at += width) {
+          const side = sign > 0 ? Math.max(data[at - widest]!, data[at + widest]!) : Math.min(data[at - widest]!, data[at + widest]!)
+          if ((data[at]! - side) * sign > threshold) rows++
+        }
+        if (rows >= leastRows * (bottom - top)) agreed++
+      }
+      if (agreed === bands) columns[x] = 1
+    }
+    return columns
+  }
+  const found: { from: number, to: number }[] = []
+  for (const columns of [isLine(1), isLine(-1)]) {
+    for (let x = 0; x < width; x++) {
+      if (columns[x] !== 1) continue
+      let to = x
+      while (to + 1 < width && columns[to + 1] === 1) to++
+      if (to - x < widest) found.push({ from: x, to })
+      x = to
+    }
+  }
+  return found.sort((a, b) => a.from - b.from)
+}
+
+/** Fills columns (and the soft rim on each side) from what lies left and right of them. Places are of a plane `scale` times as wide as this one. */
+export function fillColumns({ data, width, height }: Samples, scratches: readonly { from: number, to: number }[], scale = 1): void {
+  for (const scratch of scratches) {
+    const [left, right] = [Math.max(0, Math.floor(scratch.from / scale) - 2), Math.min(width - 1, Math.ceil(scratch.to / scale) + 2)]
+    for (let y = 0; y < height; y++) {
+      const row = y * width
+      const [a, b] = [data[row + left]!, data[row + right]!]
+      for (let x = left + 1; x < right; x++) data[row + x] = Math.round(a + ((b - a) * (x - left)) / (right - left))
+    }
+  }
+}

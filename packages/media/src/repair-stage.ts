@@ -1,0 +1,137 @@
+import { describePixelFormat, dustMask, fillColumns, fillFromNeighbours, findScratches, moved, profilesOf, reduceMask, shiftBetween, type Plane, type Profiles, type Samples, type Strength } from '@hematine/core'
+import { avGetPixFmtName, Frame } from 'node-av/lib'
+import { ensure } from './libav.ts'
+import type { Stage } from './stages.ts'
+
+/** Formats of separate planes, which samples can be repaired in; others are brought into the nearest. */
+export const planarFormats = 'yuv420p|yuv422p|yuv444p|yuv411p|yuv440p|yuv420p10le|yuv422p10le|yuv444p10le|yuv420p12le|yuv422p12le|yuv444p12le|yuv444p16le|gbrp|gbrp10le|gbrp12le|gbrp16le|gray|gray10le|gray16le'
+
+/** Codes of 255 by which dust, and a scratch, must depart. */
+const dustCodes: Record<Strength, number> = { light: 24, medium: 16, strong: 10 }
+const scratchCodes: Record<Strength, number> = { light: 12, medium: 7, strong: 4 }
+
+/** Motion of the whole picture that fits worse than this is none. */
+const leastFit = 0.3
+
+/** `shift` is how far the whole picture moved since the frame before. */
+interface Held { frame: Frame, planes: Samples[], profiles: Profiles, shift: { x: number, y: number } }
+
+/** The planes of a frame of separate planes: copies of its samples. */
+export function readPlanes(frame: Frame): { planes: Samples[], bitDepth: number } {
+  const name = avGetPixFmtName(frame.format as never) ?? ''
+  const { bitDepth, chroma, isRgb } = describePixelFormat(name)
+  const [across, down] = isRgb || chroma === 'grey' ? [1, 1] : [{ '4:2:0': 2, '4:2:2': 2, '4:1:1': 4 }[chroma] ?? 1, { '4:2:0': 2, '4:4:0': 2 }[chroma] ?? 1]
+  const planes = (chroma === 'grey' ? [0] : [0, 1, 2]).map(index => {
+    const [width, height] = index === 0 ? [frame.width, frame.height] : [Math.ceil(frame.width / across), Math.ceil(frame.height / down)]
+    const [rows, stride] = [frame.data![index]!, frame.linesize[index]!]
+    const data = bitDepth > 8 ? new Uint16Array(width * height) : new Uint8Array(width * height)
+    const line = width * data.BYTES_PER_ELEMENT
+    const bytes = new Uint8Array(data.buffer)
+    for (let y = 0; y < height; y++) bytes.set(rows.subarray(y * stride, y * stride + line), y * line)
+    return { data, width, height }
+  })
+  return { planes, bitDepth }
+}
+
+/** Puts samples into a frame's planes; the frame must be its only owner's. */
+export function writePlanes(frame: Frame, planes: readonly Samples[]): void {
+  for (const [index, { data, height }] of planes.entries()) {
+    const [rows, stride] = [frame.data![index]!, frame.linesize[index]!]
+    const bytes = new Uint8Array(data.buffer, data.byteOffset, data.byteLength)
+    const line = bytes.length / height
+    for (let y = 0; y < height; y++) rows.set(bytes.subarray(y * line, (y + 1) * line), y * stride)
+  }
+}
+
+/** Takes dust out of frames, looking at the one before and the one after, or scratches, which each frame shows by itself. */
+export class RepairStage implements Stage {
+  /** The last three frames at most, oldest first. The oldest one has been handed out. */
+  private readonly window: Held[] = []
+  private ready: Frame | null = null
+  private hasEnded = false
+  private scale = 1
+
+  constructor(private readonly what: 'dust' | 'scratches', private readonly strength: Strength, readonly timeBase: { num: number, den: number }) {}
+
+  async push(frame: Frame | null): Promise<void> {
+    if (frame === null) {
+      this.hasEnded = true
+      return
+    }
+    const held = new Frame()
+    held.alloc()
+    held.ref(frame)
+    const { planes, bitDepth } = readPlanes(frame)
+    this.scale = 2 ** (bitDepth - 8)
+    if (this.what === 'scratches') {
+      const luma = planes[0]!
+      const found = findScratches(luma, scratchCodes[this.strength] * this.scale)
+      for (const plane of planes) fillColumns(plane, found, Math.round(luma.width / plane.width))
+      this.ready = found.length > 0 ? rewritten(held, planes) : held
+      return
+    }
+    const profiles = profilesOf(eightBits(planes[0]!, this.scale))
+    const last = this.window.at(-1)
+    const shift = last ? shiftBetween(last.profiles, profiles) : { x: 0, y: 0, fit: 0 }
+    this.window.push({ frame: held, planes, profiles, shift: shift.fit < leastFit ? { x: 0, y: 0 } : { x: Math.round(shift.x), y: Math.round(shift.y) } })
+    if (this.window.length === 1) return
+    if (this.window.length === 2) {
+      // Nothing came before the first frame: it stays as it is.
+      this.ready = copyOf(this.window[0]!.frame)
+      return
+    }
+    const [before, now, after] = this.window as [Held, Held, Held]
+    this.ready = this.repairDust(before, now, after)
+    this.window.shift()!.frame.free()
+  }
+
+  private repairDust(before: Held, now: Held, after: Held): Frame {
+    const luma = now.planes[0]!
+    // The frames around are moved onto this one, so that a pan is no motion.
+    const around = (held: Held, { x, y }: { x: number, y: number }) => held.planes.map(plane => moved(plane, Math.round(x * plane.width / luma.width), Math.round(y * plane.height / luma.height)))
+    const [earlier, later] = [around(before, now.shift), around(after, { x: -after.shift.x, y: -after.shift.y })]
+    const mask = dustMask(earlier[0]!, luma, later[0]!, dustCodes[this.strength] * this.scale)
+    let replaced = 0
+    for (const [index, plane] of now.planes.entries()) replaced += fillFromNeighbours(earlier[index]!, plane, later[index]!, reduceMask(mask, luma.width, luma.height, plane))
+    const frame = copyOf(now.frame)
+    return replaced > 0 ? rewritten(frame, now.planes) : frame
+  }
+
+  async pull(frame: Frame): Promise<'frame' | 'again' | 'end'> {
+    if (!this.ready && this.hasEnded && this.window.length > 0) {
+      const last = this.window.pop()!
+      for (const held of this.window.splice(0)) held.frame.free()
+      this.ready = last.frame
+    }
+    if (!this.ready) return this.hasEnded ? 'end' : 'again'
+    frame.unref()
+    frame.ref(this.ready)
+    this.ready.free()
+    this.ready = null
+    return 'frame'
+  }
+
+  free(): void {
+    this.ready?.free()
+    for (const { frame } of this.window) frame.free()
+  }
+}
+
+/** A plane of 8 bits, for looking at motion. */
+function eightBits({ data, width, height }: Samples, scale: number): Plane {
+  return { data: data instanceof Uint8Array ? data : Uint8Array.from(data, value => value / scale), width, height, stride: width }
+}
+
+function copyOf(frame: Frame): Frame {
+  const copy = new Frame()
+  copy.alloc()
+  copy.ref(frame)
+  return copy
+}
+
+/** A frame with other samples. */
+function rewritten(frame: Frame, planes: readonly Samples[]): Frame {
+  ensure(frame.makeWritable(), 'A repaired picture cannot be written: memory ran out')
+  writePlanes(frame, planes)
+  return frame
+}
