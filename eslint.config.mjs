@@ -43,6 +43,6 @@ export default tseslint.config(
   layer(['packages/database/src/**'], [[['@hematine/media', '@hematine/media/*', '@hematine/demo'], 'database imports core only.'], native, apps]),
   layer(['packages/demo/src/**'], [orm, apps]),
   layer(['apps/worker/src/**'], [native, orm, [['@hematine/demo', '@hematine/web'], 'The worker knows neither the demo nor the web.']]),
-  layer(['apps/web/server/**', 'apps/web/shared/**'], [native, orm, [['@hematine/demo', '@hematine/worker'], 'The web server knows neither the demo nor the worker.'], ['^@hematine/media(?!/(volume-files|source-input|stills-process|input|disc|trial-files)$)', 'The web server uses the files of media that load no media library; those belong into processes of their own.']]),
+  layer(['apps/web/server/**', 'apps/web/shared/**'], [native, orm, [['@hematine/demo', '@hematine/worker'], 'The web server knows neither the demo nor the worker.'], ['^@hematine/media(?!/(volume-files|source-input|stills-process|input|disc|trial-files|assets)$)', 'The web server uses the files of media that load no media library; those belong into processes of their own.']]),
   layer(['apps/web/app/**'], [native, orm, [['@hematine/media', '@hematine/media/*', '@hematine/database', '@hematine/database/*', '@hematine/demo'], 'Pages and components use core and the routes.']]),
 )

@@ -137,6 +137,21 @@ test('a treatment travels as a file, and a file that is none is refused with a s
   const file = { ...saved, steps: [{ kind: 'sharpen', strength: 'strong' }] }
   await page.getByLabel('Treatment to read').setInputFiles({ name: 'mine.json', mimeType: 'application/json', buffer: Buffer.from(JSON.stringify(file)) })
   await expect(page.getByRole('list', { name: 'Steps' }).getByText('Sharpen, strong')).toBeVisible()
+  // A step that needs a table says so, takes one from a file, refuses what is none, and takes it along.
+  await page.getByRole('button', { name: 'Add a step' }).click()
+  await page.getByRole('group', { name: 'Steps to add' }).getByRole('button', { name: 'Lookup table' }).click()
+  await expect(page.getByText('Lookup table has no table yet.')).toBeVisible()
+  await page.getByLabel('Table to add (.cube)').setInputFiles({ name: 'short.cube', mimeType: 'text/plain', buffer: Buffer.from('LUT_1D_SIZE 3\n0 0 0\n') })
+  await expect(page.getByText('The table should have 3 lines of numbers and has 1')).toBeVisible()
+  await page.getByLabel('Table to add (.cube)').setInputFiles({ name: 'Evening.cube', mimeType: 'text/plain', buffer: Buffer.from('LUT_1D_SIZE 2\n0.1 0 0\n1 0.9 0.8\n') })
+  await expect(page.getByRole('list', { name: 'Steps' }).getByText('Lookup table, Evening')).toBeVisible()
+  await expect(page.getByText('Lookup table has no table yet.')).toBeHidden()
+  await expectAccessible(page)
+  await page.getByRole('button', { name: 'From' }).click()
+  const [withTable] = await Promise.all([page.waitForEvent('download'), page.getByText('Save to a file').click()])
+  const enclosed = JSON.parse(await readFile((await withTable.path())!, 'utf8')) as { steps: { kind: string }[], assets: { name: string, kind: string, data: string }[] }
+  expect(enclosed.assets).toMatchObject([{ name: 'Evening', kind: 'lookup table' }])
+  expect(Buffer.from(enclosed.assets[0]!.data, 'base64').toString()).toContain('LUT_1D_SIZE 2')
   await page.getByLabel('Treatment to read').setInputFiles({ name: 'not.json', mimeType: 'application/json', buffer: Buffer.from('{"steps":[{"kind":"polish"}]}') })
   await expect(page.getByText(/^not.json is no treatment: 0.kind/)).toBeVisible()
 })

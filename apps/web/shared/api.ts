@@ -1,5 +1,5 @@
 import {
-  DeliverySpec, Disc, DiscCopyRecord, DriveRecord, JobDetail, JobEventRecord, JobRecord, LotRecord, longestMomentSeconds, MeasureDepth, Measurement, Moment, mostMoments, NumberedSequence, OrderRecord, parseSectorRanges, PlannedRecord, PlannedSource, proxyPieceSeconds, Rational, ScanRecord, SourceFilter, SourceKind, SourceRecord, SourceRow, SourceSort, Step, Steps, Treatment, TreatmentRecord, TrialRecord, VolumeRecord, VolumeRole,
+  AssetKind, AssetRecord, DeliverySpec, Disc, DiscCopyRecord, DriveRecord, JobDetail, JobEventRecord, JobRecord, LotRecord, longestMomentSeconds, MeasureDepth, Measurement, Moment, mostMoments, NumberedSequence, OrderRecord, parseSectorRanges, PlannedRecord, PlannedSource, proxyPieceSeconds, Rational, ScanRecord, SourceFilter, SourceKind, SourceRecord, SourceRow, SourceSort, Step, Steps, Treatment, TreatmentRecord, TrialRecord, VolumeRecord, VolumeRole,
   WatchRecord, WorkerRecord,
 } from '@hematine/core'
 import { z } from 'zod'
@@ -149,6 +149,9 @@ export const api = {
 
   listTreatments: { method: 'get', path: '/api/treatments', summary: 'Treatments of the library, every version.', answer: z.array(TreatmentRecord) },
   keepTreatment: { method: 'post', path: '/api/treatments', summary: 'Keeps steps as the next version of a treatment, or as a new one. Versions are never changed.', body: z.object({ name: text(80), steps: Steps }), answer: TreatmentRecord, status: 201 },
+  listAssets: { method: 'get', path: '/api/assets', summary: 'Lookup tables and pictures that steps can name.', answer: z.array(AssetRecord) },
+  keepAsset: { method: 'post', path: '/api/assets', summary: 'Keeps a lookup table (.cube) or a picture in the library. Pictures are kept as PNG.', body: z.object({ name: text(120), kind: AssetKind, data: z.base64() }), answer: AssetRecord, status: 201 },
+  readAsset: { method: 'get', path: '/api/assets/{sha256}', summary: 'A lookup table or picture with its bytes.', parameters: z.object({ sha256: AssetRecord.shape.sha256 }), answer: AssetRecord.extend({ data: z.base64() }) },
   treatLots: { method: 'post', path: '/api/lots/treatments', summary: 'Gives lots a treatment, or takes theirs away.', body: z.object({ lotIds: z.array(z.int().positive()).min(1, 'name at least one').max(500), treatmentId: z.int().positive().nullable() }), status: 204 },
   suggestSteps: { method: 'get', path: '/api/sources/{id}/suggestion', summary: 'The steps that a source\'s findings suggest, each with its reason.', parameters: idParameter, answer: z.array(z.object({ step: Step, because: z.string() })) },
   applySteps: { method: 'post', path: '/api/sources/{id}/application', summary: 'What steps and a spec would make of a source, and what is put in another order; nothing is kept.', parameters: idParameter, body: z.object({ specKey: text(80), steps: Steps }), answer: z.object({ steps: Steps, moved: z.array(z.string()), refused: z.string().nullable(), treatment: Treatment.nullable() }) },
@@ -164,6 +167,7 @@ export const api = {
   trialLook: { method: 'get', path: '/api/trials/{id}/moments/{index}/look', summary: 'One picture from the middle of a tried moment, as JPEG.', parameters: momentParameters, contentType: 'image/jpeg' },
   trialSheet: { method: 'get', path: '/api/trials/{id}/moments/{index}/sheet', summary: 'All pictures of a tried moment, or of its source, for playing: a header\'s length (4 bytes, little-endian), the header as JSON, then a JPEG of each frame.', parameters: momentParameters, query: z.object({ side: z.enum(['source', 'result']) }), contentType: 'application/octet-stream' },
   trialFrame: { method: 'get', path: '/api/trials/{id}/moments/{index}/frame', summary: 'One frame of a tried moment, or of its source, at a time from the moment\'s start, as PNG.', parameters: momentParameters, query: z.object({ side: z.enum(['source', 'result']), seconds: z.coerce.number().min(0, 'must not be negative').max(1e6) }), contentType: 'image/png' },
+  trialSound: { method: 'get', path: '/api/trials/{id}/moments/{index}/sound', summary: 'Sound of a tried moment, or of its source, as WAV.', parameters: momentParameters, query: z.object({ side: z.enum(['source', 'result']) }), contentType: 'audio/wav' },
   trialOutput: { method: 'get', path: '/api/trials/{id}/moments/{index}/output', summary: 'The encoded file of a tried moment; ranges of bytes can be asked for.', parameters: momentParameters, contentType: 'application/octet-stream' },
 
   beginScan: { method: 'post', path: '/api/scans', summary: 'Goes through a folder and all below it in the background, and brings in what it holds.', body: folderBody, answer: ScanRecord, status: 201 },

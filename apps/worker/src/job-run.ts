@@ -1,7 +1,8 @@
 import { rm } from 'node:fs/promises'
 import path from 'node:path'
-import { deliveredFacts, judge, progressOf, type Check } from '@hematine/core'
-import { beginPlacing, deliveryVolumeOf, failJob, keepProgress, letGo, loseJob, sourceName, sourceOf, sourceVolumeOf, stateInHand, type Database, type JobRow, type SampleRow } from '@hematine/database'
+import { deliveredFacts, judge, MissingAsset, progressOf, type Check } from '@hematine/core'
+import { assetBytes, beginPlacing, deliveryVolumeOf, failJob, keepProgress, letGo, loseJob, sourceName, sourceOf, sourceVolumeOf, stateInHand, type Database, type JobRow, type SampleRow } from '@hematine/database'
+import { provideAssets } from '@hematine/media/assets'
 import { sourceInput } from '@hematine/media/source-input'
 import { identityOf, VolumeProblem, workDirectory } from '@hematine/media/volume-files'
 import { brokeOffSentence, TaskProcess } from './child-process.ts'
@@ -87,6 +88,7 @@ export class JobRun implements Pausable {
       if (await identityOf(input) !== source.identity) return await fail('The source has changed since it was read. Read it again, then make the job anew.')
       temporary = path.join(await workDirectory(volume.path), `job-${job.id}-${job.attempt}.${job.spec.container}`)
       await rm(temporary, { force: true })
+      await provideAssets(job.treatment, assetBytes(database.em.fork()))
       this.process = new TaskProcess({ kind: 'job', input, facts: deliveredFacts(source.facts!, job.treatment), treatment: job.treatment, spec: job.spec, outputPath: temporary }, report => { if (report.say === 'progress') this.progress(report) })
       this.apply()
       if (this.stopping) this.process.stop()
@@ -107,7 +109,7 @@ export class JobRun implements Pausable {
       temporary = null
       await placeResult(database.em.fork(), job.id)
     } catch (error) {
-      await fail(error instanceof VolumeProblem ? error.message : `The job could not be done: ${(error as Error).message}`)
+      await fail(error instanceof VolumeProblem || error instanceof MissingAsset ? error.message : `The job could not be done: ${(error as Error).message}`)
     } finally {
       if (temporary) await rm(temporary, { force: true }).catch(() => undefined)
     }

@@ -1,12 +1,13 @@
 import { randomUUID } from 'node:crypto'
 import { readdir, rm } from 'node:fs/promises'
 import path from 'node:path'
-import { deliveredFacts, sectorBytes } from '@hematine/core'
+import { deliveredFacts, MissingAsset, sectorBytes, type Treatment } from '@hematine/core'
 import {
-  adoptPlacing, beginMeasuring, beginSample, beginTrial, bringUpToDate, continueJob, dispatchJobs, endTasks, findLostWorkers, jobsOf, keepFacts, keepLook, keepMeasurement, keepMeasuringFailure, keepMeasuringPart, keepRefusal, keepSampleFailure, keepScanned, keepTrialFailure, keepTrialLooks, keepTrialMoment, knownTrials,
+  adoptPlacing, assetBytes, beginMeasuring, beginSample, beginTrial, bringUpToDate, continueJob, dispatchJobs, endTasks, findLostWorkers, jobsOf, keepFacts, keepLook, keepMeasurement, keepMeasuringFailure, keepMeasuringPart, keepRefusal, keepSampleFailure, keepScanned, keepTrialFailure, keepTrialLooks, keepTrialMoment, knownTrials,
   keepSourceMeasurement, letGo, listVolumes, listen, needsTemporary, nextDirectory, readSource, registerWorker, reportWorker, retireWorker, returnTasks, sourceNumbersByPath, sourceOf, sourceVolumeOf, startJob, takeDueWatch, takeTask, takeTasks, triedSources, unreadableOf,
   type Database, type JobRow, type ShortKind, type SourceRow, type Task, type TaskPayloads, type TaskQueue, type VolumeRow, type WorkerIdentity,
 } from '@hematine/database'
+import { provideAssets } from '@hematine/media/assets'
 import type { MediaInput } from '@hematine/media/input'
 import { sourceInput } from '@hematine/media/source-input'
 import { trialDirectory, VolumeProblem, workDirectory, workDirectoryName } from '@hematine/media/volume-files'
@@ -347,7 +348,7 @@ export class Worker {
     if (!sample) return
     const source = sourceOf(sample)
     const outcome = await this.attempt(async () => this.inChild({
-      kind: 'sample', input: await sourceInput(source, sourceVolumeOf(source).path), facts: deliveredFacts(source.facts!, sample.treatment), treatment: sample.treatment, spec: sample.spec,
+      kind: 'sample', input: await sourceInput(source, sourceVolumeOf(source).path), facts: deliveredFacts(source.facts!, sample.treatment), treatment: await this.withAssets(sample.treatment), spec: sample.spec,
       scratchDirectory: this.options.scratchDirectory, machine: this.identity.machine,
     }))
     if (outcome.say === 'sample') await keepMeasurement(this.em, sampleId, outcome.measurement)
@@ -361,7 +362,7 @@ export class Worker {
     const source = sourceOf(trial)
     let keeping: Promise<unknown> = Promise.resolve()
     const outcome = await this.attempt(async () => this.inChild({
-      kind: 'trial', input: await this.inputOf(source), facts: deliveredFacts(source.facts!, trial.treatment), treatment: trial.treatment, spec: trial.spec, moments: trial.moments, skip: trial.results.flatMap((result, index) => result ? [index] : []),
+      kind: 'trial', input: await this.inputOf(source), facts: deliveredFacts(source.facts!, trial.treatment), treatment: await this.withAssets(trial.treatment), spec: trial.spec, moments: trial.moments, skip: trial.results.flatMap((result, index) => result ? [index] : []),
       directory: await trialDirectory((trial.volume.getEntity() as VolumeRow).path, trialId), sourceId: source.id,
     }, (report, task) => {
       keeping = keeping.then(async () => {
@@ -373,11 +374,17 @@ export class Worker {
     if (outcome.say === 'failed') await keepTrialFailure(this.em, trialId, outcome.reason)
   }
 
+  /** A treatment whose tables and pictures lie where its steps look for them. */
+  private async withAssets(treatment: Treatment): Promise<Treatment> {
+    await provideAssets(treatment, assetBytes(this.em))
+    return treatment
+  }
+
   private async attempt(work: () => Promise<Outcome>): Promise<Outcome> {
     try {
       return await work()
     } catch (error) {
-      if (error instanceof VolumeProblem) return { say: 'failed', reason: error.message }
+      if (error instanceof VolumeProblem || error instanceof MissingAsset) return { say: 'failed', reason: error.message }
       throw error
     }
   }

@@ -67,14 +67,17 @@ test('variants are tried with the looks first; figures, files and sheets are the
   expect(first!.results[0]!.devices).toEqual({ 'clean-fast': 'cpu' })
   expect(first!.results[0]!.ssim!).toBeGreaterThan(0.8)
   for (const { seconds, bytes } of first!.results.map(result => result!)) expect(seconds > 0 && bytes > 1000).toBe(true)
-  expect((await readdir(inTrials(String(first!.id)))).sort()).toEqual(['moment-0.jpg', 'moment-0.mp4', 'moment-0.sheet', 'moment-1.jpg', 'moment-1.mp4', 'moment-1.sheet'])
+  expect((await readdir(inTrials(String(first!.id)))).sort()).toEqual(['moment-0.jpg', 'moment-0.mp4', 'moment-0.sheet', 'moment-0.wav', 'moment-1.jpg', 'moment-1.mp4', 'moment-1.sheet', 'moment-1.wav'])
   const sheet = await readFile(inTrials(String(first!.id), 'moment-1.sheet'))
   const header = JSON.parse(sheet.subarray(4, 4 + sheet.readUInt32LE(0)).toString()) as { width: number, height: number, frames: { at: number, bytes: number, seconds: number }[] }
   expect(header).toMatchObject({ width: 320, height: 240 })
   expect(header.frames.map(frame => frame.seconds)).toEqual(Array.from({ length: 15 }, (_, index) => expect.closeTo(index / 25, 3)))
   expect(4 + sheet.readUInt32LE(0) + header.frames.at(-1)!.at + header.frames.at(-1)!.bytes).toBe(sheet.length)
-  // The source's own pictures are kept once for both variants.
-  expect((await readdir(inTrials())).filter(name => name.startsWith('source-'))).toHaveLength(2)
+  // The source's own pictures and sound are kept once for both variants.
+  expect((await readdir(inTrials())).filter(name => name.startsWith('source-')).map(name => path.extname(name)).sort()).toEqual(['.sheet', '.sheet', '.wav', '.wav'])
+  // Neither variant does anything to the sound, so it is as loud as it was; the moment of 0.6 s takes 1.2 s at half the speed.
+  for (const { loudness } of [first!, second!].flatMap(trial => trial.results.map(result => result!))) expect(Math.abs(loudness!.after! - loudness!.before!)).toBeLessThan(1)
+  expect(((await readFile(inTrials(String(second!.id), 'moment-1.wav'))).length - 44) / 4 / 48_000).toBeCloseTo(1.2, 1)
   expect(Buffer.compare(await readFile(path.join(root, 'source', 'clip.mkv')), before)).toBe(0)
 }, 120_000)
 

@@ -34,6 +34,8 @@ export const TrialMoment = z.object({
   xpsnr: z.number().nullable(),
   before: PictureFigures,
   after: PictureFigures,
+  /** Loudness of the first sound track of the source and of the encoded moment in LUFS, null when all is below the gate; absent where either has no sound. */
+  loudness: z.object({ before: z.number().nullable(), after: z.number().nullable() }).optional(),
   /** Devices that learned steps ran on. */
   devices: z.record(z.string(), z.string()),
 })

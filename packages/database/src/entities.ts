@@ -1,6 +1,6 @@
 import { defineEntity, p, type InferEntity } from '@mikro-orm/core'
 import type {
-  Check, DeliverySpec, DiscCopyRecord, DiscPlace, Finding, JobEvent as JobEventName, JobProgress, JobState, Likeness, MeasureDepth, Measurement, MeasureState, Moment, NumberedSequence, PlannedSource, Rational, SampleMeasurement, SampleState, ScanRecord, SectorRange, SourceFacts, SourceKind,
+  AssetKind, Check, DeliverySpec, DiscCopyRecord, DiscPlace, Finding, JobEvent as JobEventName, JobProgress, JobState, Likeness, MeasureDepth, Measurement, MeasureState, Moment, NumberedSequence, PlannedSource, Rational, SampleMeasurement, SampleState, ScanRecord, SectorRange, SourceFacts, SourceKind,
   SourceState, Step, Treatment, TrialMoment, TrialState, VolumeRole,
 } from '@hematine/core'
 
@@ -41,6 +41,20 @@ export const TreatmentEntity = defineEntity({
   uniques: [{ properties: ['name', 'version'] }],
 })
 export type TreatmentRow = InferEntity<typeof TreatmentEntity>
+
+/** A lookup table or picture that steps name; rows are only ever added. */
+export const AssetEntity = defineEntity({
+  name: 'Asset', tableName: 'asset',
+  properties: {
+    sha256: p.text().primary(),
+    name: p.text(),
+    kind: p.text().$type<AssetKind>(),
+    about: p.text(),
+    data: p.blob(),
+    createdAt: p.datetime().defaultRaw('now()'),
+  },
+})
+export type AssetRow = InferEntity<typeof AssetEntity>
 
 export const LotEntity = defineEntity({
   name: 'Lot', tableName: 'lot',
@@ -362,4 +376,4 @@ export const TaskClaimEntity = defineEntity({
 })
 export type TaskClaimRow = InferEntity<typeof TaskClaimEntity>
 
-export const entities = [OrderEntity, VolumeEntity, TreatmentEntity, LotEntity, SourceEntity, PosterEntity, MeasurementEntity, StripEntity, ScanEntity, WatchEntity, PlannedEntity, DriveEntity, DiscCopyEntity, SampleEntity, JobEntity, TrialEntity, JobEventEntity, WorkerEntity, TaskClaimEntity]
+export const entities = [OrderEntity, VolumeEntity, TreatmentEntity, AssetEntity, LotEntity, SourceEntity, PosterEntity, MeasurementEntity, StripEntity, ScanEntity, WatchEntity, PlannedEntity, DriveEntity, DiscCopyEntity, SampleEntity, JobEntity, TrialEntity, JobEventEntity, WorkerEntity, TaskClaimEntity]

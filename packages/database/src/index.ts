@@ -1,4 +1,5 @@
 export * from './as-records.ts'
+export * from './assets.ts'
 export * from './connection.ts'
 export type { DiscCopyRow, DriveRow, JobEventRow, JobRow, OrderRow, PlannedRow, SampleRow, ScanRow, SourceRow, TrialRow, VolumeRow, WatchRow, WorkerRow } from './entities.ts'
 export * from './drives.ts'

@@ -1,7 +1,8 @@
+import { createHash } from 'node:crypto'
 import { beforeEach, describe, expect, test } from 'vitest'
 import { newStep, type TrialMoment } from '@hematine/core'
 import {
-  askForTrials, beginTrial, draftJobs, keepTreatment, keepTrialFailure, keepTrialLooks, keepTrialMoment, knownTrials, listJobs, listLots, listSources, listTreatments, listTrials, moveToLot, momentsOf, readJob, removeTrials, setMoments, takeTask, treatLots,
+  askForTrials, assetBytes, beginTrial, draftJobs, findAsset, keepAsset, keepTreatment, keepTrialFailure, keepTrialLooks, keepTrialMoment, knownTrials, listAssets, listJobs, listLots, listSources, listTreatments, listTrials, moveToLot, momentsOf, readJob, removeTrials, setMoments, takeTask, treatLots,
 } from '../src/index.ts'
 import { makeOrder, makeWorker, useDatabase } from '../../../tests/support/database.ts'
 
@@ -24,6 +25,27 @@ const denoise = newStep('denoise')
 const sharpen = newStep('sharpen')
 const result: TrialMoment = { frames: 50, seconds: 5, untilFirstFrame: 0.4, steps: [], bytes: 1000, ssim: 0.99, xpsnr: 40, before: { noise: null, detail: null, blocking: 1, wobble: null }, after: { noise: null, detail: null, blocking: 1, wobble: null }, devices: {} }
 const ask = (steps = [denoise]) => askForTrials(db.em(), db.queue, sourceIds[0]!, 'playback-box', [{ label: 'try', steps }])
+
+describe('assets', () => {
+  const table = Buffer.from('LUT_1D_SIZE 2\n0 0 0\n1 1 1\n')
+
+  test('are kept once under the hash of their bytes, and found by it', async () => {
+    const kept = await keepAsset(db.em(), { name: 'Warm', kind: 'lookup table', about: 'curves of 2', data: table })
+    expect(kept).toEqual({ sha256: createHash('sha256').update(table).digest('hex'), name: 'Warm', kind: 'lookup table', about: 'curves of 2', bytes: 26 })
+    expect((await keepAsset(db.em(), { name: 'Another name', kind: 'lookup table', about: 'curves of 2', data: table })).name).toBe('Warm')
+    await keepAsset(db.em(), { name: 'badge', kind: 'picture', about: '4x4', data: Buffer.from('picture') })
+    expect((await listAssets(db.em())).map(({ name, bytes }) => `${name} ${bytes}`)).toEqual(['badge 7', 'Warm 26'])
+    expect((await findAsset(db.em(), kept.sha256))!.data).toEqual(table)
+    expect(await assetBytes(db.em())(kept.sha256)).toEqual(table)
+    expect(await findAsset(db.em(), '0'.repeat(64))).toBeNull()
+  })
+
+  test('kept at the same moment are one', async () => {
+    const made = await Promise.all(['a', 'b', 'c'].map(name => keepAsset(db.em(), { name, kind: 'lookup table', about: 'curves of 2', data: table })))
+    expect(new Set(made.map(asset => asset.sha256)).size).toBe(1)
+    expect(await listAssets(db.em())).toHaveLength(1)
+  })
+})
 
 describe('treatments', () => {
   test('are kept in versions, in their working order; equal steps make no new one', async () => {

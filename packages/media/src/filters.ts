@@ -1,5 +1,7 @@
+import { readFileSync } from 'node:fs'
 import { createRequire } from 'node:module'
 import { contrastSlope, describePixelFormat, gradeMatrix, plainTimeline, toNumber, type AppliedStep, type InBetween, type Rational, type Step, type StepOf, type Strength, type Timeline, type Treatment, type VideoFacts } from '@hematine/core'
+import { assetPath } from './assets.ts'
 import type { NetworkName } from './network.ts'
 import { planarFormats } from './repair-stage.ts'
 
@@ -63,6 +65,7 @@ export function planStages(treatment: Treatment, video: VideoFacts, fromStart: b
   const lastTime = treatment.steps.findLastIndex(changesTime)
   if (lastTime < 0) add([grid], null)
   let grain: { filter: string, step: number } | null = null
+  let highRange: { step: number, white: number } | null = null
   for (const [index, step] of treatment.steps.entries()) {
     if (step.kind === 'deinterlace') {
       const parity = step.firstField === 'top' ? 'tff' : step.firstField === 'bottom' ? 'bff' : 'auto'
@@ -89,8 +92,12 @@ export function planStages(treatment: Treatment, video: VideoFacts, fromStart: b
         grain = { filter: `noise=c0_strength=${{ light: 5, medium: 10, strong: 18 }[choice.strength]}:c0_flags=t`, step: index }
       } else if (choice.kind === 'grade') {
         add([...toRgb(), ...gradeFilters(choice)], index)
+      } else if (choice.kind === 'lookup-table') {
+        add([...toRgb(), lookupFilters(choice, `s${index}`)], index)
+      } else if (choice.kind === 'high-range') {
+        highRange = { step: index, white: choice.white }
       } else {
-        add(filtersOf(choice, step.to, { isRgb, rate: result.rate, timeline: treatment.timeline ?? plainTimeline, label: `s${index}` }), index)
+        add(filtersOf(choice, step.to, { isRgb, rate: result.rate, timeline: treatment.timeline ?? plainTimeline, label: `s${index}`, colour: sourceColour }), index)
       }
     }
     if (index === lastTime) add([grid], null)
@@ -98,16 +105,18 @@ export function planStages(treatment: Treatment, video: VideoFacts, fromStart: b
 
   const colour = treatment.steps.findIndex(step => step.kind === 'colour')
   const finish: string[] = []
-  const needsMatrix = colour >= 0 || isRgb !== video.isRgb
+  const needsMatrix = colour >= 0 || highRange !== null || isRgb !== video.isRgb
   if (finishes || needsMatrix || needsConversion(video, result.pixelFormat)) {
     if (video.isRgb && isRgb) finish.push(video.bitDepth > 8 ? 'format=gbrp16le' : 'format=gbrp')
     const kernel = finishes ? (treatment.steps[size] as Extract<AppliedStep, { kind: 'size' }>).kernel : undefined
     const settings = [`w=${result.frame.width}`, `h=${result.frame.height}`, `filter=${kernels[kernel ?? 'lanczos']}`]
     if (needsMatrix && result.colour.matrix !== 'gbr') settings.push(`m=${zscaleNames[result.colour.matrix] ?? result.colour.matrix}`, `r=${result.colour.range}`)
+    // The library takes standard range for what a display of ITU-R BT.1886 shows, and puts its white where it is told.
+    if (highRange) settings.push(`t=${result.colour.transfer}`, 'p=2020', `npl=${highRange.white}`)
     finish.push(`zscale=${settings.join(':')}`)
   }
   finish.push(`format=${result.pixelFormat}`)
-  add(finish, finishes ? size : colour >= 0 ? colour : null)
+  add(finish, highRange ? highRange.step : finishes ? size : colour >= 0 ? colour : null)
   if (grain) add([grain.filter, `format=${result.pixelFormat}`], grain.step)
   add([
     `setparams=range=${result.colour.range}:color_primaries=${result.colour.primaries}:color_trc=${result.colour.transfer}:colorspace=${result.colour.matrix}`,
@@ -132,11 +141,14 @@ function inBetween(rate: Rational, way: InBetween, cutThreshold: number): string
   }
 }
 
+/** Distance of a mark from the picture's edge, as a part of its height. */
+const markMargin = 0.03
+
 /** `label` is a name for pads that no other step uses. */
-interface Surroundings { isRgb: boolean, rate: Rational, timeline: Timeline, label: string }
+interface Surroundings { isRgb: boolean, rate: Rational, timeline: Timeline, label: string, colour: Treatment['sourceColour'] }
 
 /** The filters of one chosen step of the picture. @param to picture after it */
-function filtersOf(step: Step, to: { width: number, height: number, pixelAspect: Rational }, { isRgb, rate, timeline, label }: Surroundings): string[] {
+function filtersOf(step: Step, to: { width: number, height: number, pixelAspect: Rational }, { isRgb, rate, timeline, label, colour }: Surroundings): string[] {
   switch (step.kind) {
     case 'trim': return trimFilters(timeline, rate)
     case 'undo-pulldown': return ['fieldmatch=combmatch=full', 'bwdif=mode=send_frame:deint=interlaced', 'decimate']
@@ -160,6 +172,7 @@ function filtersOf(step: Step, to: { width: number, height: number, pixelAspect:
     case 'soften-mark': return [`delogo=x=${step.x}:y=${step.y}:w=${step.width}:h=${step.height}`]
     case 'black-and-white': return [isRgb ? 'colorchannelmixer=rr=0.2126:rg=0.7152:rb=0.0722:gr=0.2126:gg=0.7152:gb=0.0722:br=0.2126:bg=0.7152:bb=0.0722' : 'hue=s=0']
     case 'text-mark': return [textFilter(step)]
+    case 'picture-mark': return pictureFilters(step, to, { isRgb, label, colour })
     // The others are applied under names of their own, or to the sound.
     default: return []
   }
@@ -238,8 +251,26 @@ function antiAliasFilters({ along }: StepOf<'anti-alias'>, label: string): strin
   return along === 'lines' ? lines(`${label}l`) : `${lines(`${label}l`)},transpose=cclock_flip,${lines(`${label}c`)},transpose=cclock_flip`
 }
 
-/** Distance of a text mark from the picture's edge, as a part of its height. */
-const markMargin = 0.03
+/** Colours by a table, mixed with those before it where it is not wanted whole. The file tells whether it is a cube or curves. */
+function lookupFilters({ asset, strength }: StepOf<'lookup-table'>, label: string): string {
+  const file = assetPath(asset!, 'lookup table')
+  const table = /^\s*LUT_1D_SIZE/m.test(readFileSync(file, 'utf8').slice(0, 10_000)) ? `lut1d=file=${quoteOption(file)}` : `lut3d=file=${quoteOption(file)}:interp=tetrahedral`
+  return strength === 100 ? table : `split[${label}p][${label}q];[${label}q]${table}[${label}t];[${label}t][${label}p]blend=all_mode=normal:all_opacity=${strength / 100}`
+}
+
+/** A picture laid over: its height is a part of the frame's, its shape is kept also where pixels are not square, its colours are coded as the frame's are. */
+function pictureFilters({ asset, corner, size, opacity }: StepOf<'picture-mark'>, to: { height: number, pixelAspect: Rational }, { isRgb, label, colour }: Pick<Surroundings, 'isRgb' | 'label' | 'colour'>): string[] {
+  const height = Math.max(2, Math.round((to.height * size) / 200) * 2)
+  const margin = Math.round(to.height * markMargin / 2) * 2
+  const x = corner === 'middle' ? '(W-w)/2' : corner.endsWith('left') ? String(margin) : `W-w-${margin}`
+  const y = corner === 'middle' ? '(H-h)/2' : corner.startsWith('top') ? String(margin) : `H-h-${margin}`
+  const coded = isRgb ? 'format=gbrap' : `zscale=m=${zscaleNames[colour.matrix] ?? colour.matrix}:r=${colour.range},format=yuva444p`
+  return [[
+    `format=${isRgb ? 'gbrp' : 'yuv420p|yuv422p|yuv444p|yuv420p10le|yuv422p10le|yuv444p10le'}[${label}p]`,
+    `movie=${quoteOption(assetPath(asset!, 'picture'))},format=rgba,colorchannelmixer=aa=${opacity / 100},scale=w='max(2,trunc(iw*${height}/ih/${to.pixelAspect.num}*${to.pixelAspect.den}/2)*2)':h=${height}:flags=area,format=gbrap,${coded}[${label}m]`,
+    `[${label}p][${label}m]overlay=x=${x}:y=${y}:format=${isRgb ? 'gbrp' : 'auto'}`,
+  ].join(';')]
+}
 
 function textFilter(step: StepOf<'text-mark'>): string {
   const margin = `h*${markMargin}`

@@ -1,6 +1,8 @@
+export * from './assets.ts'
 export * from './check.ts'
 export * from './input.ts'
 export { MediaError, silenceLibraries } from './libav.ts'
+export * from './mark.ts'
 export * from './measure.ts'
 export * from './sample.ts'
 export * from './source-facts.ts'

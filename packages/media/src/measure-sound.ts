@@ -69,7 +69,8 @@ export async function measureSoundOf(input: MediaInput, facts: SourceFacts, trac
   return { streamIndex: track.streamIndex, whole, ...r128, ...gauge.read(), endSeconds: times.endSeconds.get(track.streamIndex) ?? null }
 }
 
-function readR128(frame: Frame, into: { loudness: number | null, truePeak: number | null }): void {
+/** Notes what the library's EBU R 128 filter wrote on a frame. */
+export function readR128(frame: Frame, into: { loudness: number | null, truePeak: number | null }): void {
   const metadata = frame.getMetadata()
   const integrated = Number(metadata?.get('lavfi.r128.I') ?? Number.NaN)
   // The filter says -70 while everything was below its gate.

@@ -22,9 +22,11 @@ export async function toRgb(frame: Frame, rate: { num: number, den: number }, un
   const scale = size ? `w=${size.width}:h=${size.height}:filter=bicubic:` : ''
   // RGB has no matrix to undo; other formats go through planar RGB so that the conversion uses the right one.
   const isRgb = Number(frame.colorSpace) === 0
+  // High dynamic range is shown in a standard one, its reference white (ITU-R BT.2408: 203 cd/m²) as white; what is brighter is cut.
+  const range = [16, 18].includes(Number(frame.colorTrc)) ? 't=709:p=709:npl=203:' : ''
   const filters = isRgb
     ? `format=gbrp,zscale=${scale}m=gbr,format=rgb24`
-    : `zscale=${scale}min=${matrix}:m=gbr:r=full,format=gbrp,format=rgb24`
+    : `zscale=${scale}min=${matrix}:${range}m=gbr:r=full,format=gbrp,format=rgb24`
   const graph = await Graph.video(filters, [videoPadOf(frame, { timeBase: { num: 1, den: 1000 }, frameRate: rate })])
   const result = new Frame()
   result.alloc()

@@ -4,6 +4,7 @@ import path from 'node:path'
 import { CannotTreat, type SourceFacts, type Treatment, type VideoFacts } from '@hematine/core'
 import type { MediaInput } from './input.ts'
 import { MediaError, silenceLibraries } from './libav.ts'
+import { readMark } from './mark.ts'
 import { makeProxy } from './proxy.ts'
 import { readFacts } from './source-facts.ts'
 import { plainStill, toPng, treatedStill, type RgbPicture } from './still.ts'
@@ -18,6 +19,8 @@ export type StillRequest =
   | { kind: 'plain', input: MediaInput, video: VideoFacts, seconds: number }
   /** A file whose facts are read for the purpose. */
   | { kind: 'file', path: string, seconds: number }
+  /** A picture for a mark, whatever its format, in base 64. */
+  | { kind: 'mark', data: string }
   | { kind: 'proxy', input: MediaInput, facts: SourceFacts, seconds: number, sound: number }
 
 export interface StillQuestion {
@@ -26,12 +29,13 @@ export interface StillQuestion {
 }
 export interface StillAnswer {
   id: number
-  /** PNG of the frame or MP4 of the piece, or why there is none. */
+  /** PNG of the frame or mark, or MP4 of the piece, or why there is none. */
   data: Buffer | null
   reason: string | null
 }
 
 async function answerTo(request: StillRequest): Promise<Buffer> {
+  if (request.kind === 'mark') return readMark(Buffer.from(request.data, 'base64'))
   if (request.kind === 'proxy') return proxyPiece(request)
   if (request.kind === 'file') return toPng(await fileStill(request))
   const picture = request.kind === 'treated'

@@ -11,7 +11,8 @@ import type { MediaInput } from './input.ts'
 import { MediaError } from './libav.ts'
 import { readFacts } from './source-facts.ts'
 import { toRgb, treatedStill, untaggedMatrix, type RgbPicture } from './still.ts'
-import { momentFile, sheetFile, sourceSheetFile } from './trial-files.ts'
+import { writeMomentSound } from './moment-sound.ts'
+import { momentFile, sheetFile, soundFile, sourceSheetFile, sourceSoundFile } from './trial-files.ts'
 import { transcode, type TranscodeResult, type WorkGate } from './transcode.ts'
 
 export interface TrialPlan {
@@ -114,10 +115,16 @@ async function measureMoment({ facts, treatment, ...plan }: TrialPlan, outputPat
     before.push(figuresOf(source, wobble?.before ?? null))
     treated.push(figuresOf(now, wobble?.after ?? null))
   }
+  const { moment } = plan
+  const [loudBefore, loudAfter] = [
+    await writeMomentSound(path.join(path.dirname(directory), sourceSoundFile(plan.sourceId, moment)), plan.input, facts, moment.from, moment.to - moment.from, gate),
+    await writeMomentSound(path.join(directory, soundFile(index)), output, written, 0, Number.MAX_SAFE_INTEGER / 1e6, gate),
+  ]
   const names = [...made.stepSeconds].map(([key, seconds]) => ({ name: stepName(treatment, key), seconds }))
   return {
     frames: made.frames, seconds: made.seconds, untilFirstFrame: made.untilFirstFrame, steps: [...names, { name: 'Encode', seconds: made.encodeSeconds }], bytes: (await stat(outputPath)).size,
     ssim: ssim?.mean ?? null, xpsnr: xpsnr?.mean ?? null, before: meanFigures(before), after: meanFigures(treated), devices: made.devices,
+    ...(loudBefore === undefined || loudAfter === undefined ? {} : { loudness: { before: loudBefore, after: loudAfter } }),
   }
 }
 

@@ -1,3 +1,5 @@
+import { readdirSync } from 'node:fs'
+import { readFile } from 'node:fs/promises'
 import path from 'node:path'
 import { deriveTreatment, powerAt, toNumber, type Step } from '@hematine/core'
 import { AVMEDIA_TYPE_AUDIO } from 'node-av/constants'
@@ -5,6 +7,7 @@ import { Frame } from 'node-av/lib'
 import { beforeAll, describe, expect, test } from 'vitest'
 import { StreamDecoder } from '../src/decoder.ts'
 import { readFacts, silenceLibraries, transcode, type MediaInput } from '../src/index.ts'
+import { writeMomentSound } from '../src/moment-sound.ts'
 import { deliveredChannels, deliveredLayout } from '../src/sound-treatment.ts'
 import { openGate, specOf } from '../../../tests/support/jobs.ts'
 import { writeClip } from '../../../tests/support/material.ts'
@@ -81,6 +84,32 @@ describe('sound', () => {
     const { rate, start, values } = await deliver('late.mkv')
     const loud = values.findIndex(value => Math.abs(value) > 1 << 24)
     expect(start + loud / rate).toBeCloseTo(0.5, 2)
+  })
+})
+
+describe('sound of a moment', () => {
+  test('is the stretch to the sample, with its loudness', async () => {
+    // ITU-R BS.1770: a sine of 997 Hz at full scale in one channel is -3.01 LUFS, so 20 dB below it in both channels it is -20.
+    await clip('moment.mkv', 'aevalsrc=\'0.1*sin(2*PI*997*t)*between(t,0.5,1.5)|0.1*sin(2*PI*997*t)*between(t,0.5,1.5)\':s=48000:d=2,aformat=sample_fmts=s16:channel_layouts=stereo')
+    const facts = await readFacts(at('moment.mkv'))
+    const file = path.join(scratch, 'moment.wav')
+    expect(await writeMomentSound(file, at('moment.mkv'), facts, 0.75, 0.6, openGate)).toBeCloseTo(-20, 0)
+    const bytes = await readFile(file)
+    expect(bytes.subarray(0, 4).toString()).toBe('RIFF')
+    expect(bytes.readUInt32LE(40)).toBe(bytes.length - 44)
+    expect((bytes.length - 44) / 4).toBe(0.6 * 48_000)
+    // It sounds from its first sample on: nothing of the silence before it is in it.
+    const samples = new Int16Array(bytes.buffer.slice(bytes.byteOffset + 44, bytes.byteOffset + bytes.length))
+    expect(Math.max(...samples.subarray(0, 200))).toBeGreaterThan(3000)
+    expect(readdirSync(scratch).filter(name => name.endsWith('.part'))).toEqual([])
+  })
+
+  test('without sound there is no file, and silence has no loudness', async () => {
+    await clip('silence.mkv', 'anullsrc=r=48000:cl=stereo,atrim=duration=2,aformat=sample_fmts=s16')
+    const facts = await readFacts(at('silence.mkv'))
+    expect(await writeMomentSound(path.join(scratch, 'silence.wav'), at('silence.mkv'), facts, 0, 1, openGate)).toBeNull()
+    expect(await writeMomentSound(path.join(scratch, 'none.wav'), at('silence.mkv'), { ...facts, audio: [] }, 0, 1, openGate)).toBeUndefined()
+    expect(readdirSync(scratch)).not.toContain('none.wav')
   })
 })
 

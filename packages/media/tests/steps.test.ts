@@ -1,9 +1,11 @@
+import { createHash } from 'node:crypto'
 import path from 'node:path'
 import { deriveTreatment, gradeMatrix, meanChange, newStep, noiseOf, columnGrid, profilesOf, rowGrid, shiftBetween, type DeliverySpec, type Plane, type Step, type Treatment } from '@hematine/core'
 import { seeded } from '@hematine/demo/paint'
 import { Frame } from 'node-av/lib'
 import { beforeAll, describe, expect, test } from 'vitest'
-import { readFacts, silenceLibraries } from '../src/index.ts'
+import sharp from 'sharp'
+import { provideAssets, readFacts, readMark, silenceLibraries } from '../src/index.ts'
 import { TreatedPicture } from '../src/picture-treatment.ts'
 import { specOf } from '../../../tests/support/jobs.ts'
 import { writeClip } from '../../../tests/support/material.ts'
@@ -376,6 +378,67 @@ describe('colour and marks', () => {
       const { chroma: [plane] } = await treated(file, steps)
       expect(samplesOf(plane!).every(value => Math.abs(value - 128) <= 1)).toBe(true)
     }
+  })
+
+  /** Puts an asset where steps look for it, and names it. */
+  async function asset(kind: 'lookup table' | 'picture', bytes: string | Buffer): Promise<{ sha256: string, name: string }> {
+    process.env.HEMATINE_DATA_DIR = scratch
+    const ref = { sha256: createHash('sha256').update(bytes).digest('hex'), name: 'test' }
+    const step: Step = kind === 'picture' ? { ...newStep('picture-mark'), asset: ref } as Step : { ...newStep('lookup-table'), asset: ref } as Step
+    await provideAssets({ steps: [{ kind: 'chosen', step, from: frame, to: frame, why: '' }] }, async () => Buffer.from(bytes))
+    return ref
+  }
+  const frame = { width: 16, height: 16, pixelAspect: { num: 1, den: 1 } }
+  /** A cube of two: each corner of the colour space by a rule. */
+  const cube = (rule: (value: number) => number) => `LUT_3D_SIZE 2\n${[0, 1].flatMap(b => [0, 1].flatMap(g => [0, 1].map(r => [r, g, b].map(rule).join(' ')))).join('\n')}\n`
+
+  test('a lookup table does what its corners say, in part when told so', async () => {
+    // Code 81 of limited range is 65 of 219; turned over it is 154 of 219, code 170.
+    const file = await draw('for-a-table', 'color=c=black:s=64x64:r=25:d=0.1,format=yuv420p,geq=lum=81:cb=128:cr=128')
+    const luma = async (table: { sha256: string, name: string }, strength = 100) => meanOf((await treated(file, [{ kind: 'lookup-table', asset: table, strength }])).planes[0]!)
+    const [same, over] = [await asset('lookup table', cube(value => value)), await asset('lookup table', cube(value => 1 - value))]
+    expect(await luma(same)).toBeCloseTo(81, 0)
+    expect(await luma(over)).toBeCloseTo(170, 0)
+    expect(Math.abs(await luma(over, 50) - (81 + 170) / 2)).toBeLessThanOrEqual(1)
+    const curves = await asset('lookup table', 'LUT_1D_SIZE 2\n1 1 1\n0 0 0\n')
+    expect(await luma(curves)).toBeCloseTo(170, 0)
+  })
+
+  test('a table that the library has not is named, and so is a step without one', async () => {
+    const missing = { ...newStep('lookup-table'), asset: { sha256: 'ab'.repeat(32), name: 'Warm evening' } } as Step
+    await expect(provideAssets({ steps: [{ kind: 'chosen', step: missing, from: frame, to: frame, why: '' }] }, async () => null)).rejects.toThrow('The lookup table "Warm evening" is not in the library.')
+    const file = await draw('no-table', 'color=c=gray:s=64x64:r=25:d=0.1,format=yuv420p')
+    await expect(treated(file, [newStep('lookup-table')])).rejects.toThrow('Lookup table has no table yet.')
+  })
+
+  test.each(['yuv420p', 'bgr0'])('a picture lies in its corner with its colour, its shape and its opacity (%s)', async format => {
+    const png = await readMark(await sharp({ create: { width: 40, height: 20, channels: 4, background: { r: 255, g: 255, b: 255, alpha: 1 } } }).png().toBuffer())
+    const mark = await asset('picture', png)
+    // 4:3 shown from 360x240: pixels are 8:9 wide, so the mark of 48 lines is 108 pixels wide instead of 96.
+    const file = await draw(`for-a-mark-${format}`, `color=c=black:s=360x240:r=25:d=0.1,setsar=8/9,format=${format}`)
+    const { planes: [plane] } = await treated(file, [{ kind: 'picture-mark', asset: mark, corner: 'top left', size: 20, opacity: 50 }])
+    // Half of white over black: 16 + 219 / 2.
+    expect(Math.abs(valueAt(plane!, 60, 30) - 125.5)).toBeLessThan(2.5)
+    const row = Array.from({ length: 360 }, (_, x) => valueAt(plane!, x, 30) > 70)
+    expect(Math.abs(row.filter(Boolean).length - 108)).toBeLessThanOrEqual(2)
+    expect(row.indexOf(true)).toBe(8)
+    expect(valueAt(plane!, 180, 200)).toBe(16)
+  })
+
+  test('bytes that are no picture are refused', async () => {
+    await expect(readMark(Buffer.from('no picture'))).rejects.toThrow('no picture that can be read')
+  })
+
+  test.each([['PQ', 573], ['HLG', 721]] as const)('white of standard range lies where ITU-R BT.2408 puts it in %s', async (transfer, white) => {
+    const file = await draw(`white-${transfer}`, 'color=c=black:s=64x64:r=25:d=0.1,format=yuv420p,geq=lum=\'if(lt(X,32),235,16)\':cb=128:cr=128,setparams=colorspace=bt709:color_primaries=bt709:color_trc=bt709:range=tv')
+    const tenBits: DeliverySpec = { ...plainSpec, video: { ...plainSpec.video, pixelFormat: 'yuv420p10le' } }
+    const { planes: [plane], treatment } = await treated(file, [{ kind: 'high-range', transfer, white: 203 }], 0, tenBits)
+    const codes = new Uint16Array(plane!.data.buffer, 0, plane!.data.byteLength / 2)
+    // 58 % of PQ is code 64 + 876 * 0.5807, 75 % of HLG code 64 + 876 * 0.75.
+    expect(Math.abs(codes[20 * (plane!.stride / 2) + 10]! - white)).toBeLessThanOrEqual(3)
+    expect(codes[20 * (plane!.stride / 2) + 50]).toBe(64)
+    expect(treatment.result.colour).toEqual({ range: 'limited', primaries: 'bt2020', transfer: transfer === 'PQ' ? 'smpte2084' : 'arib-std-b67', matrix: 'bt2020nc' })
+    await expect(treated(file, [{ kind: 'high-range', transfer, white: 203 }])).rejects.toThrow('needs a spec of 10 bits or more')
   })
 
   test('text stands in its corner, with quotes, colons and percent signs as they are', async () => {

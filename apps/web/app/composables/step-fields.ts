@@ -1,9 +1,10 @@
-import { describeRate, equal, newStep, rational, type Rational, type Step, type StepKind, type StepOf } from '@hematine/core'
+import { describeRate, equal, newStep, rational, type AssetKind, type AssetRef, type Rational, type Step, type StepKind, type StepOf } from '@hematine/core'
 
 /** One control of a step. Fine ones stand one level down. */
 export type StepField =
   | { label: string, kind: 'choice', options: readonly string[], get: () => string, set: (value: string) => Step, fine?: true }
   | { label: string, kind: 'number', min: number, max: number, by: number, unit: string, get: () => number, set: (value: number) => Step, fine?: true }
+  | { label: string, kind: 'asset', of: AssetKind, get: () => AssetRef | null, set: (asset: AssetRef | null) => Step, fine?: true }
   | { label: string, kind: 'text', get: () => string, set: (value: string) => Step | string, fine?: true }
 
 const rates: readonly Rational[] = [[24000, 1001], [24, 1], [25, 1], [30000, 1001], [30, 1], [48, 1], [50, 1], [60000, 1001], [60, 1]].map(([num, den]) => rational(num!, den))
@@ -50,6 +51,9 @@ export function fieldsOf(step: Step): StepField[] {
     case 'soften-mark': return (['x', 'y', 'width', 'height'] as const).map(side => number(step, side, side.length === 1 ? side.toUpperCase() : side === 'width' ? 'Width' : 'Height', [side.length === 1 ? 0 : 3, 4096, 1], 'px'))
     case 'learned': return [choice(step, 'network', 'For pictures', ['clean', 'compressed', 'drawn']), choice(step, 'size', 'Network', ['fast', 'careful']), choice(step, 'times', 'Times', [2, 4]), number(step, 'strength', 'Learned detail', [0, 100, 5], '%', true)]
     case 'grade': return [number(step, 'exposure', 'Exposure', [-3, 3, 0.1], 'stops'), ...(['contrast', 'saturation', 'warmth', 'tint'] as const).map(key => number(step, key, key[0]!.toUpperCase() + key.slice(1), [-100, 100, 5], '%', key === 'tint' || key === 'warmth' ? true : undefined))]
+    case 'lookup-table': return [{ label: 'Table', kind: 'asset', of: 'lookup table', get: () => step.asset, set: asset => ({ ...step, asset }) }, number(step, 'strength', 'Strength', [0, 100, 5], '%')]
+    case 'high-range': return [choice(step, 'transfer', 'Transfer', ['PQ', 'HLG']), number(step, 'white', 'White at', [100, 400, 1], 'cd/m²', true)]
+    case 'picture-mark': return [{ label: 'Picture', kind: 'asset', of: 'picture', get: () => step.asset, set: asset => ({ ...step, asset }) }, choice(step, 'corner', 'Place', ['top left', 'top right', 'bottom left', 'bottom right', 'middle']), number(step, 'size', 'Height', [1, 100, 1], '%', true), number(step, 'opacity', 'Opacity', [0, 100, 5], '%', true)]
     case 'text-mark': return [{ label: 'Text', kind: 'text', get: () => step.text, set: text => text.trim() === '' ? 'A text mark needs a text.' : { ...step, text } }, choice(step, 'corner', 'Place', ['top left', 'top right', 'bottom left', 'bottom right', 'middle']), number(step, 'size', 'Height', [1, 30, 0.5], '%', true), number(step, 'opacity', 'Opacity', [0, 100, 5], '%', true)]
     case 'keep-tracks': return [{ label: 'Tracks', kind: 'text', get: () => step.tracks.map(track => track + 1).join(', '), set: text => tracksOf(text) }]
     case 'sound-hum': return [choice(step, 'hertz', 'Mains', [50, 60])]

@@ -1,7 +1,8 @@
 <script setup lang="ts">
-import { describeChoice, describeTreatmentResult, stepKinds, Steps, type LotRecord, type Moment, type SourceRecord, type SourceRow, type Step, type TreatmentRecord, type TrialRecord } from '@hematine/core'
+import { AssetKind, assetsOf, describeChoice, describeTreatmentResult, stepKinds, Steps, type LotRecord, type Moment, type SourceRecord, type SourceRow, type Step, type TreatmentRecord, type TrialRecord } from '@hematine/core'
 import { useLocalStorage, watchDebounced } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
+import { z } from 'zod'
 import KeepDialog from '~/components/bench/KeepDialog.vue'
 import MomentBar from '~/components/bench/MomentBar.vue'
 import StepList from '~/components/bench/StepList.vue'
@@ -10,11 +11,13 @@ import TrialViewer from '~/components/bench/TrialViewer.vue'
 import VaryDialog from '~/components/bench/VaryDialog.vue'
 import EmptyState from '~/components/common/EmptyState.vue'
 import { addressOf, call, CallProblem, type CallAnswer } from '~/composables/useCall'
+import { useAssets } from '~/stores/assets'
 import { useNotices } from '~/stores/notices'
 import { useOrder } from '~/stores/order'
 
 useHead({ title: 'Bench - Hematine' })
 const order = useOrder()
+const assets = useAssets()
 const notices = useNotices()
 const route = useRoute()
 const router = useRouter()
@@ -156,21 +159,32 @@ async function suggest(): Promise<void> {
   if (suggested) steps.value = suggested.map(entry => entry.step)
 }
 
-function save(): void {
-  const text = JSON.stringify({ format: 'hematine treatment', version: 1, name: treatment.value?.name ?? 'Untitled', steps: steps.value }, null, 2)
+/** Writes the steps as a file, with the tables and pictures that they name. */
+async function save(): Promise<void> {
+  const enclosed = await notices.attempt(() => Promise.all(assetsOf(steps.value).map(({ asset }) => call('readAsset', { parameters: { sha256: asset.sha256 } }))))
+  if (!enclosed) return
+  const assets = enclosed.map(({ name, kind, data }) => ({ name, kind, data }))
+  const text = JSON.stringify({ format: 'hematine treatment', version: 1, name: treatment.value?.name ?? 'Untitled', steps: steps.value, ...(assets.length > 0 ? { assets } : {}) }, null, 2)
   const address = URL.createObjectURL(new Blob([text], { type: 'application/json' }))
   Object.assign(document.createElement('a'), { href: address, download: `${treatment.value?.name ?? 'treatment'}.json` }).click()
   URL.revokeObjectURL(address)
 }
+
+/** What a treatment's file holds of use here. */
+const TreatmentFile = z.object({ steps: Steps, assets: z.array(z.object({ name: z.string().trim().min(1).max(120), kind: AssetKind, data: z.base64() })).max(60).default([]) })
 
 async function load(event: Event): Promise<void> {
   const input = event.target as HTMLInputElement
   const [file] = input.files ?? []
   input.value = ''
   if (!file) return
-  const read = Steps.safeParse(await file.text().then(text => (JSON.parse(text) as { steps?: unknown }).steps).catch(() => null))
-  if (read.success) steps.value = read.data
-  else notices.problem(`${file.name} is no treatment: ${read.error.issues[0]!.path.join('.') || 'the file'} ${read.error.issues[0]!.message.toLowerCase()}. A treatment is JSON with a list of steps.`)
+  const read = TreatmentFile.safeParse(await file.text().then(text => JSON.parse(text) as unknown).catch(() => null))
+  if (!read.success) {
+    notices.problem(`${file.name} is no treatment: ${read.error.issues[0]!.path.join('.') || 'the file'} ${read.error.issues[0]!.message.toLowerCase()}. A treatment is JSON with a list of steps.`)
+    return
+  }
+  for (const { name, kind, data } of read.data.assets) if (!await notices.attempt(() => assets.keep(name, kind, data))) return
+  steps.value = read.data.steps
 }
 const chooser = ref<HTMLInputElement>()
 const resultSize = computed(() => application.value?.treatment?.result.frame ?? null)

@@ -1,3 +1,4 @@
+import { MissingAsset } from '@hematine/core'
 import { Problem } from '@hematine/database'
 import { VolumeProblem } from '@hematine/media/volume-files'
 import { defineEventHandler, getQuery, getRouterParams, readRawBody, setResponseStatus, type EventHandler, type H3Event } from 'h3'
@@ -18,7 +19,8 @@ export interface Request<Name extends RouteName> {
   application: Application
 }
 
-const mostBodyBytes = 4_000_000
+/** Room for the largest lookup table. */
+const mostBodyBytes = 16_000_000
 
 /** A route by its name in the interface's description: the request is checked before `work` sees it, the answer before it leaves. */
 export function handle<Name extends RouteName>(name: Name, work: (request: Request<Name>) => Promise<Answer<Name>>): EventHandler {
@@ -53,7 +55,7 @@ export function handle<Name extends RouteName>(name: Name, work: (request: Reque
 
 async function readJson(event: H3Event): Promise<unknown> {
   if (!(event.node.req.headers['content-type'] ?? '').startsWith('application/json')) throw new RequestProblem(415, 'not-json', 'The body must be JSON, with the content type application/json.')
-  if (Number(event.node.req.headers['content-length'] ?? 0) > mostBodyBytes) throw new RequestProblem(413, 'too-large', 'The body is larger than 4 MB. Split the request.')
+  if (Number(event.node.req.headers['content-length'] ?? 0) > mostBodyBytes) throw new RequestProblem(413, 'too-large', 'The body is larger than 16 MB. Split the request.')
   try {
     return JSON.parse(await readRawBody(event, 'utf8') ?? '')
   } catch {
@@ -65,5 +67,6 @@ async function readJson(event: H3Event): Promise<unknown> {
 function asRequestProblem(error: unknown): unknown {
   if (error instanceof Problem) return new RequestProblem(error.status, error.code, error.message)
   if (error instanceof VolumeProblem) return new RequestProblem(error.code === 'outside' ? 403 : error.code === 'missing' ? 404 : 409, `volume-${error.code}`, error.message)
+  if (error instanceof MissingAsset) return new RequestProblem(409, 'missing-asset', error.message)
   return error
 }

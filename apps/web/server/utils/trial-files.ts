@@ -4,7 +4,7 @@ import { Problem, readTrialWithFiles, type TrialRow, type VolumeRow } from '@hem
 import { trialDirectory } from '@hematine/media/volume-files'
 import type { Application } from './application'
 
-export { lookFile, momentFile, sheetFile, sourceSheetFile } from '@hematine/media/trial-files'
+export { lookFile, momentFile, sheetFile, soundFile, sourceSheetFile, sourceSoundFile } from '@hematine/media/trial-files'
 
 /** A file of a tried moment. @throws Problem 404 while it is not there */
 export async function trialFile(application: Application, id: number, index: number, nameOf: (trial: TrialRow) => string): Promise<{ file: string, trial: TrialRow }> {

@@ -92,43 +92,41 @@ export function reduceMask(mask: Uint8Array, width: number, height: number, to: 
   return reduced
 }
 
-/** Widest scratch, in samples; what is wider is taken for the picture. */
-const widest = 4
 /** Part of a band's rows that must show a scratch for it to be one, and number of bands that must agree. */
 const leastRows = 0.8
 const bands = 4
+/** Samples of the middle of a scratch; what it is compared with begins two samples beside them, so that lines up to four samples wide are found. */
+const middles = [1, 2]
+const rim = 2
 
 /**
- * Upright scratches: columns brighter, or darker, than both sides by more than `threshold` codes along nearly the whole height, at most
- * four samples wide.
- * @returns first and last column of each
+ * Upright scratches: lines at most four samples wide that are brighter, or darker, than both sides by more than `threshold` codes along
+ * nearly the whole height.
+ * @returns first and last column of the middle of each
  */
 export function findScratches({ data, width, height }: Samples, threshold: number): { from: number, to: number }[] {
-  const isLine = (sign: 1 | -1) => {
-    const columns = new Uint8Array(width)
-    for (let x = widest; x < width - widest; x++) {
-      let agreed = 0
-      for (let band = 0; band < bands; band++) {
-        const [top, bottom] = [Math.floor((band * height) / bands), Math.floor(((band + 1) * height) / bands)]
-        let rows = 0
-        for (let y = top, at = top * width + x; y < bottom; y++, at += width) {
-          const side = sign > 0 ? Math.max(data[at - widest]!, data[at + widest]!) : Math.min(data[at - widest]!, data[at + widest]!)
-          if ((data[at]! - side) * sign > threshold) rows++
-        }
-        if (rows >= leastRows * (bottom - top)) agreed++
+  /** Whether columns stand out in every band. */
+  const standsOut = (from: number, to: number, sign: 1 | -1) => {
+    for (let band = 0; band < bands; band++) {
+      const [top, bottom] = [Math.floor((band * height) / bands), Math.floor(((band + 1) * height) / bands)]
+      let rows = 0
+      for (let y = top; y < bottom; y++) {
+        const row = y * width
+        const [left, right] = [data[row + from - rim]! * sign, data[row + to + rim]! * sign]
+        if (Math.min(data[row + from]! * sign, data[row + to]! * sign) - Math.max(left, right) > threshold) rows++
       }
-      if (agreed === bands) columns[x] = 1
+      if (rows < leastRows * (bottom - top)) return false
     }
-    return columns
+    return true
   }
   const found: { from: number, to: number }[] = []
-  for (const columns of [isLine(1), isLine(-1)]) {
-    for (let x = 0; x < width; x++) {
-      if (columns[x] !== 1) continue
-      let to = x
-      while (to + 1 < width && columns[to + 1] === 1) to++
-      if (to - x < widest) found.push({ from: x, to })
-      x = to
+  for (const sign of [1, -1] as const) {
+    for (let x = rim; x < width - rim - 1; x++) {
+      const to = middles.map(count => x + count - 1).find(last => last + rim < width && standsOut(x, last, sign))
+      if (to === undefined) continue
+      const last = found.at(-1)
+      if (last && last.to + 1 >= x && last.from <= x) last.to = Math.max(last.to, to)
+      else found.push({ from: x, to })
     }
   }
   return found.sort((a, b) => a.from - b.from)
@@ -137,7 +135,7 @@ export function findScratches({ data, width, height }: Samples, threshold: numbe
 /** Fills columns (and the soft rim on each side) from what lies left and right of them. Places are of a plane `scale` times as wide as this one. */
 export function fillColumns({ data, width, height }: Samples, scratches: readonly { from: number, to: number }[], scale = 1): void {
   for (const scratch of scratches) {
-    const [left, right] = [Math.max(0, Math.floor(scratch.from / scale) - 2), Math.min(width - 1, Math.ceil(scratch.to / scale) + 2)]
+    const [left, right] = [Math.max(0, Math.floor(scratch.from / scale) - rim), Math.min(width - 1, Math.ceil(scratch.to / scale) + rim)]
     for (let y = 0; y < height; y++) {
       const row = y * width
       const [a, b] = [data[row + left]!, data[row + right]!]

@@ -60,7 +60,7 @@ interface Passing {
 }
 
 /** Steps that an interlaced picture survives: they neither move lines nor mix them. */
-const harmlessToFields = new Set<Step['kind']>(['trim', 'soften-mark', 'scratches', 'crop', 'aspect', 'grade', 'black-and-white'])
+const harmlessToFields = new Set<Step['kind']>(['trim', 'soften-mark', 'scratches', 'crop', 'aspect', 'grade', 'lookup-table', 'black-and-white', 'high-range'])
 
 /**
  * The steps that bring a source's picture into a spec's shape, in working order: what was chosen, and around it what the spec
@@ -121,8 +121,11 @@ export function deriveTreatment(facts: SourceFacts, spec: DeliverySpec, chosen: 
   if (!sameFrame(frame, from)) steps.push({ kind: 'size', from, to: frame, why: sizeReason(from, frame) })
 
   const sourceColour = completeColour(video.colour, { width: video.width, height: video.height }, video.isRgb)
-  const colour = rule.pixelFormat === null ? (describePixelFormat(pixelFormat).isRgb && !video.isRgb ? { ...sourceColour, range: 'full' as const, matrix: 'gbr' } : sourceColour) : targetColour(sourceColour, frame)
-  if (!sameColour(sourceColour, colour)) steps.push({ kind: 'colour', from: sourceColour, to: colour, why: colourReason(sourceColour, colour) })
+  const highRange = picture.find(step => step.kind === 'high-range')
+  if (highRange && ['smpte2084', 'arib-std-b67'].includes(sourceColour.transfer)) throw new CannotTreat('To high dynamic range is for pictures of standard range, and this source has a high one already. Leave the step out.')
+  if (highRange && describePixelFormat(pixelFormat).bitDepth < 10) throw new CannotTreat(`To high dynamic range needs a spec of 10 bits or more, or its shades show as bands; ${spec.name} has ${describePixelFormat(pixelFormat).bitDepth}. Choose another spec, or leave the step out.`)
+  const colour = highRange ? highRangeColour(highRange) : rule.pixelFormat === null ? (describePixelFormat(pixelFormat).isRgb && !video.isRgb ? { ...sourceColour, range: 'full' as const, matrix: 'gbr' } : sourceColour) : targetColour(sourceColour, frame)
+  if (!highRange && !sameColour(sourceColour, colour)) steps.push({ kind: 'colour', from: sourceColour, to: colour, why: colourReason(sourceColour, colour) })
 
   const isPlain = timeline.ranges === null && timeline.speed === 1
   const frameCount = isPlain && equal(rate, video.frameRate) && video.rateIs === 'constant'
@@ -134,9 +137,14 @@ export function deriveTreatment(facts: SourceFacts, spec: DeliverySpec, chosen: 
   }
 }
 
+/** BT.2100 with the chosen transfer (ITU-T H.273 names). */
+function highRangeColour({ transfer }: StepOf<'high-range'>): FullColourDescription {
+  return { range: 'limited', primaries: 'bt2020', transfer: transfer === 'PQ' ? 'smpte2084' : 'arib-std-b67', matrix: 'bt2020nc' }
+}
+
 /** Whether a step hands on red, green and blue whatever it was given. */
 function leavesRgb(step: AppliedStep): boolean {
-  return step.kind === 'chosen' && ['learned', 'clean-up', 'grade'].includes(step.step.kind)
+  return step.kind === 'chosen' && ['learned', 'clean-up', 'grade', 'lookup-table'].includes(step.step.kind)
 }
 
 /** Does one chosen step to the picture that reaches it. @throws CannotTreat */

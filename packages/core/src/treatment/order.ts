@@ -31,6 +31,8 @@ export function arrangeSteps(given: readonly Step[]): ArrangedSteps {
   if (kinds.includes('deinterlace') && kinds.includes('undo-pulldown')) refused.push('Deinterlace and undo pulldown exclude each other: film in video is whole again once its pulldown is undone. Remove one.')
   if (kinds.includes('more-frames') && kinds.includes('rate')) refused.push('More frames and change the rate both set the rate. Remove one.')
   for (const step of steps) {
+    if (step.kind === 'lookup-table' && !step.asset) refused.push('Lookup table has no table yet. Choose one, or add a .cube file.')
+    if (step.kind === 'picture-mark' && !step.asset) refused.push('Picture mark has no picture yet. Choose one, or add a PNG file.')
     if (step.kind !== 'trim') continue
     if (step.ranges.some(({ from, to }) => to <= from)) refused.push('A range to keep ends before it begins. Give it an end after its beginning.')
     else if (step.ranges.some(({ from }, index) => index > 0 && from < step.ranges[index - 1]!.to)) refused.push('Ranges to keep must follow each other without overlap. Put them in the order of their times.')

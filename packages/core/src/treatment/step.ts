@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { AssetRef, type AssetKind } from '../asset.ts'
 import { FrameSize } from '../geometry.ts'
 import { Rational } from '../rational.ts'
 
@@ -64,10 +65,15 @@ export const Step = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('learned'), network: LearnedKind, size: LearnedSize, times: z.literal([2, 4]), strength: percent }),
   // Colour
   z.object({ kind: z.literal('grade'), exposure: z.number().min(-3).max(3), contrast: z.number().min(-100).max(100), saturation: z.number().min(-100).max(100), warmth: z.number().min(-100).max(100), tint: z.number().min(-100).max(100) }),
+  // On red, green and blue of full range, as tables for finished pictures expect. Null until one is chosen.
+  z.object({ kind: z.literal('lookup-table'), asset: AssetRef.nullable(), strength: percent }),
   z.object({ kind: z.literal('black-and-white') }),
+  // `white` is the light that the picture's white gets, in cd/m².
+  z.object({ kind: z.literal('high-range'), transfer: z.enum(['PQ', 'HLG']), white: z.number().min(100).max(400) }),
   z.object({ kind: z.literal('grain'), strength: Strength }),
   // Marks
   z.object({ kind: z.literal('text-mark'), text: z.string().trim().min(1).max(200), corner: Corner, size: z.number().min(1).max(30), opacity: percent }),
+  z.object({ kind: z.literal('picture-mark'), asset: AssetRef.nullable(), corner: Corner, size: z.number().min(1).max(100), opacity: percent }),
   // Sound
   z.object({ kind: z.literal('keep-tracks'), tracks: z.array(z.int().min(0).max(255)).max(64) }),
   z.object({ kind: z.literal('sound-hum'), hertz: z.literal([50, 60]) }),
@@ -104,39 +110,42 @@ export const stepKinds: Record<StepKind, StepKindInfo> = {
   'undo-pulldown': { name: 'Undo pulldown', group: 'scan and time', rank: 1, placed: 'any other step would mix the fields' },
   'drop-repeats': { name: 'Drop repeated frames', group: 'scan and time', rank: 2, placed: 'repeats are found by being equal, which cleaning would spoil' },
   'soften-mark': { name: 'Soften a mark', group: 'clean', rank: 3, placed: 'its region is given in pixels of the source', several: true },
-  'dust': { name: 'Repair dust', group: 'clean', rank: 3.4, placed: 'dust is known by being in one frame only, which cleaning would smear over several' },
-  'scratches': { name: 'Repair scratches', group: 'clean', rank: 3.6, placed: 'scratches are found by being straight and a few pixels wide' },
-  'crop': { name: 'Crop', group: 'frame', rank: 4, placed: 'borders need no work and would mislead the steps after it' },
-  'aspect': { name: 'Set the aspect', group: 'frame', rank: 5, placed: 'sizes are worked out from it' },
-  'rotate': { name: 'Rotate', group: 'frame', rank: 6, placed: 'sizes are worked out from it' },
-  'flip': { name: 'Flip', group: 'frame', rank: 7, placed: 'it costs nothing while the picture is small', several: true },
-  'deblock': { name: 'Deblock and dering', group: 'clean', rank: 8, placed: 'the blocks lie on the grid of the source' },
-  'clean-up': { name: 'Clean up, learned', group: 'clean', rank: 9, placed: 'it knows damage at the size of the source' },
-  'denoise': { name: 'Denoise', group: 'clean', rank: 10, placed: 'noise would be enlarged and sharpened with the picture' },
-  'anti-alias': { name: 'Anti-alias', group: 'clean', rank: 10.3, placed: 'stairs would be enlarged with the picture' },
-  'dehalo': { name: 'Dehalo', group: 'clean', rank: 10.5, placed: 'halos would be enlarged and sharpened with the picture' },
-  'unblur': { name: 'Unblur', group: 'clean', rank: 10.7, placed: 'the blur is undone best at the size at which it happened, and it would strengthen noise' },
-  'flicker': { name: 'Even out flicker', group: 'clean', rank: 11, placed: 'new frames would be mixed from brighter and darker ones' },
-  'steady': { name: 'Steady', group: 'frame', rank: 12, placed: 'motion is found best in a clean picture of its own size' },
-  'speed': { name: 'Speed', group: 'scan and time', rank: 13, placed: 'it costs least before enlarging' },
-  'more-frames': { name: 'More frames', group: 'scan and time', rank: 14, placed: 'it costs least before enlarging' },
-  'rate': { name: 'Change the rate', group: 'scan and time', rank: 15, placed: 'it costs least before enlarging' },
-  'learned': { name: 'Enlarge, learned', group: 'enlarge', rank: 16, placed: 'it wants a clean picture' },
-  'scale': { name: 'Scale', group: 'enlarge', rank: 17, placed: 'it brings what was enlarged to its size' },
-  'deband': { name: 'Deband', group: 'clean', rank: 18, placed: 'steps between shades are smoothed at the final size' },
-  'sharpen': { name: 'Sharpen', group: 'clean', rank: 19, placed: 'how sharp a picture is shows at its final size' },
-  'grade': { name: 'Grade', group: 'colour', rank: 20, placed: 'the steps before it are set for the source\'s own levels' },
-  'black-and-white': { name: 'Black and white', group: 'colour', rank: 21, placed: 'the colours decide how bright each shade of grey is' },
-  'pad': { name: 'Pad', group: 'frame', rank: 22, placed: 'bars must stay black' },
-  'text-mark': { name: 'Text mark', group: 'marks', rank: 23, placed: 'its letters must not be cleaned or scaled', several: true },
-  'grain': { name: 'Grain', group: 'colour', rank: 24, placed: 'any step after it would smear the grain' },
-  'keep-tracks': { name: 'Keep tracks', group: 'sound', rank: 30, placed: 'dropped tracks need no work' },
-  'channels': { name: 'Channels', group: 'sound', rank: 31, placed: 'cleaning listens to all channels' },
-  'sound-hum': { name: 'Take out hum', group: 'sound', rank: 32, placed: 'it would be taken for sound' },
-  'sound-denoise': { name: 'Denoise the sound', group: 'sound', rank: 33, placed: 'noise would be made louder' },
-  'speech': { name: 'Clear speech', group: 'sound', rank: 33.5, placed: 'it lifts quiet words, and noise with them' },
-  'sound-delay': { name: 'Move the sound', group: 'sound', rank: 34, placed: 'it changes nothing but the time' },
-  'loudness': { name: 'Loudness', group: 'sound', rank: 35, placed: 'it measures what the steps before it leave' },
+  'dust': { name: 'Repair dust', group: 'clean', rank: 4, placed: 'dust is known by being in one frame only, which cleaning would smear over several' },
+  'scratches': { name: 'Repair scratches', group: 'clean', rank: 5, placed: 'scratches are found by being straight and a few pixels wide' },
+  'crop': { name: 'Crop', group: 'frame', rank: 6, placed: 'borders need no work and would mislead the steps after it' },
+  'aspect': { name: 'Set the aspect', group: 'frame', rank: 7, placed: 'sizes are worked out from it' },
+  'rotate': { name: 'Rotate', group: 'frame', rank: 8, placed: 'sizes are worked out from it' },
+  'flip': { name: 'Flip', group: 'frame', rank: 9, placed: 'it costs nothing while the picture is small', several: true },
+  'deblock': { name: 'Deblock and dering', group: 'clean', rank: 10, placed: 'the blocks lie on the grid of the source' },
+  'clean-up': { name: 'Clean up, learned', group: 'clean', rank: 11, placed: 'it knows damage at the size of the source' },
+  'denoise': { name: 'Denoise', group: 'clean', rank: 12, placed: 'noise would be enlarged and sharpened with the picture' },
+  'anti-alias': { name: 'Anti-alias', group: 'clean', rank: 13, placed: 'stairs would be enlarged with the picture' },
+  'dehalo': { name: 'Dehalo', group: 'clean', rank: 14, placed: 'halos would be enlarged and sharpened with the picture' },
+  'unblur': { name: 'Unblur', group: 'clean', rank: 15, placed: 'the blur is undone best at the size at which it happened, and it would strengthen noise' },
+  'flicker': { name: 'Even out flicker', group: 'clean', rank: 16, placed: 'new frames would be mixed from brighter and darker ones' },
+  'steady': { name: 'Steady', group: 'frame', rank: 17, placed: 'motion is found best in a clean picture of its own size' },
+  'speed': { name: 'Speed', group: 'scan and time', rank: 18, placed: 'it costs least before enlarging' },
+  'more-frames': { name: 'More frames', group: 'scan and time', rank: 19, placed: 'it costs least before enlarging' },
+  'rate': { name: 'Change the rate', group: 'scan and time', rank: 20, placed: 'it costs least before enlarging' },
+  'learned': { name: 'Enlarge, learned', group: 'enlarge', rank: 21, placed: 'it wants a clean picture' },
+  'scale': { name: 'Scale', group: 'enlarge', rank: 22, placed: 'it brings what was enlarged to its size' },
+  'deband': { name: 'Deband', group: 'clean', rank: 23, placed: 'steps between shades are smoothed at the final size' },
+  'sharpen': { name: 'Sharpen', group: 'clean', rank: 24, placed: 'how sharp a picture is shows at its final size' },
+  'grade': { name: 'Grade', group: 'colour', rank: 25, placed: 'the steps before it are set for the source\'s own levels' },
+  'lookup-table': { name: 'Lookup table', group: 'colour', rank: 26, placed: 'tables are made for a picture that is graded to normal' },
+  'black-and-white': { name: 'Black and white', group: 'colour', rank: 27, placed: 'the colours decide how bright each shade of grey is' },
+  'pad': { name: 'Pad', group: 'frame', rank: 28, placed: 'bars must stay black' },
+  'text-mark': { name: 'Text mark', group: 'marks', rank: 29, placed: 'its letters must not be cleaned or scaled', several: true },
+  'picture-mark': { name: 'Picture mark', group: 'marks', rank: 30, placed: 'it must not be cleaned or scaled', several: true },
+  'high-range': { name: 'To high dynamic range', group: 'colour', rank: 31, placed: 'all before it is set for standard range' },
+  'grain': { name: 'Grain', group: 'colour', rank: 32, placed: 'any step after it would smear the grain' },
+  'keep-tracks': { name: 'Keep tracks', group: 'sound', rank: 33, placed: 'dropped tracks need no work' },
+  'channels': { name: 'Channels', group: 'sound', rank: 34, placed: 'cleaning listens to all channels' },
+  'sound-hum': { name: 'Take out hum', group: 'sound', rank: 35, placed: 'it would be taken for sound' },
+  'sound-denoise': { name: 'Denoise the sound', group: 'sound', rank: 36, placed: 'noise would be made louder' },
+  'speech': { name: 'Clear speech', group: 'sound', rank: 37, placed: 'it lifts quiet words, and noise with them' },
+  'sound-delay': { name: 'Move the sound', group: 'sound', rank: 38, placed: 'it changes nothing but the time' },
+  'loudness': { name: 'Loudness', group: 'sound', rank: 39, placed: 'it measures what the steps before it leave' },
 }
 
 /** A step of a kind with the settings that suit most material. */
@@ -170,6 +179,9 @@ export function newStep(kind: StepKind): Step {
     case 'soften-mark': return { kind, x: 16, y: 16, width: 64, height: 32 }
     case 'learned': return { kind, network: 'clean', size: 'fast', times: 2, strength: 100 }
     case 'grade': return { kind, exposure: 0, contrast: 0, saturation: 0, warmth: 0, tint: 0 }
+    case 'lookup-table': return { kind, asset: null, strength: 100 }
+    case 'high-range': return { kind, transfer: 'PQ', white: 203 }
+    case 'picture-mark': return { kind, asset: null, corner: 'top right', size: 10, opacity: 80 }
     case 'grain': return { kind, strength: 'light' }
     case 'text-mark': return { kind, text: 'Skerry Lights', corner: 'bottom right', size: 4, opacity: 60 }
     case 'keep-tracks': return { kind, tracks: [0] }
@@ -180,4 +192,10 @@ export function newStep(kind: StepKind): Step {
     case 'loudness': return { kind, target: -23 }
     case 'undo-pulldown': case 'black-and-white': return { kind }
   }
+}
+
+/** The assets that steps name, each once. */
+export function assetsOf(steps: readonly Step[]): { asset: AssetRef, kind: AssetKind }[] {
+  const named = steps.flatMap(step => (step.kind === 'lookup-table' || step.kind === 'picture-mark') && step.asset ? [{ asset: step.asset, kind: step.kind === 'picture-mark' ? 'picture' as const : 'lookup table' as const }] : [])
+  return named.filter(({ asset }, index) => named.findIndex(other => other.asset.sha256 === asset.sha256) === index)
 }

@@ -55,6 +55,9 @@ function settingsOf(step: Step): string {
       const parts = [step.exposure && `exposure ${signed(step.exposure, ' stops')}`, step.contrast && `contrast ${signed(step.contrast, ' %')}`, step.saturation && `saturation ${signed(step.saturation, ' %')}`, step.warmth && `warmth ${signed(step.warmth, '')}`, step.tint && `tint ${signed(step.tint, '')}`]
       return parts.filter(part => part !== 0).join(', ')
     }
+    case 'lookup-table': return `${step.asset?.name ?? 'none chosen'}${step.strength === 100 ? '' : `, ${step.strength} %`}`
+    case 'high-range': return `${step.transfer}, white at ${step.white} cd/m²`
+    case 'picture-mark': return `${step.asset?.name ?? 'none chosen'}, ${step.corner}`
     case 'text-mark': return `"${step.text}", ${step.corner}`
     case 'keep-tracks': return step.tracks.length === 0 ? 'none' : step.tracks.map(track => track + 1).join(', ')
     case 'sound-hum': return `${step.hertz} Hz and its multiples`

@@ -1,3 +1,4 @@
+import { Assets } from './assets.ts'
 import { Bench } from './bench.ts'
 import { Discs } from './discs.ts'
 import { FirstTables } from './first-tables.ts'
@@ -13,4 +14,5 @@ export const migrations = [
   { name: '004-inventory', class: Inventory },
   { name: '005-renders', class: Renders },
   { name: '006-bench', class: Bench },
+  { name: '007-assets', class: Assets },
 ]

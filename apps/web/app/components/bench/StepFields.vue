@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { stepKinds, type Step } from '@hematine/core'
 import { computed, ref } from 'vue'
+import AssetField from '~/components/bench/AssetField.vue'
 import { fieldsOf } from '~/composables/step-fields'
 
 /** The controls of one step; finer ones show on request. */
@@ -27,7 +28,11 @@ function takeNumber(field: Extract<ReturnType<typeof fieldsOf>[number], { kind: 
   <div class="fields" role="group" :aria-label="`Settings of ${name}`">
     <p v-if="fields.length === 0" class="muted none">Nothing to set.</p>
     <template v-for="field in fields" :key="field.label">
-      <label v-if="!field.fine || fine" class="field">
+      <div v-if="field.kind === 'asset'" class="field">
+        <span class="muted">{{ field.label }}</span>
+        <AssetField :model-value="field.get()" :kind="field.of" :label="field.label" @update:model-value="asset => take(field.set(asset))" />
+      </div>
+      <label v-else-if="!field.fine || fine" class="field">
         <span class="muted">{{ field.label }}</span>
         <select v-if="field.kind === 'choice'" :value="field.get()" @change="event => take(field.set((event.target as HTMLSelectElement).value))"><option v-for="option in field.options" :key="option">{{ option }}</option></select>
         <span v-else-if="field.kind === 'number'" class="with-unit"><input type="number" class="number" :min="field.min" :max="field.max" :step="field.by" :value="field.get()" @change="event => takeNumber(field, (event.target as HTMLInputElement).value)"> <span class="muted">{{ field.unit }}</span></span>

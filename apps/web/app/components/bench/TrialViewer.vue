@@ -7,6 +7,7 @@ import { drawScopes, scopeSize } from '~/composables/scopes'
 import { Sheet } from '~/composables/sheet'
 import { addressOf } from '~/composables/useCall'
 import { useMomentPlayer } from '~/composables/useMomentPlayer'
+import { useMomentSound, type MomentSound } from '~/composables/useMomentSound'
 import { useStageMouse } from '~/composables/useStageMouse'
 import { useView } from '~/composables/useView'
 
@@ -38,6 +39,40 @@ const everyPane = computed<Pane[]>(() => {
 /** Panes that stand beside each other; wiping, flipping and the difference take the source and the first result. */
 const panes = computed(() => mode.value === 'pair' ? everyPane.value : everyPane.value.slice(0, 2))
 
+const sheetKey = (pane: Pane) => pane.side === 'source' ? `source-${moment}-${range.value?.from}` : `${pane.key}-${moment}`
+
+/** What can be heard: panes whose moment has sound. */
+const sounds = computed<MomentSound[]>(() => everyPane.value.flatMap(entry => {
+  const loudness = entry.trial.results[moment]?.loudness
+  if (!loudness) return []
+  return [{
+    key: sheetKey(entry), address: addressOf('trialSound', { parameters: { id: entry.trial.id, index: moment }, query: { side: entry.side } }),
+    loudness: entry.side === 'source' ? loudness.before : loudness.after, pace: entry.side === 'source' ? 1 : 1 / (entry.trial.treatment.timeline?.speed ?? 1),
+  }]
+}))
+const listenTo = ref<string>('off')
+/** Flipping between pictures flips between their sounds. */
+const heard = computed(() => {
+  if (listenTo.value === 'off') return null
+  const key = mode.value === 'flip' && panes.value.length > 1 ? sheetKey(panes.value[flipped.value ? 0 : 1]!) : listenTo.value
+  return sounds.value.some(sound => sound.key === key) ? key : null
+})
+const listening = useMomentSound(sounds, heard, player, length)
+function listen(key: string): void {
+  listenTo.value = key
+  void listening.prepare()
+}
+/** S: the next sound. */
+function listenOn(): void {
+  const order = ['off', ...sounds.value.map(({ key }) => key)]
+  listen(order[(order.indexOf(listenTo.value) + 1) % order.length]!)
+}
+// The same pane is heard in the next moment; one that is gone leaves silence.
+watch(sounds, (list, before) => {
+  if (listenTo.value === 'off' || list.some(({ key }) => key === listenTo.value)) return
+  listenTo.value = list[before.findIndex(({ key }) => key === listenTo.value)]?.key ?? 'off'
+})
+
 /** The part of the source that the result shows, as parts of its width and height: what crops and steadying took off is left out. */
 const sourcePart = computed(() => {
   let part = { x: 0, y: 0, width: 1, height: 1 }
@@ -55,7 +90,6 @@ const sourcePart = computed(() => {
 const sheets = shallowRef(new Map<string, Sheet>())
 const problem = ref<string | null>(null)
 const loading = ref(false)
-const sheetKey = (pane: Pane) => pane.side === 'source' ? `source-${moment}-${range.value?.from}` : `${pane.key}-${moment}`
 /** Exact pictures of the frames that stand, by pane and frame. */
 const exact = shallowRef(new Map<string, ImageBitmap>())
 const repaint = ref(0)
@@ -165,6 +199,7 @@ const { wheel, drag } = useStageMouse(view, pane, wipe, () => mode.value === 'wi
 const keys: Record<string, (event: KeyboardEvent) => void> = {
   'ArrowLeft': event => player.step(event.shiftKey ? -Math.round(rate.value) : -1), 'ArrowRight': event => player.step(event.shiftKey ? Math.round(rate.value) : 1),
   'j': () => player.shuttle(-1), 'k': () => player.stop(), 'l': () => player.shuttle(1), ' ': () => player.toggle(),
+  's': listenOn,
   'w': () => { mode.value = modes[(modes.findIndex(([name]) => name === mode.value) + 1) % modes.length]![0] },
   '+': () => view.larger(), '=': () => view.larger(), '-': () => view.smaller(), '0': () => view.zoomTo(null),
   'q': () => { wipe.value = Math.max(0, wipe.value - 0.05) }, 'e': () => { wipe.value = Math.min(1, wipe.value + 0.05) }, 'f': () => { flipped.value = true },
@@ -248,6 +283,13 @@ const looks = computed(() => trials.filter(({ trial }) => trial.looks > moment).
       <input type="range" min="0" :max="player.frames.value - 1" step="1" :value="player.index.value" aria-label="Frame of the moment" :aria-valuetext="`frame ${player.index.value}, ${place}`" :disabled="panes.length === 0" @input="event => player.toIndex(Number((event.target as HTMLInputElement).value))">
       <span class="number">{{ place }}</span>
       <span class="number muted">frame {{ player.index.value }} of {{ player.frames.value }}<template v-if="Math.abs(player.speed.value) > 1">, {{ player.speed.value }}x</template></span>
+      <label v-if="sounds.length > 0" class="loop" title="All are played as loud as the quietest">Sound
+        <select :value="listenTo" @change="event => listen((event.target as HTMLSelectElement).value)">
+          <option value="off">off</option>
+          <option v-for="(entry, at) in everyPane.filter(one => sounds.some(sound => sound.key === sheetKey(one)))" :key="entry.key" :value="sounds[at]!.key">{{ entry.side === 'source' ? 'source' : entry.name.slice(0, 1) }}</option>
+        </select>
+      </label>
+      <span v-if="listening.failed.value" class="muted" role="alert">its sound could not be fetched</span>
       <label class="loop"><input v-model="player.loops.value" type="checkbox"> loop</label>
     </div>
   </section>
@@ -272,5 +314,6 @@ const looks = computed(() => trials.filter(({ trial }) => trial.looks > moment).
 .problem { position: absolute; inset: auto 0 0 0; padding: 8px 12px; background: rgb(22 22 22 / 0.9); }
 .foot { border-bottom: 0; border-top: 1px solid var(--line); }
 .foot input[type='range'] { flex: 1; accent-color: var(--accent); min-width: 80px; }
+select { border: 1px solid var(--muted); border-radius: 2px; padding: 1px 4px; font: inherit; color: inherit; background: rgb(var(--v-theme-background)); min-height: 24px; }
 .loop { display: inline-flex; align-items: center; gap: 4px; min-height: 24px; }
 </style>

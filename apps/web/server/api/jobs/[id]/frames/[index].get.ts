@@ -1,5 +1,6 @@
 import { toNumber } from '@hematine/core'
-import { deliveryVolumeOf, Problem, readJobWithFiles, sourceOf, sourceVolumeOf } from '@hematine/database'
+import { assetBytes, deliveryVolumeOf, Problem, readJobWithFiles, sourceOf, sourceVolumeOf } from '@hematine/database'
+import { provideAssets } from '@hematine/media/assets'
 import { sourceInput } from '@hematine/media/source-input'
 import { resolveInside } from '@hematine/media/volume-files'
 import { setResponseHeaders } from 'h3'
@@ -13,6 +14,7 @@ export default handle('jobFrame', async ({ application, parameters: { id, index 
   if (index >= Math.max(frameCount, job.check.measurement.video.framesDecoded)) throw new Problem(404, 'no-frame', `The result has ${job.check.measurement.video.framesDecoded} frames, numbered from 0.`)
   const source = sourceOf(job)
   const seconds = index / toNumber(rate)
+  if (side === 'treated') await provideAssets(job.treatment, assetBytes(application.em()))
   const png = side === 'result'
     ? await application.stills.make({ kind: 'plain', input: { kind: 'file', path: await resolveInside(deliveryVolumeOf(job).path, job.outputPath) }, video: resultVideo(job.check.measurement, job.treatment), seconds })
     : side === 'treated'

@@ -1,0 +1,31 @@
+import { describe, expect, test } from 'vitest'
+import { describeLookupTable, LookupTableProblem, parseLookupTable } from '../src/index.ts'
+
+/** A cube of two along each side that leaves colours as they are, as the format's specification writes one: red changes fastest. */
+const plain = ['# made by hand', 'TITLE "Plain"', 'LUT_3D_SIZE 2', 'DOMAIN_MIN 0 0 0', 'DOMAIN_MAX 1.0 1.0 1.0', '0 0 0', '1 0 0', '0 1 0', '1 1 0', '0 0 1', '1 0 1', '0 1 1', '1 1 1e0'].join('\n')
+
+describe('a .cube file', () => {
+  test('says what it is', () => {
+    expect(parseLookupTable(plain)).toEqual({ title: 'Plain', kind: '3d', size: 2 })
+    expect(parseLookupTable(plain.replaceAll('\n', '\r\n'))).toMatchObject({ size: 2 })
+    const curves = parseLookupTable('LUT_1D_SIZE 3\n0 0 0\n.5 .5 .5\n1 1 1\n')
+    expect(curves).toEqual({ title: null, kind: '1d', size: 3 })
+    expect(describeLookupTable(curves)).toBe('curves of 3')
+  })
+
+  test.each([
+    ['', 'says nowhere how large'],
+    ['0 0 0', 'Line 1 of the table has numbers before'],
+    [plain.replace('\n1 1 1e0', ''), 'should have 8 lines of numbers and has 7'],
+    [`${plain}\n0 0 0`, 'should have 8 lines of numbers and has 9'],
+    [plain.replace('1 1 0', '1 1 x'), 'Line 9 of the table is "1 1 x" where three numbers belong'],
+    [plain.replace('LUT_3D_SIZE 2', 'LUT_3D_SIZE 66'), 'at most 65'],
+    [plain.replace('LUT_3D_SIZE 2', 'LUT_3D_SIZE two'), 'Line 3 of the table gives no size'],
+    [plain.replace('DOMAIN_MIN 0 0 0', 'DOMAIN_MIN 0'), 'Line 4 of the table needs three numbers'],
+    [plain.replace('# made by hand', 'made by hand'), 'Line 1 of the table is "made by hand", which is no part'],
+    [plain.replace('DOMAIN_MIN 0 0 0', 'LUT_1D_SIZE 4'), 'gives a second size'],
+  ])('that is wrong is refused with the place (%#)', (text, words) => {
+    expect(() => parseLookupTable(text)).toThrow(LookupTableProblem)
+    expect(() => parseLookupTable(text)).toThrow(words)
+  })
+})
