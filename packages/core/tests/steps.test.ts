@@ -44,7 +44,7 @@ describe('what comes out', () => {
     expect(treat([{ kind: 'rotate', degrees: 90 }], sd, 'small-mp4').result.frame).toEqual({ width: 576, height: 720, pixelAspect: { num: 15, den: 16 } })
     expect(treat([{ kind: 'aspect', display: rational(16, 9) }], sd, 'small-mp4').result.frame.pixelAspect).toEqual({ num: 64, den: 45 })
     expect(treat([{ kind: 'pad', to: { width: 1024, height: 576 } }], sd, 'small-mp4').result.frame.width).toBe(1024)
-    expect(treat([{ kind: 'steady', edge: 24 }], sd, 'small-mp4').result.frame).toMatchObject({ width: 672, height: 528 })
+    expect(treat([newStep('steady')], sd, 'small-mp4').result.frame).toMatchObject({ width: 672, height: 528 })
   })
 
   test('rates and lengths: more frames, slow motion, ranges, pulldown', () => {

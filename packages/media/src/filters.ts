@@ -3,7 +3,7 @@ import { createRequire } from 'node:module'
 import { contrastSlope, describePixelFormat, gradeMatrix, plainTimeline, toNumber, type AppliedStep, type InBetween, type Rational, type Step, type StepOf, type Strength, type Timeline, type Treatment, type VideoFacts } from '@hematine/core'
 import { assetPath } from './assets.ts'
 import type { NetworkName } from './network.ts'
-import { planarFormats } from './repair-stage.ts'
+import { planarFormats } from './frame-planes.ts'
 
 /** Library names of the colour tags that differ from ITU-T H.273's. */
 const zscaleNames: Record<string, string> = { smpte170m: '170m', bt470bg: '470bg', bt709: '709', bt2020nc: '2020_ncl', bt2020: '2020', gbr: 'gbr' }
@@ -13,6 +13,8 @@ const kernels = { lanczos: 'lanczos', spline: 'spline36', bicubic: 'bicubic' }
 export type StagePlan =
   | { kind: 'filters', filters: string, steps: number[] }
   | { kind: 'steady', width: number, height: number, edge: number, steps: number[] }
+  /** `deviation`: of the bell that the path is smoothed with, in frames; `lead`: seconds of frames that it reaches back. `shape`: width of a pixel over its height. */
+  | { kind: 'steady-ahead', edge: number, deviation: number, lead: number, shape: number, steps: number[] }
   | { kind: 'repair', what: 'dust' | 'scratches', strength: Strength, steps: number[] }
   | { kind: 'learned', network: NetworkName, passes: number, strength: number, steps: number[] }
 
@@ -23,6 +25,9 @@ const font = createRequire(import.meta.url).resolve('@fontsource/atkinson-hyperl
 export function quoteOption(text: string): string {
   return `'${text.replaceAll('\\', '\\\\').replaceAll('\'', '\'\\\\\\\'\'').replaceAll(':', '\\:')}'`
 }
+
+/** Length of the view with which a path is smoothed by two readings: the deviation of its bell, in seconds. */
+const steadySeconds = { short: 0.25, medium: 0.5, long: 1 }
 
 /** What of a treatment changes the number of its frames: after the last of them the frames are put on the result's own grid. */
 const timeChanging = new Set<Step['kind']>(['trim', 'undo-pulldown', 'drop-repeats', 'speed'])
@@ -82,7 +87,15 @@ export function planStages(treatment: Treatment, video: VideoFacts, fromStart: b
         stages.push({ kind: 'learned', network, passes: choice.kind === 'learned' ? Math.log2(choice.times) : 1, strength: choice.strength / 100, steps: [index] })
         stages.push({ kind: 'filters', filters: 'format=gbrp', steps: [] })
       } else if (choice.kind === 'steady') {
-        stages.push({ kind: 'steady', width: step.to.width, height: step.to.height, edge: (step.from.width - step.to.width) / 2, steps: [index] })
+        const edge = (step.from.width - step.to.width) / 2
+        if (choice.method === 'two readings') {
+          add([`format=${planarFormats}`], null)
+          const rate = toNumber(video.frameRate) * (treatment.steps.some(other => other.kind === 'deinterlace' && other.to === 'field rate') ? 2 : 1)
+          const seconds = steadySeconds[choice.smooth]
+          stages.push({ kind: 'steady-ahead', edge, deviation: seconds * rate, lead: 2 * seconds, shape: toNumber(step.from.pixelAspect), steps: [index] })
+        } else {
+          stages.push({ kind: 'steady', width: step.to.width, height: step.to.height, edge, steps: [index] })
+        }
         stages.push({ kind: 'filters', filters: 'null', steps: [] })
       } else if (choice.kind === 'dust' || choice.kind === 'scratches') {
         add([`format=${planarFormats}`], null)

@@ -25,19 +25,28 @@ export interface PictureOptions {
 export class TreatedPicture extends TreatedStream<StageChain> {
   private readonly firstNeeded: bigint | null
   private readonly plans: StagePlan[]
+  private readonly firstFrame: number
+  /** Seconds of the result before a wanted frame that the stages see. */
+  private readonly lead: number
 
-  private constructor(decoder: StreamDecoder, private readonly video: VideoFacts, treatment: Treatment, private readonly firstFrame: number, apart: boolean) {
+  /** @param upTo number of stages, when only the frames that reach the next one are wanted, all of them */
+  private constructor(decoder: StreamDecoder, private readonly input: MediaInput, private readonly video: VideoFacts, private readonly treatment: Treatment, private readonly options: PictureOptions, private readonly upTo?: number) {
     super(decoder, BigInt(video.startTicks))
-    this.plans = planStages(treatment, video, firstFrame === 0, apart)
-    this.firstNeeded = firstFrame === 0 ? null : this.ticksAt(sourceTimeAt(treatment.timeline ?? plainTimeline, (firstFrame - leadFrames) / toNumber(treatment.result.rate)))
+    const { firstFrame = 0, apart = false } = options
+    this.firstFrame = firstFrame
+    const plans = planStages(treatment, video, firstFrame === 0, apart)
+    this.plans = plans.slice(0, upTo)
+    this.lead = Math.max(leadFrames / toNumber(treatment.result.rate), ...plans.map(plan => plan.kind === 'steady-ahead' ? plan.lead : 0))
+    this.firstNeeded = firstFrame === 0 ? null : this.ticksAt(sourceTimeAt(treatment.timeline ?? plainTimeline, firstFrame / toNumber(treatment.result.rate) - this.lead))
   }
 
   /** @throws MediaError when the input cannot be opened */
-  static async open(input: MediaInput, video: VideoFacts, treatment: Treatment, { firstFrame = 0, threads = 0, apart = false }: PictureOptions = {}): Promise<TreatedPicture> {
+  static async open(input: MediaInput, video: VideoFacts, treatment: Treatment, options: PictureOptions = {}, upTo?: number): Promise<TreatedPicture> {
+    const { firstFrame = 0, threads = 0 } = options
     const decoder = await StreamDecoder.open(input, video.streamIndex, threads)
-    const picture = new TreatedPicture(decoder, video, treatment, firstFrame, apart)
+    const picture = new TreatedPicture(decoder, input, video, treatment, options, upTo)
     // What is trimmed off before the first range need not be decoded either.
-    const seconds = sourceTimeAt(treatment.timeline ?? plainTimeline, firstFrame / toNumber(treatment.result.rate)) - leadSeconds
+    const seconds = sourceTimeAt(treatment.timeline ?? plainTimeline, firstFrame / toNumber(treatment.result.rate) - picture.lead) - leadSeconds
     try {
       if (seconds > 0) await decoder.seek(picture.ticksAt(seconds))
     } catch (error) {
@@ -71,12 +80,12 @@ export class TreatedPicture extends TreatedStream<StageChain> {
   }
 
   protected isWanted(frame: Frame): boolean {
-    return frame.pts >= BigInt(this.firstFrame)
+    return this.upTo !== undefined || frame.pts >= BigInt(this.firstFrame)
   }
 
   protected async build(): Promise<StageChain> {
     const { decoded, video } = this
     if (decoded.width <= 0 || decoded.height <= 0) throw new MediaError('The picture has no size.')
-    return new StageChain(this.plans, { timeBase: video.timeBase, frameRate: video.frameRate }, video.pixelAspect)
+    return new StageChain(this.plans, { timeBase: video.timeBase, frameRate: video.frameRate }, video.pixelAspect, stage => TreatedPicture.open(this.input, video, this.treatment, this.options, stage))
   }
 }

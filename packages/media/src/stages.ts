@@ -6,6 +6,7 @@ import { Graph, videoPadOf } from './graph.ts'
 import { ensure, MediaError } from './libav.ts'
 import { Network, type NetworkDevice } from './network.ts'
 import { RepairStage } from './repair-stage.ts'
+import { SteadyAheadStage, type FramesAhead } from './steady-ahead-stage.ts'
 
 interface Times { timeBase: { num: number, den: number }, frameRate: { num: number, den: number } }
 
@@ -25,8 +26,11 @@ export class StageChain {
   /** Seconds spent in each stage so far; a stage's own threads are waited for. */
   readonly seconds: number[]
 
-  /** @param times of the frames that will be pushed @param pixelAspect of them */
-  constructor(private readonly plans: readonly StagePlan[], private readonly times: Times, private readonly pixelAspect: { num: number, den: number }) {
+  /**
+   * @param times of the frames that will be pushed @param pixelAspect of them
+   * @param readAhead opens a second reading of the same frames, up to a stage
+   */
+  constructor(private readonly plans: readonly StagePlan[], private readonly times: Times, private readonly pixelAspect: { num: number, den: number }, private readonly readAhead: (stage: number) => Promise<FramesAhead>) {
     this.stages = plans.map(() => null)
     this.ended = plans.map(() => false)
     this.seconds = plans.map(() => 0)
@@ -82,6 +86,7 @@ export class StageChain {
     const plan = this.plans[index]!
     const timeBase = index === 0 ? this.times.timeBase : this.stages[index - 1]!.timeBase
     if (plan.kind === 'learned') return LearnedStage.open(plan, timeBase)
+    if (plan.kind === 'steady-ahead') return new SteadyAheadStage(plan, await this.readAhead(index), timeBase)
     if (plan.kind === 'repair') return new RepairStage(plan.what, plan.strength, timeBase)
     if (plan.kind === 'steady') return SteadyStage.open(plan, frame, { ...this.times, timeBase })
     const pixelAspect = index === 0 ? this.pixelAspect : frame.sampleAspectRatio.num > 0 ? frame.sampleAspectRatio : { num: 1, den: 1 }

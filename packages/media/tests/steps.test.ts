@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto'
 import path from 'node:path'
-import { deriveTreatment, gradeMatrix, meanChange, newStep, noiseOf, columnGrid, profilesOf, rowGrid, shiftBetween, type DeliverySpec, type Plane, type Step, type Treatment } from '@hematine/core'
+import { deriveTreatment, gradeMatrix, meanChange, motionBetween, newStep, noiseOf, columnGrid, profilesOf, rowGrid, shiftBetween, type DeliverySpec, type Plane, type Step, type Treatment } from '@hematine/core'
 import { seeded } from '@hematine/demo/paint'
 import { Frame } from 'node-av/lib'
 import { beforeAll, describe, expect, test } from 'vitest'
@@ -190,7 +190,26 @@ describe('frame', () => {
     }
     const before = await motion([])
     expect(before).toBeGreaterThan(5)
-    expect(await motion([{ kind: 'steady', edge: 24 }])).toBeLessThan(before * 0.2)
+    expect(await motion([newStep('steady')])).toBeLessThan(before * 0.2)
+    const twoReadings: Step = { kind: 'steady', edge: 24, method: 'two readings', smooth: 'medium' }
+    expect(await motion([twoReadings])).toBeLessThan(before * 0.2)
+    // A piece from the middle is as it is in the whole.
+    const [whole, piece] = [await treated(file, [twoReadings]), await treated(file, [twoReadings], 22)]
+    expect(piece.planes).toHaveLength(8)
+    expect(meanChange(piece.planes[4]!, whole.planes[26]!)).toBeLessThan(1.5)
+  })
+
+  test('a turning shake goes with two readings', async () => {
+    const turned = (n: number) => [0, 0.5, -0.4, 0.3, -0.6, 0.4, 0.1, -0.3][n % 8]!
+    const along = Array.from({ length: 24 }, (_, n) => `eq(n,${n})*${turned(n)}*PI/180`).join('+')
+    const file = await draw('turning', `mandelbrot=s=480x360:rate=25:start_scale=0.4:end_scale=0.4,trim=end_frame=1,loop=loop=24:size=1,trim=end_frame=24,format=yuv420p,rotate='${along}':bilinear=1,crop=400:300`)
+    const turning = async (steps: Step[]) => {
+      const { planes } = await treated(file, steps)
+      return planes.slice(1).reduce((sum, plane, index) => sum + Math.abs(motionBetween(planes[index]!, plane)!.angle), 0) / (planes.length - 1)
+    }
+    const before = await turning([])
+    expect(before * 180 / Math.PI).toBeGreaterThan(0.5)
+    expect(await turning([{ kind: 'steady', edge: 16, method: 'two readings', smooth: 'medium' }])).toBeLessThan(before * 0.2)
   })
 })
 

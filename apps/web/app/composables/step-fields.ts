@@ -32,7 +32,7 @@ export function fieldsOf(step: Step): StepField[] {
     case 'aspect': return [{ label: 'Shape', kind: 'choice', options: Object.keys(aspects), get: () => Object.keys(aspects).find(name => equal(aspects[name]!, step.display)) ?? '', set: value => ({ ...step, display: aspects[value]! }) }]
     case 'rotate': return [choice(step, 'degrees', 'Degrees', [90, 180, 270])]
     case 'flip': return [choice(step, 'way', 'Way', ['left to right', 'top to bottom'])]
-    case 'steady': return [number(step, 'edge', 'Edge to lose', [4, 256, 2], 'px')]
+    case 'steady': return [choice(step, 'method', 'Method', ['quick', 'two readings']), number(step, 'edge', 'Edge to lose', [4, 256, 2], 'px'), ...(step.method === 'two readings' ? [choice(step, 'smooth', 'Smooth over', ['short', 'medium', 'long'], true)] : [])]
     case 'scale': return [
       { label: 'By', kind: 'choice', options: ['factor', 'size'], get: () => step.to.by, set: value => ({ ...step, to: value === 'factor' ? { by: 'factor', factor: 2 } : { by: 'size', width: 1920, height: 1080 } }) },
       ...(step.to.by === 'factor'

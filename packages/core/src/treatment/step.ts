@@ -44,7 +44,8 @@ export const Step = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('rotate'), degrees: z.literal([90, 180, 270]) }),
   z.object({ kind: z.literal('flip'), way: z.enum(['left to right', 'top to bottom']) }),
   // The picture loses so many pixels at each edge, within which it can be moved.
-  z.object({ kind: z.literal('steady'), edge: z.int().min(4).max(256) }),
+  // "Two readings" looks ahead with a second reading of the source; `smooth` is how long its view is, and counts there only.
+  z.object({ kind: z.literal('steady'), edge: z.int().min(4).max(256), method: z.enum(['quick', 'two readings']).default('quick'), smooth: strength('short', 'medium', 'long').default('medium') }),
   z.object({ kind: z.literal('scale'), to: z.discriminatedUnion('by', [z.object({ by: z.literal('factor'), factor: z.number().min(0.1).max(8) }), FrameSize.extend({ by: z.literal('size') })]), kernel: Kernel }),
   z.object({ kind: z.literal('pad'), to: FrameSize }),
   // Clean
@@ -161,7 +162,7 @@ export function newStep(kind: StepKind): Step {
     case 'aspect': return { kind, display: { num: 4, den: 3 } }
     case 'rotate': return { kind, degrees: 90 }
     case 'flip': return { kind, way: 'left to right' }
-    case 'steady': return { kind, edge: 24 }
+    case 'steady': return { kind, edge: 24, method: 'quick', smooth: 'medium' }
     case 'scale': return { kind, to: { by: 'factor', factor: 2 }, kernel: 'lanczos' }
     case 'pad': return { kind, to: { width: 1920, height: 1080 } }
     case 'deblock': return { kind, strength: 'light' }

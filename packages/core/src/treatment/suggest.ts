@@ -41,7 +41,7 @@ export function suggestSteps(facts: SourceFacts, findings: readonly Finding[]): 
     const noise = found('noise')
     add(noise, noise?.value ? { kind: 'denoise', method: 'fast', strength: noiseStrength(noise.value) } : null)
     add(found('flicker'), { kind: 'flicker', frames: 5 })
-    add(found('shake'), { kind: 'steady', edge: 24 })
+    add(found('shake'), { kind: 'steady', edge: 24, method: 'quick', smooth: 'medium' })
     if (!isHighDefinition(video)) {
       const isCompressed = blocking !== undefined || ['mpeg1video', 'mpeg2video', 'mpeg4', 'msmpeg4v3', 'h263', 'wmv1', 'wmv2'].includes(video.codec)
       suggestions.push({

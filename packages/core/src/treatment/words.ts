@@ -40,7 +40,7 @@ function settingsOf(step: Step): string {
     case 'aspect': return describeAspect(step.display)
     case 'rotate': return `${step.degrees} degrees`
     case 'flip': return step.way
-    case 'steady': return `loses ${step.edge} pixels at each edge`
+    case 'steady': return `${step.method === 'two readings' ? `two readings, ${step.smooth}, ` : ''}loses ${step.edge} pixels at each edge`
     case 'scale': return `${step.to.by === 'factor' ? `${step.to.factor}x` : `into ${step.to.width}x${step.to.height}`}, ${kernelNames[step.kernel]}`
     case 'pad': return `to ${step.to.width}x${step.to.height}`
     case 'deblock': case 'deband': case 'sharpen': case 'grain': case 'sound-denoise': case 'dehalo': case 'dust': case 'scratches': case 'speech': return step.strength

@@ -55,7 +55,7 @@ async function add(event: Event): Promise<void> {
 </template>
 
 <style scoped>
-.asset { display: flex; gap: 8px; align-items: center; min-width: 0; }
-select { flex: 1; min-width: 0; border: 1px solid var(--muted); border-radius: 2px; padding: 2px 6px; font: inherit; color: inherit; background: rgb(var(--v-theme-background)); min-height: 24px; }
+.asset { display: grid; gap: 2px; justify-items: start; min-width: 0; }
+select { width: 100%; min-width: 0; border: 1px solid var(--muted); border-radius: 2px; padding: 2px 6px; font: inherit; color: inherit; background: rgb(var(--v-theme-background)); min-height: 24px; }
 .add { min-height: 24px; white-space: nowrap; text-decoration: underline; }
 </style>

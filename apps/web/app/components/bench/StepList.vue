@@ -82,7 +82,8 @@ function remove(index: number): void {
 .why { margin: -3px 10px 5px 46px; font-size: 12px; display: -webkit-box; -webkit-line-clamp: 2; -webkit-box-orient: vertical; overflow: hidden; }
 .none { margin: 10px 12px; }
 .add { margin: 4px; }
-.kinds { display: grid; grid-template-columns: repeat(4, 150px); gap: 8px 16px; padding: 12px 14px; max-height: 420px; border: 1px solid var(--line); }
+.kinds { columns: 4 150px; column-gap: 16px; width: 700px; padding: 12px 14px 4px; max-height: 440px; border: 1px solid var(--line); }
+.kinds > div { break-inside: avoid; margin-bottom: 8px; }
 .kind { display: block; width: 100%; min-height: 24px; text-align: left; padding: 2px 4px; }
 .kind:hover:not(:disabled) { background: var(--raised); }
 .kind:disabled { color: var(--muted); opacity: 0.6; }
