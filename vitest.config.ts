@@ -8,9 +8,9 @@ export default defineConfig({
   resolve: { alias: { '~': inWeb('app'), '#shared': inWeb('shared') } },
   test: {
     include: ['packages/*/tests/**/*.test.ts', 'apps/*/tests/**/*.test.ts', 'scripts/tests/**/*.test.ts'],
-    // Media and database tests share two cores: files run one after another in processes of their own.
+    // Files run in processes of their own, two at a time: most of them wait for a database, a child or a disk now and then.
     pool: 'forks',
-    fileParallelism: false,
+    maxWorkers: 2,
     testTimeout: 60_000,
     hookTimeout: 120_000,
     reporters: ['default', ['json', { outputFile: '.hematine/test/vitest.json' }]],

@@ -1,5 +1,5 @@
 import {
-  AssetKind, AssetRecord, DeliverySpec, Disc, DiscCopyRecord, DriveRecord, JobDetail, JobEventRecord, JobRecord, LotRecord, longestMomentSeconds, MeasureDepth, Measurement, Moment, mostMoments, NumberedSequence, OrderRecord, parseSectorRanges, PlannedRecord, PlannedSource, proxyPieceSeconds, Rational, ScanRecord, SourceFilter, SourceKind, SourceRecord, SourceRow, SourceSort, Step, Steps, Treatment, TreatmentRecord, TrialRecord, VolumeRecord, VolumeRole,
+  AssetKind, AssetRecord, DeliverySpec, Disc, DiscCopyRecord, DriveRecord, JobDetail, JobEventRecord, JobRecord, joinLimits, LotRecord, longestMomentSeconds, MeasureDepth, Measurement, Moment, mostMoments, NumberedSequence, OrderRecord, parseSectorRanges, PlannedRecord, PlannedSource, proxyPieceSeconds, Rational, ScanRecord, SourceFilter, SourceKind, SourceRecord, SourceRow, SourceSort, Step, Steps, Treatment, TreatmentRecord, TrialRecord, VolumeRecord, VolumeRole,
   WatchRecord, WorkerRecord,
 } from '@hematine/core'
 import { z } from 'zod'
@@ -149,6 +149,7 @@ export const api = {
 
   listTreatments: { method: 'get', path: '/api/treatments', summary: 'Treatments of the library, every version.', answer: z.array(TreatmentRecord) },
   keepTreatment: { method: 'post', path: '/api/treatments', summary: 'Keeps steps as the next version of a treatment, or as a new one. Versions are never changed.', body: z.object({ name: text(80), steps: Steps }), answer: TreatmentRecord, status: 201 },
+  joinSources: { method: 'post', path: '/api/sources/joins', summary: 'Makes one source of several that are played one after the other. They must be alike and lie in one volume.', body: z.object({ sourceIds: z.array(z.int().positive()).min(joinLimits.fewest, 'name two at least').max(joinLimits.most, `name at most ${joinLimits.most}`) }), answer: SourceRecord, status: 201 },
   listAssets: { method: 'get', path: '/api/assets', summary: 'Lookup tables and pictures that steps can name.', answer: z.array(AssetRecord) },
   keepAsset: { method: 'post', path: '/api/assets', summary: 'Keeps a lookup table (.cube) or a picture in the library. Pictures are kept as PNG.', body: z.object({ name: text(120), kind: AssetKind, data: z.base64() }), answer: AssetRecord, status: 201 },
   readAsset: { method: 'get', path: '/api/assets/{sha256}', summary: 'A lookup table or picture with its bytes.', parameters: z.object({ sha256: AssetRecord.shape.sha256 }), answer: AssetRecord.extend({ data: z.base64() }) },

@@ -44,6 +44,7 @@ export function factLines(facts: SourceFacts): [name: string, value: string][] {
     ['size', `${describeBytes(facts.bytes)}${facts.bitsPerSecond === null ? '' : `, ${describeBitRate(facts.bitsPerSecond)} in all`}`],
   ]
   if (facts.disc) lines.unshift(['title', `${facts.disc.title} of ${facts.disc.name}, ${facts.disc.chapters.length} ${facts.disc.chapters.length === 1 ? 'chapter' : 'chapters'}${facts.disc.angle > 1 ? `, angle ${facts.disc.angle}` : ''}`])
+  if (facts.joined) lines.unshift(['joined from', facts.joined.map(({ name, from }) => `${name} (${describeClock(from)})`).join(', ')])
   if (!video) return lines
   const { pixelAspect, colour } = video
   lines.push(

@@ -72,6 +72,8 @@ export const SourceFacts = z.object({
   subtitles: z.array(SubtitleFacts),
   /** For a title of a disc: which it is, and where its chapters begin. */
   disc: z.object({ name: z.string(), title: z.int().positive(), angle: z.int().positive(), chapters: z.array(z.number().min(0)) }).optional(),
+  /** For sources joined to one: what it is put together from, and when each begins. */
+  joined: z.array(z.object({ name: z.string(), from: z.number().min(0) })).optional(),
   /** For a sequence: frames that are missing, as stretches counted from 0; the frame before stands in for them. */
   missingFrames: z.array(z.object({ from: z.int(), to: z.int() })).optional(),
   /** For a sequence whose frames still came when it was read: at what pace. */

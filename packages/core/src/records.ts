@@ -41,7 +41,7 @@ export const OrderRecord = z.object({
 })
 export type OrderRecord = z.infer<typeof OrderRecord>
 
-export const SourceKind = z.enum(['file', 'sequence', 'title'])
+export const SourceKind = z.enum(['file', 'sequence', 'title', 'join'])
 export type SourceKind = z.infer<typeof SourceKind>
 
 export const SourceState = z.enum(['reading', 'ready', 'refused'])

@@ -1,6 +1,6 @@
 import { defineEntity, p, type InferEntity } from '@mikro-orm/core'
 import type {
-  AssetKind, Check, DeliverySpec, DiscCopyRecord, DiscPlace, Finding, JobEvent as JobEventName, JobProgress, JobState, Likeness, MeasureDepth, Measurement, MeasureState, Moment, NumberedSequence, PlannedSource, Rational, SampleMeasurement, SampleState, ScanRecord, SectorRange, SourceFacts, SourceKind,
+  AssetKind, Check, DeliverySpec, DiscCopyRecord, DiscPlace, Finding, JobEvent as JobEventName, JobProgress, JobState, JoinPart, Likeness, MeasureDepth, Measurement, MeasureState, Moment, NumberedSequence, PlannedSource, Rational, SampleMeasurement, SampleState, ScanRecord, SectorRange, SourceFacts, SourceKind,
   SourceState, Step, Treatment, TrialMoment, TrialState, VolumeRole,
 } from '@hematine/core'
 
@@ -88,6 +88,8 @@ export const SourceEntity = defineEntity({
     sequence: p.json().$type<NumberedSequence | null>().nullable(),
     frameRate: p.json().$type<Rational | null>().nullable(),
     disc: p.json().$type<DiscPlace | null>().nullable(),
+    /** What a join is put together from. */
+    joined: p.json().$type<JoinPart[] | null>().nullable(),
     expectedLast: p.integer().nullable(),
     state: p.text().$type<SourceState>(),
     reason: p.text().nullable(),

@@ -1,5 +1,5 @@
 import type { EntityManager } from '@mikro-orm/postgresql'
-import { describeSequence, titlePath, type DiscPlace, type NumberedSequence, type Rational, type SourceFacts, type SourceRecord } from '@hematine/core'
+import { describeSequence, joinPartFacts, joinProblem, titlePath, type DiscPlace, type JoinPart, type NumberedSequence, type Rational, type SourceFacts, type SourceRecord } from '@hematine/core'
 import { sourceName, sourceRecord } from './as-records.ts'
 import { JobEntity, OrderEntity, PosterEntity, SampleEntity, SourceEntity, VolumeEntity, type SourceRow } from './entities.ts'
 import { matchToInventory } from './inventory.ts'
@@ -46,6 +46,39 @@ export async function bringInWithin(tx: EntityManager, queue: TaskQueue, orderId
   // Read in the order in which they came.
   await queue.sendMany('facts', rows.map(row => ({ payload: { sourceId: row.id }, priority: -row.id })), tx)
   return { ids: rows.map(row => row.id), alreadyThere: arrivals.length - rows.length }
+}
+
+/**
+ * Makes one source of several that are played one after the other; they stay as they are.
+ * @param ids in the order in which they are played
+ * @throws Problem when they cannot be joined
+ */
+export async function joinSources(em: EntityManager, queue: TaskQueue, ids: readonly number[]): Promise<SourceRecord> {
+  const id = await em.transactional(async tx => {
+    const there = await tx.find(SourceEntity, { id: { $in: [...ids] } }, { populate: ['volume'] })
+    const rows = ids.map(wanted => found(there.find(row => row.id === wanted) ?? null, 'source', wanted))
+    const [first] = rows
+    if (!first) throw new Problem(409, 'cannot-join', 'Choose two sources or more to join.')
+    for (const row of rows) {
+      if (row.state !== 'ready' || !row.facts) throw new Problem(409, 'cannot-join', `${sourceName(row)} is not read yet, or was refused. Join what is ready.`)
+      if (row.kind === 'join') throw new Problem(409, 'cannot-join', `${sourceName(row)} is a join itself. Join its parts instead.`)
+      if (row.order.id !== first.order.id) throw new Problem(409, 'cannot-join', 'The sources are of different orders. Join those of one.')
+      if (row.volume.id !== first.volume.id) throw new Problem(409, 'cannot-join', `${sourceName(row)} lies in another volume than ${sourceName(first)}. Copy both into one and bring them in from there.`)
+    }
+    const problem = joinProblem(rows.map(row => ({ name: sourceName(row), facts: row.facts! })))
+    if (problem) throw new Problem(409, 'cannot-join', problem)
+    const joined = rows.map((row): JoinPart => ({ kind: row.kind as JoinPart['kind'], relativePath: row.relativePath, sequence: row.sequence ?? null, frameRate: row.frameRate ?? null, disc: row.disc ?? null, ...joinPartFacts(row.facts!) }))
+    // Joins of the same parts are sources of their own.
+    const taken = new Set((await tx.find(SourceEntity, { order: first.order.id, kind: 'join' }, { fields: ['relativePath'] })).map(row => row.relativePath))
+    const name = `${first.relativePath} and ${rows.length - 1} more`
+    let relativePath = name
+    for (let number = 2; taken.has(relativePath); number++) relativePath = `${name} (${number})`
+    const row = tx.create(SourceEntity, { order: first.order, volume: first.volume, relativePath, kind: 'join', name: sourceName({ relativePath }), sequence: null, frameRate: null, disc: null, joined, state: 'reading' })
+    await tx.flush()
+    await queue.send('facts', { sourceId: row.id }, tx, -row.id)
+    return row.id
+  })
+  return (await listSources(em.fork(), { ids: [id] }))[0]!
 }
 
 /** Sequences that are in the order already but have other frames now keep their source, which is read again. @returns their arrivals */

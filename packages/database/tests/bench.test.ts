@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto'
 import { beforeEach, describe, expect, test } from 'vitest'
 import { newStep, type TrialMoment } from '@hematine/core'
 import {
-  askForTrials, assetBytes, beginTrial, draftJobs, findAsset, keepAsset, keepTreatment, keepTrialFailure, keepTrialLooks, keepTrialMoment, knownTrials, listAssets, listJobs, listLots, listSources, listTreatments, listTrials, moveToLot, momentsOf, readJob, removeTrials, setMoments, takeTask, treatLots,
+  askForTrials, assetBytes, beginTrial, draftJobs, findAsset, joinSources, keepAsset, keepTreatment, keepTrialFailure, keepTrialLooks, keepTrialMoment, knownTrials, listAssets, listJobs, listLots, listSources, listTreatments, listTrials, moveToLot, momentsOf, readJob, readSource, removeTrials, setMoments, takeTask, treatLots,
 } from '../src/index.ts'
 import { makeOrder, makeWorker, useDatabase } from '../../../tests/support/database.ts'
 
@@ -25,6 +25,24 @@ const denoise = newStep('denoise')
 const sharpen = newStep('sharpen')
 const result: TrialMoment = { frames: 50, seconds: 5, untilFirstFrame: 0.4, steps: [], bytes: 1000, ssim: 0.99, xpsnr: 40, before: { noise: null, detail: null, blocking: 1, wobble: null }, after: { noise: null, detail: null, blocking: 1, wobble: null }, devices: {} }
 const ask = (steps = [denoise]) => askForTrials(db.em(), db.queue, sourceIds[0]!, 'playback-box', [{ label: 'try', steps }])
+
+describe('joins', () => {
+  test('are sources of their own, read in the background, whose parts stay', async () => {
+    const joined = await joinSources(db.em(), db.queue, [sourceIds[1]!, sourceIds[0]!])
+    expect(joined).toMatchObject({ kind: 'join', name: 'two.mp4 and 1 more', state: 'reading', orderId })
+    expect((await joinSources(db.em(), db.queue, sourceIds)).name).toBe('one.mp4 and 1 more')
+    expect((await joinSources(db.em(), db.queue, sourceIds)).name).toBe('one.mp4 and 1 more (2)')
+    const row = (await readSource(db.em(), joined.id))!
+    expect(row.joined!.map(part => [part.relativePath, part.seconds])).toEqual([['two.mp4', 120], ['one.mp4', 120]])
+    expect((await listSources(db.em(), { orderId })).filter(source => source.kind === 'file')).toHaveLength(2)
+  })
+
+  test('of what is not ready, or a join itself, are refused with its name', async () => {
+    const joined = await joinSources(db.em(), db.queue, sourceIds)
+    await expect(joinSources(db.em(), db.queue, [sourceIds[0]!, joined.id])).rejects.toThrow('one.mp4 and 1 more is not read yet')
+    await expect(joinSources(db.em(), db.queue, [sourceIds[0]!, 99_999])).rejects.toThrow('There is no source 99999')
+  })
+})
 
 describe('assets', () => {
   const table = Buffer.from('LUT_1D_SIZE 2\n0 0 0\n1 1 1\n')

@@ -3,6 +3,7 @@ import { describePixelFormat, toNumber, type CheckMeasurement, type DeliverySpec
 import { AVMEDIA_TYPE_AUDIO, AVMEDIA_TYPE_VIDEO, AV_FRAME_FLAG_INTERLACED } from 'node-av/constants'
 import { avGetCodecName, avGetPixFmtName, Frame } from 'node-av/lib'
 import { StreamDecoder } from './decoder.ts'
+import { openFrames } from './frame-reader.ts'
 import { Graph, videoPadOf } from './graph.ts'
 import { openInput, type MediaInput } from './input.ts'
 import { TreatedPicture } from './picture-treatment.ts'
@@ -211,7 +212,7 @@ function describeLevel(codec: string | null, level: number): string | null {
 
 /** Decodes a whole sound track; its length is counted from `zeroSeconds`, the picture's start. */
 async function measureSound(input: MediaInput, streamIndex: number, gate: WorkGate, zeroSeconds: number): Promise<CheckMeasurement['audio'][number]> {
-  const decoder = await StreamDecoder.open(input, streamIndex, 1)
+  const decoder = await openFrames(input, streamIndex, 1)
   const frame = new Frame()
   frame.alloc()
   try {

@@ -3,7 +3,7 @@ import path from 'node:path'
 import { frameFileName, framesSpanned, standInNumber, toNumber, type Rational } from '@hematine/core'
 import { AVERROR_EIO, AVERROR_EOF, AV_PKT_FLAG_KEY, AVSEEK_FLAG_BACKWARD, AV_NOPTS_VALUE, type AVMediaType } from 'node-av/constants'
 import { Codec, CodecContext, Packet, type FormatContext, type Frame, type Stream } from 'node-av/lib'
-import { keepOnlyStream, openInput, type MediaInput } from './input.ts'
+import { keepOnlyStream, openInput, type PlainInput } from './input.ts'
 import { ensure, isAgain, isEnd, MediaError } from './libav.ts'
 
 /**
@@ -27,7 +27,7 @@ export class StreamDecoder {
   }
 
   /** @throws MediaError when the stream has no decoder */
-  static async open(input: MediaInput, streamIndex: number, threads = 0): Promise<StreamDecoder> {
+  static async open(input: PlainInput, streamIndex: number, threads = 0): Promise<StreamDecoder> {
     const container = await openInput(input)
     try {
       const stream = container.streams[streamIndex]
@@ -40,7 +40,7 @@ export class StreamDecoder {
   }
 
   /** Opens the first stream of a kind. */
-  static async openBest(input: MediaInput, type: AVMediaType, threads = 0): Promise<StreamDecoder> {
+  static async openBest(input: PlainInput, type: AVMediaType, threads = 0): Promise<StreamDecoder> {
     const container = await openInput(input)
     try {
       const index = ensure(container.findBestStream(type), 'The file has no such stream')
@@ -51,7 +51,7 @@ export class StreamDecoder {
     }
   }
 
-  private static async over(input: MediaInput, container: FormatContext, stream: Stream, threads: number): Promise<StreamDecoder> {
+  private static async over(input: PlainInput, container: FormatContext, stream: Stream, threads: number): Promise<StreamDecoder> {
     const codec = Codec.findDecoder(stream.codecpar.codecId)
     if (!codec) throw new MediaError(`Stream ${stream.index} cannot be decoded: no decoder for it is built in.`)
     const context = new CodecContext()
@@ -163,7 +163,7 @@ class SequenceFrames {
   /** Frame that is read next. */
   index = 0
 
-  constructor(private readonly input: Extract<MediaInput, { kind: 'sequence' }>) {}
+  constructor(private readonly input: Extract<PlainInput, { kind: 'sequence' }>) {}
 
   /** Fills a packet as the libraries' readers do. @returns their code */
   async read(packet: Packet): Promise<number> {

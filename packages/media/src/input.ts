@@ -1,5 +1,5 @@
 import path from 'node:path'
-import { type DiscTitle, type NumberedSequence, type Rational } from '@hematine/core'
+import type { DiscTitle, JoinPart, NumberedSequence, Rational } from '@hematine/core'
 import { AVDISCARD_ALL, AVDISCARD_DEFAULT, AVFMT_FLAG_CUSTOM_IO, AVFMT_FLAG_GENPTS } from 'node-av/constants'
 import { FormatContext, InputFormat } from 'node-av/lib'
 import { ensure, MediaError, options } from './libav.ts'
@@ -21,11 +21,16 @@ export interface TitleInput extends Pick<DiscTitle, 'aspect' | 'audio' | 'subtit
   unreadable: { path: string, at: number, bytes: number }[]
 }
 
+/** What can be a part of a join. */
+export type PlainInput = Exclude<MediaInput, { kind: 'join' }>
+
 /** Where a source's bytes are: one file, a numbered run of pictures in a directory, or a title of a disc. Paths are absolute. */
 export type MediaInput =
   | { kind: 'file', path: string }
   | { kind: 'sequence', directory: string, sequence: NumberedSequence, frameRate: Rational }
   | TitleInput
+  /** Sources that are played one after the other. */
+  | { kind: 'join', parts: (Pick<JoinPart, 'seconds' | 'picture' | 'sound'> & { input: PlainInput, name: string })[] }
 
 /** A container read through a reader of ours, which is closed with it. */
 class TitleContext extends FormatContext {
@@ -49,7 +54,7 @@ const refusedFormats = new Set(['hls', 'dash', 'concat', 'sdp', 'rtsp', 'imf', '
  * Opens an input for reading and finds its streams. Only local files are ever followed. Of a sequence its first frames are seen; `StreamDecoder` reads the rest.
  * @throws MediaError when it cannot be opened or holds nothing
  */
-export async function openInput(input: MediaInput): Promise<FormatContext> {
+export async function openInput(input: PlainInput): Promise<FormatContext> {
   const context = input.kind === 'title' ? new TitleContext(new TitleReader(input)) : new FormatContext()
   const settings: Record<string, string | number> = { protocol_whitelist: 'file', probesize: 20_000_000, analyzeduration: 20_000_000 }
   let url: string

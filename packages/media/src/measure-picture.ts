@@ -3,7 +3,7 @@ import {
   toNumber, windowPlans, type Borders, type MeasureDepth, type MeasuredPicture, type MeasuredRun, type MeasuredWindow, type Plane, type Profiles, type Reduced, type VideoFacts,
 } from '@hematine/core'
 import { Frame } from 'node-av/lib'
-import { StreamDecoder } from './decoder.ts'
+import { openFrames, type FrameReader } from './frame-reader.ts'
 import { Graph, videoPadOf } from './graph.ts'
 import type { MediaInput } from './input.ts'
 import { MediaError } from './libav.ts'
@@ -93,7 +93,7 @@ export async function measurePictureOf(input: MediaInput, video: VideoFacts, dep
   const { framesEach } = windowPlans[depth]
   const windows: MeasuredWindow[] = []
   const likenesses: Reduced[] = []
-  const decoder = await StreamDecoder.open(input, video.streamIndex)
+  const decoder = await openFrames(input, video.streamIndex)
   try {
     for (const run of runs) {
       let gauge = new WindowGauge(Math.min(framesEach, run.frames))
@@ -125,7 +125,7 @@ export async function measurePictureOf(input: MediaInput, video: VideoFacts, dep
 }
 
 /** The frames of a run with how their fields relate, as the library's idet filter judges each by itself: its judgement over several frames smooths pulldown away. */
-async function* picturesOf(decoder: StreamDecoder, video: VideoFacts, run: MeasuredRun): AsyncGenerator<Picture> {
+async function* picturesOf(decoder: FrameReader, video: VideoFacts, run: MeasuredRun): AsyncGenerator<Picture> {
   const [frameTicks, base] = [1 / toNumber(video.frameRate) / toNumber(decoder.timeBase), toNumber(decoder.timeBase)]
   const start = video.startTicks + run.first * frameTicks
   if (run.first > 0) {

@@ -1,6 +1,6 @@
 import { SoundGauge, toNumber, type AudioFacts, type MeasureDepth, type MeasuredSound, type SourceFacts } from '@hematine/core'
 import { Frame } from 'node-av/lib'
-import { StreamDecoder } from './decoder.ts'
+import { openFrames } from './frame-reader.ts'
 import { audioPadOf, Graph } from './graph.ts'
 import type { MediaInput } from './input.ts'
 import type { PacketTimes } from './packet-times.ts'
@@ -21,7 +21,7 @@ export async function measureSoundOf(input: MediaInput, facts: SourceFacts, trac
   const whole = length <= wholeUpTo[depth]
   const count = depth === 'deep' ? stretches * 4 : stretches
   const starts = whole ? [0] : Array.from({ length: count }, (_, index) => (index * (length - stretchSeconds)) / (count - 1))
-  const decoder = await StreamDecoder.open(input, track.streamIndex, 1)
+  const decoder = await openFrames(input, track.streamIndex, 1)
   const [frame, measured] = [new Frame(), new Frame()]
   frame.alloc()
   measured.alloc()

@@ -3,6 +3,7 @@ import { AVSEEK_FLAG_BACKWARD, AV_NOPTS_VALUE } from 'node-av/constants'
 import { Packet, type FormatContext } from 'node-av/lib'
 import { openInput, type MediaInput } from './input.ts'
 import { isAgain } from './libav.ts'
+import { readFacts } from './source-facts.ts'
 
 /** What the packets of a source say of time, without decoding anything. */
 export interface PacketTimes {
@@ -24,6 +25,7 @@ export async function readPacketTimes(input: MediaInput, facts: SourceFacts, mos
   const pictureSeconds: number[] = []
   const endSeconds = new Map<number, number>()
   if (input.kind === 'sequence') return { pictureSeconds, endSeconds }
+  if (input.kind === 'join') return joinedTimes(input, facts, most)
   const container = await openInput(input)
   const packet = new Packet()
   packet.alloc()
@@ -46,6 +48,24 @@ export async function readPacketTimes(input: MediaInput, facts: SourceFacts, mos
     await container.closeInput()
   }
   return { pictureSeconds: pictureSeconds.sort((a, b) => a - b), endSeconds }
+}
+
+/** Times of parts that are played one after the other; streams have the numbers of the first part. */
+async function joinedTimes({ parts }: Extract<MediaInput, { kind: 'join' }>, facts: SourceFacts, most: number): Promise<PacketTimes> {
+  const pictureSeconds: number[] = []
+  const endSeconds = new Map<number, number>()
+  let begin = 0
+  for (const { input, seconds, picture, sound } of parts) {
+    const own = await readFacts(input)
+    const times = await readPacketTimes(input, own, most - pictureSeconds.length)
+    for (const at of times.pictureSeconds) if (at < seconds) pictureSeconds.push(begin + at)
+    for (const [stream, end] of times.endSeconds) {
+      const number = stream === picture?.stream ? facts.video!.streamIndex : facts.audio[sound.indexOf(stream)]?.streamIndex
+      if (number !== undefined) endSeconds.set(number, begin + end)
+    }
+    begin += seconds
+  }
+  return { pictureSeconds, endSeconds }
 }
 
 /** Reads packets until the end, or until `each` has seen enough. @returns whether the end was reached */

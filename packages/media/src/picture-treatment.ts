@@ -1,6 +1,6 @@
 import { plainTimeline, sourceTimeAt, toNumber, type Treatment, type VideoFacts } from '@hematine/core'
 import type { Frame } from 'node-av/lib'
-import { StreamDecoder } from './decoder.ts'
+import { openFrames, type FrameReader } from './frame-reader.ts'
 import { planStages, type StagePlan } from './filters.ts'
 import type { MediaInput } from './input.ts'
 import { MediaError } from './libav.ts'
@@ -30,7 +30,7 @@ export class TreatedPicture extends TreatedStream<StageChain> {
   private readonly lead: number
 
   /** @param upTo number of stages, when only the frames that reach the next one are wanted, all of them */
-  private constructor(decoder: StreamDecoder, private readonly input: MediaInput, private readonly video: VideoFacts, private readonly treatment: Treatment, private readonly options: PictureOptions, private readonly upTo?: number) {
+  private constructor(decoder: FrameReader, private readonly input: MediaInput, private readonly video: VideoFacts, private readonly treatment: Treatment, private readonly options: PictureOptions, private readonly upTo?: number) {
     super(decoder, BigInt(video.startTicks))
     const { firstFrame = 0, apart = false } = options
     this.firstFrame = firstFrame
@@ -43,7 +43,7 @@ export class TreatedPicture extends TreatedStream<StageChain> {
   /** @throws MediaError when the input cannot be opened */
   static async open(input: MediaInput, video: VideoFacts, treatment: Treatment, options: PictureOptions = {}, upTo?: number): Promise<TreatedPicture> {
     const { firstFrame = 0, threads = 0 } = options
-    const decoder = await StreamDecoder.open(input, video.streamIndex, threads)
+    const decoder = await openFrames(input, video.streamIndex, threads)
     const picture = new TreatedPicture(decoder, input, video, treatment, options, upTo)
     // What is trimmed off before the first range need not be decoded either.
     const seconds = sourceTimeAt(treatment.timeline ?? plainTimeline, firstFrame / toNumber(treatment.result.rate) - picture.lead) - leadSeconds

@@ -1,5 +1,5 @@
 import { plainTimeline, sourceTimeAt, toNumber, type AudioFacts, type DeliverySpec, type Rational, type Step, type Strength, type Timeline, type Treatment } from '@hematine/core'
-import { StreamDecoder } from './decoder.ts'
+import { openFrames, type FrameReader } from './frame-reader.ts'
 import { audioPadOf, Graph } from './graph.ts'
 import type { MediaInput } from './input.ts'
 import { TreatedStream } from './treated-stream.ts'
@@ -30,7 +30,7 @@ export function deliveredChannels(track: AudioFacts, spec: DeliverySpec): number
  * Sound from before the picture starts is cut, a late start and gaps are filled with silence.
  */
 export class TreatedSound extends TreatedStream<Graph> {
-  private constructor(decoder: StreamDecoder, private readonly shape: SoundShape, startTicks: bigint, private readonly filters: string[]) {
+  private constructor(decoder: FrameReader, private readonly shape: SoundShape, startTicks: bigint, private readonly filters: string[]) {
     super(decoder, startTicks)
   }
 
@@ -39,7 +39,7 @@ export class TreatedSound extends TreatedStream<Graph> {
    * @param startSeconds time in the result to begin with
    */
   static async open(input: MediaInput, track: AudioFacts, shape: SoundShape, zeroSeconds: number, { startSeconds = 0, treatment = {} }: { startSeconds?: number, treatment?: Pick<Treatment, 'timeline' | 'sound'> } = {}): Promise<TreatedSound> {
-    const decoder = await StreamDecoder.open(input, track.streamIndex, 1)
+    const decoder = await openFrames(input, track.streamIndex, 1)
     const timeline = treatment.timeline ?? plainTimeline
     const from = sourceTimeAt(timeline, startSeconds)
     const start = BigInt(Math.round((zeroSeconds + from) / toNumber(decoder.timeBase)))

@@ -1,7 +1,7 @@
 import { open, stat } from 'node:fs/promises'
 import path from 'node:path'
 import {
-  arrivalOf, describeAspect, describeCodec, describeFrameNumbers, describePixelFormat, describeRanges, displayAspect, framesIn, framesSpanned, frameFileName, missingFrames, nearestRational, pictureSize, presentNumbers, sequenceRemarks, snapRate, squarePixel, toNumber,
+  arrivalOf, describeAspect, describeCodec, describeFrameNumbers, describePixelFormat, describeRanges, displayAspect, framesIn, framesSpanned, frameFileName, joinFacts, joinPartFacts, missingFrames, nearestRational, pictureSize, presentNumbers, sequenceRemarks, snapRate, squarePixel, toNumber,
   type AudioFacts, type ColourDescription, type NumberedSequence, type Rational, type Scan, type SourceFacts, type SubtitleFacts, type VideoFacts,
 } from '@hematine/core'
 import {
@@ -11,7 +11,7 @@ import {
 import { avChannelLayoutDescribe, avGetCodecName, avGetPixFmtName, Codec, Frame, type FormatContext, type Stream } from 'node-av/lib'
 import { StreamDecoder } from './decoder.ts'
 import { colourNumbers } from './encoder.ts'
-import { openInput, type MediaInput, type TitleInput } from './input.ts'
+import { openInput, type MediaInput, type PlainInput, type TitleInput } from './input.ts'
 import { MediaError } from './libav.ts'
 
 /** Frames decoded to learn the scan: half a second of 50i. */
@@ -22,6 +22,17 @@ const framesForScan = 13
  * @throws MediaError with a sentence when it is not media or nothing of it can be decoded
  */
 export async function readFacts(input: MediaInput): Promise<SourceFacts> {
+  if (input.kind !== 'join') return readPlainFacts(input)
+  const sources = []
+  for (const { input: plain, name, ...known } of input.parts) {
+    const facts = await readPlainFacts(plain)
+    if (JSON.stringify(joinPartFacts(facts)) !== JSON.stringify(known)) throw new MediaError(`${name} is another than when it was joined. Take the join out of the order and join its parts anew.`)
+    sources.push({ name, facts })
+  }
+  return joinFacts(sources)
+}
+
+async function readPlainFacts(input: PlainInput): Promise<SourceFacts> {
   const { bytes, remarks, ...ofFiles } = await fileFacts(input)
   if (bytes === 0) throw new MediaError('The file is empty.')
   const container = await openInput(input)
@@ -53,7 +64,7 @@ interface FileFacts extends Pick<SourceFacts, 'missingFrames' | 'arriving'> {
   remarks: string[]
 }
 
-async function fileFacts(input: MediaInput): Promise<FileFacts> {
+async function fileFacts(input: PlainInput): Promise<FileFacts> {
   if (input.kind === 'file') return { bytes: (await stat(input.path)).size, remarks: [] }
   if (input.kind === 'title') return { bytes: input.parts.reduce((sum, part) => sum + part.bytes, 0), remarks: [] }
   const { directory, sequence } = input
@@ -109,7 +120,7 @@ function fraction(value: { num: number, den: number }): Rational {
   return { num: value.num, den: value.den }
 }
 
-async function readVideo(input: MediaInput, container: FormatContext, stream: Stream, durationSeconds: number | null, remarks: string[]): Promise<VideoFacts> {
+async function readVideo(input: PlainInput, container: FormatContext, stream: Stream, durationSeconds: number | null, remarks: string[]): Promise<VideoFacts> {
   const codec = avGetCodecName(stream.codecpar.codecId) ?? 'unknown'
   // One thread: starting more takes longer than the few frames that are decoded.
   const decoder = await StreamDecoder.open(input, stream.index, 1)
@@ -178,7 +189,7 @@ function pixelAspect(frame: Frame, stream: Stream): Rational {
  * first decoded frames is believed; the rate is variable when that spacing, the average and the base disagree.
  * @param spacing mean seconds between the first decoded frames
  */
-function readRate(stream: Stream, input: MediaInput, spacing: number | null): Pick<VideoFacts, 'frameRate' | 'rateIs'> {
+function readRate(stream: Stream, input: PlainInput, spacing: number | null): Pick<VideoFacts, 'frameRate' | 'rateIs'> {
   if (input.kind === 'sequence') return { frameRate: input.frameRate, rateIs: 'constant' }
   const stated = [stream.avgFrameRate, stream.rFrameRate].filter(rate => rate.num > 0 && rate.den > 0).map(fraction)
   const off = (rate: Rational) => spacing ? Math.abs(Math.log(toNumber(rate) * spacing)) : 0
@@ -259,7 +270,7 @@ function byTables(input: TitleInput, streams: readonly Stream[], audio: AudioFac
 }
 
 /** A container's name in the trade; MP4 and MOV, MKV and WebM share a reader and are told apart by the file's ending. */
-export function containerOf(reader: string, input: MediaInput): string {
+export function containerOf(reader: string, input: PlainInput): string {
   if (input.kind === 'sequence') return 'pictures'
   if (input.kind === 'title') return 'DVD title'
   const ending = path.extname(input.path).slice(1).toUpperCase()

@@ -1,7 +1,7 @@
 import path from 'node:path'
-import { DiscProblem, type DiscPlace, type NumberedSequence, type Rational, type SourceKind } from '@hematine/core'
+import { DiscProblem, type DiscPlace, type JoinPart, type NumberedSequence, type Rational, type SourceKind } from '@hematine/core'
 import { OpenDisc } from './disc.ts'
-import type { MediaInput } from './input.ts'
+import type { MediaInput, PlainInput } from './input.ts'
 import { resolveInside, VolumeProblem } from './volume-files.ts'
 
 /** A source as the database keeps it. */
@@ -11,11 +11,18 @@ export interface KeptSource {
   sequence?: NumberedSequence | null
   frameRate?: Rational | null
   disc?: DiscPlace | null
+  joined?: JoinPart[] | null
 }
 
 /** Where a source's bytes are on this machine. @throws VolumeProblem when they are not there, or not inside the volume */
 export async function sourceInput(source: KeptSource, volumePath: string): Promise<MediaInput> {
   if (source.kind === 'file') return { kind: 'file', path: await resolveInside(volumePath, source.relativePath) }
+  if (source.kind === 'join') {
+    if (!source.joined) throw new VolumeProblem('The source does not say what it is joined from. Join its parts anew.')
+    const parts = []
+    for (const part of source.joined) parts.push({ input: await sourceInput(part, volumePath) as PlainInput, name: path.posix.basename(part.relativePath), seconds: part.seconds, picture: part.picture, sound: part.sound })
+    return { kind: 'join', parts }
+  }
   if (source.kind === 'title') {
     if (!source.disc) throw new VolumeProblem('The source does not say which title of a disc it is. Bring it in again.')
     const { path, title, angle } = source.disc

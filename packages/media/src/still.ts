@@ -1,7 +1,7 @@
 import { toNumber, type StoredFrame, type Treatment, type VideoFacts } from '@hematine/core'
 import { Frame } from 'node-av/lib'
 import sharp from 'sharp'
-import { StreamDecoder } from './decoder.ts'
+import { openFrames } from './frame-reader.ts'
 import { Graph, videoPadOf } from './graph.ts'
 import type { MediaInput } from './input.ts'
 import { MediaError } from './libav.ts'
@@ -70,7 +70,7 @@ export async function posterFrame(input: MediaInput, video: VideoFacts, duration
   const shown = (video.width * toNumber(video.pixelAspect)) / video.height
   const size = { width: posterWidth, height: Math.max(2, Math.round(posterWidth / shown / 2) * 2) }
   // One thread: starting more takes longer than the few frames.
-  const decoder = await StreamDecoder.open(input, video.streamIndex, 1)
+  const decoder = await openFrames(input, video.streamIndex, 1)
   const frame = new Frame()
   frame.alloc()
   let best: { picture: RgbPicture, contrast: number } | null = null
@@ -114,7 +114,7 @@ export async function stripFrames(input: MediaInput, video: VideoFacts, duration
   const shape = (video.width * toNumber(video.pixelAspect)) / video.height
   const size = { width: Math.max(2, Math.round((stripHeight * shape) / 2) * 2), height: stripHeight }
   const count = Math.max(1, Math.min(stripCount, video.frameCount))
-  const decoder = await StreamDecoder.open(input, video.streamIndex, 1)
+  const decoder = await openFrames(input, video.streamIndex, 1)
   const frame = new Frame()
   frame.alloc()
   const strip: { seconds: number, picture: Buffer }[] = []
@@ -155,7 +155,7 @@ export async function treatedStill(input: MediaInput, video: VideoFacts, treatme
 
 /** Frame `index` of a file of constant rate, or its last one when the index is beyond. @throws MediaError when nothing decodes there */
 export async function plainStill(input: MediaInput, video: VideoFacts, seconds: number): Promise<RgbPicture> {
-  const decoder = await StreamDecoder.open(input, video.streamIndex)
+  const decoder = await openFrames(input, video.streamIndex)
   const [frame, candidate] = [new Frame(), new Frame()]
   frame.alloc()
   candidate.alloc()

@@ -1,5 +1,5 @@
 import { Frame } from 'node-av/lib'
-import type { StreamDecoder } from './decoder.ts'
+import type { FrameReader } from './frame-reader.ts'
 
 /** What a decoded stream is sent through. */
 export interface Passage {
@@ -17,7 +17,7 @@ export abstract class TreatedStream<Through extends Passage> {
   private ended = false
 
   /** @param startTicks time in the stream that is time 0 for the filters */
-  protected constructor(protected readonly decoder: StreamDecoder, private readonly startTicks: bigint) {
+  protected constructor(protected readonly decoder: FrameReader, private readonly startTicks: bigint) {
     this.decoded.alloc()
   }
 

@@ -5,7 +5,7 @@ import {
 } from '@hematine/core'
 import { Frame } from 'node-av/lib'
 import { Likeness } from './check.ts'
-import { StreamDecoder } from './decoder.ts'
+import { openFrames } from './frame-reader.ts'
 import { FrameSheet, toJpeg } from './frame-sheet.ts'
 import type { MediaInput } from './input.ts'
 import { MediaError } from './libav.ts'
@@ -147,7 +147,7 @@ const leadSeconds = 3
 
 /** Decodes frames from a place on. `take` is told the time from that place and the frame's number; it must not keep the frame. */
 async function eachFrame(input: MediaInput, video: VideoFacts, from: number, gate: WorkGate, take: (picture: RgbPicture, seconds: number, number: number, frame: Frame) => Promise<void>, length = Number.POSITIVE_INFINITY): Promise<void> {
-  const decoder = await StreamDecoder.open(input, video.streamIndex)
+  const decoder = await openFrames(input, video.streamIndex)
   const frame = new Frame()
   frame.alloc()
   try {

@@ -137,6 +137,7 @@ export async function identityOf(input: MediaInput): Promise<string> {
     return `${facts.size}:${facts.mtimeMs}`
   }
   if (input.kind === 'file') return one(input.path)
+  if (input.kind === 'join') return createHash('sha256').update((await Promise.all(input.parts.map(part => identityOf(part.input)))).join('\n')).digest('hex')
   if (input.kind === 'title') {
     const files = [...new Set(input.parts.map(part => part.path))]
     return `${(await Promise.all(files.map(one))).join(',')}:${input.title}:${input.angle}`

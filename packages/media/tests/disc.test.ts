@@ -5,7 +5,7 @@ import { isoFiles, udfFiles, type ReadBytes } from '@hematine/core'
 import { Frame } from 'node-av/lib'
 import { beforeAll, describe, expect, test } from 'vitest'
 import { readFacts, silenceLibraries } from '../src/index.ts'
-import { StreamDecoder } from '../src/decoder.ts'
+import { openFrames } from '../src/frame-reader.ts'
 import { OpenDisc } from '../src/disc.ts'
 import type { MediaInput } from '../src/input.ts'
 import { listDirectory } from '../src/volume-files.ts'
@@ -38,7 +38,7 @@ async function writeProgram(file: string, level: number, frames: number, ntsc = 
 
 async function greys(input: MediaInput): Promise<{ luma: number[], times: number[], errors: number }> {
   const { video } = await readFacts(input)
-  const decoder = await StreamDecoder.open(input, video!.streamIndex)
+  const decoder = await openFrames(input, video!.streamIndex)
   const frame = new Frame()
   frame.alloc()
   const [luma, times]: [number[], number[]] = [[], []]
@@ -147,7 +147,7 @@ describe('cells that lie in another order, across files', () => {
   test('a place deep in the title is reached across its cells', async () => {
     const input = await (await OpenDisc.open(at('shuffled'))).titleInput(1)
     const { video } = await readFacts(input)
-    const decoder = await StreamDecoder.open(input, video!.streamIndex)
+    const decoder = await openFrames(input, video!.streamIndex)
     const target = video!.startTicks + 4 * 90_000
     await decoder.seek(BigInt(target - 3 * 90_000))
     const frame = new Frame()

@@ -1,7 +1,7 @@
 import path from 'node:path'
 import { Frame } from 'node-av/lib'
 import { beforeAll, describe, expect, test } from 'vitest'
-import { readFacts, silenceLibraries, type MediaInput } from '../src/index.ts'
+import { readFacts, silenceLibraries, type PlainInput } from '../src/index.ts'
 import { StreamDecoder } from '../src/decoder.ts'
 import { makeProxy } from '../src/proxy.ts'
 import { demoSource, writeClip } from '../../../tests/support/material.ts'
@@ -9,7 +9,7 @@ import { scratchDirectory } from '../../../tests/support/scratch.ts'
 import { writeSound } from '../../demo/src/write-clip.ts'
 
 const scratch = scratchDirectory()
-const input = (name: string): MediaInput => ({ kind: 'file', path: name })
+const input = (name: string): PlainInput => ({ kind: 'file', path: name })
 beforeAll(() => silenceLibraries())
 
 /** Time at which the sound first gets loud, in seconds. */

@@ -6,7 +6,7 @@ import { AVMEDIA_TYPE_AUDIO } from 'node-av/constants'
 import { Frame } from 'node-av/lib'
 import { beforeAll, describe, expect, test } from 'vitest'
 import { StreamDecoder } from '../src/decoder.ts'
-import { readFacts, silenceLibraries, transcode, type MediaInput } from '../src/index.ts'
+import { readFacts, silenceLibraries, transcode, type MediaInput, type PlainInput } from '../src/index.ts'
 import { writeMomentSound } from '../src/moment-sound.ts'
 import { deliveredChannels, deliveredLayout } from '../src/sound-treatment.ts'
 import { openGate, specOf } from '../../../tests/support/jobs.ts'
@@ -22,7 +22,7 @@ async function clip(name: string, sound: string): Promise<void> {
 }
 
 /** First channel of a file's sound as samples of 24 bits in 32, with the time of the first. */
-async function samplesOf(file: MediaInput): Promise<{ rate: number, start: number, values: Int32Array }> {
+async function samplesOf(file: PlainInput): Promise<{ rate: number, start: number, values: Int32Array }> {
   const decoder = await StreamDecoder.openBest(file, AVMEDIA_TYPE_AUDIO, 1)
   const frame = new Frame()
   frame.alloc()

@@ -4,6 +4,7 @@ import { Discs } from './discs.ts'
 import { FirstTables } from './first-tables.ts'
 import { Intake } from './intake.ts'
 import { Inventory } from './inventory.ts'
+import { Joins } from './joins.ts'
 import { Renders } from './renders.ts'
 
 /** Every migration, oldest first. A name is never changed once it has run anywhere. */
@@ -15,4 +16,5 @@ export const migrations = [
   { name: '005-renders', class: Renders },
   { name: '006-bench', class: Bench },
   { name: '007-assets', class: Assets },
+  { name: '008-joins', class: Joins },
 ]

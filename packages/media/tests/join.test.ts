@@ -1,0 +1,130 @@
+import path from 'node:path'
+import { deriveTreatment, joinPartFacts, type DeliverySpec, type Step } from '@hematine/core'
+import { Frame } from 'node-av/lib'
+import { beforeAll, describe, expect, test } from 'vitest'
+import { measureResult, readFacts, silenceLibraries, transcode, type MediaInput, type PlainInput } from '../src/index.ts'
+import { openFrames } from '../src/frame-reader.ts'
+import { readPacketTimes } from '../src/packet-times.ts'
+import { TreatedPicture } from '../src/picture-treatment.ts'
+import { identityOf } from '../src/volume-files.ts'
+import { openGate, specOf } from '../../../tests/support/jobs.ts'
+import { writeClip, writeCountingClip } from '../../../tests/support/material.ts'
+import { scratchDirectory } from '../../../tests/support/scratch.ts'
+
+/** Sources played one after the other: frame n of a clip is a grey of 20 + 2 n, so each can be told. */
+const scratch = scratchDirectory()
+const lengths = [30, 20, 25]
+const parts: PlainInput[] = lengths.map((_, index) => ({ kind: 'file', path: path.join(scratch, `part ${index}.mkv`) }))
+let join: Extract<MediaInput, { kind: 'join' }>
+
+async function joinOf(inputs: readonly PlainInput[]): Promise<typeof join> {
+  const list = []
+  for (const [index, input] of inputs.entries()) list.push({ input, name: `part ${index}`, ...joinPartFacts(await readFacts(input)) })
+  return { kind: 'join', parts: list }
+}
+
+beforeAll(async () => {
+  silenceLibraries()
+  for (const [index, frames] of lengths.entries()) await writeCountingClip((parts[index] as { path: string }).path, frames, { size: '160x120', tone: true })
+  join = await joinOf(parts)
+})
+
+const spec: DeliverySpec = { ...specOf('archive-master'), video: { ...specOf('archive-master').video, scan: 'progressive', pixelFormat: 'yuv420p' } }
+const numberOf = (frame: Frame) => Math.round((frame.data![0]![0]! - 20) / 2)
+/** Number of the part's own frame, for each frame of the join. */
+const expected = lengths.flatMap(frames => Array.from({ length: frames }, (_, index) => index))
+
+async function numbersOf(steps: Step[], firstFrame = 0): Promise<number[]> {
+  const facts = await readFacts(join)
+  const picture = await TreatedPicture.open(join, facts.video!, deriveTreatment(facts, spec, steps), { firstFrame })
+  const frame = new Frame()
+  frame.alloc()
+  const numbers: number[] = []
+  while (await picture.next(frame)) {
+    numbers.push(numberOf(frame))
+    frame.unref()
+  }
+  frame.free()
+  await picture.close()
+  return numbers
+}
+
+describe('a join', () => {
+  test('has every frame of every part once, in order, at even times', async () => {
+    const facts = await readFacts(join)
+    expect(facts.video!.frameCount).toBe(75)
+    expect(facts.durationSeconds).toBeCloseTo(3)
+    const reader = await openFrames(join, facts.video!.streamIndex)
+    const frame = new Frame()
+    frame.alloc()
+    const [numbers, times]: [number[], number[]] = [[], []]
+    while (await reader.next(frame)) {
+      numbers.push(numberOf(frame))
+      times.push((Number(frame.pts) * reader.timeBase.num) / reader.timeBase.den)
+      frame.unref()
+    }
+    frame.free()
+    await reader.close()
+    expect(numbers).toEqual(expected)
+    expect(times).toEqual(expected.map((_, index) => expect.closeTo(index / 25, 2)))
+  })
+
+  test.each([12, 30, 41, 50, 70])('is begun at frame %i as if it were one file', async firstFrame => {
+    expect(await numbersOf([], firstFrame)).toEqual(expected.slice(firstFrame))
+  })
+
+  test('is trimmed across its seams', async () => {
+    expect(await numbersOf([{ kind: 'trim', ranges: [{ from: 1, to: 1.4 }, { from: 1.92, to: 2.2 }] }])).toEqual([...expected.slice(25, 35), ...expected.slice(48, 55)])
+  })
+
+  test('is delivered with its sound, and passes the check', async () => {
+    const facts = await readFacts(join)
+    const treatment = deriveTreatment(facts, spec)
+    const outputPath = path.join(scratch, 'whole.mkv')
+    await transcode({ input: join, facts, treatment, spec, outputPath }, openGate, () => undefined)
+    const measured = await measureResult({ input: join, facts, treatment, spec, outputPath }, openGate, () => undefined)
+    expect(measured.video.framesDecoded).toBe(75)
+    expect(measured.identical).toBe(true)
+    expect(measured.audio[0]!.durationSeconds).toBeCloseTo(3, 1)
+    expect(measured.sourceAudioSeconds[0]).toBeCloseTo(3, 1)
+  })
+
+  test('has the packet times of all its parts', async () => {
+    const { pictureSeconds, endSeconds } = await readPacketTimes(join, await readFacts(join), 1000)
+    expect(pictureSeconds).toEqual(expected.map((_, index) => expect.closeTo(index / 25, 2)))
+    expect(endSeconds.get(0)).toBeCloseTo(3, 1)
+  })
+
+  test('of files whose times begin anywhere is as even', async () => {
+    // Program streams begin at half a second or so, and their sound before or after their picture.
+    const made: PlainInput[] = []
+    for (const index of [0, 1]) {
+      const file = path.join(scratch, `stream ${index}.mpg`)
+      await writeClip({
+        path: file, format: 'dvd', video: { encoder: 'mpeg2video', bitRate: 4_000_000, keyframeDistance: 12, filters: `nullsrc=s=720x576:r=25,format=yuv420p,geq=lum='40+20*${index}+2*N':cb=128:cr=128,trim=end_frame=40,setsar=1` },
+        audio: [{ encoder: 'mp2', bitRate: 192_000, filters: 'sine=frequency=440:sample_rate=48000:duration=1.6,aformat=sample_fmts=s16:channel_layouts=stereo' }],
+      })
+      made.push({ kind: 'file', path: file })
+    }
+    const both = await joinOf(made)
+    const facts = await readFacts(both)
+    const picture = await TreatedPicture.open(both, facts.video!, deriveTreatment(facts, spec))
+    const frame = new Frame()
+    frame.alloc()
+    const levels: number[] = []
+    while (await picture.next(frame)) {
+      levels.push(frame.data![0]![400]!)
+      frame.unref()
+    }
+    frame.free()
+    await picture.close()
+    expect(levels).toHaveLength(80)
+    expect(levels.every((level, index) => Math.abs(level - (index < 40 ? 40 + 2 * index : 60 + 2 * (index - 40))) <= 2)).toBe(true)
+  })
+
+  test('says when a part is another than it was', async () => {
+    const other = { ...join, parts: [join.parts[0]!, { ...join.parts[1]!, seconds: 9 }] }
+    await expect(readFacts(other)).rejects.toThrow('part 1 is another than when it was joined.')
+    expect(await identityOf(join)).not.toBe(await identityOf({ ...join, parts: [...join.parts].reverse() }))
+  })
+})
