@@ -1,7 +1,7 @@
 import { copyFile, cp, mkdir, readdir } from 'node:fs/promises'
 import path from 'node:path'
 import { expect, test, type Page } from '@playwright/test'
-import { dataDirectory, expectAccessible, expectNoPageScroll, sourceCalled, sources, volumeOf } from './support.ts'
+import { dataDirectory, expectAccessible, expectNoPageScroll, releaseJob, sourceCalled, sources, untilState, volumeOf } from './support.ts'
 
 /** Material of every kind by hand-like steps: discs, the stand-in drive, an inventory, playing, sequences. */
 const inVolume = (...parts: string[]) => path.join(dataDirectory, 'volumes', 'sources', ...parts)
@@ -168,4 +168,40 @@ test('a sequence that is still being rendered says how much is here, and grows w
   await expect(page.getByText('9 of 9 are here. It is complete.')).toBeVisible({ timeout: 30_000 })
   await expect(row(page, 'h.[001-009].png')).toBeVisible()
   await expectNoPageScroll(page)
+})
+
+test('sources are joined in the order that is chosen, and delivered as one', async ({ page, request }) => {
+  await page.goto('/intake')
+  await page.getByLabel('Name contains').fill('Fog-signal interview')
+  for (const name of ['Fog-signal interview 2.avi', 'Fog-signal interview 3.avi']) await row(page, name).getByRole('checkbox').check()
+  await page.getByRole('button', { name: 'Lot, measure' }).click()
+  await page.getByText('Join to one source ...').click()
+  const dialog = page.getByRole('dialog')
+  const parts = dialog.getByRole('list', { name: 'Parts in order' })
+  await expect(parts.getByRole('listitem').first()).toContainText('Fog-signal interview 2.avi')
+  await expectAccessible(page)
+  await parts.getByRole('button', { name: 'Fog-signal interview 2.avi later' }).click()
+  await expect(parts.getByRole('listitem').first()).toContainText('Fog-signal interview 3.avi')
+  await dialog.getByRole('button', { name: 'Join 2 sources' }).click()
+  const name = 'Fog-signal interview 3.avi and 1 more'
+  const { id } = await sourceCalled(request, name)
+  await expect(row(page, name)).toBeVisible()
+  await page.goto(`/intake?source=${id}`)
+  await expect(page.getByText(/Fog-signal interview 3\.avi \(0:00\.0\), Fog-signal interview 2\.avi \(0:\d\d\.\d\)/)).toBeVisible()
+  const job = await releaseJob(request, name, 'small-mp4')
+  await untilState(request, job, 'done')
+  const frames = async (wanted: string) => {
+    const source = await (await request.get(`/api/sources/${(await sourceCalled(request, wanted)).id}`)).json() as { facts: { video: { frameCount: number } } }
+    return source.facts.video.frameCount
+  }
+  const { check } = await (await request.get(`/api/jobs/${job}`)).json() as { check: { verdict: string, measurement: { video: { framesDecoded: number } } } }
+  expect(check.verdict).toBe('pass')
+  expect(check.measurement.video.framesDecoded).toBe(await frames('Fog-signal interview 2.avi') + await frames('Fog-signal interview 3.avi'))
+
+  // What is not alike is refused with the difference.
+  const tape = await sourceCalled(request, 'Harbour inspection tape 12.dv')
+  const refused = await request.post('/api/sources/joins', { data: { sourceIds: [id, tape.id] } })
+  expect([refused.status(), await refused.text()]).toEqual([409, expect.stringContaining('is a join itself. Join its parts instead.')])
+  const first = await sourceCalled(request, 'Fog-signal interview 2.avi')
+  expect(await (await request.post('/api/sources/joins', { data: { sourceIds: [first.id, tape.id] } })).text()).toContain('Harbour inspection tape 12.dv cannot follow Fog-signal interview 2.avi: its picture is 720x576')
 })

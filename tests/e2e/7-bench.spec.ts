@@ -48,6 +48,17 @@ test('a treatment is put together: order, refusals, what comes out', async ({ pa
 
 test('variants are tried, compared and chosen; the choice becomes the lot\'s treatment and that of its jobs', async ({ page, request }) => {
   test.setTimeout(240_000)
+  // Notes what is played, and how loud.
+  await page.addInitScript(() => {
+    const gains: GainNode[] = []
+    Object.assign(window, { gains })
+    const make = AudioContext.prototype.createGain
+    AudioContext.prototype.createGain = function () {
+      const node = make.call(this)
+      gains.push(node)
+      return node
+    }
+  })
   const { sourceId, lotId } = await openBench(page, 'Fog-signal interview 1.avi')
   // Two short moments of one's own, the second by I and O.
   await request.put(`/api/sources/${sourceId}/moments`, { data: { moments: [{ reason: 'by hand', from: 2, to: 2.8 }] } })
@@ -111,6 +122,23 @@ test('variants are tried, compared and chosen; the choice becomes the lot\'s tre
   await viewer.getByRole('button', { name: 'Side by side' }).click()
   await viewer.getByRole('button', { name: 'Scopes' }).click()
 
+  // One sound is heard at a time, and none without being asked for.
+  const heard = () => page.evaluate(() => (window as unknown as { gains: GainNode[] }).gains.slice(-3).map(({ gain }) => gain.value > 0.5))
+  expect(await page.evaluate(() => (window as unknown as { gains: GainNode[] }).gains.length)).toBe(0)
+  await viewer.getByLabel('Sound').selectOption('source')
+  await page.keyboard.press('l')
+  await expect.poll(heard).toEqual([true, false, false])
+  await page.keyboard.press('s')
+  await expect.poll(heard).toEqual([false, true, false])
+  await viewer.getByRole('button', { name: 'Flip' }).click()
+  await page.keyboard.down('f')
+  await expect.poll(heard).toEqual([true, false, false])
+  await page.keyboard.up('f')
+  await expect.poll(heard).toEqual([false, true, false])
+  await page.keyboard.press('k')
+  await viewer.getByRole('button', { name: 'Side by side' }).click()
+  await expectAccessible(page)
+
   await learned.getByRole('button', { name: /^Choose/ }).click()
   const keep = page.getByRole('dialog')
   await keep.getByLabel('Name').fill('Interview clean')
@@ -153,5 +181,5 @@ test('a treatment travels as a file, and a file that is none is refused with a s
   expect(enclosed.assets).toMatchObject([{ name: 'Evening', kind: 'lookup table' }])
   expect(Buffer.from(enclosed.assets[0]!.data, 'base64').toString()).toContain('LUT_1D_SIZE 2')
   await page.getByLabel('Treatment to read').setInputFiles({ name: 'not.json', mimeType: 'application/json', buffer: Buffer.from('{"steps":[{"kind":"polish"}]}') })
-  await expect(page.getByText(/^not.json is no treatment: 0.kind/)).toBeVisible()
+  await expect(page.getByText(/^not.json is no treatment: steps.0.kind/)).toBeVisible()
 })

@@ -6,8 +6,9 @@ import { finished } from 'node:stream/promises'
 import path from 'node:path'
 import { seeded } from '@hematine/demo/paint'
 import { silenceLibraries } from '@hematine/media'
+import sharp from 'sharp'
 import { degrade, shownPart, type Degradation } from './degrade.ts'
-import { picturesOf, type PictureKind } from './pictures.ts'
+import { picturesOf, type Picture, type PictureKind } from './pictures.ts'
 
 /** Side of a small patch; training crops 48 out of it at a random place. */
 const side = 56
@@ -19,6 +20,8 @@ interface TrainingSet {
   /** Times that each picture is damaged anew. */
   rounds: number
   degradation: (random: () => number) => Degradation
+  /** Part of the pictures that are softened first, also as what is wanted: what is soft must stay soft. */
+  soft: number
 }
 
 const between = (random: () => number, low: number, high: number) => low + (high - low) * random()
@@ -35,10 +38,10 @@ function compressed(random: () => number): Degradation {
 const drawnMix = (random: () => number): Degradation => random() < 0.5 ? clean(random) : { ...compressed(random), noise: 0 }
 
 const sets: Record<string, TrainingSet> = {
-  'clean': { kind: 'photographs', scale: 2, patches: 18_000, rounds: 6, degradation: clean },
-  'compressed': { kind: 'photographs', scale: 2, patches: 18_000, rounds: 20, degradation: compressed },
-  'drawn': { kind: 'drawn', scale: 2, patches: 9000, rounds: 2, degradation: drawnMix },
-  'clean-up': { kind: 'photographs', scale: 1, patches: 12_000, rounds: 12, degradation: compressed },
+  'clean': { kind: 'photographs', scale: 2, patches: 18_000, rounds: 6, degradation: clean, soft: 0.2 },
+  'compressed': { kind: 'photographs', scale: 2, patches: 18_000, rounds: 20, degradation: compressed, soft: 0.15 },
+  'drawn': { kind: 'drawn', scale: 2, patches: 9000, rounds: 2, degradation: drawnMix, soft: 0 },
+  'clean-up': { kind: 'photographs', scale: 1, patches: 12_000, rounds: 12, degradation: compressed, soft: 0.15 },
 }
 
 silenceLibraries()
@@ -52,8 +55,9 @@ for (const [name, set] of Object.entries(sets)) {
   const each = Math.ceil(set.patches / (count * set.rounds))
   const [small, large] = ['small', 'large'].map(part => createWriteStream(path.join(output, `${name}.${part}`)))
   let made = 0
-  for await (const picture of picturesOf(pictures, set.kind, 'training')) {
+  for await (const sharpest of picturesOf(pictures, set.kind, 'training')) {
     for (let round = 0; round < set.rounds; round++) {
+      const picture = random() < set.soft ? await softened(sharpest, between(random, 0.8, 2.5)) : sharpest
       const how = set.degradation(random)
       const damaged = await degrade(picture, how, random)
       // A 1x network learns what the small picture was before its damage.
@@ -62,8 +66,8 @@ for (const [name, set] of Object.entries(sets)) {
       for (let patch = 0; patch < each; patch++) {
         const [x, y] = [Math.floor(random() * (damaged.width - side)), Math.floor(random() * (damaged.height - side))]
         const part = cut(target, width, x * set.scale, y * set.scale, side * set.scale)
-        // Flat patches teach nothing; one in ten is kept so that flat stays flat.
-        if (spread(part) < 4 && random() > 0.1) continue
+        // Flat patches teach little; one in three is kept so that flat stays flat.
+        if (spread(part) < 4 && random() > 0.33) continue
         small!.write(cut(damaged.data, damaged.width, x, y, side))
         large!.write(part)
         made++
@@ -73,6 +77,12 @@ for (const [name, set] of Object.entries(sets)) {
   for (const stream of [small!, large!]) await finished(stream.end())
   await writeFile(path.join(output, `${name}.json`), JSON.stringify({ patches: made, side, scale: set.scale }))
   console.log(`${name}: ${made} patches from ${count} pictures`)
+}
+
+/** A picture as a lens out of focus shows it. */
+async function softened(picture: Picture, blur: number): Promise<Picture> {
+  const { width, height } = picture
+  return { ...picture, data: await sharp(picture.data, { raw: { width, height, channels: 3 } }).blur(blur).raw().toBuffer() }
 }
 
 function cut(data: Buffer, width: number, x: number, y: number, size: number): Buffer {
