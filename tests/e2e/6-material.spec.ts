@@ -203,5 +203,5 @@ test('sources are joined in the order that is chosen, and delivered as one', asy
   const refused = await request.post('/api/sources/joins', { data: { sourceIds: [id, tape.id] } })
   expect([refused.status(), await refused.text()]).toEqual([409, expect.stringContaining('is a join itself. Join its parts instead.')])
   const first = await sourceCalled(request, 'Fog-signal interview 2.avi')
-  expect(await (await request.post('/api/sources/joins', { data: { sourceIds: [first.id, tape.id] } })).text()).toContain('Harbour inspection tape 12.dv cannot follow Fog-signal interview 2.avi: its picture is 720x576')
+  expect(await (await request.post('/api/sources/joins', { data: { sourceIds: [first.id, tape.id] } })).text()).toContain('Harbour inspection tape 12.dv cannot follow Fog-signal interview 2.avi: its picture is 720x480')
 })

@@ -2,7 +2,7 @@ import { dustMask, fillColumns, fillFromNeighbours, findScratches, moved, profil
 import { Frame } from 'node-av/lib'
 import { eightBits, readPlanes, writePlanes } from './frame-planes.ts'
 import { ensure } from './libav.ts'
-import type { Stage } from './stages.ts'
+import { SingleStage } from './stage.ts'
 
 /** Codes of 255 by which dust, and a scratch, must depart. */
 const dustCodes: Record<Strength, number> = { light: 24, medium: 16, strong: 10 }
@@ -15,20 +15,16 @@ const leastFit = 0.3
 interface Held { frame: Frame, planes: Samples[], profiles: Profiles, shift: { x: number, y: number } }
 
 /** Takes dust out of frames, looking at the one before and the one after, or scratches, which each frame shows by itself. */
-export class RepairStage implements Stage {
+export class RepairStage extends SingleStage {
   /** The last three frames at most, oldest first. The oldest one has been handed out. */
   private readonly window: Held[] = []
-  private ready: Frame | null = null
-  private hasEnded = false
   private scale = 1
 
-  constructor(private readonly what: 'dust' | 'scratches', private readonly strength: Strength, readonly timeBase: { num: number, den: number }) {}
+  constructor(private readonly what: 'dust' | 'scratches', private readonly strength: Strength, timeBase: { num: number, den: number }) {
+    super(timeBase)
+  }
 
-  async push(frame: Frame | null): Promise<void> {
-    if (frame === null) {
-      this.hasEnded = true
-      return
-    }
+  protected async take(frame: Frame): Promise<void> {
     const held = new Frame()
     held.alloc()
     held.ref(frame)
@@ -68,22 +64,15 @@ export class RepairStage implements Stage {
     return replaced > 0 ? rewritten(frame, now.planes) : frame
   }
 
-  async pull(frame: Frame): Promise<'frame' | 'again' | 'end'> {
-    if (!this.ready && this.hasEnded && this.window.length > 0) {
-      const last = this.window.pop()!
-      for (const held of this.window.splice(0)) held.frame.free()
-      this.ready = last.frame
-    }
-    if (!this.ready) return this.hasEnded ? 'end' : 'again'
-    frame.unref()
-    frame.ref(this.ready)
-    this.ready.free()
-    this.ready = null
-    return 'frame'
+  /** The last frame has none after it: it stays as it is. */
+  protected override last(): Frame | null {
+    const last = this.window.pop() ?? null
+    for (const held of this.window.splice(0)) held.frame.free()
+    return last && last.frame
   }
 
-  free(): void {
-    this.ready?.free()
+  override free(): void {
+    super.free()
     for (const { frame } of this.window) frame.free()
   }
 }

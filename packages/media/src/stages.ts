@@ -6,17 +6,10 @@ import { Graph, videoPadOf } from './graph.ts'
 import { ensure, MediaError } from './libav.ts'
 import { Network, type NetworkDevice } from './network.ts'
 import { RepairStage } from './repair-stage.ts'
+import { SingleStage, type Stage } from './stage.ts'
 import { SteadyAheadStage, type FramesAhead } from './steady-ahead-stage.ts'
 
 interface Times { timeBase: { num: number, den: number }, frameRate: { num: number, den: number } }
-
-/** Something that frames go through: pushed in at one end, pulled out at the other. */
-export interface Stage {
-  push(frame: Frame | null): Promise<void>
-  pull(frame: Frame): Promise<'frame' | 'again' | 'end'>
-  readonly timeBase: { num: number, den: number }
-  free(): void
-}
 
 /** Stages in a row, each set up by the first frame that reaches it. */
 export class StageChain {
@@ -109,22 +102,17 @@ export class StageChain {
 }
 
 /** Passes of a learned network over frames of packed red, green and blue. */
-class LearnedStage implements Stage {
-  private waiting: Frame | null = null
-  private hasEnded = false
-
-  private constructor(private readonly plan: Extract<StagePlan, { kind: 'learned' }>, readonly network: Network, readonly timeBase: { num: number, den: number }) {}
+class LearnedStage extends SingleStage {
+  private constructor(private readonly plan: Extract<StagePlan, { kind: 'learned' }>, readonly network: Network, timeBase: { num: number, den: number }) {
+    super(timeBase)
+  }
 
   static async open(plan: Extract<StagePlan, { kind: 'learned' }>, timeBase: { num: number, den: number }): Promise<LearnedStage> {
     return new LearnedStage(plan, await Network.open(plan.network), timeBase)
   }
 
-  async push(frame: Frame | null): Promise<void> {
-    if (frame === null) {
-      this.hasEnded = true
-      return
-    }
-    if (this.waiting) throw new MediaError('A learned step was given a frame before its last one was taken.')
+  protected async take(frame: Frame): Promise<void> {
+    if (this.ready) throw new MediaError('A learned step was given a frame before its last one was taken.')
     const [stride, rows] = [frame.linesize[0]!, frame.data![0]!]
     const line = frame.width * 3
     const data = new Uint8Array(line * frame.height)
@@ -138,20 +126,11 @@ class LearnedStage implements Stage {
     large.colorPrimaries = frame.colorPrimaries
     large.colorTrc = frame.colorTrc
     large.sampleAspectRatio = frame.sampleAspectRatio
-    this.waiting = large
+    this.ready = large
   }
 
-  async pull(frame: Frame): Promise<'frame' | 'again' | 'end'> {
-    if (!this.waiting) return this.hasEnded ? 'end' : 'again'
-    frame.unref()
-    frame.ref(this.waiting)
-    this.waiting.free()
-    this.waiting = null
-    return 'frame'
-  }
-
-  free(): void {
-    this.waiting?.free()
+  override free(): void {
+    super.free()
     void this.network.close()
   }
 }

@@ -3,7 +3,7 @@ import { Frame } from 'node-av/lib'
 import type { StagePlan } from './filters.ts'
 import { eightBits, readPlanes, writePlanes } from './frame-planes.ts'
 import { ensure, MediaError } from './libav.ts'
-import type { Stage } from './stages.ts'
+import { SingleStage } from './stage.ts'
 
 /** A second reading of the same frames, ahead of the first. */
 export interface FramesAhead {
@@ -16,25 +16,20 @@ export interface FramesAhead {
 const lookWidth = 640
 
 /** Puts each frame back to where it would stand without the shake, which a second reading of the source has seen coming: no frames are held. */
-export class SteadyAheadStage implements Stage {
+export class SteadyAheadStage extends SingleStage {
   private readonly path: MotionPath
   private readonly looked = new Frame()
   private before: Plane | null = null
   private lookedWhole = false
   private taken = 0
-  private ready: Frame | null = null
-  private hasEnded = false
 
-  constructor(private readonly plan: Extract<StagePlan, { kind: 'steady-ahead' }>, private readonly ahead: FramesAhead, readonly timeBase: { num: number, den: number }) {
+  constructor(private readonly plan: Extract<StagePlan, { kind: 'steady-ahead' }>, private readonly ahead: FramesAhead, timeBase: { num: number, den: number }) {
+    super(timeBase)
     this.path = new MotionPath(plan.deviation)
     this.looked.alloc()
   }
 
-  async push(frame: Frame | null): Promise<void> {
-    if (frame === null) {
-      this.hasEnded = true
-      return
-    }
+  protected async take(frame: Frame): Promise<void> {
     while (!this.lookedWhole && this.path.length <= this.taken + this.path.radius) await this.look()
     if (this.path.length <= this.taken) throw new MediaError('The second reading of the source ended before the first: the source is damaged or changes while it is read. Use the quick method to steady it.')
     const { edge, shape } = this.plan
@@ -65,17 +60,8 @@ export class SteadyAheadStage implements Stage {
     this.looked.unref()
   }
 
-  async pull(frame: Frame): Promise<'frame' | 'again' | 'end'> {
-    if (!this.ready) return this.hasEnded ? 'end' : 'again'
-    frame.unref()
-    frame.ref(this.ready)
-    this.ready.free()
-    this.ready = null
-    return 'frame'
-  }
-
-  free(): void {
-    this.ready?.free()
+  override free(): void {
+    super.free()
     this.looked.free()
     void this.ahead.close()
   }

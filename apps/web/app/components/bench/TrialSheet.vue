@@ -89,7 +89,7 @@ function toggle(id: number): void {
         </tr>
       </tbody>
     </table>
-    <p v-if="opened && costs.length > 0" class="costs"><span class="muted">{{ opened.letter }}, seconds a frame by step (they overlap):</span> <template v-for="cost in costs" :key="cost.name"><span class="cost">{{ cost.name }} <span class="number">{{ perFrame(cost.seconds) }}</span></span> </template><span v-if="devices.length > 0" class="muted">{{ devices.join(', ') }}</span></p>
+    <p v-if="opened && costs.length > 0" class="costs"><span class="muted">{{ opened.letter }}, seconds a frame by step (they overlap):</span> <span v-for="cost in costs" :key="cost.name" class="cost">{{ cost.name }} <span class="number">{{ perFrame(cost.seconds) }}</span></span><span v-if="devices.length > 0" class="muted">{{ devices.join(', ') }}</span></p>
     <p v-if="rows.length > 0" class="muted note">Times and sizes are ranges from the tried moments, treating and encoding on this machine; the check comes on top. Figures are means over the moments and tell amounts, not beauty: look at faces, text and textures yourself.</p>
   </div>
 </template>
@@ -120,5 +120,5 @@ tr.open > th { box-shadow: inset 3px 0 0 var(--accent); }
 .choose:disabled { color: var(--muted); border-color: var(--line); }
 .drop { min-width: 24px; min-height: 24px; margin-left: auto; color: var(--muted); }
 .costs, .note { margin: 6px 12px; }
-.cost { margin-right: 12px; white-space: nowrap; }
+.cost { display: inline-block; margin-right: 12px; }
 </style>
