@@ -20,7 +20,7 @@ test('Intake shows what each source is, and why one cannot be used', async ({ pa
   await page.goto('/')
   await expect(page).toHaveURL(/\/intake/)
   const rows = page.getByRole('treegrid').locator('[data-row]')
-  await expect(page.getByText(/^17 sources in/)).toBeVisible()
+  await expect(page.getByText(/^18 sources in/)).toBeVisible()
   await expect(rows.filter({ hasText: 'Lamp-room training disc 3.mpg' })).toContainText(/720x576 16:9.*25i top.*MPEG-2.*0:14\.0/s)
   await expect(rows.filter({ hasText: 'Keeper\'s notes.mov' })).toContainText('The file cannot be opened')
   await rows.filter({ hasText: 'Harbour inspection tape 12.dv' }).click()

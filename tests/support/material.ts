@@ -1,4 +1,4 @@
-import { mkdir } from 'node:fs/promises'
+import { mkdir, rm } from 'node:fs/promises'
 import { tmpdir } from 'node:os'
 import path from 'node:path'
 import { demoNames, makeDemoMaterial, type DemoPart } from '../../packages/demo/src/index.ts'
@@ -10,7 +10,18 @@ const directory = process.env.TEST_MATERIAL ?? path.join(tmpdir(), 'hematine-tes
 /** Path of a demo source, drawn when this run has not drawn it yet. */
 export async function demoSource(part: DemoPart): Promise<string> {
   await mkdir(directory, { recursive: true })
-  await makeDemoMaterial(directory, [part])
+  // Files of tests run side by side, and only one may draw at a time. A lock that nobody gives back is one of a run that was killed.
+  const lock = `${directory}.lock`
+  const begun = Date.now()
+  while (!await mkdir(lock).then(() => true, () => false)) {
+    if (Date.now() - begun > 90_000) await rm(lock, { recursive: true, force: true })
+    await new Promise(resolve => setTimeout(resolve, 100))
+  }
+  try {
+    await makeDemoMaterial(directory, [part])
+  } finally {
+    await rm(lock, { recursive: true, force: true })
+  }
   return path.join(directory, demoNames[part])
 }
 

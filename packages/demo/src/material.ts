@@ -4,12 +4,12 @@ import path from 'node:path'
 import { silenceLibraries } from '@hematine/media'
 import sharp from 'sharp'
 import { writeDiscFolder, writeDiscImage, type CellClip, type TitleSetClip } from './disc/write-disc.ts'
-import { paintLayers } from './paint.ts'
+import { paintLayers, seeded } from './paint.ts'
 import { fogSignal, storyFilters, type Scene } from './scenes.ts'
 import { writeClip, writeSound } from './write-clip.ts'
 
 /** Changes when the drawn material does, so that an older cached set is made anew. */
-export const materialVersion = 2
+export const materialVersion = 3
 
 /** Names of the demo sources, as they stand in the source volume. */
 export const demoNames = {
@@ -27,6 +27,7 @@ export const demoNames = {
   discFolder: 'Lamp-room training disc 4',
   discImage: 'Relief boat disc.iso',
   landing: 'Landing by hand.mov',
+  worn: 'Storm on the reef (worn reel).mov',
   cutShort: 'Harbour log (cut short).mp4',
   notMedia: 'Keeper\'s notes.mov',
 } as const
@@ -175,6 +176,25 @@ const landing: Step = (directory, layer) => writeClip({
   audio: [{ encoder: 'pcm_s16le', filters: `aevalsrc='0.1*sin(2*PI*50*t)+0.05*sin(2*PI*150*t)+0.12*sin(2*PI*310*t)*lt(mod(t,3),1)':s=48000:d=6,aformat=sample_fmts=s16:channel_layouts=mono` }],
 })
 
+/** Specks on the worn reel: a frame, a place, a size and whether it is bright. */
+function specks(frames: number): string {
+  const random = seeded(31)
+  return Array.from({ length: frames * 2 }, () => {
+    const [frame, x, y, size] = [Math.floor(random() * frames), Math.floor(random() * 690), Math.floor(random() * 520), 3 + Math.floor(random() * 6)]
+    return `drawbox=x=${x}:y=${y}:w=${size}:h=${Math.max(2, size - 1)}:color=${random() < 0.6 ? 'white' : 'black'}@0.9:t=fill:enable='eq(n,${frame})'`
+  }).join(',')
+}
+
+/** A reel that ran often: soft, then sharpened until its edges have halos, with a bright and a dark scratch and dust on single frames. */
+const worn: Step = (directory, layer) => writeClip({
+  path: path.join(directory, demoNames.worn), format: 'mov',
+  video: {
+    encoder: 'libx264', options: { preset: 'veryfast', crf: '17' },
+    filters: storyFilters([{ name: 'dusk', seconds: 3 }, { name: 'noon', seconds: 2 }], layer, '24', `scale=720:540:flags=area,gblur=sigma=1,unsharp=5:5:1.6:3:3:0,format=yuv420p,drawbox=x=210:y=0:w=2:h=ih:color=white@0.8:t=fill,drawbox=x=505:y=0:w=1:h=ih:color=black@0.9:t=fill,${specks(120)},setsar=1`),
+  },
+  audio: [{ encoder: 'pcm_s16le', filters: `${fogSignal(5, 130)},aformat=sample_fmts=s16:channel_layouts=mono` }],
+})
+
 /** A copy that stopped half-way: its head promises more than its body holds. */
 const cutShort: Step = async (directory, layer) => {
   const file = path.join(directory, demoNames.cutShort)
@@ -188,7 +208,7 @@ const cutShort: Step = async (directory, layer) => {
 
 const notMedia: Step = directory => writeFile(path.join(directory, demoNames.notMedia), 'Lamp trimmed at dusk. Fog from the west, signal sounded from 21:40 until 03:15.\n'.repeat(40))
 
-const steps: Record<DemoPart, Step> = { disc, interview, interview2, interview3, tape, tape2, film, sequence, watch, plate, signal, discFolder, discImage, landing, cutShort, notMedia }
+const steps: Record<DemoPart, Step> = { disc, interview, interview2, interview3, tape, tape2, film, sequence, watch, plate, signal, discFolder, discImage, landing, worn, cutShort, notMedia }
 
 /** Discs for the stand-in drive. */
 const shelfDiscs: [name: string, step: Step][] = ([
