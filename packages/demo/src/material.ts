@@ -27,7 +27,7 @@ export const demoNames = {
   discFolder: 'Lamp-room training disc 4',
   discImage: 'Relief boat disc.iso',
   landing: 'Landing by hand.mov',
-  worn: 'Storm on the reef (worn reel).mov',
+  worn: 'Storm on the reef (worn print).mov',
   cutShort: 'Harbour log (cut short).mp4',
   notMedia: 'Keeper\'s notes.mov',
 } as const
@@ -176,7 +176,7 @@ const landing: Step = (directory, layer) => writeClip({
   audio: [{ encoder: 'pcm_s16le', filters: `aevalsrc='0.1*sin(2*PI*50*t)+0.05*sin(2*PI*150*t)+0.12*sin(2*PI*310*t)*lt(mod(t,3),1)':s=48000:d=6,aformat=sample_fmts=s16:channel_layouts=mono` }],
 })
 
-/** Specks on the worn reel: a frame, a place, a size and whether it is bright. */
+/** Specks on the worn print: a frame, a place, a size and whether it is bright. */
 function specks(frames: number): string {
   const random = seeded(31)
   return Array.from({ length: frames * 2 }, () => {
@@ -185,7 +185,7 @@ function specks(frames: number): string {
   }).join(',')
 }
 
-/** A reel that ran often: soft, then sharpened until its edges have halos, with a bright and a dark scratch and dust on single frames. */
+/** A print that ran often: soft, then sharpened until its edges have halos, with a bright and a dark scratch and dust on single frames. */
 const worn: Step = (directory, layer) => writeClip({
   path: path.join(directory, demoNames.worn), format: 'mov',
   video: {

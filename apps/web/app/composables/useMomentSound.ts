@@ -73,7 +73,10 @@ export function useMomentSound(sounds: Ref<readonly MomentSound[]>, heard: Ref<s
 
   watch([sounds, () => heard.value === null], prepare)
   watch(heard, () => {
-    for (const { key, gain } of playing) gain.gain.setTargetAtTime(levelOf(sounds.value.find(sound => sound.key === key)!), context!.currentTime, fade)
+    for (const { key, gain } of playing) {
+      const sound = sounds.value.find(entry => entry.key === key)
+      gain.gain.setTargetAtTime(sound ? levelOf(sound) : 0, context!.currentTime, fade)
+    }
   })
   watch([player.speed, player.loops], start)
   // A jump of the pictures that playing does not make by itself.
