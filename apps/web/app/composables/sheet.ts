@@ -2,14 +2,20 @@
 
 interface SheetHeader { width: number, height: number, frames: { at: number, bytes: number, seconds: number }[] }
 
-/** Decoded pictures kept around the one that is shown: enough for a second ahead. */
-const keptPictures = 32
+/** Bytes of decoded pictures kept of one sheet: two seconds of 1280x720, so that a loop decodes them once. */
+const keptBytes = 200e6
+/** Kept whatever their size: enough for a second ahead. */
+const leastKept = 32
 const decodedAhead = 10
 
 export class Sheet {
   private readonly pictures = new Map<number, ImageBitmap | Promise<void>>()
 
-  private constructor(readonly header: SheetHeader, private readonly data: Blob) {}
+  private readonly kept: number
+
+  private constructor(readonly header: SheetHeader, private readonly data: Blob) {
+    this.kept = Math.max(leastKept, Math.floor(keptBytes / (header.width * header.height * 4)))
+  }
 
   /** @throws Error when it cannot be fetched */
   static async load(address: string): Promise<Sheet> {
@@ -62,7 +68,7 @@ export class Sheet {
 
   private forgetOldest(): void {
     for (const [index, picture] of this.pictures) {
-      if (this.pictures.size <= keptPictures) break
+      if (this.pictures.size <= this.kept) break
       if (!(picture instanceof ImageBitmap)) continue
       picture.close()
       this.pictures.delete(index)

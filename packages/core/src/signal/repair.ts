@@ -5,19 +5,21 @@ export interface Samples<Values extends Uint8Array | Uint16Array = Uint8Array | 
   height: number
 }
 
-/** Largest, or smallest, of each sample and its eight neighbours. */
-function extreme({ data, width, height }: Samples, wanted: 'largest' | 'smallest'): Uint16Array {
-  const sign = wanted === 'largest' ? 1 : -1
-  const pick = (a: number, b: number) => (a - b) * sign > 0 ? a : b
-  const rows = new Uint16Array(width * height)
+/** Largest of each value and its eight neighbours. */
+function largestAround(values: Int32Array, width: number, height: number): Int32Array {
+  const rows = new Int32Array(values.length)
   for (let y = 0, at = 0; y < height; y++) for (let x = 0; x < width; x++, at++) {
-    const [left, right] = [x > 0 ? data[at - 1]! : data[at]!, x < width - 1 ? data[at + 1]! : data[at]!]
-    rows[at] = pick(pick(left, data[at]!), right)
+    let most = values[at]!
+    if (x > 0 && values[at - 1]! > most) most = values[at - 1]!
+    if (x < width - 1 && values[at + 1]! > most) most = values[at + 1]!
+    rows[at] = most
   }
-  const result = new Uint16Array(width * height)
+  const result = new Int32Array(values.length)
   for (let y = 0, at = 0; y < height; y++) for (let x = 0; x < width; x++, at++) {
-    const [above, below] = [y > 0 ? rows[at - width]! : rows[at]!, y < height - 1 ? rows[at + width]! : rows[at]!]
-    result[at] = pick(pick(above, rows[at]!), below)
+    let most = rows[at]!
+    if (y > 0 && rows[at - width]! > most) most = rows[at - width]!
+    if (y < height - 1 && rows[at + width]! > most) most = rows[at + width]!
+    result[at] = most
   }
   return result
 }
@@ -34,14 +36,21 @@ const rimPixels = 2
  */
 export function dustMask(before: Samples, now: Samples, after: Samples, threshold: number): Uint8Array {
   const { width, height, data } = now
-  const brightest = [before, after].map(frame => extreme(frame, 'largest'))
-  const darkest = [before, after].map(frame => extreme(frame, 'smallest'))
+  const [brighter, darker] = [new Int32Array(data.length), new Int32Array(data.length)]
+  for (let at = 0; at < data.length; at++) {
+    const [one, two] = [before.data[at]!, after.data[at]!]
+    brighter[at] = one > two ? one : two
+    // Turned over, the smallest around is the largest.
+    darker[at] = one > two ? -two : -one
+  }
+  const brightest = largestAround(brighter, width, height)
+  const darkest = largestAround(darker, width, height)
   const mask = new Uint8Array(data.length)
   const over = new Uint16Array(data.length)
   for (let at = 0; at < data.length; at++) {
+    if (brighter[at]! + darker[at]! > threshold) continue
     const value = data[at]!
-    if (Math.abs(before.data[at]! - after.data[at]!) > threshold) continue
-    const departs = Math.max(value - Math.max(brightest[0]![at]!, brightest[1]![at]!), Math.min(darkest[0]![at]!, darkest[1]![at]!) - value, 0)
+    const departs = Math.max(value - brightest[at]!, -darkest[at]! - value, 0)
     over[at] = departs
     if (departs > threshold) mask[at] = 1
   }
