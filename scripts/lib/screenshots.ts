@@ -19,7 +19,8 @@ export async function takeScreenshots(directory: string): Promise<void> {
     const page = await browser.newPage({ baseURL: running.address, viewport: { width: 1280, height: 800 } })
     const ask = async <T>(address: string, body?: unknown): Promise<T> => {
       const response = await fetch(running.address + address, body === undefined ? {} : { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) })
-      return await response.json() as T
+      // Some answers have no body.
+      return (response.status === 204 ? undefined : await response.json()) as T
     }
     const until = async (met: (jobs: JobRecord[]) => boolean) => {
       while (!met(await ask<JobRecord[]>('/api/jobs?orderId=1'))) await pause(300)
