@@ -27,8 +27,9 @@ export async function takeScreenshots(directory: string): Promise<void> {
     }
     const shoot = async (name: string, address: string | null = null) => {
       if (address) await page.goto(address)
-      // Until fonts, posters and the first changes are there.
+      // Until fonts, posters, rows and the first changes are there.
       await page.waitForTimeout(1500)
+      await page.waitForFunction('[...document.images].every(image => image.complete) && !/^loading$/m.test(document.body.innerText)')
       await page.screenshot({ path: path.join(projectDirectory, 'docs/screenshots', `${name}.png`) })
       console.log(`docs/screenshots/${name}.png`)
     }
