@@ -6,11 +6,19 @@ const plain = ['# made by hand', 'TITLE "Plain"', 'LUT_3D_SIZE 2', 'DOMAIN_MIN 0
 
 describe('a .cube file', () => {
   test('says what it is', () => {
-    expect(parseLookupTable(plain)).toEqual({ title: 'Plain', kind: '3d', size: 2 })
-    expect(parseLookupTable(plain.replaceAll('\n', '\r\n'))).toMatchObject({ size: 2 })
+    const table = parseLookupTable(plain)
+    expect(table).toMatchObject({ kind: '3d', size: 2 })
+    expect(parseLookupTable(plain.replaceAll('\n', '\r\n'))).toEqual(table)
     const curves = parseLookupTable('LUT_1D_SIZE 3\n0 0 0\n.5 .5 .5\n1 1 1\n')
-    expect(curves).toEqual({ title: null, kind: '1d', size: 3 })
+    expect(curves).toMatchObject({ kind: '1d', size: 3 })
     expect(describeLookupTable(curves)).toBe('curves of 3')
+  })
+
+  test('is kept with its size first, its domain after it and nothing else, and reads the same again', () => {
+    const late = ['TITLE "Late"', 'DOMAIN_MAX 2 2 2', '# half of the light', '', 'LUT_1D_SIZE 2', '0 0 0', '  1 1 1  '].join('\n')
+    const { text } = parseLookupTable(late)
+    expect(text).toBe('LUT_1D_SIZE 2\nDOMAIN_MAX 2 2 2\n0 0 0\n1 1 1\n')
+    expect(parseLookupTable(text).text).toBe(text)
   })
 
   test.each([
@@ -24,6 +32,7 @@ describe('a .cube file', () => {
     [plain.replace('DOMAIN_MIN 0 0 0', 'DOMAIN_MIN 0'), 'Line 4 of the table needs three numbers'],
     [plain.replace('# made by hand', 'made by hand'), 'Line 1 of the table is "made by hand", which is no part'],
     [plain.replace('DOMAIN_MIN 0 0 0', 'LUT_1D_SIZE 4'), 'gives a second size'],
+    [plain.replace('DOMAIN_MIN 0 0 0', 'LUT_3D_INPUT_RANGE 0 1'), 'Line 4 of the table is "LUT_3D_INPUT_RANGE 0 1", which is no part'],
   ])('that is wrong is refused with the place (%#)', (text, words) => {
     expect(() => parseLookupTable(text)).toThrow(LookupTableProblem)
     expect(() => parseLookupTable(text)).toThrow(words)

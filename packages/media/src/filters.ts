@@ -264,10 +264,10 @@ function antiAliasFilters({ along }: StepOf<'anti-alias'>, label: string): strin
   return along === 'lines' ? lines(`${label}l`) : `${lines(`${label}l`)},transpose=cclock_flip,${lines(`${label}c`)},transpose=cclock_flip`
 }
 
-/** Colours by a table, mixed with those before it where it is not wanted whole. The file tells whether it is a cube or curves. */
+/** Colours by a table, mixed with those before it where it is not wanted whole. The first line of a kept table tells whether it is a cube or curves. */
 function lookupFilters({ asset, strength }: StepOf<'lookup-table'>, label: string): string {
   const file = assetPath(asset!, 'lookup table')
-  const table = /^\s*LUT_1D_SIZE/m.test(readFileSync(file, 'utf8').slice(0, 10_000)) ? `lut1d=file=${quoteOption(file)}` : `lut3d=file=${quoteOption(file)}:interp=tetrahedral`
+  const table = readFileSync(file, 'latin1').startsWith('LUT_1D_SIZE') ? `lut1d=file=${quoteOption(file)}` : `lut3d=file=${quoteOption(file)}:interp=tetrahedral`
   return strength === 100 ? table : `split[${label}p][${label}q];[${label}q]${table}[${label}t];[${label}t][${label}p]blend=all_mode=normal:all_opacity=${strength / 100}`
 }
 

@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto'
 import path from 'node:path'
-import { deriveTreatment, gradeMatrix, meanChange, motionBetween, newStep, noiseOf, columnGrid, profilesOf, rowGrid, shiftBetween, type DeliverySpec, type Plane, type Step, type Treatment } from '@hematine/core'
+import { deriveTreatment, gradeMatrix, meanChange, motionBetween, newStep, noiseOf, columnGrid, parseLookupTable, profilesOf, rowGrid, shiftBetween, type DeliverySpec, type Plane, type Step, type Treatment } from '@hematine/core'
 import { seeded } from '@hematine/demo/paint'
 import { Frame } from 'node-av/lib'
 import { beforeAll, describe, expect, test } from 'vitest'
@@ -362,6 +362,25 @@ describe('restoring', () => {
     expect(meanChange(kept.planes[0]!, clean.planes[0]!)).toBe(0)
   })
 
+  test.each([newStep('unblur'), newStep('dehalo'), newStep('anti-alias'), newStep('dust'), newStep('scratches'), { ...newStep('steady'), method: 'two readings' } as Step])('$kind works in ten bits and in red, green and blue without shifting the levels', async step => {
+    const fine: DeliverySpec = { ...plainSpec, video: { ...plainSpec.video, pixelFormat: 'yuv422p10le' } }
+    for (const format of ['yuv422p10le', 'gbrp10le']) {
+      const file = await draw(`fine-${step.kind}-${format}`, `testsrc2=s=320x240:r=25:d=0.2,format=${format}`)
+      const mean = async (steps: Step[]) => {
+        const { planes: [, , plane], treatment } = await treated(file, steps, 0, fine)
+        const values = new Uint16Array(plane!.data.buffer, 0, plane!.data.byteLength / 2)
+        const { width, height } = treatment.result.frame
+        const edge = width === 320 ? 24 : 0
+        let sum = 0
+        for (let y = edge; y < height - edge; y++) for (let x = edge; x < width - edge; x++) sum += values[y * (plane!.stride / 2) + x]!
+        return sum / ((width - 2 * edge) * (height - 2 * edge))
+      }
+      const [before, after] = [await mean([]), await mean([step])]
+      // A code of 8 bits is four here.
+      expect([format, Math.abs(after - before) < 4]).toEqual([format, true])
+    }
+  })
+
   test('dust and scratches are repaired in ten bits, too', async () => {
     const moving = 'testsrc2=s=320x240:r=25:d=0.2,format=yuv420p10le,drawbox=x=100:y=100:w=5:h=5:color=white:t=fill:enable=\'eq(n,2)\''
     const tenBits: DeliverySpec = { ...plainSpec, video: { ...plainSpec.video, pixelFormat: 'yuv420p10le' } }
@@ -444,8 +463,23 @@ describe('colour and marks', () => {
     expect(valueAt(plane!, 180, 200)).toBe(16)
   })
 
-  test('bytes that are no picture are refused', async () => {
+  test('a table is read with its domain wherever the file says it', async () => {
+    // Up to twice full scale: code 81 of limited range is 0.2968 of full scale, which lies at half of that in the table.
+    const file = await draw('for-a-domain', 'color=c=black:s=64x64:r=25:d=0.1,format=yuv420p,geq=lum=81:cb=128:cr=128')
+    const table = await asset('lookup table', parseLookupTable('DOMAIN_MAX 2 2 2\nLUT_1D_SIZE 2\n0 0 0\n1 1 1\n').text)
+    const { planes: [plane] } = await treated(file, [{ kind: 'lookup-table', asset: table, strength: 100 }])
+    expect(Math.abs(meanOf(plane!) - (16 + 219 * 0.1484))).toBeLessThanOrEqual(1)
+  })
+
+  test('a picture that was kept once is kept to the byte; others become PNG; what is none, or cut short, is refused', async () => {
+    const drawn = sharp({ create: { width: 40, height: 20, channels: 3, background: 'red' } })
+    const kept = await readMark(await drawn.clone().jpeg().toBuffer())
+    expect((await sharp(kept).metadata())).toMatchObject({ format: 'png', width: 40, height: 20, hasAlpha: true })
+    expect(Buffer.compare(await readMark(kept), kept)).toBe(0)
     await expect(readMark(Buffer.from('no picture'))).rejects.toThrow('no picture that can be read')
+    const noisy = await sharp(Buffer.from(Uint8Array.from({ length: 64 * 64 * 4 }, (_, at) => (at * 7919) % 251)), { raw: { width: 64, height: 64, channels: 4 } }).png().toBuffer()
+    await expect(readMark(noisy.subarray(0, noisy.length >> 1))).rejects.toThrow('no picture that can be read')
+    await expect(readMark(await sharp({ create: { width: 4200, height: 10, channels: 4, background: 'red' } }).png().toBuffer())).rejects.toThrow('at most 4096 pixels')
   })
 
   test.each([['PQ', 573], ['HLG', 721]] as const)('white of standard range lies where ITU-R BT.2408 puts it in %s', async (transfer, white) => {
