@@ -1,7 +1,8 @@
 import { copyFile, mkdir, readdir, readFile, rm } from 'node:fs/promises'
 import path from 'node:path'
 import { newStep, type TrialRecord } from '@hematine/core'
-import { askForTrials, beginScan, createOrder, listSources, listTrials, registerVolume, removeTrials, setMoments } from '@hematine/database'
+import { askForTrials, beginScan, createOrder, keepAsset, listSources, listTrials, registerVolume, removeTrials, setMoments } from '@hematine/database'
+import sharp from 'sharp'
 import { afterEach, beforeAll, beforeEach, expect, test } from 'vitest'
 import { useDatabase } from '../../../tests/support/database.ts'
 import { writeCountingClip } from '../../../tests/support/material.ts'
@@ -109,4 +110,19 @@ test('a source that is gone fails its trial with a sentence', async () => {
   startWorker()
   await expect.poll(async () => (await trials())[0], patience).toMatchObject({ state: 'failed' })
   expect((await trials())[0]!.reason).toMatch(/There is no|not there/)
+}, 120_000)
+
+test('a table of the library is used; one that it has not fails the trial with its name', async () => {
+  const table = await keepAsset(db.em(), { name: 'Turned over', kind: 'lookup table', about: 'curves of 2', data: Buffer.from('LUT_1D_SIZE 2\n1 1 1\n0 0 0\n') })
+  const lookup = (asset: { sha256: string, name: string }) => ({ kind: 'lookup-table' as const, asset: { sha256: asset.sha256, name: asset.name }, strength: 100 })
+  await ask([lookup(table)], [lookup({ sha256: 'ab'.repeat(32), name: 'Warm evening' })])
+  await expect.poll(async () => (await trials()).map(trial => trial.state).sort(), patience).toEqual(['failed', 'ready'])
+  const [used, missing] = [(await trials()).find(trial => trial.state === 'ready')!, (await trials()).find(trial => trial.state === 'failed')!]
+  expect(missing.reason).toBe('The lookup table "Warm evening" is not in the library. Add it again, or take its step out of the treatment.')
+  expect(used.results[0]!.steps.map(step => step.name)).toContain('Lookup table, Turned over')
+  // The clip brightens from frame to frame; turned over it darkens.
+  const sheet = await readFile(inTrials(String(used.id), 'moment-0.sheet'))
+  const header = JSON.parse(sheet.subarray(4, 4 + sheet.readUInt32LE(0)).toString()) as { frames: { at: number, bytes: number }[] }
+  const brightness = await Promise.all([header.frames[0]!, header.frames.at(-1)!].map(async ({ at, bytes }) => (await sharp(sheet.subarray(4 + sheet.readUInt32LE(0) + at, 4 + sheet.readUInt32LE(0) + at + bytes)).stats()).channels[0]!.mean))
+  expect(brightness[0]!).toBeGreaterThan(brightness[1]! + 5)
 }, 120_000)

@@ -1,6 +1,6 @@
 import { describe, expect, test } from 'vitest'
 import {
-  arrangeSteps, chooseMoments, CannotTreat, contrastSlope, deliveredFacts, deriveTreatment, describeChoice, finding, forecastTrial, forecastTrialForLot, gradeMatrix, newStep, PathSmoother, plainTimeline, rational, resultSeconds, resultTimeAt, sourceTimeAt, Step, stepKinds,
+  arrangeSteps, assetsOf, chooseMoments, CannotTreat, contrastSlope, deliveredFacts, deriveTreatment, describeChoice, finding, forecastTrial, forecastTrialForLot, gradeMatrix, newStep, PathSmoother, plainTimeline, rational, resultSeconds, resultTimeAt, sourceTimeAt, Step, stepKinds,
   suggestSteps, wobbleOf, type MeasuredWindow, type Plane, type StepKind, type TrialMoment, type Treatment,
 } from '../src/index.ts'
 import { discFacts, facts, spec } from './examples.ts'
@@ -31,6 +31,26 @@ describe('steps', () => {
     expect(arrangeSteps([newStep('deinterlace'), newStep('undo-pulldown')]).refused[0]).toContain('exclude each other')
     expect(arrangeSteps([{ kind: 'trim', ranges: [{ from: 4, to: 8 }, { from: 6, to: 9 }] }]).refused[0]).toContain('without overlap')
     expect(() => treat([newStep('denoise'), newStep('denoise')])).toThrow(CannotTreat)
+  })
+
+  test('that restore come before enlarging, marks and high range after it, grain last', () => {
+    const kindsOf = (...names: StepKind[]) => arrangeSteps(names.map(newStep)).steps.map(step => step.kind)
+    expect(kindsOf('learned', 'unblur', 'dehalo', 'anti-alias', 'denoise', 'scratches', 'dust')).toEqual(['dust', 'scratches', 'denoise', 'anti-alias', 'dehalo', 'unblur', 'learned'])
+    expect(kindsOf('grain', 'high-range', 'picture-mark', 'lookup-table', 'grade')).toEqual(['grade', 'lookup-table', 'picture-mark', 'high-range', 'grain'])
+    expect(kindsOf('loudness', 'speech', 'sound-denoise', 'sound-hum')).toEqual(['sound-hum', 'sound-denoise', 'speech', 'loudness'])
+  })
+
+  test('that need a file are refused without one, and name it once', () => {
+    expect(arrangeSteps([newStep('lookup-table'), newStep('picture-mark')]).refused).toEqual(['Lookup table has no table yet. Choose one, or add a .cube file.', 'Picture mark has no picture yet. Choose one, or add a PNG file.'])
+    const asset = { sha256: 'c0'.repeat(32), name: 'Badge' }
+    const marks = (['top left', 'top right'] as const).map((corner): Step => ({ kind: 'picture-mark', asset, corner, size: 10, opacity: 80 }))
+    expect(arrangeSteps(marks).refused).toEqual([])
+    expect(assetsOf([...marks, newStep('lookup-table')])).toEqual([{ asset, kind: 'picture' }])
+    expect(Step.safeParse({ ...marks[0], asset: { sha256: 'XY', name: 'Badge' } }).success).toBe(false)
+  })
+
+  test('of a treatment that was saved before steadying had two ways are quick ones', () => {
+    expect(Step.parse({ kind: 'steady', edge: 24 })).toEqual(newStep('steady'))
   })
 })
 
@@ -63,6 +83,16 @@ describe('what comes out', () => {
     // A spec that keeps fields takes what does not touch them, and refuses the rest with a way out.
     expect(treat([{ kind: 'crop', left: 8, top: 2, right: 8, bottom: 2 }], discFacts, 'editing-master').result.scan).toBe('top field first')
     expect(() => treat([newStep('denoise')], discFacts, 'editing-master')).toThrow('Denoise would mix the fields of this interlaced picture, and Editing master MOV keeps it interlaced. Add a deinterlace step, or leave this one out.')
+  })
+
+  test('high dynamic range is BT.2100 in ten bits, and only from a standard one', () => {
+    const { result, steps } = treat([newStep('high-range')], facts(), 'small-mp4')
+    expect(result).toMatchObject({ pixelFormat: 'yuv420p10le', colour: { range: 'limited', primaries: 'bt2020', transfer: 'smpte2084', matrix: 'bt2020nc' } })
+    // The step itself tells of the change of colour; it is not told twice.
+    expect(steps.map(step => step.kind)).not.toContain('colour')
+    expect(() => treat([newStep('high-range')])).toThrow('needs a spec of 10 bits or more, or its shades show as bands; Playback box MP4 has 8.')
+    const high = facts({ colour: { range: 'limited', primaries: 'bt2020', transfer: 'arib-std-b67', matrix: 'bt2020nc' } })
+    expect(() => treat([newStep('high-range')], high, 'small-mp4')).toThrow('this source has a high one already')
   })
 
   test('sizes that cannot be are refused', () => {

@@ -51,7 +51,7 @@ export class SteadyAheadStage extends SingleStage {
       this.lookedWhole = true
       return
     }
-    const { planes, bitDepth } = readPlanes(this.looked)
+    const { planes, bitDepth } = readPlanes(this.looked, 1)
     const factor = Math.max(1, Math.round(planes[0]!.width / lookWidth))
     const now = reduced(eightBits(planes[0]!, 2 ** (bitDepth - 8)), factor)
     const motion = this.before && motionBetween(this.before, now, this.plan.shape)

@@ -6,10 +6,12 @@ import { measureResult, readFacts, silenceLibraries, transcode, type MediaInput,
 import { openFrames } from '../src/frame-reader.ts'
 import { readPacketTimes } from '../src/packet-times.ts'
 import { TreatedPicture } from '../src/picture-treatment.ts'
+import { TreatedSound } from '../src/sound-treatment.ts'
 import { identityOf } from '../src/volume-files.ts'
 import { openGate, specOf } from '../../../tests/support/jobs.ts'
 import { writeClip, writeCountingClip } from '../../../tests/support/material.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
+import { writeSound } from '../../demo/src/write-clip.ts'
 
 /** Sources played one after the other: frame n of a clip is a grey of 20 + 2 n, so each can be told. */
 const scratch = scratchDirectory()
@@ -87,6 +89,58 @@ describe('a join', () => {
     expect(measured.identical).toBe(true)
     expect(measured.audio[0]!.durationSeconds).toBeCloseTo(3, 1)
     expect(measured.sourceAudioSeconds[0]).toBeCloseTo(3, 1)
+  })
+
+  test('has sound without a gap or a doubled piece at its seams', async () => {
+    const facts = await readFacts(join)
+    const sound = await TreatedSound.open(join, facts.audio[0]!, { sampleFormat: 's16', sampleRate: 48_000, layout: 'stereo', frameSize: 0 }, 0)
+    const frame = new Frame()
+    frame.alloc()
+    const values: number[] = []
+    while (await sound.next(frame)) {
+      const samples = new Int16Array(Uint8Array.from(frame.data![0]!.subarray(0, frame.nbSamples * 4)).buffer)
+      for (let at = 0; at < samples.length; at += 2) values.push(samples[at]!)
+      frame.unref()
+    }
+    frame.free()
+    await sound.close()
+    expect(Math.abs(values.length - 3 * 48_000)).toBeLessThan(480)
+    // Each part begins its tone anew; nowhere is it silent for longer than a wave of 440 Hz takes.
+    let [quiet, longest] = [0, 0]
+    for (const value of values) {
+      quiet = Math.abs(value) < 200 ? quiet + 1 : 0
+      longest = Math.max(longest, quiet)
+    }
+    expect(longest).toBeLessThan(48_000 / 440)
+  })
+
+  test('of sound files alone is as long as they are', async () => {
+    const made: PlainInput[] = []
+    for (const index of [0, 1]) {
+      const file = path.join(scratch, `sound ${index}.wav`)
+      await writeSound(file, `sine=frequency=440:sample_rate=48000:duration=${1 + index},aformat=sample_fmts=s16:channel_layouts=mono`)
+      made.push({ kind: 'file', path: file })
+    }
+    const both = await joinOf(made)
+    const facts = await readFacts(both)
+    expect(facts).toMatchObject({ video: null, durationSeconds: 3 })
+    const reader = await openFrames(both, facts.audio[0]!.streamIndex)
+    const frame = new Frame()
+    frame.alloc()
+    let end = 0
+    await reader.seek(BigInt(Math.round((1.5 * reader.timeBase.den) / reader.timeBase.num)))
+    let first: number | null = null
+    while (await reader.next(frame)) {
+      const at = (Number(frame.pts) * reader.timeBase.num) / reader.timeBase.den
+      first ??= at
+      end = at + frame.nbSamples / frame.sampleRate
+      frame.unref()
+    }
+    frame.free()
+    await reader.close()
+    expect(first).toBeGreaterThan(1)
+    expect(first).toBeLessThanOrEqual(1.5)
+    expect(end).toBeCloseTo(3, 1)
   })
 
   test('has the packet times of all its parts', async () => {
