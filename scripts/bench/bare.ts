@@ -1,6 +1,6 @@
 import { stat } from 'node:fs/promises'
 import { constants, setPriority } from 'node:os'
-import { builtInSpecs, deriveTreatment } from '@hematine/core'
+import { pictureSpecs, deriveTreatment } from '@hematine/core'
 import { measureResult, readFacts, silenceLibraries, transcode, type MediaInput } from '@hematine/media'
 
 /** The bare script: the same libraries, settings and file as a job, in a plain process without database, queue, progress or supervision. */
@@ -8,7 +8,7 @@ const [source, specKey, outputPath] = process.argv.slice(2) as [string, string, 
 setPriority(constants.priority.PRIORITY_BELOW_NORMAL)
 silenceLibraries()
 const input: MediaInput = { kind: 'file', path: source }
-const spec = builtInSpecs.find(entry => entry.key === specKey)!
+const spec = pictureSpecs.find(entry => entry.key === specKey)!
 const facts = await readFacts(input)
 const plan = { input, facts, treatment: deriveTreatment(facts, spec), spec, outputPath }
 const gate = { turn: async () => undefined }

@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto'
 import { readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { availableParallelism, cpus } from 'node:os'
 import path from 'node:path'
-import { builtInSpecs, deriveTreatment, describeChoice, newStep, stepKinds, type DeliverySpec, type Step, type StepKind } from '@hematine/core'
+import { pictureSpecs, deriveTreatment, describeChoice, newStep, stepKinds, type PictureSpec, type Step, type StepKind } from '@hematine/core'
 import { writeClip } from '@hematine/demo/write-clip'
 import { provideAssets, readFacts, silenceLibraries } from '@hematine/media'
 import { TreatedPicture } from '@hematine/media/picture-treatment'
@@ -10,9 +10,9 @@ import { Frame } from 'node-av/lib'
 import sharp from 'sharp'
 import { projectDirectory, temporaryDirectory } from '../lib/bootstrap.mjs'
 
-const base = builtInSpecs.find(spec => spec.key === 'archive-master')!
-const plainSpec: DeliverySpec = { ...base, video: { ...base.video, scan: 'progressive', pixelFormat: 'yuv420p' } }
-const tenBitSpec: DeliverySpec = { ...plainSpec, video: { ...plainSpec.video, pixelFormat: 'yuv420p10le' } }
+const base = pictureSpecs.find(spec => spec.key === 'archive-master')!
+const plainSpec: PictureSpec = { ...base, video: { ...base.video, scan: 'progressive', pixelFormat: 'yuv420p' } }
+const tenBitSpec: PictureSpec = { ...plainSpec, video: { ...plainSpec.video, pixelFormat: 'yuv420p10le' } }
 
 /** Steps that are measured with other settings than their first, because these decide their cost. */
 const more: Partial<Record<StepKind, Step[]>> = {

@@ -1,24 +1,43 @@
-import { builtInSpecs, deriveTreatment, judge, type Check, type DeliverySpec, type SourceFacts, type Treatment } from '@hematine/core'
-import { measureResult, readFacts, transcode, type MediaInput } from '@hematine/media'
+import { deliveredFacts, deriveTreatment, judge, pictureSpecs, soundSpecs, type Check, type PictureCheckMeasurement, type PictureSpec, type PictureTreatment, type SoundCheckMeasurement, type SoundSpec, type SoundTreatment, type SourceFacts, type Step } from '@hematine/core'
+import { extractSound, measureResult, measureSoundResult, readFacts, transcode, type MediaInput } from '@hematine/media'
 
 export const openGate = { turn: async () => undefined }
 
-export function specOf(key: string): DeliverySpec {
-  return builtInSpecs.find(entry => entry.key === key)!
+export function specOf(key: string): PictureSpec {
+  return pictureSpecs.find(entry => entry.key === key)!
+}
+
+export function soundSpecOf(key: string): SoundSpec {
+  return soundSpecs.find(entry => entry.key === key)!
 }
 
 export interface Made {
   facts: SourceFacts
-  treatment: Treatment
-  check: Check
+  treatment: PictureTreatment
+  check: Check & { measurement: PictureCheckMeasurement }
   outputPath: string
 }
 
 /** Does a job from a source to its check, as a worker's child would. */
-export async function makeAndCheck(input: MediaInput, spec: DeliverySpec, outputPath: string): Promise<Made> {
+export async function makeAndCheck(input: MediaInput, spec: PictureSpec, outputPath: string): Promise<Made> {
   const facts = await readFacts(input)
   const treatment = deriveTreatment(facts, spec)
   const plan = { input, facts, treatment, spec, outputPath }
   await transcode(plan, openGate, () => undefined)
   return { facts, treatment, check: judge(await measureResult(plan, openGate, () => undefined), spec, treatment), outputPath }
+}
+
+export interface MadeSound {
+  facts: SourceFacts
+  treatment: SoundTreatment
+  check: Check & { measurement: SoundCheckMeasurement }
+}
+
+/** Takes sound out of a source and checks it, as a worker's child would. */
+export async function extractAndCheck(input: MediaInput, spec: SoundSpec, outputPath: string, steps: readonly Step[] = []): Promise<MadeSound> {
+  const facts = await readFacts(input)
+  const treatment = deriveTreatment(facts, spec, steps)
+  const plan = { input, facts: deliveredFacts(facts, treatment), treatment, spec, outputPath }
+  await extractSound(plan, openGate, () => undefined)
+  return { facts, treatment, check: judge(await measureSoundResult(plan, openGate, () => undefined), spec, treatment) }
 }

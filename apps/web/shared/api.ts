@@ -166,10 +166,10 @@ export const api = {
   },
   removeTrials: { method: 'post', path: '/api/trials/removals', summary: 'Takes trials away; one that runs is ended.', body: z.object({ ids }), status: 204 },
   trialLook: { method: 'get', path: '/api/trials/{id}/moments/{index}/look', summary: 'One picture from the middle of a tried moment, as JPEG.', parameters: momentParameters, contentType: 'image/jpeg' },
-  trialSheet: { method: 'get', path: '/api/trials/{id}/moments/{index}/sheet', summary: 'All pictures of a tried moment, or of its source, for playing: a header\'s length (4 bytes, little-endian), the header as JSON, then a JPEG of each frame.', parameters: momentParameters, query: z.object({ side: z.enum(['source', 'result']) }), contentType: 'application/octet-stream' },
+  trialSheet: { method: 'get', path: '/api/trials/{id}/moments/{index}/sheet', summary: 'All pictures of a tried moment, or of its source, for playing; of sound alone a drawing with a line that wanders over it: a header\'s length (4 bytes, little-endian), the header as JSON, then a JPEG of each frame.', parameters: momentParameters, query: z.object({ side: z.enum(['source', 'result']) }), contentType: 'application/octet-stream' },
   trialFrame: { method: 'get', path: '/api/trials/{id}/moments/{index}/frame', summary: 'One frame of a tried moment, or of its source, at a time from the moment\'s start, as PNG.', parameters: momentParameters, query: z.object({ side: z.enum(['source', 'result']), seconds: z.coerce.number().min(0, 'must not be negative').max(1e6) }), contentType: 'image/png' },
   trialSound: { method: 'get', path: '/api/trials/{id}/moments/{index}/sound', summary: 'Sound of a tried moment, or of its source, as WAV.', parameters: momentParameters, query: z.object({ side: z.enum(['source', 'result']) }), contentType: 'audio/wav' },
-  trialOutput: { method: 'get', path: '/api/trials/{id}/moments/{index}/output', summary: 'The encoded file of a tried moment; ranges of bytes can be asked for.', parameters: momentParameters, contentType: 'application/octet-stream' },
+  trialOutput: { method: 'get', path: '/api/trials/{id}/moments/{index}/output', summary: 'The encoded file of a tried moment, with the media type of its container; ranges of bytes can be asked for.', parameters: momentParameters, contentType: '*/*' },
 
   beginScan: { method: 'post', path: '/api/scans', summary: 'Goes through a folder and all below it in the background, and brings in what it holds.', body: folderBody, answer: ScanRecord, status: 201 },
   listScans: { method: 'get', path: '/api/scans', summary: 'Folders of an order that are or were gone through, newest first.', query: ofOrder, answer: z.array(ScanRecord) },
@@ -213,7 +213,7 @@ export const api = {
     parameters: z.object({ id, index: z.coerce.number().int('must be a whole number').min(0, 'must not be negative') }),
     query: z.object({ side: z.enum(['source', 'treated', 'result']) }), contentType: 'image/png',
   },
-  jobOutput: { method: 'get', path: '/api/jobs/{id}/output', summary: 'The finished file itself; ranges of bytes can be asked for.', parameters: idParameter, contentType: 'application/octet-stream' },
+  jobOutput: { method: 'get', path: '/api/jobs/{id}/output', summary: 'The finished file itself, with the media type of its container; ranges of bytes can be asked for.', parameters: idParameter, contentType: '*/*' },
 
   health: { method: 'get', path: '/api/health', summary: 'How the web server itself does: the delays of its event loop over the last one to two minutes.', answer: Health },
   listWorkers: { method: 'get', path: '/api/workers', summary: 'Workers that are at work.', answer: z.array(WorkerRecord) },

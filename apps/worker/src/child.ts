@@ -1,8 +1,9 @@
 import { constants, setPriority } from 'node:os'
+import { hasPicture, isSoundAlone, type Moment } from '@hematine/core'
 import { identityOf, flushToDisk } from '@hematine/media/volume-files'
 import { mkdir, writeFile } from 'node:fs/promises'
 import path from 'node:path'
-import { lookFile, measureResult, measureSample, measureSource, MediaError, posterFrame, readFacts, runTrialMoment, silenceLibraries, stripFrames, transcode, trialLook } from '@hematine/media'
+import { extractSound, lookFile, measureResult, measureSample, measureSoundResult, measureSoundSample, measureSource, MediaError, posterFrame, readFacts, runSoundTrialMoment, runTrialMoment, silenceLibraries, stripFrames, transcode, trialLook, type SoundTrialPlan } from '@hematine/media'
 import { PausableGate, Stopped } from './gate.ts'
 import type { Assignment, Instruction, Report, Stage } from './messages.ts'
 
@@ -59,13 +60,15 @@ async function doMeasure({ input, facts, depth }: Extract<Assignment, { kind: 'm
 }
 
 async function doSample(assignment: Extract<Assignment, { kind: 'sample' }>): Promise<void> {
-  const measurement = await measureSample(assignment, gate, () => undefined)
-  await report({ say: 'sample', measurement })
+  if (hasPicture(assignment)) await report({ say: 'sample', measurement: await measureSample(assignment, gate, () => undefined) })
+  else if (isSoundAlone(assignment)) await report({ say: 'sample', measurement: await measureSoundSample(assignment, gate) })
 }
 
 /** First a picture of each moment, so that there is soon something to look at; then the moments whole. */
 async function doTrial({ moments, skip, ...plan }: Extract<Assignment, { kind: 'trial' }>): Promise<void> {
   await mkdir(plan.directory, { recursive: true })
+  if (isSoundAlone(plan)) return doSoundTrial({ moments, skip, ...plan })
+  if (!hasPicture(plan)) return
   for (const [index, moment] of moments.entries()) {
     if (!skip.includes(index)) await writeFile(path.join(plan.directory, lookFile(index)), await trialLook({ ...plan, moment }))
     await gate.turn()
@@ -75,28 +78,42 @@ async function doTrial({ moments, skip, ...plan }: Extract<Assignment, { kind: '
   await report({ say: 'tried' })
 }
 
+/** Sound is treated so fast that its picture comes with the moment. */
+async function doSoundTrial({ moments, skip, ...plan }: Omit<SoundTrialPlan, 'moment' | 'index'> & { moments: readonly Moment[], skip: readonly number[] }): Promise<void> {
+  for (const [index, moment] of moments.entries()) {
+    if (skip.includes(index)) continue
+    const result = await runSoundTrialMoment({ ...plan, moment, index }, gate)
+    await report({ say: 'look', looks: index + 1 })
+    await report({ say: 'moment', index, result })
+  }
+  await report({ say: 'tried' })
+}
+
 async function doJob(assignment: Extract<Assignment, { kind: 'job' }>): Promise<void> {
   let stage: Stage = 'encode'
   let stageBegin = gate.workedSeconds
   let encodeSeconds: number | null = null
-  const now = { framesDone: 0, bytesWritten: 0 }
+  const now = { done: 0, bytesWritten: 0 }
   const tellNow = () => void report({ say: 'progress', stage, ...now, stageSeconds: gate.workedSeconds - stageBegin, encodeSeconds })
   const tell = throttled(tellNow)
 
-  await transcode(assignment, gate, progress => {
-    Object.assign(now, progress)
+  const tellDone = (done: number, bytesWritten = now.bytesWritten) => {
+    Object.assign(now, { done, bytesWritten })
     tell()
-  })
+  }
+  const milliseconds = (seconds: number) => Math.round(seconds * 1000)
+
+  if (hasPicture(assignment)) await transcode(assignment, gate, ({ framesDone, bytesWritten }) => tellDone(framesDone, bytesWritten))
+  else if (isSoundAlone(assignment)) await extractSound(assignment, gate, ({ seconds, bytesWritten }) => tellDone(milliseconds(seconds), bytesWritten))
   await flushToDisk(assignment.outputPath)
   encodeSeconds = gate.workedSeconds - stageBegin
   stage = 'check'
   stageBegin = gate.workedSeconds
-  now.framesDone = 0
+  now.done = 0
   tellNow()
-  const measurement = await measureResult(assignment, gate, framesDone => {
-    now.framesDone = framesDone
-    tell()
-  })
+  const measurement = hasPicture(assignment)
+    ? await measureResult(assignment, gate, framesDone => tellDone(framesDone))
+    : await measureSoundResult(assignment, gate, seconds => tellDone(milliseconds(seconds)))
   await report({ say: 'job', measurement, workSeconds: gate.workedSeconds })
 }
 

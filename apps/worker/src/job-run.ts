@@ -1,6 +1,6 @@
 import { rm } from 'node:fs/promises'
 import path from 'node:path'
-import { deliveredFacts, judge, MissingAsset, progressOf, type Check } from '@hematine/core'
+import { deliveredFacts, judge, MissingAsset, progressOf, treatedSeconds, type Check } from '@hematine/core'
 import { assetBytes, beginPlacing, deliveryVolumeOf, failJob, keepProgress, letGo, loseJob, sourceName, sourceOf, sourceVolumeOf, stateInHand, type Database, type JobRow, type SampleRow } from '@hematine/database'
 import { provideAssets } from '@hematine/media/assets'
 import { sourceInput } from '@hematine/media/source-input'
@@ -138,9 +138,10 @@ export class JobRun implements Pausable {
     this.lastStage = report.stage
     const { job } = this
     const measurement = (job.sample?.getEntity() as SampleRow | undefined)?.measurement
-    const seconds = (key: 'encodeSeconds' | 'checkSeconds') => measurement!.windows.reduce((sum, window) => sum + window[key], 0)
+    const seconds = (key: 'encodeSeconds' | 'checkSeconds') => (measurement!.soundWindows ?? measurement!.windows).reduce((sum, window) => sum + window[key], 0)
+    const { result } = job.treatment
     const progress = progressOf({
-      ...report, framesTotal: job.treatment.result.frameCount, rate: job.treatment.result.rate,
+      ...report, ...(result ? { total: result.frameCount, rate: result.rate } : { total: Math.round(treatedSeconds(job.treatment) * 1000), rate: null }),
       checkPerEncode: measurement ? seconds('checkSeconds') / seconds('encodeSeconds') : null,
     })
     this.writing = this.writing.then(() => keepProgress(this.database.em.fork(), job.id, job.attempt, this.workerId, progress)).catch(() => undefined)

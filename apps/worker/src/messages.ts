@@ -14,9 +14,9 @@ export type Instruction = { say: 'assign', assignment: Assignment } | { say: 'pa
 
 export type Stage = 'encode' | 'check'
 
-/** What a child reports. `stageSeconds` and `workSeconds` leave out pauses. */
+/** What a child reports. `stageSeconds` and `workSeconds` leave out pauses; `done` is in frames, or in milliseconds of sound where there is no picture. */
 export type Report =
-  | { say: 'progress', stage: Stage, framesDone: number, bytesWritten: number, stageSeconds: number, encodeSeconds: number | null }
+  | { say: 'progress', stage: Stage, done: number, bytesWritten: number, stageSeconds: number, encodeSeconds: number | null }
   | { say: 'measuring', part: number }
   | { say: 'look', looks: number }
   | { say: 'moment', index: number, result: TrialMoment }

@@ -79,7 +79,7 @@ async function expectDoneOnce(id: number, before: string, names = ['tape-small.m
   expect(job.events.filter(event => event.event === 'finish')).toHaveLength(1)
   const content = await readFile(path.join(volumes.delivery, job.outputPath!))
   expect(createHash('sha256').update(content).digest('hex')).toBe(job.check!.measurement.sha256)
-  expect(job.check!.measurement.video.framesDecoded).toBe(100)
+  expect(job.check!.measurement.video!.framesDecoded).toBe(100)
   expect((await readFacts({ kind: 'file', path: path.join(volumes.delivery, job.outputPath!) })).video!.frameCount).toBeGreaterThanOrEqual(100)
   await expect.poll(hidden, patience).toEqual([])
   expect(await sourceSum()).toBe(before)
@@ -149,6 +149,19 @@ describe('kill -9 of the worker', () => {
     await expectDoneOnce(id, before)
     await endWatch()
   }, 120_000)
+})
+
+test('a job of sound alone is forecast, done and checked like any other', async () => {
+  const before = await sourceSum()
+  startWorker()
+  const id = await release('sound-flac')
+  await until(id, 'done')
+  const job = await readJob(db.em(), id)
+  expect(await visible()).toEqual(['tape-sound.flac'])
+  expect(job).toMatchObject({ frames: 0, verdict: 'pass', durationSeconds: 4, check: { measurement: { video: null, likeness: [{ identical: true, treatedSeconds: 4 }] } } })
+  const { bytes } = job.forecast!
+  expect(job.outputBytes! > bytes.low && job.outputBytes! < bytes.high).toBe(true)
+  expect(await sourceSum()).toBe(before)
 })
 
 describe('a worker that is ended in order', () => {

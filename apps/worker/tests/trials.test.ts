@@ -51,8 +51,9 @@ const trials = () => listTrials(db.em(), { orderId })
 const untilReady = () => expect.poll(async () => (await trials()).every(trial => trial.state === 'ready'), patience).toBe(true)
 const inTrials = (...parts: string[]) => path.join(root, 'working', '.hematine', 'trials', ...parts)
 
-async function ask(...steps: Parameters<typeof askForTrials>[4][number]['steps'][]): Promise<TrialRecord[]> {
-  return (await askForTrials(db.em(), db.queue, sourceId, 'small-mp4', steps.map((list, index) => ({ label: `variant ${index}`, steps: list })))).trials
+const ask = (...steps: Parameters<typeof askForTrials>[4][number]['steps'][]) => askWith('small-mp4', ...steps)
+async function askWith(specKey: string, ...steps: Parameters<typeof askForTrials>[4][number]['steps'][]): Promise<TrialRecord[]> {
+  return (await askForTrials(db.em(), db.queue, sourceId, specKey, steps.map((list, index) => ({ label: `variant ${index}`, steps: list })))).trials
 }
 
 test('variants are tried with the looks first; figures, files and sheets are there, and the source is as it was', async () => {
@@ -80,6 +81,18 @@ test('variants are tried with the looks first; figures, files and sheets are the
   for (const { loudness } of [first!, second!].flatMap(trial => trial.results.map(result => result!))) expect(Math.abs(loudness!.after! - loudness!.before!)).toBeLessThan(1)
   expect(((await readFile(inTrials(String(second!.id), 'moment-1.wav'))).length - 44) / 4 / 48_000).toBeCloseTo(1.2, 1)
   expect(Buffer.compare(await readFile(path.join(root, 'source', 'clip.mkv')), before)).toBe(0)
+}, 120_000)
+
+test('sound alone is tried as well: it is heard, and drawn in place of pictures', async () => {
+  const [trial] = await askWith('sound-flac', [{ kind: 'loudness', target: -16 }])
+  await untilReady()
+  const { results, looks } = (await trials())[0]!
+  expect(looks).toBe(2)
+  // The moments, to the end of the coded block that they end in: 4608 samples.
+  for (const [index, seconds] of [0.4, 0.6].entries()) expect(results[index]!.soundSeconds! - seconds).toBeLessThan(4608 / 48_000)
+  expect(results[0]).toMatchObject({ frames: 0, before: null, after: null, signalToNoise: null, loudness: { before: expect.any(Number), after: expect.any(Number) } })
+  expect((await readdir(inTrials(String(trial!.id)))).sort()).toEqual(['moment-0.flac', 'moment-0.jpg', 'moment-0.sheet', 'moment-0.wav', 'moment-1.flac', 'moment-1.jpg', 'moment-1.sheet', 'moment-1.wav'])
+  expect(await sharp(inTrials(String(trial!.id), 'moment-0.jpg')).metadata()).toMatchObject({ width: 960, height: 540 })
 }, 120_000)
 
 test('after kill -9 of the worker the moments that were done stay, and the others are done once', async () => {

@@ -3,7 +3,8 @@ import { FrameRule, type FrameSize } from './geometry.ts'
 import { Rational, toNumber } from './rational.ts'
 import { describeRate } from './timing.ts'
 
-export const Container = z.enum(['mp4', 'mov', 'mkv', 'webm'])
+/** Containers by the ending of their files; the last four hold sound alone. */
+export const Container = z.enum(['mp4', 'mov', 'mkv', 'webm', 'wav', 'flac', 'm4a', 'mka'])
 export type Container = z.infer<typeof Container>
 export const VideoCodec = z.enum(['h264', 'hevc', 'prores', 'ffv1', 'av1'])
 export type VideoCodec = z.infer<typeof VideoCodec>
@@ -18,13 +19,25 @@ export const RateControl = z.discriminatedUnion('kind', [
 ])
 export type RateControl = z.infer<typeof RateControl>
 
-/** What a result must be. */
-export const DeliverySpec = z.object({
+const SpecBase = z.object({
   key: z.string(),
   name: z.string(),
   /** One sentence on what it is for. */
   purpose: z.string(),
   container: Container,
+  audio: z.object({
+    codec: AudioCodec,
+    bitsPerSecondPerChannel: z.int().positive().nullable(),
+    maxChannels: z.int().positive(),
+    /** Samples a second, or null for the track's own. */
+    sampleRate: z.int().positive().nullable(),
+  }),
+  /** Added to the source's name before the ending. */
+  nameSuffix: z.string(),
+})
+
+/** What a result with a picture must be. */
+export const PictureSpec = SpecBase.extend({
   video: z.object({
     codec: VideoCodec,
     profile: z.string().nullable(),
@@ -43,22 +56,22 @@ export const DeliverySpec = z.object({
     /** Longest distance between keyframes; null means every frame is one. */
     keyframeSeconds: z.number().positive().nullable(),
   }),
-  audio: z.object({
-    codec: AudioCodec,
-    bitsPerSecondPerChannel: z.int().positive().nullable(),
-    maxChannels: z.int().positive(),
-    sampleRate: z.int().positive(),
-  }),
-  /** Added to the source's name before the ending. */
-  nameSuffix: z.string(),
 })
+export type PictureSpec = z.infer<typeof PictureSpec>
+
+/** What sound taken out of a source into a file of its own must be. */
+export const SoundSpec = SpecBase.extend({ video: z.null() })
+export type SoundSpec = z.infer<typeof SoundSpec>
+
+/** What a result must be. */
+export const DeliverySpec = z.union([PictureSpec, SoundSpec])
 export type DeliverySpec = z.infer<typeof DeliverySpec>
 
 const hdBox = { maxWidth: 1920, maxHeight: 1080 }
 const uhdBox = { maxWidth: 4096, maxHeight: 2304 }
 const anySize = { maxWidth: 16384, maxHeight: 16384 }
 
-const small: Omit<DeliverySpec, 'key' | 'name' | 'container' | 'audio'> = {
+const small: Omit<PictureSpec, 'key' | 'name' | 'container' | 'audio'> = {
   purpose: 'Small files for viewing copies and storage; 10 bit keeps skies and fog free of steps.',
   video: {
     codec: 'hevc', profile: 'main10', level: null, pixelFormat: 'yuv420p10le', scan: 'progressive', deinterlaceTo: 'field rate',
@@ -68,7 +81,7 @@ const small: Omit<DeliverySpec, 'key' | 'name' | 'container' | 'audio'> = {
   nameSuffix: '-small',
 }
 
-const openWeb: Omit<DeliverySpec, 'key' | 'name' | 'container'> = {
+const openWeb: Omit<PictureSpec, 'key' | 'name' | 'container'> = {
   purpose: 'For web pages, free of licence fees: every current browser plays it.',
   video: {
     codec: 'av1', profile: 'main', level: null, pixelFormat: 'yuv420p10le', scan: 'progressive', deinterlaceTo: 'frame rate',
@@ -79,8 +92,8 @@ const openWeb: Omit<DeliverySpec, 'key' | 'name' | 'container'> = {
   nameSuffix: '-web',
 }
 
-/** The delivery specs that ship with Hematine. */
-export const builtInSpecs: readonly DeliverySpec[] = [
+/** The specs with a picture that ship with Hematine. */
+export const pictureSpecs: readonly PictureSpec[] = [
   {
     key: 'playback-box', name: 'Playback box MP4',
     purpose: 'Plays on set-top boxes, televisions and projectors; small pictures are enlarged to full height.',
@@ -122,6 +135,34 @@ export const builtInSpecs: readonly DeliverySpec[] = [
   { ...openWeb, key: 'open-web-webm', name: 'Open web WebM', container: 'webm' },
   { ...openWeb, key: 'open-web-mp4', name: 'Open web MP4', container: 'mp4' },
 ]
+
+/** The specs for sound alone that ship with Hematine. */
+export const soundSpecs: readonly SoundSpec[] = [
+  {
+    key: 'sound-wav', name: 'Sound WAV', purpose: 'One sound track as a file of its own, uncompressed, for cutting and mixing.',
+    container: 'wav', video: null, audio: { codec: 'pcm_s24le', bitsPerSecondPerChannel: null, maxChannels: 16, sampleRate: 48_000 }, nameSuffix: '-sound',
+  },
+  {
+    key: 'sound-flac', name: 'Sound FLAC', purpose: 'One sound track kept exactly, at its own rate, in about half the room of WAV.',
+    container: 'flac', video: null, audio: { codec: 'flac', bitsPerSecondPerChannel: null, maxChannels: 8, sampleRate: null }, nameSuffix: '-sound',
+  },
+  {
+    key: 'sound-m4a', name: 'Sound M4A', purpose: 'One sound track for listening; plays on telephones and in browsers.',
+    container: 'm4a', video: null, audio: { codec: 'aac', bitsPerSecondPerChannel: 80_000, maxChannels: 2, sampleRate: 48_000 }, nameSuffix: '-sound',
+  },
+  {
+    key: 'sound-archive-mka', name: 'Sound archive MKA', purpose: 'Every sound track kept exactly, in one file, with languages and titles.',
+    container: 'mka', video: null, audio: { codec: 'flac', bitsPerSecondPerChannel: null, maxChannels: 8, sampleRate: null }, nameSuffix: '-sound',
+  },
+]
+
+/** The delivery specs that ship with Hematine. */
+export const builtInSpecs: readonly DeliverySpec[] = [...pictureSpecs, ...soundSpecs]
+
+/** Whether a container holds a single sound track and nothing else. */
+export function holdsOneTrack(container: Container): boolean {
+  return container === 'wav' || container === 'flac' || container === 'm4a'
+}
 
 /** Limits of a codec level. `unitsPerFrame` and `unitsPerSecond` count macroblocks for H.264 and luma samples for HEVC. */
 export interface CodecLevel {
@@ -181,6 +222,10 @@ const carries: Record<Container, { video: readonly VideoCodec[], audio: readonly
   mov: { video: ['h264', 'hevc', 'prores'], audio: ['aac', 'pcm_s24le'] },
   mkv: { video: ['h264', 'hevc', 'prores', 'ffv1', 'av1'], audio: ['aac', 'opus', 'pcm_s24le', 'flac'] },
   webm: { video: ['av1'], audio: ['opus'] },
+  wav: { video: [], audio: ['pcm_s24le'] },
+  flac: { video: [], audio: ['flac'] },
+  m4a: { video: [], audio: ['aac'] },
+  mka: { video: [], audio: ['aac', 'opus', 'pcm_s24le', 'flac'] },
 }
 
 /** Sentences on what does not make sense in a spec; empty when it does. */
@@ -188,14 +233,15 @@ export function specProblems(spec: DeliverySpec): string[] {
   const problems: string[] = []
   const { video, audio, container } = spec
   const where = describeContainer(container)
-  if (!carries[container].video.includes(video.codec)) problems.push(`${where} does not carry ${describeVideoCodec(video.codec)}.`)
+  if (video && !carries[container].video.includes(video.codec)) problems.push(`${where} does not carry ${describeVideoCodec(video.codec)}.`)
   if (!carries[container].audio.includes(audio.codec)) problems.push(`${where} does not carry ${describeAudioCodec(audio.codec)} sound.`)
+  if (audio.codec === 'opus' && audio.sampleRate !== 48_000) problems.push('Opus runs at 48000 samples a second.')
+  if (!video) return problems
   if (video.level !== null && (video.codec === 'h264' || video.codec === 'hevc')) {
     const largest = { width: video.frame.maxWidth, height: video.frame.maxHeight }
     const problem = levelProblem(video.codec, video.level, largest, video.maxFrameRate ?? { num: 60, den: 1 })
     if (problem) problems.push(problem)
   }
-  if (audio.codec === 'opus' && audio.sampleRate !== 48_000) problems.push('Opus runs at 48000 samples a second.')
   const lossless = video.rateControl.kind === 'lossless'
   if (lossless && video.codec !== 'ffv1') problems.push(`${describeVideoCodec(video.codec)} is not lossless here; use FFV1.`)
   return problems
@@ -219,21 +265,30 @@ export function describeAudioCodec(codec: AudioCodec): string {
   return audioNames[codec]
 }
 
-/** One line on what a spec makes: "HEVC main10, 10 bit, MP4, AAC". */
+/** One line on what a spec makes: "HEVC main10, MP4, AAC", "FLAC, MKA, no picture". */
 export function describeSpec(spec: DeliverySpec): string {
-  const { video, audio } = spec
-  const parts = [describeVideoCodec(video.codec) + (video.profile ? ` ${video.profile}` : '') + (video.level ? ` level ${video.level}` : '')]
-  parts.push(describeContainer(spec.container), describeAudioCodec(audio.codec))
-  return parts.join(', ')
+  const { video, audio, container } = spec
+  if (video === null) return [describeAudioCodec(audio.codec), describeContainer(container), 'no picture'].join(', ')
+  return [describeVideoCodec(video.codec) + (video.profile ? ` ${video.profile}` : '') + (video.level ? ` level ${video.level}` : ''), describeContainer(container), describeAudioCodec(audio.codec)].join(', ')
 }
 
 /** A spec line by line, in plain words. */
 export function describeSpecLines(spec: DeliverySpec): [name: string, value: string][] {
-  const { video, audio } = spec
+  const { audio, container } = spec
+  return [
+    ['container', describeContainer(container)],
+    ...pictureLines(spec),
+    ['sound', `${describeAudioCodec(audio.codec)}, ${audio.sampleRate === null ? 'rate as the source' : `${audio.sampleRate / 1000} kHz`}, at most ${audio.maxChannels} channels${audio.bitsPerSecondPerChannel ? `, ${audio.bitsPerSecondPerChannel / 1000} kbit/s a channel` : ''}`],
+    ...(holdsOneTrack(container) ? [['tracks', 'the first that is kept'] as [string, string]] : []),
+    ['file name', outputName('source name', spec)],
+  ]
+}
+
+function pictureLines({ video }: DeliverySpec): [name: string, value: string][] {
+  if (video === null) return [['picture', 'none']]
   const { frame } = video
   const rate = video.rateControl.kind === 'constant quality' ? `constant quality ${video.rateControl.value} (lower is better)` : video.rateControl.kind
   return [
-    ['container', describeContainer(spec.container)],
     ['picture', `${describeVideoCodec(video.codec)}${video.profile ? ` ${video.profile}` : ''}${video.level ? `, level ${video.level}` : ''}`],
     ['samples', video.pixelFormat ?? 'as the source'],
     ['frame', frame.maxWidth >= 16_384 ? 'as the source' : `fits ${frame.maxWidth}x${frame.maxHeight}, ${frame.enlarge ? 'smaller pictures are enlarged' : 'smaller pictures stay small'}${frame.squarePixels ? ', square pixels' : ', pixel shape kept'}`],
@@ -242,8 +297,6 @@ export function describeSpecLines(spec: DeliverySpec): [name: string, value: str
     ['bits', rate],
     ['effort', video.effort ?? 'has no setting'],
     ['keyframes', video.keyframeSeconds === null ? 'every frame' : `at least every ${video.keyframeSeconds} s`],
-    ['sound', `${describeAudioCodec(audio.codec)}, ${audio.sampleRate / 1000} kHz, at most ${audio.maxChannels} channels${audio.bitsPerSecondPerChannel ? `, ${audio.bitsPerSecondPerChannel / 1000} kbit/s a channel` : ''}`],
-    ['file name', outputName('source name', spec)],
   ]
 }
 

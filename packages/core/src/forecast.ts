@@ -20,9 +20,25 @@ export const SampleWindow = z.object({
 })
 export type SampleWindow = z.infer<typeof SampleWindow>
 
+/** One stretch of a source's sound that was really taken out and checked with a spec of sound alone. */
+export const SoundWindow = z.object({
+  startSeconds: z.number().min(0),
+  /** Length of the result made from the stretch. */
+  seconds: z.number().positive(),
+  encodeSeconds: z.number().positive(),
+  checkSeconds: z.number().min(0),
+  bytes: z.int().min(0),
+  packets: z.int().min(0),
+})
+export type SoundWindow = z.infer<typeof SoundWindow>
+
 /** What a sample encode measured; kept as measured, so that the arithmetic can change without measuring again. */
 export const SampleMeasurement = z.object({
-  windows: z.array(SampleWindow).min(1),
+  /** Empty for a spec of sound alone, which has `soundWindows`. */
+  windows: z.array(SampleWindow),
+  soundWindows: z.array(SoundWindow).optional(),
+  /** What a file has besides its packets, whatever its length, where that was measured. */
+  headBytes: z.int().min(0).optional(),
   /** Sound of all tracks together, per second of material. */
   soundBytesPerSecond: z.number().min(0),
   soundPacketsPerSecond: z.number().min(0),
@@ -38,6 +54,7 @@ export type SampleMeasurement = z.infer<typeof SampleMeasurement>
 
 /** What the whole job is, as far as time and size depend on it. */
 export interface JobExtent {
+  /** 0 for sound alone. */
   frames: number
   durationSeconds: number
   /** Longest keyframe distance in frames; 1 when every frame is a keyframe. */
@@ -71,9 +88,9 @@ export const sharedTimePart = 0.06
 
 /**
  * Bytes a container adds to each packet: in MP4 and MOV the sample tables (ISO/IEC 14496-12: stsz 4, ctts 8, stco share 4),
- * in Matroska the block header (RFC 9559: element 1, size 1-3, track 1, time 2, flags 1).
+ * in Matroska the block header (RFC 9559: element 1, size 1-3, track 1, time 2, flags 1). M4A has no ctts; WAV and FLAC have no more than their packets.
  */
-const bytesPerPacket: Record<Container, number> = { mp4: 16, mov: 16, mkv: 8, webm: 8 }
+const bytesPerPacket: Record<Container, number> = { mp4: 16, mov: 16, mkv: 8, webm: 8, m4a: 8, mka: 8, wav: 0, flac: 0 }
 
 /** Relative half-width of a mean over windows that stand for a whole of which they are the part `coverage`. */
 function relativeHalfWidth(values: readonly number[], coverage: number): number {
@@ -92,6 +109,7 @@ function relativeHalfWidth(values: readonly number[], coverage: number): number 
  * the natural frequency seen inside windows (cuts) and the spec's longest distance.
  */
 export function forecastJob(sample: SampleMeasurement, extent: JobExtent): JobForecast {
+  if (sample.soundWindows) return forecastSound(sample, sample.soundWindows, extent)
   const { windows } = sample
   const sampledFrames = windows.reduce((sum, window) => sum + window.frames, 0)
   const coverage = Math.min(1, sampledFrames / Math.max(1, extent.frames))
@@ -126,6 +144,22 @@ export function forecastJob(sample: SampleMeasurement, extent: JobExtent): JobFo
     bytes: rangeAround(bytes, sizePart),
     checkSeconds,
     measuredFrom: `${sampledFrames} of ${extent.frames} frames in ${windows.length} ${windows.length === 1 ? 'stretch' : 'stretches'}, encoded and checked on ${sample.machine} in ${sample.tookSeconds.toFixed(0)} s`,
+  }
+}
+
+/** Expected time and size of taking out sound: seconds and bytes for each second of material, as the stretches had them. */
+function forecastSound(sample: SampleMeasurement, windows: readonly SoundWindow[], extent: JobExtent): JobForecast {
+  const total = (key: 'seconds' | 'encodeSeconds' | 'checkSeconds' | 'bytes' | 'packets') => windows.reduce((all, window) => all + window[key], 0)
+  const sampled = total('seconds')
+  const coverage = Math.min(1, sampled / Math.max(0.001, extent.durationSeconds))
+  const scale = extent.durationSeconds / sampled
+  const timePart = Math.max(leastTimePart, relativeHalfWidth(windows.map(window => (window.encodeSeconds + window.checkSeconds) / window.seconds), coverage))
+  const sizePart = Math.max(leastSizePart[extent.sizeIs], relativeHalfWidth(windows.map(window => window.bytes / window.seconds), coverage))
+  return {
+    seconds: rangeAround(sample.startSeconds + (total('encodeSeconds') + total('checkSeconds')) * scale, timePart),
+    bytes: rangeAround((sample.headBytes ?? 0) + (total('bytes') + total('packets') * bytesPerPacket[extent.container]) * scale, sizePart),
+    checkSeconds: total('checkSeconds') * scale,
+    measuredFrom: `${sampled.toFixed(0)} of ${extent.durationSeconds.toFixed(0)} s of sound in ${windows.length} ${windows.length === 1 ? 'stretch' : 'stretches'}, encoded and checked on ${sample.machine} in ${sample.tookSeconds.toFixed(0)} s`,
   }
 }
 

@@ -54,6 +54,8 @@ export const JobProgress = z.object({
   framesDone: z.int().min(0),
   framesTotal: z.int().min(0),
   framesPerSecond: z.number().min(0),
+  /** Seconds of material done and expected, where there is no picture to count; frames are 0 then. */
+  sound: z.object({ secondsDone: z.number().min(0), secondsTotal: z.number().min(0) }).optional(),
   /** Seconds of material per second of work. */
   timesRealTime: z.number().min(0),
   bytesWritten: z.int().min(0),

@@ -1,11 +1,11 @@
-import type { DeliverySpec } from './delivery.ts'
+import type { PictureSpec } from './delivery.ts'
 import type { SourceFacts } from './facts.ts'
 
 /** Length of one piece of a proxy; a piece is made in a few seconds, whatever the source's length. */
 export const proxyPieceSeconds = 20
 
 /** What a proxy is: small and quickly made. It shows what a source is, not how good it looks. */
-export const proxySpec: DeliverySpec = {
+export const proxySpec: PictureSpec = {
   key: 'proxy', name: 'Proxy', purpose: 'Plays in a browser while a source is looked over.', container: 'mp4',
   video: {
     codec: 'h264', profile: 'high', level: '4.1', pixelFormat: 'yuv420p', scan: 'progressive', deinterlaceTo: 'frame rate', frame: { maxWidth: 768, maxHeight: 576, enlarge: false, squarePixels: true },
@@ -16,7 +16,7 @@ export const proxySpec: DeliverySpec = {
 }
 
 const sounds: Record<string, string> = { aac: 'mp4a.40.2', mp3: 'mp4a.69', opus: 'opus', vorbis: 'vorbis', flac: 'flac' }
-const soundFiles: Record<string, string> = { WAV: 'audio/wav', MP3: 'audio/mpeg', flac: 'audio/flac', Ogg: 'audio/ogg' }
+const soundFiles: Record<string, string> = { WAV: 'audio/wav', MP3: 'audio/mpeg', FLAC: 'audio/flac', Ogg: 'audio/ogg' }
 
 /**
  * Media type by which a browser can be asked whether it plays a file itself (RFC 6381), or null when none does.

@@ -4,9 +4,11 @@ import { toNumber, type Rational } from './rational.ts'
 /** What is known of a running job at a moment. */
 export interface WorkSoFar {
   stage: 'encode' | 'check'
-  framesDone: number
-  framesTotal: number
-  rate: Rational
+  /** In frames; in milliseconds of sound where there is no picture. */
+  done: number
+  total: number
+  /** Frames in a second; null where there is no picture. */
+  rate: Rational | null
   /** Seconds of work in this stage, without holds. */
   stageSeconds: number
   /** Seconds that the encode took; null while it runs. */
@@ -26,10 +28,10 @@ const assumedCheckPerEncode = 0.3
  * encode is taken in the proportion that the sample showed.
  */
 export function progressOf(work: WorkSoFar): JobProgress {
-  const { stage, framesDone, framesTotal, stageSeconds } = work
-  const part = framesTotal > 0 ? Math.min(1, framesDone / framesTotal) : 0
+  const { stage, done: unitsDone, total, stageSeconds } = work
+  const part = total > 0 ? Math.min(1, unitsDone / total) : 0
   const checkPerEncode = work.checkPerEncode ?? assumedCheckPerEncode
-  const framesPerSecond = stageSeconds > 0 ? framesDone / stageSeconds : 0
+  const unitsPerSecond = stageSeconds > 0 ? unitsDone / stageSeconds : 0
   const stageTotal = part > 0 ? stageSeconds / part : null
   const known = part >= leastPart ? stageTotal : null
   // In parts of one encode: the encode is 1, the check `checkPerEncode`.
@@ -39,8 +41,10 @@ export function progressOf(work: WorkSoFar): JobProgress {
     ? stage === 'check' && work.encodeSeconds !== null ? work.encodeSeconds * checkPerEncode : null
     : stage === 'encode' ? known * (whole - part) : known * (1 - part)
   return {
-    stage, framesDone, framesTotal, framesPerSecond,
-    timesRealTime: framesPerSecond / toNumber(work.rate),
+    stage,
+    ...(work.rate
+      ? { framesDone: unitsDone, framesTotal: total, framesPerSecond: unitsPerSecond, timesRealTime: unitsPerSecond / toNumber(work.rate) }
+      : { framesDone: 0, framesTotal: 0, framesPerSecond: 0, timesRealTime: unitsPerSecond / 1000, sound: { secondsDone: unitsDone / 1000, secondsTotal: total / 1000 } }),
     bytesWritten: work.bytesWritten,
     secondsLeft,
     part: Math.min(1, done / whole),

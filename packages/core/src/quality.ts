@@ -1,18 +1,23 @@
 import { z } from 'zod'
 import { ColourDescription } from './colour.ts'
-import { describeAudioCodec, describeContainer, describeVideoCodec, levelProblem, type DeliverySpec } from './delivery.ts'
+import { describeAudioCodec, describeContainer, describeVideoCodec, levelProblem, type DeliverySpec, type PictureSpec, type SoundSpec } from './delivery.ts'
 import { describeCodec } from './facts-words.ts'
 import { describeBytes, describeClock } from './format.ts'
 import { equal, Rational, toNumber } from './rational.ts'
 import { describeRate } from './timing.ts'
-import { plainTimeline, resultSeconds, type Treatment } from './treatment/index.ts'
+import { plainTimeline, resultSeconds, soundDelay, type PictureTreatment, type SoundTreatment, type Treatment } from './treatment/index.ts'
 
-/** What decoding a whole result, beside its treated source, measured. */
-export const CheckMeasurement = z.object({
+const AnyMeasurement = z.object({
   container: z.string(),
   bytes: z.int().min(0),
   sourceBytes: z.int().min(0),
   sha256: z.string().length(64),
+  sourceDecodeErrors: z.int().min(0),
+  audio: z.array(z.object({ codec: z.string(), channels: z.int(), sampleRate: z.int(), durationSeconds: z.number().min(0), decodeErrors: z.int().min(0) })),
+})
+
+/** What decoding a whole result with a picture, beside its treated source, measured. */
+export const PictureCheckMeasurement = AnyMeasurement.extend({
   video: z.object({
     codec: z.string(),
     profile: z.string().nullable(),
@@ -29,8 +34,6 @@ export const CheckMeasurement = z.object({
   }),
   /** Frames that the treated source gave when it was decoded again for comparison. */
   treatedFrames: z.int().min(0),
-  sourceDecodeErrors: z.int().min(0),
-  audio: z.array(z.object({ codec: z.string(), channels: z.int(), sampleRate: z.int(), durationSeconds: z.number().min(0), decodeErrors: z.int().min(0) })),
   /** Sound tracks of the source, with the length that decoded. */
   sourceAudioSeconds: z.array(z.number().min(0)),
   /** Structural similarity of luma, mean over frames and the worst frame; null when nothing could be compared. */
@@ -40,6 +43,18 @@ export const CheckMeasurement = z.object({
   /** Whether every compared frame was identical. */
   identical: z.boolean(),
 })
+export type PictureCheckMeasurement = z.infer<typeof PictureCheckMeasurement>
+
+/** What decoding a whole result of sound alone, beside its treated source, measured. */
+export const SoundCheckMeasurement = AnyMeasurement.extend({
+  video: z.null(),
+  /** For each track: length of the treated source, whether all samples are equal at 24 bits, and the level of the difference below the sound in dB (null for equal or silent ones). */
+  likeness: z.array(z.object({ treatedSeconds: z.number().min(0), identical: z.boolean(), signalToNoise: z.number().nullable() })),
+})
+export type SoundCheckMeasurement = z.infer<typeof SoundCheckMeasurement>
+
+/** What decoding a whole result, beside its treated source, measured. `video` is null where there is no picture. */
+export const CheckMeasurement = z.union([PictureCheckMeasurement, SoundCheckMeasurement])
 export type CheckMeasurement = z.infer<typeof CheckMeasurement>
 
 export const Verdict = z.enum(['pass', 'look', 'fail'])
@@ -63,11 +78,58 @@ const lookBelow = { ssim: 0.9, xpsnr: 30 }
 
 const countErrors = (count: number) => count === 0 ? 'no errors' : `${count} ${count === 1 ? 'error' : 'errors'}`
 
+type AddLine = (name: string, expected: string, found: string, ok: boolean, reason: string, otherwise?: 'look' | 'fail') => void
+
 /** Judges a measured result against its spec and treatment, line by line; the worst line is the verdict. */
-export function judge(measured: CheckMeasurement, spec: DeliverySpec, treatment: Treatment): Check {
+export function judge<Measured extends CheckMeasurement>(measured: Measured, spec: DeliverySpec, treatment: Treatment): Check & { measurement: Measured } {
   const lines: CheckLine[] = []
-  const add = (name: string, expected: string, found: string, ok: boolean, reason: string, otherwise: 'look' | 'fail' = 'fail') =>
-    lines.push({ name, expected, found, verdict: ok ? 'pass' : otherwise, reason: ok ? null : reason })
+  const add: AddLine = (name, expected, found, ok, reason, otherwise = 'fail') => lines.push({ name, expected, found, verdict: ok ? 'pass' : otherwise, reason: ok ? null : reason })
+  if (measured.video === null && spec.video === null && treatment.result === null) judgeSound(add, measured, spec, treatment)
+  else if (measured.video !== null && spec.video !== null && treatment.result !== null) judgePicture(add, measured, spec, treatment)
+  else throw new TypeError('A measurement, its spec and its treatment must all be of a result with a picture, or of one without.')
+  add('bytes', `source ${describeBytes(measured.sourceBytes)}`, `${describeBytes(measured.bytes)}`, measured.bytes > 0, 'The file is empty.')
+  const verdict = lines.some(line => line.verdict === 'fail') ? 'fail' : lines.some(line => line.verdict === 'look') ? 'look' : 'pass'
+  return { verdict, lines, measurement: measured }
+}
+
+/** Lines on how a sound track was made: whether it decodes, its codec, rate and channels. @param of what stands after "sound" in their names */
+function judgeTrack(add: AddLine, of: string, track: CheckMeasurement['audio'][number], { audio }: DeliverySpec): void {
+  add(`sound${of} decodes`, 'no errors', countErrors(track.decodeErrors), track.decodeErrors === 0, 'The sound cannot be decoded whole. Make it again.')
+  add(`sound${of} codec`, describeAudioCodec(audio.codec), describeCodec(track.codec), track.codec === audio.codec, 'The sound is in another codec than the spec asks for.')
+  add(`sound${of} rate`, audio.sampleRate === null ? 'as the source' : `${audio.sampleRate} Hz`, `${track.sampleRate} Hz, ${track.channels} ch`, (audio.sampleRate === null || track.sampleRate === audio.sampleRate) && track.channels <= audio.maxChannels, 'Sample rate or channels do not meet the spec.')
+}
+
+/** Codecs that give back what they were given. */
+const losslessSound = new Set(['flac', 'pcm_s24le'])
+/** Ends of a coded track are rounded to whole packets; what is longer apart was lost. */
+const soundTolerance = { lossless: 0.001, coded: 0.1 }
+/** Difference below the sound, in dB, under which a person should listen; what the built-in codecs leave is well above on ordinary sound. */
+const listenBelow = 6
+/** A file's stated length and that of its sound may differ by so many seconds before somebody should look. */
+const statedTolerance = 0.5
+
+function judgeSound(add: AddLine, measured: SoundCheckMeasurement, spec: SoundSpec, treatment: SoundTreatment): void {
+  add('container', describeContainer(spec.container), measured.container, measured.container.toLowerCase() === spec.container, 'The file is in another container than the spec asks for.')
+  add('sound tracks', `${treatment.tracks.length}`, `${measured.audio.length}`, measured.audio.length === treatment.tracks.length, 'A sound track was lost.')
+  add('source decodes', 'no errors', countErrors(measured.sourceDecodeErrors), measured.sourceDecodeErrors === 0, 'The source itself is damaged; listen to the result where it is.', 'look')
+  measured.audio.forEach((track, index) => {
+    const of = measured.audio.length > 1 ? ` ${index + 1}` : ''
+    const likeness = measured.likeness[index]
+    if (!likeness) return
+    const isLossless = losslessSound.has(spec.audio.codec)
+    const tolerance = isLossless ? soundTolerance.lossless : soundTolerance.coded
+    add(`sound${of} length`, describeClock(likeness.treatedSeconds), describeClock(track.durationSeconds), likeness.treatedSeconds > 0 && Math.abs(track.durationSeconds - likeness.treatedSeconds) <= tolerance, 'Sound was lost or added between the source and the result.')
+    add(`source${of} length`, describeClock(treatment.seconds), describeClock(likeness.treatedSeconds), Math.abs(likeness.treatedSeconds - treatment.seconds) <= statedTolerance, likeness.treatedSeconds < treatment.seconds
+      ? 'The sound is shorter than the source says: it may be cut short or damaged, or end before the picture.'
+      : 'The sound is longer than the source says, or than its picture.', 'look')
+    judgeTrack(add, of, track, spec)
+    if (isLossless) add(`sound${of} likeness`, 'identical', likeness.identical ? 'every sample identical' : 'differs', likeness.identical, 'A lossless result must be identical to its treated source.')
+    else if (likeness.identical || likeness.signalToNoise === null) add(`sound${of} likeness`, 'close', likeness.identical ? 'every sample identical' : 'the source is silent', likeness.identical, 'The source is silent and the result is not; listen to it.', 'look')
+    else add(`sound${of} likeness`, `difference ${listenBelow} dB below or less`, `${likeness.signalToNoise.toFixed(1)} dB below`, likeness.signalToNoise >= listenBelow, 'The result is far from its source; listen to it.', 'look')
+  })
+}
+
+function judgePicture(add: AddLine, measured: PictureCheckMeasurement, spec: PictureSpec, treatment: PictureTreatment): void {
   const { video } = measured
   const { result } = treatment
 
@@ -86,17 +148,17 @@ export function judge(measured: CheckMeasurement, spec: DeliverySpec, treatment:
   add('length', describeClock(length), describeClock(video.durationSeconds), Math.abs(video.durationSeconds - length) <= 1.5 * frameSeconds, 'The length differs by more than a frame.')
   measured.audio.forEach((track, index) => {
     const of = measured.audio.length > 1 ? ` ${index + 1}` : ''
-    const difference = track.durationSeconds - video.durationSeconds
+    // Sound that was moved ends so much later or earlier.
+    const moved = soundDelay(treatment)
+    const difference = track.durationSeconds - video.durationSeconds - moved
     const sourceSeconds = measured.sourceAudioSeconds[index]
     const sourceDifference = (sourceSeconds === undefined ? video.durationSeconds : resultSeconds(treatment.timeline ?? plainTimeline, sourceSeconds)) - length
     const tolerance = Math.max(0.1, 2 * frameSeconds)
     const words = (seconds: number) => Math.abs(seconds) < 0.0005 ? 'equal' : `${Math.abs(seconds).toFixed(3)} s ${seconds > 0 ? 'longer' : 'shorter'}`
-    add(`sound${of} length`, `within ${tolerance.toFixed(2)} s of picture`, words(difference), Math.abs(difference) <= tolerance, Math.abs(difference - sourceDifference) <= tolerance
+    add(`sound${of} length`, `within ${tolerance.toFixed(2)} s of picture${moved === 0 ? '' : `, moved by ${moved} s`}`, words(difference), Math.abs(difference) <= tolerance, Math.abs(difference - sourceDifference) <= tolerance
       ? 'Sound and picture differ in length, as they do in the source.'
       : 'Sound and picture differ in length, and did not in the source.', Math.abs(difference - sourceDifference) <= tolerance ? 'look' : 'fail')
-    add(`sound${of} decodes`, 'no errors', countErrors(track.decodeErrors), track.decodeErrors === 0, 'The sound cannot be decoded whole. Make it again.')
-    add(`sound${of} codec`, describeAudioCodec(spec.audio.codec), describeCodec(track.codec), track.codec === spec.audio.codec, 'The sound is in another codec than the spec asks for.')
-    add(`sound${of} rate`, `${spec.audio.sampleRate} Hz`, `${track.sampleRate} Hz, ${track.channels} ch`, track.sampleRate === spec.audio.sampleRate && track.channels <= spec.audio.maxChannels, 'Sample rate or channels do not meet the spec.')
+    judgeTrack(add, of, track, spec)
   })
   add('sound tracks', `${measured.sourceAudioSeconds.length}`, `${measured.audio.length}`, measured.audio.length === measured.sourceAudioSeconds.length, 'A sound track was lost.')
 
@@ -129,10 +191,6 @@ export function judge(measured: CheckMeasurement, spec: DeliverySpec, treatment:
     if (measured.xpsnr) add('XPSNR', `over ${lookBelow.xpsnr} dB`, `${measured.xpsnr.mean.toFixed(1)} dB (worst ${measured.xpsnr.worst.toFixed(1)})`, measured.xpsnr.mean >= lookBelow.xpsnr, 'The result is far from its source; look at the worst frame.', 'look')
     if (!measured.ssim && !measured.xpsnr) add('likeness', 'compared', 'nothing to compare', false, 'No frame could be compared with the source.')
   }
-  add('bytes', `source ${describeBytes(measured.sourceBytes)}`, `${describeBytes(measured.bytes)}`, measured.bytes > 0, 'The file is empty.')
-
-  const verdict = lines.some(line => line.verdict === 'fail') ? 'fail' : lines.some(line => line.verdict === 'look') ? 'look' : 'pass'
-  return { verdict, lines, measurement: measured }
 }
 
 /** The libraries' name for ProRes 422 without an addition. */

@@ -20,7 +20,12 @@ export type PictureFigures = z.infer<typeof PictureFigures>
 
 /** What a trial of one moment took and gave. */
 export const TrialMoment = z.object({
-  frames: z.int().positive(),
+  /** Frames of the result; 0 for sound alone. */
+  frames: z.int().min(0),
+  /** Length of the result, where it is sound alone. */
+  soundSeconds: z.number().positive().optional(),
+  /** Level of what the codec changed below the treated sound, in dB, where the result is sound alone; null when nothing was. */
+  signalToNoise: z.number().nullable().optional(),
   /** Seconds by the clock for treating and encoding, without the seek to the place. */
   seconds: z.number().positive(),
   /** Seconds until the first treated frame was there. */
@@ -32,8 +37,9 @@ export const TrialMoment = z.object({
   /** Likeness of the encoded picture to the treated one, mean over frames: what the spec's compression costs. Null when identical or not comparable. */
   ssim: z.number().nullable(),
   xpsnr: z.number().nullable(),
-  before: PictureFigures,
-  after: PictureFigures,
+  /** Null for sound alone. */
+  before: PictureFigures.nullable(),
+  after: PictureFigures.nullable(),
   /** Loudness of the first sound track of the source and of the encoded moment in LUFS, null when all is below the gate; absent where either has no sound. */
   loudness: z.object({ before: z.number().nullable(), after: z.number().nullable() }).optional(),
   /** Devices that learned steps ran on. */
@@ -76,7 +82,8 @@ export function stepName(treatment: Treatment, key: number | 'decode' | 'other')
 const machinePart = 0.15
 
 export interface TrialForecast {
-  secondsPerFrame: Range
+  /** Null for sound alone. */
+  secondsPerFrame: Range | null
   /** For the whole source: treating and encoding, without the check. */
   seconds: Range
   bytes: Range
@@ -90,7 +97,6 @@ export interface TrialForecast {
 export function forecastTrial({ moments, results, treatment }: Pick<TrialRecord, 'moments' | 'results' | 'treatment'>): TrialForecast | null {
   const done = results.flatMap((result, index) => result ? [{ result, reason: moments[index]!.reason }] : [])
   if (done.length === 0) return null
-  const { frameCount, rate } = treatment.result
   const rangeOf = (figure: (entry: (typeof done)[number]) => number, widen: number): Range => {
     const values = done.map(figure)
     const typical = done.filter(({ reason }) => reason === 'typical').map(figure)
@@ -98,6 +104,11 @@ export function forecastTrial({ moments, results, treatment }: Pick<TrialRecord,
     return { expected, low: Math.min(...values) * (1 - widen), high: Math.max(...values) * (1 + widen) }
   }
   const times = (range: Range, factor: number): Range => ({ expected: range.expected * factor, low: range.low * factor, high: range.high * factor })
+  if (treatment.result === null) {
+    const perSecond = (figure: (result: TrialMoment) => number, widen: number) => times(rangeOf(({ result }) => figure(result) / result.soundSeconds!, widen), treatment.seconds)
+    return { secondsPerFrame: null, seconds: perSecond(result => result.seconds, machinePart), bytes: perSecond(result => result.bytes, 0.05) }
+  }
+  const { frameCount, rate } = treatment.result
   const secondsPerFrame = rangeOf(({ result }) => result.seconds / result.frames, machinePart)
   const bytesPerSecond = rangeOf(({ result }) => (result.bytes / result.frames) * toNumber(rate), 0.05)
   return { secondsPerFrame, seconds: times(secondsPerFrame, frameCount), bytes: times(bytesPerSecond, frameCount / toNumber(rate)) }

@@ -1,4 +1,4 @@
-import { builtInSpecs, rational, type DeliverySpec, type SourceFacts, type VideoFacts } from '../src/index.ts'
+import { pictureSpecs, rational, soundSpecs, type PictureSpec, type SoundSpec, type SourceFacts, type VideoFacts } from '../src/index.ts'
 
 /** Facts of a plain HD source, with changes. */
 export function facts(changes: Partial<VideoFacts> = {}): SourceFacts {
@@ -24,6 +24,10 @@ export const discFacts: SourceFacts = {
   audio: [1, 2].map(streamIndex => ({ streamIndex, codec: 'ac3', profile: null, channels: 2, layout: 'stereo', sampleRate: 48_000, bitsPerSecond: 192_000, language: null, title: null })),
 }
 
-export function spec(key: string): DeliverySpec {
-  return builtInSpecs.find(entry => entry.key === key)!
+export function spec(key: string): PictureSpec {
+  return pictureSpecs.find(entry => entry.key === key)!
+}
+
+export function soundSpec(key: string): SoundSpec {
+  return soundSpecs.find(entry => entry.key === key)!
 }

@@ -37,7 +37,7 @@ describe('a job', () => {
 })
 
 describe('progress', () => {
-  const work: WorkSoFar = { stage: 'encode', framesDone: 300, framesTotal: 1200, rate: rational(25), stageSeconds: 60, encodeSeconds: null, bytesWritten: 5000, checkPerEncode: 0.2 }
+  const work: WorkSoFar = { stage: 'encode', done: 300, total: 1200, rate: rational(25), stageSeconds: 60, encodeSeconds: null, bytesWritten: 5000, checkPerEncode: 0.2 }
 
   test('of an encode counts the check that still follows', () => {
     const progress = progressOf(work)
@@ -49,18 +49,18 @@ describe('progress', () => {
   })
 
   test('of a check goes on from there', () => {
-    const progress = progressOf({ ...work, stage: 'check', framesDone: 600, stageSeconds: 20, encodeSeconds: 240 })
+    const progress = progressOf({ ...work, stage: 'check', done: 600, stageSeconds: 20, encodeSeconds: 240 })
     expect(progress.secondsLeft).toBeCloseTo(20, 9)
     expect(progress.part).toBeCloseTo(1.1 / 1.2, 9)
   })
 
   test('says nothing of the time left before enough is known', () => {
-    expect(progressOf({ ...work, framesDone: 10 }).secondsLeft).toBeNull()
+    expect(progressOf({ ...work, done: 10 }).secondsLeft).toBeNull()
     // The check's length is known from the encode's before its own speed is.
-    expect(progressOf({ ...work, stage: 'check', framesDone: 1, stageSeconds: 0.1, encodeSeconds: 240 }).secondsLeft).toBeCloseTo(48, 9)
+    expect(progressOf({ ...work, stage: 'check', done: 1, stageSeconds: 0.1, encodeSeconds: 240 }).secondsLeft).toBeCloseTo(48, 9)
   })
 
   test('never exceeds the whole, even when a source gives more frames than it promised', () => {
-    expect(progressOf({ ...work, stage: 'check', framesDone: 1300, encodeSeconds: 240 }).part).toBe(1)
+    expect(progressOf({ ...work, stage: 'check', done: 1300, encodeSeconds: 240 }).part).toBe(1)
   })
 })

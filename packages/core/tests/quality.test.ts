@@ -1,11 +1,11 @@
 import { describe, expect, test } from 'vitest'
-import { deriveTreatment, judge, rational, type CheckMeasurement } from '../src/index.ts'
+import { deriveTreatment, judge, rational, type PictureCheckMeasurement } from '../src/index.ts'
 import { discFacts, spec } from './examples.ts'
 
 const box = spec('playback-box')
 const treatment = deriveTreatment(discFacts, box)
 const sound = { codec: 'aac', channels: 2, sampleRate: 48_000, durationSeconds: 14, decodeErrors: 0 }
-const good: CheckMeasurement = {
+const good: PictureCheckMeasurement = {
   container: 'MP4', bytes: 5_000_000, sourceBytes: 8_400_896, sha256: '0'.repeat(64),
   video: {
     codec: 'h264', profile: 'High', level: '4.1', width: 1920, height: 1080, pixelAspect: rational(1), frameRate: rational(25), pixelFormat: 'yuv420p',
@@ -14,11 +14,11 @@ const good: CheckMeasurement = {
   treatedFrames: 350, sourceDecodeErrors: 0, audio: [sound, sound], sourceAudioSeconds: [14, 14],
   ssim: { mean: 0.98, worst: 0.95, worstFrame: 12 }, xpsnr: { mean: 41, worst: 36, worstFrame: 12 }, identical: false,
 }
-const verdictOf = (changes: Partial<CheckMeasurement>) => {
+const verdictOf = (changes: Partial<PictureCheckMeasurement>) => {
   const check = judge({ ...good, ...changes }, box, treatment)
   return { verdict: check.verdict, reasons: check.lines.filter(line => line.verdict !== 'pass').map(line => line.name) }
 }
-const video = (changes: Partial<CheckMeasurement['video']>) => ({ video: { ...good.video, ...changes } })
+const video = (changes: Partial<PictureCheckMeasurement['video']>) => ({ video: { ...good.video, ...changes } })
 
 describe('the check', () => {
   test('passes a result that is what it should be', () => {
@@ -39,7 +39,7 @@ describe('the check', () => {
     ['a lost track', { audio: [sound] }, 'sound tracks'],
     ['sound that ends early', { audio: [sound, { ...sound, durationSeconds: 12 }] }, 'sound 2 length'],
     ['another container', { container: 'MKV' }, 'container'],
-  ] as [string, Partial<CheckMeasurement>, string][])('fails %s', (_, changes, line) => {
+  ] as [string, Partial<PictureCheckMeasurement>, string][])('fails %s', (_, changes, line) => {
     const { verdict, reasons } = verdictOf(changes)
     expect(verdict).toBe('fail')
     expect(reasons).toContain(line)
@@ -49,6 +49,15 @@ describe('the check', () => {
     expect(verdictOf({ treatedFrames: 210, ...video({ framesDecoded: 210, durationSeconds: 8.4 }), audio: [{ ...sound, durationSeconds: 8.4 }, { ...sound, durationSeconds: 8.4 }], sourceAudioSeconds: [8.4, 8.4] })).toEqual({ verdict: 'look', reasons: ['source frames'] })
     expect(verdictOf({ sourceDecodeErrors: 3 })).toEqual({ verdict: 'look', reasons: ['source decodes'] })
     expect(verdictOf({ audio: [sound, { ...sound, durationSeconds: 13 }], sourceAudioSeconds: [14, 13] })).toEqual({ verdict: 'look', reasons: ['sound 2 length'] })
+  })
+
+  test('sound that a step moved ends so much later or earlier than its picture', () => {
+    for (const milliseconds of [800, -800]) {
+      const moved = deriveTreatment(discFacts, box, [{ kind: 'sound-delay', milliseconds }])
+      const ends = (seconds: number) => judge({ ...good, audio: [{ ...sound, durationSeconds: seconds }, { ...sound, durationSeconds: seconds }] }, box, moved).verdict
+      expect(ends(14 + milliseconds / 1000)).toBe('pass')
+      expect(ends(14)).toBe('fail')
+    }
   })
 
   test('asks for a look at a result far from its source', () => {
@@ -69,7 +78,7 @@ describe('the check', () => {
 describe('a lossless result', () => {
   const archive = spec('archive-master')
   const kept = deriveTreatment(discFacts, archive)
-  const same: CheckMeasurement = {
+  const same: PictureCheckMeasurement = {
     ...good, container: 'MKV', identical: true, xpsnr: null,
     video: { ...good.video, codec: 'ffv1', profile: 'Version 3', level: null, width: 720, height: 576, pixelAspect: rational(64, 45), interlaced: true, colour: { range: 'limited', primaries: 'bt470bg', transfer: 'smpte170m', matrix: 'bt470bg' } },
     audio: [{ ...sound, codec: 'flac' }, { ...sound, codec: 'flac' }],

@@ -1,5 +1,5 @@
 import {
-  forecastJob, keyframeDistance, toNumber, type DiscCopyRecord, type JobDetail, type JobEventRecord, type JobForecast, type JobRecord, type OrderRecord, type ScanRecord, type SourceRecord, type VolumeRecord, type WatchRecord, type WorkerRecord,
+  forecastJob, hasPicture, keyframeDistance, treatedSeconds, type DiscCopyRecord, type JobDetail, type JobEventRecord, type JobForecast, type JobRecord, type OrderRecord, type ScanRecord, type SourceRecord, type VolumeRecord, type WatchRecord, type WorkerRecord,
 } from '@hematine/core'
 import type { DiscCopyRow, DriveRow, JobEventRow, JobRow, OrderRow, SampleRow, ScanRow, SourceRow, VolumeRow, WatchRow, WorkerRow } from './entities.ts'
 
@@ -38,11 +38,14 @@ export function sourceRecord(row: SourceRow, jobCount: number): SourceRecord {
 /** The forecast that a job's sample gives, or null before it was measured. */
 export function jobForecast(job: JobRow, sample: SampleRow | null): JobForecast | null {
   if (!sample?.measurement) return null
-  const { result } = job.treatment
-  return forecastJob(sample.measurement, {
-    frames: result.frameCount, durationSeconds: result.frameCount / toNumber(result.rate),
-    keyframeDistance: keyframeDistance(job.spec, job.treatment), container: job.spec.container, sizeIs: job.spec.video.rateControl.kind === 'constant quality' ? 'by quality' : 'by format',
-  })
+  const extent = { durationSeconds: treatedSeconds(job.treatment), container: job.spec.container }
+  const work = { spec: job.spec, treatment: job.treatment }
+  if (hasPicture(work)) {
+    const { spec, treatment } = work
+    return forecastJob(sample.measurement, { ...extent, frames: treatment.result.frameCount, keyframeDistance: keyframeDistance(spec, treatment), sizeIs: spec.video.rateControl.kind === 'constant quality' ? 'by quality' : 'by format' })
+  }
+  // FLAC's size follows the sound; a stated rate, or PCM, is what it is.
+  return forecastJob(sample.measurement, { ...extent, frames: 0, keyframeDistance: 1, sizeIs: job.spec.audio.codec === 'flac' ? 'by quality' : 'by format' })
 }
 
 /** @param job with its source and sample loaded */
@@ -54,7 +57,7 @@ export function jobRecord(job: JobRow): JobRecord {
   return {
     id: job.id, orderId: job.order.id, sourceId: source.id, sourceName: sourceName(source), specKey: job.spec.key, specName: job.spec.name, treatmentName: job.treatmentName ?? null,
     deliveryVolumeId: job.deliveryVolume.id, state: job.state, position: job.position,
-    durationSeconds: result.frameCount / toNumber(result.rate), frames: result.frameCount, sourceBytes: source.facts?.bytes ?? 0,
+    durationSeconds: treatedSeconds(job.treatment), frames: result?.frameCount ?? 0, sourceBytes: source.facts?.bytes ?? 0,
     sampleState: sample?.state ?? 'failed', sampleReason: sample ? sample.reason ?? null : 'The sample was removed. Remove this job and make it again.',
     forecast: jobForecast(job, sample), progress: job.progress ?? null, attempt: job.attempt, worker: job.workerName ?? null,
     outputPath: job.state === 'done' ? job.outputPath ?? null : null, outputBytes: job.check?.measurement.bytes ?? null,

@@ -46,7 +46,7 @@ export async function askForTrials(em: EntityManager, queue: TaskQueue, sourceId
   if (!spec) throw new Problem(404, 'not-found', `There is no delivery spec ${specKey}.`)
   return em.transactional(async tx => {
     const source = found(await tx.findOne(SourceEntity, sourceId), 'source', sourceId)
-    if (source.state !== 'ready' || !source.facts?.video) throw new Problem(409, 'no-picture', 'Only a source with a picture that can be used is tried. Choose another one.')
+    if (source.state !== 'ready' || !source.facts) throw new Problem(409, 'not-ready', 'Only a source that can be used is tried. Choose another one.')
     const volume = await tx.findOne(VolumeEntity, { role: 'working' }, { orderBy: { id: 1 } }) ?? await tx.findOne(VolumeEntity, { role: 'delivery' }, { orderBy: { id: 1 } })
     if (!volume) throw new Problem(409, 'no-volume', 'There is no working or delivery volume to keep trials in. Register one under Equipment.')
     const { moments } = await momentsOf(tx, sourceId)

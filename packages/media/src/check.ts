@@ -1,5 +1,5 @@
 import { stat } from 'node:fs/promises'
-import { describePixelFormat, toNumber, type CheckMeasurement, type DeliverySpec, type SourceFacts, type Treatment } from '@hematine/core'
+import { describePixelFormat, toNumber, type PictureCheckMeasurement, type PictureSpec, type SourceFacts, type PictureTreatment } from '@hematine/core'
 import { AVMEDIA_TYPE_AUDIO, AVMEDIA_TYPE_VIDEO, AV_FRAME_FLAG_INTERLACED } from 'node-av/constants'
 import { avGetCodecName, avGetPixFmtName, Frame } from 'node-av/lib'
 import { StreamDecoder } from './decoder.ts'
@@ -16,8 +16,8 @@ import { sha256OfFile } from './volume-files.ts'
 export interface CheckPlan {
   input: MediaInput
   facts: SourceFacts
-  treatment: Treatment
-  spec: DeliverySpec
+  treatment: PictureTreatment
+  spec: PictureSpec
   outputPath: string
 }
 
@@ -35,7 +35,7 @@ export class Likeness {
   private paddingDecibels = 0
   private identicalFrames = 0
 
-  constructor(private readonly treatment: Treatment) {
+  constructor(private readonly treatment: PictureTreatment) {
     this.measured.alloc()
   }
 
@@ -76,7 +76,7 @@ export class Likeness {
     }
   }
 
-  async finish(): Promise<Pick<CheckMeasurement, 'ssim' | 'xpsnr' | 'identical'>> {
+  async finish(): Promise<Pick<PictureCheckMeasurement, 'ssim' | 'xpsnr' | 'identical'>> {
     if (this.graph) {
       await this.graph.push(null, 0)
       await this.graph.push(null, 1)
@@ -101,7 +101,7 @@ export class Likeness {
  * Decodes a result whole, beside its source treated once more, and measures both.
  * @throws MediaError when the result cannot be opened; whatever `gate.turn` rejects with, when stopped
  */
-export async function measureResult(plan: CheckPlan, gate: WorkGate, onProgress: (framesDone: number) => void): Promise<CheckMeasurement> {
+export async function measureResult(plan: CheckPlan, gate: WorkGate, onProgress: (framesDone: number) => void): Promise<PictureCheckMeasurement> {
   const { facts, spec } = plan
   const result: MediaInput = { kind: 'file', path: plan.outputPath }
   const bytes = (await stat(plan.outputPath)).size
@@ -124,7 +124,7 @@ export async function measureResult(plan: CheckPlan, gate: WorkGate, onProgress:
 }
 
 /** What `measurePicture` finds. */
-export type PictureMeasurement = Pick<CheckMeasurement, 'video' | 'treatedFrames' | 'sourceDecodeErrors' | 'ssim' | 'xpsnr' | 'identical'>
+export type PictureMeasurement = Pick<PictureCheckMeasurement, 'video' | 'treatedFrames' | 'sourceDecodeErrors' | 'ssim' | 'xpsnr' | 'identical'>
 
 /**
  * Decodes a result's picture whole and compares each frame with the treated source.
@@ -143,7 +143,7 @@ export async function measurePicture(plan: CheckPlan, gate: WorkGate, onProgress
     let [framesDecoded, treatedFrames] = [0, 0]
     let [firstTicks, lastTicks] = [0, 0]
     let interlaced = false
-    let shape: Pick<CheckMeasurement['video'], 'width' | 'height' | 'pixelFormat' | 'colour' | 'pixelAspect'> | null = null
+    let shape: Pick<PictureCheckMeasurement['video'], 'width' | 'height' | 'pixelFormat' | 'colour' | 'pixelAspect'> | null = null
     for (;;) {
       await gate.turn()
       const hasResult = await decoder.next(frame)
@@ -191,7 +191,7 @@ export async function measurePicture(plan: CheckPlan, gate: WorkGate, onProgress
 }
 
 /** Rate of a result from its frames' own times; the planned one when it agrees to within the rounding of the container's clock. */
-function measuredRate(frames: number, span: number, treatment: Treatment): { num: number, den: number } {
+function measuredRate(frames: number, span: number, treatment: PictureTreatment): { num: number, den: number } {
   const planned = treatment.result.rate
   const measured = (frames - 1) / span
   const rounding = 0.002 / Math.max(span, 0.04)
@@ -211,7 +211,7 @@ function describeLevel(codec: string | null, level: number): string | null {
 }
 
 /** Decodes a whole sound track; its length is counted from `zeroSeconds`, the picture's start. */
-async function measureSound(input: MediaInput, streamIndex: number, gate: WorkGate, zeroSeconds: number): Promise<CheckMeasurement['audio'][number]> {
+async function measureSound(input: MediaInput, streamIndex: number, gate: WorkGate, zeroSeconds: number): Promise<PictureCheckMeasurement['audio'][number]> {
   const decoder = await openFrames(input, streamIndex, 1)
   const frame = new Frame()
   frame.alloc()

@@ -1,15 +1,15 @@
-import { h264Levels, keyframeDistance, type DeliverySpec, type Treatment } from '@hematine/core'
+import { h264Levels, keyframeDistance, type AudioCodec, type AudioFacts, type DeliverySpec, type PictureSpec, type PictureTreatment, type VideoCodec } from '@hematine/core'
 import {
   AV_CODEC_FLAG_GLOBAL_HEADER, AV_CODEC_FLAG_INTERLACED_DCT, AV_CODEC_FLAG_INTERLACED_ME, AV_PICTURE_TYPE_NONE, type AVColorPrimaries, type AVColorSpace, type AVColorTransferCharacteristic,
 } from 'node-av/constants'
 import * as constants from 'node-av/constants'
 import { avChannelLayoutDefault, avGetPixFmtFromName, avGetSampleFmtFromName, Codec, CodecContext, Packet, Rational, type Frame } from 'node-av/lib'
 import { ensure, isAgain, isEnd, MediaError } from './libav.ts'
-import type { SoundShape } from './sound-treatment.ts'
+import { deliveredChannels, deliveredLayout, deliveredRate, type SoundShape } from './sound-treatment.ts'
 
-const videoEncoders: Record<DeliverySpec['video']['codec'], string> = { h264: 'libx264', hevc: 'libx265', av1: 'libsvtav1', prores: 'prores_ks', ffv1: 'ffv1' }
-const audioEncoders: Record<DeliverySpec['audio']['codec'], string> = { aac: 'aac', opus: 'libopus', pcm_s24le: 'pcm_s24le', flac: 'flac' }
-const audioFormats: Record<DeliverySpec['audio']['codec'], string> = { aac: 'fltp', opus: 'flt', pcm_s24le: 's32', flac: 's32' }
+const videoEncoders: Record<VideoCodec, string> = { h264: 'libx264', hevc: 'libx265', av1: 'libsvtav1', prores: 'prores_ks', ffv1: 'ffv1' }
+const audioEncoders: Record<AudioCodec, string> = { aac: 'aac', opus: 'libopus', pcm_s24le: 'pcm_s24le', flac: 'flac' }
+const audioFormats: Record<AudioCodec, string> = { aac: 'fltp', opus: 'flt', pcm_s24le: 's32', flac: 's32' }
 
 /** Numbers of the tags in ITU-T H.273, which the libraries use as they are. */
 export const colourNumbers = {
@@ -19,7 +19,7 @@ export const colourNumbers = {
 }
 
 /** Encoder settings as name and value. Names of the encoders' own options. */
-function videoOptions(spec: DeliverySpec): Record<string, string> {
+function videoOptions(spec: PictureSpec): Record<string, string> {
   const { codec, rateControl, effort, level, profile } = spec.video
   const quality: Record<string, string> = rateControl.kind === 'constant quality' ? { crf: String(rateControl.value) } : {}
   switch (codec) {
@@ -40,7 +40,7 @@ export class Encoder {
   }
 
   /** @throws MediaError when the encoder does not take the settings */
-  static async video(spec: DeliverySpec, treatment: Treatment, globalHeader: boolean, threads = 0): Promise<Encoder> {
+  static async video(spec: PictureSpec, treatment: PictureTreatment, globalHeader: boolean, threads = 0): Promise<Encoder> {
     const { result } = treatment
     const codec = Codec.findEncoderByName(videoEncoders[spec.video.codec] as never)
     if (!codec) throw new MediaError(`No encoder for ${spec.video.codec} is built in.`)
@@ -76,16 +76,18 @@ export class Encoder {
     return new Encoder(context)
   }
 
-  /** @param layout channel layout by the library's name, for example "stereo" */
-  static async audio(spec: DeliverySpec, channels: number, globalHeader: boolean): Promise<Encoder> {
+  /** An encoder for a track as a spec delivers it. @throws MediaError when the encoder does not take the settings */
+  static async audio(spec: DeliverySpec, track: AudioFacts, globalHeader: boolean): Promise<Encoder> {
+    const channels = deliveredChannels(track, spec)
+    const sampleRate = deliveredRate(track, spec)
     const codec = Codec.findEncoderByName(audioEncoders[spec.audio.codec] as never)
     if (!codec) throw new MediaError(`No encoder for ${spec.audio.codec} is built in.`)
     const context = new CodecContext()
     context.allocContext3(codec)
     context.sampleFormat = avGetSampleFmtFromName(audioFormats[spec.audio.codec])
-    context.sampleRate = spec.audio.sampleRate
+    context.sampleRate = sampleRate
     context.channelLayout = avChannelLayoutDefault(channels)
-    context.timeBase = new Rational(1, spec.audio.sampleRate)
+    context.timeBase = new Rational(1, sampleRate)
     if (spec.audio.bitsPerSecondPerChannel !== null) context.bitRate = BigInt(spec.audio.bitsPerSecondPerChannel * channels)
     if (spec.audio.codec === 'flac') context.bitsPerRawSample = 24
     if (globalHeader) context.setFlags(AV_CODEC_FLAG_GLOBAL_HEADER)
@@ -93,9 +95,9 @@ export class Encoder {
     return new Encoder(context)
   }
 
-  /** Shape in which this sound encoder wants its frames. */
-  soundShape(spec: DeliverySpec, layout: string): SoundShape {
-    return { sampleFormat: audioFormats[spec.audio.codec], sampleRate: spec.audio.sampleRate, layout, frameSize: this.context.frameSize }
+  /** Shape in which this sound encoder wants the frames of its track. */
+  soundShape(spec: DeliverySpec, track: AudioFacts): SoundShape {
+    return { sampleFormat: audioFormats[spec.audio.codec], sampleRate: deliveredRate(track, spec), layout: deliveredLayout(track, spec), frameSize: this.context.frameSize }
   }
 
   /** Encodes a frame (null ends the stream) and hands each finished packet to `take`, which must not keep it. */

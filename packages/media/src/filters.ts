@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs'
 import { createRequire } from 'node:module'
-import { contrastSlope, describePixelFormat, gradeMatrix, plainTimeline, toNumber, type AppliedStep, type InBetween, type Rational, type Step, type StepOf, type Strength, type Timeline, type Treatment, type VideoFacts } from '@hematine/core'
+import { contrastSlope, describePixelFormat, gradeMatrix, plainTimeline, toNumber, type AppliedStep, type InBetween, type Rational, type Step, type StepOf, type Strength, type Timeline, type PictureTreatment, type VideoFacts } from '@hematine/core'
 import { assetPath } from './assets.ts'
 import type { NetworkName } from './network.ts'
 import { planarFormats } from './frame-planes.ts'
@@ -41,7 +41,7 @@ function changesTime(step: AppliedStep): boolean {
  * @param fromStart whether the result is made from its first frame on, which then is anchored at time 0
  * @param each a stage for every step, so that their times can be told apart; otherwise as few as can be
  */
-export function planStages(treatment: Treatment, video: VideoFacts, fromStart: boolean, each = false): StagePlan[] {
+export function planStages(treatment: PictureTreatment, video: VideoFacts, fromStart: boolean, each = false): StagePlan[] {
   const { result, sourceColour } = treatment
   const stages: StagePlan[] = []
   let isRgb = video.isRgb
@@ -158,7 +158,7 @@ function inBetween(rate: Rational, way: InBetween, cutThreshold: number): string
 const markMargin = 0.03
 
 /** `label` is a name for pads that no other step uses. */
-interface Surroundings { isRgb: boolean, rate: Rational, timeline: Timeline, label: string, colour: Treatment['sourceColour'] }
+interface Surroundings { isRgb: boolean, rate: Rational, timeline: Timeline, label: string, colour: PictureTreatment['sourceColour'] }
 
 /** The filters of one chosen step of the picture. @param to picture after it */
 function filtersOf(step: Step, to: { width: number, height: number, pixelAspect: Rational }, { isRgb, rate, timeline, label, colour }: Surroundings): string[] {

@@ -31,6 +31,11 @@ export function audioPadOf(frame: Frame, timeBase: AudioPad['timeBase']): AudioP
   return { format: frame.format, sampleRate: frame.sampleRate, channelMask: mask || (nbChannels === 1 ? 4n : nbChannels === 2 ? 3n : (1n << BigInt(nbChannels)) - 1n), timeBase }
 }
 
+/** The binding's parameter call refuses sound, so its shape is given as the filter's own options. */
+function soundSettings(pad: AudioPad): string {
+  return [`time_base=${pad.timeBase.num}/${pad.timeBase.den}`, `sample_rate=${pad.sampleRate}`, `sample_fmt=${avGetSampleFmtName(pad.format as never)}`, `channel_layout=0x${pad.channelMask.toString(16)}`].join(':')
+}
+
 /** A filter graph with named sources and one sink. Holds every context it needs until `free`, as the library demands. */
 export class Graph {
   private constructor(
@@ -54,12 +59,12 @@ export class Graph {
 
   /** @param pad the sound that will be pushed; null for filters that make their own */
   static async audio(description: string, pad: AudioPad | null): Promise<Graph> {
-    // The binding's parameter call refuses sound, so its shape is given as the filter's own options.
-    const settings = pad && [
-      `time_base=${pad.timeBase.num}/${pad.timeBase.den}`, `sample_rate=${pad.sampleRate}`,
-      `sample_fmt=${avGetSampleFmtName(pad.format as never)}`, `channel_layout=0x${pad.channelMask.toString(16)}`,
-    ].join(':')
-    return Graph.build(description, 'abuffer', 'abuffersink', pad ? 1 : 0, source => source.initStr(settings))
+    return Graph.build(description, 'abuffer', 'abuffersink', pad ? 1 : 0, source => source.initStr(pad && soundSettings(pad)))
+  }
+
+  /** Filters that make pictures of sound. @throws MediaError when the filters cannot be set up */
+  static async pictureOfSound(description: string, pad: AudioPad): Promise<Graph> {
+    return Graph.build(description, 'abuffer', 'buffersink', 1, source => source.initStr(soundSettings(pad)))
   }
 
   private static async build(description: string, sourceName: 'buffer' | 'abuffer', sinkName: 'buffersink' | 'abuffersink', inputs: number, setUp: (source: FilterContext, index: number) => number): Promise<Graph> {

@@ -3,9 +3,12 @@ import { FormatContext, OutputFormat, Rational, type Packet, type Stream } from 
 import type { Encoder } from './encoder.ts'
 import { ensure, MediaError, options } from './libav.ts'
 
-const muxers: Record<Container, string> = { mp4: 'mp4', mov: 'mov', mkv: 'matroska', webm: 'webm' }
+const muxers: Record<Container, string> = { mp4: 'mp4', mov: 'mov', mkv: 'matroska', webm: 'webm', wav: 'wav', flac: 'flac', m4a: 'ipod', mka: 'matroska' }
 
-/** Whether a container keeps codec headers apart from the packets; all four do. */
+/** WAV counts its bytes in 32 bits; above 4 GB it goes on as RF64 (EBU Tech 3306). */
+const settings: Partial<Record<Container, Record<string, string>>> = { mp4: { movflags: '+faststart' }, mov: { movflags: '+faststart' }, m4a: { movflags: '+faststart' }, wav: { rf64: 'auto' } }
+
+/** Whether a container keeps codec headers apart from the packets; all do that have any. */
 export const wantsGlobalHeader = true
 
 /** A container file being written. */
@@ -44,9 +47,9 @@ export class OutputFile {
   async begin(): Promise<void> {
     ensure(await this.context.openOutput(), 'The output file cannot be created')
     this.opened = true
-    const settings = options(this.container === 'mp4' || this.container === 'mov' ? { movflags: '+faststart' } : {})
-    ensure(await this.context.writeHeader(settings), 'The head of the output cannot be written')
-    settings.free()
+    const chosen = options(settings[this.container] ?? {})
+    ensure(await this.context.writeHeader(chosen), 'The head of the output cannot be written')
+    chosen.free()
   }
 
   async write(packet: Packet, index: number): Promise<void> {

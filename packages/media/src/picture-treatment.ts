@@ -1,4 +1,4 @@
-import { plainTimeline, sourceTimeAt, toNumber, type Treatment, type VideoFacts } from '@hematine/core'
+import { plainTimeline, sourceTimeAt, toNumber, type PictureTreatment, type VideoFacts } from '@hematine/core'
 import type { Frame } from 'node-av/lib'
 import { openFrames, type FrameReader } from './frame-reader.ts'
 import { planStages, type StagePlan } from './filters.ts'
@@ -30,7 +30,7 @@ export class TreatedPicture extends TreatedStream<StageChain> {
   private readonly lead: number
 
   /** @param upTo number of stages, when only the frames that reach the next one are wanted, all of them */
-  private constructor(decoder: FrameReader, private readonly input: MediaInput, private readonly video: VideoFacts, private readonly treatment: Treatment, private readonly options: PictureOptions, private readonly upTo?: number) {
+  private constructor(decoder: FrameReader, private readonly input: MediaInput, private readonly video: VideoFacts, private readonly treatment: PictureTreatment, private readonly options: PictureOptions, private readonly upTo?: number) {
     super(decoder, BigInt(video.startTicks))
     const { firstFrame = 0, apart = false } = options
     this.firstFrame = firstFrame
@@ -41,7 +41,7 @@ export class TreatedPicture extends TreatedStream<StageChain> {
   }
 
   /** @throws MediaError when the input cannot be opened */
-  static async open(input: MediaInput, video: VideoFacts, treatment: Treatment, options: PictureOptions = {}, upTo?: number): Promise<TreatedPicture> {
+  static async open(input: MediaInput, video: VideoFacts, treatment: PictureTreatment, options: PictureOptions = {}, upTo?: number): Promise<TreatedPicture> {
     const { firstFrame = 0, threads = 0 } = options
     const decoder = await openFrames(input, video.streamIndex, threads)
     const picture = new TreatedPicture(decoder, input, video, treatment, options, upTo)

@@ -1,7 +1,7 @@
 import { rm } from 'node:fs/promises'
 import path from 'node:path'
 import { performance } from 'node:perf_hooks'
-import { sampleStarts, toNumber, type AudioFacts, type DeliverySpec, type SampleMeasurement, type SampleWindow, type SourceFacts, type Treatment } from '@hematine/core'
+import { sampleStarts, toNumber, type AudioFacts, type PictureSpec, type SampleMeasurement, type SampleWindow, type SourceFacts, type PictureTreatment } from '@hematine/core'
 import { Frame } from 'node-av/lib'
 import { measurePicture } from './check.ts'
 import { Encoder } from './encoder.ts'
@@ -10,14 +10,14 @@ import { MediaError } from './libav.ts'
 import { OutputFile, wantsGlobalHeader } from './output.ts'
 import { TreatedPicture } from './picture-treatment.ts'
 import { BoundedQueue } from './queue.ts'
-import { deliveredChannels, deliveredLayout, secondsOf, TreatedSound } from './sound-treatment.ts'
+import { deliveredRate, secondsOf, TreatedSound } from './sound-treatment.ts'
 import { produceFrames, type WorkGate } from './transcode.ts'
 
 export interface SamplePlan {
   input: MediaInput
   facts: SourceFacts
-  treatment: Treatment
-  spec: DeliverySpec
+  treatment: PictureTreatment
+  spec: PictureSpec
   /** Directory for the stretches while they are measured; nothing is left in it. */
   scratchDirectory: string
   /** Words for the machine, shown with the forecast. */
@@ -148,10 +148,10 @@ async function measureSound(plan: SamplePlan, gate: WorkGate): Promise<Pick<Samp
 async function measureTrack(plan: SamplePlan, track: AudioFacts, gate: WorkGate): Promise<{ bytes: number, packets: number, work: number }> {
   const { input, facts, spec } = plan
   const video = facts.video!
-  const layout = deliveredLayout(track, spec)
-  const encoder = await Encoder.audio(spec, deliveredChannels(track, spec), wantsGlobalHeader)
+  const encoder = await Encoder.audio(spec, track, wantsGlobalHeader)
+  const rate = deliveredRate(track, spec)
   const middle = Math.max(0, ((facts.durationSeconds ?? 0) - soundSeconds) / 2)
-  const sound = await TreatedSound.open(input, track, encoder.soundShape(spec, layout), secondsOf(video.startTicks, video.timeBase), { startSeconds: middle, treatment: plan.treatment })
+  const sound = await TreatedSound.open(input, track, encoder.soundShape(spec, track), secondsOf(video.startTicks, video.timeBase), { startSeconds: middle, treatment: plan.treatment })
   const frame = new Frame()
   frame.alloc()
   try {
@@ -161,14 +161,14 @@ async function measureTrack(plan: SamplePlan, track: AudioFacts, gate: WorkGate)
       bytes += packet.size
       packets++
     }
-    while (samples < soundSeconds * spec.audio.sampleRate && await sound.next(frame)) {
+    while (samples < soundSeconds * rate && await sound.next(frame)) {
       await gate.turn()
       samples += frame.nbSamples
       await encoder.encode(frame, take)
       frame.unref()
     }
     await encoder.encode(null, take)
-    const seconds = Math.max(samples / spec.audio.sampleRate, 1e-3)
+    const seconds = Math.max(samples / rate, 1e-3)
     return { bytes: bytes / seconds, packets: packets / seconds, work: (performance.now() - begin) / 1000 / seconds }
   } finally {
     frame.free()

@@ -25,6 +25,11 @@ export function deliveredChannels(track: AudioFacts, spec: DeliverySpec): number
   return layout === 'mono' ? 1 : layout === 'stereo' ? 2 : layout === '5.1' ? 6 : track.channels
 }
 
+/** Samples a second in which a track is delivered. */
+export function deliveredRate(track: AudioFacts, { audio }: DeliverySpec): number {
+  return audio.sampleRate ?? track.sampleRate
+}
+
 /**
  * One sound track, decoded and brought into an encoder's shape; times of its frames count samples from time 0.
  * Sound from before the picture starts is cut, a late start and gaps are filled with silence.

@@ -247,7 +247,7 @@ function tag(stream: Stream, key: string): string | null {
 
 const containerNames: [RegExp, string][] = [
   [/^mov,mp4/, 'MP4'], [/^matroska,webm/, 'MKV'], [/^avi$/, 'AVI'], [/^mpeg$/, 'MPEG program stream'], [/^mpegts$/, 'MPEG transport stream'], [/^dv$/, 'DV'],
-  [/^image2|_pipe$/, 'pictures'], [/^asf$/, 'ASF'], [/^rm$/, 'RealMedia'], [/^flv$/, 'FLV'], [/^mxf/, 'MXF'], [/^ogg$/, 'Ogg'], [/^wav$/, 'WAV'], [/^mp3$/, 'MP3'],
+  [/^image2|_pipe$/, 'pictures'], [/^asf$/, 'ASF'], [/^rm$/, 'RealMedia'], [/^flv$/, 'FLV'], [/^mxf/, 'MXF'], [/^ogg$/, 'Ogg'], [/^wav$/, 'WAV'], [/^mp3$/, 'MP3'], [/^flac$/, 'FLAC'],
 ]
 
 /**
@@ -275,5 +275,7 @@ export function containerOf(reader: string, input: PlainInput): string {
   if (input.kind === 'title') return 'DVD title'
   const ending = path.extname(input.path).slice(1).toUpperCase()
   const name = containerNames.find(([pattern]) => pattern.test(reader))?.[1] ?? reader
-  return name === 'MP4' && ending === 'MOV' ? 'MOV' : name === 'MKV' && ending === 'WEBM' ? 'WebM' : name
+  // One reader serves several containers, which the ending tells apart.
+  if (name === 'MP4') return ending === 'MOV' || ending === 'M4A' ? ending : name
+  return name !== 'MKV' ? name : ending === 'WEBM' ? 'WebM' : ending === 'MKA' ? ending : name
 }

@@ -1,4 +1,4 @@
-import { toNumber, type StoredFrame, type Treatment, type VideoFacts } from '@hematine/core'
+import { toNumber, type StoredFrame, type PictureTreatment, type VideoFacts } from '@hematine/core'
 import { Frame } from 'node-av/lib'
 import sharp from 'sharp'
 import { openFrames } from './frame-reader.ts'
@@ -34,14 +34,19 @@ export async function toRgb(frame: Frame, rate: { num: number, den: number }, un
     await graph.push(frame)
     await graph.push(null)
     if (await graph.pull(result) !== 'frame') throw new MediaError('The picture cannot be turned into red, green and blue.')
-    const [stride, rows] = [result.linesize[0]!, result.data![0]!]
-    const data = Buffer.alloc(result.width * result.height * 3)
-    for (let row = 0; row < result.height; row++) rows.copy(data, row * result.width * 3, row * stride, row * stride + result.width * 3)
-    return { width: result.width, height: result.height, data }
+    return rgbOf(result)
   } finally {
     result.free()
     graph.free()
   }
+}
+
+/** The picture of a frame in packed red, green and blue of 8 bits. */
+export function rgbOf({ width, height, linesize, data: planes }: Frame): RgbPicture {
+  const [stride, rows] = [linesize[0]!, planes![0]!]
+  const data = Buffer.alloc(width * height * 3)
+  for (let row = 0; row < height; row++) rows.copy(data, row * width * 3, row * stride, row * stride + width * 3)
+  return { width, height, data }
 }
 
 /** A lossless PNG of a picture, at the least compression that still shrinks it. */
@@ -140,7 +145,7 @@ export async function stripFrames(input: MediaInput, video: VideoFacts, duration
 export type StillSide = 'source' | 'treated' | 'result'
 
 /** Frame `index` of the treated source. @throws MediaError when there is no such frame */
-export async function treatedStill(input: MediaInput, video: VideoFacts, treatment: Treatment, index: number): Promise<RgbPicture> {
+export async function treatedStill(input: MediaInput, video: VideoFacts, treatment: PictureTreatment, index: number): Promise<RgbPicture> {
   const picture = await TreatedPicture.open(input, video, treatment, { firstFrame: index })
   const frame = new Frame()
   frame.alloc()

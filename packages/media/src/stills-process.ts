@@ -1,7 +1,7 @@
 import { mkdtemp, readFile, rm } from 'node:fs/promises'
 import { constants, setPriority, tmpdir } from 'node:os'
 import path from 'node:path'
-import { CannotTreat, type SourceFacts, type Treatment, type VideoFacts } from '@hematine/core'
+import { CannotTreat, type SourceFacts, type PictureTreatment, type VideoFacts } from '@hematine/core'
 import type { MediaInput } from './input.ts'
 import { MediaError, silenceLibraries } from './libav.ts'
 import { readMark } from './mark.ts'
@@ -15,7 +15,7 @@ import { plainStill, toPng, treatedStill, type RgbPicture } from './still.ts'
  */
 
 export type StillRequest =
-  | { kind: 'treated', input: MediaInput, video: VideoFacts, treatment: Treatment, index: number }
+  | { kind: 'treated', input: MediaInput, video: VideoFacts, treatment: PictureTreatment, index: number }
   | { kind: 'plain', input: MediaInput, video: VideoFacts, seconds: number }
   /** A file whose facts are read for the purpose. */
   | { kind: 'file', path: string, seconds: number }

@@ -1,4 +1,4 @@
-import { toNumber, type DeliverySpec, type SourceFacts, type Treatment } from '@hematine/core'
+import { toNumber, type PictureSpec, type SourceFacts, type PictureTreatment } from '@hematine/core'
 import { Frame } from 'node-av/lib'
 import { Encoder } from './encoder.ts'
 import type { MediaInput } from './input.ts'
@@ -7,14 +7,14 @@ import { OutputFile, wantsGlobalHeader } from './output.ts'
 import type { NetworkDevice } from './network.ts'
 import { TreatedPicture } from './picture-treatment.ts'
 import { BoundedQueue } from './queue.ts'
-import { deliveredChannels, deliveredLayout, secondsOf, TreatedSound } from './sound-treatment.ts'
+import { secondsOf, TreatedSound } from './sound-treatment.ts'
 
 /** What a job makes: a source, its treatment and its spec, into a temporary file. */
 export interface TranscodePlan {
   input: MediaInput
   facts: SourceFacts
-  treatment: Treatment
-  spec: DeliverySpec
+  treatment: PictureTreatment
+  spec: PictureSpec
   outputPath: string
   /** A piece of the result, in its frames; the whole unless said. */
   stretch?: { firstFrame: number, frames: number }
@@ -48,7 +48,8 @@ export interface TranscodeProgress {
   bytesWritten: number
 }
 
-interface SoundTrack {
+/** A sound track on its way into a file. */
+export interface SoundTrack {
   sound: TreatedSound
   encoder: Encoder
   streamIndex: number
@@ -106,9 +107,8 @@ export async function transcode(plan: TranscodePlan, gate: WorkGate, onProgress:
     encoder = await Encoder.video(spec, treatment, wantsGlobalHeader)
     const pictureStream = output.addStream(encoder, { pixelAspect: treatment.result.frame.pixelAspect, rate: treatment.result.rate })
     for (const track of facts.audio) {
-      const layout = deliveredLayout(track, spec)
-      const soundEncoder = await Encoder.audio(spec, deliveredChannels(track, spec), wantsGlobalHeader)
-      const sound = await TreatedSound.open(input, track, soundEncoder.soundShape(spec, layout), zeroSeconds, { startSeconds: firstFrame / rate, treatment })
+      const soundEncoder = await Encoder.audio(spec, track, wantsGlobalHeader)
+      const sound = await TreatedSound.open(input, track, soundEncoder.soundShape(spec, track), zeroSeconds, { startSeconds: firstFrame / rate, treatment })
       const frame = new Frame()
       frame.alloc()
       tracks.push({ sound, encoder: soundEncoder, streamIndex: output.addStream(soundEncoder, track), frame, seconds: 0, ended: false })
@@ -160,8 +160,8 @@ export async function transcode(plan: TranscodePlan, gate: WorkGate, onProgress:
   }
 }
 
-/** Brings a sound track level with the picture, so that the file is interleaved and the writer need not hold much back. */
-async function writeSoundUntil(track: SoundTrack, seconds: number, output: OutputFile, gate?: WorkGate): Promise<void> {
+/** Writes a sound track up to a time, so that the file is interleaved and the writer need not hold much back. */
+export async function writeSoundUntil(track: SoundTrack, seconds: number, output: Pick<OutputFile, 'write'>, gate?: WorkGate): Promise<void> {
   while (!track.ended && track.seconds < seconds) {
     await gate?.turn()
     if (await track.sound.next(track.frame)) {

@@ -1,7 +1,7 @@
 import { access, mkdir, stat } from 'node:fs/promises'
 import path from 'node:path'
 import {
-  columnGrid, detailOf, framesIn, noiseOf, plainTimeline, resultTimeAt, rowGrid, stepName, toNumber, wobbleOf, type DeliverySpec, type Moment, type PictureFigures, type Plane, type SourceFacts, type Treatment, type TrialMoment, type VideoFacts,
+  columnGrid, detailOf, framesIn, noiseOf, plainTimeline, resultTimeAt, rowGrid, stepName, toNumber, wobbleOf, type PictureSpec, type Moment, type PictureFigures, type Plane, type SourceFacts, type PictureTreatment, type TrialMoment, type VideoFacts,
 } from '@hematine/core'
 import { Frame } from 'node-av/lib'
 import { Likeness } from './check.ts'
@@ -15,11 +15,11 @@ import { writeMomentSound } from './moment-sound.ts'
 import { momentFile, sheetFile, soundFile, sourceSheetFile, sourceSoundFile } from './trial-files.ts'
 import { transcode, type TranscodeResult, type WorkGate } from './transcode.ts'
 
-export interface TrialPlan {
+/** A moment that is tried, as far as it is the same with and without a picture. */
+export interface AnyTrialPlan {
   input: MediaInput
+  /** Of the source, with those tracks only that are delivered. */
   facts: SourceFacts
-  treatment: Treatment
-  spec: DeliverySpec
   moment: Moment
   /** Number of the moment within its trial. */
   index: number
@@ -28,13 +28,19 @@ export interface TrialPlan {
   sourceId: number
 }
 
+export interface TrialPlan extends AnyTrialPlan {
+  treatment: PictureTreatment
+  spec: PictureSpec
+}
+
+export const trimmedOff = 'The treatment trims this moment off. Choose another moment, or keep its range.'
 
 /** The part of a result that shows a moment of the source: its first frame and how many. @throws MediaError when the treatment trims the moment off */
-export function stretchOf({ from, to }: Moment, treatment: Treatment): { firstFrame: number, frames: number } {
+export function stretchOf({ from, to }: Moment, treatment: PictureTreatment): { firstFrame: number, frames: number } {
   const timeline = treatment.timeline ?? plainTimeline
   const rate = toNumber(treatment.result.rate)
   const start = resultTimeAt(timeline, from)
-  if (start === null) throw new MediaError('The treatment trims this moment off. Choose another moment, or keep its range.')
+  if (start === null) throw new MediaError(trimmedOff)
   const firstFrame = Math.min(Math.max(0, treatment.result.frameCount - 1), Math.round(start * rate))
   return { firstFrame, frames: Math.max(1, Math.min(treatment.result.frameCount - firstFrame, framesIn((to - from) / timeline.speed, treatment.result.rate))) }
 }
@@ -117,7 +123,7 @@ async function measureMoment({ facts, treatment, ...plan }: TrialPlan, outputPat
   }
   const { moment } = plan
   const [loudBefore, loudAfter] = [
-    await writeMomentSound(path.join(path.dirname(directory), sourceSoundFile(plan.sourceId, moment)), plan.input, facts, moment.from, moment.to - moment.from, gate),
+    await writeMomentSound(path.join(path.dirname(directory), sourceSoundFile(plan.sourceId, moment, facts.audio[0]?.streamIndex ?? 0)), plan.input, facts, moment.from, moment.to - moment.from, gate),
     await writeMomentSound(path.join(directory, soundFile(index)), output, written, 0, Number.MAX_SAFE_INTEGER / 1e6, gate),
   ]
   const names = [...made.stepSeconds].map(([key, seconds]) => ({ name: stepName(treatment, key), seconds }))
@@ -130,7 +136,7 @@ async function measureMoment({ facts, treatment, ...plan }: TrialPlan, outputPat
 
 /** Pictures of the source itself, kept for all trials of the moment. @returns the luma of its frames by their times */
 async function keepSourceSheet({ input, facts, moment, directory, sourceId }: TrialPlan, gate: WorkGate): Promise<{ seconds: number, luma: Plane }[]> {
-  const file = path.join(path.dirname(directory), sourceSheetFile(sourceId, moment))
+  const file = path.join(path.dirname(directory), sourceSheetFile(sourceId, moment, null))
   const isThere = await access(file).then(() => true, () => false)
   const sheet = new FrameSheet()
   const planes: { seconds: number, luma: Plane }[] = []

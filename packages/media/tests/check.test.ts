@@ -1,6 +1,6 @@
 import { mkdir, readdir, stat } from 'node:fs/promises'
 import path from 'node:path'
-import { deriveTreatment, forecastJob, judge, keyframeDistance, type CheckMeasurement } from '@hematine/core'
+import { deriveTreatment, forecastJob, judge, keyframeDistance, type PictureCheckMeasurement } from '@hematine/core'
 import { beforeAll, describe, expect, test } from 'vitest'
 import { measureResult, measureSample, readFacts, silenceLibraries, transcode, type MediaInput } from '../src/index.ts'
 import { makeAndCheck, openGate, specOf } from '../../../tests/support/jobs.ts'
@@ -15,7 +15,7 @@ const picture = (name: string, filters: string, size = '640x360') => writeClip({
 beforeAll(() => silenceLibraries())
 
 /** Checks one file as if it were the result made from another. */
-async function checkAgainst(source: string, result: string): Promise<CheckMeasurement> {
+async function checkAgainst(source: string, result: string): Promise<PictureCheckMeasurement> {
   const facts = await readFacts(file(source))
   const spec = specOf('archive-master')
   return measureResult({ input: file(source), facts, treatment: deriveTreatment(facts, spec), spec, outputPath: path.join(scratch, result) }, openGate, () => undefined)

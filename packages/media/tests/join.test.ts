@@ -1,5 +1,5 @@
 import path from 'node:path'
-import { deriveTreatment, joinPartFacts, type DeliverySpec, type Step } from '@hematine/core'
+import { deriveTreatment, joinPartFacts, type PictureSpec, type Step } from '@hematine/core'
 import { Frame } from 'node-av/lib'
 import { beforeAll, describe, expect, test } from 'vitest'
 import { measureResult, readFacts, silenceLibraries, transcode, type MediaInput, type PlainInput } from '../src/index.ts'
@@ -31,7 +31,7 @@ beforeAll(async () => {
   join = await joinOf(parts)
 })
 
-const spec: DeliverySpec = { ...specOf('archive-master'), video: { ...specOf('archive-master').video, scan: 'progressive', pixelFormat: 'yuv420p' } }
+const spec: PictureSpec = { ...specOf('archive-master'), video: { ...specOf('archive-master').video, scan: 'progressive', pixelFormat: 'yuv420p' } }
 const numberOf = (frame: Frame) => Math.round((frame.data![0]![0]! - 20) / 2)
 /** Number of the part's own frame, for each frame of the join. */
 const expected = lengths.flatMap(frames => Array.from({ length: frames }, (_, index) => index))

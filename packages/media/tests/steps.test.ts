@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto'
 import path from 'node:path'
-import { deriveTreatment, gradeMatrix, meanChange, motionBetween, newStep, noiseOf, columnGrid, parseLookupTable, profilesOf, rowGrid, shiftBetween, type DeliverySpec, type Plane, type Step, type Treatment } from '@hematine/core'
+import { deriveTreatment, gradeMatrix, meanChange, motionBetween, newStep, noiseOf, columnGrid, parseLookupTable, profilesOf, rowGrid, shiftBetween, type PictureSpec, type Plane, type Step, type PictureTreatment } from '@hematine/core'
 import { seeded } from '@hematine/demo/paint'
 import { Frame } from 'node-av/lib'
 import { beforeAll, describe, expect, test } from 'vitest'
@@ -16,7 +16,7 @@ const scratch = scratchDirectory()
 beforeAll(() => silenceLibraries())
 
 /** A lossless progressive spec that leaves everything as the steps make it, in 8 bit 4:2:0. */
-const plainSpec: DeliverySpec = { ...specOf('archive-master'), video: { ...specOf('archive-master').video, scan: 'progressive', pixelFormat: 'yuv420p' } }
+const plainSpec: PictureSpec = { ...specOf('archive-master'), video: { ...specOf('archive-master').video, scan: 'progressive', pixelFormat: 'yuv420p' } }
 
 async function draw(name: string, filters: string, video: Partial<Parameters<typeof writeClip>[0]['video']> = {}): Promise<string> {
   const file = path.join(scratch, `${name}.mkv`)
@@ -24,7 +24,7 @@ async function draw(name: string, filters: string, video: Partial<Parameters<typ
   return file
 }
 
-interface Shown { planes: Plane[], chroma: Plane[], treatment: Treatment }
+interface Shown { planes: Plane[], chroma: Plane[], treatment: PictureTreatment }
 
 /** Every frame of a file after steps: luma, and the first chroma plane. */
 async function treated(file: string, steps: Step[], firstFrame = 0, spec = plainSpec): Promise<Shown> {
@@ -363,7 +363,7 @@ describe('restoring', () => {
   })
 
   test.each([newStep('unblur'), newStep('dehalo'), newStep('anti-alias'), newStep('dust'), newStep('scratches'), { ...newStep('steady'), method: 'two readings' } as Step])('$kind works in ten bits and in red, green and blue without shifting the levels', async step => {
-    const fine: DeliverySpec = { ...plainSpec, video: { ...plainSpec.video, pixelFormat: 'yuv422p10le' } }
+    const fine: PictureSpec = { ...plainSpec, video: { ...plainSpec.video, pixelFormat: 'yuv422p10le' } }
     for (const format of ['yuv422p10le', 'gbrp10le']) {
       const file = await draw(`fine-${step.kind}-${format}`, `testsrc2=s=320x240:r=25:d=0.2,format=${format}`)
       const mean = async (steps: Step[]) => {
@@ -383,7 +383,7 @@ describe('restoring', () => {
 
   test('dust and scratches are repaired in ten bits, too', async () => {
     const moving = 'testsrc2=s=320x240:r=25:d=0.2,format=yuv420p10le,drawbox=x=100:y=100:w=5:h=5:color=white:t=fill:enable=\'eq(n,2)\''
-    const tenBits: DeliverySpec = { ...plainSpec, video: { ...plainSpec.video, pixelFormat: 'yuv420p10le' } }
+    const tenBits: PictureSpec = { ...plainSpec, video: { ...plainSpec.video, pixelFormat: 'yuv420p10le' } }
     const file = await draw('ten-bits', moving)
     const levels = async (steps: Step[]) => {
       const { planes: [, , plane] } = await treated(file, steps, 0, tenBits)
@@ -484,7 +484,7 @@ describe('colour and marks', () => {
 
   test.each([['PQ', 573], ['HLG', 721]] as const)('white of standard range lies where ITU-R BT.2408 puts it in %s', async (transfer, white) => {
     const file = await draw(`white-${transfer}`, 'color=c=black:s=64x64:r=25:d=0.1,format=yuv420p,geq=lum=\'if(lt(X,32),235,16)\':cb=128:cr=128,setparams=colorspace=bt709:color_primaries=bt709:color_trc=bt709:range=tv')
-    const tenBits: DeliverySpec = { ...plainSpec, video: { ...plainSpec.video, pixelFormat: 'yuv420p10le' } }
+    const tenBits: PictureSpec = { ...plainSpec, video: { ...plainSpec.video, pixelFormat: 'yuv420p10le' } }
     const { planes: [plane], treatment } = await treated(file, [{ kind: 'high-range', transfer, white: 203 }], 0, tenBits)
     const codes = new Uint16Array(plane!.data.buffer, 0, plane!.data.byteLength / 2)
     // 58 % of PQ is code 64 + 876 * 0.5807, 75 % of HLG code 64 + 876 * 0.75.

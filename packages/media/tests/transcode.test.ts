@@ -2,7 +2,7 @@ import { execFileSync } from 'node:child_process'
 import { existsSync } from 'node:fs'
 import { mkdir, readdir, rm, stat } from 'node:fs/promises'
 import path from 'node:path'
-import { builtInSpecs, deriveTreatment, findSequences, lumaWeights, rational, toNumber, type Check } from '@hematine/core'
+import { pictureSpecs, deriveTreatment, findSequences, lumaWeights, rational, toNumber, type Check } from '@hematine/core'
 import { beforeAll, describe, expect, test } from 'vitest'
 import { MediaError, plainStill, readFacts, silenceLibraries, transcode, treatedStill, type MediaInput, type RgbPicture } from '../src/index.ts'
 import { makeAndCheck, openGate, specOf } from '../../../tests/support/jobs.ts'
@@ -34,7 +34,7 @@ describe('every built-in spec', () => {
     audio: [{ encoder: 'pcm_s16le', language: 'eng', filters: 'sine=frequency=440:sample_rate=44100:duration=1.2,aformat=sample_fmts=s16:channel_layouts=stereo' }],
   }))
 
-  test.each(builtInSpecs.map(spec => [spec.key, spec] as const))('%s makes a file that passes its own check', async (key, spec) => {
+  test.each(pictureSpecs.map(spec => [spec.key, spec] as const))('%s makes a file that passes its own check', async (key, spec) => {
     const made = await makeAndCheck(file(source), spec, at(`every-${key}.${spec.container}`))
     expect(problems(made.check)).toEqual([])
     expect(made.check.measurement.video.framesDecoded).toBe(30)

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { AssetKind, assetsOf, describeChoice, describeTreatmentResult, stepKinds, Steps, type LotRecord, type Moment, type SourceRecord, type SourceRow, type Step, type TreatmentRecord, type TrialRecord } from '@hematine/core'
+import { AssetKind, assetsOf, describeChoice, describeClock, describeTreatmentResult, stepKinds, Steps, type LotRecord, type Moment, type SourceRecord, type SourceRow, type Step, type TreatmentRecord, type TrialRecord } from '@hematine/core'
 import { useLocalStorage, watchDebounced } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 import { z } from 'zod'
@@ -38,8 +38,13 @@ const varying = ref(false)
 const keeping = ref<Step[] | null>(null)
 const busy = ref(false)
 
-/** Lots with a moving picture: what has none is not treated here. */
-const choices = computed(() => lots.value.filter(lot => !/^(sound|still)/.test(lot.reason)))
+/** Lots with a moving picture or sound: stills are not treated here. */
+const choices = computed(() => lots.value.filter(lot => !/^still/.test(lot.reason)))
+/** A source without a picture can only become sound. */
+const specs = computed(() => source.value?.facts && !source.value.facts.video ? order.specs.filter(spec => spec.video === null) : order.specs)
+watch(specs, list => {
+  if (!list.some(spec => spec.key === specKey.value)) specKey.value = list[0]!.key
+})
 const lot = computed(() => choices.value.find(entry => entry.id === Number(route.query.lot)) ?? choices.value[0] ?? null)
 const treatment = computed(() => order.treatments.find(entry => entry.id === lot.value?.treatmentId) ?? null)
 const isChanged = computed(() => JSON.stringify(steps.value) !== JSON.stringify(treatment.value?.steps ?? []))
@@ -122,7 +127,8 @@ async function tryWishes(wishes: { label: string, steps: Step[] }[]): Promise<vo
 function label(): string {
   const known = order.treatments.find(entry => JSON.stringify(entry.steps) === JSON.stringify(steps.value))
   if (known) return `${known.name} v${known.version}`
-  const words = steps.value.filter(step => stepKinds[step.kind].group !== 'sound').map(describeChoice).join('; ')
+  const isSound = application.value?.treatment?.result === null
+  const words = steps.value.filter(step => (stepKinds[step.kind].group === 'sound') === isSound).map(describeChoice).join('; ')
   return words === '' ? 'only what the spec wants' : words.length > 110 ? `${words.slice(0, 108)} ...` : words
 }
 
@@ -187,7 +193,7 @@ async function load(event: Event): Promise<void> {
   steps.value = read.data.steps
 }
 const chooser = ref<HTMLInputElement>()
-const resultSize = computed(() => application.value?.treatment?.result.frame ?? null)
+const resultSize = computed(() => application.value?.treatment?.result?.frame ?? null)
 const proposal = computed(() => treatment.value?.name ?? lot.value?.name ?? 'Treatment')
 </script>
 
@@ -203,7 +209,7 @@ const proposal = computed(() => treatment.value?.name ?? lot.value?.name ?? 'Tre
         <span class="muted ellipsis">{{ lot.reason }}</span>
       </template>
       <span class="spacer" />
-      <VSelect v-if="lot" v-model="specKey" class="spec" :items="order.specs" item-value="key" item-title="name" label="Spec" />
+      <VSelect v-if="lot" v-model="specKey" class="spec" :items="specs" item-value="key" item-title="name" label="Spec" />
     </div>
     <div v-if="lot && source" class="fill work">
       <aside class="treatment" aria-label="Treatment">
@@ -228,7 +234,8 @@ const proposal = computed(() => treatment.value?.name ?? lot.value?.name ?? 'Tre
         <div class="outcome" role="status">
           <p v-for="sentence in application?.moved ?? []" :key="sentence" class="look">{{ sentence }}</p>
           <p v-if="application?.refused" class="bad">{{ application.refused }}</p>
-          <p v-else-if="application?.treatment"><span class="muted">out</span> {{ describeTreatmentResult(application.treatment) }}, <span class="number">{{ application.treatment.result.frameCount }}</span> frames</p>
+          <p v-else-if="application?.treatment"><span class="muted">out</span> {{ describeTreatmentResult(application.treatment) }}, <span v-if="application.treatment.result" class="number">{{ application.treatment.result.frameCount }} frames</span><span v-else class="number">{{ describeClock(application.treatment.seconds) }}</span></p>
+          <template v-if="application?.treatment?.result === null"><p v-for="sentence in application.treatment.leftOut" :key="sentence" class="look">{{ sentence }}</p></template>
         </div>
         <div class="acts">
           <VBtn color="primary" :disabled="!application?.treatment || moments.length === 0" :loading="busy" @click="tryWishes([{ label: label(), steps }])">Try {{ moments.length }} {{ moments.length === 1 ? 'moment' : 'moments' }}</VBtn>
@@ -239,8 +246,8 @@ const proposal = computed(() => treatment.value?.name ?? lot.value?.name ?? 'Tre
       <div class="right">
         <TrialViewer :trials="looked" :source="source" :moment="momentAt">
           <div class="before">
-            <img v-if="moments[momentAt]" :src="addressOf('sourceFrame', { parameters: { id: source.id }, query: { seconds: moments[momentAt]!.from } })" :alt="`The source at the moment ${moments[momentAt]!.reason}`">
-            <span class="hint">The source as it is. Try the treatment to see the result beside it.</span>
+            <img v-if="moments[momentAt] && source.facts?.video" :src="addressOf('sourceFrame', { parameters: { id: source.id }, query: { seconds: moments[momentAt]!.from } })" :alt="`The source at the moment ${moments[momentAt]!.reason}`">
+            <span class="hint">{{ source.facts?.video ? 'The source as it is. Try the treatment to see the result beside it.' : 'Sound alone. Try the treatment to hear the result beside the source.' }}</span>
           </div>
         </TrialViewer>
         <MomentBar v-model="momentAt" :moments="moments" :by-hand="momentsByHand" :source="source" @change="changeMoments" />

@@ -1,10 +1,27 @@
 import { access } from 'node:fs/promises'
 import path from 'node:path'
-import { Problem, readTrialWithFiles, type TrialRow, type VolumeRow } from '@hematine/database'
+import { deliveredFacts, isSoundAlone } from '@hematine/core'
+import { Problem, readTrialWithFiles, sourceOf, type TrialRow, type VolumeRow } from '@hematine/database'
+import { sourceSheetFile, sourceSoundFile } from '@hematine/media/trial-files'
 import { trialDirectory } from '@hematine/media/volume-files'
 import type { Application } from './application'
 
-export { lookFile, momentFile, sheetFile, soundFile, sourceSheetFile, sourceSoundFile } from '@hematine/media/trial-files'
+export { lookFile, momentFile, sheetFile, soundFile } from '@hematine/media/trial-files'
+
+/** Stream of the source whose sound a trial lets be heard: the first that it delivers. */
+function heardStream(trial: TrialRow): number {
+  return deliveredFacts(sourceOf(trial).facts!, trial.treatment).audio[0]?.streamIndex ?? 0
+}
+
+/** Name of the pictures of the source's moment, seen from the trial's directory: its own, or the drawing of its sound. */
+export function sourceSheetOf(trial: TrialRow, index: number): string {
+  return `../${sourceSheetFile(trial.source.id, trial.moments[index]!, isSoundAlone(trial) ? heardStream(trial) : null)}`
+}
+
+/** Name of the sound of the source's moment, seen from the trial's directory. */
+export function sourceSoundOf(trial: TrialRow, index: number): string {
+  return `../${sourceSoundFile(trial.source.id, trial.moments[index]!, heardStream(trial))}`
+}
 
 /** A file of a tried moment. @throws Problem 404 while it is not there */
 export async function trialFile(application: Application, id: number, index: number, nameOf: (trial: TrialRow) => string): Promise<{ file: string, trial: TrialRow }> {

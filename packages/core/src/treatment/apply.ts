@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { completeColour, describeColourTag, targetColour, type FullColourDescription } from '../colour.ts'
-import type { DeliverySpec } from '../delivery.ts'
+import { describeAudioCodec, describeContainer, holdsOneTrack, type DeliverySpec, type PictureSpec, type SoundSpec } from '../delivery.ts'
 import { describePixelFormat, type SourceFacts } from '../facts.ts'
 import { describeAspect, displayAspect, fitFrame, pixelAspectFor, roundToMultiple, type StoredFrame } from '../geometry.ts'
 import { compare, divide, equal, multiply, rational, Rational, toNumber } from '../rational.ts'
@@ -24,8 +24,8 @@ export const AppliedStep = z.discriminatedUnion('kind', [
 ])
 export type AppliedStep = z.infer<typeof AppliedStep>
 
-/** A treatment worked out for one source and spec: the steps and the picture that comes out of them. */
-export const Treatment = z.object({
+/** A treatment worked out for one source and a spec with a picture: the steps and the picture that comes out of them. */
+export const PictureTreatment = z.object({
   steps: z.array(AppliedStep),
   /** What the source's code values mean, with open tags filled by the assumption for its size. */
   sourceColour: FullColour,
@@ -42,7 +42,50 @@ export const Treatment = z.object({
     frameCount: z.int().min(0),
   }),
 })
+export type PictureTreatment = z.infer<typeof PictureTreatment>
+
+/** A treatment worked out for one source and a spec of sound alone. */
+export const SoundTreatment = z.object({
+  /** Nothing is done to a picture. */
+  steps: z.array(AppliedStep).max(0),
+  timeline: Timeline.optional(),
+  sound: z.array(Step).optional(),
+  result: z.null(),
+  /** Tracks of the source that are delivered, counted from 0. */
+  tracks: z.array(z.int().min(0)).min(1),
+  /** Expected length of the result, from the source's. */
+  seconds: z.number().min(0),
+  /** Sentences on what is left out, and why. */
+  leftOut: z.array(z.string()),
+})
+export type SoundTreatment = z.infer<typeof SoundTreatment>
+
+/** A treatment worked out for one source and spec. `result` is null where there is no picture. */
+export const Treatment = z.union([PictureTreatment, SoundTreatment])
 export type Treatment = z.infer<typeof Treatment>
+
+/** Something that a spec and a treatment for it go with. */
+interface Planned { spec: DeliverySpec, treatment: Treatment }
+
+/** Whether what is planned has a picture. */
+export function hasPicture<Plan extends Planned>(plan: Plan): plan is Plan & { spec: PictureSpec, treatment: PictureTreatment } {
+  return plan.spec.video !== null && plan.treatment.result !== null
+}
+
+/** Whether what is planned is sound alone. */
+export function isSoundAlone<Plan extends Planned>(plan: Plan): plan is Plan & { spec: SoundSpec, treatment: SoundTreatment } {
+  return plan.spec.video === null && plan.treatment.result === null
+}
+
+/** What sound steps add to the length of sound by moving it, in seconds; below 0 for what they cut off. */
+export function soundDelay({ sound }: Pick<Treatment, 'sound'>): number {
+  return (sound ?? []).reduce((sum, step) => step.kind === 'sound-delay' ? sum + step.milliseconds / 1000 : sum, 0)
+}
+
+/** Expected length of a result in seconds. */
+export function treatedSeconds(treatment: Treatment): number {
+  return treatment.result === null ? treatment.seconds : treatment.result.frameCount / toNumber(treatment.result.rate)
+}
 
 /** A source that a spec cannot be made from; the message is a sentence for the technician. */
 export class CannotTreat extends Error {}
@@ -55,7 +98,7 @@ const mostPixels = 7680 * 4320
 interface Passing {
   frame: StoredFrame
   rate: Rational
-  scan: Treatment['result']['scan']
+  scan: PictureTreatment['result']['scan']
   timeline: Timeline
 }
 
@@ -63,20 +106,63 @@ interface Passing {
 const harmlessToFields = new Set<Step['kind']>(['trim', 'soften-mark', 'scratches', 'crop', 'aspect', 'grade', 'lookup-table', 'black-and-white', 'high-range'])
 
 /**
- * The steps that bring a source's picture into a spec's shape, in working order: what was chosen, and around it what the spec
- * wants: deinterlace, rate, size, colour.
+ * What is done to a source so that a spec comes out of it: the chosen steps, and around them what the spec wants.
  * @param chosen steps of a treatment, in any order
- * @throws CannotTreat when the source has no picture, the steps cannot be done, or the result would break the spec.
+ * @throws CannotTreat when the source lacks what the spec is made of, the steps cannot be done, or the result would break the spec.
  */
+export function deriveTreatment(facts: SourceFacts, spec: PictureSpec, chosen?: readonly Step[]): PictureTreatment
+export function deriveTreatment(facts: SourceFacts, spec: SoundSpec, chosen?: readonly Step[]): SoundTreatment
+export function deriveTreatment(facts: SourceFacts, spec: DeliverySpec, chosen?: readonly Step[]): Treatment
 export function deriveTreatment(facts: SourceFacts, spec: DeliverySpec, chosen: readonly Step[] = []): Treatment {
-  const video = facts.video
-  if (!video) throw new CannotTreat(`${spec.name} needs a picture, and this source has none.`)
   const arranged = arrangeSteps(chosen)
   if (arranged.refused.length > 0) throw new CannotTreat(arranged.refused.join(' '))
+  return spec.video === null ? treatSound(facts, spec, arranged.steps) : treatPicture(facts, spec, arranged.steps)
+}
+
+/** Steps that change when something is heard; the other ones of the picture leave the sound as it is. */
+const movesTime = new Set<Step['kind']>(['trim', 'speed'])
+
+function treatSound(facts: SourceFacts, spec: SoundSpec, chosen: readonly Step[]): SoundTreatment {
+  if (facts.audio.length === 0) throw new CannotTreat(`${spec.name} needs sound, and this source has none.`)
+  const [sound, others] = [chosen.filter(isOfSound), chosen.filter(step => !isOfSound(step))]
+  const seconds = facts.durationSeconds ?? 0
+  let timeline = plainTimeline
+  for (const step of others) {
+    if (step.kind === 'trim') timeline = trimmed(timeline, step, seconds)
+    if (step.kind === 'speed') timeline = { ...timeline, speed: timeline.speed * step.factor }
+  }
+  const kept = sound.find(step => step.kind === 'keep-tracks')
+  const there = facts.audio.map((_, index) => index).filter(index => !kept || kept.tracks.includes(index))
+  if (there.length === 0) throw new CannotTreat(`${spec.name} needs a sound track, and Keep tracks keeps none of this source's. Keep one.`)
+  const tracks = holdsOneTrack(spec.container) ? there.slice(0, 1) : there
+  const ofPicture = others.filter(step => !movesTime.has(step.kind)).map(step => stepKinds[step.kind].name)
+  return {
+    steps: [], result: null, tracks, seconds: Math.max(0, resultSeconds(timeline, seconds) + soundDelay({ sound })), ...(timeline === plainTimeline ? {} : { timeline }), ...(sound.length === 0 ? {} : { sound }),
+    leftOut: [
+      ...(tracks.length < there.length ? [`${describeContainer(spec.container)} holds one track: track ${tracks[0]! + 1} of ${facts.audio.length} is taken. Keep tracks chooses another.`] : []),
+      ...(tracks.some(index => /^pcm_[sf](32|64)/.test(facts.audio[index]!.codec)) && spec.audio.codec !== 'aac' ? [`${describeAudioCodec(spec.audio.codec)} keeps 24 bits here; this source has more in each sample.`] : []),
+      ...(ofPicture.length > 0 ? [`The spec has no picture, so these steps do nothing: ${ofPicture.join(', ')}.`] : []),
+    ],
+  }
+}
+
+function isOfSound(step: Step): boolean {
+  return stepKinds[step.kind].group === 'sound'
+}
+
+/** A timeline of which a trim keeps its ranges. @throws CannotTreat */
+function trimmed(timeline: Timeline, { ranges }: StepOf<'trim'>, seconds: number): Timeline {
+  if (ranges.some(({ from }) => from >= seconds)) throw new CannotTreat(`Trim keeps a range that begins after the source's end (${seconds.toFixed(2)} s). Set it inside the source.`)
+  return { ...timeline, ranges }
+}
+
+function treatPicture(facts: SourceFacts, spec: PictureSpec, chosen: readonly Step[]): PictureTreatment {
+  const video = facts.video
+  if (!video) throw new CannotTreat(`${spec.name} needs a picture, and this source has none.`)
   const steps: AppliedStep[] = []
   const rule = spec.video
-  const sound = arranged.steps.filter(step => stepKinds[step.kind].group === 'sound')
-  const picture = arranged.steps.filter(step => stepKinds[step.kind].group !== 'sound')
+  const sound = chosen.filter(isOfSound)
+  const picture = chosen.filter(step => !isOfSound(step))
   const seconds = facts.durationSeconds ?? video.frameCount / toNumber(video.frameRate)
 
   let passing: Passing = {
@@ -155,10 +241,7 @@ function applyStep(step: Step, passing: Passing, facts: SourceFacts, seconds: nu
     steps: [{ kind: 'chosen' as const, step, from: frame, to: checkSize(to, name), why: 'Chosen.' }], passing: { ...passing, frame: to, ...changes },
   })
   switch (step.kind) {
-    case 'trim': {
-      if (step.ranges.some(({ from }) => from >= seconds)) throw new CannotTreat(`Trim keeps a range that begins after the source's end (${seconds.toFixed(2)} s). Set it inside the source.`)
-      return chosen(frame, { timeline: { ...timeline, ranges: step.ranges } })
-    }
+    case 'trim': return chosen(frame, { timeline: trimmed(timeline, step, seconds) })
     case 'deinterlace': {
       const found = facts.video!.scan.firstField ?? 'by frame'
       const toFields = step.to === 'field rate'
@@ -222,13 +305,13 @@ function sizeStep(step: StepOf<'scale'>, passing: Passing): { steps: AppliedStep
 }
 
 /** The facts of what a treatment delivers: tracks that it drops are left out. */
-export function deliveredFacts(facts: SourceFacts, { sound }: Pick<Treatment, 'sound'>): SourceFacts {
-  const kept = sound?.find(step => step.kind === 'keep-tracks')
-  return kept ? { ...facts, audio: facts.audio.filter((_, index) => kept.tracks.includes(index)) } : facts
+export function deliveredFacts(facts: SourceFacts, treatment: Pick<PictureTreatment, 'sound'> | Pick<SoundTreatment, 'tracks'>): SourceFacts {
+  const tracks = 'tracks' in treatment ? treatment.tracks : treatment.sound?.find(step => step.kind === 'keep-tracks')?.tracks
+  return tracks ? { ...facts, audio: facts.audio.filter((_, index) => tracks.includes(index)) } : facts
 }
 
 /** Longest distance between keyframes in frames; 1 when every frame is one. */
-export function keyframeDistance(spec: DeliverySpec, treatment: Treatment): number {
+export function keyframeDistance(spec: PictureSpec, treatment: PictureTreatment): number {
   const { keyframeSeconds } = spec.video
   return keyframeSeconds === null ? 1 : Math.max(1, Math.round(keyframeSeconds * toNumber(treatment.result.rate)))
 }

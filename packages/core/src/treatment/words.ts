@@ -68,8 +68,10 @@ function settingsOf(step: Step): string {
   }
 }
 
-/** What comes out of a treatment: "1920x1080 16:9, 25 fps progressive, 10 bit 4:2:0, BT.709". */
-export function describeTreatmentResult({ result }: Treatment): string {
+/** What comes out of a treatment: "1920x1080 16:9, 25 fps progressive, 10 bit 4:2:0, BT.709", or "sound alone, track 1". */
+export function describeTreatmentResult(treatment: Treatment): string {
+  const { result } = treatment
+  if (result === null) return `sound alone, ${treatment.tracks.length === 1 ? 'track' : 'tracks'} ${treatment.tracks.map(track => track + 1).join(', ')}`
   const { bitDepth, chroma } = describePixelFormat(result.pixelFormat)
   return `${result.frame.width}x${result.frame.height} ${describeAspect(displayAspect(result.frame))}, ${describeRate(result.rate)} fps ${result.scan}, ${bitDepth} bit ${chroma}, ${describeColourTag(result.colour.matrix)}`
 }

@@ -58,7 +58,7 @@ function remove(index: number): void {
         <StepFields v-if="opened === index" :model-value="step" @update:model-value="changed => change(index, changed)" />
       </li>
     </ol>
-    <p v-if="steps.length === 0" class="none muted">No steps yet: the picture is only brought into the shape that the spec wants.</p>
+    <p v-if="steps.length === 0" class="none muted">No steps yet: the source is only brought into the shape that the spec wants.</p>
     <VMenu v-model="menu" :close-on-content-click="false" location="bottom start">
       <template #activator="{ props: activator }"><VBtn v-bind="activator" variant="text" :prepend-icon="mdiPlus" class="add">Add a step</VBtn></template>
       <VCard class="kinds scroll" role="group" aria-label="Steps to add">

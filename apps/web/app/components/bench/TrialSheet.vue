@@ -15,6 +15,8 @@ const rows = computed(() => variants.map(({ trial, letter }) => {
   const results = trial.results.filter(result => result !== null)
   return { trial, letter, forecast, forLot: forecast && forecastTrialForLot(forecast, source.facts?.durationSeconds ?? 1, lot.seconds), results, failed: trial.state === 'failed' }
 }))
+/** Whether only sound was tried: there are no figures of pictures then. */
+const onlySound = computed(() => rows.value.length > 0 && rows.value.every(isSound))
 const opened = computed(() => rows.value.find(row => row.trial.id === shown.value.at(-1)) ?? null)
 
 const mean = (values: readonly (number | null)[]) => {
@@ -22,9 +24,16 @@ const mean = (values: readonly (number | null)[]) => {
   return known.length === 0 ? null : known.reduce((sum, value) => sum + value, 0) / known.length
 }
 function figure(row: (typeof rows.value)[number], key: keyof PictureFigures, digits: number): string {
-  const [before, after] = [mean(row.results.map(result => result.before[key])), mean(row.results.map(result => result.after[key]))]
+  const [before, after] = [mean(row.results.map(result => result.before?.[key] ?? null)), mean(row.results.map(result => result.after?.[key] ?? null))]
   if (before === null && after === null) return '-'
   return `${before?.toFixed(digits) ?? '-'} → ${after?.toFixed(digits) ?? '-'}`
+}
+const isSound = (row: (typeof rows.value)[number]) => row.trial.treatment.result === null
+/** Loudness of the moments before and after, and what the codec changed, for a trial of sound alone. */
+function soundFigures(row: (typeof rows.value)[number]): { loudness: string, coding: string } {
+  const [before, after] = [mean(row.results.map(result => result.loudness?.before ?? null)), mean(row.results.map(result => result.loudness?.after ?? null))]
+  const noise = mean(row.results.map(result => result.signalToNoise ?? null))
+  return { loudness: before === null && after === null ? '-' : `${before?.toFixed(1) ?? '-'} → ${after?.toFixed(1) ?? '-'} LUFS`, coding: row.results.length === 0 ? '-' : noise === null ? 'equal' : `${noise.toFixed(1)} dB below` }
 }
 const perFrame = (seconds: number) => seconds < 0.1 ? seconds.toFixed(3) : seconds.toFixed(2)
 const ssim = (row: (typeof rows.value)[number]) => mean(row.results.map(result => result.ssim))?.toFixed(4) ?? (row.results.length > 0 ? 'equal' : '-')
@@ -52,12 +61,15 @@ function toggle(id: number): void {
         <tr>
           <th scope="col">Variant</th>
           <th v-for="(moment, index) in moments" :key="index" scope="col" class="moment"><button type="button" :aria-pressed="index === momentAt" :class="{ at: index === momentAt }" @click="momentAt = index">{{ moment.reason.replace(/^(most|worst|a) /, '') }}</button></th>
-          <th scope="col">s/frame</th>
+          <th v-if="!onlySound" scope="col">s/frame</th>
           <th scope="col">Time: this item, lot of {{ lot.count }}</th>
           <th scope="col">Size: this item, lot</th>
-          <th scope="col"><abbr title="Likeness of the encoded picture to the treated one: what the spec's compression costs. SSIM 1 is equal; of XPSNR, in dB, more is closer.">SSIM, XPSNR</abbr></th>
-          <th scope="col"><abbr title="Before and after. Noise: standard deviation in even parts, in codes of 255. Detail: the finest across the picture, in pixels; invented detail counts too, only the eye tells.">Noise, detail</abbr></th>
-          <th scope="col"><abbr title="Before and after. Blocks: steps at an 8-pixel grid against steps elsewhere, 1 is none. Wobble: change from frame to frame where the source stands still, in codes of 255; textures that swim raise it, taking noise away lowers it.">Blocks, wobble</abbr></th>
+          <th v-if="onlySound" scope="col"><abbr title="Loudness of the moments before and after, and the level of what the codec changed below the treated sound.">Loudness, coding</abbr></th>
+          <template v-else>
+            <th scope="col"><abbr title="Likeness of the encoded picture to the treated one: what the spec's compression costs. SSIM 1 is equal; of XPSNR, in dB, more is closer.">SSIM, XPSNR</abbr></th>
+            <th scope="col"><abbr title="Before and after. Noise: standard deviation in even parts, in codes of 255. Detail: the finest across the picture, in pixels; invented detail counts too, only the eye tells.">Noise, detail</abbr></th>
+            <th scope="col"><abbr title="Before and after. Blocks: steps at an 8-pixel grid against steps elsewhere, 1 is none. Wobble: change from frame to frame where the source stands still, in codes of 255; textures that swim raise it, taking noise away lowers it.">Blocks, wobble</abbr></th>
+          </template>
         </tr>
       </thead>
       <tbody>
@@ -79,18 +91,19 @@ function toggle(id: number): void {
           </td>
           <template v-if="row.failed"><td :colspan="6" class="bad reason">{{ row.trial.reason }}</td></template>
           <template v-else>
-            <td class="number">{{ row.forecast ? perFrame(row.forecast.secondsPerFrame.expected) : '-' }}<br><span v-if="row.forecast" class="muted">{{ perFrame(row.forecast.secondsPerFrame.low) }}-{{ perFrame(row.forecast.secondsPerFrame.high) }}</span></td>
+            <td v-if="!onlySound" class="number">{{ row.forecast?.secondsPerFrame ? perFrame(row.forecast.secondsPerFrame.expected) : '-' }}<br><span v-if="row.forecast?.secondsPerFrame" class="muted">{{ perFrame(row.forecast.secondsPerFrame.low) }}-{{ perFrame(row.forecast.secondsPerFrame.high) }}</span></td>
             <td class="number">{{ row.forecast ? describeDurationRange(row.forecast.seconds) : '-' }}<br><span class="muted">{{ row.forLot ? describeDurationRange(row.forLot.seconds) : '' }}</span></td>
             <td class="number">{{ row.forecast ? describeBytesRange(row.forecast.bytes) : '-' }}<br><span class="muted">{{ row.forLot ? describeBytesRange(row.forLot.bytes) : '' }}</span></td>
-            <td class="number">{{ ssim(row) }}<br>{{ xpsnr(row) === '-' ? '' : `${xpsnr(row)} dB` }}</td>
-            <td class="number">{{ figure(row, 'noise', 1) }}<br>{{ figure(row, 'detail', 0) }}</td>
-            <td class="number">{{ figure(row, 'blocking', 2) }}<br>{{ figure(row, 'wobble', 2) }}</td>
+            <td v-if="isSound(row)" class="number" :colspan="onlySound ? 1 : 3">{{ soundFigures(row).loudness }}<br><abbr title="Level of what the codec changed below the treated sound">coding</abbr> {{ soundFigures(row).coding }}</td>
+            <td v-if="!isSound(row)" class="number">{{ ssim(row) }}<br>{{ xpsnr(row) === '-' ? '' : `${xpsnr(row)} dB` }}</td>
+            <td v-if="!isSound(row)" class="number">{{ figure(row, 'noise', 1) }}<br>{{ figure(row, 'detail', 0) }}</td>
+            <td v-if="!isSound(row)" class="number">{{ figure(row, 'blocking', 2) }}<br>{{ figure(row, 'wobble', 2) }}</td>
           </template>
         </tr>
       </tbody>
     </table>
     <p v-if="opened && costs.length > 0" class="costs"><span class="muted">{{ opened.letter }}, seconds a frame by step (they overlap):</span> <span v-for="cost in costs" :key="cost.name" class="cost">{{ cost.name }} <span class="number">{{ perFrame(cost.seconds) }}</span></span><span v-if="devices.length > 0" class="muted">{{ devices.join(', ') }}</span></p>
-    <p v-if="rows.length > 0" class="muted note">Times and sizes are ranges from the tried moments, treating and encoding on this machine; the check comes on top. Figures are means over the moments and tell amounts, not beauty: look at faces, text and textures yourself.</p>
+    <p v-if="rows.length > 0" class="muted note">Times and sizes are ranges from the tried moments, treating and encoding on this machine; the check comes on top. Figures are means over the moments and tell amounts, not beauty: {{ onlySound ? 'listen yourself' : 'look at faces, text and textures yourself' }}.</p>
   </div>
 </template>
 

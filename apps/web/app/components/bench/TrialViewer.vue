@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { timecode, toNumber, type SourceRecord, type TrialRecord } from '@hematine/core'
+import { timecode, toNumber, type SoundTreatment, type SourceRecord, type TrialRecord } from '@hematine/core'
 import { mdiChevronLeft, mdiChevronRight, mdiMagnifyMinusOutline, mdiMagnifyPlusOutline, mdiPause, mdiPlay } from '@mdi/js'
 import { useElementSize, useEventListener, useLocalStorage, watchDebounced } from '@vueuse/core'
 import { computed, onBeforeUnmount, ref, shallowRef, useTemplateRef, watch, watchEffect } from 'vue'
@@ -25,21 +25,24 @@ const first = computed(() => trials[0]?.trial ?? null)
 const range = computed(() => first.value?.moments[moment] ?? null)
 const rate = computed(() => {
   const speed = first.value?.treatment.timeline?.speed ?? 1
-  return first.value ? toNumber(first.value.treatment.result.rate) * speed : 25
+  return first.value?.treatment.result ? toNumber(first.value.treatment.result.rate) * speed : 25
 })
 const length = computed(() => range.value ? Math.min(range.value.to, source.facts?.durationSeconds ?? range.value.to) - range.value.from : 1)
 const player = useMomentPlayer(length, rate)
 
+/** Sound alone is shown as a drawing of it; one and the same source then has another picture. */
+const isSound = (trial: TrialRecord) => trial.treatment.result === null
 interface Pane { key: string, name: string, side: 'source' | 'result', trial: TrialRecord }
 const everyPane = computed<Pane[]>(() => {
-  const done = trials.filter(({ trial }) => trial.results[moment])
+  // Drawings of sound and pictures are not laid beside each other.
+  const done = trials.filter(({ trial }) => trial.results[moment] && isSound(trial) === isSound(trials[0]!.trial))
   if (done.length === 0) return []
   return [{ key: 'source', name: 'source', side: 'source', trial: done[0]!.trial }, ...done.map(({ trial, letter }): Pane => ({ key: `trial-${trial.id}`, name: `${letter} ${trial.label}`, side: 'result', trial }))]
 })
 /** Panes that stand beside each other; wiping, flipping and the difference take the source and the first result. */
 const panes = computed(() => mode.value === 'pair' ? everyPane.value : everyPane.value.slice(0, 2))
 
-const sheetKey = (pane: Pane) => pane.side === 'source' ? `source-${moment}-${range.value?.from}` : `${pane.key}-${moment}`
+const sheetKey = (pane: Pane) => pane.side === 'source' ? `source-${moment}-${range.value?.from}-${isSound(pane.trial) ? `sound-${(pane.trial.treatment as SoundTreatment).tracks[0]}` : 'picture'}` : `${pane.key}-${moment}`
 
 /** What can be heard: panes whose moment has sound. */
 const sounds = computed<MomentSound[]>(() => everyPane.value.flatMap(entry => {
@@ -127,7 +130,7 @@ watchDebounced([player.index, player.speed, panes, sheets], async () => {
   const index = player.index.value
   for (const pane of panes.value) {
     const key = `${sheetKey(pane)}@${index}`
-    if (exact.value.has(key)) continue
+    if (exact.value.has(key) || isSound(pane.trial)) continue
     const response = await fetch(addressOf('trialFrame', { parameters: { id: pane.trial.id, index: moment }, query: { side: pane.side, seconds: player.seconds.value.toFixed(5) } })).catch(() => null)
     if (!response?.ok || player.index.value !== index) return
     exact.value = new Map([...exact.value].slice(-7)).set(key, await createImageBitmap(await response.blob()))
@@ -137,7 +140,10 @@ watchDebounced([player.index, player.speed, panes, sheets], async () => {
 const stage = useTemplateRef<HTMLElement>('stage')
 const room = useElementSize(stage)
 const picture = computed(() => {
-  const frame = first.value?.treatment.result.frame ?? { width: source.facts?.video?.width ?? 16, height: source.facts?.video?.height ?? 9, pixelAspect: source.facts?.video?.pixelAspect ?? { num: 1, den: 1 } }
+  // The size of drawings of sound is that of their sheets.
+  const drawing = first.value && isSound(first.value) ? [...sheets.value.values()][0]?.header : null
+  if (drawing) return { width: drawing.width, height: drawing.height }
+  const frame = first.value?.treatment.result?.frame ?? { width: source.facts?.video?.width ?? 16, height: source.facts?.video?.height ?? 9, pixelAspect: source.facts?.video?.pixelAspect ?? { num: 1, den: 1 } }
   return { width: frame.width * toNumber(frame.pixelAspect), height: frame.height }
 })
 const columns = computed(() => mode.value === 'pair' ? Math.max(1, panes.value.length) : 1)

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { timecode, toNumber, type JobDetail } from '@hematine/core'
+import { timecode, toNumber, type PictureCheckMeasurement, type PictureTreatment } from '@hematine/core'
 import { mdiChevronLeft, mdiChevronRight, mdiMagnifyMinusOutline, mdiMagnifyPlusOutline } from '@mdi/js'
 import { useElementSize, useEventListener, useLocalStorage } from '@vueuse/core'
 import { computed, ref, watchEffect } from 'vue'
@@ -8,23 +8,22 @@ import { useStageMouse } from '~/composables/useStageMouse'
 import { useView } from '~/composables/useView'
 
 /** Before and after of a finished job at any frame: beside each other or wiped, zoomed and moved in step. */
-const { job } = defineProps<{ job: JobDetail }>()
+const { id, treatment, measured } = defineProps<{ id: number, treatment: PictureTreatment, measured: PictureCheckMeasurement }>()
 
 const mode = useLocalStorage<'beside' | 'wipe'>('hematine-compare', 'beside')
 const side = ref<BeforeSide>('treated')
 const wipe = ref(0.5)
-const measured = computed(() => job.check!.measurement)
-const last = computed(() => Math.max(0, Math.min(measured.value.video.framesDecoded, measured.value.treatedFrames) - 1))
-const rate = computed(() => job.treatment.result.rate)
+const last = computed(() => Math.max(0, Math.min(measured.video.framesDecoded, measured.treatedFrames) - 1))
+const rate = computed(() => treatment.result.rate)
 const index = ref(Math.min(last.value, Math.floor(last.value / 2)))
-const { pair, loading, problem } = useFramePair(job.id, index, side, last)
+const { pair, loading, problem } = useFramePair(id, index, side, last)
 
 const stage = ref<HTMLElement>()
 const beforeCanvas = ref<HTMLCanvasElement>()
 const afterCanvas = ref<HTMLCanvasElement>()
 const room = useElementSize(stage)
 const picture = computed(() => {
-  const { frame } = job.treatment.result
+  const { frame } = treatment.result
   return { width: frame.width * toNumber(frame.pixelAspect), height: frame.height }
 })
 const pane = computed(() => ({ width: mode.value === 'beside' ? Math.max(1, (room.width.value - 2) / 2) : Math.max(1, room.width.value), height: Math.max(1, room.height.value) }))
@@ -75,7 +74,7 @@ useEventListener(window, 'keydown', (event: KeyboardEvent) => {
 const beforeName = computed(() => side.value === 'treated' ? 'source, treated' : 'source as it is')
 const zoomWords = computed(() => view.zoom.value === null ? `fit (${Math.round(view.scale.value * 100)} %)` : `${view.zoom.value >= 1 ? `${view.zoom.value}:1` : `1:${1 / view.zoom.value}`}`)
 const jumps = computed(() => {
-  const { ssim, xpsnr } = measured.value
+  const { ssim, xpsnr } = measured
   return [...(ssim ? [{ name: 'Worst SSIM', frame: ssim.worstFrame }] : []), ...(xpsnr ? [{ name: 'Worst XPSNR', frame: xpsnr.worstFrame }] : [])]
 })
 </script>

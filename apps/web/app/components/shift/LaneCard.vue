@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { describeBytes, describeDuration, type JobRecord, type PlannedJob } from '@hematine/core'
+import { describeBytes, describeClock, describeDuration, type JobRecord, type PlannedJob } from '@hematine/core'
 import { computed } from 'vue'
 import JobActions from './JobActions.vue'
 import StateMark from '~/components/common/StateMark.vue'
@@ -32,11 +32,10 @@ const words = computed(() => job.state === 'queued' ? 'about to begin' : isPause
       <span class="number percent">{{ percent.toFixed(1) }} %</span>
       <span class="word">{{ words }}</span>
       <template v-if="progress">
-        <span class="number">frame {{ progress.framesDone }} of {{ progress.framesTotal }}</span>
-        <template v-if="progress.framesDone > 0">
-          <span class="number">{{ progress.framesPerSecond.toFixed(1) }} fps</span>
-          <span class="number">{{ progress.timesRealTime.toFixed(2) }}x real time</span>
-        </template>
+        <span v-if="progress.sound" class="number">{{ describeClock(progress.sound.secondsDone) }} of {{ describeClock(progress.sound.secondsTotal) }}</span>
+        <span v-else class="number">frame {{ progress.framesDone }} of {{ progress.framesTotal }}</span>
+        <span v-if="progress.framesDone > 0" class="number">{{ progress.framesPerSecond.toFixed(1) }} fps</span>
+        <span v-if="progress.timesRealTime > 0" class="number">{{ progress.timesRealTime.toFixed(2) }}x real time</span>
         <span class="number">{{ describeBytes(progress.bytesWritten) }} so far</span>
         <span class="spacer" />
         <span v-if="progress.secondsLeft !== null" class="number">{{ describeDuration(progress.secondsLeft) }} left</span>

@@ -1,0 +1,110 @@
+import { stat } from 'node:fs/promises'
+import type { AudioFacts, SoundCheckMeasurement } from '@hematine/core'
+import { Frame } from 'node-av/lib'
+import { soundZero, type SoundPlan } from './extract-sound.ts'
+import type { MediaInput } from './input.ts'
+import { readFacts } from './source-facts.ts'
+import { deliveredLayout, deliveredRate, TreatedSound, type SoundShape } from './sound-treatment.ts'
+import type { WorkGate } from './transcode.ts'
+import { sha256OfFile } from './volume-files.ts'
+
+/** Samples that are compared at a time; both sides are cut into frames of so many. */
+const frameSize = 4096
+/** Samples are compared as the 24 bits that are the most a result holds. */
+const unusedBits = 8
+
+/**
+ * Decodes a result of sound alone whole, beside its source treated once more, and measures both.
+ * @throws MediaError when the result cannot be opened; whatever `gate.turn` rejects with, when stopped
+ */
+export async function measureSoundResult(plan: SoundPlan, gate: WorkGate, onProgress: (seconds: number) => void): Promise<SoundCheckMeasurement> {
+  const result: MediaInput = { kind: 'file', path: plan.outputPath }
+  const { container, audio } = await readFacts(result)
+  const compared = await compareSound(plan, audio, gate, onProgress)
+  return {
+    container, bytes: (await stat(plan.outputPath)).size, sourceBytes: plan.facts.bytes, sha256: await sha256OfFile(plan.outputPath, gate), video: null,
+    sourceDecodeErrors: compared.reduce((sum, track) => sum + track.sourceErrors, 0),
+    audio: audio.map(({ codec, channels, sampleRate }, index) => ({ codec, channels, sampleRate, durationSeconds: compared[index]?.seconds ?? 0, decodeErrors: compared[index]?.errors ?? 0 })),
+    likeness: compared.map(({ treatedSeconds, identical, signalToNoise }) => ({ treatedSeconds, identical, signalToNoise })),
+  }
+}
+
+interface ComparedTrack {
+  /** Length of the result's track and of the treated source's. */
+  seconds: number
+  treatedSeconds: number
+  errors: number
+  sourceErrors: number
+  identical: boolean
+  /** Level of the difference below the sound, in dB; null when they are equal or one is silent. */
+  signalToNoise: number | null
+}
+
+/**
+ * Compares the tracks of a result with those of its source, treated again, sample by sample from their beginning.
+ * @param made the result's tracks, in the order of the plan's
+ */
+export async function compareSound(plan: SoundPlan, made: readonly AudioFacts[], gate: WorkGate, onProgress: (seconds: number) => void): Promise<ComparedTrack[]> {
+  const { input, facts, treatment, spec, outputPath, stretch } = plan
+  const zero = await soundZero(input, facts)
+  const compared: ComparedTrack[] = []
+  const count = Math.min(made.length, facts.audio.length)
+  for (let index = 0; index < count; index++) {
+    const track = facts.audio[index]!
+    const shape: SoundShape = { sampleFormat: 's32', sampleRate: deliveredRate(track, spec), layout: deliveredLayout(track, spec), frameSize }
+    const sides = [
+      await TreatedSound.open({ kind: 'file', path: outputPath }, made[index]!, shape, 0),
+      await TreatedSound.open(input, track, shape, zero, { startSeconds: stretch?.startSeconds ?? 0, treatment }),
+    ] as const
+    try {
+      compared.push(await compareTrack(sides, shape.sampleRate, stretch?.seconds ?? null, gate, seconds => onProgress((index * (plan.facts.durationSeconds ?? 0) + seconds) / count)))
+    } finally {
+      for (const side of sides) await side.close()
+    }
+  }
+  return compared
+}
+
+async function compareTrack([result, treated]: readonly [TreatedSound, TreatedSound], rate: number, most: number | null, gate: WorkGate, onProgress: (seconds: number) => void): Promise<ComparedTrack> {
+  const frames = [new Frame(), new Frame()] as const
+  for (const frame of frames) frame.alloc()
+  const samples = [0, 0]
+  let [signal, noise, identical] = [0, 0, true]
+  try {
+    const ends = [false, false]
+    for (;;) {
+      await gate.turn()
+      for (const [index, side] of [result, treated].entries()) {
+        // A stretch ends where its result does; the source would go on.
+        if (!ends[index] && index === 1 && most !== null && samples[1]! >= samples[0]!) ends[1] = ends[0]!
+        ends[index] ||= !await side.next(frames[index]!)
+        if (!ends[index]) samples[index]! += frames[index]!.nbSamples
+      }
+      if (ends[0] && ends[1]) break
+      if (!ends[0] && !ends[1]) {
+        const [a, b] = frames.map(samplesOf) as [Int32Array, Int32Array]
+        const length = Math.min(a.length, b.length)
+        for (let at = 0; at < length; at++) {
+          const [x, y] = [a[at]! >> unusedBits, b[at]! >> unusedBits]
+          signal += y * y
+          if (x === y) continue
+          noise += (x - y) * (x - y)
+          identical = false
+        }
+      }
+      for (const [index, frame] of frames.entries()) if (!ends[index]) frame.unref()
+      onProgress(Math.max(...samples) / rate)
+    }
+    return {
+      seconds: samples[0]! / rate, treatedSeconds: samples[1]! / rate, errors: result.errors, sourceErrors: treated.errors,
+      identical: identical && samples[0] === samples[1], signalToNoise: signal > 0 && noise > 0 ? 10 * Math.log10(signal / noise) : null,
+    }
+  } finally {
+    for (const frame of frames) frame.free()
+  }
+}
+
+function samplesOf(frame: Frame): Int32Array {
+  const [plane] = frame.data!
+  return new Int32Array(plane!.buffer, plane!.byteOffset, frame.nbSamples * frame.channelLayout.nbChannels)
+}
