@@ -46,6 +46,29 @@ class Network(nn.Module):
         return nn.functional.pixel_shuffle(x, self.scale) if self.scale > 1 else x
 
 
+def load(network, path):
+    """Takes weights from a checkpoint (.pt), or back from what `export` wrote (.onnx), which is how training goes on from a network that ships."""
+    if not path.endswith('.onnx'):
+        network.load_state_dict(torch.load(path))
+        return
+    weights = {entry.name: torch.tensor(numpy_helper.to_array(entry)) for entry in onnx.load(path).graph.initializer}
+    last = len(network.convolutions) - 1
+    order = channel_order(network.scale)
+    with torch.no_grad():
+        for index, convolution in enumerate(network.convolutions):
+            weight, bias = weights[f'w{index}'], weights[f'b{index}']
+            if index == last:
+                convolution.weight[order], convolution.bias[order] = weight / 255, bias / 255
+            else:
+                convolution.weight.copy_(weight * 255 if index == 0 else weight)
+                convolution.bias.copy_(bias)
+
+
+def channel_order(scale):
+    """Channels of a result in the order of their place in memory: row, column, colour."""
+    return [colour * scale * scale + place for place in range(scale * scale) for colour in range(3)]
+
+
 def export(network, path):
     """
     Writes a network as ONNX: uint8 RGB (1, height, width, 3) of any size in, the lines of the large picture out, and the part of the learned detail that is
@@ -55,9 +78,8 @@ def export(network, path):
     layers = [(c.weight.detach().numpy().copy(), c.bias.detach().numpy().copy()) for c in network.convolutions]
     layers[0] = (layers[0][0] / 255, layers[0][1])
     layers[-1] = (layers[-1][0] * 255, layers[-1][1] * 255)
-    # Channels of the result in the order of their place in memory: row, column, colour. The fixed weights are spread over all
-    # three colours, which the runtime does faster than groups.
-    order = [colour * scale * scale + place for place in range(scale * scale) for colour in range(3)]
+    # The fixed weights are spread over all three colours, which the runtime does faster than groups.
+    order = channel_order(scale)
     layers[-1] = (layers[-1][0][order], layers[-1][1][order])
     fixed = skip_weights(scale)
     dense = np.zeros((3 * scale * scale, 3, 5, 5))

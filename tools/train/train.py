@@ -1,7 +1,7 @@
 #!/usr/bin/env python3
 """
 Trains one network on a set made by prepare.ts and writes it as ONNX.
-Usage: train.py SETS SET FEATURES LAYERS STEPS OUTPUT.onnx [--from CHECKPOINT.pt] [--seed NUMBER]
+Usage: train.py SETS SET FEATURES LAYERS STEPS OUTPUT.onnx [--from CHECKPOINT.pt or NETWORK.onnx] [--seed NUMBER]
 Needs Debian's python3-torch and python3-onnx. One thread; start several for several networks.
 """
 import argparse
@@ -13,7 +13,7 @@ import time
 import numpy as np
 import torch
 
-from network import Network, export
+from network import Network, export, load
 
 arguments = argparse.ArgumentParser()
 arguments.add_argument('sets')
@@ -54,7 +54,7 @@ def tensors():
 
 network = Network(arguments.features, arguments.layers, scale)
 if arguments.begin:
-    network.load_state_dict(torch.load(arguments.begin))
+    load(network, arguments.begin)
 peak, last = (1.5e-3 if arguments.features <= 16 else 8e-4) * (0.6 if arguments.begin else 1), 1e-6
 optimizer = torch.optim.Adam(network.parameters(), lr=peak)
 warm = min(200, arguments.steps // 10)
@@ -66,9 +66,9 @@ for step in range(1, arguments.steps + 1):
     before, wanted = tensors()
     inner = slice(margin, -margin)
     inner_large = slice(margin * scale, -margin * scale)
-    # Root of the mean square over each patch: squares within a picture, as PSNR has them, but smooth patches count beside rough ones.
+    # Squares within a patch, as PSNR has them; between patches something nearer to PSNR's logarithm, so that smooth ones count beside rough ones.
     difference = network(before)[..., inner_large, inner_large] - wanted[..., inner_large, inner_large]
-    loss = torch.sqrt((difference * difference).mean(dim=(1, 2, 3)) + 1e-6).mean()
+    loss = ((difference * difference).mean(dim=(1, 2, 3)) + 1e-6).pow(0.25).mean()
     optimizer.zero_grad()
     loss.backward()
     torch.nn.utils.clip_grad_norm_(network.parameters(), 1.0)
