@@ -1,6 +1,6 @@
 import { readFile } from 'node:fs/promises'
 import { expect, test, type Page } from '@playwright/test'
-import { expectAccessible, expectNoPageScroll, sourceCalled, volumeOf } from './support.ts'
+import { expectAccessible, expectNoPageScroll, releaseJob, sourceCalled, untilState, volumeOf } from './support.ts'
 
 /** The Bench by hand-like steps: two variants made, compared, one chosen and given to a lot. */
 
@@ -154,6 +154,43 @@ test('variants are tried, compared and chosen; the choice becomes the lot\'s tre
   await expect(page.getByRole('cell', { name: 'Interview clean v1' })).toBeVisible()
   await expectAccessible(page)
   expect(lotId).toBeGreaterThan(0)
+})
+
+test('sound alone is tried, delivered and heard, also of a source without a picture', async ({ page, request }) => {
+  test.setTimeout(180_000)
+  const { sourceId } = await openBench(page, 'Fog signal, north horn.wav')
+  await request.put(`/api/sources/${sourceId}/moments`, { data: { moments: [{ reason: 'by hand', from: 4, to: 5 }] } })
+  await page.reload()
+  // Only what has no picture can be made of it.
+  await page.getByRole('combobox', { name: 'Spec' }).press('ArrowDown')
+  await expect(page.getByRole('listbox').getByRole('option')).toHaveText(['Sound WAV', 'Sound FLAC', 'Sound M4A', 'Sound archive MKA'])
+  await page.getByRole('option', { name: 'Sound FLAC' }).click()
+  await expect(page.getByText('sound alone, track 1, 0:24.0')).toBeVisible()
+  await expect(page.getByRole('list', { name: 'Steps' }).getByText('Take out hum, 50 Hz and its multiples')).toBeVisible()
+  await page.getByRole('button', { name: 'Try 1 moment' }).click()
+  await expect(sheet(page).getByText(/→ -?\d+\.\d LUFS/)).toBeVisible({ timeout: 90_000 })
+  await expect(sheet(page).getByText('coding equal')).toBeVisible()
+  await expect(page.getByRole('img', { name: /^source, frame 0 of the moment/ })).toBeVisible()
+  await expect(page.getByRole('region', { name: 'Viewer' }).getByLabel('Sound').getByRole('option')).toHaveText(['off', 'source', 'A'])
+  // The same moment, drawn: what the hum took out is seen in the difference.
+  await page.getByRole('button', { name: 'Difference' }).click()
+  await expect(page.getByText(/^source against A /)).toBeVisible()
+  await page.getByRole('button', { name: 'Side by side' }).click()
+  await expectAccessible(page)
+  await expectNoPageScroll(page)
+
+  const id = await releaseJob(request, 'Fog signal, north horn.wav', 'sound-flac')
+  await untilState(request, id, 'done')
+  expect(await (await request.get(`/api/jobs/${id}/frames/0?side=result`)).json()).toMatchObject({ error: { code: 'no-picture' } })
+  await page.goto(`/handover/${id}`)
+  await expect(page.getByRole('cell', { name: 'every sample identical' }).first()).toBeVisible()
+  // The browser plays the file that was made.
+  await expect.poll(() => page.locator('audio').evaluate(audio => (audio as HTMLAudioElement).duration)).toBeCloseTo(24, 0)
+  await page.getByRole('button', { name: 'Play the source' }).click()
+  await expect(page.getByRole('dialog')).toContainText('Sound only')
+  await page.keyboard.press('Escape')
+  await expectAccessible(page)
+  await expectNoPageScroll(page)
 })
 
 test('a treatment travels as a file, and a file that is none is refused with a sentence', async ({ page }) => {

@@ -268,7 +268,7 @@ export function describeAudioCodec(codec: AudioCodec): string {
 /** One line on what a spec makes: "HEVC main10, MP4, AAC", "FLAC, MKA, no picture". */
 export function describeSpec(spec: DeliverySpec): string {
   const { video, audio, container } = spec
-  if (video === null) return [describeAudioCodec(audio.codec), describeContainer(container), 'no picture'].join(', ')
+  if (video === null) return [...new Set([describeAudioCodec(audio.codec), describeContainer(container)]), 'no picture'].join(', ')
   return [describeVideoCodec(video.codec) + (video.profile ? ` ${video.profile}` : '') + (video.level ? ` level ${video.level}` : ''), describeContainer(container), describeAudioCodec(audio.codec)].join(', ')
 }
 

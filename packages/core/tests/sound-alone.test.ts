@@ -1,5 +1,5 @@
 import { describe, expect, test } from 'vitest'
-import { deliveredFacts, deriveTreatment, describeSpecLines, describeTreatmentResult, forecastJob, forecastTrial, judge, newStep, progressOf, treatedSeconds, Treatment, type SampleMeasurement, type SoundCheckMeasurement, type Step, type TrialMoment } from '../src/index.ts'
+import { deliveredFacts, deriveTreatment, describeSpec, describeSpecLines, describeTreatment, describeTreatmentResult, forecastJob, forecastTrial, judge, newStep, progressOf, treatedSeconds, Treatment, type SampleMeasurement, type SoundCheckMeasurement, type Step, type TrialMoment } from '../src/index.ts'
 import { discFacts, facts, soundSpec, spec } from './examples.ts'
 
 const wav = soundSpec('sound-wav')
@@ -41,7 +41,16 @@ describe('a treatment of sound alone', () => {
   })
 })
 
-test('a spec of sound alone is told line by line', () => {
+test('what is done is told in working order, for sound alone as well', () => {
+  const steps: Step[] = [{ kind: 'trim', ranges: [{ from: 1, to: 3 }] }, { ...newStep('speed'), factor: 0.5 } as Step, { kind: 'sound-hum', hertz: 50 }]
+  expect(describeTreatment(treat(steps, discFacts, archive)).map(line => line.what)).toEqual(['Trim, keep 1-3 s', 'Speed, 50 %, at its own pitch', 'Take out hum, 50 Hz and its multiples'])
+  const whats = describeTreatment(deriveTreatment(discFacts, spec('playback-box'), [newStep('loudness')])).map(line => line.what)
+  expect(whats[0]).toMatch(/^Deinterlace/)
+  expect(whats.at(-1)).toMatch(/^Loudness/)
+})
+
+test('a spec of sound alone is told in a line, and line by line', () => {
+  expect([soundSpec('sound-flac'), soundSpec('sound-m4a')].map(describeSpec)).toEqual(['FLAC, no picture', 'AAC, M4A, no picture'])
   expect(describeSpecLines(soundSpec('sound-flac'))).toEqual([
     ['container', 'FLAC'], ['picture', 'none'], ['sound', 'FLAC, rate as the source, at most 8 channels'], ['tracks', 'the first that is kept'], ['file name', 'source name-sound.flac'],
   ])

@@ -33,6 +33,9 @@ export interface ExtractedSound {
   /** Bytes and number of the encoded packets, without what the container adds. */
   bytes: number
   packets: number
+  /** Seconds by the clock until all was open and the first sound was asked for, and from then on. */
+  openSeconds: number
+  workSeconds: number
 }
 
 /** Tracks are written in turns of so many seconds, so that a file with several is interleaved. */
@@ -57,9 +60,10 @@ export async function soundZero(input: MediaInput, { video, audio }: Pick<Source
  */
 export async function extractSound({ input, facts, treatment, spec, outputPath, stretch }: SoundPlan, gate: WorkGate, onProgress: (progress: SoundProgress) => void): Promise<ExtractedSound> {
   if (facts.audio.length === 0) throw new MediaError('The source has no sound.')
+  const opened = performance.now()
   const zero = await soundZero(input, facts)
   const most = stretch?.seconds ?? Number.POSITIVE_INFINITY
-  const made: ExtractedSound = { seconds: 0, bytes: 0, packets: 0 }
+  const made: ExtractedSound = { seconds: 0, bytes: 0, packets: 0, openSeconds: 0, workSeconds: 0 }
   const output = OutputFile.create(outputPath, spec.container)
   const tracks: SoundTrack[] = []
   const written = { write: (packet: Parameters<OutputFile['write']>[0], index: number) => {
@@ -76,6 +80,8 @@ export async function extractSound({ input, facts, treatment, spec, outputPath, 
       tracks.push({ sound, encoder, streamIndex: output.addStream(encoder, track), frame, seconds: 0, ended: false })
     }
     await output.begin()
+    const begun = performance.now()
+    made.openSeconds = (begun - opened) / 1000
     for (let until = turnSeconds; made.seconds < most && tracks.some(track => !track.ended); until += turnSeconds) {
       for (const track of tracks) await writeSoundUntil(track, Math.min(until, most), written, gate)
       made.seconds = Math.max(...tracks.map(track => track.seconds))
@@ -86,6 +92,7 @@ export async function extractSound({ input, facts, treatment, spec, outputPath, 
     const bytesWritten = output.bytesWritten
     await output.finish()
     onProgress({ seconds: made.seconds, bytesWritten })
+    made.workSeconds = (performance.now() - begun) / 1000
     return made
   } finally {
     for (const track of tracks) {

@@ -27,9 +27,12 @@ export async function measureSoundSample(plan: SoundSamplePlan, gate: WorkGate):
   const starts = sampleStarts(treatment.seconds, windowSeconds, windowCount)
   const soundWindows: SoundWindow[] = []
   const heads: number[] = []
+  let openSeconds = 0
   for (const startSeconds of starts) {
     const window = await measureWindow(plan, { startSeconds, seconds: starts.length === 1 ? treatment.seconds : windowSeconds }, gate)
     if (window) {
+      // Files are opened once in a whole job.
+      if (soundWindows.length === 0) openSeconds = window.openSeconds
       soundWindows.push(window.measured)
       heads.push(window.headBytes)
     }
@@ -39,24 +42,24 @@ export async function measureSoundSample(plan: SoundSamplePlan, gate: WorkGate):
   return {
     windows: [], soundWindows, headBytes: Math.min(...heads), soundBytesPerSecond: 0, soundPacketsPerSecond: 0, soundSecondsPerSecond: 0,
     // Time since this process began stands for what every task spends on starting.
-    startSeconds: begin / 1000,
+    startSeconds: begin / 1000 + openSeconds,
     machine: plan.machine,
     tookSeconds: (performance.now() - begin) / 1000,
   }
 }
 
 /** @returns null where no sound is at this place, as where it ends before the picture */
-async function measureWindow(plan: SoundSamplePlan, stretch: { startSeconds: number, seconds: number }, gate: WorkGate): Promise<{ measured: SoundWindow, headBytes: number } | null> {
+async function measureWindow(plan: SoundSamplePlan, stretch: { startSeconds: number, seconds: number }, gate: WorkGate): Promise<{ measured: SoundWindow, headBytes: number, openSeconds: number } | null> {
   const outputPath = path.join(plan.scratchDirectory, `stretch-${process.pid}-${Math.round(stretch.startSeconds * 1000)}.${plan.spec.container}`)
   const piece = { ...plan, outputPath, stretch }
   try {
-    const encodeBegin = performance.now()
-    const { seconds, bytes, packets } = await extractSound(piece, gate, () => undefined)
-    const checkBegin = performance.now()
-    await compareSound(piece, (await readFacts({ kind: 'file', path: outputPath })).audio, gate, () => undefined)
+    const { seconds, bytes, packets, openSeconds, workSeconds } = await extractSound(piece, gate, () => undefined)
+    const { audio } = await readFacts({ kind: 'file', path: outputPath })
+    let checkBegin = 0
+    await compareSound(piece, audio, gate, () => checkBegin ||= performance.now())
     const checkSeconds = (performance.now() - checkBegin) / 1000
     const headBytes = Math.max(0, (await stat(outputPath)).size - bytes)
-    return { measured: { startSeconds: stretch.startSeconds, seconds, encodeSeconds: (checkBegin - encodeBegin) / 1000, checkSeconds, bytes, packets }, headBytes }
+    return { measured: { startSeconds: stretch.startSeconds, seconds, encodeSeconds: workSeconds, checkSeconds, bytes, packets }, headBytes, openSeconds }
   } catch (error) {
     if (error instanceof MediaError && stretch.startSeconds > 0) return null
     throw error

@@ -33,10 +33,7 @@ export async function runSoundTrialMoment(plan: SoundTrialPlan, gate: WorkGate):
   const { input, facts, treatment, spec, moment, directory, index, sourceId } = plan
   await mkdir(directory, { recursive: true })
   const piece = { input, facts, treatment, spec, outputPath: path.join(directory, momentFile(index, spec)), stretch: soundStretchOf(moment, treatment) }
-  const begun = performance.now()
-  let untilFirst = 0
-  const made = await extractSound(piece, gate, () => { untilFirst ||= (performance.now() - begun) / 1000 })
-  const seconds = (performance.now() - begun) / 1000
+  const made = await extractSound(piece, gate, () => undefined)
 
   const output: MediaInput = { kind: 'file', path: piece.outputPath }
   const written = await readFacts(output)
@@ -50,7 +47,7 @@ export async function runSoundTrialMoment(plan: SoundTrialPlan, gate: WorkGate):
   const speed = treatment.timeline?.speed ?? 1
   await writeFile(path.join(directory, lookFile(index)), await toJpeg(await writeSoundSheet(path.join(directory, sheetFile(index)), resultSound, made.seconds, speed)))
   return {
-    frames: 0, soundSeconds: made.seconds, signalToNoise: track?.signalToNoise ?? null, seconds, untilFirstFrame: untilFirst, steps: [], bytes: made.bytes, ssim: null, xpsnr: null, before: null, after: null, devices: {},
+    frames: 0, soundSeconds: made.seconds, signalToNoise: track?.signalToNoise ?? null, seconds: made.workSeconds, untilFirstFrame: made.openSeconds, steps: [], bytes: made.bytes, ssim: null, xpsnr: null, before: null, after: null, devices: {},
     ...(before === undefined || after === undefined ? {} : { loudness: { before, after } }),
   }
 }

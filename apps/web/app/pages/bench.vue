@@ -111,7 +111,7 @@ const current = computed(() => variants.value.filter(({ trial }) => JSON.stringi
 watch(() => current.value.length, () => {
   if (shown.value.length === 0 && current.value.length > 0) shown.value = [current.value.at(-1)!.trial.id]
 })
-const looked = computed(() => shown.value.flatMap(id => current.value.filter(({ trial }) => trial.id === id)))
+const looked = computed(() => current.value.filter(({ trial }) => shown.value.includes(trial.id)))
 
 async function tryWishes(wishes: { label: string, steps: Step[] }[]): Promise<void> {
   if (!source.value) return
@@ -244,7 +244,7 @@ const proposal = computed(() => treatment.value?.name ?? lot.value?.name ?? 'Tre
         </div>
       </aside>
       <div class="right">
-        <TrialViewer :trials="looked" :source="source" :moment="momentAt">
+        <TrialViewer :trials="looked" :leading="shown[0] ?? null" :source="source" :moment="momentAt">
           <div class="before">
             <img v-if="moments[momentAt] && source.facts?.video" :src="addressOf('sourceFrame', { parameters: { id: source.id }, query: { seconds: moments[momentAt]!.from } })" :alt="`The source at the moment ${moments[momentAt]!.reason}`">
             <span class="hint">{{ source.facts?.video ? 'The source as it is. Try the treatment to see the result beside it.' : 'Sound alone. Try the treatment to hear the result beside the source.' }}</span>

@@ -18,7 +18,7 @@ const open = computed(() => order.specs.find(spec => spec.key === route.query.sp
   <div class="station">
     <div class="bar">
       <h1>Library</h1>
-      <div role="group" aria-label="Shelf">
+      <div class="shelf" role="group" aria-label="Shelf">
         <VBtn variant="text" :aria-pressed="shelf === 'specs'" :class="{ chosen: shelf === 'specs' }" @click="router.replace({ query: {} })">Delivery specs</VBtn>
         <VBtn variant="text" :aria-pressed="shelf === 'treatments'" :class="{ chosen: shelf === 'treatments' }" @click="router.replace({ query: { shelf: 'treatments' } })">Treatments</VBtn>
       </div>
@@ -81,6 +81,7 @@ tr.open td { background: var(--raised); }
 tr.open td:first-child { box-shadow: inset 3px 0 0 var(--accent); }
 button { width: 100%; text-align: left; min-height: 30px; }
 .purpose { margin: 0 0 8px; }
+.shelf { display: flex; flex: none; }
 .chosen { box-shadow: inset 0 -2px 0 var(--accent); }
 .steps { max-width: 420px; }
 .list { margin: 0 0 8px; padding-left: 20px; }

@@ -18,6 +18,17 @@ export function describeStep(step: AppliedStep): string {
   }
 }
 
+/** Everything that a treatment does to picture and sound, in working order, with the reason of each. */
+export function describeTreatment(treatment: Treatment): { what: string, why: string }[] {
+  const time = treatment.result === null ? treatment.timeline : undefined
+  return [
+    ...treatment.steps.map(step => ({ what: describeStep(step), why: step.why })),
+    ...(time?.ranges ? [{ what: describeChoice({ kind: 'trim', ranges: time.ranges }), why: 'Chosen.' }] : []),
+    ...(time && time.speed !== 1 ? [{ what: `Speed, ${Math.round(time.speed * 100)} %, at its own pitch`, why: 'Chosen.' }] : []),
+    ...(treatment.sound ?? []).map(step => ({ what: describeChoice(step), why: 'Chosen.' })),
+  ]
+}
+
 const betweenWords: Record<InBetween, string> = { repeat: 'frames repeated or dropped', blend: 'new frames blended', motion: 'new frames along the motion' }
 const signed = (value: number, unit: string) => `${value > 0 ? '+' : ''}${value}${unit}`
 

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { describeBytesRange, describeDuration, describeDurationRange, describeSpec, describeStep, describeTreatmentResult, type JobDetail, type JobRecord } from '@hematine/core'
+import { describeBytesRange, describeDuration, describeDurationRange, describeSpec, describeTreatment, describeTreatmentResult, type JobDetail, type JobRecord } from '@hematine/core'
 import { computed, ref, watch } from 'vue'
 import { call } from '~/composables/useCall'
 import { useNotices } from '~/stores/notices'
@@ -9,6 +9,7 @@ const { job } = defineProps<{ job: JobRecord }>()
 const order = useOrder()
 const notices = useNotices()
 const detail = ref<JobDetail | null>(null)
+const lines = computed(() => detail.value ? describeTreatment(detail.value.treatment) : [])
 const spec = computed(() => order.specs.find(entry => entry.key === job.specKey))
 
 watch(() => job.id, async id => {
@@ -31,11 +32,12 @@ async function measureAgain(): Promise<void> {
     </section>
     <section v-if="detail">
       <h2>What will be done</h2>
-      <ol v-if="detail.treatment.steps.length > 0" class="steps">
-        <li v-for="(step, index) in detail.treatment.steps" :key="index"><div>{{ describeStep(step) }}</div><div class="muted">{{ step.why }}</div></li>
+      <ol v-if="lines.length > 0" class="steps">
+        <li v-for="(line, index) in lines" :key="index"><div>{{ line.what }}</div><div class="muted">{{ line.why }}</div></li>
       </ol>
-      <p v-else class="muted">The picture already has the shape that the spec wants; it is only encoded.</p>
+      <p v-else class="muted">{{ detail.treatment.result ? 'The picture already has the shape that the spec wants; it is only encoded.' : 'The sound is taken out as it is and encoded.' }}</p>
       <table class="facts"><tbody><tr><th scope="row">result</th><td>{{ describeTreatmentResult(detail.treatment) }}</td></tr></tbody></table>
+      <template v-if="detail.treatment.result === null"><p v-for="sentence in detail.treatment.leftOut" :key="sentence">{{ sentence }}</p></template>
     </section>
     <section>
       <h2>Forecast</h2>

@@ -15,6 +15,7 @@ const rows = computed(() => variants.map(({ trial, letter }) => {
   const results = trial.results.filter(result => result !== null)
   return { trial, letter, forecast, forLot: forecast && forecastTrialForLot(forecast, source.facts?.durationSeconds ?? 1, lot.seconds), results, failed: trial.state === 'failed' }
 }))
+const severalSpecs = computed(() => new Set(variants.map(({ trial }) => trial.spec.key)).size > 1)
 /** Whether only sound was tried: there are no figures of pictures then. */
 const onlySound = computed(() => rows.value.length > 0 && rows.value.every(isSound))
 const opened = computed(() => rows.value.find(row => row.trial.id === shown.value.at(-1)) ?? null)
@@ -75,7 +76,7 @@ function toggle(id: number): void {
       <tbody>
         <tr v-for="row in rows" :key="row.trial.id" :class="{ open: shown.includes(row.trial.id) }">
           <th scope="row">
-            <button type="button" class="name" :title="row.trial.label" :aria-pressed="shown.includes(row.trial.id)" @click="toggle(row.trial.id)"><strong class="number">{{ row.letter }}</strong> {{ row.trial.label }}</button>
+            <button type="button" class="name" :title="row.trial.label" :aria-pressed="shown.includes(row.trial.id)" @click="toggle(row.trial.id)"><strong class="number">{{ row.letter }}</strong> {{ row.trial.label }}<span v-if="severalSpecs" class="muted">, {{ row.trial.spec.name }}</span></button>
             <div class="ends">
               <button type="button" class="choose" :disabled="row.results.length === 0" @click="emit('choose', row.trial)">Choose {{ row.letter }}</button>
               <span v-if="row.failed" class="bad">failed</span>

@@ -12,7 +12,7 @@ import { useStageMouse } from '~/composables/useStageMouse'
 import { useView } from '~/composables/useView'
 
 /** A moment of the source and of up to three results, played in step. Standing still, the very pixels are shown; playing, JPEGs of them. */
-const { trials, source, moment } = defineProps<{ trials: readonly { trial: TrialRecord, letter: string }[], source: SourceRecord, moment: number }>()
+const { trials, leading, source, moment } = defineProps<{ trials: readonly { trial: TrialRecord, letter: string }[], leading: number | null, source: SourceRecord, moment: number }>()
 
 type Mode = 'pair' | 'wipe' | 'flip' | 'difference'
 const modes: [Mode, string][] = [['pair', 'Side by side'], ['wipe', 'Wipe'], ['flip', 'Flip'], ['difference', 'Difference']]
@@ -39,8 +39,12 @@ const everyPane = computed<Pane[]>(() => {
   if (done.length === 0) return []
   return [{ key: 'source', name: 'source', side: 'source', trial: done[0]!.trial }, ...done.map(({ trial, letter }): Pane => ({ key: `trial-${trial.id}`, name: `${letter} ${trial.label}`, side: 'result', trial }))]
 })
-/** Panes that stand beside each other; wiping, flipping and the difference take the source and the first result. */
-const panes = computed(() => mode.value === 'pair' ? everyPane.value : everyPane.value.slice(0, 2))
+/** Panes that stand beside each other, by their letters; wiping, flipping and the difference take the source and the result that was chosen first. */
+const panes = computed(() => {
+  const [before, ...results] = everyPane.value
+  if (mode.value === 'pair' || !before || results.length === 0) return everyPane.value
+  return [before, results.find(({ trial }) => trial.id === leading) ?? results[0]!]
+})
 
 const sheetKey = (pane: Pane) => pane.side === 'source' ? `source-${moment}-${range.value?.from}-${isSound(pane.trial) ? `sound-${(pane.trial.treatment as SoundTreatment).tracks[0]}` : 'picture'}` : `${pane.key}-${moment}`
 
