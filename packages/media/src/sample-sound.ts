@@ -29,7 +29,7 @@ export async function measureSoundSample(plan: SoundSamplePlan, gate: WorkGate):
   const heads: number[] = []
   let openSeconds = 0
   for (const startSeconds of starts) {
-    const window = await measureWindow(plan, { startSeconds, seconds: starts.length === 1 ? treatment.seconds : windowSeconds }, gate)
+    const window = await measureWindow(plan, { startSeconds, seconds: starts.length === 1 && treatment.seconds > 0 ? treatment.seconds : windowSeconds }, gate)
     if (window) {
       // Files are opened once in a whole job.
       if (soundWindows.length === 0) openSeconds = window.openSeconds

@@ -33,17 +33,20 @@ const moments = ref<Moment[]>([])
 const momentsByHand = ref(false)
 const momentAt = ref(0)
 const shown = ref<number[]>([])
-const specKey = useLocalStorage('hematine-bench-spec', 'playback-box')
+const chosenSpec = useLocalStorage('hematine-bench-spec', 'playback-box')
+const chosenSoundSpec = useLocalStorage('hematine-bench-sound-spec', 'sound-flac')
 const varying = ref(false)
 const keeping = ref<Step[] | null>(null)
 const busy = ref(false)
 
 /** Lots with a moving picture or sound: stills are not treated here. */
 const choices = computed(() => lots.value.filter(lot => !/^still/.test(lot.reason)))
-/** A source without a picture can only become sound. */
-const specs = computed(() => source.value?.facts && !source.value.facts.video ? order.specs.filter(spec => spec.video === null) : order.specs)
-watch(specs, list => {
-  if (!list.some(spec => spec.key === specKey.value)) specKey.value = list[0]!.key
+/** A source without a picture can only become sound; what is chosen for it leaves the choice for pictures alone. */
+const isSound = computed(() => Boolean(source.value?.facts && !source.value.facts.video))
+const specs = computed(() => isSound.value ? order.specs.filter(spec => spec.video === null) : order.specs)
+const specKey = computed({
+  get: () => isSound.value ? chosenSoundSpec.value : chosenSpec.value,
+  set: key => { (isSound.value ? chosenSoundSpec : chosenSpec).value = key },
 })
 const lot = computed(() => choices.value.find(entry => entry.id === Number(route.query.lot)) ?? choices.value[0] ?? null)
 const treatment = computed(() => order.treatments.find(entry => entry.id === lot.value?.treatmentId) ?? null)
@@ -127,8 +130,8 @@ async function tryWishes(wishes: { label: string, steps: Step[] }[]): Promise<vo
 function label(): string {
   const known = order.treatments.find(entry => JSON.stringify(entry.steps) === JSON.stringify(steps.value))
   if (known) return `${known.name} v${known.version}`
-  const isSound = application.value?.treatment?.result === null
-  const words = steps.value.filter(step => (stepKinds[step.kind].group === 'sound') === isSound).map(describeChoice).join('; ')
+  const ofSound = application.value?.treatment?.result === null
+  const words = steps.value.filter(step => (stepKinds[step.kind].group === 'sound') === ofSound).map(describeChoice).join('; ')
   return words === '' ? 'only what the spec wants' : words.length > 110 ? `${words.slice(0, 108)} ...` : words
 }
 
