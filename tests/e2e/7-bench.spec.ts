@@ -157,7 +157,7 @@ test('variants are tried, compared and chosen; the choice becomes the lot\'s tre
 })
 
 test('sound alone is tried, delivered and heard, also of a source without a picture', async ({ page, request }) => {
-  test.setTimeout(180_000)
+  test.setTimeout(300_000)
   const { sourceId } = await openBench(page, 'Fog signal, north horn.wav')
   await request.put(`/api/sources/${sourceId}/moments`, { data: { moments: [{ reason: 'by hand', from: 4, to: 5 }] } })
   await page.reload()
@@ -168,7 +168,7 @@ test('sound alone is tried, delivered and heard, also of a source without a pict
   await expect(page.getByText('sound alone, track 1, 0:24.0')).toBeVisible()
   await expect(page.getByRole('list', { name: 'Steps' }).getByText('Take out hum, 50 Hz and its multiples')).toBeVisible()
   await page.getByRole('button', { name: 'Try 1 moment' }).click()
-  await expect(sheet(page).getByText(/→ -?\d+\.\d LUFS/)).toBeVisible({ timeout: 90_000 })
+  await expect(sheet(page).getByText(/→ -?\d+\.\d LUFS/)).toBeVisible({ timeout: 150_000 })
   await expect(sheet(page).getByText('coding equal')).toBeVisible()
   await expect(page.getByRole('img', { name: /^source, frame 0 of the moment/ })).toBeVisible()
   await expect(page.getByRole('region', { name: 'Viewer' }).getByLabel('Sound').getByRole('option')).toHaveText(['off', 'source', 'A'])

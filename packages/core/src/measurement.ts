@@ -62,6 +62,8 @@ export const MeasuredWindow = z.object({
     detailY: z.object({ cutoff: z.number(), fall: z.number() }).nullable(),
     /** Share of pixels that equal their right neighbour. */
     flat: z.number(),
+    /** Part of the picture that looks like lettering; older measurements do not have it. */
+    lettering: z.number().optional(),
   }).nullable(),
   /** Widths of black edges that hold in every frame of the window: left, top, right, bottom, in pixels; null when the picture is too dark to tell. */
   borders: z.tuple([z.int(), z.int(), z.int(), z.int()]).nullable(),

@@ -2,7 +2,7 @@ import { z } from 'zod'
 import type { MeasuredPicture, MeasuredWindow } from './measurement.ts'
 
 /** Why a stretch of a source was chosen. "by hand" was set by a person. */
-export const MomentReason = z.enum(['typical', 'most motion', 'darkest', 'most detail', 'worst blocking', 'most noise', 'a cut', 'by hand'])
+export const MomentReason = z.enum(['typical', 'most motion', 'darkest', 'most detail', 'worst blocking', 'most noise', 'a cut', 'lettering', 'by hand'])
 export type MomentReason = z.infer<typeof MomentReason>
 
 /** A short range of a source, in seconds, because it is a hard or a typical case. */
@@ -18,6 +18,8 @@ const mean = (values: readonly number[]) => values.length === 0 ? 0 : values.red
 
 /** Figures by which windows are compared; each names the moment that is the most extreme in it. */
 const figures: { reason: MomentReason, of: (window: MeasuredWindow) => number | null, least?: number }[] = [
+  // First, for a title is often the most detail as well.
+  { reason: 'lettering', of: window => window.still?.lettering ?? null, least: 0.012 },
   { reason: 'most motion', of: window => mean(window.change.slice(1)), least: 0.5 },
   { reason: 'a cut', of: window => Math.max(...window.histogramChange), least: 0.35 },
   { reason: 'darkest', of: window => mean(window.high) < 24 ? null : -mean(window.mean) },

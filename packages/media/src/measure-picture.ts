@@ -1,5 +1,5 @@
 import {
-  bordersInAll, bordersOf, columnGrid, detailOf, fieldOf, flatPart, histogram, histogramChange, levelsOf, marksIn, meanChange, noiseOf, profilesOf, reduced, rowGrid, runsToMeasure, saturation, shiftBetween,
+  bordersInAll, bordersOf, columnGrid, detailOf, fieldOf, flatPart, histogram, histogramChange, letteringOf, levelsOf, marksIn, meanChange, noiseOf, profilesOf, reduced, rowGrid, runsToMeasure, saturation, shiftBetween,
   toNumber, windowPlans, type Borders, type MeasureDepth, type MeasuredPicture, type MeasuredRun, type MeasuredWindow, type Plane, type Profiles, type Reduced, type VideoFacts,
 } from '@hematine/core'
 import { Frame } from 'node-av/lib'
@@ -68,7 +68,7 @@ class WindowGauge {
     }
     this.window.still = {
       seconds: round(seconds, 4), noise: noise === null ? null : round(noise, 2), gridX: round(across.strength, 2), gridY: round(down.strength, 2), gridStepX: round(across.step, 3), gridStepY: round(down.step, 3), gridColumn: across.phase, gridRow: down.phase,
-      detailX: detail('rows'), detailY: detail('columns'), flat: round(flatPart(luma), 3),
+      detailX: detail('rows'), detailY: detail('columns'), flat: round(flatPart(luma), 3), lettering: round(letteringOf(plane), 4),
     }
     this.likeness = reduced(luma)
   }

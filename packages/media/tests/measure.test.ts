@@ -1,8 +1,10 @@
 import { truncate, stat, writeFile } from 'node:fs/promises'
+import { createRequire } from 'node:module'
 import path from 'node:path'
 import { makeFaultyClip } from '@hematine/demo/faulty-clips'
-import { findingsOf, framesIn } from '@hematine/core'
+import { chooseMoments, findingsOf, framesIn } from '@hematine/core'
 import { beforeAll, describe, expect, test } from 'vitest'
+import { quoteOption } from '../src/filters.ts'
 import { measureSource, readFacts, silenceLibraries, stripFrames } from '../src/index.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 import { writeClip } from '../../../tests/support/material.ts'
@@ -49,6 +51,18 @@ describe('what is measured of made-up clips with known faults', () => {
     const strip = await stripFrames(input, facts.video!, facts.durationSeconds)
     expect(strip).toHaveLength(12)
     expect(strip.map(entry => entry.seconds)).toEqual([...strip.map(entry => entry.seconds)].sort((a, b) => a - b))
+  }, 60_000)
+
+  test('a title that stands for some seconds becomes a moment', async () => {
+    const file = path.join(directory, 'title.mkv')
+    const font = createRequire(import.meta.url).resolve('@fontsource/atkinson-hyperlegible-next/files/atkinson-hyperlegible-next-latin-600-normal.woff')
+    const title = `drawtext=fontfile=${quoteOption(font)}:text='Skerry Lights, the keeper and the log':fontcolor=white:fontsize=30:x=40:y=400:enable='between(t,17,23)'`
+    await writeClip({ path: file, format: 'matroska', video: { encoder: 'libx264', keyframeDistance: 25, options: { preset: 'ultrafast', crf: '18' }, filters: `gradients=s=640x480:r=25:d=40:c0=0x203040:c1=0x607080:speed=0.01,${title},format=yuv420p` }, audio: [] })
+    const { measurement, facts } = await measured(file)
+    const letters = chooseMoments(measurement.picture, facts.durationSeconds!).filter(moment => moment.reason === 'lettering')
+    expect(letters).toHaveLength(1)
+    expect(letters[0]!.from).toBeGreaterThan(16)
+    expect(letters[0]!.to).toBeLessThan(24)
   }, 60_000)
 
   test('sound alone: loudness by EBU R 128, to 0.1 LU', async () => {

@@ -1,5 +1,6 @@
 export * from './borders.ts'
 export * from './grid.ts'
+export * from './lettering.ts'
 export * from './marks.ts'
 export * from './motion.ts'
 export * from './noise.ts'
