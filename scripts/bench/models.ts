@@ -71,8 +71,9 @@ export async function benchModels(wanted: readonly string[]): Promise<void> {
   silenceLibraries()
   const directory = path.join(projectDirectory, '.hematine', 'pictures')
   execFileSync('bash', [path.join(projectDirectory, 'tools/train/fetch-pictures.sh'), directory], { stdio: ['ignore', 'ignore', 'inherit'] })
-  const pictures: Record<PictureKind, Picture[]> = { photographs: await all(picturesOf(directory, 'photographs', 'judging')), drawn: await all(picturesOf(directory, 'drawn', 'judging')) }
-  console.log(`${pictures.photographs.length} photographs and ${pictures.drawn.length} drawings, none of them seen in training`)
+  const held = (kind: PictureKind) => all(picturesOf(directory, kind, 'judging'))
+  const pictures: Record<PictureKind, Picture[]> = { photographs: await held('photographs'), rendered: await held('rendered'), drawn: await held('drawn') }
+  console.log(`${pictures.photographs.length} photographs, ${pictures.rendered.length} rendered pictures and ${pictures.drawn.length} drawings, none of them seen in training`)
   const rows: string[] = []
   const speeds: string[] = []
   for (const name of Object.keys(networks) as NetworkName[]) {
@@ -81,9 +82,9 @@ export async function benchModels(wanted: readonly string[]): Promise<void> {
     const { perMegapixel, framesPerSecond } = await speedOf(network)
     const bytes = readFileSync(weightsOf(name)).length
     speeds.push(`| ${name} | ${networks[name].scale}x | ${Math.round(bytes / 1000)} kB | ${perMegapixel.toFixed(0)} | ${framesPerSecond.toFixed(1)} |`)
-    const kind: PictureKind = name.startsWith('drawn') ? 'drawn' : 'photographs'
     const kinds = Object.entries(damages).filter(([words]) => name.startsWith('clean-') && name !== 'clean-up' ? !/MPEG|JPEG|H\.264/.test(words) : name.startsWith('drawn') ? true : !words.startsWith('clean'))
-    for (const [words, how] of kinds) {
+    const of: PictureKind[] = name.startsWith('drawn') ? ['drawn'] : ['photographs', 'rendered']
+    for (const [kind, words, how] of of.flatMap(kind => kinds.map(([words, how]) => [kind, words, how] as const))) {
       const gain = await gainOf(network, pictures[kind], how)
       rows.push(`| ${name} | ${kind} | ${words} | ${gain.base.toFixed(2)} | ${gain.psnr >= 0 ? '+' : ''}${gain.psnr.toFixed(2)} | ${gain.ssim >= 0 ? '+' : ''}${gain.ssim.toFixed(4)} | ${gain.worst >= 0 ? '+' : ''}${gain.worst.toFixed(2)} | ${gain.below} of ${gain.count} |`)
       console.log(`${rows.at(-1)} (${gain.worstName})`)

@@ -5,7 +5,7 @@ set -euo pipefail
 directory=${1:?"name a directory for the pictures"}
 mkdir -p "$directory"
 cd "$directory"
-for package in mate-backgrounds plasma-workspace-wallpapers python3-skimage lomiri-wallpapers-16.04 lomiri-wallpapers-20.04 openclipart-svg; do
+for package in mate-backgrounds plasma-workspace-wallpapers python3-skimage ukui-wallpapers lomiri-wallpapers-16.04 lomiri-wallpapers-20.04 openclipart-svg; do
   [ -d "$package" ] && continue
   apt-get download "$package"
   dpkg -x "$package"_*.deb "$package"

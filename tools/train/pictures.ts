@@ -7,11 +7,11 @@ import sharp from 'sharp'
 /** A picture in red, green and blue, 8 bit, line after line. */
 export interface Picture { name: string, width: number, height: number, data: Buffer }
 
-export type PictureKind = 'photographs' | 'drawn'
+export type PictureKind = 'photographs' | 'rendered' | 'drawn'
 export type PictureSet = 'training' | 'judging'
 
 const wallpapers = 'plasma-workspace-wallpapers/usr/share/wallpapers'
-/** Photographs, by package; packages of the judging set are used for nothing else. Rendered and painted wallpapers are left out. */
+/** Photographs, by package; packages of the judging set are used for nothing else. */
 const photographs: Record<PictureSet, string[]> = {
   training: [
     ...['Autumn', 'BytheWater', 'ColdRipple', 'ColorfulCups', 'DarkestHour', 'EveningGlow', 'FallenLeaf', 'Grey', 'Kite', 'OneStandsOut', 'Path', 'summer_1am'].map(name => `${wallpapers}/${name}/contents/images/2560x1600.jpg`),
@@ -21,9 +21,15 @@ const photographs: Record<PictureSet, string[]> = {
   ],
   judging: [
     ...['Bridge_by_Sander_Klootwijk', 'Dragonfly_by_Bolly', 'Wine_by_Jakkub_Mede', 'aitzgorri_by_Aitzol_Berasategi', 'analogpattern_by_Peter_Nerlich', 'free_by_Peter_Nerlich', 'friends_by_Aitzol_Berasategi', 'greentock_by_Peter_Nerlich', 'life_by_Aitzol_Berasategi',
-      'picosdeeuropa_by_Aitzol_Berasategi', 'seeding_by_Clements_Engelhardt', 'sunset_by_Aitzol_Berasategi', 'umang_by_Abhishek_Mudgal'].map(name => `lomiri-wallpapers-16.04/usr/share/backgrounds/${name}.jpg`),
-    ...['Fossa_by_Jasper_Roks', 'Kleiber_by_Lukas_Baubkus'].map(name => `lomiri-wallpapers-20.04/usr/share/backgrounds/${name}.jpg`),
+      'picosdeeuropa_by_Aitzol_Berasategi', 'seeding_by_Clements_Engelhardt', 'sunset_by_Aitzol_Berasategi'].map(name => `lomiri-wallpapers-16.04/usr/share/backgrounds/${name}.jpg`),
+    'lomiri-wallpapers-20.04/usr/share/backgrounds/Kleiber_by_Lukas_Baubkus.jpg',
   ],
+}
+
+/** Smooth shapes and shades made by a computer, without grain. They are trained on beside the photographs, and judged apart. */
+const rendered: Record<PictureSet, string[]> = {
+  training: ['2004default.jpg', 'calla.png', 'firstgeneration.jpg', 'focal-ubuntukylin.png', 'goldfish.png', 'rhythm.jpg', 'rollpaper.png', 'string.jpg', 'the-mouse.jpg'].map(name => `ukui-wallpapers/usr/share/backgrounds/${name}`),
+  judging: ['lomiri-wallpapers-16.04/usr/share/backgrounds/umang_by_Abhishek_Mudgal.jpg', 'lomiri-wallpapers-20.04/usr/share/backgrounds/Fossa_by_Jasper_Roks.jpg'],
 }
 
 const clipart = 'openclipart-svg/usr/share/openclipart/svg'
@@ -35,11 +41,14 @@ const drawings: Record<PictureSet, { folders: string[], count: number }> = {
 
 /** Long side of the pictures: reduced to it they are sharp to the pixel, which camera files at full size are not. */
 const longSide = { photographs: 1280, drawn: 768 }
+/** For training, photographs come smaller as well: what was fine becomes finer. */
+const smallerSide = 900
 
 /** Pictures of a kind and set, one after another. */
 export async function* picturesOf(directory: string, kind: PictureKind, set: PictureSet): AsyncGenerator<Picture> {
-  if (kind === 'photographs') {
-    for (const file of photographs[set]) yield await load(path.join(directory, file), path.basename(file))
+  if (kind !== 'drawn') {
+    const files = kind === 'rendered' ? rendered[set] : set === 'training' ? [...photographs[set], ...rendered[set]] : photographs[set]
+    for (const file of files) for (const side of set === 'training' ? [longSide.photographs, smallerSide] : [longSide.photographs]) yield await load(path.join(directory, file), path.basename(file), side)
     return
   }
   const { folders, count } = drawings[set]
@@ -56,8 +65,8 @@ export async function* picturesOf(directory: string, kind: PictureKind, set: Pic
   }
 }
 
-async function load(file: string, name: string): Promise<Picture> {
-  const { data, info } = await sharp(file).rotate().flatten().resize({ width: longSide.photographs, height: longSide.photographs, fit: 'inside', withoutEnlargement: true, kernel: 'lanczos3' }).toColourspace('srgb').removeAlpha().raw().toBuffer({ resolveWithObject: true })
+async function load(file: string, name: string, side: number): Promise<Picture> {
+  const { data, info } = await sharp(file).rotate().flatten().resize({ width: side, height: side, fit: 'inside', withoutEnlargement: true, kernel: 'lanczos3' }).toColourspace('srgb').removeAlpha().raw().toBuffer({ resolveWithObject: true })
   return { name, width: info.width, height: info.height, data }
 }
 

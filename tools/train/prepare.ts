@@ -38,8 +38,8 @@ function compressed(random: () => number): Degradation {
 const drawnMix = (random: () => number): Degradation => random() < 0.5 ? clean(random) : { ...compressed(random), noise: 0 }
 
 const sets: Record<string, TrainingSet> = {
-  'clean': { kind: 'photographs', scale: 2, patches: 18_000, rounds: 6, degradation: clean, soft: 0.2 },
-  'compressed': { kind: 'photographs', scale: 2, patches: 18_000, rounds: 20, degradation: compressed, soft: 0.15 },
+  'clean': { kind: 'photographs', scale: 2, patches: 32_000, rounds: 4, degradation: clean, soft: 0.2 },
+  'compressed': { kind: 'photographs', scale: 2, patches: 24_000, rounds: 8, degradation: compressed, soft: 0.15 },
   'drawn': { kind: 'drawn', scale: 2, patches: 9000, rounds: 2, degradation: drawnMix, soft: 0 },
   'clean-up': { kind: 'photographs', scale: 1, patches: 12_000, rounds: 12, degradation: compressed, soft: 0.15 },
 }
