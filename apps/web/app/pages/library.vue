@@ -82,6 +82,7 @@ tr.open td:first-child { box-shadow: inset 3px 0 0 var(--accent); }
 button { width: 100%; text-align: left; min-height: 30px; }
 .purpose { margin: 0 0 8px; }
 .shelf { display: flex; flex: none; }
+.shelf > button { width: auto; }
 .chosen { box-shadow: inset 0 -2px 0 var(--accent); }
 .steps { max-width: 420px; }
 .list { margin: 0 0 8px; padding-left: 20px; }
