@@ -2,7 +2,7 @@ import { mkdir, rm } from 'node:fs/promises'
 import { tmpdir } from 'node:os'
 import path from 'node:path'
 import { demoNames, makeDemoMaterial, type DemoPart } from '../../packages/demo/src/index.ts'
-import { writeClip, writeSound, type Clip } from '../../packages/demo/src/write-clip.ts'
+import { writeClip, writeSound, writeTracks, type Clip } from '../../packages/demo/src/write-clip.ts'
 
 /** Where a test run keeps the demo material that its files share; the test command names one and removes it at the end. */
 const directory = process.env.TEST_MATERIAL ?? path.join(tmpdir(), 'hematine-test-material')
@@ -44,4 +44,4 @@ function framesPerSecond(rate: string): number {
   return Number(num) / Number(den)
 }
 
-export { writeClip, writeSound, type Clip }
+export { writeClip, writeSound, writeTracks, type Clip }

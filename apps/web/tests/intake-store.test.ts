@@ -188,6 +188,22 @@ describe('narrowing', () => {
     expect(JSON.parse(asked.get('filter')!)).toEqual([{ field: 'finding', how: 'has', value: 'hum' }, { field: 'name', how: 'contains', value: 'reel' }])
   })
 
+  test('leaves the lines as they are until the answer is there, so that a row can still be opened', async () => {
+    server.sources = fill(1, 2)
+    const intake = await opened()
+    server.held = []
+    server.sources = fill(1, 1, 2)
+    void intake.searchSoon('reel 2')
+    await settle(300)
+    expect(names(intake.lines, intake)).toEqual(['[Lot 1]', 'reel 1', 'reel 2'])
+    for (let turn = 0; turn < 5; turn++) {
+      server.held?.splice(0).forEach(letGo => letGo())
+      intake.need(intake.lines)
+      await settle(50)
+    }
+    expect(names(intake.lines, intake)).toEqual(['[Lot 1]', 'reel 2'])
+  })
+
   test('a failure is told, and the next answer takes it back', async () => {
     server.sources = fill(1, 1)
     const intake = await opened()

@@ -1,5 +1,5 @@
 import { constants, setPriority } from 'node:os'
-import { hasPicture, isSoundAlone, type Moment } from '@hematine/core'
+import { hasPicture, type Moment } from '@hematine/core'
 import { identityOf, flushToDisk } from '@hematine/media/volume-files'
 import { mkdir, writeFile } from 'node:fs/promises'
 import path from 'node:path'
@@ -60,15 +60,15 @@ async function doMeasure({ input, facts, depth }: Extract<Assignment, { kind: 'm
 }
 
 async function doSample(assignment: Extract<Assignment, { kind: 'sample' }>): Promise<void> {
-  if (hasPicture(assignment)) await report({ say: 'sample', measurement: await measureSample(assignment, gate, () => undefined) })
-  else if (isSoundAlone(assignment)) await report({ say: 'sample', measurement: await measureSoundSample(assignment, gate) })
+  const measurement = hasPicture(assignment) ? await measureSample(assignment, gate, () => undefined) : await measureSoundSample(assignment, gate)
+  await report({ say: 'sample', measurement })
 }
 
 /** First a picture of each moment, so that there is soon something to look at; then the moments whole. */
-async function doTrial({ moments, skip, ...plan }: Extract<Assignment, { kind: 'trial' }>): Promise<void> {
-  await mkdir(plan.directory, { recursive: true })
-  if (isSoundAlone(plan)) return doSoundTrial({ moments, skip, ...plan })
-  if (!hasPicture(plan)) return
+async function doTrial(assignment: Extract<Assignment, { kind: 'trial' }>): Promise<void> {
+  await mkdir(assignment.directory, { recursive: true })
+  if (!hasPicture(assignment)) return doSoundTrial(assignment)
+  const { moments, skip, ...plan } = assignment
   for (const [index, moment] of moments.entries()) {
     if (!skip.includes(index)) await writeFile(path.join(plan.directory, lookFile(index)), await trialLook({ ...plan, moment }))
     await gate.turn()
@@ -104,7 +104,7 @@ async function doJob(assignment: Extract<Assignment, { kind: 'job' }>): Promise<
   const milliseconds = (seconds: number) => Math.round(seconds * 1000)
 
   if (hasPicture(assignment)) await transcode(assignment, gate, ({ framesDone, bytesWritten }) => tellDone(framesDone, bytesWritten))
-  else if (isSoundAlone(assignment)) await extractSound(assignment, gate, ({ seconds, bytesWritten }) => tellDone(milliseconds(seconds), bytesWritten))
+  else await extractSound(assignment, gate, ({ seconds, bytesWritten }) => tellDone(milliseconds(seconds), bytesWritten))
   await flushToDisk(assignment.outputPath)
   encodeSeconds = gate.workedSeconds - stageBegin
   stage = 'check'

@@ -1,6 +1,6 @@
 import { rm } from 'node:fs/promises'
 import path from 'node:path'
-import { deliveredFacts, judge, MissingAsset, progressOf, treatedSeconds, type Check } from '@hematine/core'
+import { deliveredFacts, judge, MissingAsset, planOf, progressOf, treatedSeconds, type Check } from '@hematine/core'
 import { assetBytes, beginPlacing, deliveryVolumeOf, failJob, keepProgress, letGo, loseJob, sourceName, sourceOf, sourceVolumeOf, stateInHand, type Database, type JobRow, type SampleRow } from '@hematine/database'
 import { provideAssets } from '@hematine/media/assets'
 import { sourceInput } from '@hematine/media/source-input'
@@ -89,7 +89,7 @@ export class JobRun implements Pausable {
       temporary = path.join(await workDirectory(volume.path), `job-${job.id}-${job.attempt}.${job.spec.container}`)
       await rm(temporary, { force: true })
       await provideAssets(job.treatment, assetBytes(database.em.fork()))
-      this.process = new TaskProcess({ kind: 'job', input, facts: deliveredFacts(source.facts!, job.treatment), treatment: job.treatment, spec: job.spec, outputPath: temporary }, report => { if (report.say === 'progress') this.progress(report) })
+      this.process = new TaskProcess({ kind: 'job', input, facts: deliveredFacts(source.facts!, job.treatment), ...planOf(job), outputPath: temporary }, report => { if (report.say === 'progress') this.progress(report) })
       this.apply()
       if (this.stopping) this.process.stop()
       const outcome = await this.process.outcome

@@ -1,13 +1,13 @@
-import type { CheckMeasurement, DeliverySpec, MeasureDepth, Measurement, Moment, SampleMeasurement, SourceFacts, Treatment, TrialMoment } from '@hematine/core'
+import type { CheckMeasurement, MeasureDepth, Measurement, Moment, Planned, SampleMeasurement, SourceFacts, TrialMoment } from '@hematine/core'
 import type { MediaInput } from '@hematine/media/input'
 
 /** What a worker tells its child process to do: one task after another. */
 export type Assignment =
   | { kind: 'facts', input: MediaInput }
   | { kind: 'measure', input: MediaInput, facts: SourceFacts, depth: MeasureDepth }
-  | { kind: 'sample', input: MediaInput, facts: SourceFacts, treatment: Treatment, spec: DeliverySpec, scratchDirectory: string, machine: string }
-  | { kind: 'trial', input: MediaInput, facts: SourceFacts, treatment: Treatment, spec: DeliverySpec, moments: Moment[], skip: number[], directory: string, sourceId: number }
-  | { kind: 'job', input: MediaInput, facts: SourceFacts, treatment: Treatment, spec: DeliverySpec, outputPath: string }
+  | { kind: 'sample', input: MediaInput, facts: SourceFacts, scratchDirectory: string, machine: string } & Planned
+  | { kind: 'trial', input: MediaInput, facts: SourceFacts, moments: Moment[], skip: number[], directory: string, sourceId: number } & Planned
+  | { kind: 'job', input: MediaInput, facts: SourceFacts, outputPath: string } & Planned
 
 /** What a worker says to its child while it works. */
 export type Instruction = { say: 'assign', assignment: Assignment } | { say: 'pause' } | { say: 'go on' } | { say: 'stop' } | { say: 'leave' }

@@ -1,7 +1,7 @@
 import { randomUUID } from 'node:crypto'
 import { readdir, rm } from 'node:fs/promises'
 import path from 'node:path'
-import { deliveredFacts, MissingAsset, sectorBytes, type Treatment } from '@hematine/core'
+import { deliveredFacts, MissingAsset, planOf, sectorBytes, type Planned } from '@hematine/core'
 import {
   adoptPlacing, assetBytes, beginMeasuring, beginSample, beginTrial, bringUpToDate, continueJob, dispatchJobs, endTasks, findLostWorkers, jobsOf, keepFacts, keepLook, keepMeasurement, keepMeasuringFailure, keepMeasuringPart, keepRefusal, keepSampleFailure, keepScanned, keepTrialFailure, keepTrialLooks, keepTrialMoment, knownTrials,
   keepSourceMeasurement, letGo, listVolumes, listen, needsTemporary, nextDirectory, readSource, registerWorker, reportWorker, retireWorker, returnTasks, sourceNumbersByPath, sourceOf, sourceVolumeOf, startJob, takeDueWatch, takeTask, takeTasks, triedSources, unreadableOf,
@@ -348,7 +348,7 @@ export class Worker {
     if (!sample) return
     const source = sourceOf(sample)
     const outcome = await this.attempt(async () => this.inChild({
-      kind: 'sample', input: await sourceInput(source, sourceVolumeOf(source).path), facts: deliveredFacts(source.facts!, sample.treatment), treatment: await this.withAssets(sample.treatment), spec: sample.spec,
+      kind: 'sample', input: await sourceInput(source, sourceVolumeOf(source).path), facts: deliveredFacts(source.facts!, sample.treatment), ...await this.withAssets(sample),
       scratchDirectory: this.options.scratchDirectory, machine: this.identity.machine,
     }))
     if (outcome.say === 'sample') await keepMeasurement(this.em, sampleId, outcome.measurement)
@@ -362,7 +362,7 @@ export class Worker {
     const source = sourceOf(trial)
     let keeping: Promise<unknown> = Promise.resolve()
     const outcome = await this.attempt(async () => this.inChild({
-      kind: 'trial', input: await this.inputOf(source), facts: deliveredFacts(source.facts!, trial.treatment), treatment: await this.withAssets(trial.treatment), spec: trial.spec, moments: trial.moments, skip: trial.results.flatMap((result, index) => result ? [index] : []),
+      kind: 'trial', input: await this.inputOf(source), facts: deliveredFacts(source.facts!, trial.treatment), ...await this.withAssets(trial), moments: trial.moments, skip: trial.results.flatMap((result, index) => result ? [index] : []),
       directory: await trialDirectory((trial.volume.getEntity() as VolumeRow).path, trialId), sourceId: source.id,
     }, (report, task) => {
       keeping = keeping.then(async () => {
@@ -374,10 +374,10 @@ export class Worker {
     if (outcome.say === 'failed') await keepTrialFailure(this.em, trialId, outcome.reason)
   }
 
-  /** A treatment whose tables and pictures lie where its steps look for them. */
-  private async withAssets(treatment: Treatment): Promise<Treatment> {
-    await provideAssets(treatment, assetBytes(this.em))
-    return treatment
+  /** Spec and treatment of a row, whose tables and pictures lie where its steps look for them. */
+  private async withAssets(row: Parameters<typeof planOf>[0]): Promise<Planned> {
+    await provideAssets(row.treatment, assetBytes(this.em))
+    return planOf(row)
   }
 
   private async attempt(work: () => Promise<Outcome>): Promise<Outcome> {

@@ -19,19 +19,20 @@ export const RateControl = z.discriminatedUnion('kind', [
 ])
 export type RateControl = z.infer<typeof RateControl>
 
+const SpecSound = z.object({
+  codec: AudioCodec,
+  bitsPerSecondPerChannel: z.int().positive().nullable(),
+  maxChannels: z.int().positive(),
+  sampleRate: z.int().positive(),
+})
+
 const SpecBase = z.object({
   key: z.string(),
   name: z.string(),
   /** One sentence on what it is for. */
   purpose: z.string(),
   container: Container,
-  audio: z.object({
-    codec: AudioCodec,
-    bitsPerSecondPerChannel: z.int().positive().nullable(),
-    maxChannels: z.int().positive(),
-    /** Samples a second, or null for the track's own. */
-    sampleRate: z.int().positive().nullable(),
-  }),
+  audio: SpecSound,
   /** Added to the source's name before the ending. */
   nameSuffix: z.string(),
 })
@@ -60,7 +61,11 @@ export const PictureSpec = SpecBase.extend({
 export type PictureSpec = z.infer<typeof PictureSpec>
 
 /** What sound taken out of a source into a file of its own must be. */
-export const SoundSpec = SpecBase.extend({ video: z.null() })
+export const SoundSpec = SpecBase.extend({
+  video: z.null(),
+  /** `sampleRate` null is the track's own. */
+  audio: SpecSound.extend({ sampleRate: z.int().positive().nullable() }),
+})
 export type SoundSpec = z.infer<typeof SoundSpec>
 
 /** What a result must be. */
@@ -143,11 +148,11 @@ export const soundSpecs: readonly SoundSpec[] = [
     container: 'wav', video: null, audio: { codec: 'pcm_s24le', bitsPerSecondPerChannel: null, maxChannels: 16, sampleRate: 48_000 }, nameSuffix: '-sound',
   },
   {
-    key: 'sound-flac', name: 'Sound FLAC', purpose: 'One sound track kept exactly, at its own rate, in about half the room of WAV.',
+    key: 'sound-flac', name: 'Sound FLAC', purpose: 'One sound track kept exactly, at its own rate, in less room than WAV takes.',
     container: 'flac', video: null, audio: { codec: 'flac', bitsPerSecondPerChannel: null, maxChannels: 8, sampleRate: null }, nameSuffix: '-sound',
   },
   {
-    key: 'sound-m4a', name: 'Sound M4A', purpose: 'One sound track for listening; plays on telephones and in browsers.',
+    key: 'sound-m4a', name: 'Sound M4A', purpose: 'One sound track for listening, small; browsers play it.',
     container: 'm4a', video: null, audio: { codec: 'aac', bitsPerSecondPerChannel: 80_000, maxChannels: 2, sampleRate: 48_000 }, nameSuffix: '-sound',
   },
   {

@@ -48,8 +48,12 @@ export type PictureCheckMeasurement = z.infer<typeof PictureCheckMeasurement>
 /** What decoding a whole result of sound alone, beside its treated source, measured. */
 export const SoundCheckMeasurement = AnyMeasurement.extend({
   video: z.null(),
-  /** For each track: length of the treated source, whether all samples are equal at 24 bits, and the level of the difference below the sound in dB (null for equal or silent ones). */
-  likeness: z.array(z.object({ treatedSeconds: z.number().min(0), identical: z.boolean(), signalToNoise: z.number().nullable() })),
+  likeness: z.array(z.object({
+    /** The track as its treated source gives it. */
+    treatedSeconds: z.number().min(0), sampleRate: z.int().positive(), channels: z.int().positive(),
+    /** Whether all samples are equal at 24 bits, and the level of the difference below the sound in dB; null for equal or silent ones. */
+    identical: z.boolean(), signalToNoise: z.number().nullable(),
+  })),
 })
 export type SoundCheckMeasurement = z.infer<typeof SoundCheckMeasurement>
 
@@ -92,12 +96,14 @@ export function judge<Measured extends CheckMeasurement>(measured: Measured, spe
   return { verdict, lines, measurement: measured }
 }
 
-/** Lines on how a sound track was made: whether it decodes, its codec, rate and channels. @param of what stands after "sound" in their names */
+/** Lines on how a sound track was made: whether it decodes and its codec. @param of what stands after "sound" in their names */
 function judgeTrack(add: AddLine, of: string, track: CheckMeasurement['audio'][number], { audio }: DeliverySpec): void {
   add(`sound${of} decodes`, 'no errors', countErrors(track.decodeErrors), track.decodeErrors === 0, 'The sound cannot be decoded whole. Make it again.')
   add(`sound${of} codec`, describeAudioCodec(audio.codec), describeCodec(track.codec), track.codec === audio.codec, 'The sound is in another codec than the spec asks for.')
-  add(`sound${of} rate`, audio.sampleRate === null ? 'as the source' : `${audio.sampleRate} Hz`, `${track.sampleRate} Hz, ${track.channels} ch`, (audio.sampleRate === null || track.sampleRate === audio.sampleRate) && track.channels <= audio.maxChannels, 'Sample rate or channels do not meet the spec.')
 }
+
+const wrongSoundShape = 'Sample rate or channels do not meet the spec.'
+const soundShape = ({ sampleRate, channels }: { sampleRate: number, channels: number }) => `${sampleRate} Hz, ${channels} ch`
 
 /** Codecs that give back what they were given. */
 const losslessSound = new Set(['flac', 'pcm_s24le'])
@@ -123,6 +129,7 @@ function judgeSound(add: AddLine, measured: SoundCheckMeasurement, spec: SoundSp
       ? 'The sound is shorter than the source says: it may be cut short or damaged, or end before the picture.'
       : 'The sound is longer than the source says, or than its picture.', 'look')
     judgeTrack(add, of, track, spec)
+    add(`sound${of} rate`, soundShape(likeness), soundShape(track), track.sampleRate === likeness.sampleRate && track.channels === likeness.channels, wrongSoundShape)
     if (isLossless) add(`sound${of} likeness`, 'identical', likeness.identical ? 'every sample identical' : 'differs', likeness.identical, 'A lossless result must be identical to its treated source.')
     else if (likeness.identical || likeness.signalToNoise === null) add(`sound${of} likeness`, 'close', likeness.identical ? 'every sample identical' : 'the source is silent', likeness.identical, 'The source is silent and the result is not; listen to it.', 'look')
     else add(`sound${of} likeness`, `difference ${listenBelow} dB below or less`, `${likeness.signalToNoise.toFixed(1)} dB below`, likeness.signalToNoise >= listenBelow, 'The result is far from its source; listen to it.', 'look')
@@ -159,6 +166,7 @@ function judgePicture(add: AddLine, measured: PictureCheckMeasurement, spec: Pic
       ? 'Sound and picture differ in length, as they do in the source.'
       : 'Sound and picture differ in length, and did not in the source.', Math.abs(difference - sourceDifference) <= tolerance ? 'look' : 'fail')
     judgeTrack(add, of, track, spec)
+    add(`sound${of} rate`, `${spec.audio.sampleRate} Hz`, soundShape(track), track.sampleRate === spec.audio.sampleRate && track.channels <= spec.audio.maxChannels, wrongSoundShape)
   })
   add('sound tracks', `${measured.sourceAudioSeconds.length}`, `${measured.audio.length}`, measured.audio.length === measured.sourceAudioSeconds.length, 'A sound track was lost.')
 

@@ -1,5 +1,5 @@
 import { describe, expect, test } from 'vitest'
-import { deliveredFacts, deriveTreatment, describeSpec, describeSpecLines, describeTreatment, describeTreatmentResult, forecastJob, forecastTrial, judge, newStep, progressOf, treatedSeconds, Treatment, type SampleMeasurement, type SoundCheckMeasurement, type Step, type TrialMoment } from '../src/index.ts'
+import { deliveredFacts, deriveTreatment, describeSpec, describeSpecLines, describeTreatment, describeTreatmentResult, forecastJob, forecastTrial, hasPicture, judge, newStep, planOf, progressOf, treatedSeconds, Treatment, type SampleMeasurement, type SoundCheckMeasurement, type Step, type TrialMoment } from '../src/index.ts'
 import { discFacts, facts, soundSpec, spec } from './examples.ts'
 
 const wav = soundSpec('sound-wav')
@@ -95,7 +95,8 @@ describe('a forecast of sound alone', () => {
 
 describe('the check of sound alone', () => {
   const track = { codec: 'pcm_s24le', channels: 2, sampleRate: 48_000, durationSeconds: 14, decodeErrors: 0 }
-  const good: SoundCheckMeasurement = { container: 'WAV', bytes: 4_000_000, sourceBytes: 8_000_000, sha256: '0'.repeat(64), video: null, sourceDecodeErrors: 0, audio: [track], likeness: [{ treatedSeconds: 14, identical: true, signalToNoise: null }] }
+  const same = { treatedSeconds: 14, sampleRate: 48_000, channels: 2, identical: true, signalToNoise: null }
+  const good: SoundCheckMeasurement = { container: 'WAV', bytes: 4_000_000, sourceBytes: 8_000_000, sha256: '0'.repeat(64), video: null, sourceDecodeErrors: 0, audio: [track], likeness: [same] }
   const verdictOf = (changes: Partial<SoundCheckMeasurement>, which = wav) => {
     const { verdict, lines } = judge({ ...good, ...changes }, which, treat([], discFacts, which))
     return { verdict, reasons: lines.filter(line => line.verdict !== 'pass').map(line => line.name) }
@@ -106,10 +107,11 @@ describe('the check of sound alone', () => {
   })
 
   test.each([
-    ['a single sample that differs', { likeness: [{ treatedSeconds: 14, identical: false, signalToNoise: 90 }] }, 'sound likeness'],
+    ['a single sample that differs', { likeness: [{ ...same, identical: false, signalToNoise: 90 }] }, 'sound likeness'],
     ['a lost end', { audio: [{ ...track, durationSeconds: 13.9 }] }, 'sound length'],
     ['another codec', { audio: [{ ...track, codec: 'pcm_s16le' }] }, 'sound codec'],
     ['another rate', { audio: [{ ...track, sampleRate: 44_100 }] }, 'sound rate'],
+    ['a channel less', { audio: [{ ...track, channels: 1 }] }, 'sound rate'],
     ['errors', { audio: [{ ...track, decodeErrors: 1 }] }, 'sound decodes'],
     ['no track', { audio: [], likeness: [] }, 'sound tracks'],
     ['another container', { container: 'FLAC' }, 'container'],
@@ -118,16 +120,30 @@ describe('the check of sound alone', () => {
   })
 
   test('asks for an ear where the source is short or damaged, or the codec went far', () => {
-    expect(verdictOf({ audio: [{ ...track, durationSeconds: 9 }], likeness: [{ treatedSeconds: 9, identical: true, signalToNoise: null }] })).toEqual({ verdict: 'look', reasons: ['source length'] })
+    expect(verdictOf({ audio: [{ ...track, durationSeconds: 9 }], likeness: [{ ...same, treatedSeconds: 9 }] })).toEqual({ verdict: 'look', reasons: ['source length'] })
     expect(verdictOf({ sourceDecodeErrors: 2 })).toEqual({ verdict: 'look', reasons: ['source decodes'] })
     const coded = { container: 'M4A', audio: [{ ...track, codec: 'aac', durationSeconds: 14.02 }] }
-    expect(verdictOf({ ...coded, likeness: [{ treatedSeconds: 14, identical: false, signalToNoise: 18 }] }, soundSpec('sound-m4a')).verdict).toBe('pass')
-    expect(verdictOf({ ...coded, likeness: [{ treatedSeconds: 14, identical: false, signalToNoise: 3 }] }, soundSpec('sound-m4a'))).toEqual({ verdict: 'look', reasons: ['sound likeness'] })
+    expect(verdictOf({ ...coded, likeness: [{ ...same, identical: false, signalToNoise: 18 }] }, soundSpec('sound-m4a')).verdict).toBe('pass')
+    expect(verdictOf({ ...coded, likeness: [{ ...same, identical: false, signalToNoise: 3 }] }, soundSpec('sound-m4a'))).toEqual({ verdict: 'look', reasons: ['sound likeness'] })
+  })
+
+  test('holds a spec that keeps the source\'s rate to that rate', () => {
+    const flac = { container: 'FLAC', likeness: [{ ...same, sampleRate: 44_100 }] }
+    const at = (sampleRate: number) => verdictOf({ ...flac, audio: [{ ...track, codec: 'flac', sampleRate }] }, soundSpec('sound-flac'))
+    expect(at(44_100).verdict).toBe('pass')
+    expect(at(48_000)).toEqual({ verdict: 'fail', reasons: ['sound rate'] })
   })
 
   test('does not judge one kind of result by the other\'s spec', () => {
     expect(() => judge(good, spec('playback-box'), treat([]))).toThrow(TypeError)
   })
+})
+
+test('a kept spec and treatment go together, or it is said that they do not', () => {
+  const withPicture = deriveTreatment(discFacts, spec('playback-box'))
+  expect(hasPicture(planOf({ spec: spec('playback-box'), treatment: withPicture }))).toBe(true)
+  expect(hasPicture(planOf({ spec: wav, treatment: treat([]) }))).toBe(false)
+  expect(() => planOf({ spec: wav, treatment: withPicture })).toThrow('The treatment was not worked out for Sound WAV')
 })
 
 test('length of a treatment is that of its picture, or of its sound', () => {

@@ -1,5 +1,5 @@
 import {
-  forecastJob, hasPicture, keyframeDistance, treatedSeconds, type DiscCopyRecord, type JobDetail, type JobEventRecord, type JobForecast, type JobRecord, type OrderRecord, type ScanRecord, type SourceRecord, type VolumeRecord, type WatchRecord, type WorkerRecord,
+  forecastJob, hasPicture, keyframeDistance, planOf, treatedSeconds, type DiscCopyRecord, type JobDetail, type JobEventRecord, type JobForecast, type JobRecord, type OrderRecord, type ScanRecord, type SourceRecord, type VolumeRecord, type WatchRecord, type WorkerRecord,
 } from '@hematine/core'
 import type { DiscCopyRow, DriveRow, JobEventRow, JobRow, OrderRow, SampleRow, ScanRow, SourceRow, VolumeRow, WatchRow, WorkerRow } from './entities.ts'
 
@@ -39,9 +39,9 @@ export function sourceRecord(row: SourceRow, jobCount: number): SourceRecord {
 export function jobForecast(job: JobRow, sample: SampleRow | null): JobForecast | null {
   if (!sample?.measurement) return null
   const extent = { durationSeconds: treatedSeconds(job.treatment), container: job.spec.container }
-  const work = { spec: job.spec, treatment: job.treatment }
-  if (hasPicture(work)) {
-    const { spec, treatment } = work
+  const plan = planOf(job)
+  if (hasPicture(plan)) {
+    const { spec, treatment } = plan
     return forecastJob(sample.measurement, { ...extent, frames: treatment.result.frameCount, keyframeDistance: keyframeDistance(spec, treatment), sizeIs: spec.video.rateControl.kind === 'constant quality' ? 'by quality' : 'by format' })
   }
   // FLAC's size follows the sound; a stated rate, or PCM, is what it is.

@@ -42,7 +42,16 @@ export async function writeClip(clip: Clip): Promise<void> {
 
 /** Makes sound from filters and writes it as a WAV file of 16 bit. @throws MediaError */
 export async function writeSound(file: string, filters: string): Promise<void> {
-  await write({ path: file, format: 'wav' }, async output => [await openAudio(output, { encoder: 'pcm_s16le', filters })])
+  await writeTracks(file, 'wav', [{ encoder: 'pcm_s16le', filters }])
+}
+
+/** Makes sound tracks from filters and writes them into a file without a picture. @param format writer by the library's name @throws MediaError */
+export async function writeTracks(file: string, format: string, audio: readonly ClipTrack[]): Promise<void> {
+  await write({ path: file, format }, async output => {
+    const tracks: OpenTrack[] = []
+    for (const track of audio) tracks.push(await openAudio(output, track))
+    return tracks
+  })
 }
 
 async function write(clip: Pick<Clip, 'path' | 'format' | 'formatOptions'>, openTracks: (output: FormatContext) => Promise<OpenTrack[]>): Promise<void> {

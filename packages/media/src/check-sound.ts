@@ -1,12 +1,14 @@
 import { stat } from 'node:fs/promises'
 import type { AudioFacts, SoundCheckMeasurement } from '@hematine/core'
 import { Frame } from 'node-av/lib'
-import { soundZero, type SoundPlan } from './extract-sound.ts'
+import type { SoundPlan } from './extract-sound.ts'
 import type { MediaInput } from './input.ts'
 import { readFacts } from './source-facts.ts'
-import { deliveredLayout, deliveredRate, TreatedSound, type SoundShape } from './sound-treatment.ts'
+import { deliveredChannels, deliveredLayout, deliveredRate, soundZero, TreatedSound, type SoundShape } from './sound-treatment.ts'
 import type { WorkGate } from './transcode.ts'
 import { sha256OfFile } from './volume-files.ts'
+
+type Likeness = SoundCheckMeasurement['likeness'][number]
 
 /** Samples that are compared at a time; both sides are cut into frames of so many. */
 const frameSize = 4096
@@ -25,19 +27,15 @@ export async function measureSoundResult(plan: SoundPlan, gate: WorkGate, onProg
     container, bytes: (await stat(plan.outputPath)).size, sourceBytes: plan.facts.bytes, sha256: await sha256OfFile(plan.outputPath, gate), video: null,
     sourceDecodeErrors: compared.reduce((sum, track) => sum + track.sourceErrors, 0),
     audio: audio.map(({ codec, channels, sampleRate }, index) => ({ codec, channels, sampleRate, durationSeconds: compared[index]?.seconds ?? 0, decodeErrors: compared[index]?.errors ?? 0 })),
-    likeness: compared.map(({ treatedSeconds, identical, signalToNoise }) => ({ treatedSeconds, identical, signalToNoise })),
+    likeness: compared.map(({ treatedSeconds, sampleRate, channels, identical, signalToNoise }) => ({ treatedSeconds, sampleRate, channels, identical, signalToNoise })),
   }
 }
 
-interface ComparedTrack {
-  /** Length of the result's track and of the treated source's. */
+interface ComparedTrack extends Likeness {
+  /** Length of the result's track. */
   seconds: number
-  treatedSeconds: number
   errors: number
   sourceErrors: number
-  identical: boolean
-  /** Level of the difference below the sound, in dB; null when they are equal or one is silent. */
-  signalToNoise: number | null
 }
 
 /**
@@ -57,7 +55,8 @@ export async function compareSound(plan: SoundPlan, made: readonly AudioFacts[],
       await TreatedSound.open(input, track, shape, zero, { startSeconds: stretch?.startSeconds ?? 0, treatment }),
     ] as const
     try {
-      compared.push(await compareTrack(sides, shape.sampleRate, stretch?.seconds ?? null, gate, seconds => onProgress((index * (plan.facts.durationSeconds ?? 0) + seconds) / count)))
+      const done = (seconds: number) => onProgress((index * (facts.durationSeconds ?? 0) + seconds) / count)
+      compared.push({ channels: deliveredChannels(track, spec), ...await compareTrack(sides, shape.sampleRate, stretch !== undefined, gate, done) })
     } finally {
       for (const side of sides) await side.close()
     }
@@ -65,7 +64,8 @@ export async function compareSound(plan: SoundPlan, made: readonly AudioFacts[],
   return compared
 }
 
-async function compareTrack([result, treated]: readonly [TreatedSound, TreatedSound], rate: number, most: number | null, gate: WorkGate, onProgress: (seconds: number) => void): Promise<ComparedTrack> {
+/** @param isStretch whether the result is a piece, so that its source goes on after its end */
+async function compareTrack([result, treated]: readonly [TreatedSound, TreatedSound], sampleRate: number, isStretch: boolean, gate: WorkGate, onProgress: (seconds: number) => void): Promise<Omit<ComparedTrack, 'channels'>> {
   const frames = [new Frame(), new Frame()] as const
   for (const frame of frames) frame.alloc()
   const samples = [0, 0]
@@ -75,9 +75,8 @@ async function compareTrack([result, treated]: readonly [TreatedSound, TreatedSo
     for (;;) {
       await gate.turn()
       for (const [index, side] of [result, treated].entries()) {
-        // A stretch ends where its result does; the source would go on.
-        if (!ends[index] && index === 1 && most !== null && samples[1]! >= samples[0]!) ends[1] = ends[0]!
-        ends[index] ||= !await side.next(frames[index]!)
+        const isEnough = isStretch && index === 1 && ends[0]! && samples[1]! >= samples[0]!
+        ends[index] ||= isEnough || !await side.next(frames[index]!)
         if (!ends[index]) samples[index]! += frames[index]!.nbSamples
       }
       if (ends[0] && ends[1]) break
@@ -93,10 +92,10 @@ async function compareTrack([result, treated]: readonly [TreatedSound, TreatedSo
         }
       }
       for (const [index, frame] of frames.entries()) if (!ends[index]) frame.unref()
-      onProgress(Math.max(...samples) / rate)
+      onProgress(Math.max(...samples) / sampleRate)
     }
     return {
-      seconds: samples[0]! / rate, treatedSeconds: samples[1]! / rate, errors: result.errors, sourceErrors: treated.errors,
+      seconds: samples[0]! / sampleRate, treatedSeconds: samples[1]! / sampleRate, sampleRate, errors: result.errors, sourceErrors: treated.errors,
       identical: identical && samples[0] === samples[1], signalToNoise: signal > 0 && noise > 0 ? 10 * Math.log10(signal / noise) : null,
     }
   } finally {

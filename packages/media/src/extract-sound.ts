@@ -1,12 +1,10 @@
 import { type DeliverySpec, type SoundTreatment, type SourceFacts } from '@hematine/core'
-import { AV_NOPTS_VALUE } from 'node-av/constants'
 import { Frame } from 'node-av/lib'
 import { Encoder } from './encoder.ts'
-import { openFrames } from './frame-reader.ts'
 import type { MediaInput } from './input.ts'
 import { MediaError } from './libav.ts'
 import { OutputFile, wantsGlobalHeader } from './output.ts'
-import { secondsOf, TreatedSound } from './sound-treatment.ts'
+import { soundZero, TreatedSound } from './sound-treatment.ts'
 import { writeSoundUntil, type SoundTrack, type WorkGate } from './transcode.ts'
 
 /** Sound that is taken out of a source into a file of its own. */
@@ -40,19 +38,6 @@ export interface ExtractedSound {
 
 /** Tracks are written in turns of so many seconds, so that a file with several is interleaved. */
 const turnSeconds = 0.5
-
-/** Time in the container that is time 0 for sound: the picture's beginning or, without one, that of the earliest track. */
-export async function soundZero(input: MediaInput, { video, audio }: Pick<SourceFacts, 'video' | 'audio'>): Promise<number> {
-  if (video) return secondsOf(video.startTicks, video.timeBase)
-  const starts: number[] = []
-  for (const { streamIndex } of audio) {
-    const reader = await openFrames(input, streamIndex, 1)
-    const { startTime, timeBase } = reader.stream
-    if (startTime !== AV_NOPTS_VALUE) starts.push(secondsOf(Number(startTime), timeBase))
-    await reader.close()
-  }
-  return starts.length > 0 ? Math.min(...starts) : 0
-}
 
 /**
  * Writes every track of `facts`, treated, into `outputPath`.

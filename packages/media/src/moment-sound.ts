@@ -4,7 +4,7 @@ import { Frame } from 'node-av/lib'
 import { audioPadOf, Graph } from './graph.ts'
 import type { MediaInput } from './input.ts'
 import { readR128 } from './measure-sound.ts'
-import { secondsOf, TreatedSound } from './sound-treatment.ts'
+import { soundZero, TreatedSound } from './sound-treatment.ts'
 import type { WorkGate } from './transcode.ts'
 
 /** Sound for listening beside a moment's pictures. */
@@ -19,8 +19,7 @@ const bytesPerSample = 4
 export async function writeMomentSound(file: string, input: MediaInput, facts: SourceFacts, from: number, seconds: number, gate: WorkGate): Promise<number | null | undefined> {
   const [track] = facts.audio
   if (!track) return undefined
-  const zero = facts.video ? secondsOf(facts.video.startTicks, facts.video.timeBase) : 0
-  const sound = await TreatedSound.open(input, track, shape, zero, { startSeconds: from })
+  const sound = await TreatedSound.open(input, track, shape, await soundZero(input, facts), { startSeconds: from })
   const [frame, measured] = [new Frame(), new Frame()]
   frame.alloc()
   measured.alloc()

@@ -1,4 +1,5 @@
-import { plainTimeline, sourceTimeAt, toNumber, type AudioFacts, type DeliverySpec, type Rational, type Step, type Strength, type Timeline, type Treatment } from '@hematine/core'
+import { plainTimeline, sourceTimeAt, toNumber, type AudioFacts, type DeliverySpec, type Rational, type SourceFacts, type Step, type Strength, type Timeline, type Treatment } from '@hematine/core'
+import { AV_NOPTS_VALUE } from 'node-av/constants'
 import { openFrames, type FrameReader } from './frame-reader.ts'
 import { audioPadOf, Graph } from './graph.ts'
 import type { MediaInput } from './input.ts'
@@ -76,6 +77,19 @@ export class TreatedSound extends TreatedStream<Graph> {
 /** Seconds of a tick in a time base. */
 export function secondsOf(ticks: number, timeBase: Rational): number {
   return ticks * toNumber(timeBase)
+}
+
+/** Time in the container that is time 0 for sound: the picture's beginning or, without one, that of the earliest track. */
+export async function soundZero(input: MediaInput, { video, audio }: Pick<SourceFacts, 'video' | 'audio'>): Promise<number> {
+  if (video) return secondsOf(video.startTicks, video.timeBase)
+  const starts: number[] = []
+  for (const { streamIndex } of audio) {
+    const reader = await openFrames(input, streamIndex, 1)
+    const { startTime, timeBase } = reader.stream
+    if (startTime !== AV_NOPTS_VALUE) starts.push(secondsOf(Number(startTime), timeBase))
+    await reader.close()
+  }
+  return starts.length > 0 ? Math.min(...starts) : 0
 }
 
 /** Ranges and speed of a timeline for sound that begins at a time of the source; pitch is kept. */

@@ -1,4 +1,4 @@
-import { mkdir, writeFile } from 'node:fs/promises'
+import { access, mkdir, writeFile } from 'node:fs/promises'
 import path from 'node:path'
 import { plainTimeline, resultTimeAt, type Moment, type SoundSpec, type SoundTreatment, type TrialMoment } from '@hematine/core'
 import { compareSound } from './check-sound.ts'
@@ -43,7 +43,9 @@ export async function runSoundTrialMoment(plan: SoundTrialPlan, gate: WorkGate):
   const [sourceSound, resultSound] = [path.join(beside, sourceSoundFile(sourceId, moment, heard)), path.join(directory, soundFile(index))]
   const before = await writeMomentSound(sourceSound, input, facts, moment.from, moment.to - moment.from, gate)
   const after = await writeMomentSound(resultSound, output, written, 0, Number.MAX_SAFE_INTEGER / 1e6, gate)
-  await writeSoundSheet(path.join(beside, sourceSheetFile(sourceId, moment, heard)), sourceSound, moment.to - moment.from)
+  const sourceSheet = path.join(beside, sourceSheetFile(sourceId, moment, heard))
+  // Drawn once for all variants.
+  if (!await access(sourceSheet).then(() => true, () => false)) await writeSoundSheet(sourceSheet, sourceSound, moment.to - moment.from)
   const speed = treatment.timeline?.speed ?? 1
   await writeFile(path.join(directory, lookFile(index)), await toJpeg(await writeSoundSheet(path.join(directory, sheetFile(index)), resultSound, made.seconds, speed)))
   return {

@@ -1,11 +1,11 @@
-import { access, readFile, readdir, truncate } from 'node:fs/promises'
+import { access, readFile, readdir, stat, truncate } from 'node:fs/promises'
 import path from 'node:path'
 import { deliveredFacts, deriveTreatment, forecastJob, judge, newStep, soundSpecs, type SoundSpec, type Step } from '@hematine/core'
 import { beforeAll, describe, expect, test } from 'vitest'
-import { extractSound, measureSoundResult, measureSoundSample, readFacts, runSoundTrialMoment, silenceLibraries, type MediaInput } from '../src/index.ts'
+import { extractSound, measureSoundResult, measureSoundSample, readFacts, runSoundTrialMoment, silenceLibraries, soundStretchOf, type MediaInput } from '../src/index.ts'
 import { drawSound } from '../src/sound-picture.ts'
 import { extractAndCheck, openGate, soundSpecOf } from '../../../tests/support/jobs.ts'
-import { writeClip, writeSound } from '../../../tests/support/material.ts'
+import { writeClip, writeSound, writeTracks } from '../../../tests/support/material.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 import { soundOf, toneOf } from '../../../tests/support/sound.ts'
 
@@ -40,7 +40,7 @@ describe('sound in a file of its own', () => {
   test('kept exactly has every sample of its source, at the source\'s rate', async () => {
     const keep: Step[] = [{ kind: 'keep-tracks', tracks: [1] }]
     const { check } = await extractAndCheck(at('two.mkv'), soundSpecOf('sound-flac'), at('exact.flac').path, keep)
-    expect(check.measurement.likeness).toEqual([{ treatedSeconds: 3, identical: true, signalToNoise: null }])
+    expect(check.measurement.likeness).toEqual([{ treatedSeconds: 3, sampleRate: 44_100, channels: 2, identical: true, signalToNoise: null }])
     const [source, result] = [await soundOf(at('two.mkv'), 1), await soundOf(at('exact.flac'))]
     expect(result.rate).toBe(44_100)
     expect(result.values.length).toBe(3 * 44_100)
@@ -74,6 +74,28 @@ describe('sound in a file of its own', () => {
     expect(check.measurement.likeness[0]!.identical).toBe(true)
   })
 
+  test('begins with its first sample where there is no picture to be in step with', async () => {
+    // Both tracks begin a second or more into the file; what lies between them stays.
+    await writeTracks(at('starts.mkv').path, 'matroska', [1.5, 2].map(seconds => ({ encoder: 'pcm_s16le', filters: `${tone(1000, 48_000, 1)},asetpts=PTS+${seconds}/TB` })))
+    const { check } = await extractAndCheck(at('starts.mkv'), soundSpecOf('sound-archive-mka'), at('starts.mka').path)
+    expect(check.measurement.likeness.map(track => [track.identical, track.treatedSeconds])).toEqual([[true, 1], [true, 1.5]])
+    const quiet = async (track: number) => {
+      const { rate, values } = await soundOf(at('starts.mka'), track)
+      return values.findIndex(value => Math.abs(value) > 1 << 24) / rate
+    }
+    expect(await quiet(0)).toBeLessThan(0.01)
+    expect(await quiet(1)).toBeCloseTo(0.5, 2)
+  })
+
+  test.each([['5.1', 6], ['mono', 1]] as const)('in %s keeps its channels where the spec has room for them', async (layout, channels) => {
+    const file = `${layout}.mkv`
+    await writeTracks(at(file).path, 'matroska', [{ encoder: 'pcm_s16le', filters: `aevalsrc='${Array.from({ length: channels }, (_, index) => `0.1*sin(2*PI*${200 * (index + 1)}*t)`).join('|')}':c=${layout}:s=48000:d=1,aformat=sample_fmts=s16` }])
+    for (const [key, delivered] of [['sound-flac', channels], ['sound-m4a', Math.min(2, channels)]] as const) {
+      const { check } = await extractAndCheck(at(file), soundSpecOf(key), at(`${layout}-${key}`).path)
+      expect(line(check, 'sound rate')).toMatchObject({ expected: `48000 Hz, ${delivered} ch`, found: `48000 Hz, ${delivered} ch`, verdict: 'pass' })
+    }
+  })
+
   test('needs sound', async () => {
     const facts = await readFacts(at('silent.mkv'))
     expect(() => deriveTreatment(facts, soundSpecOf('sound-wav'))).toThrow('Sound WAV needs sound, and this source has none.')
@@ -101,6 +123,14 @@ describe('the check of sound alone', () => {
     const check = await checkOf('alone.wav', 'cut.wav', soundSpecOf('sound-wav'))
     expect(check.verdict).toBe('fail')
     expect(line(check, 'sound length')).toMatchObject({ verdict: 'fail', reason: 'Sound was lost or added between the source and the result.' })
+  })
+
+  test('finds a result that lost a channel or has another rate, though it sounds alike', async () => {
+    await writeTracks(at('twice.mkv').path, 'matroska', [{ encoder: 'pcm_s16le', filters: tone(700) }])
+    await writeTracks(at('once.flac').path, 'flac', [{ encoder: 'flac', filters: 'sine=frequency=700:sample_rate=48000:duration=3,aformat=sample_fmts=s32' }])
+    expect(line(await checkOf('twice.mkv', 'once.flac', soundSpecOf('sound-flac')), 'sound rate')).toMatchObject({ verdict: 'fail', expected: '48000 Hz, 2 ch', found: '48000 Hz, 1 ch' })
+    await writeTracks(at('slower.flac').path, 'flac', [{ encoder: 'flac', filters: `${tone(700, 44_100)},aformat=sample_fmts=s32` }])
+    expect(line(await checkOf('twice.mkv', 'slower.flac', soundSpecOf('sound-flac')), 'sound rate')).toMatchObject({ verdict: 'fail', found: '44100 Hz, 2 ch' })
   })
 
   test('finds a lossless result that is another sound', async () => {
@@ -153,6 +183,36 @@ describe('a trial of sound alone', () => {
     const header = JSON.parse(sheet.subarray(4, 4 + sheet.readUInt32LE(0)).toString()) as { frames: { seconds: number }[] }
     expect(header.frames.length).toBeGreaterThanOrEqual(48)
     expect(header.frames[12]!.seconds).toBe(1)
+  })
+
+  test('of another track keeps that track\'s sound, and draws the source once', async () => {
+    const facts = await readFacts(at('two.mkv'))
+    const spec = soundSpecOf('sound-flac')
+    const directory = path.join(scratch, 'trials', '2')
+    const tried = async (track: number, index: number) => {
+      const treatment = deriveTreatment(facts, spec, [{ kind: 'keep-tracks', tracks: [track] }])
+      return runSoundTrialMoment({ input: at('two.mkv'), facts: deliveredFacts(facts, treatment), treatment, spec, moment: { reason: 'by hand', from: 1, to: 2 }, index, directory, sourceId: 9 }, openGate)
+    }
+    await tried(0, 0)
+    const drawn = (await stat(path.join(scratch, 'trials', 'source-9-1.000-2.000-1.sheet'))).mtimeMs
+    await tried(0, 1)
+    expect((await stat(path.join(scratch, 'trials', 'source-9-1.000-2.000-1.sheet'))).mtimeMs).toBe(drawn)
+    await tried(1, 2)
+    const pitch = async (name: string) => {
+      const { rate, values } = await soundOf({ kind: 'file', path: path.join(scratch, 'trials', name) })
+      return toneOf(values, rate)
+    }
+    expect(await pitch('source-9-1.000-2.000-1.wav')).toBeCloseTo(1000, 0)
+    expect(await pitch('source-9-1.000-2.000-2.wav')).toBeCloseTo(3000, 0)
+    expect(await pitch('2/moment-2.wav')).toBeCloseTo(3000, 0)
+  })
+
+  test('that is trimmed off says so, and one at half the speed takes twice as long', () => {
+    const base = { steps: [], result: null, tracks: [0], seconds: 10, leftOut: [] }
+    const moment = { reason: 'by hand' as const, from: 4, to: 6 }
+    expect(() => soundStretchOf(moment, { ...base, timeline: { ranges: [{ from: 0, to: 3 }], speed: 1 } })).toThrow('The treatment trims this moment off.')
+    expect(soundStretchOf(moment, { ...base, seconds: 20, timeline: { ranges: null, speed: 0.5 } })).toEqual({ startSeconds: 8, seconds: 4 })
+    expect(soundStretchOf(moment, { ...base, seconds: 5 })).toEqual({ startSeconds: 4, seconds: 1 })
   })
 
   test('draws a tone at the height of its pitch, octaves equally far apart', async () => {

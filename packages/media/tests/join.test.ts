@@ -8,9 +8,10 @@ import { readPacketTimes } from '../src/packet-times.ts'
 import { TreatedPicture } from '../src/picture-treatment.ts'
 import { TreatedSound } from '../src/sound-treatment.ts'
 import { identityOf } from '../src/volume-files.ts'
-import { openGate, specOf } from '../../../tests/support/jobs.ts'
+import { extractAndCheck, openGate, soundSpecOf, specOf } from '../../../tests/support/jobs.ts'
 import { writeClip, writeCountingClip } from '../../../tests/support/material.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
+import { soundOf, toneOf } from '../../../tests/support/sound.ts'
 import { writeSound } from '../../demo/src/write-clip.ts'
 
 /** Sources played one after the other: frame n of a clip is a grey of 20 + 2 n, so each can be told. */
@@ -181,4 +182,17 @@ describe('a join', () => {
     await expect(readFacts(other)).rejects.toThrow('part 1 is another than when it was joined.')
     expect(await identityOf(join)).not.toBe(await identityOf({ ...join, parts: [...join.parts].reverse() }))
   })
+})
+
+test('sound alone of a join runs on from part to part', async () => {
+  const ends = [['first.wav', 500, 1.5], ['second.wav', 2000, 1]] as const
+  const inputs = ends.map(([name]): PlainInput => ({ kind: 'file', path: path.join(scratch, name) }))
+  for (const [name, hertz, seconds] of ends) await writeSound(path.join(scratch, name), `sine=frequency=${hertz}:sample_rate=48000:duration=${seconds},aformat=sample_fmts=s16:channel_layouts=stereo`)
+  const both = await joinOf(inputs)
+  const { check } = await extractAndCheck(both, soundSpecOf('sound-flac'), path.join(scratch, 'joined.flac'))
+  expect(check.verdict).toBe('pass')
+  const { rate, values } = await soundOf({ kind: 'file', path: path.join(scratch, 'joined.flac') })
+  expect(values.length).toBe(2.5 * rate)
+  expect(toneOf(values.subarray(0, 1.4 * rate), rate)).toBeCloseTo(500, 0)
+  expect(toneOf(values.subarray(1.6 * rate), rate)).toBeCloseTo(2000, 0)
 })

@@ -112,10 +112,7 @@ export const useIntake = defineStore('intake', () => {
   const refreshSoon = useThrottleFn(() => refresh(), 1000, true)
 
   watch(() => order.sourceChange.count, () => void refreshSoon())
-  watch([query, sort, descending], () => {
-    rows.value = new Map()
-    void refresh()
-  }, { immediate: true })
+  watch([query, sort, descending], () => void refresh(), { immediate: true })
   const searchSoon = useDebounceFn((words: string) => { search.value = words }, 200)
 
   async function act(work: () => Promise<unknown>, done?: string): Promise<void> {

@@ -1,6 +1,6 @@
 import { access } from 'node:fs/promises'
 import path from 'node:path'
-import { deliveredFacts, isSoundAlone } from '@hematine/core'
+import { deliveredFacts } from '@hematine/core'
 import { Problem, readTrialWithFiles, sourceOf, type TrialRow, type VolumeRow } from '@hematine/database'
 import { sourceSheetFile, sourceSoundFile } from '@hematine/media/trial-files'
 import { trialDirectory } from '@hematine/media/volume-files'
@@ -15,7 +15,7 @@ function heardStream(trial: TrialRow): number {
 
 /** Name of the pictures of the source's moment, seen from the trial's directory: its own, or the drawing of its sound. */
 export function sourceSheetOf(trial: TrialRow, index: number): string {
-  return `../${sourceSheetFile(trial.source.id, trial.moments[index]!, isSoundAlone(trial) ? heardStream(trial) : null)}`
+  return `../${sourceSheetFile(trial.source.id, trial.moments[index]!, trial.treatment.result === null ? heardStream(trial) : null)}`
 }
 
 /** Name of the sound of the source's moment, seen from the trial's directory. */

@@ -64,17 +64,22 @@ export type SoundTreatment = z.infer<typeof SoundTreatment>
 export const Treatment = z.union([PictureTreatment, SoundTreatment])
 export type Treatment = z.infer<typeof Treatment>
 
-/** Something that a spec and a treatment for it go with. */
-interface Planned { spec: DeliverySpec, treatment: Treatment }
+/** A spec with a picture and the treatment for it. */
+export interface WithPicture { spec: PictureSpec, treatment: PictureTreatment }
+/** A spec of sound alone and the treatment for it. */
+export interface SoundAlone { spec: SoundSpec, treatment: SoundTreatment }
+export type Planned = WithPicture | SoundAlone
 
-/** Whether what is planned has a picture. */
-export function hasPicture<Plan extends Planned>(plan: Plan): plan is Plan & { spec: PictureSpec, treatment: PictureTreatment } {
-  return plan.spec.video !== null && plan.treatment.result !== null
+/** A kept spec and its treatment as what they are together. @throws TypeError when one has a picture and the other has none */
+export function planOf({ spec, treatment }: { spec: DeliverySpec, treatment: Treatment }): Planned {
+  if (spec.video !== null && treatment.result !== null) return { spec, treatment }
+  if (spec.video === null && treatment.result === null) return { spec, treatment }
+  throw new TypeError(`The treatment was not worked out for ${spec.name}: one has a picture and the other has none.`)
 }
 
-/** Whether what is planned is sound alone. */
-export function isSoundAlone<Plan extends Planned>(plan: Plan): plan is Plan & { spec: SoundSpec, treatment: SoundTreatment } {
-  return plan.spec.video === null && plan.treatment.result === null
+/** Whether what is planned has a picture; otherwise it is sound alone. */
+export function hasPicture<Plan extends Planned>(plan: Plan): plan is Extract<Plan, WithPicture> {
+  return plan.treatment.result !== null
 }
 
 /** What sound steps add to the length of sound by moving it, in seconds; below 0 for what they cut off. */

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { timecode, toNumber, type SoundTreatment, type SourceRecord, type TrialRecord } from '@hematine/core'
+import { deliveredFacts, timecode, toNumber, type SourceRecord, type TrialRecord } from '@hematine/core'
 import { mdiChevronLeft, mdiChevronRight, mdiMagnifyMinusOutline, mdiMagnifyPlusOutline, mdiPause, mdiPlay } from '@mdi/js'
 import { useElementSize, useEventListener, useLocalStorage, watchDebounced } from '@vueuse/core'
 import { computed, onBeforeUnmount, ref, shallowRef, useTemplateRef, watch, watchEffect } from 'vue'
@@ -32,6 +32,8 @@ const player = useMomentPlayer(length, rate)
 
 /** Sound alone is shown as a drawing of it; one and the same source then has another picture. */
 const isSound = (trial: TrialRecord) => trial.treatment.result === null
+/** Stream of the source that is heard beside a trial: the first that it delivers. */
+const heardTrack = ({ treatment }: TrialRecord) => source.facts ? deliveredFacts(source.facts, treatment).audio[0]?.streamIndex : undefined
 interface Pane { key: string, name: string, side: 'source' | 'result', trial: TrialRecord }
 const everyPane = computed<Pane[]>(() => {
   // Drawings of sound and pictures are not laid beside each other.
@@ -46,7 +48,7 @@ const panes = computed(() => {
   return [before, results.find(({ trial }) => trial.id === leading) ?? results[0]!]
 })
 
-const sheetKey = (pane: Pane) => pane.side === 'source' ? `source-${moment}-${range.value?.from}-${isSound(pane.trial) ? `sound-${(pane.trial.treatment as SoundTreatment).tracks[0]}` : 'picture'}` : `${pane.key}-${moment}`
+const sheetKey = (pane: Pane) => pane.side === 'source' ? `source-${moment}-${range.value?.from}-${isSound(pane.trial) ? 'sound' : 'picture'}-${heardTrack(pane.trial)}` : `${pane.key}-${moment}`
 
 /** What can be heard: panes whose moment has sound. */
 const sounds = computed<MomentSound[]>(() => everyPane.value.flatMap(entry => {

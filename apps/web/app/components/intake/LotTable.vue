@@ -118,16 +118,32 @@ function onKey(event: KeyboardEvent): void {
   }
 }
 
-function click(index: number, event: MouseEvent): void {
-  const line = lines.value[index]!
+function clickLot(index: number, lotId: number | null): void {
   at.value = index
-  if (line.kind === 'lot') return intake.turn(line.lotId)
-  const row = intake.rowOf(line)
-  if (!row) return
-  if (event.shiftKey && lastChosen.value !== null) return choose(index, true)
-  if (event.ctrlKey || event.metaKey) return choose(index, false)
-  lastChosen.value = index
-  open.value = row.id
+  intake.turn(lotId)
+}
+
+/** The source that the pointer went down on, and where. While it is down, a source may move to another lot and another row come under it. */
+let pressed: { id: number, y: number } | null = null
+const sourceAt = (event: Event) => Number((event.target as HTMLElement).closest<HTMLElement>('[data-row]')?.dataset.row) || null
+function press(event: PointerEvent): void {
+  const id = sourceAt(event)
+  pressed = id === null ? null : { id, y: event.clientY }
+}
+
+/** A click means the source that was pressed, wherever its row is by now. */
+function click(event: MouseEvent): void {
+  const id = pressed && Math.abs(event.clientY - pressed.y) < rowHeight ? pressed.id : sourceAt(event)
+  pressed = null
+  if (id === null || (event.target as HTMLElement).closest('.lot')) return
+  const index = lines.value.findIndex(line => intake.rowOf(line)?.id === id)
+  if (index >= 0) {
+    at.value = index
+    if (event.shiftKey && lastChosen.value !== null) return choose(index, true)
+    if (event.ctrlKey || event.metaKey) return choose(index, false)
+    lastChosen.value = index
+  }
+  open.value = id
 }
 
 /** Sources dragged onto a lot move into it. */
@@ -168,12 +184,12 @@ const oddWords = (line: Line) => {
         <template v-else>{{ column.name }}</template>
       </span>
     </div>
-    <div v-bind="containerProps" class="body scroll" role="rowgroup" tabindex="-1">
+    <div v-bind="containerProps" class="body scroll" role="rowgroup" tabindex="-1" @pointerdown="press" @click="click">
       <div v-bind="wrapperProps" role="presentation">
         <template v-for="{ data: line, index } in list" :key="line.kind === 'lot' ? `lot-${line.lotId}` : `${line.lotId}:${line.index}`">
           <div
             v-if="line.kind === 'lot'" class="line lot" :class="{ over: over !== null && over === line.lotId }" role="row" aria-level="1" :aria-expanded="intake.isOpen(line.lotId)" :aria-rowindex="index + 2" :data-line="index" :tabindex="index === at ? 0 : -1"
-            @click="event => click(index, event)" @focus="at = index" @dragover="event => dragOver(event, line.lotId)" @dragleave="over = null" @drop="event => dropOn(event, line.lotId)"
+            @click="clickLot(index, line.lotId)" @focus="at = index" @dragover="event => dragOver(event, line.lotId)" @dragleave="over = null" @drop="event => dropOn(event, line.lotId)"
           >
             <span role="gridcell"><input type="checkbox" tabindex="-1" :aria-label="`Choose all of ${line.lot?.name ?? 'those in no lot'}`" @click.stop @change="event => chooseLot(line.lotId, (event.target as HTMLInputElement).checked)"></span>
             <span role="gridcell" class="lot-words" :style="{ gridColumnEnd: wordsEnd }">
@@ -188,7 +204,7 @@ const oddWords = (line: Line) => {
           </div>
           <div
             v-else class="line source" :class="{ open: intake.rowOf(line)?.id === open, chosen: selected.has(intake.rowOf(line)?.id ?? -1) }" role="row" aria-level="2" :aria-rowindex="index + 2" :aria-selected="selected.has(intake.rowOf(line)?.id ?? -1)"
-            :data-line="index" :data-row="intake.rowOf(line)?.id" :tabindex="index === at ? 0 : -1" draggable="true" @click="event => click(index, event)" @focus="at = index" @dragstart="event => dragStart(event, line)"
+            :data-line="index" :data-row="intake.rowOf(line)?.id" :tabindex="index === at ? 0 : -1" draggable="true" @focus="at = index" @dragstart="event => dragStart(event, line)"
           >
             <template v-for="row in [intake.rowOf(line)]" :key="row?.id ?? 'empty'">
               <template v-if="row">

@@ -1,4 +1,3 @@
-import { isSoundAlone } from '@hematine/core'
 import { Problem, sourceOf, sourceVolumeOf } from '@hematine/database'
 import { sourceInput } from '@hematine/media/source-input'
 import { setResponseHeaders } from 'h3'
@@ -7,7 +6,7 @@ import { momentFile, trialFile } from '../../../../../utils/trial-files'
 
 export default handle('trialFrame', async ({ application, parameters: { id, index }, query: { side, seconds }, event }) => {
   const { file, trial } = await trialFile(application, id, index, entry => momentFile(index, entry.spec))
-  if (isSoundAlone(trial)) throw new Problem(404, 'no-picture', 'The trial is of sound alone and has no frames. Its sheet holds a drawing of the sound.')
+  if (trial.treatment.result === null) throw new Problem(404, 'no-picture', 'The trial is of sound alone and has no frames. Its sheet holds a drawing of the sound.')
   const source = sourceOf(trial)
   const speed = trial.treatment.timeline?.speed ?? 1
   const png = side === 'source'
