@@ -6,8 +6,8 @@ export default defineConfig({
   // One worker does the jobs of all tests, so the tests take turns.
   workers: 1,
   fullyParallel: false,
-  timeout: 120_000,
-  expect: { timeout: 15_000 },
+  timeout: 240_000,
+  expect: { timeout: 30_000 },
   outputDir: '.hematine/test/playwright',
   reporter: [['list'], ['json', { outputFile: '.hematine/test/playwright.json' }]],
   use: {

@@ -34,14 +34,21 @@ function fingerprint(): string {
   return hash.digest('hex')
 }
 
-/** Bundles processes: the workspace's own packages inside, npm packages from node_modules. */
-export async function bundle(entryPoints: readonly string[], outdir: string): Promise<void> {
+/**
+ * Bundles processes: the workspace's own packages inside, npm packages from node_modules.
+ * @param instead files of the project that stand in for packages of the workspace, by name; they may use what they stand in for
+ */
+export async function bundle(entryPoints: readonly string[], outdir: string, instead: Readonly<Record<string, string>> = {}): Promise<void> {
   await bundleWith({
     entryPoints: entryPoints.map(entry => inProject(entry)), outdir: inProject(outdir), outExtension: { '.js': '.mjs' },
     bundle: true, platform: 'node', format: 'esm', target: 'node20', sourcemap: 'linked', logLevel: 'warning',
     plugins: [{
       name: 'npm packages stay outside',
       setup(setting) {
+        setting.onResolve({ filter: /^@hematine\// }, args => {
+          const file = instead[args.path] && inProject(instead[args.path]!)
+          return file && args.importer !== file ? { path: file } : null
+        })
         setting.onResolve({ filter: /^[^./]/ }, args => args.kind === 'entry-point' || args.path.startsWith('@hematine/') ? null : { path: args.path, external: true })
       },
     }],

@@ -32,7 +32,7 @@ afterEach(async () => {
   await endListening()
 })
 
-const patience = { timeout: 5000, interval: 20 }
+const patience = { timeout: 30_000, interval: 20 }
 
 describe('what changes', () => {
   test('is told to the browsers of its order, gathered into few messages', async () => {

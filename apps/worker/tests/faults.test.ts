@@ -5,11 +5,11 @@ import path from 'node:path'
 import type { JobState } from '@hematine/core'
 import { actOnJobs, bringIn, createOrder, draftJobs, listJobs, listSources, readJob, registerVolume } from '@hematine/database'
 import { readFacts } from '@hematine/media'
-import { afterEach, beforeEach, describe, expect, test } from 'vitest'
+import { afterAll, afterEach, beforeEach, describe, expect, test } from 'vitest'
 import { useDatabase } from '../../../tests/support/database.ts'
 import { writeCountingClip } from '../../../tests/support/material.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
-import { TestWorker, useBuiltWorker } from '../../../tests/support/worker.ts'
+import { jobsHeld, TestWorker, useBuiltWorker } from '../../../tests/support/worker.ts'
 
 /** Real workers on real media, with processes killed at every stage of a job. */
 
@@ -19,31 +19,39 @@ const scratch = scratchDirectory()
 let round = 0
 let volumes: { source: string, delivery: string }
 let orderId: number
+let sourceId: number
 let deliveryId: number
-let workers: TestWorker[] = []
+const workers: TestWorker[] = []
 let watching = false
 
-const patience = { timeout: 40_000, interval: 50 }
+const patience = { timeout: 100_000, interval: 100 }
 
+// Every test has an order, volumes and a source of its own; a worker that a test leaves alive does the next one's work.
 beforeEach(async () => {
-  await db.fresh()
   const root = path.join(scratch, `round-${++round}`)
   volumes = { source: path.join(root, 'sources'), delivery: path.join(root, 'delivery') }
   for (const directory of Object.values(volumes)) await mkdir(directory, { recursive: true })
-  await writeCountingClip(path.join(volumes.source, 'tape.mkv'), 100, { size: '480x360', tone: true })
-  orderId = (await createOrder(db.em(), { code: 'F', name: 'Faults', dueAt: null })).id
-  const source = await registerVolume(db.em(), { name: 'Sources', role: 'source', path: volumes.source })
-  deliveryId = (await registerVolume(db.em(), { name: 'Delivery', role: 'delivery', path: volumes.delivery })).id
-  await bringIn(db.em(), db.queue, orderId, [{ kind: 'file', volumeId: source.id, path: 'tape.mkv' }])
+  await writeCountingClip(path.join(volumes.source, 'tape.mkv'), 100, { tone: true })
+  orderId = (await createOrder(db.em(), { code: `F-${round}`, name: 'Faults', dueAt: null })).id
+  const source = await registerVolume(db.em(), { name: `Sources ${round}`, role: 'source', path: volumes.source })
+  deliveryId = (await registerVolume(db.em(), { name: `Delivery ${round}`, role: 'delivery', path: volumes.delivery })).id
+  const { brought } = await bringIn(db.em(), db.queue, orderId, [{ kind: 'file', volumeId: source.id, path: 'tape.mkv' }])
+  sourceId = brought[0]!.id
 })
-afterEach(async () => {
+afterEach(() => {
   watching = false
-  await Promise.all(workers.map(worker => worker.end('SIGKILL')))
-  workers = []
+  jobsHeld.letGo()
 })
+afterAll(() => Promise.all(workers.map(worker => worker.end('SIGKILL'))))
 
-function startWorker(lanes = 1): TestWorker {
-  const worker = new TestWorker(db.url, path.join(scratch, 'data'), `worker ${workers.length + 1}`, lanes)
+/** The one worker that there is, started when there is none. */
+function aWorker(): TestWorker {
+  const living = workers.find(worker => worker.lives)
+  return living ?? startWorker()
+}
+
+function startWorker(): TestWorker {
+  const worker = new TestWorker(db.url, path.join(scratch, 'data'), `worker ${workers.length + 1}`)
   workers.push(worker)
   return worker
 }
@@ -53,9 +61,9 @@ const visible = async () => (await readdir(volumes.delivery)).filter(name => !na
 const hidden = async () => existsSync(path.join(volumes.delivery, '.hematine')) ? readdir(path.join(volumes.delivery, '.hematine')) : []
 
 /** Drafts and releases a job of the source; the worker must have read its facts by then. */
-async function release(specKey = 'small-mkv'): Promise<number> {
+async function release(specKey = 'archive-master'): Promise<number> {
   await expect.poll(async () => (await listSources(db.em(), { orderId }))[0]!.state, patience).toBe('ready')
-  const { jobs, refused } = await draftJobs(db.em(), db.queue, [{ sourceId: 1, specKey }], deliveryId)
+  const { jobs, refused } = await draftJobs(db.em(), db.queue, [{ sourceId, specKey }], deliveryId)
   expect(refused).toEqual([])
   await actOnJobs(db.em(), [jobs[0]!.id], 'release')
   return jobs[0]!.id
@@ -63,16 +71,17 @@ async function release(specKey = 'small-mkv'): Promise<number> {
 
 const stateOf = async (id: number): Promise<JobState> => (await listJobs(db.em(), { ids: [id] }))[0]!.state
 const until = (id: number, state: JobState) => expect.poll(() => stateOf(id), patience).toBe(state)
-/** Waits until the job's work has reached a stage and a number of frames. */
-async function untilWorking(id: number, stage: 'encode' | 'check', frames = 1): Promise<void> {
-  await expect.poll(async () => {
-    const { progress } = (await listJobs(db.em(), { ids: [id] }))[0]!
-    return progress?.stage === stage && progress.framesDone >= frames
-  }, { ...patience, interval: 20 }).toBe(true)
+const progressOf = async (id: number) => (await listJobs(db.em(), { ids: [id] }))[0]!.progress
+/** Releases a job that waits in the midst of a stage until it is let go. */
+async function releaseHeld(stage: 'encode' | 'check'): Promise<number> {
+  jobsHeld.at(stage, 10)
+  const id = await release()
+  await expect.poll(async () => (await progressOf(id))?.stage, patience).toBe(stage)
+  return id
 }
 
 /** What must hold after every fault: one whole checked result, nothing left over, the source as it was. */
-async function expectDoneOnce(id: number, before: string, names = ['tape-small.mkv']): Promise<void> {
+async function expectDoneOnce(id: number, before: string, names = ['tape-archive.mkv']): Promise<void> {
   await until(id, 'done')
   const job = await readJob(db.em(), id)
   expect((await visible()).sort()).toEqual(names)
@@ -106,13 +115,13 @@ function watchDelivery() {
 }
 
 describe('kill -9 of the process that does the work', () => {
-  test.each([['encode', 5], ['check', 0]] as const)('during the %s: the job is begun again and done once', async (stage, frames) => {
+  test.each(['encode', 'check'] as const)('during the %s: the job is begun again and done once', async stage => {
     const before = await sourceSum()
-    const worker = startWorker()
+    const worker = aWorker()
     const endWatch = watchDelivery()
-    const id = await release()
-    await untilWorking(id, stage, frames)
+    const id = await releaseHeld(stage)
     for (const pid of worker.taskProcesses) process.kill(pid, 'SIGKILL')
+    jobsHeld.letGo()
     await expectDoneOnce(id, before)
     await endWatch()
     expect((await readJob(db.em(), id)).events.some(event => event.event === 'lose' && event.note!.includes('SIGKILL'))).toBe(true)
@@ -120,15 +129,15 @@ describe('kill -9 of the process that does the work', () => {
 })
 
 describe('kill -9 of the worker', () => {
-  test.each([['encode', 5], ['check', 0]] as const)('during the %s: its process ends with it, and the next worker does the job once', async (stage, frames) => {
+  test.each(['encode', 'check'] as const)('during the %s: its process ends with it, and the next worker does the job once', async stage => {
     const before = await sourceSum()
-    const first = startWorker()
+    const first = aWorker()
     const endWatch = watchDelivery()
-    const id = await release()
-    await untilWorking(id, stage, frames)
+    const id = await releaseHeld(stage)
     const orphans = first.taskProcesses
     expect(orphans.length).toBeGreaterThan(0)
     await first.end('SIGKILL')
+    jobsHeld.letGo()
     startWorker()
     await expectDoneOnce(id, before)
     await endWatch()
@@ -138,7 +147,7 @@ describe('kill -9 of the worker', () => {
   test('again and again, at moments of chance, still gives one result', async () => {
     const before = await sourceSum()
     const endWatch = watchDelivery()
-    let worker = startWorker()
+    let worker = aWorker()
     const id = await release()
     // Delays from a fixed series, so that a failure can be repeated.
     for (const delay of [350, 1100, 180, 700, 1500]) {
@@ -148,12 +157,12 @@ describe('kill -9 of the worker', () => {
     }
     await expectDoneOnce(id, before)
     await endWatch()
-  }, 120_000)
+  })
 })
 
 test('a job of sound alone is forecast, done and checked like any other', async () => {
   const before = await sourceSum()
-  startWorker()
+  aWorker()
   const id = await release('sound-flac')
   await until(id, 'done')
   const job = await readJob(db.em(), id)
@@ -167,12 +176,12 @@ test('a job of sound alone is forecast, done and checked like any other', async 
 describe('a worker that is ended in order', () => {
   test('gives its job back at once', async () => {
     const before = await sourceSum()
-    const first = startWorker()
-    const id = await release()
-    await untilWorking(id, 'encode', 5)
+    const first = aWorker()
+    const id = await releaseHeld('encode')
     await first.end('SIGTERM')
     expect(await stateOf(id)).toBe('waiting')
     expect(await visible()).toEqual([])
+    jobsHeld.letGo()
     startWorker()
     await expectDoneOnce(id, before)
   })
@@ -181,14 +190,14 @@ describe('a worker that is ended in order', () => {
 describe('people', () => {
   test('hold a running job, and it goes on from where it was', async () => {
     const before = await sourceSum()
-    startWorker()
-    const id = await release()
-    await untilWorking(id, 'encode', 10)
+    aWorker()
+    const id = await releaseHeld('encode')
     await actOnJobs(db.em(), [id], 'hold')
-    await new Promise(resolve => setTimeout(resolve, 700))
-    const still = (await listJobs(db.em(), { ids: [id] }))[0]!.progress!.framesDone
-    await new Promise(resolve => setTimeout(resolve, 700))
-    expect((await listJobs(db.em(), { ids: [id] }))[0]!.progress!.framesDone).toBe(still)
+    await expect.poll(() => jobsHeld.paused, patience).toBe(true)
+    jobsHeld.letGo()
+    const { framesDone } = (await progressOf(id))!
+    await new Promise(resolve => setTimeout(resolve, 1500))
+    expect(await progressOf(id)).toMatchObject({ stage: 'encode', framesDone })
     await actOnJobs(db.em(), [id], 'resume')
     await expectDoneOnce(id, before)
     const events = (await readJob(db.em(), id)).events.map(event => event.event)
@@ -198,24 +207,24 @@ describe('people', () => {
 
   test('cancel a running job: nothing of it stays, and it can be tried again', async () => {
     const before = await sourceSum()
-    const worker = startWorker()
-    const id = await release()
-    await untilWorking(id, 'encode', 5)
+    const worker = aWorker()
+    const id = await releaseHeld('encode')
     await actOnJobs(db.em(), [id], 'cancel')
     await expect.poll(hidden, patience).toEqual([])
     await expect.poll(() => worker.taskProcesses, patience).toEqual([])
     expect(await visible()).toEqual([])
+    jobsHeld.letGo()
     await actOnJobs(db.em(), [id], 'retry')
     await expectDoneOnce(id, before)
   })
 
   test('cancel and try again in one breath', async () => {
     const before = await sourceSum()
-    startWorker()
-    const id = await release()
-    await untilWorking(id, 'encode', 5)
+    aWorker()
+    const id = await releaseHeld('encode')
     await actOnJobs(db.em(), [id], 'cancel')
     await actOnJobs(db.em(), [id], 'retry')
+    jobsHeld.letGo()
     await expectDoneOnce(id, before)
   })
 })
@@ -223,27 +232,27 @@ describe('people', () => {
 describe('what is there already', () => {
   test('is never replaced: the result takes the next free name', async () => {
     const before = await sourceSum()
-    await writeFile(path.join(volumes.delivery, 'tape-small.mkv'), 'somebody else\'s')
-    startWorker()
+    await writeFile(path.join(volumes.delivery, 'tape-archive.mkv'), 'somebody else\'s')
+    aWorker()
     const id = await release()
-    await expectDoneOnce(id, before, ['tape-small-2.mkv', 'tape-small.mkv'])
-    expect(await readFile(path.join(volumes.delivery, 'tape-small.mkv'), 'utf8')).toBe('somebody else\'s')
+    await expectDoneOnce(id, before, ['tape-archive-2.mkv', 'tape-archive.mkv'])
+    expect(await readFile(path.join(volumes.delivery, 'tape-archive.mkv'), 'utf8')).toBe('somebody else\'s')
   })
 
   test('and a name taken while the work ran is not either', async () => {
     const before = await sourceSum()
-    startWorker()
-    const id = await release()
-    await untilWorking(id, 'check', 0)
-    await writeFile(path.join(volumes.delivery, 'tape-small.mkv'), 'quicker')
-    await expectDoneOnce(id, before, ['tape-small-2.mkv', 'tape-small.mkv'])
-    expect(await readFile(path.join(volumes.delivery, 'tape-small.mkv'), 'utf8')).toBe('quicker')
+    aWorker()
+    const id = await releaseHeld('check')
+    await writeFile(path.join(volumes.delivery, 'tape-archive.mkv'), 'quicker')
+    jobsHeld.letGo()
+    await expectDoneOnce(id, before, ['tape-archive-2.mkv', 'tape-archive.mkv'])
+    expect(await readFile(path.join(volumes.delivery, 'tape-archive.mkv'), 'utf8')).toBe('quicker')
   })
 })
 
 describe('sources', () => {
   test('that changed since they were read are not converted unseen', async () => {
-    startWorker()
+    aWorker()
     await expect.poll(async () => (await listSources(db.em(), { orderId }))[0]!.state, patience).toBe('ready')
     await writeCountingClip(path.join(volumes.source, 'tape.mkv'), 50)
     const id = await release()
@@ -253,11 +262,16 @@ describe('sources', () => {
   })
 })
 
-test('a measurement pauses running work and is there soon', async () => {
-  startWorker()
-  const running = await release()
-  await untilWorking(running, 'encode', 5)
-  await draftJobs(db.em(), db.queue, [{ sourceId: 1, specKey: 'open-web-mp4' }], deliveryId)
-  await expect.poll(async () => (await listJobs(db.em(), { orderId })).find(job => job.specKey === 'open-web-mp4')!.forecast !== null, patience).toBe(true)
+test('a measurement pauses running work and is there before it', async () => {
+  aWorker()
+  const running = await releaseHeld('encode')
+  const forecastOf = async (specKey: string) => (await listJobs(db.em(), { orderId })).find(job => job.specKey === specKey)!.forecast
+  await expect.poll(() => forecastOf('archive-master'), patience).not.toBeNull()
+  jobsHeld.forgetPause()
+  await draftJobs(db.em(), db.queue, [{ sourceId, specKey: 'open-web-mp4' }], deliveryId)
+  await expect.poll(() => forecastOf('open-web-mp4'), patience).not.toBeNull()
+  expect(jobsHeld.paused).toBe(true)
+  expect(await stateOf(running)).toBe('running')
+  jobsHeld.letGo()
   await until(running, 'done')
 })

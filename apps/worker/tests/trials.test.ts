@@ -81,7 +81,7 @@ test('variants are tried with the looks first; figures, files and sheets are the
   for (const { loudness } of [first!, second!].flatMap(trial => trial.results.map(result => result!))) expect(Math.abs(loudness!.after! - loudness!.before!)).toBeLessThan(1)
   expect(((await readFile(inTrials(String(second!.id), 'moment-1.wav'))).length - 44) / 4 / 48_000).toBeCloseTo(1.2, 1)
   expect(Buffer.compare(await readFile(path.join(root, 'source', 'clip.mkv')), before)).toBe(0)
-}, 120_000)
+})
 
 test('sound alone is tried as well: it is heard, and drawn in place of pictures', async () => {
   const [trial] = await askWith('sound-flac', [{ kind: 'loudness', target: -16 }])
@@ -93,7 +93,7 @@ test('sound alone is tried as well: it is heard, and drawn in place of pictures'
   expect(results[0]).toMatchObject({ frames: 0, before: null, after: null, signalToNoise: null, loudness: { before: expect.any(Number), after: expect.any(Number) } })
   expect((await readdir(inTrials(String(trial!.id)))).sort()).toEqual(['moment-0.flac', 'moment-0.jpg', 'moment-0.sheet', 'moment-0.wav', 'moment-1.flac', 'moment-1.jpg', 'moment-1.sheet', 'moment-1.wav'])
   expect(await sharp(inTrials(String(trial!.id), 'moment-0.jpg')).metadata()).toMatchObject({ width: 960, height: 540 })
-}, 120_000)
+})
 
 test('after kill -9 of the worker the moments that were done stay, and the others are done once', async () => {
   const [trial] = await ask([newStep('denoise'), newStep('learned')])
@@ -104,7 +104,7 @@ test('after kill -9 of the worker the moments that were done stay, and the other
   await untilReady()
   expect((await trials())[0]!.results[0]).toEqual(done)
   expect((await readdir(inTrials(String(trial!.id)))).filter(name => name.endsWith('.part'))).toEqual([])
-}, 120_000)
+})
 
 test('one that is removed ends, and its files go with the next start', async () => {
   const [trial] = await ask([newStep('learned')])
@@ -114,7 +114,7 @@ test('one that is removed ends, and its files go with the next start', async () 
   await workers[0]!.end()
   startWorker()
   await expect.poll(async () => readdir(inTrials()), patience).toEqual([])
-}, 120_000)
+})
 
 test('a source that is gone fails its trial with a sentence', async () => {
   await workers[0]!.end()
@@ -123,7 +123,7 @@ test('a source that is gone fails its trial with a sentence', async () => {
   startWorker()
   await expect.poll(async () => (await trials())[0], patience).toMatchObject({ state: 'failed' })
   expect((await trials())[0]!.reason).toMatch(/There is no|not there/)
-}, 120_000)
+})
 
 test('a table of the library is used; one that it has not fails the trial with its name', async () => {
   const table = await keepAsset(db.em(), { name: 'Turned over', kind: 'lookup table', about: 'curves of 2', data: Buffer.from('LUT_1D_SIZE 2\n1 1 1\n0 0 0\n') })
@@ -138,4 +138,4 @@ test('a table of the library is used; one that it has not fails the trial with i
   const header = JSON.parse(sheet.subarray(4, 4 + sheet.readUInt32LE(0)).toString()) as { frames: { at: number, bytes: number }[] }
   const brightness = await Promise.all([header.frames[0]!, header.frames.at(-1)!].map(async ({ at, bytes }) => (await sharp(sheet.subarray(4 + sheet.readUInt32LE(0) + at, 4 + sheet.readUInt32LE(0) + at + bytes)).stats()).channels[0]!.mean))
   expect(brightness[0]!).toBeGreaterThan(brightness[1]! + 5)
-}, 120_000)
+})

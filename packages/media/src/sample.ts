@@ -27,15 +27,16 @@ export interface SamplePlan {
 /** Stretches measured, and the length of each. */
 const windowCount = 5
 const windowSeconds = 1.2
-/** After this much wall time no further stretch is begun. */
-const budgetSeconds = 30
+/** After this much time no further stretch is begun, unless said otherwise: a forecast is wanted soon. */
+const usualBudgetSeconds = 30
 const soundSeconds = 3
 
 /**
  * Encodes and checks short stretches spread over a source, with its very treatment and spec, and measures time and size.
+ * @param budgetSeconds after so much time no further stretch is begun
  * @throws MediaError when the source cannot be treated; whatever `gate.turn` rejects with, when stopped
  */
-export async function measureSample(plan: SamplePlan, gate: WorkGate, onProgress: (part: number) => void): Promise<SampleMeasurement> {
+export async function measureSample(plan: SamplePlan, gate: WorkGate, onProgress: (part: number) => void, budgetSeconds = usualBudgetSeconds): Promise<SampleMeasurement> {
   const begin = performance.now()
   const { treatment } = plan
   const { frameCount, rate } = treatment.result

@@ -67,7 +67,7 @@ beforeAll(async () => {
     <titleset><titles><video format="ntsc" aspect="4:3"/><audio lang="fr"/><pgc><vob file="${at('c.mpg')}"/></pgc></titles></titleset></dvdauthor>`)
   runProgram('dvdauthor', ['-x', at('author.xml')], { VIDEO_FORMAT: 'PAL' })
   runProgram('genisoimage', ['-quiet', '-dvd-video', '-udf', '-V', 'SKERRY_7', '-o', at('authored.iso'), at('authored')])
-}, 120_000)
+})
 
 const read: ReadBytes = async (place, length) => {
   const handle = await open(at('authored.iso'), 'r')

@@ -83,5 +83,5 @@ describe('learned networks', () => {
     expect(Math.max(...a.data.map((value, at) => Math.abs(value - b.data[at]!)))).toBeLessThanOrEqual(1)
     await here.close()
     await there.close()
-  }, 120_000)
+  })
 })

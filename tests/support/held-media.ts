@@ -1,0 +1,43 @@
+import { existsSync, readFileSync, writeFileSync } from 'node:fs'
+import path from 'node:path'
+import { setTimeout as sleep } from 'node:timers/promises'
+import { fileURLToPath } from 'node:url'
+import { measureResult as reallyMeasureResult, transcode as reallyTranscode, type WorkGate } from '@hematine/media'
+
+/**
+ * The media package as a test's child process has it: encoding and checking wait at a frame for as long as the test wants them to,
+ * so that a fault comes at that very point however fast or busy the machine is.
+ */
+export * from '@hematine/media'
+
+export type HeldStage = 'encode' | 'check'
+
+/** In the directory of the bundled child: the frame at which a stage waits while the file is there. */
+export const holdFile = (stage: HeldStage) => `hold-${stage}`
+/** In the same place: written when work that waits was paused by its worker. */
+export const pausedFile = 'paused'
+
+function held(stage: HeldStage, gate: WorkGate): WorkGate {
+  const directory = path.dirname(fileURLToPath(import.meta.url))
+  const hold = path.join(directory, holdFile(stage))
+  let turns = 0
+  const pass = async () => {
+    const turn = gate.turn()
+    // An open gate is passed before any timer runs out.
+    if (await Promise.race([turn.then(() => 'open'), sleep(20, 'shut')]) === 'shut') writeFileSync(path.join(directory, pausedFile), '')
+    await turn
+  }
+  return {
+    async turn() {
+      await pass()
+      if (!existsSync(hold) || ++turns <= Number(readFileSync(hold, 'utf8'))) return
+      while (existsSync(hold)) {
+        await sleep(20)
+        await pass()
+      }
+    },
+  }
+}
+
+export const transcode: typeof reallyTranscode = (plan, gate, onProgress) => reallyTranscode(plan, held('encode', gate), onProgress)
+export const measureResult: typeof reallyMeasureResult = (plan, gate, onProgress) => reallyMeasureResult(plan, held('check', gate), onProgress)
