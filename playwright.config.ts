@@ -6,8 +6,9 @@ export default defineConfig({
   // One worker does the jobs of all tests, so the tests take turns.
   workers: 1,
   fullyParallel: false,
-  timeout: 240_000,
-  expect: { timeout: 30_000 },
+  // Against what never ends, not against machines that are slow or busy.
+  timeout: 600_000,
+  expect: { timeout: 60_000 },
   outputDir: '.hematine/test/playwright',
   reporter: [['list'], ['json', { outputFile: '.hematine/test/playwright.json' }]],
   use: {

@@ -1,16 +1,31 @@
-// Type check of the packages, the worker, the scripts and the tests, then of the web application.
-import { spawnSync } from 'node:child_process'
+// Type check of the packages, the worker, the scripts and the tests, and of the web application, two projects at a time.
+import { spawn } from 'node:child_process'
 import path from 'node:path'
 import { projectDirectory } from './lib/bootstrap.mjs'
 
 const bin = name => path.join(projectDirectory, 'node_modules', name)
-const steps = [
-  ['.', bin('typescript/bin/tsc'), ['-p', 'tsconfig.json']],
-  ...['tests/e2e', 'apps/web/tests'].map(directory => [directory, bin('typescript/bin/tsc'), ['-p', 'tsconfig.json']]),
-  ['apps/web', bin('nuxt/bin/nuxt.mjs'), ['prepare', '--logLevel', 'silent']],
-  ...['app', 'server', 'shared'].map(part => ['apps/web', bin('vue-tsc/bin/vue-tsc.js'), ['--noEmit', '-p', `.nuxt/tsconfig.${part}.json`]]),
-]
-for (const [directory, program, words] of steps) {
-  const { status } = spawnSync(process.execPath, [program, ...words], { cwd: path.join(projectDirectory, directory), stdio: 'inherit', env: { ...process.env, NUXT_TELEMETRY_DISABLED: '1' } })
-  if (status !== 0) process.exit(status ?? 1)
+const plain = bin('typescript/bin/tsc')
+const withTemplates = bin('vue-tsc/bin/vue-tsc.js')
+
+/** Runs a program in a directory of the project. @returns whether it found nothing */
+function passes([directory, program, ...words]) {
+  return new Promise(resolve => {
+    spawn(process.execPath, [program, ...words], { cwd: path.join(projectDirectory, directory), stdio: 'inherit', env: { ...process.env, NUXT_TELEMETRY_DISABLED: '1' } }).on('close', code => resolve(code === 0))
+  })
 }
+
+// The web application's settings are written first; its tests read them too.
+let sound = await passes(['apps/web', bin('nuxt/bin/nuxt.mjs'), 'prepare', '--logLevel', 'silent'])
+const waiting = sound
+  ? [
+      ['apps/web', withTemplates, '--noEmit', '-p', '.nuxt/tsconfig.app.json'],
+      ['.', plain, '-p', 'tsconfig.json'],
+      ...['server', 'shared'].map(part => ['apps/web', withTemplates, '--noEmit', '-p', `.nuxt/tsconfig.${part}.json`]),
+      ...['tests/e2e', 'apps/web/tests'].map(directory => [directory, plain, '-p', 'tsconfig.json']),
+    ]
+  : []
+const workThrough = async () => {
+  for (let step = waiting.shift(); step; step = waiting.shift()) if (!await passes(step)) sound = false
+}
+await Promise.all([workThrough(), workThrough()])
+process.exitCode = sound ? 0 : 1

@@ -88,7 +88,7 @@ test.describe('uploads', () => {
       const stem = name.slice(3, -4)
       const placed = path.join(dataDirectory, 'volumes/sources', `${stem}${expected === 2 ? '-2' : ''}.mp4`)
       expect(createHash('sha256').update(await readFile(placed)).digest('hex')).toBe(createHash('sha256').update(content).digest('hex'))
-      await expect.poll(async () => (await sources(request)).find(source => source.name === path.basename(placed))?.state, { timeout: 60_000 }).toBe('ready')
+      await expect.poll(async () => (await sources(request)).find(source => source.name === path.basename(placed))?.state, { timeout: 180_000 }).toBe('ready')
     }
   })
 
@@ -101,7 +101,7 @@ test.describe('uploads', () => {
     const name = `hand ${randomBytes(3).toString('hex')}.avi`
     await page.getByLabel('Files to upload').setInputFiles([{ name, mimeType: 'video/x-msvideo', buffer: await readFile(path.join(dataDirectory, 'volumes/sources/Fog-signal interview 1.avi')) }])
     await expect(page.getByText(`${name} is uploaded and being read.`)).toBeVisible()
-    await expect(page.locator('[data-row]').filter({ hasText: name })).toContainText('320x240 4:3', { timeout: 60_000 })
+    await expect(page.locator('[data-row]').filter({ hasText: name })).toContainText('320x240 4:3', { timeout: 180_000 })
     await expectAccessible(page)
   })
 })

@@ -47,7 +47,6 @@ test('a treatment is put together: order, refusals, what comes out', async ({ pa
 })
 
 test('variants are tried, compared and chosen; the choice becomes the lot\'s treatment and that of its jobs', async ({ page, request }) => {
-  test.setTimeout(240_000)
   // Notes what is played, and how loud.
   await page.addInitScript(() => {
     const gains: GainNode[] = []
@@ -79,8 +78,8 @@ test('variants are tried, compared and chosen; the choice becomes the lot\'s tre
   await page.getByRole('button', { name: 'Try 2 variants' }).click()
   await expect(sheet(page).getByText('Enlarge, learned: none')).toBeVisible()
   // A first picture is there before the moments are done.
-  await expect(sheet(page).locator('img').first()).toBeVisible({ timeout: 60_000 })
-  await expect.poll(async () => ((await (await request.get('/api/trials?orderId=1')).json()) as Trial[]).filter(trial => trial.sourceId === sourceId).map(trial => trial.state), { timeout: 150_000 }).toEqual(['ready', 'ready'])
+  await expect(sheet(page).locator('img').first()).toBeVisible({ timeout: 180_000 })
+  await expect.poll(async () => ((await (await request.get('/api/trials?orderId=1')).json()) as Trial[]).filter(trial => trial.sourceId === sourceId).map(trial => trial.state), { timeout: 180_000 }).toEqual(['ready', 'ready'])
   const learned = sheet(page).getByRole('row').filter({ hasText: 'Enlarge, learned: fast' })
   await expect(learned.getByRole('cell').nth(2)).toHaveText(/^\d+\.\d+\d+\.\d+-\d+\.\d+$/)
   await expect(learned).toContainText('dB')
@@ -157,7 +156,6 @@ test('variants are tried, compared and chosen; the choice becomes the lot\'s tre
 })
 
 test('sound alone is tried, delivered and heard, also of a source without a picture', async ({ page, request }) => {
-  test.setTimeout(300_000)
   const { sourceId } = await openBench(page, 'Fog signal, north horn.wav')
   await request.put(`/api/sources/${sourceId}/moments`, { data: { moments: [{ reason: 'by hand', from: 4, to: 5 }] } })
   await page.reload()
@@ -168,7 +166,7 @@ test('sound alone is tried, delivered and heard, also of a source without a pict
   await expect(page.getByText('sound alone, track 1, 0:24.0')).toBeVisible()
   await expect(page.getByRole('list', { name: 'Steps' }).getByText('Take out hum, 50 Hz and its multiples')).toBeVisible()
   await page.getByRole('button', { name: 'Try 1 moment' }).click()
-  await expect(sheet(page).getByText(/→ -?\d+\.\d LUFS/)).toBeVisible({ timeout: 150_000 })
+  await expect(sheet(page).getByText(/→ -?\d+\.\d LUFS/)).toBeVisible({ timeout: 180_000 })
   await expect(sheet(page).getByText('coding equal')).toBeVisible()
   await expect(page.getByRole('img', { name: /^source, frame 0 of the moment/ })).toBeVisible()
   await expect(page.getByRole('region', { name: 'Viewer' }).getByLabel('Sound').getByRole('option')).toHaveText(['off', 'source', 'A'])

@@ -29,7 +29,7 @@ export async function jobs(request: APIRequestContext): Promise<Job[]> {
 
 export async function sourceCalled(request: APIRequestContext, name: string): Promise<Source> {
   let found: Source | undefined
-  await expect.poll(async () => (found = (await sources(request)).find(source => source.name === name))?.state, { timeout: 60_000 }).toMatch(/ready|refused/)
+  await expect.poll(async () => (found = (await sources(request)).find(source => source.name === name))?.state, { timeout: 180_000 }).toMatch(/ready|refused/)
   return found!
 }
 
@@ -47,7 +47,7 @@ export async function releaseJob(request: APIRequestContext, sourceName: string,
   return id
 }
 
-export async function untilState(request: APIRequestContext, id: number, state: string, timeout = 100_000): Promise<void> {
+export async function untilState(request: APIRequestContext, id: number, state: string, timeout = 240_000): Promise<void> {
   await expect.poll(async () => (await jobs(request)).find(job => job.id === id)?.state, { timeout }).toBe(state)
 }
 
@@ -55,5 +55,5 @@ export async function untilState(request: APIRequestContext, id: number, state: 
 export async function clearLanes(request: APIRequestContext): Promise<void> {
   const open = (await jobs(request)).filter(job => !['done', 'failed', 'cancelled'].includes(job.state))
   if (open.length > 0) await request.post('/api/jobs/actions', { data: { ids: open.map(job => job.id), action: 'cancel' } })
-  await expect.poll(async () => (await jobs(request)).filter(job => ['running', 'placing', 'queued'].includes(job.state)).length, { timeout: 30_000 }).toBe(0)
+  await expect.poll(async () => (await jobs(request)).filter(job => ['running', 'placing', 'queued'].includes(job.state)).length).toBe(0)
 }

@@ -28,9 +28,11 @@ export const TrialMoment = z.object({
   signalToNoise: z.number().nullable().optional(),
   /** Seconds by the clock for treating and encoding, without the seek to the place. */
   seconds: z.number().positive(),
+  /** Seconds by the clock for checking it as a job's result is checked; absent in trials of before it was measured. */
+  checkSeconds: z.number().min(0).optional(),
   /** Seconds until the first treated frame was there. */
   untilFirstFrame: z.number().min(0),
-  /** Seconds of work by step; those of decoding, steps and encoder overlap. */
+  /** Seconds of work by step, the check last; those of decoding, steps and encoder overlap. */
   steps: z.array(z.object({ name: z.string(), seconds: z.number().min(0) })),
   /** Bytes of the encoded moment. */
   bytes: z.int().min(0),
@@ -84,9 +86,11 @@ const machinePart = 0.15
 export interface TrialForecast {
   /** Null for sound alone. */
   secondsPerFrame: Range | null
-  /** For the whole source: treating and encoding, without the check. */
+  /** For the whole source: treating, encoding and the check. */
   seconds: Range
   bytes: Range
+  /** Whether the check's time was measured and is in; it is not in trials of before that. */
+  withCheck: boolean
 }
 
 /**
@@ -104,14 +108,16 @@ export function forecastTrial({ moments, results, treatment }: Pick<TrialRecord,
     return { expected, low: Math.min(...values) * (1 - widen), high: Math.max(...values) * (1 + widen) }
   }
   const times = (range: Range, factor: number): Range => ({ expected: range.expected * factor, low: range.low * factor, high: range.high * factor })
+  const work = (result: TrialMoment) => result.seconds + (result.checkSeconds ?? 0)
+  const withCheck = done.every(({ result }) => result.checkSeconds !== undefined)
   if (treatment.result === null) {
     const perSecond = (figure: (result: TrialMoment) => number, widen: number) => times(rangeOf(({ result }) => figure(result) / result.soundSeconds!, widen), treatment.seconds)
-    return { secondsPerFrame: null, seconds: perSecond(result => result.seconds, machinePart), bytes: perSecond(result => result.bytes, 0.05) }
+    return { secondsPerFrame: null, seconds: perSecond(work, machinePart), bytes: perSecond(result => result.bytes, 0.05), withCheck }
   }
   const { frameCount, rate } = treatment.result
-  const secondsPerFrame = rangeOf(({ result }) => result.seconds / result.frames, machinePart)
+  const secondsPerFrame = rangeOf(({ result }) => work(result) / result.frames, machinePart)
   const bytesPerSecond = rangeOf(({ result }) => (result.bytes / result.frames) * toNumber(rate), 0.05)
-  return { secondsPerFrame, seconds: times(secondsPerFrame, frameCount), bytes: times(bytesPerSecond, frameCount / toNumber(rate)) }
+  return { secondsPerFrame, seconds: times(secondsPerFrame, frameCount), bytes: times(bytesPerSecond, frameCount / toNumber(rate)), withCheck }
 }
 
 /** The forecast of a lot of which the tried source is a part, by its share of the lot's length. */

@@ -79,7 +79,7 @@ describe('a forecast of sound alone', () => {
   })
 
   test('of a trial is per second of sound, with no time for frames', () => {
-    const result: TrialMoment = { frames: 0, soundSeconds: 2, signalToNoise: 20, seconds: 0.1, untilFirstFrame: 0, steps: [], bytes: 40_000, ssim: null, xpsnr: null, before: null, after: null, devices: {} }
+    const result: TrialMoment = { frames: 0, soundSeconds: 2, signalToNoise: 20, seconds: 0.08, checkSeconds: 0.02, untilFirstFrame: 0, steps: [], bytes: 40_000, ssim: null, xpsnr: null, before: null, after: null, devices: {} }
     const forecast = forecastTrial({ treatment: treat([]), moments: [{ reason: 'typical', from: 0, to: 2 }], results: [result] })!
     expect(forecast.secondsPerFrame).toBeNull()
     expect(forecast.seconds.expected).toBeCloseTo(0.7, 9)

@@ -187,17 +187,25 @@ describe('moments', () => {
 })
 
 describe('trials', () => {
-  const result = (seconds: number, bytes: number): TrialMoment => ({ frames: 50, seconds, untilFirstFrame: 0.3, steps: [], bytes, ssim: 0.99, xpsnr: 40, before: { noise: 1, detail: 100, blocking: 1, wobble: null }, after: { noise: 1, detail: 100, blocking: 1, wobble: null }, devices: {} })
+  const result = (seconds: number, bytes: number): TrialMoment => ({ frames: 50, seconds: seconds * 0.75, checkSeconds: seconds * 0.25, untilFirstFrame: 0.3, steps: [], bytes, ssim: 0.99, xpsnr: 40, before: { noise: 1, detail: 100, blocking: 1, wobble: null }, after: { noise: 1, detail: 100, blocking: 1, wobble: null }, devices: {} })
   const treatment = { ...treat([]), result: { ...treat([]).result, frameCount: 3000, rate: rational(25) } } as Treatment
   const moment = (reason: 'typical' | 'darkest' | 'most motion') => ({ reason, from: 0, to: 2 })
 
-  test('forecast by the typical moment, with a range over all', () => {
+  test('forecast by the typical moment, with a range over all: treating, encoding and checking', () => {
     const forecast = forecastTrial({ treatment, moments: [moment('typical'), moment('darkest'), moment('most motion')], results: [result(10, 500_000), result(8, 300_000), result(15, 900_000)] })!
     expect(forecast.secondsPerFrame).toEqual({ expected: 0.2, low: expect.closeTo(0.16 * 0.85, 6), high: expect.closeTo(0.3 * 1.15, 6) })
     expect(forecast.seconds.expected).toBeCloseTo(600, 6)
+    expect(forecast.withCheck).toBe(true)
     // 500 kB for two seconds, 120 s long.
     expect(forecast.bytes.expected).toBeCloseTo(30_000_000, 0)
     expect(forecastTrialForLot(forecast, 120, 480).seconds.expected).toBeCloseTo(2400, 6)
+  })
+  test('of before the check was measured say that it is not in', () => {
+    const { checkSeconds, ...older } = result(10, 500_000)
+    const forecast = forecastTrial({ treatment, moments: [moment('typical'), moment('darkest')], results: [result(10, 500_000), older] })!
+    expect(forecast.withCheck).toBe(false)
+    expect(forecast.secondsPerFrame!.expected).toBe(0.2)
+    expect(forecast.secondsPerFrame!.low).toBeCloseTo((0.2 - checkSeconds! / 50) * 0.85, 9)
   })
   test('say nothing before a moment is done', () => {
     expect(forecastTrial({ treatment, moments: [moment('typical')], results: [null] })).toBeNull()

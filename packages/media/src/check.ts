@@ -1,4 +1,5 @@
 import { stat } from 'node:fs/promises'
+import { performance } from 'node:perf_hooks'
 import { describePixelFormat, toNumber, type PictureCheckMeasurement, type PictureSpec, type SourceFacts, type PictureTreatment } from '@hematine/core'
 import { AVMEDIA_TYPE_AUDIO, AVMEDIA_TYPE_VIDEO, AV_FRAME_FLAG_INTERLACED } from 'node-av/constants'
 import { avGetCodecName, avGetPixFmtName, Frame } from 'node-av/lib'
@@ -128,7 +129,7 @@ export type PictureMeasurement = Pick<PictureCheckMeasurement, 'video' | 'treate
 
 /**
  * Decodes a result's picture whole and compares each frame with the treated source.
- * @param part for a result that is a stretch only: the treated frame it starts with and how many it has
+ * @param part for a result that is a stretch only: the treated frame it starts with, and how many of its frames are looked at
  */
 export async function measurePicture(plan: CheckPlan, gate: WorkGate, onProgress: (framesDone: number) => void, part: { firstFrame: number, frames: number } | null = null): Promise<PictureMeasurement> {
   const { input, facts, treatment } = plan
@@ -146,7 +147,7 @@ export async function measurePicture(plan: CheckPlan, gate: WorkGate, onProgress
     let shape: Pick<PictureCheckMeasurement['video'], 'width' | 'height' | 'pixelFormat' | 'colour' | 'pixelAspect'> | null = null
     for (;;) {
       await gate.turn()
-      const hasResult = await decoder.next(frame)
+      const hasResult = (part === null || framesDecoded < part.frames) && await decoder.next(frame)
       const hasReference = (part === null || treatedFrames < part.frames) && await treated.next(reference)
       if (hasResult) {
         const ticks = Number(frame.pts)
@@ -188,6 +189,17 @@ export async function measurePicture(plan: CheckPlan, gate: WorkGate, onProgress
     await treated?.close()
     await decoder.close()
   }
+}
+
+/**
+ * Time that checking a stretch takes, as a job's check does it.
+ * @returns seconds for `part.frames` frames; the first one, with its seek, is left out and the others stand for it. 0 for a single frame
+ * @throws as `measurePicture` does
+ */
+export async function timeCheck(plan: CheckPlan, gate: WorkGate, part: { firstFrame: number, frames: number }): Promise<number> {
+  let begin = 0
+  await measurePicture(plan, gate, () => begin ||= performance.now(), part)
+  return part.frames > 1 ? ((performance.now() - begin) / 1000) * (part.frames / (part.frames - 1)) : 0
 }
 
 /** Rate of a result from its frames' own times; the planned one when it agrees to within the rounding of the container's clock. */

@@ -2,7 +2,7 @@ import { rm, stat } from 'node:fs/promises'
 import path from 'node:path'
 import { performance } from 'node:perf_hooks'
 import { sampleStarts, type SampleMeasurement, type SoundSpec, type SoundTreatment, type SoundWindow } from '@hematine/core'
-import { compareSound } from './check-sound.ts'
+import { timeSoundCheck } from './check-sound.ts'
 import { extractSound } from './extract-sound.ts'
 import { MediaError } from './libav.ts'
 import type { SamplePlan } from './sample.ts'
@@ -55,9 +55,7 @@ async function measureWindow(plan: SoundSamplePlan, stretch: { startSeconds: num
   try {
     const { seconds, bytes, packets, openSeconds, workSeconds } = await extractSound(piece, gate, () => undefined)
     const { audio } = await readFacts({ kind: 'file', path: outputPath })
-    let checkBegin = 0
-    await compareSound(piece, audio, gate, () => checkBegin ||= performance.now())
-    const checkSeconds = (performance.now() - checkBegin) / 1000
+    const { checkSeconds } = await timeSoundCheck(piece, audio, gate)
     const headBytes = Math.max(0, (await stat(outputPath)).size - bytes)
     return { measured: { startSeconds: stretch.startSeconds, seconds, encodeSeconds: workSeconds, checkSeconds, bytes, packets }, headBytes, openSeconds }
   } catch (error) {

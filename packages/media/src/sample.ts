@@ -3,7 +3,7 @@ import path from 'node:path'
 import { performance } from 'node:perf_hooks'
 import { sampleStarts, toNumber, type AudioFacts, type PictureSpec, type SampleMeasurement, type SampleWindow, type SourceFacts, type PictureTreatment } from '@hematine/core'
 import { Frame } from 'node-av/lib'
-import { measurePicture } from './check.ts'
+import { timeCheck } from './check.ts'
 import { Encoder } from './encoder.ts'
 import type { MediaInput } from './input.ts'
 import { MediaError } from './libav.ts'
@@ -118,10 +118,7 @@ async function measureWindow(plan: SamplePlan, firstFrame: number, frames: numbe
     await encoder.encode(null, take)
     window.encodeSeconds = (performance.now() - encodeBegin) / 1000
     await output.finish()
-    let checkBegin = 0
-    await measurePicture({ ...plan, outputPath }, gate, () => checkBegin ||= performance.now(), { firstFrame, frames: window.frames })
-    // The first frame, with its seek, is left out and the others stand for it.
-    window.checkSeconds = window.frames > 1 ? ((performance.now() - checkBegin) / 1000) * (window.frames / (window.frames - 1)) : 0
+    window.checkSeconds = await timeCheck({ ...plan, outputPath }, gate, { firstFrame, frames: window.frames })
     return { window, openSeconds }
   } finally {
     queue.end()

@@ -1,7 +1,7 @@
 import { access, mkdir, writeFile } from 'node:fs/promises'
 import path from 'node:path'
 import { plainTimeline, resultTimeAt, type Moment, type SoundSpec, type SoundTreatment, type TrialMoment } from '@hematine/core'
-import { compareSound } from './check-sound.ts'
+import { timeSoundCheck } from './check-sound.ts'
 import { extractSound } from './extract-sound.ts'
 import { toJpeg } from './frame-sheet.ts'
 import type { MediaInput } from './input.ts'
@@ -37,7 +37,7 @@ export async function runSoundTrialMoment(plan: SoundTrialPlan, gate: WorkGate):
 
   const output: MediaInput = { kind: 'file', path: piece.outputPath }
   const written = await readFacts(output)
-  const [track] = await compareSound(piece, written.audio, gate, () => undefined)
+  const { compared: [track], checkSeconds } = await timeSoundCheck(piece, written.audio, gate)
   const beside = path.dirname(directory)
   const heard = facts.audio[0]!.streamIndex
   const [sourceSound, resultSound] = [path.join(beside, sourceSoundFile(sourceId, moment, heard)), path.join(directory, soundFile(index))]
@@ -49,7 +49,7 @@ export async function runSoundTrialMoment(plan: SoundTrialPlan, gate: WorkGate):
   const speed = treatment.timeline?.speed ?? 1
   await writeFile(path.join(directory, lookFile(index)), await toJpeg(await writeSoundSheet(path.join(directory, sheetFile(index)), resultSound, made.seconds, speed)))
   return {
-    frames: 0, soundSeconds: made.seconds, signalToNoise: track?.signalToNoise ?? null, seconds: made.workSeconds, untilFirstFrame: made.openSeconds, steps: [], bytes: made.bytes, ssim: null, xpsnr: null, before: null, after: null, devices: {},
+    frames: 0, soundSeconds: made.seconds, signalToNoise: track?.signalToNoise ?? null, seconds: made.workSeconds, checkSeconds, untilFirstFrame: made.openSeconds, steps: [], bytes: made.bytes, ssim: null, xpsnr: null, before: null, after: null, devices: {},
     ...(before === undefined || after === undefined ? {} : { loudness: { before, after } }),
   }
 }

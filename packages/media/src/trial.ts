@@ -4,7 +4,7 @@ import {
   columnGrid, detailOf, framesIn, noiseOf, plainTimeline, resultTimeAt, rowGrid, stepName, toNumber, wobbleOf, type PictureSpec, type Moment, type PictureFigures, type Plane, type SourceFacts, type PictureTreatment, type TrialMoment, type VideoFacts,
 } from '@hematine/core'
 import { Frame } from 'node-av/lib'
-import { Likeness } from './check.ts'
+import { Likeness, timeCheck } from './check.ts'
 import { openFrames } from './frame-reader.ts'
 import { FrameSheet, toJpeg } from './frame-sheet.ts'
 import type { MediaInput } from './input.ts'
@@ -53,6 +53,9 @@ export async function trialLook({ input, facts, treatment, moment }: Pick<TrialP
 
 /** Frames that are compared with the encoded ones, spread over the moment; more would only take memory. */
 const comparedFrames = 8
+
+/** Frames that are checked as those of a job are, to know what that costs; all would take as long as the moment itself. */
+const checkedFrames = 12
 
 /** Frames whose figures are taken, spread over the moment; each with the one after it. */
 const figurePlaces = [0.15, 0.5, 0.85]
@@ -121,6 +124,8 @@ async function measureMoment({ facts, treatment, ...plan }: TrialPlan, outputPat
     before.push(figuresOf(source, wobble?.before ?? null))
     treated.push(figuresOf(now, wobble?.after ?? null))
   }
+  const checked = Math.min(made.frames, checkedFrames)
+  const checkSeconds = await timeCheck({ ...plan, facts, treatment, outputPath }, gate, { firstFrame: stretchOf(plan.moment, treatment).firstFrame, frames: checked }) * (made.frames / checked)
   const { moment } = plan
   const [loudBefore, loudAfter] = [
     await writeMomentSound(path.join(path.dirname(directory), sourceSoundFile(plan.sourceId, moment, facts.audio[0]?.streamIndex ?? 0)), plan.input, facts, moment.from, moment.to - moment.from, gate),
@@ -128,7 +133,7 @@ async function measureMoment({ facts, treatment, ...plan }: TrialPlan, outputPat
   ]
   const names = [...made.stepSeconds].map(([key, seconds]) => ({ name: stepName(treatment, key), seconds }))
   return {
-    frames: made.frames, seconds: made.seconds, untilFirstFrame: made.untilFirstFrame, steps: [...names, { name: 'Encode', seconds: made.encodeSeconds }], bytes: (await stat(outputPath)).size,
+    frames: made.frames, seconds: made.seconds, checkSeconds, untilFirstFrame: made.untilFirstFrame, steps: [...names, { name: 'Encode', seconds: made.encodeSeconds }, { name: 'Check', seconds: checkSeconds }], bytes: (await stat(outputPath)).size,
     ssim: ssim?.mean ?? null, xpsnr: xpsnr?.mean ?? null, before: meanFigures(before), after: meanFigures(treated), devices: made.devices,
     ...(loudBefore === undefined || loudAfter === undefined ? {} : { loudness: { before: loudBefore, after: loudAfter } }),
   }

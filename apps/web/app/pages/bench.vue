@@ -259,7 +259,7 @@ const proposal = computed(() => treatment.value?.name ?? lot.value?.name ?? 'Tre
       <KeepDialog :model-value="keeping !== null" :steps="keeping ?? []" :lots="choices" :lot-id="lot.id" :proposal="proposal" @update:model-value="open => { if (!open) keeping = null }" @kept="kept" />
     </div>
     <template v-if="lot && source">
-      <TrialSheet v-if="current.length > 0" v-model:shown="shown" v-model:moment="momentAt" class="sheet" :variants="current" :moments="moments" :source="source" :lot="lot" @choose="choose" @remove="remove" />
+      <TrialSheet v-if="current.length > 0" v-model:shown="shown" v-model:moment="momentAt" class="sheet" :variants="current" :moments="moments" :source="source" :lot="lot" :spec-key="specKey" @choose="choose" @remove="remove" />
       <p v-else class="none muted">{{ trials.length > 0 ? 'Earlier trials were made on other moments. Choose the moments by measurement to see them again, or try once more.' : 'No trials yet. Each variant becomes a row here, with its time, size and figures, measured on this machine.' }}</p>
     </template>
     <EmptyState v-else-if="order.loaded && !isReading && choices.length === 0" title="Nothing to treat yet">

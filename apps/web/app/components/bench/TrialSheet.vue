@@ -7,7 +7,8 @@ import { addressOf } from '~/composables/useCall'
 /** Variants down, moments across: a picture of each, then what each costs and what it does to the picture. */
 const shown = defineModel<number[]>('shown', { required: true })
 const momentAt = defineModel<number>('moment', { required: true })
-const { variants, moments, source, lot } = defineProps<{ variants: readonly { trial: TrialRecord, letter: string }[], moments: readonly Moment[], source: SourceRecord, lot: LotRecord }>()
+/** `specKey` is the one that stands above: variants tried with it need not name it. */
+const { variants, moments, source, lot, specKey } = defineProps<{ variants: readonly { trial: TrialRecord, letter: string }[], moments: readonly Moment[], source: SourceRecord, lot: LotRecord, specKey: string }>()
 const emit = defineEmits<{ choose: [trial: TrialRecord], remove: [ids: number[]] }>()
 
 const rows = computed(() => variants.map(({ trial, letter }) => {
@@ -15,7 +16,7 @@ const rows = computed(() => variants.map(({ trial, letter }) => {
   const results = trial.results.filter(result => result !== null)
   return { trial, letter, forecast, forLot: forecast && forecastTrialForLot(forecast, source.facts?.durationSeconds ?? 1, lot.seconds), results, failed: trial.state === 'failed' }
 }))
-const severalSpecs = computed(() => new Set(variants.map(({ trial }) => trial.spec.key)).size > 1)
+const namesSpecs = computed(() => variants.some(({ trial }) => trial.spec.key !== specKey))
 /** Whether only sound was tried: there are no figures of pictures then. */
 const onlySound = computed(() => rows.value.length > 0 && rows.value.every(isSound))
 const opened = computed(() => rows.value.find(row => row.trial.id === shown.value.at(-1)) ?? null)
@@ -76,7 +77,7 @@ function toggle(id: number): void {
       <tbody>
         <tr v-for="row in rows" :key="row.trial.id" :class="{ open: shown.includes(row.trial.id) }">
           <th scope="row">
-            <button type="button" class="name" :title="row.trial.label" :aria-pressed="shown.includes(row.trial.id)" @click="toggle(row.trial.id)"><strong class="number">{{ row.letter }}</strong> {{ row.trial.label }}<span v-if="severalSpecs" class="muted">, {{ row.trial.spec.name }}</span></button>
+            <button type="button" class="name" :title="row.trial.label" :aria-pressed="shown.includes(row.trial.id)" @click="toggle(row.trial.id)"><strong class="number">{{ row.letter }}</strong> {{ row.trial.label }}<span v-if="namesSpecs" class="muted">, {{ row.trial.spec.name }}</span></button>
             <div class="ends">
               <button type="button" class="choose" :disabled="row.results.length === 0" @click="emit('choose', row.trial)">Choose {{ row.letter }}</button>
               <span v-if="row.failed" class="bad">failed</span>
@@ -104,7 +105,7 @@ function toggle(id: number): void {
       </tbody>
     </table>
     <p v-if="opened && costs.length > 0" class="costs"><span class="muted">{{ opened.letter }}, seconds a frame by step (they overlap):</span> <span v-for="cost in costs" :key="cost.name" class="cost">{{ cost.name }} <span class="number">{{ perFrame(cost.seconds) }}</span></span><span v-if="devices.length > 0" class="muted">{{ devices.join(', ') }}</span></p>
-    <p v-if="rows.length > 0" class="muted note">Times and sizes are ranges from the tried moments, treating and encoding on this machine; the check comes on top. Figures are means over the moments and tell amounts, not beauty: {{ onlySound ? 'listen yourself' : 'look at faces, text and textures yourself' }}.</p>
+    <p v-if="rows.length > 0" class="muted note">Times and sizes are ranges from the tried moments, treating, encoding and checking on this machine{{ rows.some(row => row.forecast?.withCheck === false) ? ', older trials without the check' : '' }}. Figures are means over the moments and tell amounts, not beauty: {{ onlySound ? 'listen yourself' : 'look at faces, text and textures yourself' }}.</p>
   </div>
 </template>
 
