@@ -17,6 +17,15 @@ export const holdFile = (stage: HeldStage) => `hold-${stage}`
 /** In the same place: written when work that waits was paused by its worker. */
 export const pausedFile = 'paused'
 
+/** The frame that a file names, null when it is not there (any more). */
+function frameIn(file: string): number | null {
+  try {
+    return Number(readFileSync(file, 'utf8'))
+  } catch {
+    return null
+  }
+}
+
 function held(stage: HeldStage, gate: WorkGate): WorkGate {
   const directory = path.dirname(fileURLToPath(import.meta.url))
   const hold = path.join(directory, holdFile(stage))
@@ -30,7 +39,8 @@ function held(stage: HeldStage, gate: WorkGate): WorkGate {
   return {
     async turn() {
       await pass()
-      if (!existsSync(hold) || ++turns <= Number(readFileSync(hold, 'utf8'))) return
+      const frame = frameIn(hold)
+      if (frame === null || ++turns <= frame) return
       while (existsSync(hold)) {
         await sleep(20)
         await pass()

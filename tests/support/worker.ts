@@ -32,10 +32,10 @@ export const jobsHeld = {
 export class TestWorker {
   readonly child: ChildProcess
 
-  constructor(databaseUrl: string, scratch: string, readonly name: string, lanes = 1) {
+  constructor(databaseUrl: string, scratch: string, readonly name: string) {
     this.child = fork(built('main.mjs'), [], {
       execArgv: [], stdio: ['ignore', 'ignore', 'ignore', 'ipc'],
-      env: { PATH: process.env.PATH, HEMATINE_DATABASE_URL: databaseUrl, HEMATINE_DATA_DIR: scratch, HEMATINE_WORKER_NAME: name, HEMATINE_LANES: String(lanes), HEMATINE_LOG_LEVEL: 'error' },
+      env: { PATH: process.env.PATH, HEMATINE_DATABASE_URL: databaseUrl, HEMATINE_DATA_DIR: scratch, HEMATINE_WORKER_NAME: name, HEMATINE_LANES: '1', HEMATINE_LOG_LEVEL: 'error' },
     })
   }
 

@@ -119,10 +119,9 @@ const looked = computed(() => current.value.filter(({ trial }) => shown.value.in
 async function tryWishes(wishes: { label: string, steps: Step[] }[]): Promise<void> {
   if (!source.value) return
   busy.value = true
-  const answer = await notices.attempt(() => call('askForTrials', { body: { sourceId: source.value!.id, specKey: specKey.value, wishes } }))
+  const answer = await notices.attempt(() => order.ask(call('askForTrials', { body: { sourceId: source.value!.id, specKey: specKey.value, wishes } }), ({ trials }) => ({ trials })))
   busy.value = false
   if (!answer) return
-  order.take({ trials: answer.trials })
   for (const refusal of answer.refused) notices.problem(`${refusal.label}: ${refusal.reason}`)
   shown.value = answer.trials.slice(0, 3).map(trial => trial.id)
 }
@@ -144,7 +143,11 @@ async function changeMoments(next: Moment[] | null): Promise<void> {
 }
 
 async function remove(ids: number[]): Promise<void> {
-  await notices.attempt(() => call('removeTrials', { body: { ids } }))
+  const removed = await notices.attempt(async () => {
+    await call('removeTrials', { body: { ids } })
+    return true
+  })
+  if (!removed) return
   shown.value = shown.value.filter(id => !ids.includes(id))
   order.take({ goneTrials: ids })
 }

@@ -7,6 +7,17 @@ import { computed, ref, shallowRef } from 'vue'
 import { LiveChange, type SourceCounts } from '#shared/api'
 import { addressOf, call } from '~/composables/useCall'
 import { useNotices } from './notices'
+import { Told } from './told'
+
+/** Puts the answer of the latest question only: of two that overlap the first may be answered last. */
+function latestOnly(): <Answer>(question: Promise<Answer>, put: (answer: Answer) => void) => Promise<void> {
+  let asked = 0
+  return async (question, put) => {
+    const mine = ++asked
+    const answer = await question
+    if (mine === asked) put(answer)
+  }
+}
 
 /** The open order and all that is in it: fetched once, then kept up to date by the server's events. */
 export const useOrder = defineStore('order', () => {
@@ -31,6 +42,9 @@ export const useOrder = defineStore('order', () => {
   /** Goes up with each change of jobs, for views that fetch more about them. */
   const jobChanges = ref(0)
   let events: EventSource | null = null
+  const told = new Told()
+  const latestCounts = latestOnly()
+  const latestInventory = latestOnly()
 
   const order = computed(() => orders.value.find(entry => entry.id === chosenId.value) ?? orders.value[0] ?? null)
   const jobList = computed(() => [...jobs.value.values()].sort((a, b) => a.position - b.position || a.id - b.id))
@@ -43,20 +57,21 @@ export const useOrder = defineStore('order', () => {
   const sourceVolumes = computed(() => volumes.value.filter(volume => volume.role === 'source'))
 
   async function load(): Promise<void> {
-    orders.value = await call('listOrders', {})
+    const begun = told.now
+    orders.value = told.merged(begun, 'orders', await call('listOrders', {}), orders.value).sort((a, b) => a.id - b.id)
     const id = order.value?.id
     const query = { orderId: id ?? 0 }
     const [planned, places, people, folders, watched, discs] = await Promise.all([
       id ? call('listJobs', { query }) : [], call('listVolumes', {}), call('listWorkers', {}), id ? call('listScans', { query }) : [], id ? call('listWatches', { query }) : [], id ? call('listCopies', { query }) : [],
     ])
-    copies.value = discs
+    copies.value = told.merged(begun, 'copies', discs, copies.value).sort((a, b) => b.id - a.id)
     const [tried] = await Promise.all([id ? call('listTrials', { query }) : [], loadDrives(), loadInventory(), loadTreatments()])
-    trials.value = new Map(tried.map(trial => [trial.id, trial]))
-    scans.value = folders
-    watches.value = watched
+    trials.value = new Map(told.merged(begun, 'trials', tried, trials.value.values()).map(trial => [trial.id, trial]))
+    scans.value = told.merged(begun, 'scans', folders, scans.value).sort((a, b) => b.id - a.id)
+    watches.value = told.merged(begun, 'watches', watched, watches.value).sort((a, b) => a.id - b.id)
     noteSources([])
     await loadCounts()
-    jobs.value = new Map(planned.map(job => [job.id, job]))
+    jobs.value = new Map(told.merged(begun, 'jobs', planned, jobs.value.values()).map(job => [job.id, job]))
     volumes.value = places
     workers.value = people
     jobChanges.value++
@@ -76,12 +91,12 @@ export const useOrder = defineStore('order', () => {
   }
 
   async function loadInventory(): Promise<void> {
-    inventory.value = order.value ? await call('listInventory', { query: { orderId: order.value.id } }) : []
+    await latestInventory(order.value ? call('listInventory', { query: { orderId: order.value.id } }) : Promise.resolve([]), answer => { inventory.value = answer })
   }
 
   async function loadCounts(): Promise<void> {
     const id = order.value?.id
-    if (id) counts.value = await call('countSources', { query: { orderId: id } })
+    if (id) await latestCounts(call('countSources', { query: { orderId: id } }), answer => { counts.value = answer })
   }
 
   /** Says that sources changed, here or elsewhere. */
@@ -92,7 +107,15 @@ export const useOrder = defineStore('order', () => {
   const inventorySoon = useThrottleFn(() => loadInventory().catch(() => undefined), 700, true)
   const countSoon = useThrottleFn(() => loadCounts().catch(() => undefined), 700, true)
 
-  /** Puts records that a call gave, or an event brought, into the cache. */
+  /** Asks the server, and puts the records of its answer into the cache, unless an event told of them meanwhile. @throws what the call throws */
+  async function ask<Answer>(question: Promise<Answer>, records: (answer: Answer) => Partial<LiveChange>): Promise<Answer> {
+    const begun = told.now
+    const answer = await question
+    take(told.untold(begun, records(answer)))
+    return answer
+  }
+
+  /** Puts records into the cache as they are. */
   function take(change: Partial<LiveChange>): void {
     if (change.orders?.length) {
       const others = orders.value.filter(entry => !change.orders!.some(fresh => fresh.id === entry.id))
@@ -142,6 +165,7 @@ export const useOrder = defineStore('order', () => {
     source.addEventListener('reload', () => void load())
     source.addEventListener('change', event => {
       const change = LiveChange.parse(JSON.parse((event as MessageEvent<string>).data))
+      told.note(change)
       take(change)
       if (change.volumes) void loadVolumes()
       if (change.drives) void loadDrives()
@@ -175,12 +199,11 @@ export const useOrder = defineStore('order', () => {
   }
 
   async function move(ids: number[], beforeId: number | null): Promise<void> {
-    const moved = await notices.attempt(() => call('moveJobs', { body: { ids, beforeId } }))
-    if (moved) take({ jobs: moved })
+    await notices.attempt(() => ask(call('moveJobs', { body: { ids, beforeId } }), moved => ({ jobs: moved })))
   }
 
   return {
     orders, order, counts, scans, watches, copies, drives, inventory, trials, treatments, sourceChange, noteSources, jobs, jobList, drafts, active, waiting, settled, volumes, deliveryVolumes, sourceVolumes, workers, lanes, specs: builtInSpecs,
-    loaded, connected, jobChanges, open, choose, load, loadVolumes, loadDrives, loadTreatments, loadInventory, inventorySoon, take, act, move,
+    loaded, connected, jobChanges, open, choose, load, loadVolumes, loadDrives, loadTreatments, loadInventory, inventorySoon, ask, take, act, move,
   }
 })

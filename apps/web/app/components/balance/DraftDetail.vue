@@ -17,8 +17,7 @@ watch(() => job.id, async id => {
 }, { immediate: true })
 
 async function measureAgain(): Promise<void> {
-  const changed = await notices.attempt(() => call('measureAgain', { parameters: { id: job.id } }))
-  if (changed) order.take({ jobs: [changed] })
+  await notices.attempt(() => order.ask(call('measureAgain', { parameters: { id: job.id } }), changed => ({ jobs: [changed] })))
 }
 </script>
 

@@ -24,10 +24,9 @@ async function draft(): Promise<void> {
   if (!volume.value) return
   busy.value = true
   const wishes = selected.value.flatMap(sourceId => specKeys.value.map(specKey => ({ sourceId, specKey })))
-  const answer = await notices.attempt(() => call('draftJobs', { body: { deliveryVolumeId: volume.value!.id, wishes } }))
+  const answer = await notices.attempt(() => order.ask(call('draftJobs', { body: { deliveryVolumeId: volume.value!.id, wishes } }), ({ jobs }) => ({ jobs })))
   busy.value = false
   if (!answer) return
-  order.take({ jobs: answer.jobs })
   for (const refusal of answer.refused) notices.problem(refusal.reason)
   if (answer.jobs.length === 0) return
   chosen.value = new Set()

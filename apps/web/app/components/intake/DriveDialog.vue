@@ -31,9 +31,8 @@ async function change(body: { disc?: string | null, speed?: number, badSectors?:
 }
 
 async function readIn(): Promise<void> {
-  const begun = await notices.attempt(() => call('beginCopy', { body: { orderId: order.order!.id, driveId: drive.value!.id, volumeId: volumeId.value! } }))
+  const begun = await notices.attempt(() => order.ask(call('beginCopy', { body: { orderId: order.order!.id, driveId: drive.value!.id, volumeId: volumeId.value! } }), copy => ({ copies: [copy] })))
   if (!begun) return
-  order.take({ copies: [begun] })
   emit('close')
 }
 </script>

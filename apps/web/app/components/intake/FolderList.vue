@@ -28,8 +28,8 @@ function copyProgress(copy: DiscCopyRecord): string {
   ].join(', ')
 }
 
-const stopCopy = (copy: DiscCopyRecord) => notices.attempt(async () => order.take({ copies: [await call('stopCopy', { parameters: { id: copy.id } })] }))
-const stop = (scan: ScanRecord) => notices.attempt(async () => order.take({ scans: [await call('stopScan', { parameters: { id: scan.id } })] }))
+const stopCopy = (copy: DiscCopyRecord) => notices.attempt(() => order.ask(call('stopCopy', { parameters: { id: copy.id } }), stopped => ({ copies: [stopped] })))
+const stop = (scan: ScanRecord) => notices.attempt(() => order.ask(call('stopScan', { parameters: { id: scan.id } }), stopped => ({ scans: [stopped] })))
 const endWatch = (id: number) => notices.attempt(async () => {
   await call('endWatch', { parameters: { id } })
   order.take({ goneWatches: [id] })

@@ -48,9 +48,8 @@ function chooseAll(): void {
 /** The folder that is shown, with all below it: gone through once, or watched from now on. */
 async function takeFolder(how: 'beginScan' | 'beginWatch'): Promise<void> {
   const body = { orderId: order.order!.id, volumeId: volumeId.value!, path: path.value, frameRate: rate.value }
-  const begun = await notices.attempt(async () => how === 'beginScan' ? { scans: [await call('beginScan', { body })] } : { watches: [await call('beginWatch', { body })] })
+  const begun = await notices.attempt<unknown>(() => how === 'beginScan' ? order.ask(call('beginScan', { body }), scan => ({ scans: [scan] })) : order.ask(call('beginWatch', { body }), watch => ({ watches: [watch] })))
   if (!begun) return
-  order.take(begun)
   emit('close')
 }
 

@@ -24,9 +24,8 @@ function toLocal(date: Date): string {
 
 async function save(): Promise<void> {
   const body = { code: code.value.trim(), name: name.value.trim(), dueAt: localDue.value ? new Date(localDue.value).toISOString() : null }
-  const saved = await notices.attempt(() => existing ? call('changeOrder', { parameters: { id: existing.id }, body }) : call('createOrder', { body }))
+  const saved = await notices.attempt(() => order.ask(existing ? call('changeOrder', { parameters: { id: existing.id }, body }) : call('createOrder', { body }), answer => ({ orders: [answer] })))
   if (!saved) return
-  order.take({ orders: [saved] })
   if (!existing) await order.choose(saved.id)
   emit('close')
 }
