@@ -104,7 +104,7 @@ function toggle(id: number): void {
         </tr>
       </tbody>
     </table>
-    <p v-if="opened && costs.length > 0" class="costs"><span class="muted">{{ opened.letter }}, seconds a frame by step (they overlap):</span> <span v-for="cost in costs" :key="cost.name" class="cost">{{ cost.name }} <span class="number">{{ perFrame(cost.seconds) }}</span></span><span v-if="devices.length > 0" class="muted">{{ devices.join(', ') }}</span></p>
+    <p v-if="opened && costs.length > 0" class="costs"><span class="muted">{{ opened.letter }}, seconds a frame by step (all but the check overlap):</span> <span v-for="cost in costs" :key="cost.name" class="cost">{{ cost.name }} <span class="number">{{ perFrame(cost.seconds) }}</span></span><span v-if="devices.length > 0" class="muted">{{ devices.join(', ') }}</span></p>
     <p v-if="rows.length > 0" class="muted note">Times and sizes are ranges from the tried moments, treating, encoding and checking on this machine{{ rows.some(row => row.forecast?.withCheck === false) ? ', older trials without the check' : '' }}. Figures are means over the moments and tell amounts, not beauty: {{ onlySound ? 'listen yourself' : 'look at faces, text and textures yourself' }}.</p>
   </div>
 </template>
