@@ -11,7 +11,7 @@ export default defineConfig({
     // Files run in processes of their own, two at a time: most of them wait for a database, a child or a disk now and then.
     pool: 'forks',
     maxWorkers: 2,
-    // Against what never ends, not against machines that are slow or busy: no test fails for being slow alone.
+    // Against what never ends, not against machines that are slow or busy.
     testTimeout: 240_000,
     hookTimeout: 240_000,
     reporters: ['default', ['json', { outputFile: '.hematine/test/vitest.json' }]],

@@ -15,8 +15,8 @@ function passes([directory, program, ...words]) {
 }
 
 // The web application's settings are written first; its tests read them too.
-let sound = await passes(['apps/web', bin('nuxt/bin/nuxt.mjs'), 'prepare', '--logLevel', 'silent'])
-const waiting = sound
+let passed = await passes(['apps/web', bin('nuxt/bin/nuxt.mjs'), 'prepare', '--logLevel', 'silent'])
+const waiting = passed
   ? [
       ['apps/web', withTemplates, '--noEmit', '-p', '.nuxt/tsconfig.app.json'],
       ['.', plain, '-p', 'tsconfig.json'],
@@ -25,7 +25,7 @@ const waiting = sound
     ]
   : []
 const workThrough = async () => {
-  for (let step = waiting.shift(); step; step = waiting.shift()) if (!await passes(step)) sound = false
+  for (let step = waiting.shift(); step; step = waiting.shift()) if (!await passes(step)) passed = false
 }
 await Promise.all([workThrough(), workThrough()])
-process.exitCode = sound ? 0 : 1
+process.exitCode = passed ? 0 : 1

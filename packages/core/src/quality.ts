@@ -132,7 +132,7 @@ function judgeSound(add: AddLine, measured: SoundCheckMeasurement, spec: SoundSp
     add(`sound${of} rate`, soundShape(likeness), soundShape(track), track.sampleRate === likeness.sampleRate && track.channels === likeness.channels, wrongSoundShape)
     if (isLossless) add(`sound${of} likeness`, 'identical', likeness.identical ? 'every sample identical' : 'differs', likeness.identical, 'A lossless result must be identical to its treated source.')
     else if (likeness.identical || likeness.signalToNoise === null) add(`sound${of} likeness`, 'close', likeness.identical ? 'every sample identical' : 'the source is silent', likeness.identical, 'The source is silent and the result is not; listen to it.', 'look')
-    else add(`sound${of} likeness`, `difference ${listenBelow} dB below or less`, `${likeness.signalToNoise.toFixed(1)} dB below`, likeness.signalToNoise >= listenBelow, 'The result is far from its source; listen to it.', 'look')
+    else add(`sound${of} likeness`, `difference at least ${listenBelow} dB below`, `${likeness.signalToNoise.toFixed(1)} dB below`, likeness.signalToNoise >= listenBelow, 'The result is far from its source; listen to it.', 'look')
   })
 }
 

@@ -32,7 +32,7 @@ export const TrialMoment = z.object({
   checkSeconds: z.number().min(0).optional(),
   /** Seconds until the first treated frame was there. */
   untilFirstFrame: z.number().min(0),
-  /** Seconds of work by step, the check last; those of decoding, steps and encoder overlap. */
+  /** Seconds of work by step; those of decoding, steps and encoder overlap. */
   steps: z.array(z.object({ name: z.string(), seconds: z.number().min(0) })),
   /** Bytes of the encoded moment. */
   bytes: z.int().min(0),

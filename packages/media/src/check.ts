@@ -193,13 +193,15 @@ export async function measurePicture(plan: CheckPlan, gate: WorkGate, onProgress
 
 /**
  * Time that checking a stretch takes, as a job's check does it.
- * @returns seconds for `part.frames` frames; the first one, with its seek, is left out and the others stand for it. 0 for a single frame
+ * @returns seconds for `part.frames` frames; the first one, with its seek, is left out and the others stand for it. A single frame has the seek in
  * @throws as `measurePicture` does
  */
 export async function timeCheck(plan: CheckPlan, gate: WorkGate, part: { firstFrame: number, frames: number }): Promise<number> {
+  const opened = performance.now()
   let begin = 0
   await measurePicture(plan, gate, () => begin ||= performance.now(), part)
-  return part.frames > 1 ? ((performance.now() - begin) / 1000) * (part.frames / (part.frames - 1)) : 0
+  const end = performance.now()
+  return part.frames > 1 ? ((end - begin) / 1000) * (part.frames / (part.frames - 1)) : (end - opened) / 1000
 }
 
 /** Rate of a result from its frames' own times; the planned one when it agrees to within the rounding of the container's clock. */

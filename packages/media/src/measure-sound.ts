@@ -4,6 +4,7 @@ import { openFrames } from './frame-reader.ts'
 import { audioPadOf, Graph } from './graph.ts'
 import type { MediaInput } from './input.ts'
 import type { PacketTimes } from './packet-times.ts'
+import { soundZero } from './sound-treatment.ts'
 import type { WorkGate } from './transcode.ts'
 
 /** Sound is measured whole up to this length, in seconds; of longer sound, stretches of so many seconds spread over it. */
@@ -15,8 +16,7 @@ const mostChannels = 8
 
 /** Measures one sound track: loudness and true peak by the library's EBU R 128 filter, the rest by samples. */
 export async function measureSoundOf(input: MediaInput, facts: SourceFacts, track: AudioFacts, depth: MeasureDepth, times: PacketTimes, gate: WorkGate): Promise<MeasuredSound> {
-  const { video } = facts
-  const origin = video ? video.startTicks * toNumber(video.timeBase) : 0
+  const origin = await soundZero(input, facts)
   const length = times.endSeconds.get(track.streamIndex) ?? facts.durationSeconds ?? 0
   const whole = length <= wholeUpTo[depth]
   const count = depth === 'deep' ? stretches * 4 : stretches

@@ -4,6 +4,7 @@ import { Packet, type FormatContext } from 'node-av/lib'
 import { openInput, type MediaInput } from './input.ts'
 import { isAgain } from './libav.ts'
 import { readFacts } from './source-facts.ts'
+import { soundZero } from './sound-treatment.ts'
 
 /** What the packets of a source say of time, without decoding anything. */
 export interface PacketTimes {
@@ -21,11 +22,11 @@ const lookBackSeconds = 8
 /** Reads the times of packets: of the first `most` of the picture, and of the last of every stream. Sequences have none worth reading. */
 export async function readPacketTimes(input: MediaInput, facts: SourceFacts, most: number): Promise<PacketTimes> {
   const { video } = facts
-  const origin = video ? video.startTicks * toNumber(video.timeBase) : 0
   const pictureSeconds: number[] = []
   const endSeconds = new Map<number, number>()
   if (input.kind === 'sequence') return { pictureSeconds, endSeconds }
   if (input.kind === 'join') return joinedTimes(input, facts, most)
+  const origin = await soundZero(input, facts)
   const container = await openInput(input)
   const packet = new Packet()
   packet.alloc()

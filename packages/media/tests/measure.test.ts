@@ -7,7 +7,7 @@ import { beforeAll, describe, expect, test } from 'vitest'
 import { quoteOption } from '../src/filters.ts'
 import { measureSource, readFacts, silenceLibraries, stripFrames } from '../src/index.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
-import { writeClip } from '../../../tests/support/material.ts'
+import { writeClip, writeTracks } from '../../../tests/support/material.ts'
 
 const directory = scratchDirectory()
 const gate = { turn: async () => undefined }
@@ -77,6 +77,14 @@ describe('what is measured of made-up clips with known faults', () => {
     expect(measurement.sound[0]!.truePeak).toBeCloseTo(-18, 1)
     expect(measurement.sound[0]!.channels[0]!.rms).toBeCloseTo(-21, 1)
     expect(measurement.sound[0]!.correlation).toBeCloseTo(1)
+  })
+
+  test('sound alone whose container begins at a later time is told of from its own beginning', async () => {
+    const file = path.join(directory, 'late.mka')
+    await writeTracks(file, 'matroska', [{ encoder: 'pcm_s16le', filters: 'aevalsrc=\'if(between(t,2,4),0,0.2*sin(2*PI*440*t))\':s=48000:d=6,aformat=sample_fmts=s16:channel_layouts=mono,asetpts=PTS+5/TB' }])
+    const { measurement } = await measured(file)
+    expect(measurement.sound[0]!.silences).toEqual([{ from: expect.closeTo(2, 1), to: expect.closeTo(4, 1) }])
+    expect(measurement.sound[0]!.endSeconds).toBeCloseTo(6, 1)
   })
 
   test('a file that is cut short says where', async () => {

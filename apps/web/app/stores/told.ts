@@ -1,7 +1,7 @@
 import type { LiveChange } from '#shared/api'
 
 const kinds = ['orders', 'jobs', 'scans', 'copies', 'watches', 'trials'] as const
-const goneKinds = { jobs: 'goneJobs', watches: 'goneWatches', trials: 'goneTrials' } as const
+const goneKinds = [['jobs', 'goneJobs'], ['watches', 'goneWatches'], ['trials', 'goneTrials']] as const
 type Kind = (typeof kinds)[number]
 
 /**
@@ -20,10 +20,8 @@ export class Told {
   /** Notes an event. */
   note(change: Partial<LiveChange>): void {
     this.moment++
-    for (const kind of kinds) {
-      for (const { id } of change[kind] ?? []) this.at.set(`${kind} ${id}`, this.moment)
-      if (kind in goneKinds) for (const id of change[goneKinds[kind as keyof typeof goneKinds]] ?? []) this.at.set(`${kind} ${id}`, this.moment)
-    }
+    for (const kind of kinds) for (const { id } of change[kind] ?? []) this.at.set(`${kind} ${id}`, this.moment)
+    for (const [kind, gone] of goneKinds) for (const id of change[gone] ?? []) this.at.set(`${kind} ${id}`, this.moment)
   }
 
   private isToldSince(begun: number, kind: Kind, { id }: { id: number }): boolean {

@@ -41,12 +41,12 @@ const perFrame = (seconds: number) => seconds < 0.1 ? seconds.toFixed(3) : secon
 const ssim = (row: (typeof rows.value)[number]) => mean(row.results.map(result => result.ssim))?.toFixed(4) ?? (row.results.length > 0 ? 'equal' : '-')
 const xpsnr = (row: (typeof rows.value)[number]) => mean(row.results.map(result => result.xpsnr))?.toFixed(1) ?? '-'
 
-/** Seconds a frame by step of the variant that is looked at, dearest first. */
+/** Seconds a frame by step of the variant that is looked at, and of the check, dearest first; sound alone has no frames. */
 const costs = computed(() => {
   const sums = new Map<string, number>()
-  const results = opened.value?.results ?? []
+  const results = opened.value && !isSound(opened.value) ? opened.value.results : []
   const frames = results.reduce((sum, result) => sum + result.frames, 0)
-  for (const result of results) for (const { name, seconds } of result.steps) sums.set(name, (sums.get(name) ?? 0) + seconds)
+  for (const { steps, checkSeconds = 0 } of results) for (const { name, seconds } of [...steps, { name: 'Check', seconds: checkSeconds }]) sums.set(name, (sums.get(name) ?? 0) + seconds)
   return [...sums].map(([name, seconds]) => ({ name, seconds: seconds / Math.max(1, frames) })).filter(({ seconds }) => seconds >= 0.0005).sort((a, b) => b.seconds - a.seconds)
 })
 const devices = computed(() => [...new Set(opened.value?.results.flatMap(result => Object.entries(result.devices).map(([network, device]) => `${network} on the ${device === 'cpu' ? 'processor' : 'graphics processor'}`)) ?? [])])
