@@ -1,5 +1,5 @@
 import { describeColourTag } from './colour.ts'
-import type { AudioFacts, SourceFacts, VideoFacts } from './facts.ts'
+import { isEstimated, type AudioFacts, type SourceFacts, type VideoFacts } from './facts.ts'
 import { describeBitRate, describeBytes, describeClock } from './format.ts'
 import { describeAspect, displayAspect } from './geometry.ts'
 import { describeRate } from './timing.ts'
@@ -35,6 +35,17 @@ export function describeTrack(track: AudioFacts): string {
   return parts.join(', ')
 }
 
+function rateWords({ frameRate, rateIs, averageRate }: VideoFacts): string {
+  const rate = `${describeRate(frameRate)} frames a second, ${rateIs}`
+  return rateIs === 'variable' && averageRate ? `${rate}; ${averageRate.toFixed(2)} on average` : rate
+}
+
+function frameWords(video: VideoFacts): string {
+  if (isEstimated(video)) return `about ${video.frameCount}, ${video.frameCountFrom === 'length' ? 'worked out from the length' : 'as the container says'}`
+  const more = [video.repeats ? `${video.repeats} repeated by empty packets` : '', video.gaps?.count ? `${video.gaps.count} ${video.gaps.count === 1 ? 'gap' : 'gaps'} of ${video.gaps.seconds.toFixed(2)} s in all` : '']
+  return [`${video.frameCount}${video.frameCountFrom === 'packets' ? ', counted' : ''}`, ...more.filter(part => part !== '')].join(', ')
+}
+
 /** A source's facts line by line, in plain words, for the open source. */
 export function factLines(facts: SourceFacts): [name: string, value: string][] {
   const { video } = facts
@@ -49,11 +60,11 @@ export function factLines(facts: SourceFacts): [name: string, value: string][] {
   const { pixelAspect, colour } = video
   lines.push(
     ['picture', `${describeCodec(video.codec)}${video.profile ? ` ${video.profile}` : ''}${video.bitsPerSecond === null ? '' : `, ${describeBitRate(video.bitsPerSecond)}`}`],
-    ['frame', `${video.width}x${video.height}, pixels ${pixelAspect.num}:${pixelAspect.den}, shown ${describeAspect(displayAspect(video))}`],
-    ['rate', `${describeRate(video.frameRate)} frames a second, ${video.rateIs}`],
-    ['frames', `${video.frameCount}${video.frameCountFrom === 'length' ? ', worked out from the length' : ''}`],
+    ['frame', `${video.width}x${video.height}, pixels ${pixelAspect.num}:${pixelAspect.den}, shown ${describeAspect(displayAspect(video))}${video.turned ? `, ${video.turned} as the file says` : ''}${video.cutOff ? ', its clean aperture' : ''}`],
+    ['rate', rateWords(video)],
+    ['frames', frameWords(video)],
     ['scan', `${describeScan(video)} (flags of the first ${video.scan.framesRead} frames)`],
-    ['samples', `${video.bitDepth} bit, ${video.chroma}`],
+    ['samples', `${video.bitDepth} bit, ${video.chroma}${video.hasAlpha ? ', with transparency' : ''}`],
     ['colour', video.isRgb ? 'RGB' : `${describeColourTag(colour.primaries)} / ${describeColourTag(colour.transfer)} / ${describeColourTag(colour.matrix)}, range ${colour.range ?? 'not stated'}`],
   )
   return lines

@@ -1,6 +1,7 @@
 import { z } from 'zod'
 import { ColourDescription } from './colour.ts'
 import { Rational } from './rational.ts'
+import { Course, Gap, Jump } from './course.ts'
 import { Arriving } from './sequence.ts'
 
 /** How the lines of a frame were taken: at one moment, or as two fields, and which came first. */
@@ -19,19 +20,34 @@ export const VideoFacts = z.object({
   width: z.int().positive(),
   height: z.int().positive(),
   pixelAspect: Rational,
-  /** Frames a second (of frames, not of fields). */
+  /** Frames a second (of frames, not of fields): the rate that most pictures keep. */
   frameRate: Rational,
-  /** Whether the container's average and its base rate agree. */
+  /** Whether pictures keep that rate throughout, but for single gaps. */
   rateIs: z.enum(['constant', 'variable']),
+  /** Pictures a second over the whole length; absent where the packets were not counted. */
+  averageRate: z.number().positive().optional(),
+  /** Pictures that the source holds. */
   frameCount: z.int().min(0),
-  /** Whether the count was read from the container or worked out from length and rate. */
-  frameCountFrom: z.enum(['container', 'length', 'files']),
+  /** Counted packet by packet, read from the container, worked out from length and rate, or a file each. The second and third are estimates. */
+  frameCountFrom: z.enum(['packets', 'container', 'length', 'files']),
+  /** Frames of `frameRate` from the first picture to the end of the last: more than pictures where there are gaps and repeats. */
+  slots: z.int().min(0).optional(),
+  /** Packets without data, each of which shows the last picture once more. */
+  repeats: z.int().min(0).optional(),
+  /** Stretches in which no new picture comes although the rate is constant; the first of them by their places. */
+  gaps: z.object({ count: z.int().min(0), seconds: z.number().min(0), places: z.array(Gap) }).optional(),
+  /** How the file says that the picture is to be turned and mirrored; sizes here are those of the picture the right way up. */
+  turned: z.string().optional(),
+  /** What the file says is to be cut off the stored picture, in pixels; sizes here are those of what is left. */
+  cutOff: z.object({ left: z.int().min(0), top: z.int().min(0), right: z.int().min(0), bottom: z.int().min(0) }).optional(),
   /** Presentation time of the first decoded frame, in ticks of `timeBase`: time 0 of the source for picture and sound. */
   startTicks: z.int(),
   timeBase: Rational,
   scan: Scan,
   pixelFormat: z.string(),
   bitDepth: z.int().positive(),
+  /** Whether samples have a part that says how opaque they are. */
+  hasAlpha: z.boolean().optional(),
   isRgb: z.boolean(),
   chroma: z.string(),
   colour: ColourDescription,
@@ -41,12 +57,18 @@ export type VideoFacts = z.infer<typeof VideoFacts>
 
 export const AudioFacts = z.object({
   streamIndex: z.int().min(0),
+  /** Its place among all tracks of the source, from 0, where some were left out. */
+  position: z.int().min(0).optional(),
   codec: z.string(),
   profile: z.string().nullable(),
   channels: z.int().positive(),
   layout: z.string(),
   sampleRate: z.int().positive(),
   bitsPerSecond: z.number().positive().nullable(),
+  /** When its first sample is heard, in seconds from the picture's first frame; below 0 before it. */
+  startSeconds: z.number().optional(),
+  /** When its last sample ends, counted likewise; absent where its packets were not all read. */
+  endSeconds: z.number().optional(),
   /** ISO 639 code as the file states it; null where the container cannot or does not say. */
   language: z.string().nullable(),
   title: z.string().nullable(),
@@ -78,19 +100,38 @@ export const SourceFacts = z.object({
   missingFrames: z.array(z.object({ from: z.int(), to: z.int() })).optional(),
   /** For a sequence whose frames still came when it was read: at what pace. */
   arriving: Arriving.optional(),
+  /** What the container promises, where its packets were counted: frames of the picture, and seconds. */
+  promised: z.object({ frames: z.int().min(0).nullable(), seconds: z.number().nullable() }).optional(),
+  /** Places where the stated times jump although the material goes on. */
+  jumps: z.array(Jump).optional(),
+  /** How the times of its streams are brought into one line, for those that need it. */
+  courses: z.array(Course).optional(),
   /** Sentences about what is odd in the file, for the technician. */
   remarks: z.array(z.string()),
 })
 export type SourceFacts = z.infer<typeof SourceFacts>
 
-/** What a library pixel format's name says: bits per component, chroma sampling ("4:2:0", "RGB", "grey") and whether it is RGB. */
-export function describePixelFormat(name: string): { bitDepth: number, chroma: string, isRgb: boolean } {
-  const isRgb = /^(gb|rgb|bgr|argb|abgr|0rgb|0bgr|pal8|x2rgb)/.test(name)
+/** Whether the number of a source's pictures is an estimate. */
+export function isEstimated(video: Pick<VideoFacts, 'frameCountFrom'>): boolean {
+  return video.frameCountFrom === 'container' || video.frameCountFrom === 'length'
+}
+
+/** Frames of a source's rate over its length. */
+export function spannedFrames(video: Pick<VideoFacts, 'frameCount' | 'slots'>): number {
+  return video.slots ?? video.frameCount
+}
+
+/** Formats whose names do not follow the usual rule: the fewest bits a component has, and how they are told. */
+const packedDepths: [pattern: RegExp, bitDepth: number][] = [[/^(rgb|bgr)(4|8)(_byte)?$/, 1], [/^mono[wb]/, 1], [/^(rgb|bgr)444/, 4], [/^(rgb|bgr)5(55|65)/, 5], [/^pal8/, 8], [/^x2(rgb|bgr)10/, 10], [/^(rgb|bgr)48/, 16], [/^(rgb|bgr)a64/, 16], [/^(xv|vuy|v)30|^y210|^v210/, 10], [/^xv36|^y212/, 12], [/^(xyz12|p012)/, 12], [/^(ayuv64|y216)/, 16]]
+
+/** What a library pixel format's name says: bits per component, chroma sampling ("4:2:0", "RGB", "grey"), whether it is RGB and whether it has alpha. */
+export function describePixelFormat(name: string): { bitDepth: number, chroma: string, isRgb: boolean, hasAlpha: boolean } {
+  const isRgb = /^(gb|rgb|bgr|argb|abgr|0rgb|0bgr|pal8|x2rgb|x2bgr|bayer)/.test(name)
   const isFloat = /f(16|32)/.exec(name)
-  const packed = /^(?:rgb|bgr)(48|24)|^(?:rgba|bgra)(64)/.exec(name)
-  const stated = /p(?:f)?(9|10|12|14|16)(?:le|be)?$/.exec(name) ?? /^gray(9|10|12|14|16)/.exec(name) ?? /^p0(10|12|16)/.exec(name)
-  const bitDepth = isFloat ? Number(isFloat[1]) : packed?.[1] === '48' || packed?.[2] === '64' ? 16 : stated ? Number(stated[1]) : /^v210/.test(name) ? 10 : 8
-  const sampling = /(420|422|444|440|411|410)/.exec(name)?.[1]
-  const chroma = isRgb ? 'RGB' : name.startsWith('gray') || name.startsWith('mono') ? 'grey' : sampling ? [...sampling].join(':') : /^(nv12|p0)/.test(name) ? '4:2:0' : '4:2:2'
-  return { bitDepth, chroma, isRgb }
+  const stated = /p(?:f)?(9|10|12|14|16)(?:le|be)?$/.exec(name) ?? /^gray(9|10|12|14|16)/.exec(name) ?? /^[pn][0-4]?(10|12|16)/.exec(name) ?? /^p[024](10|12|16)/.exec(name)
+  const packed = packedDepths.find(([pattern]) => pattern.test(name))
+  const bitDepth = isFloat ? Number(isFloat[1]) : packed ? packed[1] : stated ? Number(stated[1]) : 8
+  const sampling = /(420|422|444|440|411|410)/.exec(isRgb ? '' : name)?.[1]
+  const chroma = isRgb ? 'RGB' : /^(gray|mono|ya)/.test(name) ? 'grey' : sampling ? [...sampling].join(':') : /^(nv12|nv21|p0)/.test(name) ? '4:2:0' : /^(nv24|nv42|p4|xv|vuy|ayuv)/.test(name) ? '4:4:4' : '4:2:2'
+  return { bitDepth, chroma, isRgb, hasAlpha: /^(yuva|gbrap|rgba|bgra|argb|abgr|ya8|ya16|ayuv|vuya|pal8)/.test(name) }
 }

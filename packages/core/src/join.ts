@@ -1,6 +1,7 @@
 import { z } from 'zod'
+import { Course } from './course.ts'
 import { DiscPlace } from './disc/index.ts'
-import type { SourceFacts } from './facts.ts'
+import { isEstimated, spannedFrames, type SourceFacts } from './facts.ts'
 import { describeAspect, displayAspect } from './geometry.ts'
 import { equal, Rational } from './rational.ts'
 import { NumberedSequence } from './sequence.ts'
@@ -20,6 +21,8 @@ export const JoinPart = z.object({
   picture: z.object({ stream: z.int().min(0), zeroSeconds: z.number() }).nullable(),
   /** Streams of its sound tracks, in order. */
   sound: z.array(z.int().min(0)),
+  /** Of streams whose times must be moved or made. */
+  courses: z.array(Course).optional(),
 })
 export type JoinPart = z.infer<typeof JoinPart>
 
@@ -27,12 +30,13 @@ export type JoinPart = z.infer<typeof JoinPart>
 export const joinLimits = { fewest: 2, most: 200 }
 
 /** What of a source's facts a join needs to know to read it. */
-export function joinPartFacts(facts: SourceFacts): Pick<JoinPart, 'seconds' | 'picture' | 'sound'> {
+export function joinPartFacts(facts: SourceFacts): Pick<JoinPart, 'seconds' | 'picture' | 'sound' | 'courses'> {
   const { video } = facts
   return {
-    seconds: video ? (video.frameCount * video.frameRate.den) / video.frameRate.num : facts.durationSeconds!,
+    seconds: video ? (spannedFrames(video) * video.frameRate.den) / video.frameRate.num : facts.durationSeconds!,
     picture: video && { stream: video.streamIndex, zeroSeconds: (video.startTicks * video.timeBase.num) / video.timeBase.den },
     sound: facts.audio.map(track => track.streamIndex),
+    ...(facts.courses ? { courses: facts.courses } : {}),
   }
 }
 
@@ -86,10 +90,11 @@ export function joinFacts(sources: readonly { name: string, facts: SourceFacts }
     video: first.video && {
       ...first.video, frameCount: all.reduce((sum, facts) => sum + facts.video!.frameCount, 0),
       rateIs: all.some(facts => facts.video!.rateIs === 'variable') ? 'variable' : 'constant',
-      frameCountFrom: all.some(facts => facts.video!.frameCountFrom === 'length') ? 'length' : first.video.frameCountFrom,
+      frameCountFrom: all.find(facts => isEstimated(facts.video!))?.video!.frameCountFrom ?? first.video.frameCountFrom,
+      slots: all.reduce((sum, facts) => sum + spannedFrames(facts.video!), 0), repeats: all.reduce((sum, facts) => sum + (facts.video!.repeats ?? 0), 0), averageRate: undefined, gaps: undefined,
     },
     // Subtitles, chapters and missing frames are told by the parts' own times; a join does not carry them.
-    subtitles: [], disc: undefined, missingFrames: undefined, arriving: undefined,
+    subtitles: [], disc: undefined, missingFrames: undefined, arriving: undefined, jumps: undefined, courses: undefined,
     joined, remarks: sources.flatMap(({ name, facts }) => facts.remarks.map(remark => `${name}: ${remark}`)),
   }
 }

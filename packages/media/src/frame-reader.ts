@@ -1,18 +1,19 @@
 import type { Rational } from '@hematine/core'
 import type { FormatContext, Frame, Stream } from 'node-av/lib'
-import { StreamDecoder } from './decoder.ts'
+import { ShapedFrames } from './shaped-frames.ts'
 import type { MediaInput } from './input.ts'
-import { MediaError } from './libav.ts'
 
-/** Frames of one stream of a source, in order; see `StreamDecoder`. */
+/** Frames of one stream of a source, in order and the right way up; see `StreamDecoder` and `ShapedFrames`. */
 export interface FrameReader {
   readonly errors: number
   readonly timeBase: Rational
   readonly stream: Stream
   readonly container: FormatContext
+  /** Sizes that frames of a picture had so far, as they are stored but turned and cut. */
+  readonly sizes?: ReadonlySet<string>
   next(frame: Frame): Promise<boolean>
+  /** Goes to a place, from the file's beginning where it cannot be gone to directly. */
   seek(ticks: bigint): Promise<void>
-  seekOrReadOn(ticks: bigint): Promise<void>
   close(): Promise<void>
 }
 
@@ -22,7 +23,7 @@ export interface FrameReader {
  * @throws MediaError
  */
 export function openFrames(input: MediaInput, streamIndex: number, threads = 0): Promise<FrameReader> {
-  return input.kind === 'join' ? JoinedFrames.open(input, streamIndex, threads) : StreamDecoder.open(input, streamIndex, threads)
+  return input.kind === 'join' ? JoinedFrames.open(input, streamIndex, threads) : ShapedFrames.open(input, streamIndex, threads)
 }
 
 type Join = Extract<MediaInput, { kind: 'join' }>
@@ -33,7 +34,7 @@ class JoinedFrames implements FrameReader {
   private at = 0
   private readonly starts: number[] = []
 
-  private constructor(private readonly input: Join, private readonly which: (part: Join['parts'][number]) => number, private readonly threads: number, private reader: StreamDecoder, readonly timeBase: Rational) {
+  private constructor(private readonly input: Join, private readonly which: (part: Join['parts'][number]) => number, private readonly threads: number, private reader: FrameReader, readonly timeBase: Rational) {
     let begin = 0
     for (const { seconds } of input.parts) {
       this.starts.push(begin)
@@ -45,7 +46,7 @@ class JoinedFrames implements FrameReader {
     const [first] = input.parts
     const track = first!.sound.indexOf(streamIndex)
     const which = (part: Join['parts'][number]) => track >= 0 ? part.sound[track]! : part.picture!.stream
-    const reader = await StreamDecoder.open(first!.input, which(first!), threads)
+    const reader = await ShapedFrames.open(first!.input, which(first!), threads)
     return new JoinedFrames(input, which, threads, reader, reader.timeBase)
   }
 
@@ -68,7 +69,7 @@ class JoinedFrames implements FrameReader {
 
   private async go(part: number): Promise<void> {
     const { input } = this.input.parts[part]!
-    const next = await StreamDecoder.open(input, this.which(this.input.parts[part]!), this.threads)
+    const next = await ShapedFrames.open(input, this.which(this.input.parts[part]!), this.threads)
     this.errorsBefore += this.reader.errors
     await this.reader.close()
     this.reader = next
@@ -103,14 +104,6 @@ class JoinedFrames implements FrameReader {
     const own = seconds - this.starts[part]!
     const { num, den } = this.reader.timeBase
     if (own > slack) await this.reader.seek(BigInt(Math.round(((own + this.zeroOf(part)) * den) / num)))
-  }
-
-  async seekOrReadOn(ticks: bigint): Promise<void> {
-    try {
-      await this.seek(ticks)
-    } catch (error) {
-      if (!(error instanceof MediaError)) throw error
-    }
   }
 
   close(): Promise<void> {

@@ -1,5 +1,5 @@
 import path from 'node:path'
-import type { DiscTitle, JoinPart, NumberedSequence, Rational } from '@hematine/core'
+import type { Course, DiscTitle, JoinPart, NumberedSequence, Rational } from '@hematine/core'
 import { AVDISCARD_ALL, AVDISCARD_DEFAULT, AVFMT_FLAG_CUSTOM_IO, AVFMT_FLAG_GENPTS } from 'node-av/constants'
 import { FormatContext, InputFormat } from 'node-av/lib'
 import { ensure, MediaError, options } from './libav.ts'
@@ -24,13 +24,17 @@ export interface TitleInput extends Pick<DiscTitle, 'aspect' | 'audio' | 'subtit
 /** What can be a part of a join. */
 export type PlainInput = Exclude<MediaInput, { kind: 'join' }>
 
+/** What every frame of a source is brought to, where its frames differ. */
+export interface PictureShape { width: number, height: number, pixelFormat: string }
+
 /** Where a source's bytes are: one file, a numbered run of pictures in a directory, or a title of a disc. Paths are absolute. */
 export type MediaInput =
-  | { kind: 'file', path: string }
+  /** `courses`: of those streams whose times must be moved or made. `picture`: the shape that its facts tell. */
+  | { kind: 'file', path: string, courses?: readonly Course[] | undefined, picture?: PictureShape | undefined }
   | { kind: 'sequence', directory: string, sequence: NumberedSequence, frameRate: Rational }
   | TitleInput
   /** Sources that are played one after the other. */
-  | { kind: 'join', parts: (Pick<JoinPart, 'seconds' | 'picture' | 'sound'> & { input: PlainInput, name: string })[] }
+  | { kind: 'join', parts: (Pick<JoinPart, 'seconds' | 'picture' | 'sound' | 'courses'> & { input: PlainInput, name: string })[] }
 
 /** A container read through a reader of ours, which is closed with it. */
 class TitleContext extends FormatContext {

@@ -5,14 +5,7 @@ import { openInput, type MediaInput } from './input.ts'
 import { isAgain } from './libav.ts'
 import { readFacts } from './source-facts.ts'
 import { soundZero } from './sound-treatment.ts'
-
-/** What the packets of a source say of time, without decoding anything. */
-export interface PacketTimes {
-  /** Times of the picture's packets from the start of the source, sorted, in seconds; at most as many as asked for. */
-  pictureSeconds: number[]
-  /** Time at which each stream's last packet ends, by stream index; a stream is missing when its end was not reached. */
-  endSeconds: Map<number, number>
-}
+import type { PacketTimes } from './source-times.ts'
 
 /** Files up to this size are read to their end when the end cannot be reached by seeking. */
 const mostBytesToRead = 1e9

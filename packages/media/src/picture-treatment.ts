@@ -79,6 +79,11 @@ export class TreatedPicture extends TreatedStream<StageChain> {
     return this.firstNeeded === null || ticks >= this.firstNeeded
   }
 
+  /** The last frame is shown for a whole frame, whatever its packet says: otherwise a rate's grid may leave it out. */
+  protected override complete(frame: Frame): void {
+    frame.duration = BigInt(Math.max(1, Math.round(1 / (toNumber(this.video.frameRate) * toNumber(this.video.timeBase)))))
+  }
+
   protected isWanted(frame: Frame): boolean {
     return this.upTo !== undefined || frame.pts >= BigInt(this.firstFrame)
   }

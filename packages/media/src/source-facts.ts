@@ -1,8 +1,8 @@
 import { open, stat } from 'node:fs/promises'
 import path from 'node:path'
 import {
-  arrivalOf, describeAspect, describeCodec, describeFrameNumbers, describePixelFormat, describeRanges, displayAspect, framesIn, framesSpanned, frameFileName, joinFacts, joinPartFacts, missingFrames, nearestRational, pictureSize, presentNumbers, sequenceRemarks, snapRate, squarePixel, toNumber,
-  type AudioFacts, type ColourDescription, type NumberedSequence, type Rational, type Scan, type SourceFacts, type SubtitleFacts, type VideoFacts,
+  arrivalOf, describeAspect, describeCodec, describeFrameNumbers, describePixelFormat, describeRanges, displayAspect, framesIn, framesSpanned, frameFileName, joinFacts, joinPartFacts, missingFrames, nearestRational, pictureSize, presentNumbers, rational, sequenceRemarks, snapRate, squarePixel, toNumber,
+  type AudioFacts, type ColourDescription, type NumberedSequence, type Orientation, type Rational, type Scan, type SourceFacts, type SubtitleFacts, type VideoFacts,
 } from '@hematine/core'
 import {
   AVMEDIA_TYPE_AUDIO, AVMEDIA_TYPE_SUBTITLE, AVMEDIA_TYPE_VIDEO, AV_DISPOSITION_ATTACHED_PIC, AV_FRAME_FLAG_INTERLACED, AV_FRAME_FLAG_TOP_FIELD_FIRST,
@@ -10,9 +10,12 @@ import {
 } from 'node-av/constants'
 import { avChannelLayoutDescribe, avGetCodecName, avGetPixFmtName, Codec, Frame, type FormatContext, type Stream } from 'node-av/lib'
 import { StreamDecoder } from './decoder.ts'
+import { ShapedFrames } from './shaped-frames.ts'
 import { colourNumbers } from './encoder.ts'
 import { openInput, type MediaInput, type PlainInput, type TitleInput } from './input.ts'
 import { MediaError } from './libav.ts'
+import { isWithoutTimes } from './packet-pass.ts'
+import { countedAtOnce, countedInAll, statedRates, withTimes } from './source-times.ts'
 
 /** Frames decoded to learn the scan: half a second of 50i. */
 const framesForScan = 13
@@ -44,15 +47,20 @@ async function readPlainFacts(input: PlainInput): Promise<SourceFacts> {
     const disc = input.kind === 'title' ? byTables(input, streams, audio, subtitles, remarks) : {}
     if (!picture && audio.length === 0) throw new MediaError('The file holds no picture and no sound.')
     const durationSeconds = input.kind === 'title' ? input.seconds : length(container, picture)
-    const video = picture ? await readVideo(input, container, picture, durationSeconds, remarks) : null
+    const isMade = input.kind === 'file' && isWithoutTimes(container)
+    const video = picture ? await readVideo(input, container, picture, isMade ? null : durationSeconds, remarks) : null
     if (input.kind === 'title' && video && describeAspect(displayAspect(video)) !== input.aspect) remarks.push(`The disc's tables say ${input.aspect}, the picture itself ${describeAspect(displayAspect(video))}.`)
-    return {
+    const facts: SourceFacts = {
       container: containerOf(container.iformat?.name ?? '', input),
       bytes,
       durationSeconds: video ? video.frameCount / toNumber(video.frameRate) || durationSeconds : durationSeconds,
       bitsPerSecond: durationSeconds ? (bytes * 8) / durationSeconds : null,
       video, audio, subtitles, remarks, ...disc, ...ofFiles,
     }
+    if (input.kind !== 'file') return facts
+    const timed = await withTimes(container, facts, picture ? statedRates(picture) : [], isMade ? countedInAll : countedAtOnce)
+    if (timed.durationSeconds === null) remarks.push('The file does not say how long it is.')
+    return timed
   } finally {
     await container.closeInput()
   }
@@ -124,6 +132,7 @@ async function readVideo(input: PlainInput, container: FormatContext, stream: St
   const codec = avGetCodecName(stream.codecpar.codecId) ?? 'unknown'
   // One thread: starting more takes longer than the few frames that are decoded.
   const decoder = await StreamDecoder.open(input, stream.index, 1)
+  const reader = ShapedFrames.over(input, decoder)
   const frame = new Frame()
   frame.alloc()
   try {
@@ -131,12 +140,12 @@ async function readVideo(input: PlainInput, container: FormatContext, stream: St
     let lastTicks = 0
     let [interlaced, topFirst, framesRead] = [0, 0, 0]
     let shape = { width: 0, height: 0, pixelFormat: '', pixelAspect: squarePixel, colour: null as ColourDescription | null }
-    while (framesRead < framesForScan && await decoder.next(frame)) {
+    while (framesRead < framesForScan && await reader.next(frame)) {
       if (startTicks === null) {
         startTicks = Number(frame.pts)
         shape = {
           width: frame.width, height: frame.height, pixelFormat: avGetPixFmtName(frame.format as never) ?? 'unknown',
-          pixelAspect: pixelAspect(frame, stream), colour: readColour(frame),
+          pixelAspect: pixelAspect(frame, stream, reader.orientation), colour: readColour(frame),
         }
       }
       framesRead++
@@ -156,32 +165,43 @@ async function readVideo(input: PlainInput, container: FormatContext, stream: St
       framesRead,
     }
     const spacing = framesRead > 1 ? ((lastTicks - startTicks) * toNumber(decoder.timeBase)) / (framesRead - 1) : null
-    const { frameRate, rateIs } = readRate(stream, input, spacing)
+    const header = decoder.context.framerate
+    // A stream without times has its rate in its own head, if anywhere; what its reader states is made up.
+    const { frameRate, rateIs } = input.kind === 'file' && isWithoutTimes(container) ? headerRate(header, remarks) : readRate(stream, input, spacing)
     const seconds = durationSeconds ?? 0
     const counted = Number(stream.nbFrames)
     const [frameCount, frameCountFrom] = input.kind === 'sequence'
       ? [framesSpanned(input.sequence), 'files' as const]
       : counted > 0 ? [counted, 'container' as const] : [framesIn(seconds, frameRate), 'length' as const]
-    if (durationSeconds === null && counted === 0) remarks.push('The file does not say how long it is.')
-    const { bitDepth, chroma, isRgb } = describePixelFormat(shape.pixelFormat)
+    const { bitDepth, chroma, isRgb, hasAlpha } = describePixelFormat(shape.pixelFormat)
     const bitsPerSecond = Number(stream.codecpar.bitRate)
     return {
       streamIndex: stream.index, codec, profile: profileName(stream),
       width: shape.width, height: shape.height, pixelAspect: shape.pixelAspect, frameRate, rateIs, frameCount, frameCountFrom,
+      ...(reader.orientation ? { turned: reader.orientation.words } : {}), ...(reader.cutOff ? { cutOff: reader.cutOff } : {}),
       startTicks, timeBase: fraction(decoder.timeBase), scan,
-      pixelFormat: shape.pixelFormat, bitDepth, isRgb, chroma, colour: shape.colour!,
+      pixelFormat: shape.pixelFormat, bitDepth, isRgb, chroma, ...(hasAlpha ? { hasAlpha } : {}), colour: shape.colour!,
       bitsPerSecond: bitsPerSecond > 0 ? bitsPerSecond : null,
     }
   } finally {
     frame.free()
-    await decoder.close()
+    await reader.close()
   }
 }
 
-function pixelAspect(frame: Frame, stream: Stream): Rational {
-  const candidates = [frame.sampleAspectRatio, stream.sampleAspectRatio, stream.codecpar.sampleAspectRatio]
-  const stated = candidates.find(aspect => aspect.num > 0 && aspect.den > 0)
-  return stated ? fraction(stated) : squarePixel
+function pixelAspect(frame: Frame, stream: Stream, orientation: Orientation | null): Rational {
+  const isStated = (aspect: { num: number, den: number }) => aspect.num > 0 && aspect.den > 0
+  // The frame's own is turned with it already; the stream's is of the stored picture.
+  if (isStated(frame.sampleAspectRatio)) return rational(frame.sampleAspectRatio.num, frame.sampleAspectRatio.den)
+  const stated = [stream.sampleAspectRatio, stream.codecpar.sampleAspectRatio].find(isStated)
+  if (!stated) return squarePixel
+  return orientation?.swaps ? rational(stated.den, stated.num) : rational(stated.num, stated.den)
+}
+
+function headerRate(header: { num: number, den: number }, remarks: string[]): Pick<VideoFacts, 'frameRate' | 'rateIs'> {
+  if (header.num > 0 && header.den > 0) return { frameRate: snapRate(fraction(header)), rateIs: 'constant' }
+  remarks.push('The stream has no times and states no rate; 25 frames a second are taken for it.')
+  return { frameRate: { num: 25, den: 1 }, rateIs: 'constant' }
 }
 
 /**
@@ -191,7 +211,7 @@ function pixelAspect(frame: Frame, stream: Stream): Rational {
  */
 function readRate(stream: Stream, input: PlainInput, spacing: number | null): Pick<VideoFacts, 'frameRate' | 'rateIs'> {
   if (input.kind === 'sequence') return { frameRate: input.frameRate, rateIs: 'constant' }
-  const stated = [stream.avgFrameRate, stream.rFrameRate].filter(rate => rate.num > 0 && rate.den > 0).map(fraction)
+  const stated = statedRates(stream)
   const off = (rate: Rational) => spacing ? Math.abs(Math.log(toNumber(rate) * spacing)) : 0
   const nearest = stated.reduce<Rational | null>((best, rate) => best === null || off(rate) < off(best) - 1e-4 ? rate : best, null)
   if (!nearest) return { frameRate: spacing ? snapRate(nearestRational(1 / spacing)) : { num: 25, den: 1 }, rateIs: 'constant' }

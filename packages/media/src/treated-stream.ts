@@ -25,6 +25,9 @@ export abstract class TreatedStream<Through extends Passage> {
   protected abstract build(): Promise<Through>
   /** Whether a decoded frame is of use, by its time in the stream. */
   protected abstract isNeeded(ticks: bigint): boolean
+  /** Gives a decoded frame what it lacks before the filters see it. */
+  protected complete?(frame: Frame): void
+
   /** Whether a finished frame is handed out. */
   protected abstract isWanted(frame: Frame): boolean
 
@@ -56,6 +59,7 @@ export abstract class TreatedStream<Through extends Passage> {
       }
       this.stages ??= await this.build()
       this.decoded.pts -= this.startTicks
+      this.complete?.(this.decoded)
       await this.stages.push(this.decoded)
       this.decoded.unref()
       return

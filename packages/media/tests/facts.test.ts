@@ -49,7 +49,9 @@ describe('facts of material whose making is known', () => {
 
   test('language tags are read where the container has them', async () => {
     const facts = await readFacts(file(await demoSource('cutShort')))
-    expect(facts.video).toMatchObject({ codec: 'h264', width: 640, height: 360, frameCount: 250 })
+    // Its index promises ten seconds; what of them can be read is counted.
+    expect(facts).toMatchObject({ promised: { frames: 250 }, video: { codec: 'h264', width: 640, height: 360, frameCountFrom: 'packets' } })
+    expect(facts.video!.frameCount).toBeLessThan(160)
   })
 })
 
