@@ -18,8 +18,16 @@ export const colourNumbers = {
   matrix: { gbr: 0, bt709: 1, fcc: 4, bt470bg: 5, smpte170m: 6, smpte240m: 7, bt2020nc: 9, bt2020c: 10 } as Record<string, number>,
 }
 
+/** Slices of an FFV1 frame: more for larger ones, whose slices would hold more than the coder takes; the numbers are those that divide a frame evenly. */
+function ffv1Slices(width: number, height: number): string {
+  const pixels = width * height
+  // Odd sides fit few numbers of slices, which the coder finds itself.
+  if (width % 2 !== 0 || height % 2 !== 0) return '0'
+  return pixels <= 2_100_000 ? '4' : pixels <= 9_000_000 ? '16' : '64'
+}
+
 /** Encoder settings as name and value. Names of the encoders' own options. */
-function videoOptions(spec: PictureSpec): Record<string, string> {
+function videoOptions(spec: PictureSpec, { width, height }: { width: number, height: number }): Record<string, string> {
   const { codec, rateControl, effort, level, profile } = spec.video
   const quality: Record<string, string> = rateControl.kind === 'constant quality' ? { crf: String(rateControl.value) } : {}
   switch (codec) {
@@ -27,7 +35,7 @@ function videoOptions(spec: PictureSpec): Record<string, string> {
     case 'hevc': return { preset: effort ?? 'medium', ...quality, ...(profile ? { profile } : {}), 'x265-params': 'log-level=none' }
     case 'av1': return { preset: effort ?? '8', ...quality }
     case 'prores': return { profile: { 'proxy': '0', 'lt': '1', '422': '2', 'hq': '3' }[profile ?? '422'] ?? '2', vendor: 'apl0' }
-    case 'ffv1': return { level: '3', slicecrc: '1', slices: '4', coder: 'range_tab', context: '0' }
+    case 'ffv1': return { level: '3', slicecrc: '1', slices: ffv1Slices(width, height), coder: 'range_tab', context: '0' }
   }
 }
 
@@ -71,7 +79,7 @@ export class Encoder {
       context.rcMaxRate = BigInt(limits.kilobitsPerSecond * 1000)
       context.rcBufferSize = limits.kilobitsPerSecond * 1250
     }
-    for (const [name, value] of Object.entries(videoOptions(spec))) ensure(context.setOption(name, value), `The encoder does not take ${name}=${value}`)
+    for (const [name, value] of Object.entries(videoOptions(spec, result.frame))) ensure(context.setOption(name, value), `The encoder does not take ${name}=${value}`)
     ensure(await context.open2(codec, null), `The ${spec.video.codec} encoder cannot be opened for ${result.frame.width}x${result.frame.height} ${result.pixelFormat}`)
     return new Encoder(context)
   }

@@ -55,15 +55,23 @@ export function planStages(treatment: PictureTreatment, video: VideoFacts, fromS
       stages.push({ kind: 'filters', filters: filters.join(','), steps: step === null ? [] : [step] })
     }
   }
+  let size = { width: video.width, height: video.height }
+  let isWhole = video.isRgb || !isSubsampled(video.pixelFormat)
+  // The library that scales and converts takes whole pairs of pixels only where colour is stored for pairs.
+  const wholeChroma = () => {
+    if (isWhole || (size.width % 2 === 0 && size.height % 2 === 0)) return []
+    isWhole = true
+    return [`scale=flags=bicubic+accurate_rnd+full_chroma_inp,format=${wholeFormat(video.bitDepth)}`]
+  }
   const toRgb = () => {
     if (isRgb) return []
     isRgb = true
-    return [`zscale=min=${zscaleNames[sourceColour.matrix] ?? sourceColour.matrix}:m=gbr:r=full`, video.bitDepth > 8 ? 'format=gbrp16le' : 'format=gbrp']
+    return [...wholeChroma(), `zscale=min=${zscaleNames[sourceColour.matrix] ?? sourceColour.matrix}:m=gbr:r=full`, video.bitDepth > 8 ? 'format=gbrp16le' : 'format=gbrp']
   }
 
   add([`setparams=range=${sourceColour.range}:color_primaries=${sourceColour.primaries}:color_trc=${sourceColour.transfer}:colorspace=${sourceColour.matrix}`], null)
-  const size = treatment.steps.findLastIndex(step => step.kind === 'size')
-  const finishes = size >= 0 && !treatment.steps.slice(size + 1).some(step => step.kind !== 'colour')
+  const last = treatment.steps.findLastIndex(step => step.kind === 'size')
+  const finishes = last >= 0 && !treatment.steps.slice(last + 1).some(step => step.kind !== 'colour')
   // What repeats the last frame until the source's own end is cut off where the result ends.
   const isRetimed = treatment.timeline !== undefined || treatment.steps.some(step => step.kind === 'rate' && (step.between ?? 'repeat') !== 'repeat')
   const grid = `fps=fps=${result.rate.num}/${result.rate.den}${fromStart ? ':start_time=0' : ''}${isRetimed ? `,trim=end_pts=${result.frameCount}` : ''}`
@@ -74,11 +82,13 @@ export function planStages(treatment: PictureTreatment, video: VideoFacts, fromS
   for (const [index, step] of treatment.steps.entries()) {
     if (step.kind === 'deinterlace') {
       const parity = step.firstField === 'top' ? 'tff' : step.firstField === 'bottom' ? 'bff' : 'auto'
-      add([`bwdif=mode=${step.to === 'field rate' ? 'send_field' : 'send_frame'}:parity=${parity}:deint=${video.scan.kind === 'mixed' ? 'interlaced' : 'all'}`], index)
+      // Frames' own flags lie; each is looked at, and marked by what is seen.
+      const only = step.frames === 'combed'
+      add([...(only ? ['idet'] : []), `bwdif=mode=${step.to === 'field rate' ? 'send_field' : 'send_frame'}:parity=${parity}:deint=${only ? 'interlaced' : 'all'}`], index)
     } else if (step.kind === 'rate') {
       add(inBetween(step.to, step.between ?? 'repeat', step.cutThreshold ?? 10), index)
-    } else if (step.kind === 'size' && !(finishes && index === size)) {
-      add([`zscale=w=${step.to.width}:h=${step.to.height}:filter=${kernels[step.kernel ?? 'lanczos']}`, `setsar=${step.to.pixelAspect.num}/${step.to.pixelAspect.den}:max=65535`], index)
+    } else if (step.kind === 'size' && !(finishes && index === last)) {
+      add([...wholeChroma(), `zscale=w=${step.to.width}:h=${step.to.height}:filter=${kernels[step.kernel ?? 'lanczos']}`, `setsar=${step.to.pixelAspect.num}/${step.to.pixelAspect.den}:max=65535`], index)
     } else if (step.kind === 'chosen') {
       const { step: choice } = step
       if (choice.kind === 'learned' || choice.kind === 'clean-up') {
@@ -113,6 +123,7 @@ export function planStages(treatment: PictureTreatment, video: VideoFacts, fromS
         add(filtersOf(choice, step.to, { isRgb, rate: result.rate, timeline: treatment.timeline ?? plainTimeline, label: `s${index}`, colour: sourceColour }), index)
       }
     }
+    if ((step.kind === 'size' && !(finishes && index === last)) || step.kind === 'chosen') size = step.to
     if (index === lastTime) add([grid], null)
   }
 
@@ -121,15 +132,17 @@ export function planStages(treatment: PictureTreatment, video: VideoFacts, fromS
   const needsMatrix = colour >= 0 || highRange !== null || isRgb !== video.isRgb
   if (finishes || needsMatrix || needsConversion(video, result.pixelFormat)) {
     if (video.isRgb && isRgb) finish.push(video.bitDepth > 8 ? 'format=gbrp16le' : 'format=gbrp')
-    const kernel = finishes ? (treatment.steps[size] as Extract<AppliedStep, { kind: 'size' }>).kernel : undefined
+    finish.push(...wholeChroma())
+    const kernel = finishes ? (treatment.steps[last] as Extract<AppliedStep, { kind: 'size' }>).kernel : undefined
     const settings = [`w=${result.frame.width}`, `h=${result.frame.height}`, `filter=${kernels[kernel ?? 'lanczos']}`]
     if (needsMatrix && result.colour.matrix !== 'gbr') settings.push(`m=${zscaleNames[result.colour.matrix] ?? result.colour.matrix}`, `r=${result.colour.range}`)
     // The library takes standard range for what a display of ITU-R BT.1886 shows, and puts its white where it is told.
     if (highRange) settings.push(`t=${result.colour.transfer}`, 'p=2020', `npl=${highRange.white}`)
     finish.push(`zscale=${settings.join(':')}`)
+    if (isSubsampled(result.pixelFormat) && (result.frame.width % 2 !== 0 || result.frame.height % 2 !== 0)) finish.push(`format=${wholeFormat(video.bitDepth)}`, 'scale=flags=bicubic+accurate_rnd')
   }
   finish.push(`format=${result.pixelFormat}`)
-  add(finish, highRange ? highRange.step : finishes ? size : colour >= 0 ? colour : null)
+  add(finish, highRange ? highRange.step : finishes ? last : colour >= 0 ? colour : null)
   if (grain) add([grain.filter, `format=${result.pixelFormat}`], grain.step)
   add([
     `setparams=range=${result.colour.range}:color_primaries=${result.colour.primaries}:color_trc=${result.colour.transfer}:colorspace=${result.colour.matrix}`,
@@ -137,6 +150,16 @@ export function planStages(treatment: PictureTreatment, video: VideoFacts, fromS
     `setfield=${result.scan === 'progressive' ? 'prog' : result.scan === 'top field first' ? 'tff' : 'bff'}`,
   ], null)
   return stages
+}
+
+/** Whether colour is stored for groups of pixels. */
+function isSubsampled(pixelFormat: string): boolean {
+  return /4:(2|1|4):0|4:2:2|4:1:1/.test(describePixelFormat(pixelFormat).chroma)
+}
+
+/** The format with a colour for each pixel that holds so many bits. */
+export function wholeFormat(bitDepth: number): string {
+  return bitDepth <= 8 ? 'yuv444p' : `yuv444p${bitDepth <= 10 ? 10 : bitDepth <= 12 ? 12 : 16}le`
 }
 
 /** Whether a change of pixel format resamples chroma or depth; RGB layouts only shuffle, which the library's plain conversion does without loss. */

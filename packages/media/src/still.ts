@@ -1,7 +1,8 @@
-import { toNumber, type StoredFrame, type PictureTreatment, type VideoFacts } from '@hematine/core'
-import { Frame } from 'node-av/lib'
+import { describePixelFormat, spannedFrames, toNumber, type StoredFrame, type PictureTreatment, type VideoFacts } from '@hematine/core'
+import { avGetPixFmtName, Frame } from 'node-av/lib'
 import sharp from 'sharp'
 import { openFrames } from './frame-reader.ts'
+import { wholeFormat } from './filters.ts'
 import { Graph, videoPadOf } from './graph.ts'
 import type { MediaInput } from './input.ts'
 import { MediaError } from './libav.ts'
@@ -20,13 +21,14 @@ const matrixNames: Record<number, string> = { 1: '709', 5: '470bg', 6: '170m', 7
 export async function toRgb(frame: Frame, rate: { num: number, den: number }, untaggedMatrix = '709', size?: { width: number, height: number }): Promise<RgbPicture> {
   const matrix = matrixNames[Number(frame.colorSpace)] ?? untaggedMatrix
   const scale = size ? `w=${size.width}:h=${size.height}:filter=bicubic:` : ''
-  // RGB has no matrix to undo; other formats go through planar RGB so that the conversion uses the right one.
-  const isRgb = Number(frame.colorSpace) === 0
+  // RGB has no matrix to undo, whatever a tag says; other formats go through planar RGB so that the conversion uses the right one.
+  const { isRgb, bitDepth } = describePixelFormat(avGetPixFmtName(frame.format as never) ?? '')
+  const whole = frame.width % 2 === 0 && frame.height % 2 === 0 ? '' : `scale=flags=bicubic+accurate_rnd+full_chroma_inp,format=${wholeFormat(bitDepth)},`
   // High dynamic range is shown in a standard one, its reference white (ITU-R BT.2408: 203 cd/m²) as white; what is brighter is cut.
   const range = [16, 18].includes(Number(frame.colorTrc)) ? 't=709:p=709:npl=203:' : ''
   const filters = isRgb
     ? `format=gbrp,zscale=${scale}m=gbr,format=rgb24`
-    : `zscale=${scale}min=${matrix}:${range}m=gbr:r=full,format=gbrp,format=rgb24`
+    : `${whole}zscale=${scale}min=${matrix}:${range}m=gbr:r=full,format=gbrp,format=rgb24`
   const graph = await Graph.video(filters, [videoPadOf(frame, { timeBase: { num: 1, den: 1000 }, frameRate: rate })])
   const result = new Frame()
   result.alloc()
@@ -82,7 +84,7 @@ export async function posterFrame(input: MediaInput, video: VideoFacts, duration
   try {
     for (const place of posterPlaces) {
       const target = BigInt(video.startTicks) + BigInt(Math.round(((durationSeconds ?? 0) * place) / toNumber(video.timeBase)))
-      await decoder.seekOrReadOn(target)
+      await decoder.seek(target)
       if (!await decoder.next(frame)) continue
       const picture = await toRgb(frame, video.frameRate, untaggedMatrix(video), size)
       frame.unref()
@@ -118,7 +120,7 @@ export async function stripFrames(input: MediaInput, video: VideoFacts, duration
   const length = durationSeconds ?? 0
   const shape = (video.width * toNumber(video.pixelAspect)) / video.height
   const size = { width: Math.max(2, Math.round((stripHeight * shape) / 2) * 2), height: stripHeight }
-  const count = Math.max(1, Math.min(stripCount, video.frameCount))
+  const count = Math.max(1, Math.min(stripCount, spannedFrames(video)))
   const decoder = await openFrames(input, video.streamIndex, 1)
   const frame = new Frame()
   frame.alloc()
@@ -126,7 +128,7 @@ export async function stripFrames(input: MediaInput, video: VideoFacts, duration
   try {
     for (let index = 0; index < count; index++) {
       const seconds = ((index + 0.5) * length) / count
-      if (index > 0 || length > 1) await decoder.seekOrReadOn(BigInt(Math.round(video.startTicks + seconds / toNumber(video.timeBase))))
+      if (index > 0 || length > 1) await decoder.seek(BigInt(Math.round(video.startTicks + seconds / toNumber(video.timeBase))))
       if (!await decoder.next(frame)) continue
       const at = (Number(frame.pts) - video.startTicks) * toNumber(video.timeBase)
       const picture = await toRgb(frame, video.frameRate, untaggedMatrix(video), size)
