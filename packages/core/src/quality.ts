@@ -1,11 +1,16 @@
 import { z } from 'zod'
+import { Account } from './account.ts'
 import { ColourDescription } from './colour.ts'
 import { describeAudioCodec, describeContainer, describeVideoCodec, levelProblem, type DeliverySpec, type PictureSpec, type SoundSpec } from './delivery.ts'
+import { accountLines } from './account-words.ts'
+import type { SourceFacts } from './facts.ts'
 import { describeCodec } from './facts-words.ts'
+import { findingNames, type Finding, type FindingKey } from './findings/finding.ts'
 import { describeBytes, describeClock } from './format.ts'
+import { Glances } from './glance.ts'
 import { equal, Rational, toNumber } from './rational.ts'
 import { describeRate } from './timing.ts'
-import { plainTimeline, resultSeconds, soundDelay, type PictureTreatment, type SoundTreatment, type Treatment } from './treatment/index.ts'
+import { leftInBy, plainTimeline, resultSeconds, soundDelay, stepKinds, type PictureTreatment, type SoundTreatment, type Treatment } from './treatment/index.ts'
 
 const AnyMeasurement = z.object({
   container: z.string(),
@@ -14,6 +19,10 @@ const AnyMeasurement = z.object({
   sha256: z.string().length(64),
   sourceDecodeErrors: z.int().min(0),
   audio: z.array(z.object({ codec: z.string(), channels: z.int(), sampleRate: z.int(), durationSeconds: z.number().min(0), decodeErrors: z.int().min(0) })),
+  /** Where every picture and second of the source went; absent in checks of before it was drawn up. */
+  account: Account.optional(),
+  /** What both pictures show by themselves. */
+  glances: Glances.optional(),
 })
 
 /** What decoding a whole result with a picture, beside its treated source, measured. */
@@ -84,13 +93,22 @@ const countErrors = (count: number) => count === 0 ? 'no errors' : `${count} ${c
 
 type AddLine = (name: string, expected: string, found: string, ok: boolean, reason: string, otherwise?: 'look' | 'fail') => void
 
-/** Judges a measured result against its spec and treatment, line by line; the worst line is the verdict. */
-export function judge<Measured extends CheckMeasurement>(measured: Measured, spec: DeliverySpec, treatment: Treatment): Check & { measurement: Measured } {
+/** Findings of what a source lacks, which no step brings back. */
+const damage = new Set<FindingKey>(['cut-short', 'decode-errors', 'unreadable', 'missing-frames'])
+
+/**
+ * Judges a measured result against its spec and treatment, line by line; the worst line is the verdict.
+ * @param source its facts and what was found of it, where a fault that was left in is to be said
+ */
+export function judge<Measured extends CheckMeasurement>(measured: Measured, spec: DeliverySpec, treatment: Treatment, source: { facts: SourceFacts, findings: readonly Finding[] } | null = null): Check & { measurement: Measured } {
   const lines: CheckLine[] = []
   const add: AddLine = (name, expected, found, ok, reason, otherwise = 'fail') => lines.push({ name, expected, found, verdict: ok ? 'pass' : otherwise, reason: ok ? null : reason })
   if (measured.video === null && spec.video === null && treatment.result === null) judgeSound(add, measured, spec, treatment)
   else if (measured.video !== null && spec.video !== null && treatment.result !== null) judgePicture(add, measured, spec, treatment)
   else throw new TypeError('A measurement, its spec and its treatment must all be of a result with a picture, or of one without.')
+  for (const line of measured.account ? accountLines(measured.account, treatment, measured.glances) : []) add(line.name, line.expected, line.found, line.verdict === 'pass', line.reason, line.verdict === 'look' ? 'look' : 'fail')
+  for (const entry of source?.findings ?? []) if (damage.has(entry.key)) add(findingNames[entry.key], 'none in the source', 'in the source', false, `${entry.says} The result has what there is.`, 'look')
+  if (source) for (const { finding, step } of leftInBy(source.facts, source.findings, spec, treatment)) add(findingNames[finding.key], 'not left in', 'left in', false, `${finding.says} It is still there: nothing was done about it. ${stepKinds[step.kind].name} would have cured it.`, 'look')
   add('bytes', `source ${describeBytes(measured.sourceBytes)}`, `${describeBytes(measured.bytes)}`, measured.bytes > 0, 'The file is empty.')
   const verdict = lines.some(line => line.verdict === 'fail') ? 'fail' : lines.some(line => line.verdict === 'look') ? 'look' : 'pass'
   return { verdict, lines, measurement: measured }
@@ -144,10 +162,10 @@ function judgePicture(add: AddLine, measured: PictureCheckMeasurement, spec: Pic
   add('decodes', 'whole, no errors', video.decodeErrors === 0 ? `${video.framesDecoded} frames, no errors` : countErrors(video.decodeErrors), video.decodeErrors === 0 && video.framesDecoded > 0, 'The result cannot be decoded whole. Make it again.')
   add('frames', `${measured.treatedFrames}`, `${video.framesDecoded}`, video.framesDecoded === measured.treatedFrames, 'Frames were lost or doubled between the source and the result.')
   const missing = result.frameCount - measured.treatedFrames
-  // Containers round their length, so a count worked out from it may be a frame or two off.
-  add('source frames', `${result.frameCount}`, `${measured.treatedFrames}`, Math.abs(missing) <= 2, missing > 0
-    ? `The source promises ${result.frameCount} frames but gave ${measured.treatedFrames}: it may be cut short or damaged.`
-    : `The source gave ${-missing} frames more than its header says.`, 'look')
+  // An estimate of ours is no promise of the source's. Counted frames that did not decode are.
+  if (!result.isEstimate) add('source frames', `${result.frameCount}`, `${measured.treatedFrames}`, Math.abs(missing) <= 2, missing > 0
+    ? `The source holds ${result.frameCount} frames but gave ${measured.treatedFrames}: some are damaged, or cut short.`
+    : `The source gave ${-missing} frames more than it was counted to have.`, 'look')
   add('source decodes', 'no errors', countErrors(measured.sourceDecodeErrors), measured.sourceDecodeErrors === 0, 'The source itself is damaged; look at the result where it is.', 'look')
 
   const length = measured.treatedFrames / toNumber(result.rate)

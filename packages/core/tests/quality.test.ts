@@ -1,9 +1,10 @@
 import { describe, expect, test } from 'vitest'
-import { deriveTreatment, judge, rational, type PictureCheckMeasurement } from '../src/index.ts'
+import { deriveTreatment, finding, judge, rational, type PictureCheckMeasurement } from '../src/index.ts'
 import { discFacts, spec } from './examples.ts'
 
 const box = spec('playback-box')
-const treatment = deriveTreatment(discFacts, box)
+const counted = { ...discFacts, video: { ...discFacts.video!, frameCountFrom: 'packets' as const } }
+const treatment = deriveTreatment(counted, box)
 const sound = { codec: 'aac', channels: 2, sampleRate: 48_000, durationSeconds: 14, decodeErrors: 0 }
 const good: PictureCheckMeasurement = {
   container: 'MP4', bytes: 5_000_000, sourceBytes: 8_400_896, sha256: '0'.repeat(64),
@@ -49,6 +50,19 @@ describe('the check', () => {
     expect(verdictOf({ treatedFrames: 210, ...video({ framesDecoded: 210, durationSeconds: 8.4 }), audio: [{ ...sound, durationSeconds: 8.4 }, { ...sound, durationSeconds: 8.4 }], sourceAudioSeconds: [8.4, 8.4] })).toEqual({ verdict: 'look', reasons: ['source frames'] })
     expect(verdictOf({ sourceDecodeErrors: 3 })).toEqual({ verdict: 'look', reasons: ['source decodes'] })
     expect(verdictOf({ audio: [sound, { ...sound, durationSeconds: 13 }], sourceAudioSeconds: [14, 13] })).toEqual({ verdict: 'look', reasons: ['sound 2 length'] })
+  })
+
+  test('does not blame a source for an estimate of ours', () => {
+    const short = { ...good, treatedFrames: 340, ...video({ framesDecoded: 340, durationSeconds: 13.6 }), audio: [{ ...sound, durationSeconds: 13.6 }], sourceAudioSeconds: [13.6] }
+    expect(judge(short, box, deriveTreatment(discFacts, box)).lines.some(line => line.name === 'source frames')).toBe(false)
+    expect(judge(short, box, treatment).lines.find(line => line.name === 'source frames')!.verdict).toBe('look')
+  })
+
+  test('wants a look where something was found and left in, or the source lacks something', () => {
+    const found = [finding('noise', 'fault', 'Clear noise: 4.2 codes.', { sure: 0.9, data: { weight: 'clear' } }), finding('cut-short', 'fault', 'The file promises 500 frames and holds 350.', { sure: 0.95 })]
+    const check = judge(good, box, treatment, { facts: counted, findings: found })
+    expect(check.verdict).toBe('look')
+    expect(check.lines.filter(line => line.verdict === 'look').map(line => line.reason)).toEqual(['The file promises 500 frames and holds 350. The result has what there is.', 'Clear noise: 4.2 codes. It is still there: nothing was done about it. Denoise would have cured it.'])
   })
 
   test('sound that a step moved ends so much later or earlier than its picture', () => {

@@ -4,8 +4,9 @@ import type { AudioFacts, SoundCheckMeasurement } from '@hematine/core'
 import { Frame } from 'node-av/lib'
 import type { SoundPlan } from './extract-sound.ts'
 import type { MediaInput } from './input.ts'
+import { prove } from './proving/prove.ts'
 import { readFacts } from './source-facts.ts'
-import { deliveredChannels, deliveredLayout, deliveredRate, soundZero, TreatedSound, type SoundShape } from './sound-treatment.ts'
+import { deliveredChannels, deliveredLayout, deliveredRate, soundAloneZero, TreatedSound, type SoundShape } from './sound-treatment.ts'
 import type { WorkGate } from './transcode.ts'
 import { sha256OfFile } from './volume-files.ts'
 
@@ -24,7 +25,9 @@ export async function measureSoundResult(plan: SoundPlan, gate: WorkGate, onProg
   const result: MediaInput = { kind: 'file', path: plan.outputPath }
   const { container, audio } = await readFacts(result)
   const compared = await compareSound(plan, audio, gate, onProgress)
+  const { account } = await prove({ ...plan, treatment: { steps: [], result: null, tracks: plan.facts.audio.map((_, index) => index), seconds: 0, leftOut: [], ...plan.treatment } }, gate, () => undefined)
   return {
+    account,
     container, bytes: (await stat(plan.outputPath)).size, sourceBytes: plan.facts.bytes, sha256: await sha256OfFile(plan.outputPath, gate), video: null,
     sourceDecodeErrors: compared.reduce((sum, track) => sum + track.sourceErrors, 0),
     audio: audio.map(({ codec, channels, sampleRate }, index) => ({ codec, channels, sampleRate, durationSeconds: compared[index]?.seconds ?? 0, decodeErrors: compared[index]?.errors ?? 0 })),
@@ -45,7 +48,7 @@ interface ComparedTrack extends Likeness {
  */
 export async function compareSound(plan: SoundPlan, made: readonly AudioFacts[], gate: WorkGate, onProgress: (seconds: number) => void): Promise<ComparedTrack[]> {
   const { input, facts, treatment, spec, outputPath, stretch } = plan
-  const zero = await soundZero(input, facts)
+  const zero = await soundAloneZero(input, facts, treatment)
   const compared: ComparedTrack[] = []
   const count = Math.min(made.length, facts.audio.length)
   for (let index = 0; index < count; index++) {

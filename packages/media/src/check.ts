@@ -8,6 +8,7 @@ import { openFrames } from './frame-reader.ts'
 import { Graph, videoPadOf } from './graph.ts'
 import { openInput, type MediaInput } from './input.ts'
 import { TreatedPicture } from './picture-treatment.ts'
+import { prove } from './proving/prove.ts'
 import { profileName, readColour, containerOf } from './source-facts.ts'
 import { secondsOf } from './sound-treatment.ts'
 import type { WorkGate } from './transcode.ts'
@@ -114,13 +115,11 @@ export async function measureResult(plan: CheckPlan, gate: WorkGate, onProgress:
   const video = await measurePicture(plan, gate, onProgress)
   const audio = []
   for (const streamIndex of audioStreams) audio.push(await measureSound(result, streamIndex, gate, 0))
-  const sourceAudioSeconds = []
-  const zero = secondsOf(facts.video!.startTicks, facts.video!.timeBase)
-  for (const track of facts.audio) sourceAudioSeconds.push((await measureSound(plan.input, track.streamIndex, gate, zero)).durationSeconds)
+  const { account, glances, sourceSoundSeconds } = await prove(plan, gate, onProgress)
   return {
     container: containerOf(reader, { kind: 'file', path: `result.${spec.container}` }),
     bytes, sourceBytes: facts.bytes, sha256: await sha256OfFile(plan.outputPath, gate),
-    ...video, audio, sourceAudioSeconds,
+    ...video, audio, sourceAudioSeconds: sourceSoundSeconds, account, ...(glances ? { glances } : {}),
   }
 }
 
