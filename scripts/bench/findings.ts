@@ -17,7 +17,7 @@ const stands: Record<string, string[]> = { structure: Object.keys(structureFault
 const plainStructures = ['none', 'borders', 'black start', 'every second frame repeated']
 
 /** Findings that no clip is made for: what is merely told, and what follows from the files of a disc or a sequence. */
-const notJudged: FindingKey[] = ['loudness', 'aspect', 'unreadable', 'missing-frames']
+const notJudged: FindingKey[] = ['loudness', 'aspect', 'unreadable', 'missing-frames', 'kind', 'jumps', 'size-change']
 
 interface Tally { hits: number, misses: string[], falseAlarms: string[], silent: number }
 
@@ -42,7 +42,7 @@ function judgeCuts(clip: FaultyClip, measurement: Measurement, found: readonly F
 function judge(clip: FaultyClip, measurement: Measurement, found: readonly Finding[], tallies: Map<FindingKey, Tally>): void {
   for (const key of FindingKey.options) {
     // Progressive material has a scan as well; only what is said of faults and of combing is judged here.
-    const present = found.some(entry => entry.key === key && (key !== 'scan' || !entry.says.startsWith('Progressive')))
+    const present = found.some(entry => entry.key === key && (key !== 'scan' || entry.data?.scan !== 'progressive'))
     if (clip.open.includes(key) || notJudged.includes(key)) continue
     const tally = tallies.get(key) ?? { hits: 0, misses: [], falseAlarms: [], silent: 0 }
     tallies.set(key, tally)
@@ -68,8 +68,7 @@ async function runSet(name: string, numbers: readonly number[], directory: strin
     for (let index = waiting.shift(); index !== undefined; index = waiting.shift()) {
       mkdirSync(own, { recursive: true })
       const clip = await makeFaultyClip(own, firstSeed + index, kinds, wishFor(index))
-      const facts = await readFacts({ kind: 'file', path: clip.path })
-      const measurement = await measureSource({ kind: 'file', path: clip.path }, facts, 'sampled', { turn: async () => undefined })
+      const { facts, measurement } = await measureSource({ kind: 'file', path: clip.path }, await readFacts({ kind: 'file', path: clip.path }), 'sampled', { turn: async () => undefined })
       costs.push(measurement.tookSeconds)
       judge(clip, measurement, findingsOf(facts, measurement), tallies)
       kept.push({ index, clip, facts, measurement })

@@ -6,13 +6,14 @@ import { z } from 'zod'
  */
 
 /** Changes when the numbers' meaning does; older measurements are then made anew. */
-export const measuringVersion = 1
+export const measuringVersion = 2
 
 export const MeasureDepth = z.enum(['sampled', 'deep'])
 export type MeasureDepth = z.infer<typeof MeasureDepth>
 
 /** Windows spread over a source and the frames in each, by depth. Short sources are covered whole. */
-export const windowPlans: Record<MeasureDepth, { windows: number, framesEach: number }> = {
+export const windowPlans: Record<MeasureDepth | 'glance', { windows: number, framesEach: number }> = {
+  glance: { windows: 5, framesEach: 13 },
   sampled: { windows: 10, framesEach: 25 },
   deep: { windows: 60, framesEach: 50 },
 }
@@ -37,12 +38,14 @@ export const MeasuredWindow = z.object({
   change: Column,
   /** Part of the pixels whose luma histogram (32 classes) moved since the frame before; 0 where the frame before was not decoded. */
   histogramChange: Column,
-  /** Shift of the whole picture since the frame before, in pixels, right and down positive, and how well the shifted picture fits (0 to 1). */
+  /** Shift of the whole picture since the frame before, in pixels, right and down positive, and how well the shifted picture fits (0 to 1); 0 where its parts move apart. */
   shiftX: Column,
   shiftY: Column,
   shiftFit: Column,
   /** How each frame's fields relate to those of the frames before and after, one letter a frame: t top field first, b bottom field first, p progressive, u undecided. */
   scan: z.string(),
+  /** How much lines stand out from their neighbours where the picture moves; older measurements do not have it. */
+  comb: Column.optional(),
   /** Decode errors reported while this window was read. */
   errors: z.int().min(0),
   /** Figures of one frame of the window, taken from its middle. */
@@ -62,6 +65,8 @@ export const MeasuredWindow = z.object({
     detailY: z.object({ cutoff: z.number(), fall: z.number() }).nullable(),
     /** Share of pixels that equal their right neighbour. */
     flat: z.number(),
+    /** Part of the pixels whose luma is one of the four most common values: high in drawn pictures and screens; older measurements do not have it. */
+    peaked: z.number().optional(),
     /** Part of the picture that looks like lettering; older measurements do not have it. */
     lettering: z.number().optional(),
   }).nullable(),
@@ -79,6 +84,8 @@ export const MeasuredPicture = z.object({
   whole: z.boolean(),
   /** Parts of the picture that keep the same edges in every window, in pixels. */
   marks: z.array(z.object({ x: z.int(), y: z.int(), width: z.int(), height: z.int() })),
+  /** Sizes that frames had before they were brought into one, where they are not all of one. */
+  sizes: z.array(z.string()).optional(),
   /** Spacing of the frames' times as the container states them. */
   times: z.object({
     packetsRead: z.int(),
@@ -112,7 +119,7 @@ export const MeasuredSound = z.object({
   /** Correlation of the first two channels, -1 to 1; null when there is one, or one of them is silent. */
   correlation: z.number().nullable(),
   /** Level of each hum and how far it stands above its surroundings, by base frequency. */
-  hum: z.array(z.object({ hertz: z.number(), level: z.number(), above: z.number() })),
+  hum: z.array(z.object({ hertz: z.number(), level: z.number(), above: z.number(), /** From its quietest tenth of the time to its loudest, in dB; older measurements do not have it. */ spread: z.number().optional() })),
   clippedAt: z.array(z.number()),
   /** Stretches of half a second or more below -60 dBFS in all channels. */
   silences: z.array(z.object({ from: z.number(), to: z.number() })),
@@ -140,7 +147,7 @@ export interface MeasuredRun { first: number, frames: number }
  * Stretches to measure of a source of so many frames: evenly spread, the first at its start and the last at its end.
  * One stretch over all when they would meet.
  */
-export function runsToMeasure(frames: number, depth: MeasureDepth): MeasuredRun[] {
+export function runsToMeasure(frames: number, depth: MeasureDepth | 'glance'): MeasuredRun[] {
   const { windows, framesEach } = windowPlans[depth]
   if (frames <= windows * framesEach) return [{ first: 0, frames }]
   return Array.from({ length: windows }, (_, index) => ({ first: Math.round((index * (frames - framesEach)) / (windows - 1)), frames: framesEach }))

@@ -122,15 +122,35 @@ describe('time', () => {
     expect(found.places[0]!.until).toBeCloseTo(0.8)
   })
 
-  test('missing frames and uneven times are told apart', () => {
-    const times = { packetsRead: 3000, regular: 2990, short: 0, long: 9, longAt: [1.2, 8], endSeconds: 120 }
-    expect(find(facts(), measurement(spread(), { times }), 'variable-rate')!.says).toBe('9 frames are missing among the first 3000: their times jump.')
-    expect(find(facts(), measurement(spread(), { times: { ...times, regular: 2000, short: 500, long: 499 } }), 'variable-rate')!.says).toContain('33 % of the first 3000 steps')
+  test('gaps in a constant rate and uneven times are told apart', () => {
+    const gapped = facts({ frameCountFrom: 'packets', gaps: { count: 2, seconds: 0.4, places: [{ seconds: 1.2, length: 0.2 }, { seconds: 8, length: 0.2 }] } })
+    expect(find(gapped, measurement(spread()), 'gaps')).toMatchObject({ says: '2 gaps in which no new picture comes, 0.40 s in all, first at 0:01.2; the rate is constant otherwise.', places: [{ seconds: 1.2, until: 1.4 }, { seconds: 8 }] })
+    expect(find(gapped, measurement(spread()), 'variable-rate')).toBeUndefined()
+    const uneven = facts({ frameCountFrom: 'packets', rateIs: 'variable', averageRate: 22.4 })
+    expect(find(uneven, measurement(spread()), 'variable-rate')!.says).toBe('The frames are not evenly spaced: 25 frames a second where they are densest, 22.40 on average.')
+  })
+
+  test('uneven times of a source that was not counted are those of its first packets', () => {
+    const times = { packetsRead: 3000, regular: 2000, short: 500, long: 499, longAt: [1.2, 8], endSeconds: 120 }
+    expect(find(facts(), measurement(spread(), { times }), 'variable-rate')!.says).toContain('33 % of the first 3000 steps')
+  })
+
+  test('times that jump are told with their place', () => {
+    const jumping = { ...facts({ frameCountFrom: 'packets' }), jumps: [{ seconds: 2.28, by: -2.24, of: 'picture and sound' as const }] }
+    expect(find(jumping, measurement(spread()), 'jumps')).toMatchObject({ says: 'The times of the picture and sound jump 2.24 s back at 0:02.3; the material goes on without a gap.', places: [{ seconds: 2.28 }] })
   })
 
   test('a file that ends before it promises to is cut short', () => {
     const times = { packetsRead: 1800, regular: 1799, short: 0, long: 0, longAt: [], endSeconds: 72 }
     expect(find(facts(), measurement(spread(), { times }), 'cut-short')).toMatchObject({ value: 48, says: 'The file promises 2:00 but its picture ends at 1:12.' })
+    const counted = { ...facts({ frameCount: 1800, frameCountFrom: 'packets' }), promised: { frames: 3000, seconds: 120 }, durationSeconds: 72 }
+    expect(find(counted, measurement(spread(), { times }), 'cut-short')!.says).toBe('The file promises 3000 frames and holds 1800: its picture ends at 1:12.')
+  })
+
+  test('a file is not blamed for an estimate of ours', () => {
+    const times = { packetsRead: 2, regular: 1, short: 0, long: 0, longAt: [], endSeconds: 1 }
+    const still = { ...facts({ frameCount: 2, frameCountFrom: 'packets', frameRate: rational(1) }), promised: { frames: null, seconds: 2 }, durationSeconds: 2 }
+    expect(find(still, measurement(spread(), { times }), 'cut-short')).toBeUndefined()
   })
 
   test('decode errors are counted with their windows', () => {
@@ -258,5 +278,52 @@ describe('pictures of fields', () => {
     const soft = { detailX: { cutoff: 0.45, fall: 6 }, detailY: { cutoff: 0.97, fall: 3 } }
     expect(find(facts(), looks(soft, 'p'), 'soft')).toBeUndefined()
     expect(find(facts(), looks(soft, 't'), 'soft')).toMatchObject({ says: 'Soft, or enlarged before: detail ends at 45 % of the width, as in a picture about 864 pixels wide.' })
+  })
+})
+
+describe('the kind of picture', () => {
+  const drawn = (changes: Partial<NonNullable<MeasuredWindow['still']>> = {}) => ({ ...window().still!, noise: 0, flat: 0.8, peaked: 0.7, detailX: { cutoff: 1, fall: 5 }, detailY: { cutoff: 1, fall: 5 }, ...changes })
+  const column = (value: number) => Array.from({ length: 25 }, (_, index) => index === 0 ? 0 : value)
+  const kindIn = (windows: MeasuredWindow[]) => find(facts(), measurement(windows), 'kind')?.data?.picture
+
+  test('is drawn with few shades that move, a screen where little moves, and slides where nothing does', () => {
+    expect(kindIn(spread({ still: drawn() }))).toBe('drawn')
+    expect(kindIn(spread({ still: drawn(), change: column(0.15) }))).toBe('screen')
+    expect(kindIn(spread({ still: drawn(), change: column(0.005) }))).toBe('slides')
+    expect(kindIn(spread({ still: drawn({ peaked: 0.1, noise: 0.8, flat: 0.2 }) }))).toBe('filmed')
+  })
+
+  test('is not told of pictures too small to tell, nor by measurements without shades', () => {
+    expect(kindIn(spread({ still: { ...drawn(), peaked: undefined } }))).toBeUndefined()
+    expect(find(facts(), measurement(spread({ still: drawn() }), { height: 60 }), 'kind')).toBeUndefined()
+  })
+
+  test('of a screen has no shake, paper white, frozen parts or borders', () => {
+    const screen = spread({ still: drawn(), change: column(0.15), atTop: column(0.4), high: column(235), borders: [0, 6, 0, 0] })
+    expect(findingsOf(facts(), measurement(screen)).filter(entry => entry.kind === 'fault')).toEqual([])
+  })
+})
+
+describe('what is not claimed', () => {
+  test('combing in a fade, in frames that do not agree, or in a picture of few lines', () => {
+    const combed = { scan: 't'.repeat(25) }
+    const scanIn = (changes: Partial<MeasuredWindow>, height = 1080) => find(facts({ height }), measurement(spread({ ...combed, ...changes }), { height }), 'scan')?.data?.scan
+    expect(scanIn({})).toBe('interlaced')
+    expect(scanIn({ mean: Array.from({ length: 25 }, (_, index) => 40 + 4 * index) })).toBeUndefined()
+    expect(scanIn({ scan: 'tb'.repeat(12) })).toBeUndefined()
+    expect(scanIn({}, 320)).toBeUndefined()
+  })
+
+  test('shake in a move that starts, stops and goes unevenly', () => {
+    const steps = [0, -10, -22, -20, -15, -22, -21, -15, -21, -20, -17, 0, -15, -21, -20, -16, 0, -15, -21, 0, -16, 0, 0, -9, 0]
+    expect(find(facts(), measurement(spread({ shiftX: steps })), 'shake')).toBeUndefined()
+    const shaking = Array.from({ length: 25 }, (_, index) => (index % 2 === 0 ? 6 : -6))
+    expect(find(facts(), measurement(spread({ shiftX: shaking })), 'shake')).toBeDefined()
+  })
+
+  test('blocking of coders that smooth their own blocks, where it is hardly seen', () => {
+    const still = { ...window().still!, gridX: 1.8, gridY: 1.8, gridStepX: 0.2, gridStepY: 0.2 }
+    expect(find(facts({ codec: 'h264' }), measurement(spread({ still })), 'blocking')).toBeUndefined()
+    expect(find(facts({ codec: 'mpeg4' }), measurement(spread({ still })), 'blocking')).toBeDefined()
   })
 })

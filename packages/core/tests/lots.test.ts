@@ -2,8 +2,8 @@ import { describe, expect, test } from 'vitest'
 import { describeLikeness, differencesBetween, finding, likenessKey, likenessOf, lotLetter, materialOf, oddOneOutOf, runsToMeasure } from '../src/index.ts'
 import { facts } from './examples.ts'
 
-const blocking = finding('blocking', 'fault', 'Heavy blocking: steps at an 8-pixel grid are 3.0 times those elsewhere.')
-const scanBottom = finding('scan', 'nature', 'Interlaced, bottom field first.')
+const blocking = finding('blocking', 'fault', 'Heavy blocking: steps at an 8-pixel grid are 3.0 times those elsewhere.', { sure: 0.95, data: { weight: 'heavy' } })
+const scanBottom = finding('scan', 'nature', 'Interlaced, bottom field first.', { data: { scan: 'interlaced', firstField: 'bottom' } })
 
 describe('likeness', () => {
   test('comes from the facts, and from the findings once there are any', () => {
@@ -29,6 +29,26 @@ describe('likeness', () => {
     expect(differencesBetween(one, other)).toEqual(['heavy blocking'])
     expect(differencesBetween(other, one)).toEqual(['no heavy blocking'])
     expect(differencesBetween({ ...one, rate: '25' }, { ...one, rate: '50' })).toEqual(['25 fps instead of 50'])
+  })
+})
+
+describe('how fine lots are', () => {
+  const doubtful = finding('blocking', 'fault', 'Heavy blocking.', { sure: 0.65, data: { weight: 'heavy' } })
+  const soft = finding('soft', 'fault', 'Soft.', { sure: 0.95 })
+
+  test('doubtful traits, and those that call for no treatment, split only fine lots', () => {
+    expect(likenessKey(likenessOf(facts(), [doubtful, soft]))).toBe(likenessKey(likenessOf(facts(), [])))
+    expect(likenessOf(facts(), [doubtful, soft], 'fine').traits).toEqual(['heavy blocking', 'soft or enlarged'])
+  })
+
+  test('rates of 12 and 12.05 are one', () => {
+    const at = (num: number, den: number) => likenessOf(facts({ frameRate: { num, den } }), []).rate
+    expect(at(12, 1)).toBe(at(241, 20))
+    expect(at(30, 1)).not.toBe(at(25, 1))
+  })
+
+  test('coarse lots ask for frame, shape and scan only', () => {
+    expect(likenessKey(likenessOf(facts({ frameRate: { num: 50, den: 1 }, codec: 'hevc' }), [blocking], 'coarse'))).toBe(likenessKey(likenessOf(facts(), [], 'coarse')))
   })
 })
 

@@ -1,5 +1,5 @@
 import {
-  bordersInAll, bordersOf, columnGrid, detailOf, fieldOf, flatPart, histogram, histogramChange, letteringOf, levelsOf, marksIn, meanChange, noiseOf, profilesOf, reduced, rowGrid, runsToMeasure, saturation, shiftBetween,
+  bordersInAll, bordersOf, columnGrid, combing, detailOf, fieldOf, flatPart, histogram, histogramChange, letteringOf, levelsOf, marksIn, meanChange, noiseOf, peakedPart, profilesOf, reduced, rowGrid, runsToMeasure, saturation, shiftBetween, spannedFrames, squaresInAll, supportedMotion,
   toNumber, windowPlans, type Borders, type MeasureDepth, type MeasuredPicture, type MeasuredRun, type MeasuredWindow, type Plane, type Profiles, type Reduced, type VideoFacts,
 } from '@hematine/core'
 import { Frame } from 'node-av/lib'
@@ -7,7 +7,7 @@ import { openFrames, type FrameReader } from './frame-reader.ts'
 import { Graph, videoPadOf } from './graph.ts'
 import type { MediaInput } from './input.ts'
 import { MediaError } from './libav.ts'
-import type { PacketTimes } from './packet-times.ts'
+import type { PacketTimes } from './source-times.ts'
 import type { WorkGate } from './transcode.ts'
 
 /** Containers without an index are sought by guesses and so 3 s early; the frames before the place are passed over. */
@@ -22,7 +22,7 @@ interface Before { luma: Plane, counts: Uint32Array, profiles: Profiles }
 /** Gathers the columns of one window. */
 class WindowGauge {
   readonly window: MeasuredWindow = {
-    seconds: [], mean: [], low: [], high: [], illegal: [], atTop: [], saturation: [], change: [], histogramChange: [], shiftX: [], shiftY: [], shiftFit: [], scan: '', errors: 0, still: null, borders: null,
+    seconds: [], mean: [], low: [], high: [], illegal: [], atTop: [], saturation: [], change: [], histogramChange: [], shiftX: [], shiftY: [], shiftFit: [], comb: [], scan: '', errors: 0, still: null, borders: null,
   }
   private readonly borders: (Borders | null)[] = []
   likeness: Reduced | null = null
@@ -39,7 +39,7 @@ class WindowGauge {
     const counts = histogram({ ...picture.luma, height: Math.floor((picture.luma.height + 1) / 2), stride: picture.luma.stride * 2 })
     const profiles = profilesOf(picture.luma)
     const levels = levelsOf(counts)
-    const shift = before ? shiftBetween(before.profiles, profiles) : { x: 0, y: 0, fit: 0 }
+    const shift = before ? wholeShift(before, picture.luma, profiles) : { x: 0, y: 0, fit: 0 }
     const change = before ? meanChange(before.luma, picture.luma) : 0
     const index = window.seconds.length
     window.seconds.push(round(picture.seconds, 4))
@@ -50,13 +50,14 @@ class WindowGauge {
     window.shiftX.push(round(shift.x, 2))
     window.shiftY.push(round(shift.y, 2))
     window.shiftFit.push(round(shift.fit, 3))
+    window.comb!.push(round(before ? combing(before.luma, picture.luma) : 0, 2))
     window.scan += picture.letter
     if (index % Math.max(1, Math.floor(this.frames / 3)) === 0) this.borders.push(bordersOf(picture.luma, levels.mean))
-    if (index === Math.floor((this.frames - 1) / 2)) this.takeStill(picture, before && change > 0.02 ? before.luma : null)
+    if (index === Math.floor((this.frames - 1) / 2)) this.takeStill(picture, counts, before && change > 0.02 ? before.luma : null)
     return { luma: picture.luma, counts, profiles }
   }
 
-  private takeStill({ seconds, letter, luma }: Picture, before: Plane | null): void {
+  private takeStill({ seconds, letter, luma }: Picture, counts: Uint32Array, before: Plane | null): void {
     // Fields of different moments would pass for fine vertical detail, so one of them is looked at.
     const interlaced = letter === 't' || letter === 'b'
     const plane = interlaced ? fieldOf(luma, 0) : luma
@@ -68,7 +69,7 @@ class WindowGauge {
     }
     this.window.still = {
       seconds: round(seconds, 4), noise: noise === null ? null : round(noise, 2), gridX: round(across.strength, 2), gridY: round(down.strength, 2), gridStepX: round(across.step, 3), gridStepY: round(down.step, 3), gridColumn: across.phase, gridRow: down.phase,
-      detailX: detail('rows'), detailY: detail('columns'), flat: round(flatPart(luma), 3), lettering: round(letteringOf(plane), 4),
+      detailX: detail('rows'), detailY: detail('columns'), flat: round(flatPart(luma), 3), peaked: round(peakedPart(counts), 3), lettering: round(letteringOf(plane), 4),
     }
     this.likeness = reduced(luma)
   }
@@ -80,6 +81,19 @@ class WindowGauge {
   }
 }
 
+/** Shifts below this are not looked at more closely, in pixels. */
+const restingShift = 0.5
+/** Part of all squares that must bear a motion out: a thing on an even ground moves in few of them. */
+const leastSupport = 0.3
+
+/** Shift of a whole picture: what its profiles say, if squares spread over it say so too. Things that move in a picture at rest are no shift. */
+function wholeShift(before: Before, now: Plane, profiles: Profiles): { x: number, y: number, fit: number } {
+  const shift = shiftBetween(before.profiles, profiles)
+  if (shift.fit === 0 || Math.hypot(shift.x, shift.y) < restingShift) return shift
+  const found = supportedMotion(before.luma, now)
+  return found && found.agreeing >= leastSupport * squaresInAll ? { x: found.motion.x, y: found.motion.y, fit: shift.fit } : { x: 0, y: 0, fit: 0 }
+}
+
 function round(value: number, digits: number): number {
   return Number(value.toFixed(digits))
 }
@@ -88,12 +102,13 @@ function round(value: number, digits: number): number {
  * Measures the picture of a source in windows spread over its length.
  * @throws MediaError when nothing of it can be decoded; whatever `gate.turn` rejects with, when stopped
  */
-export async function measurePictureOf(input: MediaInput, video: VideoFacts, depth: MeasureDepth, times: PacketTimes, gate: WorkGate): Promise<MeasuredPicture> {
-  const runs = runsToMeasure(video.frameCount, depth)
+export async function measurePictureOf(input: MediaInput, video: VideoFacts, depth: MeasureDepth | 'glance', times: PacketTimes, gate: WorkGate): Promise<MeasuredPicture> {
+  const runs = runsToMeasure(spannedFrames(video), depth)
   const { framesEach } = windowPlans[depth]
   const windows: MeasuredWindow[] = []
   const likenesses: Reduced[] = []
   const decoder = await openFrames(input, video.streamIndex)
+  let sizes: string[] = []
   try {
     for (const run of runs) {
       let gauge = new WindowGauge(Math.min(framesEach, run.frames))
@@ -113,6 +128,7 @@ export async function measurePictureOf(input: MediaInput, video: VideoFacts, dep
       }
       close()
     }
+    sizes = decoder.sizes ? [...decoder.sizes] : []
   } finally {
     await decoder.close()
   }
@@ -120,7 +136,7 @@ export async function measurePictureOf(input: MediaInput, video: VideoFacts, dep
   const borders = bordersInAll(windows.map(window => window.borders))
   return {
     width: video.width, height: video.height, framesPerSecond: toNumber(video.frameRate), windows, whole: runs.length === 1,
-    marks: marksIn(likenesses, borders ?? undefined), times: spacing(times, video),
+    marks: marksIn(likenesses, borders ?? undefined), times: spacing(times, video), ...(sizes.length > 1 ? { sizes } : {}),
   }
 }
 
@@ -130,7 +146,7 @@ async function* picturesOf(decoder: FrameReader, video: VideoFacts, run: Measure
   const start = video.startTicks + run.first * frameTicks
   if (run.first > 0) {
     const early = withoutIndex.test(decoder.container.iformat?.name ?? '') ? seekEarlySeconds / base : 0
-    await decoder.seekOrReadOn(BigInt(Math.max(0, Math.round(start - early))))
+    await decoder.seek(BigInt(Math.max(0, Math.round(start - early))))
   }
   const [frame, judged] = [new Frame(), new Frame()]
   frame.alloc()
@@ -146,7 +162,7 @@ async function* picturesOf(decoder: FrameReader, video: VideoFacts, run: Measure
         frame.unref()
         continue
       } else {
-        graph ??= await Graph.video('format=yuv420p,idet', [videoPadOf(frame, { timeBase: decoder.timeBase, frameRate: video.frameRate })])
+        graph ??= await Graph.video(`${toLimited(video)},idet`, [videoPadOf(frame, { timeBase: decoder.timeBase, frameRate: video.frameRate })])
         await graph.push(frame)
         frame.unref()
         taken++
@@ -161,6 +177,11 @@ async function* picturesOf(decoder: FrameReader, video: VideoFacts, run: Measure
     frame.free()
     judged.free()
   }
+}
+
+/** Filters that bring a picture into 8-bit luma of limited range, whatever it is coded in. */
+function toLimited(video: VideoFacts): string {
+  return `scale=flags=bicubic+accurate_rnd:out_range=limited${video.colour.range === 'full' || video.isRgb ? ':in_range=full' : ':in_range=limited'},format=yuv420p`
 }
 
 const letters: Record<string, string> = { tff: 't', bff: 'b', progressive: 'p' }

@@ -3,7 +3,8 @@ import { Frame } from 'node-av/lib'
 import { openFrames } from './frame-reader.ts'
 import { audioPadOf, Graph } from './graph.ts'
 import type { MediaInput } from './input.ts'
-import type { PacketTimes } from './packet-times.ts'
+import { readR128 } from './loudness.ts'
+import type { PacketTimes } from './source-times.ts'
 import { soundZero } from './sound-treatment.ts'
 import type { WorkGate } from './transcode.ts'
 
@@ -67,16 +68,6 @@ export async function measureSoundOf(input: MediaInput, facts: SourceFacts, trac
     await decoder.close()
   }
   return { streamIndex: track.streamIndex, whole, ...r128, ...gauge.read(), endSeconds: times.endSeconds.get(track.streamIndex) ?? null }
-}
-
-/** Notes what the library's EBU R 128 filter wrote on a frame. */
-export function readR128(frame: Frame, into: { loudness: number | null, truePeak: number | null }): void {
-  const metadata = frame.getMetadata()
-  const integrated = Number(metadata?.get('lavfi.r128.I') ?? Number.NaN)
-  // The filter says -70 while everything was below its gate.
-  if (Number.isFinite(integrated)) into.loudness = integrated > -69.9 ? integrated : null
-  const peak = Number(metadata?.get('lavfi.r128.true_peak') ?? Number.NaN)
-  if (Number.isFinite(peak)) into.truePeak = peak > 1e-6 ? 20 * Math.log10(peak) : null
 }
 
 function samplesOf(frame: Frame, channels: number): Float32Array[] {

@@ -4,6 +4,8 @@ import type { MeasuredPicture } from '../measurement.ts'
 import { equal, toNumber } from '../rational.ts'
 import { squarePixel } from '../geometry.ts'
 import { finding, moment, type Finding } from './finding.ts'
+import { hasFewShades, isShownKind } from './picture.ts'
+import type { PictureKind } from './kind.ts'
 
 /** Narrowest border worth a word, in pixels, and as a part of the frame. */
 const leastPixels = 4
@@ -11,12 +13,13 @@ const leastPart = 0.004
 /** Windows whose borders lie this near to the narrowest agree with it. */
 const tolerance = 3
 /** Part of the windows that must agree, so that a dark side of a scene is not taken for a border. */
-const agreeingPart = 0.5
+const agreeingPart = 0.8
 
 /** Borders that hold in the whole source, with the crop that takes them off. */
-export function borderFindings(video: VideoFacts, picture: MeasuredPicture): Finding[] {
+export function borderFindings(video: VideoFacts, picture: MeasuredPicture, kind: PictureKind | null): Finding[] {
   const known = picture.windows.filter(window => window.borders !== null)
-  if (known.length === 0) return []
+  // A screen's own dark edge, and the black ground of slides, are no borders.
+  if (known.length === 0 || isShownKind(kind) || (kind === 'drawn' && hasFewShades(picture.windows))) return []
   const sides = [0, 1, 2, 3].map(side => {
     const widths = known.map(window => window.borders![side]!)
     const width = Math.min(...widths)
@@ -34,7 +37,7 @@ export function borderFindings(video: VideoFacts, picture: MeasuredPicture): Fin
   return [finding('borders', 'fault', `Black borders, in pixels: ${says}. The picture inside is ${width}x${height}.`, {
     value: left + top + right + bottom, unit: 'pixels', sure: Math.min(...sides.filter(side => side.counts).map(side => side.sure)) * (known.length >= 3 ? 0.98 : 0.8),
     places: known.slice(0, 4).map(window => moment(window.still?.seconds ?? window.seconds[0]!, { x: even(left), y: even(top), width, height })),
-    suggests: `Crop to ${width}x${height} at ${even(left)}, ${even(top)}`,
+    suggests: `Crop to ${width}x${height} at ${even(left)}, ${even(top)}`, data: { crop: { left: even(left), top: even(top), right: even(right), bottom: even(bottom) } },
   })]
 }
 

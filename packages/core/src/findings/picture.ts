@@ -1,6 +1,7 @@
 import type { VideoFacts } from '../facts.ts'
 import type { MeasuredPicture, MeasuredWindow } from '../measurement.ts'
 import { finding, middle, moment, sureBeyond, type Finding, type FindingPlace } from './finding.ts'
+import { leastLines, type PictureKind } from './kind.ts'
 import { cutsIn, repeatsIn } from './time.ts'
 
 /** Noise that is worth a word, clear, and heavy, as a standard deviation in 8-bit codes. */
@@ -8,6 +9,9 @@ const noiseLimits = [1.6, 3.5, 6] as const
 /** Step at the block grid against the steps elsewhere, and in codes: finer steps are measured but not seen. */
 const gridLimit = 1.5
 const gridStep = 0.11
+/** The same for coders that smooth their own blocks: what is left of steps there is hardly seen. */
+const smoothedStep = 0.3
+const smoothsBlocks = new Set(['h264', 'hevc', 'vvc', 'vp8', 'vp9', 'av1', 'vc1', 'theora'])
 const heavyGrid = 2.6
 /** The same for fields, whose coding leaves faint steps that nobody sees: more is wanted. */
 const fieldGridLimit = 2.2
@@ -20,9 +24,15 @@ const hidingNoise = 3
 const steeperFall = 7
 /** Change of brightness from frame to frame that is not a trend, in percent of the mean. */
 const flickerLimit = 1
+/** Change of the mean brightness as a part of the change from frame to frame. */
+const flickerTogether = 0.3
 /** Motion of the whole picture that does not go on, in pixels for each 720 of width. */
 const shakeLimit = 1
 const leastFit = 0.55
+/** Part of the frames that shake, or flicker, in what shakes or flickers. */
+const mostFrames = 0.45
+/** Steps of a move that depart by less than this part of its speed are merely uneven. */
+const unevenPart = 0.3
 const topLimit = 0.012
 const illegalLimit = 0.008
 /** Distance from neutral that colour reaches even in a faded picture. */
@@ -44,7 +54,7 @@ function noiseFinding(windows: readonly MeasuredWindow[]): Finding[] {
   if (!(noise > noiseLimits[0])) return []
   const word = noise > noiseLimits[2] ? 'Heavy' : noise > noiseLimits[1] ? 'Clear' : 'Light'
   return [finding('noise', 'fault', `${word} noise: ${noise.toFixed(1)} codes of 255 in even parts (standard deviation).`, {
-    value: noise, unit: 'codes', sure: sureBeyond(noise, noiseLimits[0]), places: strongest(measured, window => window.still!.noise!), suggests: `Denoise, ${word === 'Heavy' ? 'strong' : word === 'Clear' ? 'medium' : 'light'}`,
+    value: noise, unit: 'codes', sure: sureBeyond(noise, noiseLimits[0]), places: strongest(measured, window => window.still!.noise!), suggests: `Denoise, ${word === 'Heavy' ? 'strong' : word === 'Clear' ? 'medium' : 'light'}`, data: { weight: word === 'Heavy' ? 'heavy' : word === 'Clear' ? 'clear' : 'light' },
   })]
 }
 
@@ -54,17 +64,21 @@ function isInFields(windows: readonly MeasuredWindow[]): boolean {
   return letters.replace(/[^tb]/g, '').length * 2 > letters.length
 }
 
-function blockingFinding(windows: readonly MeasuredWindow[]): Finding[] {
+/** The same for pictures that were drawn, whose own lines lie on a grid now and then. */
+const drawnGridLimit = 2.6
+const drawnGridStep = 0.6
+
+function blockingFinding(codec: string, windows: readonly MeasuredWindow[], kind: PictureKind | null): Finding[] {
   const measured = windows.filter(window => window.still)
   if (measured.length === 0) return []
-  const [leastGrid, leastStep] = isInFields(measured) ? [fieldGridLimit, fieldGridStep] : [gridLimit, gridStep]
+  const [leastGrid, leastStep] = isShownKind(kind) || (kind === 'drawn' && hasFewShades(measured)) ? [drawnGridLimit, drawnGridStep] : isInFields(measured) ? [fieldGridLimit, fieldGridStep] : [gridLimit, smoothsBlocks.has(codec) ? smoothedStep : gridStep]
   const strength = (window: MeasuredWindow) => Math.sqrt(window.still!.gridX * window.still!.gridY)
   const usual = middle(measured.map(strength))
   const step = middle(measured.map(window => Math.sqrt(Math.max(0, window.still!.gridStepX) * Math.max(0, window.still!.gridStepY))))
   if (!(usual > leastGrid && step > leastStep)) return []
   const heavy = usual > heavyGrid
   return [finding('blocking', 'fault', `${heavy ? 'Heavy blocking' : 'Blocking'}: steps at an 8-pixel grid are ${usual.toFixed(1)} times those elsewhere, by ${step.toFixed(1)} codes of 255.`, {
-    value: usual, unit: 'times', sure: Math.min(sureBeyond(usual, leastGrid), sureBeyond(step, leastStep)), places: strongest(measured, strength), suggests: heavy ? 'Deblock, strong' : 'Deblock',
+    value: usual, unit: 'times', sure: Math.min(sureBeyond(usual, leastGrid), sureBeyond(step, leastStep)), places: strongest(measured, strength), suggests: heavy ? 'Deblock, strong' : 'Deblock', data: { weight: heavy ? 'heavy' : 'clear' },
   })]
 }
 
@@ -101,10 +115,16 @@ function rootMeanSquare(values: readonly number[]): number {
 function flickerFinding(windows: readonly MeasuredWindow[]): Finding[] {
   const figures = windows.filter(window => window.seconds.length >= 8).map(window => {
     const usual = middle(window.mean)
-    return { window, percent: (100 * rootMeanSquare(jumps(window.mean, cutsIn(window)))) / Math.max(16, usual) }
+    const departures = jumps(window.mean, cutsIn(window))
+    const size = rootMeanSquare(departures)
+    const isThroughout = departures.filter(value => Math.abs(value) > size / 3).length >= mostFrames * departures.length
+    return { window, percent: isThroughout ? (100 * size) / Math.max(16, usual) : 0 }
   })
   const percent = middle(figures.map(figure => figure.percent))
   if (!(percent > flickerLimit)) return []
+  // Where the whole picture grows brighter, most of what changes changes one way; things that come and go do not do that.
+  const together = middle(windows.filter(window => window.seconds.length >= 8).map(window => rootMeanSquare(window.mean.slice(1).map((value, index) => value - window.mean[index]!)) / Math.max(0.01, middle(window.change.slice(1)))))
+  if (!(together > flickerTogether)) return []
   return [finding('flicker', 'fault', `Brightness jumps by ${percent.toFixed(1)} % from frame to frame.`, {
     value: percent, unit: '% of the brightness', sure: sureBeyond(percent, flickerLimit), places: strongest(windows, window => figures.find(figure => figure.window === window)?.percent ?? 0), suggests: 'Even out the flicker',
   })]
@@ -127,9 +147,15 @@ function shakeOf(window: MeasuredWindow, framesPerSecond: number): number | null
   if (halts.length > standingPart * kept.length && middle(kept.filter(index => length(index) >= standing).map(length)) > 1) kept = kept.filter(index => length(index) >= standing)
   const good = kept.filter(index => window.shiftFit[index]! >= leastFit).length
   if (kept.length < 8 || good < kept.length * 0.7) return null
-  const cuts = cutsIn(window).map(cut => kept.indexOf(cut))
+  // Beside a cut, and where parts of the picture move apart, a step says nothing.
+  const breaks = [...cutsIn(window).map(cut => kept.indexOf(cut)), ...kept.flatMap((index, place) => window.shiftFit[index]! < leastFit ? [place] : [])]
   const toAndFro = (shifts: readonly number[]) => {
-    const departures = jumps(kept.map(index => shifts[index]! / Math.max(1, Math.round((window.seconds[index]! - window.seconds[index - 1]!) * framesPerSecond))), cuts)
+    const departures = jumps(kept.map(index => shifts[index]! / Math.max(1, Math.round((window.seconds[index]! - window.seconds[index - 1]!) * framesPerSecond))), breaks)
+    // What starts and stops now and then is no shake: most frames depart.
+    // Uneven steps of a quick move are no shake either.
+    const size = rootMeanSquare(departures)
+    const speed = Math.abs(middle(kept.map(index => shifts[index]!)))
+    if (size < unevenPart * speed || departures.filter(value => Math.abs(value) > size / 3).length < mostFrames * departures.length) return 0
     const side = (sign: number) => rootMeanSquare(departures.map(value => Math.max(0, sign * value)))
     return Math.SQRT2 * Math.min(side(1), side(-1))
   }
@@ -164,14 +190,31 @@ function levelFindings(video: VideoFacts, windows: readonly MeasuredWindow[]): F
   return found
 }
 
+export const isShownKind = (kind: PictureKind | null) => kind === 'screen' || kind === 'slides'
+
+/** Part of the pixels with one of four shades from which white is paper and black is ground. */
+const fewShades = 0.5
+
+export function hasFewShades(windows: readonly MeasuredWindow[]): boolean {
+  return middle(windows.flatMap(window => window.still?.peaked ?? [])) >= fewShades
+}
+
 /** What single pictures and their succession show of quality. @param hasPulldown whether it is film in video */
-export function pictureFindings(video: VideoFacts, picture: MeasuredPicture, hasPulldown: boolean): Finding[] {
+export function pictureFindings(video: VideoFacts, picture: MeasuredPicture, hasPulldown: boolean, kind: PictureKind | null): Finding[] {
   const windows = visible(picture)
-  if (windows.length === 0) return []
-  const found = [...noiseFinding(windows), ...blockingFinding(windows), ...softFinding(video, windows, hasPulldown || isInFields(windows)), ...flickerFinding(windows), ...shakeFinding(video, windows, picture.framesPerSecond, hasPulldown), ...levelFindings(video, windows)]
+  if (windows.length === 0 || picture.height < leastLines) return []
+  // A screen has paper white, a board that slides and a cursor that stands: none of it is a fault.
+  const isShown = isShownKind(kind)
+  // On an even ground things that come and go change the brightness.
+  const isEven = kind === 'drawn' && hasFewShades(windows)
+  const found = [
+    ...blockingFinding(video.codec, windows, kind), ...softFinding(video, windows, hasPulldown || isInFields(windows)),
+    ...(isShown ? [] : [...noiseFinding(windows), ...(isEven ? [] : flickerFinding(windows)), ...shakeFinding(video, windows, picture.framesPerSecond, hasPulldown)]),
+    ...(isShown ? [] : levelFindings(video, windows)),
+  ]
   const colour = Math.max(...windows.map(window => middle(window.saturation)))
   if (colour < neutralLimit) found.push(finding('black-and-white', 'nature', 'Black and white.', { value: colour, unit: 'codes from neutral', sure: colour < neutralLimit / 2 ? 0.97 : 0.8, places: windows.slice(0, 2).map(window => moment(window.still?.seconds ?? 0)) }))
-  for (const mark of picture.marks.slice(0, 3)) {
+  for (const mark of isShown ? [] : picture.marks.slice(0, 3)) {
     found.push(finding('mark', 'fault', `Something stands still throughout, ${mark.width}x${mark.height} pixels at ${mark.x}, ${mark.y}: a burnt-in mark, a timecode, or dirt.`, {
       value: mark.width * mark.height, unit: 'pixels', sure: Math.min(0.9, 0.4 + 0.05 * picture.windows.length), places: windows.slice(0, 4).map(window => moment(window.still?.seconds ?? 0, mark)), suggests: 'Soften it out of the picture, if it is yours',
     }))

@@ -1,6 +1,7 @@
 import type { VideoFacts } from '../facts.ts'
 import type { MeasuredPicture, MeasuredWindow } from '../measurement.ts'
 import { finding, middle, moment, type Finding, type FindingPlace } from './finding.ts'
+import type { PictureKind } from './kind.ts'
 
 /** Frames that must have been judged before anything is said. */
 const fewestJudged = 10
@@ -11,6 +12,30 @@ const wholeWindow = 0.25
 const mixedPart = 0.25
 /** Part of the windows with combing in which the cadence must show. */
 const cadenceWindows = 0.6
+
+/** Fewest lines of a picture in fields. */
+export const leastFieldLines = 400
+/** Fields of two moments differ by motion: below this change from frame to frame, in codes, combing is something else. */
+const combingMotion = 0.35
+/** Part of a window's combed frames that must agree on the order of their fields. */
+const agreeingOrder = 0.75
+
+/** How much lines stand out from their neighbours in pictures woven of two moments, at least; whole ones stay below. */
+const leastComb = 0.48
+/** Part of the change that is one of brightness in a fade, which looks woven and is not. */
+const fadingPart = 0.7
+
+/** Whether a window's combing is that of fields: something moves, the picture does not merely fade, and its frames agree which field is first. */
+export function isBorneOut({ scan, change, mean, comb }: MeasuredWindow): boolean {
+  const [top, bottom] = [scan.split('t').length - 1, scan.split('b').length - 1]
+  if (top + bottom === 0) return true
+  // Of film in video only some frames are woven.
+  const standsOut = comb ? [...comb].sort((a, b) => a - b)[Math.floor(comb.length * 0.75)]! : leastComb
+  if (standsOut < leastComb) return false
+  const moved = middle(change.slice(1))
+  const brightened = middle(mean.slice(1).map((value, index) => Math.abs(value - mean[index]!)))
+  return moved >= combingMotion && brightened < fadingPart * moved && Math.max(top, bottom) >= agreeingOrder * (top + bottom)
+}
 
 const isCombed = (letter: string) => letter === 't' || letter === 'b'
 
@@ -46,8 +71,11 @@ function firstPlaces(windows: readonly MeasuredWindow[], letters: string): Findi
 }
 
 /** How the picture was scanned, as its fields show it, and whether the file says the same. */
-export function scanFindings(video: VideoFacts, picture: MeasuredPicture): Finding[] {
-  const { windows } = picture
+export function scanFindings(video: VideoFacts, picture: MeasuredPicture, kind: PictureKind | null): Finding[] {
+  const flagged = video.scan.kind !== 'progressive'
+  // Nobody scans a screen in fields, nor a picture of so few lines, unless the file says so.
+  const canBeFields = flagged || (video.height >= leastFieldLines && kind !== 'screen' && kind !== 'slides')
+  const windows = picture.windows.map(window => canBeFields && isBorneOut(window) ? window : { ...window, scan: window.scan.replace(/[tb]/g, 'u') })
   const letters = windows.map(window => window.scan).join('')
   const count = (letter: string) => letters.split(letter).length - 1
   const [top, bottom, whole] = [count('t'), count('b'), count('p')]
@@ -72,19 +100,19 @@ export function scanFindings(video: VideoFacts, picture: MeasuredPicture): Findi
   const share = (met: (part: number) => boolean) => parts.filter(met).length / Math.max(1, parts.length)
   const isMixed = share(part => part >= combedWindow) >= mixedPart && share(part => part <= wholeWindow) >= mixedPart
   if (!isMixed && combed < 0.5) {
-    const found = [finding('scan', 'nature', 'Progressive: every frame shows one moment.', { value: combed * 100, unit: '% of frames combed', sure: Math.max(0.5, Math.min(0.98, whole / judged)), places: firstPlaces(windows, 'p').slice(0, 1) })]
-    if (flag.kind === 'interlaced') found.push(finding('scan-flag', 'fault', `The file says ${flagSays}, but its frames are whole (2:2, progressive frames sent as fields).`, { sure: whole / judged, places: firstPlaces(windows, 'p'), suggests: 'Treat it as progressive: leave deinterlacing out' }))
+    const found = [finding('scan', 'nature', 'Progressive: every frame shows one moment.', { value: combed * 100, unit: '% of frames combed', sure: Math.max(0.5, Math.min(0.98, whole / judged)), places: firstPlaces(windows, 'p').slice(0, 1), data: { scan: 'progressive', firstField: null } })]
+    if (flag.kind === 'interlaced') found.push(finding('scan-flag', 'fault', `The file says ${flagSays}, but its frames are whole (2:2, progressive frames sent as fields).`, { sure: whole / judged, places: firstPlaces(windows, 'p'), suggests: 'Treat it as progressive: leave deinterlacing out', data: { scan: 'progressive', firstField: null } }))
     return found
   }
   const first = top >= bottom ? 'top' : 'bottom'
   const agreeing = (Math.max(top, bottom) / (top + bottom)) * Math.min(1, combed / 0.9)
   const places = firstPlaces(windows, first === 'top' ? 't' : 'b')
   if (isMixed) {
-    return [finding('scan', 'fault', `Mixed: ${Math.round(combed * 100)} % of the frames are combed, the others are whole.`, { value: combed * 100, unit: '% of frames combed', sure: 0.8, places, suggests: 'Deinterlace only the combed frames' })]
+    return [finding('scan', 'fault', `Mixed: ${Math.round(combed * 100)} % of the frames are combed, the others are whole.`, { value: combed * 100, unit: '% of frames combed', sure: 0.8, places, suggests: 'Deinterlace only the combed frames', data: { scan: 'mixed', firstField: first } })]
   }
-  const found = [finding('scan', 'nature', `Interlaced, ${first} field first.`, { value: combed * 100, unit: '% of frames combed', sure: agreeing, places, suggests: 'Deinterlace' })]
+  const found = [finding('scan', 'nature', `Interlaced, ${first} field first.`, { value: combed * 100, unit: '% of frames combed', sure: agreeing, places, suggests: 'Deinterlace', data: { scan: 'interlaced', firstField: first } })]
   if (flag.kind === 'progressive' || (flag.firstField !== null && flag.firstField !== first && agreeing > 0.8)) {
-    found.push(finding('scan-flag', 'fault', `The file says ${flagSays}; its picture is interlaced, ${first} field first.`, { sure: agreeing, places, suggests: `Deinterlace with the ${first} field first` }))
+    found.push(finding('scan-flag', 'fault', `The file says ${flagSays}; its picture is interlaced, ${first} field first.`, { sure: agreeing, places, suggests: `Deinterlace with the ${first} field first`, data: { scan: 'interlaced', firstField: first } }))
   }
   return found
 }

@@ -2,7 +2,10 @@ import { describeClock } from '../format.ts'
 import type { SourceFacts } from '../facts.ts'
 import type { MeasuredPicture, MeasuredWindow } from '../measurement.ts'
 import { toNumber } from '../rational.ts'
+import type { Jump } from '../course.ts'
+import { describeRate } from '../timing.ts'
 import { finding, middle, moment, stretch, sureBeyond, type Finding, type FindingPlace } from './finding.ts'
+import { leastLines, type PictureKind } from './kind.ts'
 
 /** A cut changes the picture by at least so many codes, and stands out from the frames around it by these factors in change and in histogram: by more in the second where it moves little of it. */
 const cutChange = 6
@@ -80,7 +83,7 @@ export function missingFrameFindings({ missingFrames = [], video }: SourceFacts)
 }
 
 /** What the succession of frames shows: cuts, repeated frames, black and frozen stretches, uneven times, an early end. @param inFields whether the frames are woven of fields: one that repeats is then no repeated frame */
-export function timeFindings(facts: SourceFacts, picture: MeasuredPicture, inFields: boolean): Finding[] {
+export function timeFindings(facts: SourceFacts, picture: MeasuredPicture, inFields: boolean, kind: PictureKind | null): Finding[] {
   const found: Finding[] = []
   const { windows, whole, times } = picture
 
@@ -90,24 +93,18 @@ export function timeFindings(facts: SourceFacts, picture: MeasuredPicture, inFie
     found.push(finding('cuts', 'nature', whole ? `${cuts.length} ${cuts.length === 1 ? 'cut' : 'cuts'}.` : `${cuts.length} ${cuts.length === 1 ? 'cut' : 'cuts'} in the ${sampled.toFixed(0)} s that were sampled.`, { value: cuts.length, unit: 'cuts', sure: 0.9, places: cuts.map(seconds => moment(seconds)) }))
   }
 
-  if (!inFields) found.push(...repeatFindings(windows))
+  // On screens and slides frames that stand still are as they should be.
+  const standsByNature = kind === 'screen' || kind === 'slides'
+  if (!inFields && !standsByNature && picture.height >= leastLines) found.push(...repeatFindings(windows, kind === 'drawn'))
 
   const black = stretchesWhere(picture, window => window.seconds.map((_, index) => isBlackFrame(window, index)))
   if (black.length > 0) found.push(finding('black', 'fault', `Black: ${describeStretches(black, whole)}.`, { value: black.reduce((sum, place) => sum + place.until! - place.seconds, 0), unit: 's', sure: 0.95, places: black, suggests: 'Trim it off, or leave it' }))
 
   const frozen = stretchesWhere(picture, window => window.change.map((value, index) => index > 0 && value < stillCodes && !isBlackFrame(window, index)))
   const frozenSeconds = frozen.reduce((sum, place) => sum + place.until! - place.seconds, 0)
-  if (frozen.length > 0 && frozenSeconds < 0.9 * sampled) found.push(finding('frozen', 'fault', `The picture stands still: ${describeStretches(frozen, whole)}.`, { value: frozenSeconds, unit: 's', sure: 0.85, places: frozen }))
+  if (frozen.length > 0 && frozenSeconds < 0.9 * sampled && kind !== 'screen' && kind !== 'slides') found.push(finding('frozen', 'fault', `The picture stands still: ${describeStretches(frozen, whole)}.`, { value: frozenSeconds, unit: 's', sure: 0.85, places: frozen }))
 
-  const uneven = times.short + times.long
-  if (times.packetsRead > 10 && uneven > 0) {
-    const part = uneven / (uneven + times.regular)
-    const dropped = times.long > 0 && times.short === 0 && part < 0.05
-    found.push(finding('variable-rate', 'fault', dropped
-      ? `${times.long} ${times.long === 1 ? 'frame is' : 'frames are'} missing among the first ${times.packetsRead}: their times jump.`
-      : `The frames are not evenly spaced: ${(part * 100).toFixed(part < 0.1 ? 1 : 0)} % of the first ${times.packetsRead} steps are longer or shorter than a frame.`,
-    { value: uneven, unit: 'uneven steps', sure: 0.95, places: times.longAt.map(seconds => moment(seconds)), suggests: 'Bring it to a constant rate' }))
-  }
+  found.push(...courseFindings(facts, times), ...sizeFindings(picture))
 
   const errors = windows.filter(window => window.errors > 0)
   if (errors.length > 0) {
@@ -115,14 +112,68 @@ export function timeFindings(facts: SourceFacts, picture: MeasuredPicture, inFie
     found.push(finding('decode-errors', 'fault', `The decoder reported ${count} ${count === 1 ? 'error' : 'errors'} in ${errors.length} of ${windows.length} windows.`, { value: count, unit: 'errors', sure: 0.95, places: errors.map(window => stretch(window.seconds[0]!, window.seconds.at(-1)!)), suggests: 'Copy it again from its carrier if there is one' }))
   }
 
-  const promised = facts.durationSeconds ?? 0
-  if (times.endSeconds !== null && promised - times.endSeconds > Math.max(0.5, promised * 0.01)) {
-    found.push(finding('cut-short', 'fault', `The file promises ${describeClock(promised)} but its picture ends at ${describeClock(times.endSeconds)}.`, { value: promised - times.endSeconds, unit: 's', sure: 0.95, places: [moment(Math.max(0, times.endSeconds - 0.5))], suggests: 'Copy it again from its carrier if there is one' }))
+  found.push(...shortFindings(facts, times))
+  return found
+}
+
+/** Gaps, jumps and uneven times, as the packets have them; of sources that were not counted, as their first packets do. */
+function courseFindings({ video, jumps }: SourceFacts, times: MeasuredPicture['times']): Finding[] {
+  const found: Finding[] = []
+  if (jumps && jumps.length > 0) {
+    const [first] = jumps as [Jump]
+    const words = `${Math.abs(first.by).toFixed(2)} s ${first.by < 0 ? 'back' : 'ahead'} at ${describeClock(first.seconds)}`
+    found.push(finding('jumps', 'fault', jumps.length === 1 ? `The times of the ${first.of} jump ${words}; the material goes on without a gap.` : `The times jump at ${jumps.length} places, first by ${words}; the material goes on without gaps.`, {
+      value: jumps.length, unit: 'jumps', sure: 0.95, places: jumps.map(({ seconds }) => moment(seconds)),
+    }))
+  }
+  const { gaps } = video ?? {}
+  if (gaps && gaps.count > 0) {
+    found.push(finding('gaps', 'fault', `${gaps.count === 1 ? 'A gap' : `${gaps.count} gaps`} in which no new picture comes, ${gaps.seconds.toFixed(2)} s in all${gaps.places.length > 0 ? `, first at ${describeClock(gaps.places[0]!.seconds)}` : ''}; the rate is constant otherwise.`, {
+      value: gaps.seconds, unit: 's', sure: 0.95, places: gaps.places.map(({ seconds, length }) => stretch(seconds, seconds + length)),
+    }))
+  }
+  const isCounted = video?.frameCountFrom === 'packets'
+  const uneven = times.short + times.long
+  if (isCounted ? video.rateIs === 'variable' : times.packetsRead > 10 && uneven > 0) {
+    const part = uneven / Math.max(1, uneven + times.regular)
+    found.push(finding('variable-rate', 'fault', isCounted && video.averageRate
+      ? `The frames are not evenly spaced: ${describeRate(video.frameRate)} frames a second where they are densest, ${video.averageRate.toFixed(2)} on average.`
+      : `The frames are not evenly spaced: ${(part * 100).toFixed(part < 0.1 ? 1 : 0)} % of the first ${times.packetsRead} steps are longer or shorter than a frame.`,
+    { value: uneven, unit: 'uneven steps', sure: 0.95, places: times.longAt.map(seconds => moment(seconds)), suggests: 'Bring it to a constant rate' }))
   }
   return found
 }
 
-function repeatFindings(windows: readonly MeasuredWindow[]): Finding[] {
+function sizeFindings({ sizes, width, height }: MeasuredPicture): Finding[] {
+  if (!sizes || sizes.length < 2) return []
+  return [finding('size-change', 'fault', `Frames change their size in the middle: ${sizes.join(', ')}. All are brought to ${width}x${height}, keeping their shape.`, { value: sizes.length, unit: 'sizes', sure: 0.95 })]
+}
+
+/** Frames that are missing from what the container promises before a word is said, as a part, and seconds. */
+const shortPart = 0.01
+const shortSeconds = 0.5
+
+/** What a container promises and its packets do not hold. Where nothing but an estimate of ours is promised, nothing is said. */
+function shortFindings({ promised, durationSeconds, video }: SourceFacts, times: MeasuredPicture['times']): Finding[] {
+  const { endSeconds } = times
+  if (endSeconds === null || !video) return []
+  const seconds = promised ? promised.seconds ?? 0 : durationSeconds ?? 0
+  const isCounted = promised !== undefined && promised.frames !== null
+  const held = video.frameCount + (video.repeats ?? 0)
+  const framesShort = isCounted ? promised.frames! - held : 0
+  // Where frames are promised, they decide; containers round the rest.
+  const isShort = isCounted
+    ? framesShort > Math.max(3, promised.frames! * shortPart)
+    : seconds - endSeconds > Math.max(shortSeconds, seconds * shortPart) + 1.5 / toNumber(video.frameRate) && held > 2
+  if (!isShort) return []
+  return [finding('cut-short', 'fault', isCounted
+    ? `The file promises ${promised.frames} frames and holds ${held}: its picture ends at ${describeClock(endSeconds)}.`
+    : `The file promises ${describeClock(seconds)} but its picture ends at ${describeClock(endSeconds)}.`,
+  { value: Math.max(0, seconds - endSeconds), unit: 's', sure: 0.95, places: [moment(Math.max(0, endSeconds - 0.5))], suggests: 'Copy it again from its carrier if there is one' })]
+}
+
+/** @param isDrawn whether frames that stand still now and then are as drawn; then only a pattern counts */
+function repeatFindings(windows: readonly MeasuredWindow[], isDrawn: boolean): Finding[] {
   let [repeated, frames] = [0, 0]
   const places: FindingPlace[] = []
   const distances: number[] = []
@@ -136,13 +187,14 @@ function repeatFindings(windows: readonly MeasuredWindow[]): Finding[] {
     for (let index = 1; index < single.length; index++) distances.push(single[index]![0] - single[index - 1]![0])
     if (single.length > 0) places.push(moment(window.seconds[single[0]![0]]!))
   }
-  if (frames < 20 || repeated < 2) return []
+  if (frames < 20 || repeated < 1) return []
   const part = repeated / frames
-  if (part < 0.02) return [finding('repeated-frames', 'fault', `${repeated} of ${frames} frames repeat the one before.`, { value: part * 100, unit: '% of frames', sure: 0.7, places, suggests: 'Drop the repeated frames' })]
+  if (part < 0.02 && !isDrawn) return [finding('repeated-frames', 'fault', `${repeated} of ${frames} frames ${repeated === 1 ? 'repeats' : 'repeat'} the one before.`, { value: part * 100, unit: '% of frames', sure: 0.7, places, data: { every: null } })]
   const every = middle(distances)
   const regular = distances.length >= 3 && distances.filter(distance => distance === every).length >= 0.75 * distances.length
+  if (isDrawn && !regular) return []
   return [finding('repeated-frames', 'fault', regular ? `Every ${ordinal(every)} frame repeats the one before.` : `${Math.round(part * 100)} % of the frames repeat the one before.`, {
-    value: part * 100, unit: '% of frames', sure: sureBeyond(part, 0.04), places, suggests: 'Drop the repeated frames',
+    value: part * 100, unit: '% of frames', sure: sureBeyond(part, 0.04), places, suggests: 'Drop the repeated frames', data: { every: regular ? every : null },
   })]
 }
 

@@ -1,4 +1,5 @@
 export * from './borders.ts'
+export * from './comb.ts'
 export * from './grid.ts'
 export * from './lettering.ts'
 export * from './marks.ts'

@@ -20,6 +20,10 @@ const levelRange = 36
 const thinnest = 4
 /** Reduced samples beside a border in which its own edge still shows. */
 const borderMargin = 5
+/** Around a mark the background changes, by so many codes on average, from picture to picture, at least so many times: a fixed camera shows the same around a thing of the scene. */
+const changingRing = 14
+const ringWidth = 8
+const fewestChanges = 3
 /** A mark covers at most this part of the frame. */
 const mostArea = 0.12
 
@@ -79,8 +83,26 @@ export function marksIn(pictures: readonly Reduced[], inside: readonly [number, 
   if (staying === 0 || staying > edges * mostPart) return []
   return groups(stays, width, height)
     .filter(group => group.count >= fewestEdges && Math.min(group.width, group.height) >= thinnest && group.width * group.height <= mostArea * width * height)
+    .filter(group => ringChanges(distinct, group) >= fewestChanges)
     .sort((a, b) => b.count - a.count)
     .map(group => ({ x: group.x * scale, y: group.y * scale, width: group.width * scale, height: group.height * scale }))
+}
+
+/** How often what lies around a mark differs from one picture to the next. */
+function ringChanges(pictures: readonly Reduced[], mark: Mark): number {
+  const { width, height } = pictures[0]!
+  const [left, top, right, bottom] = [Math.max(0, mark.x - ringWidth), Math.max(0, mark.y - ringWidth), Math.min(width, mark.x + mark.width + ringWidth), Math.min(height, mark.y + mark.height + ringWidth)]
+  let changes = 0
+  for (let index = 1; index < pictures.length; index++) {
+    let [sum, count] = [0, 0]
+    for (let y = top; y < bottom; y++) for (let x = left; x < right; x++) {
+      if (x >= mark.x - 2 && x < mark.x + mark.width + 2 && y >= mark.y - 2 && y < mark.y + mark.height + 2) continue
+      sum += Math.abs(pictures[index]!.data[y * width + x]! - pictures[index - 1]!.data[y * width + x]!)
+      count++
+    }
+    if (count > 0 && sum / count >= changingRing) changes++
+  }
+  return changes
 }
 
 /** Whether every picture has an edge of the same direction here, one side of which keeps its level. */

@@ -12,6 +12,7 @@ export interface Motion {
 const side = 32
 const across = 8
 const down = 6
+export const squaresInAll = across * down
 const around = 4
 /** Mean departure from its mean below which a square tells nothing, in codes. */
 const leastContrast = 3
@@ -29,13 +30,18 @@ interface Place { x: number, y: number, dx: number, dy: number }
  * @returns null where nothing fits: a cut, or a picture without detail
  */
 export function motionBetween(before: Plane, now: Plane, shape = 1): Motion | null {
+  return supportedMotion(before, now, shape)?.motion ?? null
+}
+
+/** The same, with the number of squares that bear it out, of `squaresInAll`. */
+export function supportedMotion(before: Plane, now: Plane, shape = 1): { motion: Motion, agreeing: number } | null {
   const common = shiftBetween(profilesOf(before), profilesOf(now))
   const first = fitSquares(before, now, common.fit > 0 ? { x: common.x, y: common.y, angle: 0 } : { x: 0, y: 0, angle: 0 }, shape)
   if (!first) return null
   // A strong turn moves the outer squares further than they were looked for; with it known, they are found.
   const reached = Math.abs(first.motion.angle) * Math.max(before.width, before.height) / 2 < around - 1
   const best = reached ? first : fitSquares(before, now, first.motion, shape)
-  return best && best.agreeing >= Math.max(leastSquares, leastAgreeing * best.told) ? best.motion : null
+  return best && best.agreeing >= Math.max(leastSquares, leastAgreeing * best.told) ? best : null
 }
 
 /** Matches squares around where a motion would put them, and fits a better one. */

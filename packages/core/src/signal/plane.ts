@@ -104,3 +104,9 @@ export function saturation(u: Plane, v: Plane): number {
   }
   return percentileOf(counts, 0.95)
 }
+
+/** Part of the samples that have one of the `most` most common values. */
+export function peakedPart(counts: Uint32Array, most = 4): number {
+  const total = counts.reduce((sum, count) => sum + count, 0)
+  return total === 0 ? 0 : [...counts].sort((a, b) => b - a).slice(0, most).reduce((sum, count) => sum + count, 0) / total
+}

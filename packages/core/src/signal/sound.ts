@@ -137,7 +137,8 @@ export class SoundGauge {
   read() {
     this.endSilence()
     const minutes = (this.blocks * blockSeconds) / 60
-    const quiet = (values: readonly number[]) => [...values].sort((a, b) => a - b)[Math.floor(values.length * 0.1)] ?? 0
+    const placed = (values: readonly number[], part: number) => [...values].sort((a, b) => a - b)[Math.floor(values.length * part)] ?? 0
+    const quiet = (values: readonly number[]) => placed(values, 0.1)
     const mean = (values: readonly number[]) => values.length === 0 ? 0 : values.reduce((sum, value) => sum + value, 0) / values.length
     const [both, first, second] = this.products
     const audible = this.blocks > 0 && Math.min(first, second) / (this.blocks * this.block[0]!.length) > 1e-8
@@ -146,7 +147,7 @@ export class SoundGauge {
       channels: this.channels.map(channel => ({ rms: decibels(mean(channel.squares)), floor: decibels(quiet(channel.squares)), clippedRunsPerMinute: minutes > 0 ? channel.clippedRuns / minutes : 0 })),
       correlation: audible ? both / Math.sqrt(first * second) : null,
       // What hums does so all the time: the quietest tenth of the seconds still has it.
-      hum: this.humPowers.map(({ hertz, at, beside }) => ({ hertz, level: decibels(quiet(at)), above: decibels(quiet(at)) - decibels(quiet(beside)) })),
+      hum: this.humPowers.map(({ hertz, at, beside }) => ({ hertz, level: decibels(quiet(at)), above: decibels(quiet(at)) - decibels(quiet(beside)), spread: decibels(placed(at, 0.9)) - decibels(quiet(at)) })),
       clippedAt: this.clippedAt,
       silences: this.silences,
     }
