@@ -1,5 +1,5 @@
 import {
-  AssetKind, AssetRecord, DeliverySpec, Disc, DiscCopyRecord, DriveRecord, JobDetail, JobEventRecord, JobRecord, joinLimits, LotRecord, longestMomentSeconds, MeasureDepth, Measurement, Moment, mostMoments, NumberedSequence, OrderRecord, parseSectorRanges, PlannedRecord, PlannedSource, proxyPieceSeconds, Rational, ScanRecord, SourceFilter, SourceKind, SourceRecord, SourceRow, SourceSort, Step, Steps, Treatment, TreatmentRecord, TrialRecord, VolumeRecord, VolumeRole,
+  AssetKind, AssetRecord, DeliverySpec, Disc, DiscCopyRecord, DriveRecord, Fineness, JobDetail, JobEventRecord, JobRecord, joinLimits, LotRecord, longestMomentSeconds, MeasureDepth, Measurement, Moment, mostMoments, NumberedSequence, OrderRecord, parseSectorRanges, PlannedRecord, PlannedSource, proxyPieceSeconds, Rational, ScanRecord, SourceFilter, SourceKind, SourceRecord, SourceRow, SourceSort, Step, Steps, Treatment, TreatmentRecord, TrialRecord, VolumeRecord, VolumeRole,
   WatchRecord, WorkerRecord,
 } from '@hematine/core'
 import { z } from 'zod'
@@ -109,7 +109,7 @@ export type ErrorBody = z.infer<typeof ErrorBody>
 export const api = {
   listOrders: { method: 'get', path: '/api/orders', summary: 'All orders.', answer: z.array(OrderRecord) },
   createOrder: { method: 'post', path: '/api/orders', summary: 'Makes an order.', body: orderBody, answer: OrderRecord, status: 201 },
-  changeOrder: { method: 'patch', path: '/api/orders/{id}', summary: 'Changes an order\'s code, name or due time.', parameters: idParameter, body: orderBody.partial(), answer: OrderRecord },
+  changeOrder: { method: 'patch', path: '/api/orders/{id}', summary: 'Changes an order\'s code, name or due time, or how fine its lots are; sources that nobody placed by hand are then grouped anew.', parameters: idParameter, body: orderBody.extend({ lotFineness: Fineness }).partial(), answer: OrderRecord },
 
   listVolumes: { method: 'get', path: '/api/volumes', summary: 'Registered volumes with the space on their disks.', answer: z.array(VolumeRecord) },
   registerVolume: { method: 'post', path: '/api/volumes', summary: 'Registers a directory below an allowed root as a volume.', body: z.object({ name: text(80), role: VolumeRole, path: z.string().min(1, 'is empty').max(4096, 'is too long') }), answer: VolumeRecord, status: 201 },
@@ -207,6 +207,7 @@ export const api = {
   },
   moveJobs: { method: 'post', path: '/api/jobs/moves', summary: 'Moves jobs to just before another one, or to the end.', body: z.object({ ids, beforeId: z.int().positive().nullable() }), answer: z.array(JobRecord) },
   listEvents: { method: 'get', path: '/api/job-events', summary: 'What happened to an order\'s jobs, newest first.', query: ofOrder.extend({ limit: z.coerce.number().int().min(1).max(500).default(100) }), answer: z.array(JobEventRecord) },
+  addStep: { method: 'post', path: '/api/jobs/{id}/steps', summary: 'Adds a step to the treatment of the lot that a draft belongs to, and works out the lot\'s drafts anew.', parameters: idParameter, body: z.object({ step: Step }), answer: z.object({ jobs: z.array(JobRecord), refused: z.array(z.string()) }) },
   measureAgain: { method: 'post', path: '/api/jobs/{id}/measure-again', summary: 'Measures the sample behind a job\'s forecast once more.', parameters: idParameter, answer: JobRecord },
   jobFrame: {
     method: 'get', path: '/api/jobs/{id}/frames/{index}', summary: 'One frame of a finished job, before or after, as PNG.',

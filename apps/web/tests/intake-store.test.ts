@@ -48,7 +48,7 @@ beforeEach(() => {
   server = new MadeUpServer()
   vi.stubGlobal('fetch', server.fetch)
   setActivePinia(createPinia())
-  useOrder().orders = [{ id: 1, code: 'T', name: 'Test', dueAt: null }]
+  useOrder().orders = [{ id: 1, code: 'T', name: 'Test', dueAt: null, lotFineness: 'usual' as const }]
 })
 afterEach(() => {
   vi.useRealTimers()

@@ -20,7 +20,7 @@ beforeEach(() => {
     return new Response(JSON.stringify(answer), { headers: { 'content-type': 'application/json' } })
   })
   setActivePinia(createPinia())
-  useOrder().orders = [{ id: 1, code: 'T', name: 'Test', dueAt: null }]
+  useOrder().orders = [{ id: 1, code: 'T', name: 'Test', dueAt: null, lotFineness: 'usual' as const }]
 })
 afterEach(() => {
   vi.useRealTimers()
@@ -63,7 +63,7 @@ describe('what the server tells', () => {
         streams.push(this)
       }
     })
-    answers = { ...answers, '/api/orders': [{ id: 1, code: 'T', name: 'Test', dueAt: null }], ...Object.fromEntries(['jobs', 'volumes', 'workers', 'scans', 'watches', 'disc-copies', 'trials', 'drives', 'treatments'].map(name => [`/api/${name}`, []])) }
+    answers = { ...answers, '/api/orders': [{ id: 1, code: 'T', name: 'Test', dueAt: null, lotFineness: 'usual' as const }], ...Object.fromEntries(['jobs', 'volumes', 'workers', 'scans', 'watches', 'disc-copies', 'trials', 'drives', 'treatments'].map(name => [`/api/${name}`, []])) }
     const order = useOrder()
     await order.open()
     return { order, stream: streams.at(-1)! }

@@ -1,5 +1,6 @@
 import { constants, setPriority } from 'node:os'
-import { hasPicture, type Moment } from '@hematine/core'
+import { CheckMeasurement, hasPicture, Measurement, SampleMeasurement, SourceFacts, TrialMoment, type Moment } from '@hematine/core'
+import { knownOf } from '@hematine/media/source-input'
 import { identityOf, flushToDisk } from '@hematine/media/volume-files'
 import { mkdir, writeFile } from 'node:fs/promises'
 import path from 'node:path'
@@ -18,7 +19,14 @@ const reportEveryMilliseconds = 250
 /** Most measurements are over before; of a long one it is told so often how far it is. */
 const tellMeasuringMilliseconds = 1000
 
+/** What is kept of a report is held against its schema before it is sent: what cannot be read again is never written. */
+const kept = { facts: SourceFacts, measured: Measurement, moment: TrialMoment, sample: SampleMeasurement, job: CheckMeasurement } as const
+
 function report(message: Report): Promise<void> {
+  const schema = message.say in kept ? kept[message.say as keyof typeof kept] : null
+  const value = message.say === 'facts' ? message.facts : message.say === 'moment' ? message.result : 'measurement' in message ? message.measurement : null
+  const wrong = schema?.safeParse(value).error?.issues[0]
+  if (wrong) throw new MediaError(`What was read of it makes no sense (${wrong.path.join('.')}: ${wrong.message}), so it cannot be kept. The file is probably damaged there.`)
   return new Promise(resolve => process.send!(message, undefined, undefined, () => resolve()))
 }
 
@@ -48,15 +56,15 @@ async function doFacts(assignment: Extract<Assignment, { kind: 'facts' }>): Prom
   await report({ say: 'facts', facts, identity, poster })
 }
 
-async function doMeasure({ input, facts, depth }: Extract<Assignment, { kind: 'measure' }>): Promise<void> {
+async function doMeasure({ input, facts: known, depth }: Extract<Assignment, { kind: 'measure' }>): Promise<void> {
   let part = 0
   const tell = throttled(() => void report({ say: 'measuring', part }), tellMeasuringMilliseconds)
-  const measurement = await measureSource(input, facts, depth, gate, now => {
+  const { measurement, facts } = await measureSource(input, known, depth, gate, now => {
     part = now
     tell()
   })
-  const strip = facts.video ? await stripFrames(input, facts.video, facts.durationSeconds) : []
-  await report({ say: 'measured', measurement, strip })
+  const strip = facts.video ? await stripFrames(input.kind === 'file' ? { ...input, ...knownOf(facts) } : input, facts.video, facts.durationSeconds) : []
+  await report({ say: 'measured', measurement, facts, strip })
 }
 
 async function doSample(assignment: Extract<Assignment, { kind: 'sample' }>): Promise<void> {

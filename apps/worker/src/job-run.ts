@@ -102,7 +102,7 @@ export class JobRun implements Pausable {
       if (outcome.say === 'failed') return await fail(outcome.reason)
       if (outcome.say !== 'job') return await fail('The work ended without a result. Try again.')
 
-      const check = judge(outcome.measurement, job.spec, job.treatment)
+      const check = judge(outcome.measurement, job.spec, job.treatment, { facts: source.facts!, findings: source.findings ?? [] })
       if (check.verdict === 'fail') return await fail(check.lines.find(line => line.verdict === 'fail')!.reason!, check)
       const outputPath = await freeName(volume.path, sourceName(source), job.spec)
       if (!await this.beginPlacing({ check, temporaryPath: path.basename(temporary), outputPath, workSeconds: outcome.workSeconds })) return

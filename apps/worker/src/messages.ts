@@ -22,7 +22,7 @@ export type Report =
   | { say: 'moment', index: number, result: TrialMoment }
   | { say: 'tried' }
   | { say: 'facts', facts: SourceFacts, identity: string, poster: Buffer | null }
-  | { say: 'measured', measurement: Measurement, strip: { seconds: number, picture: Buffer }[] }
+  | { say: 'measured', measurement: Measurement, facts: SourceFacts, strip: { seconds: number, picture: Buffer }[] }
   | { say: 'sample', measurement: SampleMeasurement }
   | { say: 'job', measurement: CheckMeasurement, workSeconds: number }
   | { say: 'stopped' }

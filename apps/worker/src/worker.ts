@@ -314,7 +314,7 @@ export class Worker {
     const source = this.stopping ? null : await beginMeasuring(this.em, sourceId)
     if (!source) return
     const outcome = await this.attempt(async () => this.inReader({ kind: 'measure', input: await this.inputOf(source), facts: source.facts!, depth }, part => keepMeasuringPart(this.em, sourceId, part)))
-    if (outcome.say === 'measured') await keepSourceMeasurement(this.em, sourceId, outcome.measurement, outcome.strip.map(({ seconds, picture }) => ({ seconds, picture: Buffer.from(picture) })))
+    if (outcome.say === 'measured') await keepSourceMeasurement(this.em, sourceId, outcome.measurement, outcome.facts, outcome.strip.map(({ seconds, picture }) => ({ seconds, picture: Buffer.from(picture) })))
     else if (outcome.say === 'failed') await keepMeasuringFailure(this.em, sourceId, outcome.reason)
   }
 

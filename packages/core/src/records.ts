@@ -3,6 +3,7 @@ import { DiscPlace, SectorRange } from './disc/index.ts'
 import { SourceFacts } from './facts.ts'
 import { Finding } from './findings/finding.ts'
 import { JobForecast } from './forecast.ts'
+import { Fineness } from './lots.ts'
 import { PlannedSource } from './inventory.ts'
 import { JobEvent, JobProgress, JobState } from './job.ts'
 import { MeasureDepth } from './measurement.ts'
@@ -10,7 +11,7 @@ import { Moment } from './moments.ts'
 import { Check, Verdict } from './quality.ts'
 import { Rational } from './rational.ts'
 import { NumberedSequence } from './sequence.ts'
-import { Steps, Treatment } from './treatment/index.ts'
+import { Step, Steps, Treatment } from './treatment/index.ts'
 
 /** The shapes in which the things Hematine keeps are shown to browsers and other programs. Times are ISO 8601 in UTC. */
 
@@ -38,6 +39,8 @@ export const OrderRecord = z.object({
   code: z.string(),
   name: z.string(),
   dueAt: Instant.nullable(),
+  /** How much must be alike in its lots. */
+  lotFineness: Fineness,
 })
 export type OrderRecord = z.infer<typeof OrderRecord>
 
@@ -241,6 +244,8 @@ export const JobRecord = z.object({
   sampleState: SampleState,
   /** Why no forecast could be made, as a sentence. */
   sampleReason: z.string().nullable(),
+  /** Of a draft: what was found of its source and it does nothing about, with the step that would. */
+  leftIn: z.array(z.object({ says: z.string(), step: Step })),
   forecast: JobForecast.nullable(),
   progress: JobProgress.nullable(),
   attempt: z.int().min(0),

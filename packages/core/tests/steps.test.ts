@@ -144,9 +144,9 @@ describe('grades', () => {
 describe('what findings suggest', () => {
   test('follows their numbers and order, with their sentences', () => {
     const found = [
-      finding('noise', 'fault', 'Clear noise: 4.1 codes.', { value: 4.1, sure: 0.9 }), finding('scan', 'nature', 'Interlaced, bottom field first.', { sure: 0.95, suggests: 'Deinterlace' }),
-      finding('borders', 'fault', 'Black borders.', { sure: 0.97, places: [{ seconds: 1, until: null, area: { x: 8, y: 2, width: 704, height: 572 } }] }),
-      finding('hum', 'fault', 'The sound hums.', { sure: 0.9, suggests: 'Take out 60 Hz and its multiples' }), finding('shake', 'fault', 'Shaken.', { sure: 0.3 }),
+      finding('noise', 'fault', 'Clear noise: 4.1 codes.', { value: 4.1, sure: 0.9, data: { weight: 'clear' } }), finding('scan', 'nature', 'Interlaced, bottom field first.', { sure: 0.95, suggests: 'Deinterlace', data: { scan: 'interlaced', firstField: 'bottom' } }),
+      finding('borders', 'fault', 'Black borders.', { sure: 0.97, data: { crop: { left: 8, top: 2, right: 8, bottom: 2 } } }),
+      finding('hum', 'fault', 'The sound hums.', { sure: 0.9, data: { hertz: 60 } }), finding('shake', 'fault', 'Shaken.', { sure: 0.3 }),
     ]
     const suggested = suggestSteps(discFacts, found)
     expect(suggested.map(({ step }) => step)).toEqual([

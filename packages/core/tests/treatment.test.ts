@@ -29,7 +29,7 @@ describe('a wide 576i disc', () => {
 
   test('whose field order is unknown is deinterlaced as each frame says', () => {
     const unsure = { ...discFacts, video: { ...discFacts.video!, scan: { kind: 'mixed' as const, firstField: null, framesRead: 13 } } }
-    expect(describeStep(deriveTreatment(unsure, spec('playback-box')).steps[0]!)).toBe('Deinterlace to one frame a frame, field order as each frame says')
+    expect(describeStep(deriveTreatment(unsure, spec('playback-box')).steps[0]!)).toBe('Deinterlace to one frame a frame, field order as each frame says, combed frames only')
   })
 })
 
@@ -38,7 +38,7 @@ describe('rates', () => {
     const treatment = deriveTreatment(facts({ frameRate: rational(50), frameCount: 6000 }), spec('playback-box'))
     expect(treatment.result.rate).toEqual({ num: 25, den: 1 })
     expect(treatment.result.frameCount).toBe(3000)
-    expect(treatment.steps[0]).toMatchObject({ kind: 'rate', why: '50 frames a second is more than the 30 that Playback box MP4 allows.' })
+    expect(treatment.steps[0]).toMatchObject({ kind: 'rate', why: '50 frames a second is more than the 30 that Playback box MP4 allows. 50 % of the frames are dropped.' })
   })
 
   test('that vary become constant', () => {

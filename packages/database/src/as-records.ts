@@ -1,5 +1,5 @@
 import {
-  forecastJob, hasPicture, keyframeDistance, planOf, treatedSeconds, type DiscCopyRecord, type JobDetail, type JobEventRecord, type JobForecast, type JobRecord, type OrderRecord, type ScanRecord, type SourceRecord, type VolumeRecord, type WatchRecord, type WorkerRecord,
+  forecastJob, hasPicture, keyframeDistance, leftInBy, planOf, treatedSeconds, type DiscCopyRecord, type JobDetail, type JobEventRecord, type JobForecast, type JobRecord, type OrderRecord, type ScanRecord, type SourceRecord, type VolumeRecord, type WatchRecord, type WorkerRecord,
 } from '@hematine/core'
 import type { DiscCopyRow, DriveRow, JobEventRow, JobRow, OrderRow, SampleRow, ScanRow, SourceRow, VolumeRow, WatchRow, WorkerRow } from './entities.ts'
 
@@ -13,7 +13,7 @@ export function discCopyRecord(row: DiscCopyRow, drive: DriveRow): DiscCopyRecor
 const instant = (date: Date | null | undefined) => date ? date.toISOString() : null
 
 export function orderRecord(row: OrderRow): OrderRecord {
-  return { id: row.id, code: row.code, name: row.name, dueAt: instant(row.dueAt) }
+  return { id: row.id, code: row.code, name: row.name, dueAt: instant(row.dueAt), lotFineness: row.lotFineness }
 }
 
 /** @param space what the volume's disk says, measured by the caller */
@@ -59,6 +59,7 @@ export function jobRecord(job: JobRow): JobRecord {
     deliveryVolumeId: job.deliveryVolume.id, state: job.state, position: job.position,
     durationSeconds: treatedSeconds(job.treatment), frames: result?.frameCount ?? 0, sourceBytes: source.facts?.bytes ?? 0,
     sampleState: sample?.state ?? 'failed', sampleReason: sample ? sample.reason ?? null : 'The sample was removed. Remove this job and make it again.',
+    leftIn: job.state === 'draft' && source.facts ? leftInBy(source.facts, source.findings ?? [], job.spec, job.treatment).map(({ finding, step }) => ({ says: finding.says, step })) : [],
     forecast: jobForecast(job, sample), progress: job.progress ?? null, attempt: job.attempt, worker: job.workerName ?? null,
     outputPath: job.state === 'done' ? job.outputPath ?? null : null, outputBytes: job.check?.measurement.bytes ?? null,
     verdict: job.check?.verdict ?? null, verdictReasons: reasons, reason: job.reason ?? null, workSeconds: job.workSeconds ?? null,

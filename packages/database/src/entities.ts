@@ -1,6 +1,6 @@
 import { defineEntity, p, type InferEntity } from '@mikro-orm/core'
 import type {
-  AssetKind, Check, DeliverySpec, DiscCopyRecord, DiscPlace, Finding, JobEvent as JobEventName, JobProgress, JobState, JoinPart, Likeness, MeasureDepth, Measurement, MeasureState, Moment, NumberedSequence, PlannedSource, Rational, SampleMeasurement, SampleState, ScanRecord, SectorRange, SourceFacts, SourceKind,
+  AssetKind, Check, DeliverySpec, DiscCopyRecord, DiscPlace, Finding, Fineness, JobEvent as JobEventName, JobProgress, JobState, JoinPart, Likeness, MeasureDepth, Measurement, MeasureState, Moment, NumberedSequence, PlannedSource, Rational, SampleMeasurement, SampleState, ScanRecord, SectorRange, SourceFacts, SourceKind,
   SourceState, Step, Treatment, TrialMoment, TrialState, VolumeRole,
 } from '@hematine/core'
 
@@ -11,6 +11,8 @@ export const OrderEntity = defineEntity({
     code: p.text(),
     name: p.text(),
     dueAt: p.datetime().nullable(),
+    /** How much must be alike in a lot. */
+    lotFineness: p.text().$type<Fineness>().default('usual'),
     createdAt: p.datetime().defaultRaw('now()'),
   },
 })

@@ -1,14 +1,15 @@
 import { LockMode } from '@mikro-orm/core'
 import type { EntityManager } from '@mikro-orm/postgresql'
 import {
-  builtInSpecs, CannotTreat, deriveTreatment, describeState, nextState, type Check, type JobDetail, type JobEvent, type JobEventRecord, type JobProgress, type JobRecord, type JobState,
+  asMeasured, builtInSpecs, CannotTreat, deriveTreatment, describeState, nextState, stepKinds, type Check, type JobDetail, type JobEvent, type JobEventRecord, type JobProgress, type JobRecord, type JobState, type Step,
 } from '@hematine/core'
 import { jobDetail, jobEventRecord, jobRecord, sourceName } from './as-records.ts'
 import { JobEntity, JobEventEntity, SourceEntity, VolumeEntity, type JobRow, type LotRow, type SampleRow, type SourceRow, type TreatmentRow, type VolumeRow } from './entities.ts'
+import { lotName } from './lots.ts'
 import { found, Problem } from './problem.ts'
 import type { TaskQueue } from './queue.ts'
 import { ensureSample } from './samples.ts'
-import { treatmentName } from './treatments.ts'
+import { keepTreatment, treatLots, treatmentName } from './treatments.ts'
 
 const withSource = { populate: ['source', 'sample'] as never }
 
@@ -87,7 +88,7 @@ export async function draftJobs(em: EntityManager, queue: TaskQueue, wishes: rea
       }
       try {
         const chosen = (source.lot?.getEntity() as LotRow | undefined)?.treatment?.getEntity() as TreatmentRow | undefined
-        const treatment = deriveTreatment(source.facts, spec, chosen?.steps ?? [])
+        const treatment = deriveTreatment(asMeasured(source.facts, source.findings ?? []), spec, chosen?.steps ?? [])
         const sample = await ensureSample(tx, queue, source, treatment, spec)
         const name = chosen ? treatmentName(chosen) : null
         // A draft follows its lot's treatment; what was released runs as it was.
@@ -106,6 +107,32 @@ export async function draftJobs(em: EntityManager, queue: TaskQueue, wishes: rea
     tx.clear()
     return { jobs: await listJobs(tx, { ids }), refused }
   })
+}
+
+/**
+ * Adds a step to the treatment of the lot that a draft's source is in, and works out the lot's drafts anew. A step of the kind that is there already is
+ * replaced, where a treatment may have only one.
+ * @returns the drafts, and why some could not be worked out
+ * @throws Problem when the job is no draft, or the steps cannot be together
+ */
+export async function addStep(em: EntityManager, queue: TaskQueue, jobId: number, step: Step): Promise<{ jobs: JobRecord[], refused: string[] }> {
+  const job = found(await em.findOne(JobEntity, jobId, { populate: ['source.lot.treatment'] as never }), 'job', jobId)
+  if (job.state !== 'draft') throw new Problem(409, 'no-draft', `Job ${jobId} is ${describeState(job.state)}; only drafts can be given a step. Draft it anew.`)
+  const lot = (job.source.getEntity() as SourceRow).lot?.getEntity() as LotRow | undefined
+  if (!lot) throw new Problem(409, 'no-lot', 'The source is in no lot yet, so there is no treatment to add a step to. Try again when it was measured.')
+  const before = lot.treatment?.getEntity() as TreatmentRow | undefined
+  const steps = [...(before?.steps ?? []).filter(other => other.kind !== step.kind || stepKinds[step.kind].several), step]
+  const treatment = await keepTreatment(em.fork(), before?.name ?? `${lotName(lot)} as found`, steps)
+  await treatLots(em.fork(), [lot.id], treatment.id)
+  const drafts = await em.fork().find(JobEntity, { state: 'draft', source: { lot: lot.id } as never }, { orderBy: { id: 1 } })
+  const jobs: JobRecord[] = []
+  const refused: string[] = []
+  for (const volume of new Set(drafts.map(draft => draft.deliveryVolume.id))) {
+    const answer = await draftJobs(em.fork(), queue, drafts.filter(draft => draft.deliveryVolume.id === volume).map(draft => ({ sourceId: draft.source.id, specKey: draft.spec.key })), volume)
+    jobs.push(...answer.jobs)
+    refused.push(...answer.refused.map(({ reason }) => reason))
+  }
+  return { jobs, refused }
 }
 
 async function lastPosition(em: EntityManager): Promise<number> {

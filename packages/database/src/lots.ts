@@ -1,6 +1,6 @@
 import type { EntityManager } from '@mikro-orm/postgresql'
-import { describeLikeness, likenessKey, likenessOf, lotLetter, oddOneOutOf, type LotRecord, type SourceFilter } from '@hematine/core'
-import { LotEntity, SourceEntity, type LotRow, type SourceRow } from './entities.ts'
+import { describeLikeness, likenessKey, likenessOf, lotLetter, oddOneOutOf, type Fineness, type LotRecord, type SourceFilter } from '@hematine/core'
+import { LotEntity, OrderEntity, SourceEntity, type LotRow, type SourceRow } from './entities.ts'
 import { found, Problem } from './problem.ts'
 import { whereSources } from './source-lists.ts'
 
@@ -32,9 +32,10 @@ async function dropEmptyLots(tx: EntityManager, orderId: number): Promise<void> 
 export async function placeInLot(tx: EntityManager, source: SourceRow): Promise<void> {
   if (!source.facts || (source.lotByHand && source.lot)) return tx.flush()
   const orderId = source.order.id
-  const likeness = likenessOf(source.facts, source.findings ?? [])
-  const key = likenessKey(likeness)
   await lockLots(tx, orderId)
+  const { lotFineness } = await tx.findOneOrFail(OrderEntity, orderId)
+  const likeness = likenessOf(source.facts, source.findings ?? [], lotFineness)
+  const key = likenessKey(likeness)
   const [known] = await tx.getConnection().execute<{ id: number }[]>('select id from lot where order_id = ? and likeness_keys @> to_jsonb(?::text) order by id limit 1', [orderId, key], 'all', tx.getTransactionContext())
   const lotId = known?.id ?? (await newLot(tx, orderId, { likeness, likenessKeys: [key], byHand: false })).id
   const before = source.lot?.id
@@ -104,6 +105,17 @@ export async function mergeLots(em: EntityManager, lotIds: readonly number[]): P
     for (const other of others) other.likenessKeys = []
     await tx.flush()
     await dropEmptyLots(tx, into.order.id)
+  })
+}
+
+/** Groups an order's sources by another measure of likeness. Those that a person placed, and lots that a person joined, stay as they are. */
+export async function setFineness(em: EntityManager, orderId: number, fineness: Fineness): Promise<void> {
+  await em.transactional(async tx => {
+    const order = found(await tx.findOne(OrderEntity, orderId), 'order', orderId)
+    if (order.lotFineness === fineness) return
+    order.lotFineness = fineness
+    await tx.flush()
+    for (const source of await tx.find(SourceEntity, { order: orderId, lotByHand: false, state: 'ready' }, { orderBy: { id: 1 } })) await placeInLot(tx, source)
   })
 }
 

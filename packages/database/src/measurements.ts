@@ -50,8 +50,11 @@ export async function beginMeasuring(em: EntityManager, sourceId: number): Promi
 
 export interface StripPicture { seconds: number, picture: Buffer }
 
-/** Keeps what was measured of a source, what it means, and pictures from places spread over it. */
-export async function keepSourceMeasurement(em: EntityManager, sourceId: number, measurement: Measurement, strip: readonly StripPicture[]): Promise<void> {
+/**
+ * Keeps what was measured of a source, what it means, and pictures from places spread over it.
+ * @param facts the source's, with what measuring it told of its length
+ */
+export async function keepSourceMeasurement(em: EntityManager, sourceId: number, measurement: Measurement, facts: SourceFacts, strip: readonly StripPicture[]): Promise<void> {
   await em.transactional(async tx => {
     const row = await tx.findOne(SourceEntity, sourceId)
     // Ended by a person meanwhile, or taken out.
@@ -60,6 +63,7 @@ export async function keepSourceMeasurement(em: EntityManager, sourceId: number,
     await tx.insert(MeasurementEntity, { source: sourceId, measurement } as never)
     await tx.nativeDelete(StripEntity, { source: sourceId })
     if (strip.length > 0) await tx.insertMany(StripEntity, strip.map(({ seconds, picture }, index) => ({ source: sourceId, index, seconds, picture })) as never)
+    tx.assign(row, { facts, ...factColumns(facts) })
     await conclude(tx, row, measurement)
   })
 }

@@ -1,7 +1,8 @@
 import type { EntityManager } from '@mikro-orm/postgresql'
-import type { OrderRecord } from '@hematine/core'
+import type { Fineness, OrderRecord } from '@hematine/core'
 import { orderRecord } from './as-records.ts'
 import { OrderEntity } from './entities.ts'
+import { setFineness } from './lots.ts'
 import { found } from './problem.ts'
 
 export async function listOrders(em: EntityManager): Promise<OrderRecord[]> {
@@ -20,7 +21,8 @@ export async function createOrder(em: EntityManager, wish: OrderWish): Promise<O
   return orderRecord(row)
 }
 
-export async function changeOrder(em: EntityManager, id: number, wish: Partial<OrderWish>): Promise<OrderRecord> {
+export async function changeOrder(em: EntityManager, id: number, { lotFineness, ...wish }: Partial<OrderWish> & { lotFineness?: Fineness | undefined }): Promise<OrderRecord> {
+  if (lotFineness) await setFineness(em.fork(), id, lotFineness)
   const row = found(await em.findOne(OrderEntity, id), 'order', id)
   em.assign(row, wish)
   await em.flush()

@@ -1,3 +1,4 @@
+import { isDeepStrictEqual } from 'node:util'
 import type { EntityManager } from '@mikro-orm/postgresql'
 import { arrangeSteps, type Step, type TreatmentRecord } from '@hematine/core'
 import { LotEntity, TreatmentEntity, type TreatmentRow } from './entities.ts'
@@ -30,7 +31,8 @@ export async function keepTreatment(em: EntityManager, name: string, steps: read
     // Two people who keep the same name at once get one version after the other.
     await tx.getConnection().execute('select pg_advisory_xact_lock(hashtext(?))', [`treatment ${name}`], 'all', tx.getTransactionContext())
     const newest = await tx.findOne(TreatmentEntity, { name }, { orderBy: { version: -1 } })
-    if (newest && JSON.stringify(newest.steps) === JSON.stringify(ordered)) return treatmentRecord(newest, await tx.count(LotEntity, { treatment: newest.id }))
+    // The database hands a step's settings back in another order.
+    if (newest && isDeepStrictEqual(newest.steps, ordered)) return treatmentRecord(newest, await tx.count(LotEntity, { treatment: newest.id }))
     const row = tx.create(TreatmentEntity, { name, version: (newest?.version ?? 0) + 1, steps: [...ordered] })
     await tx.flush()
     await tx.refresh(row)

@@ -1,5 +1,5 @@
 import type { EntityManager } from '@mikro-orm/postgresql'
-import { builtInSpecs, CannotTreat, chooseMoments, deriveTreatment, type Moment, type Step, type TrialMoment, type TrialRecord } from '@hematine/core'
+import { asMeasured, builtInSpecs, CannotTreat, chooseMoments, deriveTreatment, Moment, type Step, type TrialMoment, type TrialRecord } from '@hematine/core'
 import { MeasurementEntity, SourceEntity, TrialEntity, VolumeEntity, type TrialRow } from './entities.ts'
 import { found, Problem } from './problem.ts'
 import type { TaskQueue } from './queue.ts'
@@ -50,12 +50,12 @@ export async function askForTrials(em: EntityManager, queue: TaskQueue, sourceId
     const volume = await tx.findOne(VolumeEntity, { role: 'working' }, { orderBy: { id: 1 } }) ?? await tx.findOne(VolumeEntity, { role: 'delivery' }, { orderBy: { id: 1 } })
     if (!volume) throw new Problem(409, 'no-volume', 'There is no working or delivery volume to keep trials in. Register one under Equipment.')
     const { moments } = await momentsOf(tx, sourceId)
-    if (moments.length === 0) throw new Problem(409, 'no-moments', 'The source has no length to choose moments from. Set them by hand.')
+    if (moments.length === 0 || !Moment.array().safeParse(moments).success) throw new Problem(409, 'no-moments', 'The source has no length to choose moments from. Set them by hand.')
     const made: TrialRow[] = []
     const refused: { label: string, reason: string }[] = []
     for (const { label, steps } of wishes) {
       try {
-        const treatment = deriveTreatment(source.facts, spec, steps)
+        const treatment = deriveTreatment(asMeasured(source.facts, source.findings ?? []), spec, steps)
         made.push(tx.create(TrialEntity, { order: source.order, lot: source.lot, source, volume, label, steps, treatment, spec, moments, results: moments.map(() => null), state: 'waiting' } as never))
       } catch (error) {
         if (!(error instanceof CannotTreat)) throw error

@@ -23,6 +23,12 @@ function measurement(noise: number): Measurement {
   }
 }
 
+/** Keeps a measurement as a worker does: with the facts as they were. */
+async function keepMeasured(id: number, measured: Measurement, strip: Parameters<typeof keepSourceMeasurement>[4]): Promise<void> {
+  const [source] = await listSources(db.em(), { ids: [id] })
+  await keepSourceMeasurement(db.em(), id, measured, source!.facts!, strip)
+}
+
 const filterOf = (...filter: SourceFilter) => filter
 const page = (orderId: number, rest: object = {}) => ({ orderId, filter: [] as SourceFilter, sort: 'name' as const, descending: false, offset: 0, limit: 100, ...rest })
 
@@ -45,7 +51,7 @@ describe('lots', () => {
     await db.fresh()
     const { order, sourceIds } = await makeOrder(db, ['a.mpg', 'b.mpg'], undefined, discFacts)
     await askToMeasure(db.em(), db.queue, sourceIds, 'sampled')
-    for (const id of sourceIds) await keepSourceMeasurement(db.em(), id, measurement(5), [{ seconds: 0.5, picture: Buffer.from('p') }])
+    for (const id of sourceIds) await keepMeasured(id, measurement(5), [{ seconds: 0.5, picture: Buffer.from('p') }])
     const lots = await listLots(db.em(), order.id, [])
     expect(lots).toHaveLength(1)
     expect(lots[0]!.reason).toBe('720x576 16:9, bottom field first, 25 fps, MPEG-2, noise')
@@ -64,7 +70,7 @@ describe('lots', () => {
     const lotId = await moveToLot(db.em(), [two!, three!], null)
     await renameLot(db.em(), lotId, 'Night shots')
     expect((await listLots(db.em(), order.id, [])).map(lot => [lot.name, lot.count, lot.byHand])).toEqual([['Lot A', 1, false], ['Night shots', 2, true]])
-    await keepSourceMeasurement(db.em(), two!, measurement(5), [])
+    await keepMeasured(two!, measurement(5), [])
     expect((await listSources(db.em(), { ids: [two!] }))[0]).toMatchObject({ lotId, lotByHand: true })
     await groupAgain(db.em(), [two!, three!])
     const lots = await listLots(db.em(), order.id, [])
@@ -111,7 +117,7 @@ describe('the list of sources', () => {
     const { order, source, sourceIds } = await makeOrder(db, ['Tape 10.mp4', 'tape 9.mp4', 'Buoy 100%_.mp4'])
     const { brought: [disc] } = await bringIn(db.em(), db.queue, order.id, [{ kind: 'file', volumeId: source.id, path: 'below/disc.mpg' }])
     await keepFacts(db.em(), db.queue, disc!.id, discFacts, 'x', null)
-    await keepSourceMeasurement(db.em(), disc!.id, measurement(4), [])
+    await keepMeasured(disc!.id, measurement(4), [])
     const names = async (rest: object) => (await pageOfSources(db.em(), page(order.id, rest))).rows.map(row => row.name)
     expect(await names({ limit: 2 })).toHaveLength(2)
     expect((await pageOfSources(db.em(), page(order.id, { limit: 2, offset: 2 }))).total).toBe(4)
@@ -130,7 +136,7 @@ describe('the list of sources', () => {
   test('says of each line what its columns show', async () => {
     await db.fresh()
     const { order, sourceIds: [id] } = await makeOrder(db, ['d.mpg'], undefined, discFacts)
-    await keepSourceMeasurement(db.em(), id!, measurement(4), [])
+    await keepMeasured(id!, measurement(4), [])
     expect((await pageOfSources(db.em(), page(order.id))).rows[0]).toMatchObject({ picture: '720x576 16:9', motion: '25i top', codec: 'MPEG-2', sound: '2 x AC-3', seconds: 14, faults: ['scan flag is wrong', 'noise'], jobCount: 0, measureState: 'ready' })
   })
 
@@ -169,7 +175,7 @@ describe('measuring', () => {
   test('done under older rules is concluded anew from the kept numbers', async () => {
     await db.fresh()
     const { sourceIds: [id] } = await makeOrder(db, ['a.mpg'], undefined, discFacts)
-    await keepSourceMeasurement(db.em(), id!, measurement(4), [])
+    await keepMeasured(id!, measurement(4), [])
     await db.em().getConnection().execute(`update source set rules_version = ${rulesVersion - 1}, findings = '[]', lot_id = null`)
     expect(await bringUpToDate(db.em())).toBe(1)
     expect(await bringUpToDate(db.em())).toBe(0)
@@ -239,7 +245,7 @@ describe('a measurement under way', () => {
     await beginMeasuring(db.em(), one!)
     expect(await keepMeasuringPart(db.em(), one!, 0.4)).toBe(true)
     expect(await read(one!)).toMatchObject({ measureState: 'measuring', measurePart: 0.4 })
-    await keepSourceMeasurement(db.em(), one!, measurement(3), [])
+    await keepMeasured(one!, measurement(3), [])
     expect(await read(one!)).toMatchObject({ measureState: 'ready', measurePart: null })
     const { findings } = await read(one!)
     await askToMeasure(db.em(), db.queue, [one!], 'deep')
@@ -249,7 +255,7 @@ describe('a measurement under way', () => {
     expect((await read(other!)).measureState).toBe('none')
     // Words of the worker that did not hear of it yet change nothing.
     expect(await keepMeasuringPart(db.em(), one!, 0.9)).toBe(false)
-    await keepSourceMeasurement(db.em(), one!, measurement(0), [])
+    await keepMeasured(one!, measurement(0), [])
     await keepMeasuringFailure(db.em(), one!, 'It broke off.')
     expect(await read(one!)).toMatchObject({ measureState: 'ready', findings })
     expect(await beginMeasuring(db.em(), other!)).toBe(null)

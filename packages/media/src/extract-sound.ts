@@ -4,7 +4,7 @@ import { Encoder } from './encoder.ts'
 import type { MediaInput } from './input.ts'
 import { MediaError } from './libav.ts'
 import { OutputFile, wantsGlobalHeader } from './output.ts'
-import { soundZero, TreatedSound } from './sound-treatment.ts'
+import { soundAloneZero, TreatedSound } from './sound-treatment.ts'
 import { writeSoundUntil, type SoundTrack, type WorkGate } from './transcode.ts'
 
 /** Sound that is taken out of a source into a file of its own. */
@@ -46,7 +46,7 @@ const turnSeconds = 0.5
 export async function extractSound({ input, facts, treatment, spec, outputPath, stretch }: SoundPlan, gate: WorkGate, onProgress: (progress: SoundProgress) => void): Promise<ExtractedSound> {
   if (facts.audio.length === 0) throw new MediaError('The source has no sound.')
   const opened = performance.now()
-  const zero = await soundZero(input, facts)
+  const zero = await soundAloneZero(input, facts, treatment)
   const most = stretch?.seconds ?? Number.POSITIVE_INFINITY
   const made: ExtractedSound = { seconds: 0, bytes: 0, packets: 0, openSeconds: 0, workSeconds: 0 }
   const output = OutputFile.create(outputPath, spec.container)

@@ -3,7 +3,7 @@ import type { SourceFacts } from '@hematine/core'
 import { Frame } from 'node-av/lib'
 import { audioPadOf, Graph } from './graph.ts'
 import type { MediaInput } from './input.ts'
-import { readR128 } from './measure-sound.ts'
+import { readR128 } from './loudness.ts'
 import { soundZero, TreatedSound } from './sound-treatment.ts'
 import type { WorkGate } from './transcode.ts'
 

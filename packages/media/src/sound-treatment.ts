@@ -1,8 +1,9 @@
-import { plainTimeline, sourceTimeAt, toNumber, type AudioFacts, type DeliverySpec, type Rational, type SourceFacts, type Step, type Strength, type Timeline, type Treatment } from '@hematine/core'
-import { AV_NOPTS_VALUE } from 'node-av/constants'
+import { plainTimeline, soundLead, sourceTimeAt, toNumber, type AudioFacts, type DeliverySpec, type Rational, type SourceFacts, type Step, type Strength, type Timeline, type Treatment } from '@hematine/core'
+import { AV_NOPTS_VALUE, AV_TIME_BASE } from 'node-av/constants'
 import { openFrames, type FrameReader } from './frame-reader.ts'
 import { audioPadOf, Graph } from './graph.ts'
 import type { MediaInput } from './input.ts'
+import { loudnessOf } from './loudness.ts'
 import { TreatedStream } from './treated-stream.ts'
 
 /** What an encoder wants its sound as. */
@@ -47,10 +48,21 @@ export class TreatedSound extends TreatedStream<Graph> {
   static async open(input: MediaInput, track: AudioFacts, shape: SoundShape, zeroSeconds: number, { startSeconds = 0, treatment = {} }: { startSeconds?: number, treatment?: Pick<Treatment, 'timeline' | 'sound'> } = {}): Promise<TreatedSound> {
     const decoder = await openFrames(input, track.streamIndex, 1)
     const timeline = treatment.timeline ?? plainTimeline
-    const from = sourceTimeAt(timeline, startSeconds)
-    const start = BigInt(Math.round((zeroSeconds + from) / toNumber(decoder.timeBase)))
-    if (from > 0) await decoder.seek(start)
-    return new TreatedSound(decoder, shape, start, [...timelineFilters(timeline, from), ...(treatment.sound ?? []).flatMap(step => soundFilters(step, track))])
+    const steps = treatment.sound ?? []
+    try {
+      // Loudness is judged by what comes before: a piece from the middle hears that too, and it is cut off again.
+      const lead = steps.some(step => step.kind === 'loudness') ? Math.min(startSeconds, loudnessLead) : 0
+      const from = sourceTimeAt(timeline, startSeconds - lead)
+      const start = BigInt(Math.round((zeroSeconds + from) / toNumber(decoder.timeBase)))
+      if (from > 0) await decoder.seek(start)
+      const filters: string[] = timelineFilters(timeline, from)
+      for (const step of steps) filters.push(...(step.kind === 'loudness' && isShort(decoder) ? await fixedGain(input, track, step.target) : soundFilters(step, track)))
+      if (lead > 0) filters.push(`atrim=start=${lead}`, 'asetpts=PTS-STARTPTS')
+      return new TreatedSound(decoder, shape, start, filters)
+    } catch (error) {
+      await decoder.close()
+      throw error
+    }
   }
 
   protected isNeeded(): boolean {
@@ -74,6 +86,20 @@ export class TreatedSound extends TreatedStream<Graph> {
   }
 }
 
+/** The library's levelling looks at three seconds; a piece is given so many before it, and sources shorter than the second are levelled as a whole. */
+const loudnessLead = 6
+const shortSound = 4
+
+function isShort({ container }: FrameReader): boolean {
+  return container.duration > 0n && Number(container.duration) / AV_TIME_BASE < shortSound
+}
+
+/** Brings a short track to a loudness by one gain, measured on all of it; silence is left alone. Peaks stay below -1 dBTP. */
+async function fixedGain(input: MediaInput, track: AudioFacts, target: number): Promise<string[]> {
+  const loudness = await loudnessOf(input, track.streamIndex)
+  return loudness === null ? [] : [`volume=${(target - loudness).toFixed(2)}dB`, 'alimiter=limit=0.89:level=false']
+}
+
 /** Seconds of a tick in a time base. */
 export function secondsOf(ticks: number, timeBase: Rational): number {
   return ticks * toNumber(timeBase)
@@ -90,6 +116,14 @@ export async function soundZero(input: MediaInput, { video, audio }: Pick<Source
     await reader.close()
   }
   return starts.length > 0 ? Math.min(...starts) : 0
+}
+
+/**
+ * Time in the container that is time 0 for a result of sound alone: as for a picture, but sound that begins before the picture is kept. Ranges are
+ * given in the picture's time, so with them it is cut.
+ */
+export async function soundAloneZero(input: MediaInput, facts: Pick<SourceFacts, 'video' | 'audio'>, { timeline }: Pick<Treatment, 'timeline'>): Promise<number> {
+  return await soundZero(input, facts) - (timeline?.ranges ? 0 : soundLead(facts))
 }
 
 /** Ranges and speed of a timeline for sound that begins at a time of the source; pitch is kept. */
@@ -122,6 +156,7 @@ function speechFilters(strength: Strength): string[] {
 
 /** The filters of a sound step. */
 function soundFilters(step: Step, track: AudioFacts): string[] {
+  if ('track' in step && step.track !== undefined && track.position !== undefined && step.track !== track.position) return []
   switch (step.kind) {
     case 'sound-hum': return Array.from({ length: humMultiples }, (_, index) => `bandreject=f=${step.hertz * (index + 1)}:width_type=q:w=${humQuality}`)
     // How much is taken away, and how loud noise may be to be taken for noise, both in dB.

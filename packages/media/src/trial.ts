@@ -48,7 +48,16 @@ export function stretchOf({ from, to }: Moment, treatment: PictureTreatment): { 
 /** A picture from the middle of a treated moment, as JPEG, to be looked at before the whole moment is done. @throws MediaError */
 export async function trialLook({ input, facts, treatment, moment }: Pick<TrialPlan, 'input' | 'facts' | 'treatment' | 'moment'>): Promise<Buffer> {
   const { firstFrame, frames } = stretchOf(moment, treatment)
-  return toJpeg(await treatedStill(input, facts.video!, treatment, firstFrame + Math.floor(frames / 2)))
+  const places = [firstFrame + Math.floor(frames / 2), firstFrame, 0]
+  for (const place of places) {
+    try {
+      return await toJpeg(await treatedStill(input, facts.video!, treatment, place))
+    } catch (error) {
+      // A source that ends early still has something to look at.
+      if (!(error instanceof MediaError) || place === places.at(-1)) throw error
+    }
+  }
+  throw new MediaError('No frame of this moment could be decoded. Choose another moment.')
 }
 
 /** Frames that are compared with the encoded ones, spread over the moment; more would only take memory. */

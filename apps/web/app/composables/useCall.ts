@@ -1,4 +1,5 @@
 import { api, ErrorBody, type Route, type RouteName } from '#shared/api'
+import { leftOutHeader, readable } from '#shared/readable'
 import type { z } from 'zod'
 
 type Input<Name extends RouteName, Key extends 'parameters' | 'query' | 'body'> = (typeof api)[Name] extends { [key in Key]: infer Schema extends z.ZodType } ? { [key in Key]: z.input<Schema> } : unknown
@@ -35,7 +36,21 @@ export async function call<Name extends RouteName>(name: Name, input: CallInput<
   }
   if (!response.ok) throw await problemOf(response)
   if (!route.answer) return undefined as CallAnswer<Name>
-  return route.answer.parse(await response.json()) as CallAnswer<Name>
+  const { answer, leftOut } = readable(route.answer, await response.json())
+  tellLeftOut(leftOut + Number(response.headers.get(leftOutHeader) ?? 0))
+  return answer as CallAnswer<Name>
+}
+
+let hearLeftOut: (sentence: string) => void = () => undefined
+
+/** Names who is told when rows of an answer could not be read. */
+export function onLeftOut(hear: (sentence: string) => void): void {
+  hearLeftOut = hear
+}
+
+/** Says that rows were left out, if any were. */
+export function tellLeftOut(count: number): void {
+  if (count > 0) hearLeftOut(`${count} ${count === 1 ? 'row' : 'rows'} could not be read and ${count === 1 ? 'is' : 'are'} left out; the others are shown. The server's log names the list.`)
 }
 
 /** The problem that an answer describes. */

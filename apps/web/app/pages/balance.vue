@@ -1,9 +1,10 @@
 <script setup lang="ts">
-import { describeBytes, describeBytesRange, describeDurationRange } from '@hematine/core'
+import { describeBytes, describeBytesRange, describeDurationRange, type JobRecord } from '@hematine/core'
 import { computed, ref } from 'vue'
 import DraftDetail from '~/components/balance/DraftDetail.vue'
 import DraftTable from '~/components/balance/DraftTable.vue'
 import LaneChart from '~/components/balance/LaneChart.vue'
+import AskDialog from '~/components/common/AskDialog.vue'
 import EmptyState from '~/components/common/EmptyState.vue'
 import SplitPane from '~/components/common/SplitPane.vue'
 import { momentRange } from '~/composables/times'
@@ -32,8 +33,19 @@ const tooLarge = computed(() => free.value !== null && plan.value.bytes.high > f
 const due = computed(() => order.order?.dueAt ? new Date(order.order.dueAt) : null)
 const late = computed(() => due.value !== null && plan.value.end !== null && now.value.getTime() + plan.value.end.high * 1000 > due.value.getTime())
 
-async function release(): Promise<void> {
-  const ids = chosen.value.map(job => job.id)
+/** Jobs of which nothing is known beforehand: they are released only when that is said once more. */
+const unmeasured = computed(() => chosen.value.filter(job => job.sampleState === 'failed'))
+const asking = ref(false)
+
+function askOrRelease(): void {
+  if (unmeasured.value.length > 0) asking.value = true
+  else void release(chosen.value)
+}
+
+async function release(jobs: readonly JobRecord[]): Promise<void> {
+  asking.value = false
+  const ids = jobs.map(job => job.id)
+  if (ids.length === 0) return
   // Asked before: the drafts may be gone from the list before the answer is here.
   const wasAll = ids.length === order.drafts.length
   selected.value = []
@@ -51,7 +63,7 @@ async function remove(): Promise<void> {
   <div class="station">
     <div class="bar">
       <h1>Balance</h1>
-      <VBtn color="primary" :disabled="chosen.length === 0" @click="release">Release {{ chosen.length }} {{ chosen.length === 1 ? 'job' : 'jobs' }}</VBtn>
+      <VBtn color="primary" :disabled="chosen.length === 0" @click="askOrRelease">Release {{ chosen.length }} {{ chosen.length === 1 ? 'job' : 'jobs' }}</VBtn>
       <VBtn :disabled="selected.length === 0" variant="text" @click="remove">Remove {{ selected.length }} selected</VBtn>
       <span class="spacer" />
       <span v-if="plan.end" class="sum"><span class="muted">all done</span> <span class="number" :class="{ look: late }">{{ momentRange(plan.end, now) }}</span></span>
@@ -74,6 +86,15 @@ async function remove(): Promise<void> {
       {{ plan.jobs.length > 0 ? `${plan.jobs.length} jobs are released and run in Shift; the chart below shows when.` : 'Select sources in Intake and draft jobs for them. Each is measured on this machine before you decide.' }}
       <br><VBtn to="/intake">Go to Intake</VBtn>
     </EmptyState>
+    <AskDialog v-model="asking" title="Release without a forecast?" :width="560">
+      <p>{{ unmeasured.length === 1 ? 'One job' : `${unmeasured.length} jobs` }} could not be measured, so nobody knows how long {{ unmeasured.length === 1 ? 'it takes' : 'they take' }} or how large the result will be, and {{ unmeasured.length === 1 ? 'it' : 'they' }} may fail for the same reason:</p>
+      <ul><li v-for="job in unmeasured.slice(0, 5)" :key="job.id"><strong>{{ job.sourceName }}</strong>, {{ job.specName }}: {{ job.sampleReason }}</li></ul>
+      <template #buttons>
+        <VBtn variant="text" @click="asking = false">Cancel</VBtn>
+        <VBtn :disabled="chosen.length === unmeasured.length" @click="release(chosen.filter(job => job.sampleState !== 'failed'))">Release the {{ chosen.length - unmeasured.length }} measured</VBtn>
+        <VBtn color="primary" @click="release(chosen)">Release all {{ chosen.length }}</VBtn>
+      </template>
+    </AskDialog>
     <LaneChart v-if="plan.places.size > 0" :plan="plan" :now="now" :due="due" :lanes="order.lanes" />
   </div>
 </template>

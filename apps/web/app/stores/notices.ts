@@ -1,6 +1,6 @@
 import { defineStore } from 'pinia'
 import { ref } from 'vue'
-import { CallProblem } from '~/composables/useCall'
+import { CallProblem, onLeftOut } from '~/composables/useCall'
 
 export interface Notice {
   id: number
@@ -34,6 +34,8 @@ export const useNotices = defineStore('notices', () => {
       return undefined
     }
   }
+
+  onLeftOut(text => add('problem', text))
 
   return { notices, dismiss, attempt, done: (text: string) => add('done', text), problem: (text: string) => add('problem', text) }
 })

@@ -5,7 +5,8 @@ import { useLocalStorage, useThrottleFn } from '@vueuse/core'
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef } from 'vue'
 import { LiveChange, type SourceCounts } from '#shared/api'
-import { addressOf, call } from '~/composables/useCall'
+import { readable } from '#shared/readable'
+import { addressOf, call, tellLeftOut } from '~/composables/useCall'
 import { useNotices } from './notices'
 import { Told } from './told'
 
@@ -164,7 +165,8 @@ export const useOrder = defineStore('order', () => {
     })
     source.addEventListener('reload', () => void load())
     source.addEventListener('change', event => {
-      const change = LiveChange.parse(JSON.parse((event as MessageEvent<string>).data))
+      const { answer: change, leftOut } = readable(LiveChange, JSON.parse((event as MessageEvent<string>).data))
+      tellLeftOut(leftOut)
       told.note(change)
       take(change)
       if (change.volumes) void loadVolumes()

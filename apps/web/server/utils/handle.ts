@@ -1,9 +1,11 @@
 import { MissingAsset } from '@hematine/core'
 import { Problem } from '@hematine/database'
 import { VolumeProblem } from '@hematine/media/volume-files'
-import { defineEventHandler, getQuery, getRouterParams, readRawBody, setResponseStatus, type EventHandler, type H3Event } from 'h3'
+import { defineEventHandler, getQuery, getRouterParams, readRawBody, setResponseHeader, setResponseStatus, type EventHandler, type H3Event } from 'h3'
 import type { z } from 'zod'
 import { api, type Route, type RouteName } from '#shared/api'
+import { leftOutHeader, readable } from '#shared/readable'
+import { useLog } from './log'
 import { RequestProblem } from './problems'
 import { useApplication, type Application } from './application'
 
@@ -49,7 +51,11 @@ export function handle<Name extends RouteName>(name: Name, work: (request: Reque
       if (route.method !== 'get') request.application.lists.forget()
     }
     if (route.status) setResponseStatus(event, route.status)
-    return route.answer ? route.answer.parse(answer) : answer
+    if (!route.answer) return answer
+    const { answer: read, leftOut } = readable(route.answer, answer)
+    if (leftOut > 0) setResponseHeader(event, leftOutHeader, leftOut)
+    if (leftOut > 0) useLog().error({ route: name, leftOut }, 'rows that cannot be read are left out of an answer')
+    return read
   })
 }
 

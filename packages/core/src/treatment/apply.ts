@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { completeColour, describeColourTag, targetColour, type FullColourDescription } from '../colour.ts'
 import { describeAudioCodec, describeContainer, holdsOneTrack, type DeliverySpec, type PictureSpec, type SoundSpec } from '../delivery.ts'
-import { describePixelFormat, type SourceFacts } from '../facts.ts'
+import { describePixelFormat, isEstimated, spannedFrames, type SourceFacts } from '../facts.ts'
 import { describeAspect, displayAspect, fitFrame, pixelAspectFor, roundToMultiple, type StoredFrame } from '../geometry.ts'
 import { compare, divide, equal, multiply, rational, Rational, toNumber } from '../rational.ts'
 import { describeRate, framesIn } from '../timing.ts'
@@ -15,7 +15,9 @@ const Frame = z.object({ width: z.int().positive(), height: z.int().positive(), 
 
 /** One thing done to the picture, in the order of the list, with all that it depends on worked out. `why` is a sentence for the technician. */
 export const AppliedStep = z.discriminatedUnion('kind', [
-  z.object({ kind: z.literal('deinterlace'), firstField: z.enum(['top', 'bottom', 'by frame']), to: z.enum(['frame rate', 'field rate']), why: z.string() }),
+  z.object({ kind: z.literal('deinterlace'), firstField: z.enum(['top', 'bottom', 'by frame']), to: z.enum(['frame rate', 'field rate']), 
+    /** 'combed' looks at each frame and leaves whole ones as they are; absent in treatments of before that is all frames. */
+    frames: z.enum(['all', 'combed']).optional(), why: z.string() }),
   z.object({ kind: z.literal('rate'), to: Rational, between: InBetween.optional(), cutThreshold: z.number().optional(), why: z.string() }),
   z.object({ kind: z.literal('size'), from: Frame, to: Frame, kernel: Kernel.optional(), why: z.string() }),
   z.object({ kind: z.literal('colour'), from: FullColour, to: FullColour, why: z.string() }),
@@ -40,7 +42,11 @@ export const PictureTreatment = z.object({
     pixelFormat: z.string(),
     colour: FullColour,
     frameCount: z.int().min(0),
+    /** Whether the number of frames comes from an estimate of the source's. */
+    isEstimate: z.boolean().optional(),
   }),
+  /** Sentences on what becomes of what the spec cannot carry, or has a rule for. */
+  notes: z.array(z.string()).optional(),
 })
 export type PictureTreatment = z.infer<typeof PictureTreatment>
 
@@ -124,13 +130,29 @@ export function deriveTreatment(facts: SourceFacts, spec: DeliverySpec, chosen: 
   return spec.video === null ? treatSound(facts, spec, arranged.steps) : treatPicture(facts, spec, arranged.steps)
 }
 
+/** Sound that begins so long before the picture is worth a word, in seconds; coders begin a little early anyway. */
+const earlySound = 0.05
+
+/** How long sound is heard before the picture's first frame, in seconds: what a result of sound alone keeps. */
+export function soundLead({ video, audio }: Pick<SourceFacts, 'video' | 'audio'>): number {
+  const lead = video ? Math.max(0, ...audio.map(track => -(track.startSeconds ?? 0))) : 0
+  return lead > earlySound ? lead : 0
+}
+
+/** When the last track ends, from time 0; the source's own length where that is not known of all. */
+function soundSeconds({ audio, durationSeconds }: SourceFacts): number {
+  const ends = audio.map(track => track.endSeconds)
+  return ends.every(end => end !== undefined) ? Math.max(0, ...ends) : durationSeconds ?? 0
+}
+
 /** Steps that change when something is heard; the other ones of the picture leave the sound as it is. */
 const movesTime = new Set<Step['kind']>(['trim', 'speed'])
 
 function treatSound(facts: SourceFacts, spec: SoundSpec, chosen: readonly Step[]): SoundTreatment {
   if (facts.audio.length === 0) throw new CannotTreat(`${spec.name} needs sound, and this source has none.`)
   const [sound, others] = [chosen.filter(isOfSound), chosen.filter(step => !isOfSound(step))]
-  const seconds = facts.durationSeconds ?? 0
+  const lead = others.some(step => step.kind === 'trim') ? 0 : soundLead(facts)
+  const seconds = soundSeconds(facts) + lead
   let timeline = plainTimeline
   for (const step of others) {
     if (step.kind === 'trim') timeline = trimmed(timeline, step, seconds)
@@ -144,6 +166,7 @@ function treatSound(facts: SourceFacts, spec: SoundSpec, chosen: readonly Step[]
   return {
     steps: [], result: null, tracks, seconds: Math.max(0, resultSeconds(timeline, seconds) + soundDelay({ sound })), ...(timeline === plainTimeline ? {} : { timeline }), ...(sound.length === 0 ? {} : { sound }),
     leftOut: [
+      ...(lead > 0 ? [`The sound begins ${lead.toFixed(2)} s before the picture; that is kept, and the result begins there.`] : []),
       ...(tracks.length < there.length ? [`${describeContainer(spec.container)} holds one track: track ${tracks[0]! + 1} of ${facts.audio.length} is taken. Keep tracks chooses another.`] : []),
       ...(tracks.some(index => /^pcm_[sf](32|64)/.test(facts.audio[index]!.codec)) && spec.audio.codec !== 'aac' ? [`${describeAudioCodec(spec.audio.codec)} keeps 24 bits here; this source has more in each sample.`] : []),
       ...(ofPicture.length > 0 ? [`The spec has no picture, so these steps do nothing: ${ofPicture.join(', ')}.`] : []),
@@ -168,7 +191,10 @@ function treatPicture(facts: SourceFacts, spec: PictureSpec, chosen: readonly St
   const rule = spec.video
   const sound = chosen.filter(isOfSound)
   const picture = chosen.filter(step => !isOfSound(step))
-  const seconds = facts.durationSeconds ?? video.frameCount / toNumber(video.frameRate)
+  const spanned = spannedFrames(video)
+  const seconds = facts.durationSeconds ?? spanned / toNumber(video.frameRate)
+  if (spanned <= 1) throw new CannotTreat(`${spec.name} is for moving pictures, and this source is a single picture: it would become a film of no length. Bring in the whole sequence if it is part of one.`)
+  if (video.turned && video.scan.kind !== 'progressive') throw new CannotTreat(`The file says that this interlaced picture is ${video.turned}, which would mix its fields. Remove the flag from a copy of the file, or deinterlace it elsewhere first.`)
 
   let passing: Passing = {
     frame: { width: video.width, height: video.height, pixelAspect: video.pixelAspect }, rate: video.frameRate, timeline: plainTimeline,
@@ -178,7 +204,8 @@ function treatPicture(facts: SourceFacts, spec: PictureSpec, chosen: readonly St
   const deinterlace = () => {
     const fieldRate = multiply(passing.rate, rational(2))
     const wantsFields = rule.deinterlaceTo === 'field rate' && (rule.maxFrameRate === null || compare(fieldRate, rule.maxFrameRate) <= 0)
-    steps.push({ kind: 'deinterlace', firstField: video.scan.firstField ?? 'by frame', to: wantsFields ? 'field rate' : 'frame rate', why: `The source is ${describeScan(video)}; ${spec.name} is progressive.` })
+    const frames = video.scan.kind === 'mixed' && !wantsFields ? 'combed' as const : 'all' as const
+    steps.push({ kind: 'deinterlace', firstField: video.scan.firstField ?? 'by frame', to: wantsFields ? 'field rate' : 'frame rate', frames, why: `The source is ${describeScan(video)}; ${spec.name} is progressive.` })
     passing = { ...passing, scan: 'progressive', rate: wantsFields ? fieldRate : passing.rate }
   }
   let whole = !wantsWhole
@@ -197,10 +224,10 @@ function treatPicture(facts: SourceFacts, spec: PictureSpec, chosen: readonly St
 
   const reduced = rateWithin(passing.rate, rule.maxFrameRate)
   if (!equal(reduced, passing.rate)) {
-    steps.push({ kind: 'rate', to: reduced, why: `${describeRate(passing.rate)} frames a second is more than the ${describeRate(rule.maxFrameRate!)} that ${spec.name} allows.` })
+    steps.push({ kind: 'rate', to: reduced, why: `${describeRate(passing.rate)} frames a second is more than the ${describeRate(rule.maxFrameRate!)} that ${spec.name} allows. ${dropWords(passing.rate, reduced)}` })
     passing = { ...passing, rate: reduced }
   } else if (video.rateIs === 'variable') {
-    steps.push({ kind: 'rate', to: passing.rate, why: `The source's rate varies; ${spec.name} has a constant one.` })
+    steps.push({ kind: 'rate', to: passing.rate, why: `The source's rate varies${video.averageRate ? ` (${video.averageRate.toFixed(2)} on average)` : ''}; ${spec.name} has a constant one, in which frames are repeated or dropped where they must be.` })
   }
 
   const { rate, scan, timeline } = passing
@@ -220,12 +247,30 @@ function treatPicture(facts: SourceFacts, spec: PictureSpec, chosen: readonly St
 
   const isPlain = timeline.ranges === null && timeline.speed === 1
   const frameCount = isPlain && equal(rate, video.frameRate) && video.rateIs === 'constant'
-    ? video.frameCount
-    : isPlain && video.rateIs === 'constant' ? Math.round(video.frameCount * toNumber(divide(rate, video.frameRate))) : framesIn(resultSeconds(timeline, seconds), rate)
+    ? spanned
+    : isPlain && video.rateIs === 'constant' ? Math.round(spanned * toNumber(divide(rate, video.frameRate))) : framesIn(resultSeconds(timeline, seconds), rate)
+  const notes = pictureNotes(facts, spec, pixelFormat)
   return {
     steps, sourceColour, ...(isPlain ? {} : { timeline }), ...(sound.length === 0 ? {} : { sound }),
-    result: { frame, rate, scan, pixelFormat, colour, frameCount },
+    result: { frame, rate, scan, pixelFormat, colour, frameCount, ...(isEstimated(video) ? { isEstimate: true } : {}) }, ...(notes.length > 0 ? { notes } : {}),
   }
+}
+
+/** What becomes of what the spec cannot carry, or has a rule for. */
+function pictureNotes({ video, audio }: SourceFacts, spec: PictureSpec, pixelFormat: string): string[] {
+  const lead = soundLead({ video, audio })
+  return [
+    ...(video!.repeats ? [`${video!.repeats} frames have no picture of their own in the source; each shows the one before once more, here too.`] : []),
+    ...(video!.gaps?.count && video!.rateIs === 'constant' ? [`In ${video!.gaps.count === 1 ? 'the gap' : `the ${video!.gaps.count} gaps`} of the source (${video!.gaps.seconds.toFixed(2)} s) the frame before is repeated, so that sound stays in step.`] : []),
+    ...(lead > 0 ? [`The sound begins ${lead.toFixed(2)} s before the picture; what is heard before its first frame is cut off. A spec for sound alone keeps it.`] : []),
+    ...(video!.hasAlpha && !describePixelFormat(pixelFormat).hasAlpha ? [`The source has transparency, which ${spec.name} does not carry; the picture is taken as it is stored, without it.`] : []),
+    ...(video!.turned ? [`The picture is ${video!.turned}, as the file says, and stands that way in the result without a flag.`] : []),
+  ]
+}
+
+function dropWords(from: Rational, to: Rational): string {
+  const part = 1 - toNumber(to) / toNumber(from)
+  return part < 0.01 ? 'One frame in ' + Math.round(1 / part) + ' is dropped.' : `${Math.round(part * 100)} % of the frames are dropped.`
 }
 
 /** BT.2100 with the chosen transfer (ITU-T H.273 names). */
@@ -251,7 +296,7 @@ function applyStep(step: Step, passing: Passing, facts: SourceFacts, seconds: nu
       const found = facts.video!.scan.firstField ?? 'by frame'
       const toFields = step.to === 'field rate'
       return {
-        steps: [{ kind: 'deinterlace', to: step.to, firstField: step.firstField === 'as found' ? found : step.firstField, why: 'Chosen.' }],
+        steps: [{ kind: 'deinterlace', to: step.to, firstField: step.firstField === 'as found' ? found : step.firstField, frames: facts.video!.scan.kind === 'mixed' && !toFields ? 'combed' : 'all', why: 'Chosen.' }],
         passing: { ...passing, scan: 'progressive', rate: toFields ? multiply(rate, rational(2)) : rate },
       }
     }
@@ -312,7 +357,8 @@ function sizeStep(step: StepOf<'scale'>, passing: Passing): { steps: AppliedStep
 /** The facts of what a treatment delivers: tracks that it drops are left out. */
 export function deliveredFacts(facts: SourceFacts, treatment: Pick<PictureTreatment, 'sound'> | Pick<SoundTreatment, 'tracks'>): SourceFacts {
   const tracks = 'tracks' in treatment ? treatment.tracks : treatment.sound?.find(step => step.kind === 'keep-tracks')?.tracks
-  return tracks ? { ...facts, audio: facts.audio.filter((_, index) => tracks.includes(index)) } : facts
+  const audio = facts.audio.map((track, position) => ({ ...track, position }))
+  return { ...facts, audio: tracks ? audio.filter((_, index) => tracks.includes(index)) : audio }
 }
 
 /** Longest distance between keyframes in frames; 1 when every frame is one. */
@@ -321,9 +367,13 @@ export function keyframeDistance(spec: PictureSpec, treatment: PictureTreatment)
   return keyframeSeconds === null ? 1 : Math.max(1, Math.round(keyframeSeconds * toNumber(treatment.result.rate)))
 }
 
-/** The largest whole division of a rate that a limit allows: 50 under 30 becomes 25. */
+/** Clocks are a little off: a rate this little above a limit becomes the limit, and not half of it. */
+const limitTolerance = 0.002
+
+/** The largest whole division of a rate that a limit allows: 50 under 30 becomes 25, 30.02 becomes 30. */
 function rateWithin(rate: Rational, limit: Rational | null): Rational {
   if (limit === null) return rate
+  if (toNumber(rate) > toNumber(limit) && toNumber(rate) <= toNumber(limit) * (1 + limitTolerance)) return limit
   let divisor = 1
   while (compare(divide(rate, rational(divisor)), limit) > 0) divisor++
   return divide(rate, rational(divisor))

@@ -77,9 +77,10 @@ export const Step = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('picture-mark'), asset: AssetRef.nullable(), corner: Corner, size: z.number().min(1).max(100), opacity: percent }),
   // Sound
   z.object({ kind: z.literal('keep-tracks'), tracks: z.array(z.int().min(0).max(255)).max(64) }),
-  z.object({ kind: z.literal('sound-hum'), hertz: z.literal([50, 60]) }),
+  // `track`: the source's track that it is done to, counted from 0; all of them unless said.
+  z.object({ kind: z.literal('sound-hum'), hertz: z.literal([50, 60]), track: z.int().min(0).optional() }),
   z.object({ kind: z.literal('sound-denoise'), strength: Strength }),
-  z.object({ kind: z.literal('channels'), make: z.enum(['left on both', 'right on both', 'swapped', 'right turned over']) }),
+  z.object({ kind: z.literal('channels'), make: z.enum(['left on both', 'right on both', 'swapped', 'right turned over']), track: z.int().min(0).optional() }),
   z.object({ kind: z.literal('speech'), strength: Strength }),
   z.object({ kind: z.literal('sound-delay'), milliseconds: z.int().min(-10_000).max(10_000) }),
   z.object({ kind: z.literal('loudness'), target: z.number().min(-40).max(-8) }),

@@ -10,7 +10,7 @@ const kernelNames = { lanczos: 'Lanczos', spline: 'spline', bicubic: 'bicubic' }
 /** An applied step as a technician would say it. */
 export function describeStep(step: AppliedStep): string {
   switch (step.kind) {
-    case 'deinterlace': return `Deinterlace to ${step.to === 'field rate' ? 'one frame a field' : 'one frame a frame'}, ${step.firstField === 'by frame' ? 'field order as each frame says' : `${step.firstField} field first`}`
+    case 'deinterlace': return `Deinterlace to ${step.to === 'field rate' ? 'one frame a field' : 'one frame a frame'}, ${step.firstField === 'by frame' ? 'field order as each frame says' : `${step.firstField} field first`}${step.frames === 'combed' ? ', combed frames only' : ''}`
     case 'rate': return `Bring the rate to ${describeRate(step.to)} frames a second${step.between ? `, ${betweenWords[step.between]}` : ''}`
     case 'size': return `Scale ${step.from.width}x${step.from.height} to ${step.to.width}x${step.to.height} (${kernelNames[step.kernel ?? 'lanczos']})`
     case 'colour': return `Colour from ${describeColourTag(step.from.matrix)} to ${describeColourTag(step.to.matrix)}`
@@ -31,6 +31,8 @@ export function describeTreatment(treatment: Treatment): { what: string, why: st
 
 const betweenWords: Record<InBetween, string> = { repeat: 'frames repeated or dropped', blend: 'new frames blended', motion: 'new frames along the motion' }
 const signed = (value: number, unit: string) => `${value > 0 ? '+' : ''}${value}${unit}`
+
+const ofTrack = ({ track }: { track?: number | undefined }) => track === undefined ? '' : `, track ${track + 1}`
 
 /** A chosen step with its settings: "Denoise, fast, medium". */
 export function describeChoice(step: Step): string {
@@ -71,8 +73,8 @@ function settingsOf(step: Step): string {
     case 'picture-mark': return `${step.asset?.name ?? 'none chosen'}, ${step.corner}`
     case 'text-mark': return `"${step.text}", ${step.corner}`
     case 'keep-tracks': return step.tracks.length === 0 ? 'none' : step.tracks.map(track => track + 1).join(', ')
-    case 'sound-hum': return `${step.hertz} Hz and its multiples`
-    case 'channels': return step.make
+    case 'sound-hum': return `${step.hertz} Hz and its multiples${ofTrack(step)}`
+    case 'channels': return `${step.make}${ofTrack(step)}`
     case 'sound-delay': return `${signed(step.milliseconds, ' ms')}`
     case 'loudness': return `to ${step.target} LUFS`
     case 'undo-pulldown': case 'black-and-white': return ''
@@ -102,7 +104,9 @@ export function describeScan(video: Pick<VideoFacts, 'scan'>): string {
 export function losslessPixelFormat(source: string): string {
   const planar: Record<string, string> = {
     rgb24: 'bgr0', bgr24: 'bgr0', pal8: 'bgra', rgb0: 'bgr0', '0rgb': 'bgr0', gbrp: 'bgr0', gbrap: 'bgra', rgba: 'bgra', argb: 'bgra', abgr: 'bgra',
-    rgb48le: 'gbrp16le', rgb48be: 'gbrp16le', rgba64le: 'gbrap16le', rgba64be: 'gbrap16le',
+    rgb48le: 'gbrp16le', rgb48be: 'gbrp16le', bgr48le: 'gbrp16le', bgr48be: 'gbrp16le', rgba64le: 'gbrap16le', rgba64be: 'gbrap16le', bgra64le: 'gbrap16le', bgra64be: 'gbrap16le',
+    rgb555le: 'bgr0', rgb555be: 'bgr0', rgb565le: 'bgr0', rgb565be: 'bgr0', bgr555le: 'bgr0', bgr565le: 'bgr0', rgb444le: 'bgr0', bgr444le: 'bgr0', rgb8: 'bgr0', bgr8: 'bgr0', rgb4_byte: 'bgr0', bgr4_byte: 'bgr0', bgr0: 'bgr0', '0bgr': 'bgr0',
+    x2rgb10le: 'gbrp10le', x2bgr10le: 'gbrp10le', gbrp10be: 'gbrp10le', gbrp12be: 'gbrp12le', p010le: 'yuv420p10le', p016le: 'yuv420p16le', p210le: 'yuv422p10le', y210le: 'yuv422p10le', nv16: 'yuv422p', nv24: 'yuv444p', nv21: 'yuv420p',
     gray16be: 'gray16le', monob: 'gray', monow: 'gray', uyvy422: 'yuv422p', yuyv422: 'yuv422p', nv12: 'yuv420p',
     yuvj420p: 'yuv420p', yuvj422p: 'yuv422p', yuvj444p: 'yuv444p',
   }

@@ -5,6 +5,7 @@ import { FirstTables } from './first-tables.ts'
 import { Intake } from './intake.ts'
 import { Inventory } from './inventory.ts'
 import { Joins } from './joins.ts'
+import { LotFineness } from './lot-fineness.ts'
 import { Renders } from './renders.ts'
 
 /** Every migration, oldest first. A name is never changed once it has run anywhere. */
@@ -17,4 +18,5 @@ export const migrations = [
   { name: '006-bench', class: Bench },
   { name: '007-assets', class: Assets },
   { name: '008-joins', class: Joins },
+  { name: '009-lot-fineness', class: LotFineness },
 ]

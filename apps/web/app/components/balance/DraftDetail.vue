@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { describeBytesRange, describeDuration, describeDurationRange, describeSpec, describeTreatment, describeTreatmentResult, type JobDetail, type JobRecord } from '@hematine/core'
+import { describeBytesRange, describeChoice, describeDuration, describeDurationRange, describeSpec, describeTreatment, describeTreatmentResult, stepKinds, type JobDetail, type JobRecord, type Step } from '@hematine/core'
 import { computed, ref, watch } from 'vue'
 import { call } from '~/composables/useCall'
 import { useNotices } from '~/stores/notices'
@@ -12,9 +12,20 @@ const detail = ref<JobDetail | null>(null)
 const lines = computed(() => detail.value ? describeTreatment(detail.value.treatment) : [])
 const spec = computed(() => order.specs.find(entry => entry.key === job.specKey))
 
-watch(() => job.id, async id => {
-  detail.value = await notices.attempt(() => call('readJob', { parameters: { id } })) ?? null
+const adding = ref(false)
+
+watch(() => [job.id, job.treatmentName], async ([id]) => {
+  detail.value = await notices.attempt(() => call('readJob', { parameters: { id: id as number } })) ?? null
 }, { immediate: true })
+
+/** Adds a step that would cure what was found to the lot's treatment; all drafts of the lot follow. */
+async function add(step: Step): Promise<void> {
+  adding.value = true
+  const answer = await notices.attempt(() => order.ask(call('addStep', { parameters: { id: job.id }, body: { step } }), ({ jobs }) => ({ jobs })))
+  adding.value = false
+  for (const reason of answer?.refused ?? []) notices.problem(reason)
+  if (answer && answer.jobs.length > 1) notices.done(`${stepKinds[step.kind].name} was added for ${answer.jobs.length} drafts of the lot.`)
+}
 
 async function measureAgain(): Promise<void> {
   await notices.attempt(() => order.ask(call('measureAgain', { parameters: { id: job.id } }), changed => ({ jobs: [changed] })))
@@ -29,6 +40,15 @@ async function measureAgain(): Promise<void> {
       <div v-if="spec" class="muted">{{ spec.purpose }}</div>
       <div v-if="job.treatmentName">Treatment: {{ job.treatmentName }}</div>
     </section>
+    <section v-if="job.leftIn.length > 0" class="left" aria-label="Left as found">
+      <h2>Found, and left as it is</h2>
+      <ul class="steps">
+        <li v-for="entry in job.leftIn" :key="entry.says">
+          <div><span class="look" aria-hidden="true">◆</span> {{ entry.says }}</div>
+          <VBtn :disabled="adding" @click="add(entry.step)">Add: {{ describeChoice(entry.step) }}</VBtn>
+        </li>
+      </ul>
+    </section>
     <section v-if="detail">
       <h2>What will be done</h2>
       <ol v-if="lines.length > 0" class="steps">
@@ -37,6 +57,7 @@ async function measureAgain(): Promise<void> {
       <p v-else class="muted">{{ detail.treatment.result ? 'The picture already has the shape that the spec wants; it is only encoded.' : 'The sound is taken out as it is and encoded.' }}</p>
       <table class="facts"><tbody><tr><th scope="row">result</th><td>{{ describeTreatmentResult(detail.treatment) }}</td></tr></tbody></table>
       <template v-if="detail.treatment.result === null"><p v-for="sentence in detail.treatment.leftOut" :key="sentence">{{ sentence }}</p></template>
+      <template v-else><p v-for="sentence in detail.treatment.notes ?? []" :key="sentence" class="muted">{{ sentence }}</p></template>
     </section>
     <section>
       <h2>Forecast</h2>
@@ -60,4 +81,6 @@ async function measureAgain(): Promise<void> {
 .title { font-size: 14px; overflow-wrap: anywhere; }
 .steps { margin: 0 0 8px; padding-left: 20px; }
 .steps li { margin-bottom: 6px; }
+.left .steps { padding-left: 0; list-style: none; }
+.left li > div { margin-bottom: 4px; }
 </style>

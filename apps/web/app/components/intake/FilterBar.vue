@@ -3,6 +3,7 @@ import { describeCondition, findingNames, FindingKey, type SourceCondition } fro
 import { mdiClose, mdiFilterPlusOutline } from '@mdi/js'
 import { computed, ref, watch } from 'vue'
 import ColumnMenu from '~/components/intake/ColumnMenu.vue'
+import FinenessMenu from '~/components/intake/FinenessMenu.vue'
 import { useIntake } from '~/stores/intake'
 
 /** Narrows the table: words of the name, and conditions that all must hold. Filters can be kept under a name. */
@@ -83,6 +84,7 @@ function keep(): void {
     <VBtn v-if="intake.filter.length > 0" variant="text" @click="intake.filter = []">All sources</VBtn>
     <span class="spacer" />
     <span class="muted"><span class="number">{{ intake.total }}</span> {{ intake.total === 1 ? 'source' : 'sources' }} in <span class="number">{{ intake.lots.length }}</span> {{ intake.lots.length === 1 ? 'lot' : 'lots' }}</span>
+    <FinenessMenu />
     <ColumnMenu />
   </div>
 </template>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { describeClock, type Finding, type MeasureDepth, type SourceRecord } from '@hematine/core'
+import { describeClock, describeSure, type Finding, type MeasureDepth, type SourceRecord } from '@hematine/core'
 import { computed } from 'vue'
 import StateMark from '~/components/common/StateMark.vue'
 
@@ -11,7 +11,7 @@ const faults = computed(() => source.findings.filter(entry => entry.kind === 'fa
 const natures = computed(() => source.findings.filter(entry => entry.kind === 'nature'))
 const ofSound = (finding: Finding) => ['loudness', 'clipped-sound', 'hum', 'silent-channel', 'out-of-phase', 'silence'].includes(finding.key)
 /** Sentences about one of several sound tracks begin with its number. */
-const trackOf = (finding: Finding) => Math.max(0, Number(/^Sound (\d+)/.exec(finding.says)?.[1] ?? 1) - 1)
+const trackOf = (finding: Finding) => finding.data?.track ?? 0
 </script>
 
 <template>
@@ -28,7 +28,7 @@ const trackOf = (finding: Finding) => Math.max(0, Number(/^Sound (\d+)/.exec(fin
           <StateMark :state="finding.kind === 'fault' ? 'look' : 'ready'" :label="''" />
           <div class="words">
             <div>{{ finding.says }}</div>
-            <div class="muted"><span class="number">{{ Math.round(finding.sure * 100) }} %</span> sure<template v-if="finding.suggests">. {{ finding.suggests }}.</template></div>
+            <div class="muted"><span class="number">{{ describeSure(finding.sure) }}</span> sure<template v-if="finding.suggests">. {{ finding.suggests }}.</template></div>
           </div>
           <template v-if="finding.places.length > 0">
             <button v-if="ofSound(finding)" type="button" class="see" :aria-label="`Hear: ${finding.says}`" @click="emit('hear', finding.places[0]!.seconds, trackOf(finding))">Hear <span class="number">{{ describeClock(finding.places[0]!.seconds) }}</span></button>
