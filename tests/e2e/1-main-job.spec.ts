@@ -66,7 +66,7 @@ test('released jobs run, show their progress, and survive a reload', async ({ pa
 test('Handover gives the verdicts, reasons first, and the checksums are those of the files', async ({ page }) => {
   await page.goto('/handover')
   const rows = page.locator('tbody tr[data-row]')
-  await expect(rows.first()).toContainText(/look at it.*Harbour log \(cut short\)-web\.mp4.*The source promises 250 frames/s)
+  await expect(rows.first()).toContainText(/look at it.*Harbour log \(cut short\)-web\.mp4.*The file promises 250 frames and holds \d+/s)
   await rows.filter({ hasText: 'Fog-signal interview 1-web.mp4' }).click()
   for (const line of ['decodes', 'frames', 'length', 'codec', 'colour tags', 'SSIM', 'XPSNR']) await expect(page.getByRole('cell', { name: line, exact: true }).first()).toBeVisible()
   const download = page.waitForEvent('download')

@@ -73,6 +73,6 @@ test('a result of damaged material asks for a look and says why', async ({ page,
   const id = await releaseJob(request, 'Harbour log (cut short).mp4', 'archive-master')
   await untilState(request, id, 'done')
   await page.goto(`/handover?job=${id}`)
-  await expect(page.getByText(/The source promises 250 frames but gave/).first()).toBeVisible()
+  await expect(page.getByText(/The file promises 250 frames and holds \d+/).first()).toBeVisible()
   expect((await jobs(request)).find(job => job.id === id)!.verdict).toBe('look')
 })

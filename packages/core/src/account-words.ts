@@ -77,7 +77,7 @@ export function soundLines(account: SoundAccount, of: string): AccountLine[] {
 }
 
 /** Combing from which a progressive picture is not one, as a part of the frames judged, and how many must be judged. */
-const combing = { part: 0.3, judged: 15 }
+const combing = { part: 0.3, judged: 12 }
 /** Growth of black edges, of levels out of range, and loss of colour that are seen. */
 const borderGrowth = 0.012
 const illegalGrowth = 0.05

@@ -43,6 +43,8 @@ export const SampleMeasurement = z.object({
   soundBytesPerSecond: z.number().min(0),
   soundPacketsPerSecond: z.number().min(0),
   soundSecondsPerSecond: z.number().min(0),
+  /** What checking takes once, whatever the length; older measurements do not have it. */
+  onceSeconds: z.number().min(0).optional(),
   /** From the task's start until the first frame was asked for. */
   startSeconds: z.number().min(0),
   /** Machine it was measured on, in words. */
@@ -117,8 +119,8 @@ export function forecastJob(sample: SampleMeasurement, extent: JobExtent): JobFo
   const encodePerFrame = windows.map(window => window.encodeSeconds / window.frames)
   const perFrame = sum(windows, 'encodeSeconds') / sampledFrames
   const checkPerFrame = sum(windows, 'checkSeconds') / sampledFrames
-  const checkSeconds = checkPerFrame * extent.frames
-  const seconds = sample.startSeconds + (perFrame + checkPerFrame) * extent.frames + sample.soundSecondsPerSecond * extent.durationSeconds
+  const checkSeconds = checkPerFrame * extent.frames + (sample.onceSeconds ?? 0)
+  const seconds = sample.startSeconds + perFrame * extent.frames + checkSeconds + sample.soundSecondsPerSecond * extent.durationSeconds
   const timePart = Math.max(leastTimePart, relativeHalfWidth(encodePerFrame, coverage))
 
   const otherKeyframes = sum(windows, 'otherKeyframes')

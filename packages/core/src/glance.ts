@@ -23,7 +23,7 @@ export const Glances = z.object({ source: Glance, result: Glance })
 export type Glances = z.infer<typeof Glances>
 
 /** What a measured picture shows at a glance. @param isFlagged whether its file says that it is in fields */
-export function glanceOf({ windows, width, height }: MeasuredPicture, isFlagged = false): Glance {
+export function glanceOf({ windows, width, height }: Pick<MeasuredPicture, 'windows' | 'width' | 'height'>, isFlagged = false): Glance {
   const canBeFields = isFlagged || height >= leastFieldLines
   const letters = windows.filter(window => canBeFields && isBorneOut(window)).map(window => window.scan).join('')
   const count = (pattern: RegExp) => letters.replace(pattern, '').length

@@ -13,7 +13,7 @@ export type MeasureDepth = z.infer<typeof MeasureDepth>
 
 /** Windows spread over a source and the frames in each, by depth. Short sources are covered whole. */
 export const windowPlans: Record<MeasureDepth | 'glance', { windows: number, framesEach: number }> = {
-  glance: { windows: 5, framesEach: 13 },
+  glance: { windows: 4, framesEach: 9 },
   sampled: { windows: 10, framesEach: 25 },
   deep: { windows: 60, framesEach: 50 },
 }

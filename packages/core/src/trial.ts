@@ -3,7 +3,7 @@ import { DeliverySpec } from './delivery.ts'
 import { Moment } from './moments.ts'
 import { type Range } from './range.ts'
 import { toNumber } from './rational.ts'
-import { describeStep, Steps, Treatment } from './treatment/index.ts'
+import { describeStep, Steps, Treatment, type PictureTreatment } from './treatment/index.ts'
 
 /** Figures of a picture before or after a treatment. Luma is in codes of 255. */
 export const PictureFigures = z.object({
@@ -42,12 +42,50 @@ export const TrialMoment = z.object({
   /** Null for sound alone. */
   before: PictureFigures.nullable(),
   after: PictureFigures.nullable(),
+  /** What the steps that are dear give over the plain way of the same, where there are such: the difference in codes, and detail and blocks against the plain way's (1 is equal). */
+  gain: z.object({ over: z.string(), difference: z.number().min(0), detail: z.number().nullable(), blocking: z.number().nullable() }).optional(),
   /** Loudness of the first sound track of the source and of the encoded moment in LUFS, null when all is below the gate; absent where either has no sound. */
   loudness: z.object({ before: z.number().nullable(), after: z.number().nullable() }).optional(),
   /** Devices that learned steps ran on. */
   devices: z.record(z.string(), z.string()),
 })
 export type TrialMoment = z.infer<typeof TrialMoment>
+
+/** Below these a dear step gives nothing that is seen: difference from the plain way in codes, more detail, fewer blocks. */
+const leastGain = { difference: 1.2, detail: 1.04, blocking: 0.92 }
+
+/** Whether the dear steps of a trial give nothing over the plain way, in all the moments where they were held against it; null where they were not. */
+export function hasNoGain(results: readonly (TrialMoment | null)[]): boolean | null {
+  const gains = results.flatMap(result => result?.gain ?? [])
+  if (gains.length === 0) return null
+  return gains.every(({ difference, detail, blocking }) => difference < leastGain.difference || ((detail ?? 1) < leastGain.detail && (blocking ?? 1) > leastGain.blocking))
+}
+
+/**
+ * The same treatment with the plain way in place of its dear steps: Lanczos for a learned enlargement, nothing for a learned clean-up, blended frames for
+ * those along the motion.
+ * @returns null when it has none of them
+ */
+export function plainWay(treatment: PictureTreatment): { treatment: PictureTreatment, over: string } | null {
+  const over: string[] = []
+  const steps = treatment.steps.flatMap((step): PictureTreatment['steps'] => {
+    if (step.kind === 'rate' && step.between === 'motion') {
+      over.push('blended frames')
+      return [{ ...step, between: 'blend' }]
+    }
+    if (step.kind !== 'chosen') return [step]
+    if (step.step.kind === 'learned') {
+      over.push('Lanczos')
+      return [{ kind: 'size', from: step.from, to: step.to, kernel: 'lanczos', why: step.why }]
+    }
+    if (step.step.kind === 'clean-up') {
+      over.push('no clean-up')
+      return []
+    }
+    return [step]
+  })
+  return over.length === 0 ? null : { treatment: { ...treatment, steps }, over: over.join(', ') }
+}
 
 export const TrialState = z.enum(['waiting', 'running', 'ready', 'failed'])
 export type TrialState = z.infer<typeof TrialState>

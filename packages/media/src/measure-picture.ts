@@ -19,6 +19,8 @@ interface Picture { seconds: number, letter: string, luma: Plane, u: Plane, v: P
 
 interface Before { luma: Plane, counts: Uint32Array, profiles: Profiles }
 
+const none: Profiles = { columns: new Float32Array(), rows: new Float32Array() }
+
 /** Gathers the columns of one window. */
 class WindowGauge {
   readonly window: MeasuredWindow = {
@@ -27,7 +29,8 @@ class WindowGauge {
   private readonly borders: (Borders | null)[] = []
   likeness: Reduced | null = null
 
-  constructor(private readonly frames: number) {}
+  /** @param isGlance whether only what a glance needs is measured */
+  constructor(private readonly frames: number, private readonly isGlance: boolean) {}
 
   get isFull(): boolean {
     return this.window.seconds.length >= this.frames
@@ -37,9 +40,9 @@ class WindowGauge {
     const { window } = this
     // Every other line is plenty for levels.
     const counts = histogram({ ...picture.luma, height: Math.floor((picture.luma.height + 1) / 2), stride: picture.luma.stride * 2 })
-    const profiles = profilesOf(picture.luma)
+    const profiles = this.isGlance ? none : profilesOf(picture.luma)
     const levels = levelsOf(counts)
-    const shift = before ? wholeShift(before, picture.luma, profiles) : { x: 0, y: 0, fit: 0 }
+    const shift = before && !this.isGlance ? wholeShift(before, picture.luma, profiles) : { x: 0, y: 0, fit: 0 }
     const change = before ? meanChange(before.luma, picture.luma) : 0
     const index = window.seconds.length
     window.seconds.push(round(picture.seconds, 4))
@@ -53,7 +56,7 @@ class WindowGauge {
     window.comb!.push(round(before ? combing(before.luma, picture.luma) : 0, 2))
     window.scan += picture.letter
     if (index % Math.max(1, Math.floor(this.frames / 3)) === 0) this.borders.push(bordersOf(picture.luma, levels.mean))
-    if (index === Math.floor((this.frames - 1) / 2)) this.takeStill(picture, counts, before && change > 0.02 ? before.luma : null)
+    if (!this.isGlance && index === Math.floor((this.frames - 1) / 2)) this.takeStill(picture, counts, before && change > 0.02 ? before.luma : null)
     return { luma: picture.luma, counts, profiles }
   }
 
@@ -102,7 +105,7 @@ function round(value: number, digits: number): number {
  * Measures the picture of a source in windows spread over its length.
  * @throws MediaError when nothing of it can be decoded; whatever `gate.turn` rejects with, when stopped
  */
-export async function measurePictureOf(input: MediaInput, video: VideoFacts, depth: MeasureDepth | 'glance', times: PacketTimes, gate: WorkGate): Promise<MeasuredPicture> {
+export async function measurePictureOf(input: MediaInput, video: VideoFacts, depth: MeasureDepth, times: PacketTimes, gate: WorkGate): Promise<MeasuredPicture> {
   const runs = runsToMeasure(spannedFrames(video), depth)
   const { framesEach } = windowPlans[depth]
   const windows: MeasuredWindow[] = []
@@ -111,7 +114,7 @@ export async function measurePictureOf(input: MediaInput, video: VideoFacts, dep
   let sizes: string[] = []
   try {
     for (const run of runs) {
-      let gauge = new WindowGauge(Math.min(framesEach, run.frames))
+      let gauge = new WindowGauge(Math.min(framesEach, run.frames), false)
       let before: Before | null = null
       let errors = decoder.errors
       const close = () => {
@@ -119,7 +122,7 @@ export async function measurePictureOf(input: MediaInput, video: VideoFacts, dep
         windows.push(gauge.end(decoder.errors - errors))
         errors = decoder.errors
         if (gauge.likeness) likenesses.push(gauge.likeness)
-        gauge = new WindowGauge(Math.min(framesEach, run.frames))
+        gauge = new WindowGauge(Math.min(framesEach, run.frames), false)
       }
       for await (const picture of picturesOf(decoder, video, run)) {
         await gate.turn()
@@ -137,6 +140,71 @@ export async function measurePictureOf(input: MediaInput, video: VideoFacts, dep
   return {
     width: video.width, height: video.height, framesPerSecond: toNumber(video.frameRate), windows, whole: runs.length === 1,
     marks: marksIn(likenesses, borders ?? undefined), times: spacing(times, video), ...(sizes.length > 1 ? { sizes } : {}),
+  }
+}
+
+/** Looks at a few windows of frames that somebody else decodes one after the other, all of them. */
+export class Glancer {
+  private readonly windows: MeasuredWindow[] = []
+  private readonly runs: MeasuredRun[]
+  private readonly judged = new Frame()
+  private graph: Graph | null = null
+  private gauge: WindowGauge | null = null
+  private before: Before | null = null
+  private size = { width: 0, height: 0 }
+
+  /** @param frames expected in all */
+  constructor(private readonly video: Pick<VideoFacts, 'colour' | 'isRgb' | 'frameRate'>, frames: number) {
+    this.runs = runsToMeasure(frames, 'glance')
+    this.judged.alloc()
+  }
+
+  /** Takes a look at a frame, by its number. */
+  async see(frame: Frame, number: number): Promise<void> {
+    const run = this.runs.find(({ first, frames }) => number >= first && number < first + frames)
+    if (!run) return
+    const isFirst = number === run.first
+    if (isFirst) {
+      await this.endWindow()
+      this.size = { width: frame.width, height: frame.height }
+      this.graph = await Graph.video(`${toLimited(this.video)},idet`, [videoPadOf(frame, { timeBase: { num: 1, den: 1 }, frameRate: this.video.frameRate })])
+      this.gauge = new WindowGauge(run.frames, true)
+    }
+    if (!this.graph || frame.width !== this.size.width || frame.height !== this.size.height) return
+    const { pts } = frame
+    frame.pts = BigInt(number)
+    await this.graph.push(frame)
+    frame.pts = pts
+    await this.drain()
+    if (number === run.first + run.frames - 1) await this.endWindow()
+  }
+
+  private async drain(): Promise<void> {
+    while (await this.graph!.pull(this.judged) === 'frame') {
+      this.before = this.gauge!.add(copied(this.judged, Number(this.judged.pts)), this.before)
+      this.judged.unref()
+    }
+  }
+
+  private async endWindow(): Promise<void> {
+    if (!this.graph) return
+    await this.graph.push(null)
+    await this.drain()
+    this.graph.free()
+    this.graph = null
+    this.before = null
+    this.windows.push(this.gauge!.end(0))
+  }
+
+  /** What was seen. */
+  async finish(): Promise<Pick<MeasuredPicture, 'windows' | 'width' | 'height'>> {
+    await this.endWindow()
+    return { windows: this.windows, ...this.size }
+  }
+
+  free(): void {
+    this.graph?.free()
+    this.judged.free()
   }
 }
 
@@ -180,7 +248,7 @@ async function* picturesOf(decoder: FrameReader, video: VideoFacts, run: Measure
 }
 
 /** Filters that bring a picture into 8-bit luma of limited range, whatever it is coded in. */
-function toLimited(video: VideoFacts): string {
+function toLimited(video: Pick<VideoFacts, 'colour' | 'isRgb'>): string {
   return `scale=flags=bicubic+accurate_rnd:out_range=limited${video.colour.range === 'full' || video.isRgb ? ':in_range=full' : ':in_range=limited'},format=yuv420p`
 }
 

@@ -9,6 +9,7 @@ import type { MediaInput } from './input.ts'
 import { MediaError } from './libav.ts'
 import { OutputFile, wantsGlobalHeader } from './output.ts'
 import { TreatedPicture } from './picture-treatment.ts'
+import { timeProof } from './proving/prove.ts'
 import { BoundedQueue } from './queue.ts'
 import { deliveredRate, secondsOf, TreatedSound } from './sound-treatment.ts'
 import { produceFrames, type WorkGate } from './transcode.ts'
@@ -44,14 +45,14 @@ export async function measureSample(plan: SamplePlan, gate: WorkGate, onProgress
   const starts = sampleStarts(frameCount / framesPerSecond, windowSeconds, windowCount)
   const whole = starts.length === 1
   const windows: SampleWindow[] = []
-  let openSeconds = 0
+  let [openSeconds, onceSeconds] = [0, 0]
   for (const [index, start] of starts.entries()) {
     const firstFrame = Math.round(start * framesPerSecond)
     const frames = whole ? frameCount : Math.max(1, Math.round(windowSeconds * framesPerSecond))
     const measured = await measureWindow(plan, firstFrame, frames, gate)
     if (measured) {
       windows.push(measured.window)
-      if (windows.length === 1) openSeconds = measured.openSeconds
+      if (windows.length === 1) [openSeconds, onceSeconds] = [measured.openSeconds, measured.onceSeconds]
     }
     onProgress((index + 1) / (starts.length + 1))
     if ((performance.now() - begin) / 1000 > budgetSeconds) break
@@ -60,7 +61,7 @@ export async function measureSample(plan: SamplePlan, gate: WorkGate, onProgress
   const sound = await measureSound(plan, gate)
   onProgress(1)
   return {
-    windows, ...sound,
+    windows, ...sound, onceSeconds,
     // Time since this process began, up to the first work, stands for what every task spends on starting.
     startSeconds: begin / 1000 + openSeconds,
     machine: plan.machine,
@@ -68,7 +69,7 @@ export async function measureSample(plan: SamplePlan, gate: WorkGate, onProgress
   }
 }
 
-async function measureWindow(plan: SamplePlan, firstFrame: number, frames: number, gate: WorkGate): Promise<{ window: SampleWindow, openSeconds: number } | null> {
+async function measureWindow(plan: SamplePlan, firstFrame: number, frames: number, gate: WorkGate): Promise<{ window: SampleWindow, openSeconds: number, onceSeconds: number } | null> {
   const { input, facts, treatment, spec } = plan
   const outputPath = path.join(plan.scratchDirectory, `stretch-${process.pid}-${firstFrame}.${spec.container}`)
   const queue = new BoundedQueue<Frame>(4)
@@ -118,8 +119,9 @@ async function measureWindow(plan: SamplePlan, firstFrame: number, frames: numbe
     await encoder.encode(null, take)
     window.encodeSeconds = (performance.now() - encodeBegin) / 1000
     await output.finish()
-    window.checkSeconds = await timeCheck({ ...plan, outputPath }, gate, { firstFrame, frames: window.frames })
-    return { window, openSeconds }
+    const proof = await timeProof({ ...plan, outputPath }, window.frames, gate)
+    window.checkSeconds = await timeCheck({ ...plan, outputPath }, gate, { firstFrame, frames: window.frames }) + proof.secondsPerFrame * window.frames
+    return { window, openSeconds, onceSeconds: proof.onceSeconds }
   } finally {
     queue.end()
     await producing

@@ -1,7 +1,7 @@
 import { access, mkdir, stat } from 'node:fs/promises'
 import path from 'node:path'
 import {
-  columnGrid, detailOf, framesIn, noiseOf, plainTimeline, resultTimeAt, rowGrid, stepName, toNumber, wobbleOf, type PictureSpec, type Moment, type PictureFigures, type Plane, type SourceFacts, type PictureTreatment, type TrialMoment, type VideoFacts,
+  columnGrid, detailOf, framesIn, noiseOf, plainWay, plainTimeline, resultTimeAt, rowGrid, stepName, toNumber, wobbleOf, type PictureSpec, type Moment, type PictureFigures, type Plane, type SourceFacts, type PictureTreatment, type TrialMoment, type VideoFacts,
 } from '@hematine/core'
 import { Frame } from 'node-av/lib'
 import { Likeness, timeCheck } from './check.ts'
@@ -135,6 +135,7 @@ async function measureMoment({ facts, treatment, ...plan }: TrialPlan, outputPat
   }
   const checked = Math.min(made.frames, checkedFrames)
   const checkSeconds = await timeCheck({ ...plan, facts, treatment, outputPath }, gate, { firstFrame: stretchOf(plan.moment, treatment).firstFrame, frames: checked }) * (made.frames / checked)
+  const gain = await gainOf({ ...plan, facts, treatment }, results, made.frames)
   const { moment } = plan
   const [loudBefore, loudAfter] = [
     await writeMomentSound(path.join(path.dirname(directory), sourceSoundFile(plan.sourceId, moment, facts.audio[0]?.streamIndex ?? 0)), plan.input, facts, moment.from, moment.to - moment.from, gate),
@@ -143,9 +144,33 @@ async function measureMoment({ facts, treatment, ...plan }: TrialPlan, outputPat
   const names = [...made.stepSeconds].map(([key, seconds]) => ({ name: stepName(treatment, key), seconds }))
   return {
     frames: made.frames, seconds: made.seconds, checkSeconds, untilFirstFrame: made.untilFirstFrame, steps: [...names, { name: 'Encode', seconds: made.encodeSeconds }], bytes: (await stat(outputPath)).size,
-    ssim: ssim?.mean ?? null, xpsnr: xpsnr?.mean ?? null, before: meanFigures(before), after: meanFigures(treated), devices: made.devices,
+    ssim: ssim?.mean ?? null, xpsnr: xpsnr?.mean ?? null, before: meanFigures(before), after: meanFigures(treated), devices: made.devices, ...(gain ? { gain } : {}),
     ...(loudBefore === undefined || loudAfter === undefined ? {} : { loudness: { before: loudBefore, after: loudAfter } }),
   }
+}
+
+/** Holds the dear steps of a treatment against the plain way, at the frames whose figures are taken. @param results luma of the result by frame of the moment */
+async function gainOf({ input, facts, treatment, moment }: TrialPlan, results: ReadonlyMap<number, Plane>, frames: number): Promise<TrialMoment['gain']> {
+  const plain = plainWay(treatment)
+  if (!plain) return undefined
+  const { firstFrame } = stretchOf(moment, treatment)
+  const differences: number[] = []
+  const [detail, blocking]: [number[], number[]] = [[], []]
+  for (const place of figurePlaces) {
+    const number = Math.min(frames - 1, Math.floor(place * frames))
+    const now = results.get(number)
+    if (!now) continue
+    const other = lumaOf(await treatedStill(input, facts.video!, plain.treatment, firstFrame + number))
+    if (other.width !== now.width || other.height !== now.height) continue
+    let squares = 0
+    for (let at = 0; at < now.data.length; at++) squares += (now.data[at]! - other.data[at]!) ** 2
+    differences.push(Math.sqrt(squares / now.data.length))
+    const [here, there] = [figuresOf(now, null), figuresOf(other, null)]
+    if (here.detail && there.detail) detail.push(here.detail / there.detail)
+    if (there.blocking > 0) blocking.push(here.blocking / there.blocking)
+  }
+  const mean = (values: readonly number[]) => values.length === 0 ? null : values.reduce((sum, value) => sum + value, 0) / values.length
+  return differences.length === 0 ? undefined : { over: plain.over, difference: mean(differences)!, detail: mean(detail), blocking: mean(blocking) }
 }
 
 /** Pictures of the source itself, kept for all trials of the moment. @returns the luma of its frames by their times */

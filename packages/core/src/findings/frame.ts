@@ -19,7 +19,7 @@ const agreeingPart = 0.8
 export function borderFindings(video: VideoFacts, picture: MeasuredPicture, kind: PictureKind | null): Finding[] {
   const known = picture.windows.filter(window => window.borders !== null)
   // A screen's own dark edge, and the black ground of slides, are no borders.
-  if (known.length === 0 || isShownKind(kind) || (kind === 'drawn' && hasFewShades(picture.windows))) return []
+  if (known.length === 0 || isShownKind(kind)) return []
   const sides = [0, 1, 2, 3].map(side => {
     const widths = known.map(window => window.borders![side]!)
     const width = Math.min(...widths)
@@ -28,6 +28,9 @@ export function borderFindings(video: VideoFacts, picture: MeasuredPicture, kind
     return { width, sure, counts: width >= Math.max(leastPixels, leastPart * full) && sure >= agreeingPart }
   })
   if (!sides.some(side => side.counts)) return []
+  // The black ground of a drawing reaches to one side or another; borders stand at both.
+  const isPair = (one: number, other: number) => sides[one]!.counts && sides[other]!.counts
+  if (kind === 'drawn' && hasFewShades(picture.windows) && !isPair(0, 2) && !isPair(1, 3)) return []
   const [left, top, right, bottom] = sides.map(side => side.counts ? side.width : 0) as [number, number, number, number]
   // Crops keep to even pixels, so that chroma stays in its place.
   const even = (value: number) => value + (value % 2)

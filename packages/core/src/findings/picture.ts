@@ -67,11 +67,16 @@ function isInFields(windows: readonly MeasuredWindow[]): boolean {
 /** The same for pictures that were drawn, whose own lines lie on a grid now and then. */
 const drawnGridLimit = 2.6
 const drawnGridStep = 0.6
+/** The same for those on an even ground, of coders that leave their blocks: the ground has none. */
+const evenGridLimit = 1.4
+const evenGridStep = 0.13
 
 function blockingFinding(codec: string, windows: readonly MeasuredWindow[], kind: PictureKind | null): Finding[] {
   const measured = windows.filter(window => window.still)
   if (measured.length === 0) return []
-  const [leastGrid, leastStep] = isShownKind(kind) || (kind === 'drawn' && hasFewShades(measured)) ? [drawnGridLimit, drawnGridStep] : isInFields(measured) ? [fieldGridLimit, fieldGridStep] : [gridLimit, smoothsBlocks.has(codec) ? smoothedStep : gridStep]
+  const isSmoothed = smoothsBlocks.has(codec)
+  const isEven = kind === 'drawn' && hasFewShades(measured)
+  const [leastGrid, leastStep] = isShownKind(kind) || (isEven && isSmoothed) ? [drawnGridLimit, drawnGridStep] : isEven ? [evenGridLimit, evenGridStep] : isInFields(measured) ? [fieldGridLimit, fieldGridStep] : [gridLimit, isSmoothed ? smoothedStep : gridStep]
   const strength = (window: MeasuredWindow) => Math.sqrt(window.still!.gridX * window.still!.gridY)
   const usual = middle(measured.map(strength))
   const step = middle(measured.map(window => Math.sqrt(Math.max(0, window.still!.gridStepX) * Math.max(0, window.still!.gridStepY))))

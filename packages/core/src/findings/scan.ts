@@ -16,7 +16,7 @@ const cadenceWindows = 0.6
 /** Fewest lines of a picture in fields. */
 export const leastFieldLines = 400
 /** Fields of two moments differ by motion: below this change from frame to frame, in codes, combing is something else. */
-const combingMotion = 0.35
+const combingMotion = 0.12
 /** Part of a window's combed frames that must agree on the order of their fields. */
 const agreeingOrder = 0.75
 
@@ -30,7 +30,7 @@ export function isBorneOut({ scan, change, mean, comb }: MeasuredWindow): boolea
   const [top, bottom] = [scan.split('t').length - 1, scan.split('b').length - 1]
   if (top + bottom === 0) return true
   // Of film in video only some frames are woven.
-  const standsOut = comb ? [...comb].sort((a, b) => a - b)[Math.floor(comb.length * 0.75)]! : leastComb
+  const standsOut = comb ? [...comb].sort((a, b) => a - b)[Math.floor(comb.length * 0.85)]! : leastComb
   if (standsOut < leastComb) return false
   const moved = middle(change.slice(1))
   const brightened = middle(mean.slice(1).map((value, index) => Math.abs(value - mean[index]!)))
@@ -41,8 +41,8 @@ const isCombed = (letter: string) => letter === 't' || letter === 'b'
 
 /** Change of the frame with the repeated field against the others, and of the second lowest of five against them. */
 const repeatedField = 0.55
-const wholeFields = 0.6
-const leastMotion = 0.25
+const wholeFields = 0.45
+const leastMotion = 0.12
 
 /**
  * Whether a window is film in video: four film frames last five video frames, and each of the four that are not in step shares fields with a

@@ -116,8 +116,10 @@ export function timeFindings(facts: SourceFacts, picture: MeasuredPicture, inFie
   return found
 }
 
+const tornSeconds = 0.5
+
 /** Gaps, jumps and uneven times, as the packets have them; of sources that were not counted, as their first packets do. */
-function courseFindings({ video, jumps }: SourceFacts, times: MeasuredPicture['times']): Finding[] {
+function courseFindings({ video, jumps, promised, durationSeconds }: SourceFacts, times: MeasuredPicture['times']): Finding[] {
   const found: Finding[] = []
   if (jumps && jumps.length > 0) {
     const [first] = jumps as [Jump]
@@ -127,7 +129,9 @@ function courseFindings({ video, jumps }: SourceFacts, times: MeasuredPicture['t
     }))
   }
   const { gaps } = video ?? {}
-  if (gaps && gaps.count > 0) {
+  // Where a file breaks off, the last pictures that it holds lie apart.
+  const isTorn = (promised?.frames ?? 0) > (video?.frameCount ?? 0) && gaps?.places.every(({ seconds }) => seconds > (durationSeconds ?? 0) - tornSeconds)
+  if (gaps && gaps.count > 0 && !isTorn) {
     found.push(finding('gaps', 'fault', `${gaps.count === 1 ? 'A gap' : `${gaps.count} gaps`} in which no new picture comes, ${gaps.seconds.toFixed(2)} s in all${gaps.places.length > 0 ? `, first at ${describeClock(gaps.places[0]!.seconds)}` : ''}; the rate is constant otherwise.`, {
       value: gaps.seconds, unit: 's', sure: 0.95, places: gaps.places.map(({ seconds, length }) => stretch(seconds, seconds + length)),
     }))

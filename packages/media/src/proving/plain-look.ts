@@ -3,6 +3,7 @@ import { AV_FRAME_DATA_DISPLAYMATRIX, AV_PKT_DATA_DISPLAYMATRIX } from 'node-av/
 import { Frame } from 'node-av/lib'
 import { audioPadOf, Graph } from '../graph.ts'
 import { openInput, type MediaInput, type PlainInput } from '../input.ts'
+import type { Glancer } from '../measure-picture.ts'
 import type { WorkGate } from '../transcode.ts'
 import { decodePlainly } from './plain-decode.ts'
 import { thumbnailOf, thumbnailSide } from './thumbnail.ts'
@@ -46,8 +47,9 @@ function meanOf(picture: Uint8Array): number {
 /**
  * Decodes a picture plainly and whole: how many pictures it gave, when, how bright each was and how far it differed from the one before.
  * @param most pictures after which it ends; all unless said
+ * @param glancer looks at some of them on the way
  */
-export async function lookPlainly(input: MediaInput, streamOf: (part: number) => number, gate: WorkGate, onProgress: (pictures: number) => void, most = Number.POSITIVE_INFINITY): Promise<PlainLook> {
+export async function lookPlainly(input: MediaInput, streamOf: (part: number) => number, gate: WorkGate, onProgress: (pictures: number) => void, most = Number.POSITIVE_INFINITY, glancer: Glancer | null = null): Promise<PlainLook> {
   const look: PlainLook = { pictures: 0, errors: 0, repeatsAtEnd: 0, seconds: [], mean: [], change: [], samples: [], signs: null }
   const spread = new SpreadPictures()
   let before: Uint8Array | null = null
@@ -61,7 +63,8 @@ export async function lookPlainly(input: MediaInput, streamOf: (part: number) =>
     look.signs ??= await signsOf(part, streamOf(index))
     // Where a part begins in its own time; parts of a join are put one after the other.
     let zero: number | null = null
-    const decoded = await decodePlainly(part, streamOf(index), gate, (frame, stated) => {
+    const decoded = await decodePlainly(part, streamOf(index), gate, async (frame, stated) => {
+      await glancer?.see(frame, look.seconds.length)
       zero ??= stated
       const seconds = stated === null ? null : input.kind === 'join' ? begin + stated - zero! : stated
       first ??= seconds

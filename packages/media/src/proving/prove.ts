@@ -1,5 +1,5 @@
-import { accountOfPictures, accountOfSound, glanceOf, type Account, type Glances, type SourceFacts, type Treatment } from '@hematine/core'
-import { measurePictureOf } from '../measure-picture.ts'
+import { accountOfPictures, accountOfSound, glanceOf, spannedFrames, toNumber, windowPlans, type Account, type Glances, type PictureTreatment, type PlainLook, type SourceFacts, type Treatment, type VideoFacts } from '@hematine/core'
+import { Glancer } from '../measure-picture.ts'
 import type { MediaInput } from '../input.ts'
 import { soundAloneZero } from '../sound-treatment.ts'
 import { readFacts } from '../source-facts.ts'
@@ -34,11 +34,14 @@ export async function prove({ input, facts, treatment, outputPath }: ProofPlan, 
   let glances: Glances | null = null
   let resultZero = 0
   if (hasPicture) {
-    const source = await lookPlainly(input, streamsOf(input, facts, 'picture'), gate, onProgress)
-    const result = await lookPlainly(output, () => made.video!.streamIndex, gate, onProgress)
-    resultZero = result.seconds.find(at => at !== null) ?? 0
-    picture = accountOfPictures(source, result, facts, treatment)
-    glances = await glanceAtBoth(input, facts, output, made, gate)
+    const source = await lookAndGlance(input, streamsOf(input, facts, 'picture'), facts.video!, spannedFrames(facts.video!), gate, onProgress)
+    const result = await lookAndGlance(output, () => made.video!.streamIndex, made.video!, treatment.result!.frameCount, gate, onProgress)
+    resultZero = result.look.seconds.find(at => at !== null) ?? 0
+    picture = accountOfPictures(source.look, result.look, facts, treatment)
+    const isFlagged = facts.video!.scan.kind !== 'progressive'
+    // Edges of a picture that is yet to be turned are others.
+    const edges = <Seen extends { borders: unknown }>(seen: Seen) => source.look.signs ? { ...seen, borders: null } : seen
+    glances = { source: edges(glanceOf(source.seen, isFlagged)), result: glanceOf(result.seen, isFlagged) }
   }
   const zero = hasPicture ? zeroOf(facts) : await soundAloneZero(input, facts, treatment)
   const sound: Account['sound'] = []
@@ -53,10 +56,40 @@ export async function prove({ input, facts, treatment, outputPath }: ProofPlan, 
   return { account: { picture, sound }, glances, sourceSoundSeconds }
 }
 
-async function glanceAtBoth(input: MediaInput, facts: SourceFacts, output: MediaInput, made: SourceFacts, gate: WorkGate): Promise<Glances | null> {
-  const none = { pictureSeconds: [], endSeconds: new Map<number, number>() }
-  return {
-    source: glanceOf(await measurePictureOf(input, facts.video!, 'glance', none, gate), facts.video!.scan.kind !== 'progressive'),
-    result: glanceOf(await measurePictureOf(output, made.video!, 'glance', none, gate), facts.video!.scan.kind !== 'progressive'),
+/**
+ * Time that proving takes, measured on a stretch: seconds for each frame of the result, and what it takes once, whatever the length.
+ * @param outputPath of the stretch @param frames of it
+ */
+export async function timeProof({ input, facts, treatment, outputPath }: ProofPlan & { treatment: PictureTreatment }, frames: number, gate: WorkGate): Promise<{ secondsPerFrame: number, onceSeconds: number }> {
+  const timed = async (work: (told: (pictures: number) => void) => Promise<unknown>) => {
+    let [begun, first, last] = [0, 0, 0]
+    await work(pictures => {
+      // Opening and the first picture happen once in a whole job.
+      if (begun === 0) {
+        begun = performance.now()
+        first = pictures
+      }
+      last = pictures
+    })
+    return last > first ? (performance.now() - begun) / 1000 / (last - first) : 0
+  }
+  const output: MediaInput = { kind: 'file', path: outputPath }
+  const made = await readFacts(output)
+  const perSource = (toNumber(facts.video!.frameRate) * (treatment.timeline?.speed ?? 1)) / toNumber(treatment.result.rate)
+  const ofSource = await timed(told => lookPlainly(input, streamsOf(input, facts, 'picture'), gate, told, Math.max(2, Math.round(frames * perSource))))
+  const ofResult = await timed(told => lookPlainly(output, () => made.video!.streamIndex, gate, told))
+  const glanced = await timed(told => lookAndGlance(input, streamsOf(input, facts, 'picture'), facts.video!, windowPlans.glance.framesEach, gate, told, windowPlans.glance.framesEach))
+  const glance = Math.max(0, glanced - ofSource) * windowPlans.glance.windows * windowPlans.glance.framesEach
+  const { width, height } = treatment.result.frame
+  return { secondsPerFrame: ofSource * perSource + ofResult, onceSeconds: glance * (1 + (width * height) / (facts.video!.width * facts.video!.height)) }
+}
+
+async function lookAndGlance(input: MediaInput, streamOf: (part: number) => number, video: VideoFacts, frames: number, gate: WorkGate, onProgress: (pictures: number) => void, most?: number): Promise<{ look: PlainLook, seen: Parameters<typeof glanceOf>[0] }> {
+  const glancer = new Glancer(video, frames)
+  try {
+    const look = await lookPlainly(input, streamOf, gate, onProgress, most, glancer)
+    return { look, seen: await glancer.finish() }
+  } finally {
+    glancer.free()
   }
 }

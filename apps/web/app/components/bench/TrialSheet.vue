@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { describeBytesRange, describeDurationRange, forecastTrial, forecastTrialForLot, type LotRecord, type Moment, type PictureFigures, type SourceRecord, type TrialRecord } from '@hematine/core'
+import { describeBytesRange, describeDurationRange, forecastTrial, forecastTrialForLot, hasNoGain, type LotRecord, type Moment, type PictureFigures, type SourceRecord, type TrialRecord } from '@hematine/core'
 import { mdiClose } from '@mdi/js'
 import { computed } from 'vue'
 import { addressOf } from '~/composables/useCall'
@@ -14,7 +14,7 @@ const emit = defineEmits<{ choose: [trial: TrialRecord], remove: [ids: number[]]
 const rows = computed(() => variants.map(({ trial, letter }) => {
   const forecast = forecastTrial(trial)
   const results = trial.results.filter(result => result !== null)
-  return { trial, letter, forecast, forLot: forecast && forecastTrialForLot(forecast, source.facts?.durationSeconds ?? 1, lot.seconds), results, failed: trial.state === 'failed' }
+  return { trial, letter, forecast, forLot: forecast && forecastTrialForLot(forecast, source.facts?.durationSeconds ?? 1, lot.seconds), results, failed: trial.state === 'failed', noGain: hasNoGain(trial.results), over: results[0]?.gain?.over ?? '' }
 }))
 const namesSpecs = computed(() => variants.some(({ trial }) => trial.spec.key !== specKey))
 /** Whether only sound was tried: there are no figures of pictures then. */
@@ -82,6 +82,7 @@ function toggle(id: number): void {
               <button type="button" class="choose" :disabled="row.results.length === 0" @click="emit('choose', row.trial)">Choose {{ row.letter }}</button>
               <span v-if="row.failed" class="bad">failed</span>
               <span v-else-if="row.trial.state !== 'ready'" class="muted">{{ row.trial.state === 'waiting' ? 'waiting' : `${row.results.length} of ${row.trial.moments.length} done` }}</span>
+              <abbr v-if="row.noGain" class="look" :title="`Held against ${row.over} at three frames of each moment: hardly a difference, or neither more detail nor fewer blocks. The plain way costs less.`">no gain here</abbr>
               <button type="button" class="drop" :aria-label="`Remove ${row.letter}`" @click="emit('remove', [row.trial.id])"><VIcon :icon="mdiClose" size="15" aria-hidden="true" /></button>
             </div>
           </th>
