@@ -1,17 +1,20 @@
-import { mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import path from 'node:path'
 import { findingNames, findingsOf, FindingKey, middle, type Finding, type Measurement, type SourceFacts } from '@hematine/core'
 import { measureSource, readFacts, silenceLibraries } from '@hematine/media'
 import { lookFaults, makeFaultyClip, soundFaults, structureFaults, type FaultyClip } from '@hematine/demo/faulty-clips'
 import type { BackdropKind } from '@hematine/demo/backdrops'
+import { lookedAtFiles } from './looked-at.ts'
 import { projectDirectory, SetUpProblem, temporaryDirectory } from '../lib/bootstrap.mjs'
 
 /** The sets are apart by seed, and the judging set draws on kinds of picture that the rules never saw while they were set. */
 const sets: Record<string, { firstSeed: number, kinds: BackdropKind[] }> = {
   tuning: { firstSeed: 1000, kinds: ['sea', 'shapes', 'stone'] },
   judging: { firstSeed: 12_000, kinds: ['sea', 'shapes', 'stone', 'harbour', 'page'] },
+  clean: { firstSeed: 40_000, kinds: ['sea', 'shapes', 'stone', 'harbour', 'page'] },
 }
 const clipCount = 66
+const cleanCount = 30
 const stands: Record<string, string[]> = { structure: Object.keys(structureFaults), look: Object.keys(lookFaults), sound: Object.keys(soundFaults) }
 /** Looks that bring a coding of their own, and flicker, which fields would average out, go with structures that need none. */
 const plainStructures = ['none', 'borders', 'black start', 'every second frame repeated']
@@ -19,6 +22,7 @@ const plainStructures = ['none', 'borders', 'black start', 'every second frame r
 /** Findings that no clip is made for: what is merely told, and what follows from the files of a disc or a sequence. */
 const notJudged: FindingKey[] = ['loudness', 'aspect', 'unreadable', 'missing-frames', 'kind', 'jumps', 'size-change']
 
+type Judged = Pick<FaultyClip, 'name' | 'has' | 'open' | 'cuts'>
 interface Tally { hits: number, misses: string[], falseAlarms: string[], silent: number }
 
 function wishFor(index: number): Parameters<typeof makeFaultyClip>[3] {
@@ -30,7 +34,7 @@ function wishFor(index: number): Parameters<typeof makeFaultyClip>[3] {
 }
 
 /** Cuts are judged by their places: each that lies in what was measured must be found, and nothing else. */
-function judgeCuts(clip: FaultyClip, measurement: Measurement, found: readonly Finding[]): { expected: boolean, right: boolean } {
+function judgeCuts(clip: Judged, measurement: Measurement, found: readonly Finding[]): { expected: boolean, right: boolean } {
   const windows = measurement.picture!.windows
   const frame = 1 / measurement.picture!.framesPerSecond
   const inside = clip.cuts.filter(seconds => windows.some(({ seconds: times }) => seconds > times[0]! + frame && seconds < times.at(-1)! - frame))
@@ -39,7 +43,7 @@ function judgeCuts(clip: FaultyClip, measurement: Measurement, found: readonly F
   return { expected: inside.length > 0, right: inside.every(cut => places.some(place => near(place.seconds, cut))) && places.every(place => clip.cuts.some(cut => near(place.seconds, cut))) }
 }
 
-function judge(clip: FaultyClip, measurement: Measurement, found: readonly Finding[], tallies: Map<FindingKey, Tally>): void {
+function judge(clip: Judged, measurement: Measurement, found: readonly Finding[], tallies: Map<FindingKey, Tally>): void {
   for (const key of FindingKey.options) {
     // Progressive material has a scan as well; only what is said of faults and of combing is judged here.
     const present = found.some(entry => entry.key === key && (key !== 'scan' || entry.data?.scan !== 'progressive'))
@@ -57,6 +61,27 @@ function judge(clip: FaultyClip, measurement: Measurement, found: readonly Findi
   }
 }
 
+async function measure(file: string) {
+  return measureSource({ kind: 'file', path: file }, await readFacts({ kind: 'file', path: file }), 'sampled', { turn: async () => undefined })
+}
+
+/** Real files, against what a person saw in them. Cuts were not noted down and are not judged. */
+async function runReal(directory: string): Promise<{ tallies: Map<FindingKey, Tally>, costs: number[] }> {
+  if (!existsSync(directory)) throw new SetUpProblem(`${directory} is not there. Give the folder of the real files after "real".`)
+  const files = await lookedAtFiles(directory)
+  if (files.length === 0) throw new SetUpProblem(`None of the files below ${directory} is one of those with labels.`)
+  const tallies = new Map<FindingKey, Tally>()
+  const costs: number[] = []
+  for (const { file, has, open } of files) {
+    const { facts, measurement } = await measure(file)
+    costs.push(measurement.tookSeconds)
+    judge({ name: path.basename(file), has, open: [...open, 'cuts'], cuts: [] }, measurement, findingsOf(facts, measurement), tallies)
+    process.stderr.write('.')
+  }
+  process.stderr.write('\n')
+  return { tallies, costs }
+}
+
 async function runSet(name: string, numbers: readonly number[], directory: string, keep: string | null): Promise<{ tallies: Map<FindingKey, Tally>, costs: number[] }> {
   const { firstSeed, kinds } = sets[name]!
   const tallies = new Map<FindingKey, Tally>()
@@ -67,8 +92,8 @@ async function runSet(name: string, numbers: readonly number[], directory: strin
     const own = path.join(directory, String(lane))
     for (let index = waiting.shift(); index !== undefined; index = waiting.shift()) {
       mkdirSync(own, { recursive: true })
-      const clip = await makeFaultyClip(own, firstSeed + index, kinds, wishFor(index))
-      const { facts, measurement } = await measureSource({ kind: 'file', path: clip.path }, await readFacts({ kind: 'file', path: clip.path }), 'sampled', { turn: async () => undefined })
+      const clip = await makeFaultyClip(own, firstSeed + index, kinds, name === 'clean' ? { structure: 'none', look: 'none', sound: 'none', seconds: index % 2 === 0 ? 9.6 : 14.4 } : wishFor(index))
+      const { facts, measurement } = await measure(clip.path)
       costs.push(measurement.tookSeconds)
       judge(clip, measurement, findingsOf(facts, measurement), tallies)
       kept.push({ index, clip, facts, measurement })
@@ -98,6 +123,10 @@ function table(tallies: Map<FindingKey, Tally>): string {
   return ['| finding | clips with it | found | missed | found of those | clips without | false alarms | of those |', '|---|---|---|---|---|---|---|---|', ...rows].join('\n')
 }
 
+function percentOf(part: number, of: number, digits = 1): string {
+  return of === 0 ? 'none to find' : `${((100 * part) / of).toFixed(digits)} %`
+}
+
 /** Takes an option with a value out of the words. */
 function optionOf(words: string[], name: string): string | null {
   const at = words.indexOf(name)
@@ -105,19 +134,21 @@ function optionOf(words: string[], name: string): string | null {
 }
 
 /**
- * Makes clips with known faults, measures them and prints what the rules find and miss. Words: "judging" (unless said) or "tuning", and single
- * clip numbers; --keep FILE keeps the raw measurements, --from FILE judges kept ones again. The judging set as a whole is written to docs/findings.md.
+ * Makes clips with known faults, measures them and prints what the rules find and miss. Words: "judging" (unless said), "tuning" or "clean" (clips
+ * without a fault), and single clip numbers; or "real" and the folder of the labelled files. --keep FILE keeps the raw measurements, --from FILE
+ * judges kept ones again. The judging set as a whole is written to docs/findings.md.
  */
 export async function benchFindings(given: readonly string[]): Promise<void> {
   const words = [...given]
   const [keep, from] = [optionOf(words, '--keep'), optionOf(words, '--from')]
   const name = words.find(word => !/^\d+$/.test(word)) ?? 'judging'
-  if (!sets[name]) throw new SetUpProblem(`There is no set ${name}. Sets: ${Object.keys(sets).join(', ')}.`)
+  const folder = name === 'real' ? words[words.indexOf('real') + 1] ?? '' : null
+  if (folder === null && !sets[name]) throw new SetUpProblem(`There is no set ${name}. Sets: ${Object.keys(sets).join(', ')}, real FOLDER.`)
   const chosen = words.filter(word => /^\d+$/.test(word)).map(Number)
   silenceLibraries()
   const directory = temporaryDirectory('hematine-findings-')
   try {
-    const { tallies, costs } = from ? judgeKept(from) : await runSet(name, chosen.length > 0 ? chosen : Array.from({ length: clipCount }, (_, index) => index), directory, keep)
+    const { tallies, costs } = from ? judgeKept(from) : folder !== null ? await runReal(folder) : await runSet(name, chosen.length > 0 ? chosen : Array.from({ length: name === 'clean' ? cleanCount : clipCount }, (_, index) => index), directory, keep)
     console.log(`\n${table(tallies)}\n`)
     for (const [key, tally] of tallies) {
       for (const miss of tally.misses) console.log(`missed ${key}: ${miss}`)
@@ -125,7 +156,7 @@ export async function benchFindings(given: readonly string[]): Promise<void> {
     }
     const sum = (pick: (tally: Tally) => number) => [...tallies.values()].reduce((total, tally) => total + pick(tally), 0)
     const [hits, misses, alarms, silent] = [sum(tally => tally.hits), sum(tally => tally.misses.length), sum(tally => tally.falseAlarms.length), sum(tally => tally.silent)]
-    const summary = `${hits} of ${hits + misses} faults found (${((100 * hits) / (hits + misses)).toFixed(1)} %), ${alarms} false alarms in ${alarms + silent} chances (${((100 * alarms) / (alarms + silent)).toFixed(2)} %). Measuring a clip of 10 to 14 s at 640x480 took ${middle(costs).toFixed(1)} s of processor time (median).`
+    const summary = `${hits} of ${hits + misses} faults found (${percentOf(hits, hits + misses)}), ${alarms} false alarms in ${alarms + silent} chances (${percentOf(alarms, alarms + silent, 2)}); of what was reported ${percentOf(hits, hits + alarms)} was there. Measuring a clip took ${middle(costs).toFixed(1)} s of processor time (median).`
     console.log(`\n${summary}`)
     if (name === 'judging' && chosen.length === 0) writeFileSync(path.join(projectDirectory, 'docs/findings.md'), report(table(tallies), summary, tallies))
   } finally {
@@ -145,6 +176,6 @@ ${summary}
 
 ${notes.length === 0 ? 'Nothing was missed and nothing wrongly reported.' : notes.join('\n')}
 
-All clips are drawn: how the rules do on filmed pictures is not shown by this table. Faces, written text and the kind of picture (filmed, drawn, rendered) are not reported, because no measure was found that could be shown to hold. In pictures of fields, whose coding leaves faint steps, blocking is only named where it is about twice as strong; no clip here has both, so how much of it is missed there is not known.
+All clips of this table are drawn and 640x480, 10 to 14 s long. \`npm run bench:findings -- clean\` runs ${cleanCount} drawn clips without a fault, and \`npm run bench:findings -- real FOLDER\` real files against what a person saw in them (known by their content, so that their names do not matter; limits were set with them in view, so they are no proof for unseen ones); what both gave is in [measurements.md](measurements.md). Faces, written text and the kind of picture (filmed, drawn, rendered) are not reported, because no measure was found that could be shown to hold. In pictures of fields, whose coding leaves faint steps, blocking is only named where it is about twice as strong; no clip here has both, so how much of it is missed there is not known.
 `
 }

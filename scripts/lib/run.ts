@@ -90,13 +90,17 @@ async function prepare({ empty, dataDirectory, say }: RunOptions, databaseUrl: s
   const database = await connect(databaseUrl)
   try {
     await migrate(database)
-    if (empty) return await seedEmpty(database, dataDirectory)
-    if (await makeDemoMaterial(ownVolumes(dataDirectory).source, undefined, say)) say('The demo material is drawn.')
-    await makeShelf(ownVolumes(dataDirectory).shelf)
+    // The queue's tables are made here once: the web server and the worker, begun together, would lock each other out over them.
     const queue = await TaskQueue.open(databaseUrl, false, error => say(error.message))
-    await seedDemo(database, queue, dataDirectory, inThreeDays())
-    await seedDrive(database, dataDirectory)
-    await queue.close()
+    try {
+      if (empty) return await seedEmpty(database, dataDirectory)
+      if (await makeDemoMaterial(ownVolumes(dataDirectory).source, undefined, say)) say('The demo material is drawn.')
+      await makeShelf(ownVolumes(dataDirectory).shelf)
+      await seedDemo(database, queue, dataDirectory, inThreeDays())
+      await seedDrive(database, dataDirectory)
+    } finally {
+      await queue.close()
+    }
   } finally {
     await database.close()
   }

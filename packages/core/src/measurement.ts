@@ -34,6 +34,8 @@ export const MeasuredWindow = z.object({
   atTop: Column,
   /** 95th percentile of the distance of chroma from neutral, in codes. */
   saturation: Column,
+  /** Part of the picture that is plainly coloured; measurements of old lack it. */
+  vivid: Column.optional(),
   /** Mean absolute difference of luma from the frame before, in codes; 0 where the frame before was not decoded. */
   change: Column,
   /** Part of the pixels whose luma histogram (32 classes) moved since the frame before; 0 where the frame before was not decoded. */

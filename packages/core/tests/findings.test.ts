@@ -195,6 +195,7 @@ describe('the look', () => {
     expect(find(facts(), measurement(spread({ atTop: Array.from({ length: 25 }, () => 0.06), high: Array.from({ length: 25 }, () => 235) })), 'clipped-highlights')!.value).toBeCloseTo(6)
     expect(find(facts(), measurement(spread({ illegal: Array.from({ length: 25 }, () => 0.03) })), 'illegal-levels')!.says).toContain('3.0 %')
     expect(find(facts(), measurement(spread({ saturation: Array.from({ length: 25 }, () => 1) })), 'black-and-white')).toMatchObject({ kind: 'nature' })
+    expect(find(facts(), measurement(spread({ saturation: Array.from({ length: 25 }, () => 1), vivid: Array.from({ length: 25 }, () => 0.005) })), 'black-and-white')).toBeUndefined()
     expect(find(facts(), measurement(spread(), { marks: [{ x: 40, y: 30, width: 200, height: 60 }] }), 'mark')!.places[0]!.area).toEqual({ x: 40, y: 30, width: 200, height: 60 })
   })
 })

@@ -1,6 +1,6 @@
 import { describe, expect, test } from 'vitest'
 import {
-  bordersInAll, bordersOf, columnGrid, decibels, detailOf, fieldOf, flatPart, histogram, histogramChange, levelsOf, marksIn, meanChange, noiseOf, percentileOf, powerAt, profilesOf, reduced, rowGrid, saturation, shiftBetween,
+  bordersInAll, bordersOf, chromaOf, columnGrid, decibels, detailOf, fieldOf, flatPart, histogram, histogramChange, levelsOf, marksIn, meanChange, noiseOf, percentileOf, powerAt, profilesOf, reduced, rowGrid, shiftBetween,
   SoundGauge, type Plane,
 } from '../src/index.ts'
 
@@ -55,8 +55,10 @@ describe('levels', () => {
   })
 
   test('neutral chroma has no saturation, a far one its distance', () => {
-    expect(saturation(plane(8, 8, () => 128), plane(8, 8, () => 128))).toBe(0)
-    expect(saturation(plane(8, 8, () => 128 + 30), plane(8, 8, () => 128 - 40))).toBe(50)
+    expect(chromaOf(plane(8, 8, () => 128), plane(8, 8, () => 128))).toEqual({ saturation: 0, vivid: 0 })
+    expect(chromaOf(plane(8, 8, () => 128 + 30), plane(8, 8, () => 128 - 40))).toEqual({ saturation: 50, vivid: 1 })
+    // A red dot on grey: neutral but for a sixty-fourth.
+    expect(chromaOf(plane(8, 8, () => 128), plane(8, 8, (x, y) => x === 4 && y === 4 ? 240 : 128))).toEqual({ saturation: 0, vivid: 1 / 32 })
   })
 
   test('a field has every other line', () => {
@@ -235,6 +237,20 @@ describe('sound', () => {
     expect(channels[0]!.clippedRunsPerMinute).toBeCloseTo(400 / (3 / 60), -2)
     expect(channels[0]!.floor).toBeCloseTo(-9.03, 1)
     expect(clippedAt[0]).toBeCloseTo(2)
+  })
+
+  test('sound past full scale whose peaks are round is loud, not clipped', () => {
+    const gauge = new SoundGauge(rate, 1)
+    for (const hertz of [40, 200, 400, 900]) gauge.add([tone(hertz, 1.3, 1)])
+    expect(gauge.read().channels[0]!.clippedRunsPerMinute).toBe(0)
+  })
+
+  test('peaks flattened at full scale are clipped at every pitch', () => {
+    for (const hertz of [40, 200, 400]) {
+      const gauge = new SoundGauge(rate, 1)
+      gauge.add([tone(hertz, 1.6, 1).map(value => Math.max(-1, Math.min(1, value)))])
+      expect(gauge.read().channels[0]!.clippedRunsPerMinute / 60 / (2 * hertz)).toBeGreaterThan(0.9)
+    }
   })
 
   test('hum stands out, a note that comes and goes does not', () => {

@@ -1,5 +1,5 @@
 import {
-  bordersInAll, bordersOf, columnGrid, combing, detailOf, fieldOf, flatPart, histogram, histogramChange, letteringOf, levelsOf, marksIn, meanChange, noiseOf, peakedPart, profilesOf, reduced, rowGrid, runsToMeasure, saturation, shiftBetween, spannedFrames, squaresInAll, supportedMotion,
+  bordersInAll, bordersOf, chromaOf, columnGrid, combing, detailOf, fieldOf, flatPart, histogram, histogramChange, letteringOf, levelsOf, marksIn, meanChange, noiseOf, peakedPart, profilesOf, reduced, rowGrid, runsToMeasure, shiftBetween, spannedFrames, squaresInAll, supportedMotion,
   toNumber, windowPlans, type Borders, type MeasureDepth, type MeasuredPicture, type MeasuredRun, type MeasuredWindow, type Plane, type Profiles, type Reduced, type VideoFacts,
 } from '@hematine/core'
 import { Frame } from 'node-av/lib'
@@ -24,7 +24,7 @@ const none: Profiles = { columns: new Float32Array(), rows: new Float32Array() }
 /** Gathers the columns of one window. */
 class WindowGauge {
   readonly window: MeasuredWindow = {
-    seconds: [], mean: [], low: [], high: [], illegal: [], atTop: [], saturation: [], change: [], histogramChange: [], shiftX: [], shiftY: [], shiftFit: [], comb: [], scan: '', errors: 0, still: null, borders: null,
+    seconds: [], mean: [], low: [], high: [], illegal: [], atTop: [], saturation: [], vivid: [], change: [], histogramChange: [], shiftX: [], shiftY: [], shiftFit: [], comb: [], scan: '', errors: 0, still: null, borders: null,
   }
   private readonly borders: (Borders | null)[] = []
   likeness: Reduced | null = null
@@ -47,7 +47,9 @@ class WindowGauge {
     const index = window.seconds.length
     window.seconds.push(round(picture.seconds, 4))
     for (const name of ['mean', 'low', 'high', 'illegal', 'atTop'] as const) window[name].push(round(levels[name], name === 'illegal' || name === 'atTop' ? 5 : 2))
-    window.saturation.push(saturation(picture.u, picture.v))
+    const chroma = chromaOf(picture.u, picture.v)
+    window.saturation.push(chroma.saturation)
+    window.vivid!.push(round(chroma.vivid, 5))
     window.change.push(round(change, 3))
     window.histogramChange.push(round(before ? histogramChange(before.counts, counts) : 0, 4))
     window.shiftX.push(round(shift.x, 2))

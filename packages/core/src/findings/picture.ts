@@ -37,6 +37,8 @@ const topLimit = 0.012
 const illegalLimit = 0.008
 /** Distance from neutral that colour reaches even in a faded picture. */
 const neutralLimit = 7
+/** Coloured parts of the picture larger than this make it no black and white. */
+const vividLimit = 0.0005
 
 /** Windows with something to see: not black throughout. */
 function visible(picture: MeasuredPicture): MeasuredWindow[] {
@@ -218,7 +220,9 @@ export function pictureFindings(video: VideoFacts, picture: MeasuredPicture, has
     ...(isShown ? [] : levelFindings(video, windows)),
   ]
   const colour = Math.max(...windows.map(window => middle(window.saturation)))
-  if (colour < neutralLimit) found.push(finding('black-and-white', 'nature', 'Black and white.', { value: colour, unit: 'codes from neutral', sure: colour < neutralLimit / 2 ? 0.97 : 0.8, places: windows.slice(0, 2).map(window => moment(window.still?.seconds ?? 0)) }))
+  // One red dot on a grey sheet is colour, though the sheet's chroma is neutral.
+  const vivid = Math.max(...windows.map(window => middle(window.vivid ?? []) || 0))
+  if (colour < neutralLimit && vivid < vividLimit) found.push(finding('black-and-white', 'nature', 'Black and white.', { value: colour, unit: 'codes from neutral', sure: colour < neutralLimit / 2 ? 0.97 : 0.8, places: windows.slice(0, 2).map(window => moment(window.still?.seconds ?? 0)) }))
   for (const mark of isShown ? [] : picture.marks.slice(0, 3)) {
     found.push(finding('mark', 'fault', `Something stands still throughout, ${mark.width}x${mark.height} pixels at ${mark.x}, ${mark.y}: a burnt-in mark, a timecode, or dirt.`, {
       value: mark.width * mark.height, unit: 'pixels', sure: Math.min(0.9, 0.4 + 0.05 * picture.windows.length), places: windows.slice(0, 4).map(window => moment(window.still?.seconds ?? 0, mark)), suggests: 'Soften it out of the picture, if it is yours',

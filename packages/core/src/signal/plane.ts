@@ -91,8 +91,11 @@ export function flatPart({ data, width, height, stride }: Plane): number {
   return equal / (height * (width - 1))
 }
 
-/** 95th percentile of the distance from neutral of two chroma planes of the same size, in codes. */
-export function saturation(u: Plane, v: Plane): number {
+/** Chroma further from neutral than this is colour to anybody's eye, in codes. */
+const vividLimit = 24
+
+/** Of two chroma planes of the same size: the 95th percentile of the distance from neutral in codes, and the part that is plainly coloured. */
+export function chromaOf(u: Plane, v: Plane): { saturation: number, vivid: number } {
   const counts = new Uint32Array(256)
   for (let row = 0; row < u.height; row += 2) {
     const [a, b] = [row * u.stride, row * v.stride]
@@ -102,7 +105,12 @@ export function saturation(u: Plane, v: Plane): number {
       counts[Math.round(Math.sqrt(x * x + y * y))]!++
     }
   }
-  return percentileOf(counts, 0.95)
+  let [vivid, all] = [0, 0]
+  for (const [distance, count] of counts.entries()) {
+    all += count
+    if (distance > vividLimit) vivid += count
+  }
+  return { saturation: percentileOf(counts, 0.95), vivid: vivid / all }
 }
 
 /** Part of the samples that have one of the `most` most common values. */

@@ -2,9 +2,11 @@
 export const blockSeconds = 0.1
 const silenceLevel = -60
 const leastSilence = 0.5
-/** Samples within 0.1 dB of full scale, so many in a row, are a clipped peak. */
+/** Samples within 0.1 dB of full scale, so many in a row, may be a clipped peak. */
 const fullScale = 0.9886
 const clippedRun = 3
+/** Loud peaks are round and clipped ones are flat: what is cut off climbs less than this part of what its steepness on the way in would carry it. */
+const flatPart = 0.2
 /** Base frequencies of mains hum and how many multiples are looked at. */
 const mains = [50, 60]
 const multiples = 4
@@ -38,7 +40,15 @@ export function powerAt(samples: Float32Array, hertz: number, sampleRate: number
   return (8 * magnitude) / (size * size)
 }
 
-interface ChannelSums { squares: number[], clippedRuns: number, run: number }
+interface ChannelSums { squares: number[], clippedRuns: number, run: number, last: number, step: number, climb: number, low: number, high: number }
+
+/**
+ * Whether a run of samples at full scale is a flattened peak. A round peak is a parabola near its top: entered at a climb of c a sample (the steeper of the last two steps, as the last may be cut off itself) and left
+ * n samples later, it rises by n·c/4. Floating-point sound may go past full scale and be whole.
+ */
+function isFlattened({ run, climb, low, high }: ChannelSums): boolean {
+  return run >= clippedRun && high - low < flatPart * climb * run / 4
+}
 
 /** Gathers the figures of a sound track from its samples, a piece at a time. */
 export class SoundGauge {
@@ -57,7 +67,7 @@ export class SoundGauge {
   private time = 0
 
   constructor(private readonly sampleRate: number, channels: number) {
-    this.channels = Array.from({ length: channels }, () => ({ squares: [], clippedRuns: 0, run: 0 }))
+    this.channels = Array.from({ length: channels }, () => ({ squares: [], clippedRuns: 0, run: 0, last: 0, step: 0, climb: 0, low: 0, high: 0 }))
     this.block = Array.from({ length: channels }, () => new Float32Array(Math.round(sampleRate * blockSeconds)))
     this.mono = new Float32Array(sampleRate)
     this.humPowers = mains.flatMap(base => Array.from({ length: multiples }, (_, index) => ({ hertz: base * (index + 1), at: [], beside: [] })))
@@ -92,14 +102,20 @@ export class SoundGauge {
       let sum = 0
       for (const value of this.block[index]!) {
         sum += value * value
-        if (Math.abs(value) >= fullScale) {
-          if (++channel.run === clippedRun) {
+        const size = Math.abs(value)
+        const step = Math.abs(value - channel.last)
+        if (size >= fullScale) {
+          if (channel.run++ === 0) [channel.climb, channel.low, channel.high] = [Math.max(step, channel.step), size, size]
+          else [channel.low, channel.high] = [Math.min(channel.low, size), Math.max(channel.high, size)]
+        } else {
+          if (isFlattened(channel)) {
             channel.clippedRuns++
             if (this.clippedAt.length < 20 && (this.clippedAt.length === 0 || this.time - this.clippedAt.at(-1)! > 1)) this.clippedAt.push(this.time)
           }
-        } else {
           channel.run = 0
         }
+        channel.last = value
+        channel.step = step
       }
       const square = sum / this.filled
       channel.squares.push(square)
