@@ -1,7 +1,7 @@
 import { copyFile, mkdir, writeFile } from 'node:fs/promises'
 import path from 'node:path'
 import { expect, test, type Page } from '@playwright/test'
-import { dataDirectory, expectAccessible, expectNoPageScroll, sourceCalled, sources } from './support.ts'
+import { dataDirectory, expectAccessible, expectNoPageScroll, sourceCalled, sources, volumeOf } from './support.ts'
 
 /** Intake by hand-like steps: findings with their evidence, lots, filters, folders. */
 const inVolume = (...parts: string[]) => path.join(dataDirectory, 'volumes', 'sources', ...parts)
@@ -133,4 +133,33 @@ test('a watched folder brings in what has stopped growing', async ({ page }) => 
   await expect(row(page, 'late reel.avi')).toBeVisible({ timeout: 180_000 })
   await page.getByRole('button', { name: 'End', exact: true }).click()
   await expect(page.getByText('Watching Sources: arriving')).toHaveCount(0)
+})
+
+test('lots are made coarser and finer', async ({ page }) => {
+  await page.goto('/intake')
+  const many = await page.locator('.line.lot').count()
+  await page.getByRole('button', { name: 'Usual lots' }).click()
+  await expectAccessible(page)
+  await page.getByRole('radio', { name: /Coarse lots/ }).click()
+  await expect(page.getByRole('button', { name: 'Coarse lots' })).toBeVisible()
+  await expect.poll(() => page.locator('.line.lot').count()).toBeLessThan(many)
+  await page.getByRole('button', { name: 'Coarse lots' }).click()
+  await page.getByRole('radio', { name: /Usual lots/ }).click()
+  await expect.poll(() => page.locator('.line.lot').count()).toBe(many)
+})
+
+test('a draft names what would be left as it is, and one press adds the step that cures it', async ({ page, request }) => {
+  const reel = await sourceCalled(request, 'late reel.avi')
+  await expect.poll(async () => (await sources(request)).find(source => source.id === reel.id)?.measureState, { timeout: 180_000 }).toBe('ready')
+  await request.post('/api/jobs', { data: { deliveryVolumeId: await volumeOf(request, 'delivery'), wishes: [{ sourceId: reel.id, specKey: 'playback-box' }] } })
+  await page.goto('/balance')
+  await row(page, 'late reel.avi').click()
+  const left = page.getByRole('region', { name: 'Left as found' })
+  await expect(left).toContainText('Blocking')
+  await expectAccessible(page)
+  const count = await left.getByRole('listitem').count()
+  await left.getByRole('listitem').filter({ hasText: 'Blocking' }).getByRole('button', { name: /^Add: / }).click()
+  await expect(page.getByText(/Treatment: .* as found v1/)).toBeVisible()
+  await expect(left.getByRole('listitem').filter({ hasText: 'Blocking' })).toHaveCount(0)
+  await expect.poll(() => left.getByRole('listitem').count()).toBeLessThan(count)
 })

@@ -21,7 +21,10 @@ export function useDatabase(): TestDatabase {
   let cluster: Cluster | null = null
   let count = 0
   const state = { em: () => state.database.em.fork() } as TestDatabase
+  // Connections end a little after their pool says so; the server may be gone by then.
+  let isEnding = false
   const close = async () => {
+    isEnding = true
     await state.queue?.close()
     await state.database?.close()
   }
@@ -30,7 +33,10 @@ export function useDatabase(): TestDatabase {
     state.url = await cluster!.database(`test_${++count}`)
     state.database = await connect(state.url)
     if (migrated) await migrate(state.database)
-    state.queue = await TaskQueue.open(state.url, false, error => { throw error })
+    isEnding = false
+    state.queue = await TaskQueue.open(state.url, false, error => {
+      if (!isEnding) throw error
+    })
   }
   beforeAll(async () => {
     cluster = await startCluster(path.join(directory, 'postgres'), { lasting: false })

@@ -1,7 +1,7 @@
 import { describe, expect, test } from 'vitest'
 import {
-  arrangeSteps, assetsOf, chooseMoments, CannotTreat, contrastSlope, deliveredFacts, deriveTreatment, describeChoice, finding, forecastTrial, forecastTrialForLot, gradeMatrix, newStep, PathSmoother, plainTimeline, rational, resultSeconds, resultTimeAt, sourceTimeAt, Step, stepKinds,
-  suggestSteps, wobbleOf, type MeasuredWindow, type Plane, type StepKind, type TrialMoment, type Treatment,
+  arrangeSteps, assetsOf, chooseMoments, CannotTreat, contrastSlope, deliveredFacts, deriveTreatment, describeChoice, finding, forecastTrial, forecastTrialForLot, gradeMatrix, hasNoGain, newStep, PathSmoother, plainTimeline, plainWay, rational, resultSeconds, resultTimeAt, sourceTimeAt, Step, stepKinds,
+  suggestSteps, wobbleOf, type MeasuredWindow, type PictureTreatment, type Plane, type StepKind, type TrialMoment, type Treatment,
 } from '../src/index.ts'
 import { discFacts, facts, spec } from './examples.ts'
 
@@ -190,6 +190,25 @@ describe('trials', () => {
   const result = (seconds: number, bytes: number): TrialMoment => ({ frames: 50, seconds: seconds * 0.75, checkSeconds: seconds * 0.25, untilFirstFrame: 0.3, steps: [], bytes, ssim: 0.99, xpsnr: 40, before: { noise: 1, detail: 100, blocking: 1, wobble: null }, after: { noise: 1, detail: 100, blocking: 1, wobble: null }, devices: {} })
   const treatment = { ...treat([]), result: { ...treat([]).result, frameCount: 3000, rate: rational(25) } } as Treatment
   const moment = (reason: 'typical' | 'darkest' | 'most motion') => ({ reason, from: 0, to: 2 })
+
+  test('say that a dear step gives nothing when no moment shows more than the plain way', () => {
+    const withGain = (difference: number, detail: number | null, blocking: number | null): TrialMoment => ({ ...result(1, 1), gain: { over: 'Lanczos', difference, detail, blocking } })
+    expect(hasNoGain([result(1, 1), null])).toBeNull()
+    // Nearly the same picture; another picture, but neither finer nor freer of blocks; finer; freer of blocks in one moment of two.
+    expect(hasNoGain([withGain(0.4, 1.3, 0.5)])).toBe(true)
+    expect(hasNoGain([withGain(3, 1.01, 0.99)])).toBe(true)
+    expect(hasNoGain([withGain(3, 1.2, 1)])).toBe(false)
+    expect(hasNoGain([withGain(0.4, 1, 1), withGain(3, null, 0.6)])).toBe(false)
+  })
+
+  test('put the plain way in place of what is dear, and leave the rest', () => {
+    const dear = deriveTreatment(facts({ width: 640, height: 360 }), spec('playback-box'), [newStep('denoise'), newStep('clean-up'), newStep('learned')])
+    const { treatment: plain, over } = plainWay(dear as PictureTreatment)!
+    expect(over).toBe('no clean-up, Lanczos')
+    expect(plain.steps.filter(step => step.kind === 'chosen').map(step => step.kind === 'chosen' && step.step.kind)).toEqual(['denoise'])
+    expect(plain.steps).toContainEqual(expect.objectContaining({ kind: 'size', kernel: 'lanczos', from: expect.objectContaining({ width: 640, height: 360 }), to: expect.objectContaining({ width: 1280, height: 720 }) }))
+    expect(plainWay(deriveTreatment(facts(), spec('playback-box'), [newStep('denoise')]) as PictureTreatment)).toBeNull()
+  })
 
   test('forecast by the typical moment, with a range over all: treating, encoding and checking', () => {
     const forecast = forecastTrial({ treatment, moments: [moment('typical'), moment('darkest'), moment('most motion')], results: [result(10, 500_000), result(8, 300_000), result(15, 900_000)] })!

@@ -1,8 +1,8 @@
 import { describe, expect, test } from 'vitest'
-import { findingsOf, measuringVersion, rational, rulesVersion, type Measurement, type SourceFilter } from '@hematine/core'
+import { findingsOf, measuringVersion, newStep, rational, rulesVersion, type Measurement, type SourceFilter } from '@hematine/core'
 import {
-  askToMeasure, beginMeasuring, beginScan, beginWatch, bringIn, bringUpToDate, countSources, endTasks, expectLastFrame, groupAgain, keepFacts, keepLook, keepMeasuringFailure, keepMeasuringPart, keepScanned, keepSourceMeasurement, listLots, listScans, listSources, listWatches,
-  measurementOf, mergeLots, moveToLot, nextDirectory, pageOfSources, renameLot, sourceIdsOf, stopMeasuring, stopScan, stripOf, stripPicture, takeDueWatch, takeTask,
+  actOnJobs, addStep, askToMeasure, beginMeasuring, beginScan, beginWatch, bringIn, bringUpToDate, countSources, draftJobs, endTasks, expectLastFrame, groupAgain, keepFacts, keepLook, keepMeasuringFailure, keepMeasuringPart, keepScanned, keepSourceMeasurement, listLots, listScans, listSources, listWatches,
+  measurementOf, mergeLots, moveToLot, nextDirectory, pageOfSources, readJob, renameLot, setFineness, sourceIdsOf, stopMeasuring, stopScan, stripOf, stripPicture, takeDueWatch, takeTask,
 } from '../src/index.ts'
 import { discFacts, facts } from '../../core/tests/examples.ts'
 import { makeOrder, makeWorker, useDatabase } from '../../../tests/support/database.ts'
@@ -62,6 +62,25 @@ describe('lots', () => {
     expect((await stripPicture(db.em(), sourceIds[0]!, 0)).toString()).toBe('p')
     await expect(stripPicture(db.em(), sourceIds[0]!, 7)).rejects.toThrow('no such picture')
     expect((await measurementOf(db.em(), sourceIds[0]!)).picture!.windows[0]!.still!.noise).toBe(5)
+  })
+
+  test('are coarser or finer as the order says, but for what a person placed', async () => {
+    await db.fresh()
+    const { order, sourceIds: [one, two, three] } = await makeOrder(db, ['a.mpg', 'b.mpg', 'c.mpg'], undefined, discFacts)
+    await askToMeasure(db.em(), db.queue, [one!, two!, three!], 'sampled')
+    await keepMeasured(one!, measurement(5), [])
+    await keepMeasured(two!, measurement(0.4), [])
+    await keepMeasured(three!, measurement(0.4), [])
+    const counts = async () => (await listLots(db.em(), order.id, [])).map(lot => lot.count).sort()
+    expect(await counts()).toEqual([1, 2])
+    await setFineness(db.em(), order.id, 'coarse')
+    expect(await counts()).toEqual([3])
+    const own = await moveToLot(db.em(), [two!], null)
+    await setFineness(db.em(), order.id, 'fine')
+    expect(await counts()).toEqual([1, 1, 1])
+    await setFineness(db.em(), order.id, 'coarse')
+    expect((await listLots(db.em(), order.id, [])).find(lot => lot.id === own)!.count).toBe(1)
+    expect(await counts()).toEqual([1, 2])
   })
 
   test('made by hand keep their sources whatever is found later, until they are grouped again', async () => {
@@ -277,5 +296,32 @@ describe('a sequence that is not complete', () => {
     await bringIn(db.em(), db.queue, order.id, [{ kind: 'sequence', volumeId: source.id, directory: '', sequence: { ...sequence, last: 60 }, frameRate: rational(24) }])
     expect((await listSources(db.em(), { ids: [brought[0]!.id] }))[0]).toMatchObject({ name: 'r-[0001-0060].png', expectedLast: 72 })
     expect((await expectLastFrame(db.em(), brought[0]!.id, null)).expectedLast).toBe(null)
+  })
+})
+
+describe('drafts of what was measured', () => {
+  const playbackBox = async (sourceId: number, deliveryId: number) => (await draftJobs(db.em(), db.queue, [{ sourceId, specKey: 'playback-box' }], deliveryId)).jobs[0]!
+
+  test('follow the fields that were seen, not the flag, and say what is left in until a step is added', async () => {
+    await db.fresh()
+    const { order, delivery, sourceIds: [one] } = await makeOrder(db, ['a.mpg'], undefined, discFacts)
+    await askToMeasure(db.em(), db.queue, [one!], 'sampled')
+    await keepMeasured(one!, measurement(5), [])
+    expect(discFacts.video!.scan).toMatchObject({ firstField: 'top' })
+
+    const before = await playbackBox(one!, delivery.id)
+    expect((await readJob(db.em(), before.id)).treatment.steps).toContainEqual(expect.objectContaining({ kind: 'deinterlace', firstField: 'bottom' }))
+    expect(before.leftIn.map(entry => entry.step.kind)).toContain('denoise')
+
+    const { jobs: [after], refused } = await addStep(db.em(), db.queue, before.id, newStep('denoise'))
+    expect(refused).toEqual([])
+    expect(after!.leftIn.map(entry => entry.step.kind)).not.toContain('denoise')
+    expect(after).toMatchObject({ id: before.id, treatmentName: 'Lot B as found v1' })
+    expect((await listLots(db.em(), order.id, []))[0]!.treatmentId).not.toBeNull()
+
+    // The same step again is the same treatment, not a version more.
+    expect((await addStep(db.em(), db.queue, before.id, newStep('denoise'))).jobs[0]!.treatmentName).toBe('Lot B as found v1')
+    await actOnJobs(db.em(), [before.id], 'release')
+    await expect(addStep(db.em(), db.queue, before.id, newStep('denoise'))).rejects.toThrow('only drafts can be given a step')
   })
 })

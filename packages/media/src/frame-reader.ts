@@ -1,21 +1,9 @@
 import type { Rational } from '@hematine/core'
 import type { FormatContext, Frame, Stream } from 'node-av/lib'
-import { ShapedFrames } from './shaped-frames.ts'
 import type { MediaInput } from './input.ts'
+import { ShapedFrames, type FrameReader } from './shaped-frames.ts'
 
-/** Frames of one stream of a source, in order and the right way up; see `StreamDecoder` and `ShapedFrames`. */
-export interface FrameReader {
-  readonly errors: number
-  readonly timeBase: Rational
-  readonly stream: Stream
-  readonly container: FormatContext
-  /** Sizes that frames of a picture had so far, as they are stored but turned and cut. */
-  readonly sizes?: ReadonlySet<string>
-  next(frame: Frame): Promise<boolean>
-  /** Goes to a place, from the file's beginning where it cannot be gone to directly. */
-  seek(ticks: bigint): Promise<void>
-  close(): Promise<void>
-}
+export type { FrameReader }
 
 /**
  * Opens one stream of a source for reading.

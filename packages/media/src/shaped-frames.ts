@@ -2,10 +2,23 @@ import { orientationOf, type Orientation, type Rational } from '@hematine/core'
 import { AV_FRAME_DATA_DISPLAYMATRIX, AV_PKT_DATA_DISPLAYMATRIX, AV_PKT_DATA_FRAME_CROPPING, AVMEDIA_TYPE_VIDEO } from 'node-av/constants'
 import { avGetPixFmtName, Frame, type FormatContext, type Stream } from 'node-av/lib'
 import { StreamDecoder } from './decoder.ts'
-import type { FrameReader } from './frame-reader.ts'
 import { Graph, videoPadOf } from './graph.ts'
 import type { PictureShape, PlainInput } from './input.ts'
 import { MediaError } from './libav.ts'
+
+/** Frames of one stream of a source, in order and the right way up; see `StreamDecoder` and `ShapedFrames`. */
+export interface FrameReader {
+  readonly errors: number
+  readonly timeBase: Rational
+  readonly stream: Stream
+  readonly container: FormatContext
+  /** Sizes that frames of a picture had so far, as they are stored but turned and cut. */
+  readonly sizes?: ReadonlySet<string>
+  next(frame: Frame): Promise<boolean>
+  /** Goes to a place, from the file's beginning where it cannot be gone to directly. */
+  seek(ticks: bigint): Promise<void>
+  close(): Promise<void>
+}
 
 /** The library's filters for each of the eight ways, by the signs of the display matrix. */
 const turns: Record<string, string> = {
