@@ -164,7 +164,7 @@ function judgePicture(add: AddLine, measured: PictureCheckMeasurement, spec: Pic
   const missing = result.frameCount - measured.treatedFrames
   // An estimate of ours is no promise of the source's. Counted frames that did not decode are.
   if (!result.isEstimate) add('source frames', `${result.frameCount}`, `${measured.treatedFrames}`, Math.abs(missing) <= 2, missing > 0
-    ? `The source holds ${result.frameCount} frames but gave ${measured.treatedFrames}: some are damaged, or cut short.`
+    ? `By its times the source should give ${result.frameCount} frames but gave ${measured.treatedFrames}: some are damaged, or cut short.`
     : `The source gave ${-missing} frames more than it was counted to have.`, 'look')
   add('source decodes', 'no errors', countErrors(measured.sourceDecodeErrors), measured.sourceDecodeErrors === 0, 'The source itself is damaged; look at the result where it is.', 'look')
 

@@ -165,7 +165,7 @@ describe('when things go wrong', () => {
   test('a source cut short gives what there is, and the check asks for a look', async () => {
     const made = await makeAndCheck(file(await demoSource('cutShort')), specOf('open-web-mp4'), at('short.mp4'))
     expect(made.check.verdict).toBe('look')
-    expect(made.check.lines.find(line => line.name === 'source frames')!.reason).toMatch(/^The source holds 15\d frames but gave 1\d\d: some are damaged, or cut short\.$/)
+    expect(made.check.lines.find(line => line.name === 'source frames')!.reason).toMatch(/^By its times the source should give 15\d frames but gave 1\d\d: some are damaged, or cut short\.$/)
   })
 
   test('work stops at the next frame when it is told to', async () => {

@@ -10,8 +10,8 @@ const router = useRouter()
 
 const verdicts = { pass: 'pass', look: 'look at it', fail: 'fail' } as const
 const headers = [
-  { title: 'Verdict', key: 'order' }, { title: 'Result', key: 'title', width: '36%' }, { title: 'Why', key: 'why', width: '30%' }, { title: 'Source', key: 'sourceBytes', align: 'end' as const },
-  { title: 'Result', key: 'size', align: 'end' as const }, { title: 'Took', key: 'took', align: 'end' as const },
+  { title: 'Verdict', key: 'order' }, { title: 'Result', key: 'title', width: '34%' }, { title: 'Why', key: 'why', width: '27%' }, { title: 'Source', key: 'sourceBytes', align: 'end' as const },
+  { title: 'Result', key: 'size', align: 'end' as const }, { title: 'Took', key: 'took', width: '96px', align: 'end' as const },
 ]
 const sort = ref([{ key: 'order', order: 'asc' as const }])
 /** Failures first, then what wants a look: reasons before successes. */
