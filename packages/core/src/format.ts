@@ -31,15 +31,15 @@ export function describeClock(seconds: number): string {
 }
 
 /**
- * A range of lengths in the coarsest unit that still tells its ends apart: "6.4-9.0 s", "19-24 s", "4-13 min", "5 h 40 - 6 h 30 min".
+ * A range of lengths in the coarsest unit that still tells its ends apart: "6.4-9.0 s", "19-24 s", "74-111 s", "4-13 min", "5 h 40 - 6 h 30 min".
  * Whole units are rounded outwards, so that the range never claims more than it knows.
  */
 export function describeDurationRange({ low, high }: Range): string {
   const [first, last] = [describeDuration(low), describeDuration(high)]
   if (first === last) return first
   if (high < 9.95) return `${low.toFixed(1)}-${high.toFixed(1)} s`
-  if (high < 59.5) return `${Math.floor(low)}-${Math.ceil(high)} s`
-  if (low >= 120 && high < 3540) return `${Math.floor(low / 60)}-${Math.ceil(high / 60)} min`
+  if (high < 59.5 || (low < 120 && high < 300)) return `${Math.floor(low)}-${Math.ceil(high)} s`
+  if (low >= 60 && high < 7200) return `${Math.floor(low / 60)}-${Math.ceil(high / 60)} min`
   return low >= 3600 ? `${first.replace(/ min$/, '')} - ${last}` : `${first} - ${last}`
 }
 

@@ -85,8 +85,14 @@ export function joinFacts(sources: readonly { name: string, facts: SourceFacts }
     begin += parts[index]!.seconds
     return { name, from }
   })
+  const [lastPart, lastFacts] = [parts.at(-1)!, all.at(-1)!]
   return {
     ...first, bytes, durationSeconds, bitsPerSecond: (bytes * 8) / durationSeconds,
+    // Sound begins as the first part's does and ends as the last part's, which is cut where the part ends.
+    audio: first.audio.map((track, index) => {
+      const end = lastFacts.audio[index]?.endSeconds
+      return { ...track, endSeconds: end === undefined ? undefined : durationSeconds - lastPart.seconds + Math.min(end, lastPart.seconds) }
+    }),
     video: first.video && {
       ...first.video, frameCount: all.reduce((sum, facts) => sum + facts.video!.frameCount, 0),
       rateIs: all.some(facts => facts.video!.rateIs === 'variable') ? 'variable' : 'constant',
@@ -94,7 +100,7 @@ export function joinFacts(sources: readonly { name: string, facts: SourceFacts }
       slots: all.reduce((sum, facts) => sum + spannedFrames(facts.video!), 0), repeats: all.reduce((sum, facts) => sum + (facts.video!.repeats ?? 0), 0), averageRate: undefined, gaps: undefined,
     },
     // Subtitles, chapters and missing frames are told by the parts' own times; a join does not carry them.
-    subtitles: [], disc: undefined, missingFrames: undefined, arriving: undefined, jumps: undefined, courses: undefined,
+    subtitles: [], disc: undefined, missingFrames: undefined, arriving: undefined, jumps: undefined, courses: undefined, promised: undefined,
     joined, remarks: sources.flatMap(({ name, facts }) => facts.remarks.map(remark => `${name}: ${remark}`)),
   }
 }

@@ -15,6 +15,16 @@ describe('a join', () => {
     expect(factLines(joined)[0]).toEqual(['joined from', 'part 1 (0:00.0), part 2 (0:04.0)'])
   })
 
+  test('ends its sound where the last part\'s ends, and promises nothing that only a part did', () => {
+    const one = { ...facts({ frameCount: 100 }), promised: { frames: 120, seconds: 4.8 } }
+    const two = facts({ frameCount: 50 })
+    const ending = (seconds: number) => ({ ...two, audio: [{ ...two.audio[0]!, endSeconds: seconds }] })
+    expect(joinFacts(named(one, ending(1.9))).audio[0]!.endSeconds).toBeCloseTo(5.9)
+    expect(joinFacts(named(one, ending(2.4))).audio[0]!.endSeconds).toBe(6)
+    expect(joinFacts(named(ending(1.9), one)).audio[0]!.endSeconds).toBeUndefined()
+    expect(joinFacts(named(one, two)).promised).toBeUndefined()
+  })
+
   test('knows where each part\'s picture begins in its own file', () => {
     const source = facts({ streamIndex: 1, startTicks: 45_000, timeBase: { num: 1, den: 90_000 }, frameCount: 75 })
     const part = joinPartFacts({ ...source, audio: [0, 2].map(streamIndex => ({ ...source.audio[0]!, streamIndex })) })

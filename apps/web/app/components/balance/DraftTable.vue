@@ -13,7 +13,7 @@ const selected = defineModel<number[]>('selected', { required: true })
 const order = useOrder()
 
 const headers = [
-  { title: 'Source', key: 'sourceName', width: '28%' }, { title: 'Left in', key: 'left', width: '64px' }, { title: 'Spec', key: 'specName' }, { title: 'Length', key: 'durationSeconds', align: 'end' as const },
+  { title: 'Source', key: 'sourceName', width: '24%' }, { title: 'Left in', key: 'left', width: '60px' }, { title: 'Spec', key: 'specName' }, { title: 'Length', key: 'durationSeconds', align: 'end' as const },
   { title: 'Device time', key: 'seconds', align: 'end' as const }, { title: 'Result', key: 'bytes', align: 'end' as const }, { title: 'Done', key: 'end', align: 'end' as const },
 ]
 const rows = computed(() => jobs.map(job => ({ ...job, left: job.leftIn.length, seconds: job.forecast?.seconds.expected ?? -1, bytes: job.forecast?.bytes.expected ?? -1, end: plan.places.get(job.id)?.end.expected ?? -1 })))
