@@ -136,9 +136,11 @@ test('a watched folder brings in what has stopped growing', async ({ page }) => 
   await expect(page.getByText('Watching Sources: arriving')).toHaveCount(0)
 })
 
-test('lots are made coarser and finer', async ({ page }) => {
+test('lots are made coarser and finer', async ({ page, request }) => {
+  await expect.poll(async () => (await sources(request)).filter(source => ['waiting', 'measuring'].includes(source.measureState)).length, { timeout: 180_000 }).toBe(0)
   await page.goto('/intake')
   const lotCount = async () => Number(/ in (\d+) lots/.exec(await page.getByText(/\d+ sources in \d+ lots/).innerText())?.[1])
+  await expect.poll(lotCount).toBeGreaterThan(0)
   const many = await lotCount()
   await page.getByRole('button', { name: 'Usual lots' }).click()
   await expectAccessible(page)
