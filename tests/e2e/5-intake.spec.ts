@@ -166,4 +166,6 @@ test('a draft names what would be left as it is, and one press adds the step tha
   await expect(page.getByText(/Treatment: .* as found v1/)).toBeVisible()
   await expect(left.getByRole('listitem').filter({ hasText: 'Blocking' })).toHaveCount(0)
   await expect.poll(() => left.getByRole('listitem').count()).toBeLessThan(count)
+  // The step was for the whole lot, which other tests find as it was.
+  expect((await request.post('/api/lots/treatments', { data: { lotIds: [reel.lotId], treatmentId: null } })).status()).toBe(204)
 })
