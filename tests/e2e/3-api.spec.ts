@@ -1,5 +1,6 @@
 import { createHash, randomBytes } from 'node:crypto'
 import { readdir, readFile } from 'node:fs/promises'
+import { request as httpRequest } from 'node:http'
 import path from 'node:path'
 import { expect, test, type APIResponse } from '@playwright/test'
 import { api, ErrorBody, type Route } from '../../apps/web/shared/api.ts'
@@ -41,6 +42,39 @@ test.describe('requests that cannot be met', () => {
     await expectProblem(await request.post('/api/orders', { headers: { 'content-type': 'text/plain' }, data: 'x' }), 415, 'must be JSON')
     await expectProblem(await request.delete('/api/volumes/1'), 409, 'stays registered')
     await expectProblem(await request.get('/api/jobs/999999999999'), 400, 'is too large')
+  })
+
+  test('under a name that is not the server\'s are refused, and so are those of its own name by another scheme', async ({ request, baseURL }) => {
+    await expectProblem(await request.get('/api/orders', { headers: { host: 'rebound.example' } }), 421, 'does not answer to that name')
+    await expectProblem(await request.post('/api/orders', { headers: { origin: baseURL!.replace('http:', 'https:') }, data: { code: 'X', name: 'X', dueAt: null } }), 403, 'Another site')
+  })
+
+  test('with characters or numbers that nothing has are told so', async ({ request }) => {
+    await expectProblem(await request.post('/api/orders', { data: { code: 'X', name: 'a\u0000b', dueAt: null } }), 400, 'NUL')
+    await expectProblem(await request.post('/api/jobs/actions', { data: { ids: [4_000_000_000], action: 'hold' } }), 400, 'is too large')
+    await expectProblem(await request.post('/api/jobs', { data: { deliveryVolumeId: 2_147_483_647, wishes: [{ sourceId: 1, specKey: 'web-mp4' }] } }), 404, 'There is no volume')
+  })
+
+  test('with a body that never ends are ended at 16 MB, whatever length they state', async ({ baseURL }) => {
+    const { status, sent } = await new Promise<{ status: number, sent: number }>((resolve, reject) => {
+      const going = httpRequest(`${baseURL}/api/orders`, { method: 'POST', headers: { 'content-type': 'application/json', 'transfer-encoding': 'chunked' } })
+      let bytes = 0
+      let ended = false
+      going.on('response', response => {
+        ended = true
+        resolve({ status: response.statusCode!, sent: bytes })
+        going.destroy()
+      }).on('error', error => { if (!ended) reject(error) })
+      const piece = Buffer.alloc(1 << 20, ' ')
+      const write = () => {
+        if (ended || bytes > 200e6) return
+        bytes += piece.length
+        going.write(piece, () => setImmediate(write))
+      }
+      write()
+    })
+    expect(status).toBe(413)
+    expect(sent).toBeLessThan(100e6)
   })
 
   test('from other sites are refused', async ({ request }) => {

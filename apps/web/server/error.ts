@@ -1,3 +1,4 @@
+import { randomBytes } from 'node:crypto'
 import { send, setResponseHeader, setResponseStatus, type H3Error, type H3Event } from 'h3'
 import { useLog } from './utils/log'
 import { errorBody, RequestProblem } from './utils/problems'
@@ -11,8 +12,9 @@ const plain: Record<number, [code: string, message: string]> = {
 export default function answerError(error: H3Error, event: H3Event): Promise<void> {
   const cause = error.cause instanceof RequestProblem ? error.cause : error instanceof RequestProblem ? error : null
   const status = cause?.statusCode ?? error.statusCode ?? 500
-  const [code, message] = plain[status] ?? (status < 500 ? ['bad-request', 'The request cannot be answered as it is.'] : ['internal', 'Hematine met an error it does not know. Nothing was lost; try again, and look into the server\'s log if it stays.'])
-  if (status >= 500 && !cause) useLog().error({ address: event.path, error: String((error.cause as Error | undefined)?.stack ?? error.stack ?? error) }, 'a request failed')
+  const number = randomBytes(4).toString('hex')
+  const [code, message] = plain[status] ?? (status < 500 ? ['bad-request', 'The request cannot be answered as it is.'] : ['internal', `This was not done: Hematine met an error that it does not know. Try again; if it stays, the server's log says more under number ${number}.`])
+  if (status >= 500 && !cause) useLog().error({ number, address: event.path, error: String((error.cause as Error | undefined)?.stack ?? error.stack ?? error) }, 'a request failed')
   setResponseStatus(event, status)
   setResponseHeader(event, 'content-type', 'application/json; charset=utf-8')
   return send(event, JSON.stringify(errorBody(status, cause?.code ?? code, cause?.message ?? message, cause?.details)))

@@ -23,9 +23,18 @@ export interface Route {
   status?: 200 | 201 | 204
 }
 
+/** Code of the problem that the database is away for a moment. */
+export const awayCode = 'database-away'
+/** Code of the problem that the passphrase was not given yet. */
+export const passphraseCode = 'passphrase-needed'
+
+/** Numbers of rows, as the database counts them. */
+const rowNumber = z.int().positive().max(2_147_483_647, 'is too large')
 const id = z.coerce.number().int('must be a whole number').positive('must be positive').max(2_147_483_647, 'is too large')
 const idParameter = z.object({ id })
-const ids = z.array(z.int().positive()).min(1, 'name at least one').max(5000, 'name at most 5000')
+/** Rows that one request may name. */
+const mostRows = 20_000
+const ids = z.array(rowNumber).min(1, 'name at least one').max(mostRows, `name at most ${mostRows}`)
 const text = (most: number) => z.string().trim().min(1, 'is empty').max(most, `is longer than ${most} characters`)
 const relativePath = z.string().max(4096, 'is longer than 4096 characters')
 const ofOrder = z.object({ orderId: id })
@@ -50,7 +59,7 @@ const sectorRanges = z.string().max(2000, 'is longer than 2000 characters').tran
 })
 /** "none" for sources that are in no lot. */
 const lotChoice = z.union([id, z.literal('none')]).optional()
-const folderBody = z.object({ orderId: z.int().positive(), volumeId: z.int().positive(), path: relativePath, frameRate: frameRate.optional() })
+const folderBody = z.object({ orderId: rowNumber, volumeId: rowNumber, path: relativePath, frameRate: frameRate.optional() })
 const sourceIds = z.object({ ids })
 
 const orderBody = z.object({ code: text(40), name: text(120), dueAt: z.iso.datetime('is not a time in UTC such as 2026-11-27T08:00:00Z').nullable() })
@@ -73,7 +82,7 @@ export type DirectoryListing = z.infer<typeof DirectoryListing>
 
 export const ArrivalBody = z.object({
   kind: SourceKind,
-  volumeId: z.int().positive(),
+  volumeId: rowNumber,
   /** As a directory listing names it; of a title, the path of its disc. */
   path: relativePath.min(1, 'is empty'),
   title: z.int().positive().optional(),
@@ -107,6 +116,9 @@ export const ErrorBody = z.object({
 export type ErrorBody = z.infer<typeof ErrorBody>
 
 export const api = {
+  giveSession: { method: 'post', path: '/api/session', summary: 'Takes the passphrase, where one is set, and answers with a cookie that stands for it. Programs may send it with each request instead: "Authorization: Bearer ...".', body: z.object({ passphrase: z.string().max(1000, 'is longer than 1000 characters') }), status: 204 },
+  endSession: { method: 'delete', path: '/api/session', summary: 'Forgets that this browser gave the passphrase.', status: 204 },
+
   listOrders: { method: 'get', path: '/api/orders', summary: 'All orders.', answer: z.array(OrderRecord) },
   createOrder: { method: 'post', path: '/api/orders', summary: 'Makes an order.', body: orderBody, answer: OrderRecord, status: 201 },
   changeOrder: { method: 'patch', path: '/api/orders/{id}', summary: 'Changes an order\'s code, name or due time, or how fine its lots are; sources that nobody placed by hand are then grouped anew.', parameters: idParameter, body: orderBody.extend({ lotFineness: Fineness }).partial(), answer: OrderRecord },
@@ -135,7 +147,7 @@ export const api = {
   sourceFrame: { method: 'get', path: '/api/sources/{id}/frame', summary: 'The frame of a source that is shown at a time, as PNG.', parameters: idParameter, query: z.object({ seconds: z.coerce.number().min(0, 'must not be negative').max(1e6) }), contentType: 'image/png' },
   sourceOriginal: { method: 'get', path: '/api/sources/{id}/original', summary: 'A source\'s own file, for browsers that can play it; ranges of bytes can be asked for.', parameters: idParameter, contentType: 'application/octet-stream' },
   sourceProxy: { method: 'get', path: '/api/sources/{id}/proxy', summary: `A small MP4 of up to ${proxyPieceSeconds} s of a source from a place on, with one of its sound tracks, made when it is asked for.`, parameters: idParameter, query: z.object({ seconds: z.coerce.number().min(0, 'must not be negative').max(1e6), sound: z.coerce.number().int().min(0, 'must not be negative').max(255).default(0) }), contentType: 'video/mp4' },
-  bringIn: { method: 'post', path: '/api/sources', summary: 'Brings files, sequences and disc titles of volumes into an order; their facts are read in the background.', body: z.object({ orderId: z.int().positive(), arrivals: z.array(ArrivalBody).min(1, 'name at least one').max(5000, 'name at most 5000') }), answer: z.object({ brought: z.array(SourceRecord), alreadyThere: z.int() }), status: 201 },
+  bringIn: { method: 'post', path: '/api/sources', summary: 'Brings files, sequences and disc titles of volumes into an order; their facts are read in the background.', body: z.object({ orderId: rowNumber, arrivals: z.array(ArrivalBody).min(1, 'name at least one').max(5000, 'name at most 5000') }), answer: z.object({ brought: z.array(SourceRecord), alreadyThere: z.int() }), status: 201 },
   readAgain: { method: 'post', path: '/api/sources/{id}/read-again', summary: 'Reads a source\'s facts once more; of a sequence with the frames that are there now, at another frame rate if one is given.', parameters: idParameter, body: z.object({ frameRate: frameRate.optional() }), answer: SourceRecord },
   expectLastFrame: { method: 'patch', path: '/api/sources/{id}', summary: 'Says which frame of a sequence will be its last, or that nobody knows.', parameters: idParameter, body: z.object({ expectedLast: z.int().min(0, 'must not be negative').max(99_999_999, 'is too large').nullable() }), answer: SourceRecord },
   removeSource: { method: 'delete', path: '/api/sources/{id}', summary: 'Takes a source out of its order; the material is not touched.', parameters: idParameter, status: 204 },
@@ -143,17 +155,17 @@ export const api = {
 
   listLots: { method: 'get', path: '/api/lots', summary: 'Lots of an order with what of them a filter lets through.', query: ofOrder.extend({ filter: filterText }), answer: z.array(LotRecord) },
   renameLot: { method: 'patch', path: '/api/lots/{id}', summary: 'Gives a lot a name, or its letter back.', parameters: idParameter, body: z.object({ name: text(80).nullable() }), status: 204 },
-  moveToLot: { method: 'post', path: '/api/lots/moves', summary: 'Moves sources into a lot, or into a new one. They stay there whatever is found of them later.', body: z.object({ sourceIds: ids, lotId: z.int().positive().nullable() }), answer: z.object({ lotId: z.int() }) },
-  mergeLots: { method: 'post', path: '/api/lots/merges', summary: 'Joins lots into the first of them.', body: z.object({ ids: z.array(z.int().positive()).min(2, 'name at least two').max(500) }), status: 204 },
+  moveToLot: { method: 'post', path: '/api/lots/moves', summary: 'Moves sources into a lot, or into a new one. They stay there whatever is found of them later.', body: z.object({ sourceIds: ids, lotId: rowNumber.nullable() }), answer: z.object({ lotId: z.int() }) },
+  mergeLots: { method: 'post', path: '/api/lots/merges', summary: 'Joins lots into the first of them.', body: z.object({ ids: z.array(rowNumber).min(2, 'name at least two').max(500) }), status: 204 },
   groupAgain: { method: 'post', path: '/api/lots/groupings', summary: 'Lets sources go back to the lots that their likeness gives them.', body: z.object({ sourceIds: ids }), status: 204 },
 
   listTreatments: { method: 'get', path: '/api/treatments', summary: 'Treatments of the library, every version.', answer: z.array(TreatmentRecord) },
   keepTreatment: { method: 'post', path: '/api/treatments', summary: 'Keeps steps as the next version of a treatment, or as a new one. Versions are never changed.', body: z.object({ name: text(80), steps: Steps }), answer: TreatmentRecord, status: 201 },
-  joinSources: { method: 'post', path: '/api/sources/joins', summary: 'Makes one source of several that are played one after the other. They must be alike and lie in one volume.', body: z.object({ sourceIds: z.array(z.int().positive()).min(joinLimits.fewest, 'name two at least').max(joinLimits.most, `name at most ${joinLimits.most}`) }), answer: SourceRecord, status: 201 },
+  joinSources: { method: 'post', path: '/api/sources/joins', summary: 'Makes one source of several that are played one after the other. They must be alike and lie in one volume.', body: z.object({ sourceIds: z.array(rowNumber).min(joinLimits.fewest, 'name two at least').max(joinLimits.most, `name at most ${joinLimits.most}`) }), answer: SourceRecord, status: 201 },
   listAssets: { method: 'get', path: '/api/assets', summary: 'Lookup tables and pictures that steps can name.', answer: z.array(AssetRecord) },
   keepAsset: { method: 'post', path: '/api/assets', summary: 'Keeps a lookup table (.cube) or a picture in the library. Pictures are kept as PNG.', body: z.object({ name: text(120), kind: AssetKind, data: z.base64() }), answer: AssetRecord, status: 201 },
   readAsset: { method: 'get', path: '/api/assets/{sha256}', summary: 'A lookup table or picture with its bytes.', parameters: z.object({ sha256: AssetRecord.shape.sha256 }), answer: AssetRecord.extend({ data: z.base64() }) },
-  treatLots: { method: 'post', path: '/api/lots/treatments', summary: 'Gives lots a treatment, or takes theirs away.', body: z.object({ lotIds: z.array(z.int().positive()).min(1, 'name at least one').max(500), treatmentId: z.int().positive().nullable() }), status: 204 },
+  treatLots: { method: 'post', path: '/api/lots/treatments', summary: 'Gives lots a treatment, or takes theirs away.', body: z.object({ lotIds: z.array(rowNumber).min(1, 'name at least one').max(500), treatmentId: rowNumber.nullable() }), status: 204 },
   suggestSteps: { method: 'get', path: '/api/sources/{id}/suggestion', summary: 'The steps that a source\'s findings suggest, each with its reason.', parameters: idParameter, answer: z.array(z.object({ step: Step, because: z.string() })) },
   applySteps: { method: 'post', path: '/api/sources/{id}/application', summary: 'What steps and a spec would make of a source, and what is put in another order; nothing is kept.', parameters: idParameter, body: z.object({ specKey: text(80), steps: Steps }), answer: z.object({ steps: Steps, moved: z.array(z.string()), refused: z.string().nullable(), treatment: Treatment.nullable() }) },
   readMoments: { method: 'get', path: '/api/sources/{id}/moments', summary: 'The moments of a source that trials are made on.', parameters: idParameter, answer: z.object({ moments: z.array(Moment), byHand: z.boolean() }) },
@@ -161,7 +173,7 @@ export const api = {
   listTrials: { method: 'get', path: '/api/trials', summary: 'Trials of an order, oldest first.', query: ofOrder, answer: z.array(TrialRecord) },
   askForTrials: {
     method: 'post', path: '/api/trials', summary: 'Tries treatments on the moments of a source, each as a job would be done, ahead of the jobs.',
-    body: z.object({ sourceId: z.int().positive(), specKey: text(80), wishes: z.array(z.object({ label: text(120), steps: Steps })).min(1, 'name at least one').max(12, 'name at most 12') }),
+    body: z.object({ sourceId: rowNumber, specKey: text(80), wishes: z.array(z.object({ label: text(120), steps: Steps })).min(1, 'name at least one').max(12, 'name at most 12') }),
     answer: z.object({ trials: z.array(TrialRecord), refused: z.array(z.object({ label: z.string(), reason: z.string() })) }), status: 201,
   },
   removeTrials: { method: 'post', path: '/api/trials/removals', summary: 'Takes trials away; one that runs is ended.', body: z.object({ ids }), status: 204 },
@@ -179,15 +191,15 @@ export const api = {
   endWatch: { method: 'delete', path: '/api/watches/{id}', summary: 'Watches a folder no longer.', parameters: idParameter, status: 204 },
 
   listInventory: { method: 'get', path: '/api/planned-sources', summary: 'An order\'s inventory: material that is announced, and the sources it turned out to be.', query: ofOrder, answer: z.array(PlannedRecord) },
-  addToInventory: { method: 'post', path: '/api/planned-sources', summary: 'Adds items to an order\'s inventory; those whose names it has already are left as they are.', body: z.object({ orderId: z.int().positive(), sources: z.array(PlannedSource).min(1, 'name at least one').max(10_000, 'name at most 10000') }), answer: z.object({ added: z.int(), alreadyThere: z.int() }), status: 201 },
-  removeFromInventory: { method: 'post', path: '/api/planned-sources/removals', summary: 'Takes items out of an inventory; sources stay.', body: z.object({ ids: z.array(z.int().positive()).min(1).max(10_000) }), status: 204 },
+  addToInventory: { method: 'post', path: '/api/planned-sources', summary: 'Adds items to an order\'s inventory; those whose names it has already are left as they are.', body: z.object({ orderId: rowNumber, sources: z.array(PlannedSource).min(1, 'name at least one').max(10_000, 'name at most 10000') }), answer: z.object({ added: z.int(), alreadyThere: z.int() }), status: 201 },
+  removeFromInventory: { method: 'post', path: '/api/planned-sources/removals', summary: 'Takes items out of an inventory; sources stay.', body: z.object({ ids: z.array(rowNumber).min(1).max(10_000) }), status: 204 },
 
   listDrives: { method: 'get', path: '/api/drives', summary: 'Disc drives, with the discs on their shelves.', answer: z.array(DriveRecord) },
   changeDrive: {
     method: 'patch', path: '/api/drives/{id}', summary: 'Loads or ejects a disc, or sets how fast the stand-in reads and which sectors it fails at.', parameters: idParameter,
     body: z.object({ disc: z.string().min(1, 'is empty').max(255).nullable(), speed: z.number().min(0.1, 'must be at least 0.1').max(64, 'must be at most 64'), badSectors: sectorRanges }).partial(), answer: DriveRecord,
   },
-  beginCopy: { method: 'post', path: '/api/disc-copies', summary: 'Reads the disc in a drive into an image of a source volume in the background, and brings in its titles.', body: z.object({ orderId: z.int().positive(), driveId: z.int().positive(), volumeId: z.int().positive() }), answer: DiscCopyRecord, status: 201 },
+  beginCopy: { method: 'post', path: '/api/disc-copies', summary: 'Reads the disc in a drive into an image of a source volume in the background, and brings in its titles.', body: z.object({ orderId: rowNumber, driveId: rowNumber, volumeId: rowNumber }), answer: DiscCopyRecord, status: 201 },
   listCopies: { method: 'get', path: '/api/disc-copies', summary: 'Discs of an order that are or were read in, newest first.', query: ofOrder, answer: z.array(DiscCopyRecord) },
   stopCopy: { method: 'post', path: '/api/disc-copies/{id}/stop', summary: 'Ends reading a disc; nothing of it is kept.', parameters: idParameter, answer: DiscCopyRecord },
 
@@ -196,7 +208,7 @@ export const api = {
   listJobs: { method: 'get', path: '/api/jobs', summary: 'Jobs of an order in plan order.', query: ofOrder, answer: z.array(JobRecord) },
   draftJobs: {
     method: 'post', path: '/api/jobs', summary: 'Drafts a job for each source and spec, and has what its forecast needs measured.',
-    body: z.object({ deliveryVolumeId: z.int().positive(), wishes: z.array(z.object({ sourceId: z.int().positive(), specKey: z.string() })).min(1, 'name at least one').max(5000, 'name at most 5000') }),
+    body: z.object({ deliveryVolumeId: rowNumber, wishes: z.array(z.object({ sourceId: rowNumber, specKey: text(80) })).min(1, 'name at least one').max(mostRows, `name at most ${mostRows}`) }),
     answer: z.object({ jobs: z.array(JobRecord), refused: z.array(z.object({ sourceId: z.int(), specKey: z.string(), reason: z.string() })) }), status: 201,
   },
   readJob: { method: 'get', path: '/api/jobs/{id}', summary: 'One job with its treatment, its check and all that happened to it.', parameters: idParameter, answer: JobDetail },
@@ -205,7 +217,7 @@ export const api = {
     body: z.object({ ids, action: z.enum(['release', 'hold', 'resume', 'cancel', 'retry', 'remove']) }),
     answer: z.object({ outcomes: z.array(z.object({ id: z.int(), done: z.boolean(), reason: z.string().nullable() })) }),
   },
-  moveJobs: { method: 'post', path: '/api/jobs/moves', summary: 'Moves jobs to just before another one, or to the end.', body: z.object({ ids, beforeId: z.int().positive().nullable() }), answer: z.array(JobRecord) },
+  moveJobs: { method: 'post', path: '/api/jobs/moves', summary: 'Moves jobs to just before another one, or to the end.', body: z.object({ ids, beforeId: rowNumber.nullable() }), answer: z.array(JobRecord) },
   listEvents: { method: 'get', path: '/api/job-events', summary: 'What happened to an order\'s jobs, newest first.', query: ofOrder.extend({ limit: z.coerce.number().int().min(1).max(500).default(100) }), answer: z.array(JobEventRecord) },
   addStep: { method: 'post', path: '/api/jobs/{id}/steps', summary: 'Adds a step to the treatment of the lot that a draft belongs to, and works out the lot\'s drafts anew.', parameters: idParameter, body: z.object({ step: Step }), answer: z.object({ jobs: z.array(JobRecord), refused: z.array(z.string()) }) },
   measureAgain: { method: 'post', path: '/api/jobs/{id}/measure-again', summary: 'Measures the sample behind a job\'s forecast once more.', parameters: idParameter, answer: JobRecord },

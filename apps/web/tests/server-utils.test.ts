@@ -4,7 +4,8 @@ import { beforeAll, describe, expect, test } from 'vitest'
 import { parseRange } from '../server/utils/byte-range.ts'
 import { lotOf } from '../server/utils/lot-choice.ts'
 import { safeDirectory, safeName } from '../server/utils/safe-name.ts'
-import { listRoots, resolveUnderRoots } from '../server/utils/volume-roots.ts'
+import { answersTo } from '../server/utils/names.ts'
+import { keepApart, listRoots, resolveUnderRoots } from '../server/utils/volume-roots.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 
 describe('ranges of bytes (RFC 9110, 14.1.2) of a file of 1000', () => {
@@ -50,8 +51,28 @@ describe('places for volumes', () => {
     await expect(resolveUnderRoots([root], path.join(root, 'nowhere'))).rejects.toThrow('There is no directory')
   })
 
+  test('keep apart from what Hematine itself keeps: its data may hold volumes, and no volume may hold it', async () => {
+    const own = path.join(root, 'reels')
+    await expect(keepApart(own, root)).rejects.toThrow('its own database')
+    await expect(keepApart(own, own)).rejects.toThrow('its own database')
+    await expect(keepApart(own, path.join(own, 'old'))).rejects.toThrow('its own database')
+    await keepApart(own, path.join(own, 'volumes', 'sources'))
+    await keepApart(own, path.join(root, 'reels-2'))
+    await keepApart(undefined, root)
+  })
+
   test('roots that do not exist are left out', async () => {
     expect((await listRoots([root, '/does/not/exist'], null)).directories.map(entry => entry.path)).toEqual([root])
+  })
+})
+
+describe('names that the server answers to', () => {
+  test.each([
+    ['http://127.0.0.1:4180', true], ['http://localhost:9', true], ['http://[::1]:4180', true], ['http://farm.example', true], ['http://farm.example:4180', true], ['https://farm.example', false],
+    ['https://tls.example', true], ['http://tls.example', false], ['http://evil.example:4180', false], ['http://127.0.0.1.evil.example', false], ['https://127.0.0.1', false], ['null', false], ['', false],
+  ])('%s: %s', (origin, is) => {
+    process.env.HEMATINE_NAMES = 'farm.example,https://tls.example'
+    expect(answersTo(origin)).toBe(is)
   })
 })
 

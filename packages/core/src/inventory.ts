@@ -38,6 +38,22 @@ export type InventoryColumn = (typeof inventoryColumns)[number]['key']
 /** Which column of a table holds what; null for what it does not have. */
 export type ColumnMatch = Record<InventoryColumn, number | null>
 
+/** What an inventory may have: a page that matches columns by hand holds no more. */
+const mostColumns = 200
+const mostLines = 20_000
+const mostCharacters = 20_000_000
+
+/** Why a table is too large to be read as an inventory, as a sentence; null when it is not. @param text the whole of it, before it is taken apart */
+export function tooLargeForInventory(text: string): string | null {
+  if (text.length > mostCharacters) return `The table is longer than ${mostCharacters / 1e6} million characters. Save the part that is needed into a file of its own.`
+  const firstEnd = text.search(/[\r\n]/)
+  const first = firstEnd < 0 ? text : text.slice(0, firstEnd)
+  const columns = Math.max(...[',', ';', '\t', '|'].map(separator => first.split(separator).length))
+  if (columns > mostColumns) return `The table has ${columns} columns; at most ${mostColumns} are taken. Save the columns that are needed into a file of its own.`
+  const lines = text.split('\n').length
+  return lines > mostLines + 1 ? `The table has ${lines} lines; at most ${mostLines} are taken at a time. Divide it.` : null
+}
+
 /** The columns that a table's headings name, each used once. */
 export function matchColumns(headings: readonly string[]): ColumnMatch {
   const words = headings.map(heading => heading.trim().toLowerCase().replace(/[_\s]+/g, ' '))

@@ -14,7 +14,11 @@ export class LookupTableProblem extends Error {}
 /** Largest tables taken: what colour programs commonly write, and what still loads at once. */
 const mostOf = { '1d': 65_536, '3d': 65 }
 
-const number = String.raw`[-+]?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?`
+/** No line of a table is longer: three numbers of any precision, or a title. */
+const mostCharacters = 500
+
+// Each character can be taken in one way only, so that a long line of digits takes no longer than any other.
+const number = String.raw`[-+]?(?:\d+(?:\.\d*)?|\.\d+)(?:[eE][-+]?\d+)?`
 const triple = new RegExp(`^(${number})\\s+(${number})\\s+(${number})$`)
 
 /**
@@ -26,6 +30,7 @@ export function parseLookupTable(text: string): LookupTable {
   const [domain, rows]: [string[], string[]] = [[], []]
   const wrong = (line: number, what: string) => new LookupTableProblem(`Line ${line} of the table ${what}. Write it again from the program that made it.`)
   for (const [index, raw] of text.split(/\r\n|\n|\r/).entries()) {
+    if (raw.length > mostCharacters) throw wrong(index + 1, `is longer than ${mostCharacters} characters`)
     const line = raw.trim()
     if (line === '' || line.startsWith('#')) continue
     if (triple.test(line)) {

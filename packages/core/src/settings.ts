@@ -7,6 +7,10 @@ const absolutePath = z.string().startsWith('/', 'is not an absolute path')
 export const Settings = z.object({
   /** Address the web server listens on. */
   HEMATINE_HOST: z.string().min(1, 'is empty').default('127.0.0.1'),
+  /** Further names that the web server answers to, with "," between them: "farm.example", or with a scheme when something before it speaks TLS: "https://farm.example". */
+  HEMATINE_NAMES: z.string().transform(text => text.split(',').map(name => name.trim().toLowerCase()).filter(Boolean)).pipe(z.array(z.string().regex(/^(https?:\/\/)?([a-z0-9.-]+|\[[0-9a-f:]+\])(:\d+)?$/, 'is not a list of host names'))).optional(),
+  /** Asked of every browser once, and of programs with every request. Needed when the web server listens beyond this machine. */
+  HEMATINE_PASSPHRASE: z.string().min(12, 'is shorter than 12 characters').max(1000, 'is longer than 1000 characters').optional(),
   /** Port of the web server; when it is taken, the next free one is used. */
   HEMATINE_PORT: wholeNumber(1, 65_535).default(4180),
   /** Where Hematine keeps its database, the demo material and the volumes it makes itself. Empty: .hematine in the project's directory. */
@@ -27,6 +31,14 @@ export const Settings = z.object({
 })
 export type Settings = z.infer<typeof Settings>
 
+/** Whether an address to listen on is reached from this machine only. */
+export function isLoopback(host: string): boolean {
+  return host === 'localhost' || host === '::1' || /^127(\.\d{1,3}){3}$/.test(host)
+}
+
+/** Settings whose values are never shown. */
+const secret = new Set(['HEMATINE_PASSPHRASE', 'HEMATINE_DATABASE_URL'])
+
 /** Settings that are wrong; the message names each with what is the matter. */
 export class WrongSettings extends Error {}
 
@@ -37,7 +49,9 @@ export class WrongSettings extends Error {}
 export function readSettings(environment: Record<string, string | undefined>): Settings {
   const given = Object.fromEntries(Object.entries(environment).filter(([name, value]) => name.startsWith('HEMATINE_') && value !== undefined && value !== ''))
   const parsed = Settings.safeParse(given)
-  const problems = parsed.success ? [] : parsed.error.issues.map(issue => `${String(issue.path[0])}=${given[String(issue.path[0])]}: ${issue.message}.`)
+  const problems = parsed.success ? [] : parsed.error.issues.map(issue => `${String(issue.path[0])}${secret.has(String(issue.path[0])) ? '' : `=${given[String(issue.path[0])]}`}: ${issue.message}.`)
+  if (parsed.success && !isLoopback(parsed.data.HEMATINE_HOST) && !parsed.data.HEMATINE_PASSPHRASE)
+    problems.push(`HEMATINE_HOST=${parsed.data.HEMATINE_HOST}: others on the network could do everything that you can. Set HEMATINE_PASSPHRASE to at least 12 characters, which is then asked for, or leave HEMATINE_HOST out.`)
   for (const name of Object.keys(given)) if (!(name in Settings.shape)) problems.push(`${name} is no setting of Hematine's. Known ones: ${Object.keys(Settings.shape).join(', ')}.`)
   if (!parsed.success || problems.length > 0) throw new WrongSettings(`Some settings cannot be used:\n${problems.map(problem => `  ${problem}`).join('\n')}`)
   return parsed.data

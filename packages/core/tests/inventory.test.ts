@@ -1,5 +1,5 @@
 import { describe, expect, test } from 'vitest'
-import { differencesFromPlan, inventoryColumns, inventoryKey, matchColumns, readInventory, type PlannedSource } from '../src/index.ts'
+import { differencesFromPlan, inventoryColumns, inventoryKey, matchColumns, readInventory, type PlannedSource, tooLargeForInventory } from '../src/index.ts'
 import { discFacts, facts } from './examples.ts'
 
 const headings = inventoryColumns.map(column => column.title)
@@ -56,6 +56,13 @@ describe('cells', () => {
       { line: 8, column: 'Size', message: '"-5" cannot be read. Write it like 28.9 GB, or a number of bytes.' },
     ])
   })
+})
+
+test('a table that a page cannot hold is refused before it is taken apart', () => {
+  expect(tooLargeForInventory(`${Array.from({ length: 50_000 }, (_, index) => `c${index}`).join(';')}\nx`)).toMatch(/^The table has 50000 columns; at most 200/)
+  expect(tooLargeForInventory('name\n'.repeat(20_002))).toMatch(/lines; at most 20000 are taken/)
+  expect(tooLargeForInventory('x'.repeat(20_000_001))).toMatch(/million characters/)
+  expect(tooLargeForInventory('Name,Length\na,1:00\n')).toBeNull()
 })
 
 describe('an item and its source', () => {

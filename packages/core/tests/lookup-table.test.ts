@@ -38,3 +38,8 @@ describe('a .cube file', () => {
     expect(() => parseLookupTable(text)).toThrow(words)
   })
 })
+
+test('a line of 200,000 digits is refused as any other long line, at once', () => {
+  // Read by backtracking, it took over a minute.
+  for (const length of [501, 200_000]) expect(() => parseLookupTable(`LUT_1D_SIZE 2\n${'1'.repeat(length)}\n`)).toThrow('Line 2 of the table is longer than 500 characters')
+})

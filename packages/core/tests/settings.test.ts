@@ -20,6 +20,15 @@ describe('settings', () => {
     expect(read).toThrow('HEMATINE_PROT is no setting of Hematine\'s.')
   })
 
+  test('listening beyond this machine needs a passphrase, whose value is never shown', () => {
+    expect(() => readSettings({ HEMATINE_HOST: '0.0.0.0' })).toThrow('Set HEMATINE_PASSPHRASE to at least 12 characters')
+    expect(() => readSettings({ HEMATINE_HOST: '10.0.0.7', HEMATINE_PASSPHRASE: 'fog signal' })).toThrow('HEMATINE_PASSPHRASE: is shorter than 12 characters.')
+    expect(() => readSettings({ HEMATINE_PASSPHRASE: 'fog signal' })).not.toThrow('fog signal')
+    expect(readSettings({ HEMATINE_HOST: '0.0.0.0', HEMATINE_PASSPHRASE: 'fog signal at dawn', HEMATINE_NAMES: 'Farm.example, https://farm.example:8443' })).toMatchObject({ HEMATINE_NAMES: ['farm.example', 'https://farm.example:8443'] })
+    for (const host of ['127.0.0.1', '127.1.2.3', '::1', 'localhost']) expect(readSettings({ HEMATINE_HOST: host }).HEMATINE_HOST).toBe(host)
+    expect(() => readSettings({ HEMATINE_NAMES: 'farm/x' })).toThrow('is not a list of host names')
+  })
+
   test('a database address must be PostgreSQL\'s', () => {
     expect(() => readSettings({ HEMATINE_DATABASE_URL: 'mysql://x' })).toThrow('is not a PostgreSQL address')
   })

@@ -15,6 +15,7 @@ import { colourNumbers } from './encoder.ts'
 import { openInput, type MediaInput, type PlainInput, type TitleInput } from './input.ts'
 import { MediaError } from './libav.ts'
 import { isWithoutTimes } from './packet-pass.ts'
+import { refuseLargeStill, refuseTooLarge } from './picture-limit.ts'
 import { countedAtOnce, countedInAll, statedRates, withTimes } from './source-times.ts'
 
 /** Frames decoded to learn the scan: half a second of 50i. */
@@ -38,6 +39,7 @@ export async function readFacts(input: MediaInput): Promise<SourceFacts> {
 async function readPlainFacts(input: PlainInput): Promise<SourceFacts> {
   const { bytes, remarks, ...ofFiles } = await fileFacts(input)
   if (bytes === 0) throw new MediaError('The file is empty.')
+  if (input.kind === 'file') await refuseLargeStill(input.path)
   const container = await openInput(input)
   try {
     const streams = container.streams
@@ -46,6 +48,7 @@ async function readPlainFacts(input: PlainInput): Promise<SourceFacts> {
     const subtitles = streams.filter(stream => stream.codecpar.codecType === AVMEDIA_TYPE_SUBTITLE).map(readSubtitle)
     const disc = input.kind === 'title' ? byTables(input, streams, audio, subtitles, remarks) : {}
     if (!picture && audio.length === 0) throw new MediaError('The file holds no picture and no sound.')
+    if (picture) refuseTooLarge(picture.codecpar.width, picture.codecpar.height)
     const durationSeconds = input.kind === 'title' ? input.seconds : length(container, picture)
     const isMade = input.kind === 'file' && isWithoutTimes(container)
     const video = picture ? await readVideo(input, container, picture, isMade ? null : durationSeconds, remarks) : null

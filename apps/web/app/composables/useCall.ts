@@ -1,4 +1,5 @@
-import { api, ErrorBody, type Route, type RouteName } from '#shared/api'
+import { ref } from 'vue'
+import { api, awayCode, ErrorBody, passphraseCode, type Route, type RouteName } from '#shared/api'
 import { leftOutHeader, readable } from '#shared/readable'
 import type { z } from 'zod'
 
@@ -21,8 +22,32 @@ export function addressOf(name: RouteName, input: { parameters?: Record<string, 
   return query.size > 0 ? `${path}?${query}` : path
 }
 
-/** Calls a route; request and answer are checked by its schemas. @throws CallProblem */
+/** Whether the database is being started again; questions wait for it meanwhile. */
+export const databaseAway = ref(false)
+/** Whether the server asks for its passphrase before it answers anything. */
+export const locked = ref(false)
+
+const askAgainMilliseconds = 1000
+
+/** Calls a route; request and answer are checked by its schemas. A question that meets a database that is away is asked again until it is back. @throws CallProblem */
 export async function call<Name extends RouteName>(name: Name, input: CallInput<Name>): Promise<CallAnswer<Name>> {
+  for (;;) {
+    try {
+      const answer = await callOnce(name, input)
+      databaseAway.value = false
+      return answer
+    } catch (error) {
+      if (!(error instanceof CallProblem)) throw error
+      if (error.code === passphraseCode) locked.value = true
+      if (error.code !== awayCode) throw error
+      databaseAway.value = true
+      if (api[name].method !== 'get') throw error
+      await new Promise(resolve => setTimeout(resolve, askAgainMilliseconds))
+    }
+  }
+}
+
+async function callOnce<Name extends RouteName>(name: Name, input: CallInput<Name>): Promise<CallAnswer<Name>> {
   const route: Route = api[name]
   const parts = input as { parameters?: Record<string, unknown>, query?: Record<string, unknown>, body?: unknown }
   let response: Response

@@ -1,12 +1,12 @@
 import {
   builtInSpecs, type DiscCopyRecord, type DriveRecord, type JobRecord, type OrderRecord, type PlannedRecord, type ScanRecord, type TreatmentRecord, type TrialRecord, type VolumeRecord, type WatchRecord, type WorkerRecord,
 } from '@hematine/core'
-import { useLocalStorage, useThrottleFn } from '@vueuse/core'
+import { StorageSerializers, useLocalStorage, useThrottleFn } from '@vueuse/core'
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef } from 'vue'
 import { LiveChange, type SourceCounts } from '#shared/api'
 import { readable } from '#shared/readable'
-import { addressOf, call, tellLeftOut } from '~/composables/useCall'
+import { addressOf, call, databaseAway, tellLeftOut } from '~/composables/useCall'
 import { useNotices } from './notices'
 import { Told } from './told'
 
@@ -23,7 +23,8 @@ function latestOnly(): <Answer>(question: Promise<Answer>, put: (answer: Answer)
 /** The open order and all that is in it: fetched once, then kept up to date by the server's events. */
 export const useOrder = defineStore('order', () => {
   const orders = ref<OrderRecord[]>([])
-  const chosenId = useLocalStorage<number | null>('hematine-order', null)
+  // Written as JSON: a number that starts as nothing would otherwise be read back as text, and no order has that number.
+  const chosenId = useLocalStorage<number | null>('hematine-order', null, { serializer: StorageSerializers.object })
   const jobs = shallowRef(new Map<number, JobRecord>())
   const volumes = ref<VolumeRecord[]>([])
   const workers = ref<WorkerRecord[]>([])
@@ -163,6 +164,7 @@ export const useOrder = defineStore('order', () => {
       connected.value = false
       broken = true
     })
+    source.addEventListener('away', () => { databaseAway.value = true })
     source.addEventListener('reload', () => void load())
     source.addEventListener('change', event => {
       const { answer: change, leftOut } = readable(LiveChange, JSON.parse((event as MessageEvent<string>).data))

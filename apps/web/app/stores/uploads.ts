@@ -33,8 +33,9 @@ export const useUploads = defineStore('uploads', () => {
 
   /** Uploads running at once; the others wait for their turn. */
   const atOnce = 3
-  const waiting: (() => Promise<void>)[] = []
-  let sending = 0
+  const waiting: { id: number, begin: () => Promise<void> | void }[] = []
+  /** Those that have a place among the running ones. */
+  const placed = new Set<number>()
 
   async function add(files: readonly { file: File, directory: string }[]): Promise<void> {
     // Files can be dropped before the page knows its volumes.
@@ -47,28 +48,27 @@ export const useUploads = defineStore('uploads', () => {
     const orderId = order.order.id
     for (const { file, directory } of files) {
       const id = ++lastId
-      waiting.push(() => send(id, file, directory, volume.id, orderId))
+      waiting.push({ id, begin: () => send(id, file, directory, volume.id, orderId) })
       uploads.value = [...uploads.value, { id, name: directory === '' ? file.name : `${directory}/${file.name}`, bytes: file.size, sent: 0, state: 'waiting', reason: null }]
     }
     next()
   }
 
   function next(): void {
-    while (sending < atOnce) {
-      const work = waiting.shift()
-      if (!work) return
-      sending++
-      void work()
+    while (placed.size < atOnce) {
+      const turn = waiting.shift()
+      if (!turn) return
+      placed.add(turn.id)
+      void turn.begin()
     }
   }
 
-  function over(): void {
-    sending--
-    next()
+  /** Gives an upload's place to the next, however it ended. */
+  function leave(id: number): void {
+    if (placed.delete(id)) next()
   }
 
   async function send(id: number, file: File, directory: string, volumeId: number, orderId: number): Promise<void> {
-    if (!uploads.value.some(upload => upload.id === id)) return over()
     change(id, { state: 'sending' })
     const upload = new Upload(file, {
       endpoint: `/api/volumes/${volumeId}/uploads`,
@@ -80,15 +80,17 @@ export const useUploads = defineStore('uploads', () => {
       onSuccess: () => {
         forget(id)
         notices.done(`${file.name} is uploaded and being read.`)
-        over()
+        leave(id)
       },
       onError: error => {
         change(id, { state: 'failed', reason: sentence(error) })
-        over()
+        leave(id)
       },
     })
     running.set(id, upload)
     const [earlier] = await upload.findPreviousUploads()
+    // Cancelled or stopped meanwhile.
+    if (!placed.has(id)) return
     if (earlier) upload.resumeFromPreviousUpload(earlier)
     upload.start()
   }
@@ -101,17 +103,28 @@ export const useUploads = defineStore('uploads', () => {
   async function stop(id: number): Promise<void> {
     await running.get(id)?.abort()
     change(id, { state: 'stopped' })
+    leave(id)
   }
 
   function goOn(id: number): void {
-    change(id, { state: 'sending', reason: null })
-    running.get(id)?.start()
+    change(id, { state: 'waiting', reason: null })
+    waiting.unshift({
+      id,
+      begin: () => {
+        change(id, { state: 'sending' })
+        running.get(id)?.start()
+      },
+    })
+    next()
   }
 
   async function cancel(id: number): Promise<void> {
-    // The server is told to drop what it has; when it cannot be reached, the part stays hidden in the volume.
+    const turn = waiting.findIndex(entry => entry.id === id)
+    if (turn >= 0) waiting.splice(turn, 1)
+    // The server is told to drop what it has; when it cannot be reached, the part stays hidden in the volume until a day has passed.
     await running.get(id)?.abort(true).catch(() => undefined)
     forget(id)
+    leave(id)
   }
 
   return { uploads, add, stop, goOn, cancel }

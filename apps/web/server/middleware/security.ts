@@ -1,15 +1,19 @@
 import { defineEventHandler, getRequestHeader, setResponseHeaders } from 'h3'
+import { answersTo } from '../utils/names'
+import { contentPolicy } from '../utils/content-policy'
 import { RequestProblem } from '../utils/problems'
 
-const policy = [
-  'default-src \'self\'', 'img-src \'self\' data: blob:', 'style-src \'self\' \'unsafe-inline\'', 'script-src \'self\' \'unsafe-inline\'', 'font-src \'self\'',
-  'connect-src \'self\'', 'object-src \'none\'', 'base-uri \'self\'', 'form-action \'self\'', 'frame-ancestors \'none\'',
-].join('; ')
-
-/** Headers for every answer; and requests that change something are taken from this application's own pages only. */
+/**
+ * Headers for every answer; only names that are this server's are answered to, so that another site cannot have its own name lead here; and requests that
+ * change something are taken from this application's own pages only.
+ */
 export default defineEventHandler(event => {
-  setResponseHeaders(event, { 'content-security-policy': policy, 'x-content-type-options': 'nosniff', 'referrer-policy': 'no-referrer', 'x-frame-options': 'DENY', 'cross-origin-resource-policy': 'same-origin' })
+  setResponseHeaders(event, { 'content-security-policy': contentPolicy([]), 'x-content-type-options': 'nosniff', 'referrer-policy': 'no-referrer', 'x-frame-options': 'DENY', 'cross-origin-resource-policy': 'same-origin' })
+  const host = getRequestHeader(event, 'host') ?? ''
+  if (!answersTo(`http://${host}`) && !answersTo(`https://${host}`)) throw new RequestProblem(421, 'wrong-host', 'This server does not answer to that name. Open it by the address that its start command printed, or add the name to the setting HEMATINE_NAMES.')
   if (event.method === 'GET' || event.method === 'HEAD' || event.method === 'OPTIONS') return
   const origin = getRequestHeader(event, 'origin')
-  if (origin && origin.replace(/^https?:\/\//, '') !== getRequestHeader(event, 'host')) throw new RequestProblem(403, 'foreign-origin', 'Another site may not change anything here.')
+  if (!origin) return
+  const isOwn = answersTo(origin) && origin.replace(/^https?:\/\//, '') === host
+  if (!isOwn) throw new RequestProblem(403, 'foreign-origin', 'Another site may not change anything here.')
 })

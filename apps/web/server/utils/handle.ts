@@ -1,9 +1,9 @@
 import { MissingAsset } from '@hematine/core'
-import { Problem } from '@hematine/database'
+import { isAway, Problem } from '@hematine/database'
 import { VolumeProblem } from '@hematine/media/volume-files'
-import { defineEventHandler, getQuery, getRouterParams, readRawBody, setResponseHeader, setResponseStatus, type EventHandler, type H3Event } from 'h3'
+import { defineEventHandler, getQuery, getRouterParams, setResponseHeader, setResponseStatus, type EventHandler, type H3Event } from 'h3'
 import type { z } from 'zod'
-import { api, type Route, type RouteName } from '#shared/api'
+import { api, awayCode, type Route, type RouteName } from '#shared/api'
 import { leftOutHeader, readable } from '#shared/readable'
 import { useLog } from './log'
 import { RequestProblem } from './problems'
@@ -45,7 +45,7 @@ export function handle<Name extends RouteName>(name: Name, work: (request: Reque
     try {
       answer = await work(request)
     } catch (error) {
-      throw asRequestProblem(error)
+      throw asRequestProblem(error, route.method !== 'get')
     } finally {
       // A caller sees what it has just written, before the database has announced it.
       if (route.method !== 'get') request.application.lists.forget()
@@ -61,16 +61,57 @@ export function handle<Name extends RouteName>(name: Name, work: (request: Reque
 
 async function readJson(event: H3Event): Promise<unknown> {
   if (!(event.node.req.headers['content-type'] ?? '').startsWith('application/json')) throw new RequestProblem(415, 'not-json', 'The body must be JSON, with the content type application/json.')
-  if (Number(event.node.req.headers['content-length'] ?? 0) > mostBodyBytes) throw new RequestProblem(413, 'too-large', 'The body is larger than 16 MB. Split the request.')
+  const text = await readBody(event)
+  let body: unknown
   try {
-    return JSON.parse(await readRawBody(event, 'utf8') ?? '')
+    body = JSON.parse(text)
   } catch {
     throw new RequestProblem(400, 'not-json', 'The body is not valid JSON.')
   }
+  // JSON may hold a character that the database cannot keep.
+  if (text.includes('\\u0000') && holdsNul(body)) throw new RequestProblem(400, 'bad-request', 'A text of the request holds the character NUL, which no name or path has. Leave it out.')
+  return body
+}
+
+/** Reads a body, counting its bytes as they come: a stated length may be missing, or wrong. */
+async function readBody(event: H3Event): Promise<string> {
+  const tooLarge = () => {
+    // What is still coming is not read; the connection ends with the answer.
+    setResponseHeader(event, 'connection', 'close')
+    return new RequestProblem(413, 'too-large', 'The body is larger than 16 MB. Split the request.')
+  }
+  if (Number(event.node.req.headers['content-length'] ?? 0) > mostBodyBytes) throw tooLarge()
+  const pieces: Buffer[] = []
+  let bytes = 0
+  for await (const piece of event.node.req as AsyncIterable<Buffer>) {
+    bytes += piece.length
+    if (bytes > mostBodyBytes) throw tooLarge()
+    pieces.push(piece)
+  }
+  return Buffer.concat(pieces).toString('utf8')
+}
+
+function holdsNul(value: unknown): boolean {
+  if (typeof value === 'string') return value.includes('\0')
+  return typeof value === 'object' && value !== null && Object.entries(value).some(([key, entry]) => key.includes('\0') || holdsNul(entry))
+}
+
+/** What the database says of requests that do not fit what is there now: two that were made at once, or a reference to what was just removed. */
+const conflicts: Record<string, [status: number, code: string, message: string]> = {
+  23505: [409, 'conflict', 'The same was made by somebody else a moment ago. Load the page again, then try again if it is still needed.'],
+  23503: [409, 'conflict', 'Something that this refers to was removed meanwhile, or is still needed by something else. Load the page again.'],
+  '40P01': [409, 'conflict', 'Somebody else changed the same things at this moment, so this was not done. Try again.'],
+  40001: [409, 'conflict', 'Somebody else changed the same things at this moment, so this was not done. Try again.'],
+  '22P05': [400, 'bad-request', 'A text of the request holds a character that cannot be kept. Leave it out.'],
+  22021: [400, 'bad-request', 'A text of the request holds a character that cannot be kept. Leave it out.'],
+  22003: [404, 'not-found', 'A number in the request is larger than any that there is. Load the page again.'],
 }
 
 /** Known problems with their status; anything else is passed on and becomes a plain 500. */
-function asRequestProblem(error: unknown): unknown {
+function asRequestProblem(error: unknown, changes: boolean): unknown {
+  const conflict = conflicts[String((error as { code?: unknown }).code)]
+  if (conflict) return new RequestProblem(...conflict)
+  if (isAway(error)) return new RequestProblem(503, awayCode, `The database does not answer at the moment; it is being started again. ${changes ? 'See whether this was done before you ask for it again.' : 'The page asks again by itself.'}`)
   if (error instanceof Problem) return new RequestProblem(error.status, error.code, error.message)
   if (error instanceof VolumeProblem) return new RequestProblem(error.code === 'outside' ? 403 : error.code === 'missing' ? 404 : 409, `volume-${error.code}`, error.message)
   if (error instanceof MissingAsset) return new RequestProblem(409, 'missing-asset', error.message)

@@ -31,6 +31,14 @@ export async function resolveUnderRoots(roots: readonly string[], target: string
   return real
 }
 
+/** Keeps volumes out of what Hematine itself keeps: its database, its keys. Only the volumes that it made there lie in it. @throws Problem 409 */
+export async function keepApart(dataDirectory: string | undefined, target: string): Promise<void> {
+  if (!dataDirectory) return
+  const own = await realpath(dataDirectory).catch(() => path.resolve(dataDirectory))
+  if (inside(target, own) || (inside(own, target) && !target.startsWith(path.join(own, 'volumes') + path.sep)))
+    throw new Problem(409, 'own-data', 'Hematine keeps its own database in or around this directory. Choose another one.')
+}
+
 /** The allowed roots, or the directories inside one of them. */
 export async function listRoots(roots: readonly string[], target: string | null): Promise<Roots> {
   const allowed = await realRoots(roots)

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { inventoryColumns, matchColumns, readInventory, type ColumnMatch, type PlannedSource } from '@hematine/core'
+import { inventoryColumns, matchColumns, readInventory, tooLargeForInventory, type ColumnMatch, type PlannedSource } from '@hematine/core'
 import Papa from 'papaparse'
 import { computed, ref, watch } from 'vue'
 import StateMark from '~/components/common/StateMark.vue'
@@ -8,7 +8,8 @@ import StateMark from '~/components/common/StateMark.vue'
 const props = defineProps<{ text: string }>()
 const sources = defineModel<PlannedSource[]>({ required: true })
 
-const table = computed(() => Papa.parse<string[]>(props.text.replace(/^\uFEFF/, '')).data)
+const tooLarge = computed(() => tooLargeForInventory(props.text))
+const table = computed(() => tooLarge.value ? [] : Papa.parse<string[]>(props.text.replace(/^\uFEFF/, '')).data)
 const lines = computed(() => table.value.slice(1).filter(line => line.some(cell => cell.trim() !== '')).length)
 const headings = computed(() => table.value[0] ?? [])
 const match = ref<ColumnMatch>(matchColumns(headings.value))
@@ -19,7 +20,8 @@ const preview = computed(() => table.value.slice(1, 6))
 </script>
 
 <template>
-  <p v-if="lines === 0" class="look"><StateMark state="look" /> The table has no lines below its headings. It should be a CSV file whose first line names the columns.</p>
+  <p v-if="tooLarge" class="look"><StateMark state="look" /> {{ tooLarge }}</p>
+  <p v-else-if="lines === 0" class="look"><StateMark state="look" /> The table has no lines below its headings. It should be a CSV file whose first line names the columns.</p>
   <template v-else>
     <div class="columns">
       <VSelect v-for="column in inventoryColumns" :key="column.key" v-model="match[column.key]" :items="choices" :label="column.title" :hint="column.written" />

@@ -6,8 +6,10 @@ import CommandPalette from './CommandPalette.vue'
 import KeyHelp from './KeyHelp.vue'
 import NoticeList from './NoticeList.vue'
 import OrderStrip from './OrderStrip.vue'
+import PassphraseGate from './PassphraseGate.vue'
 import StationRail from './StationRail.vue'
 import { stations } from '~/composables/stations'
+import { locked } from '~/composables/useCall'
 import { useNotices } from '~/stores/notices'
 import { useOrder } from '~/stores/order'
 
@@ -62,7 +64,8 @@ useEventListener(window, 'unhandledrejection', (event: PromiseRejectionEvent) =>
     <div class="column">
       <OrderStrip />
       <main id="station" tabindex="-1">
-        <div v-if="failed" class="empty"><strong>The order could not be loaded</strong>{{ failed }}<br><VBtn @click="open">Try again</VBtn></div>
+        <PassphraseGate v-if="locked" @given="open" />
+        <div v-else-if="failed" class="empty"><strong>The order could not be loaded</strong>{{ failed }}<br><VBtn @click="open">Try again</VBtn></div>
         <div v-else-if="!order.loaded" class="empty" role="status">Loading the order</div>
         <slot v-else />
       </main>

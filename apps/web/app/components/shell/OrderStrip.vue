@@ -5,6 +5,7 @@ import { computed, ref } from 'vue'
 import OrderDialog from './OrderDialog.vue'
 import ScarceBar from './ScarceBar.vue'
 import { moment, untilWords } from '~/composables/times'
+import { databaseAway } from '~/composables/useCall'
 import { useClock, usePlan } from '~/composables/usePlan'
 import { useOrder } from '~/stores/order'
 
@@ -49,6 +50,7 @@ const timeLeft = computed(() => {
     <span v-if="due" class="due">due <span class="number">{{ moment(due, now) }}</span></span>
     <span class="spacer" />
     <span v-if="!order.connected" class="look" role="status">Connection lost, trying again</span>
+    <span v-else-if="databaseAway" class="look" role="status">The database is being started again</span>
     <ScarceBar label="device time" v-bind="deviceTime" />
     <ScarceBar label="storage" v-bind="storage" />
     <ScarceBar label="time left" v-bind="timeLeft" />
