@@ -8,6 +8,7 @@ export default defineConfig({
   resolve: { alias: { '~': inWeb('app'), '#shared': inWeb('shared') } },
   test: {
     include: ['packages/*/tests/**/*.test.ts', 'apps/*/tests/**/*.test.ts', 'scripts/tests/**/*.test.ts'],
+    globalSetup: ['tests/support/cluster.ts'],
     // Files run in processes of their own, two at a time: most of them wait for a database, a child or a disk now and then.
     pool: 'forks',
     maxWorkers: 2,

@@ -9,6 +9,8 @@ import { postgresPrograms, SetUpProblem } from './bootstrap.mjs'
 export interface Cluster {
   /** Address of a database of the cluster; the database is made when it is not there. */
   database(name: string): Promise<string>
+  /** Process number of the server at this moment. */
+  readonly pid: number | undefined
   stop(): Promise<void>
 }
 
@@ -45,9 +47,10 @@ function reachable(directory: string, as: { uid: number, gid: number } | null): 
 /**
  * Starts a PostgreSQL cluster of Hematine's own: loopback only, a free port, a random password, no Unix socket. The system's clusters are not touched.
  * @param directory where it keeps its data; made when it is not there
+ * A server that ends by itself is begun again.
  * @param options.lasting false for tests: nothing is flushed to disk, and the data goes when the cluster stops
  */
-export async function startCluster(directory: string, options: { lasting: boolean }): Promise<Cluster> {
+export async function startCluster(directory: string, options: { lasting: boolean, say?: (line: string) => void }): Promise<Cluster> {
   const programs = postgresPrograms()
   if (!programs) throw new SetUpProblem('PostgreSQL is not installed: sudo apt-get install postgresql')
   const as = databaseUser()
@@ -69,18 +72,44 @@ export async function startCluster(directory: string, options: { lasting: boolea
   const port = (await freePort())!
   const settings = ['listen_addresses=127.0.0.1', 'unix_socket_directories=', 'max_connections=60', 'log_min_messages=warning', ...(options.lasting ? [] : ['fsync=off', 'synchronous_commit=off', 'full_page_writes=off'])]
   const log: string[] = []
-  const server = spawn(path.join(programs, 'postgres'), ['-D', data, '-p', String(port), ...settings.flatMap(setting => ['-c', setting])], {
-    ...run, stdio: ['ignore', 'ignore', 'pipe'],
-    // A group of its own: Ctrl-C must reach it last, after the processes that use it.
-    detached: true,
-  })
-  server.stderr.on('data', (text: Buffer) => {
-    log.push(text.toString())
-    if (log.length > 20) log.shift()
-  })
+  const begin = () => {
+    const process = spawn(path.join(programs, 'postgres'), ['-D', data, '-p', String(port), ...settings.flatMap(setting => ['-c', setting])], {
+      ...run, stdio: ['ignore', 'ignore', 'pipe'],
+      // A group of its own: Ctrl-C must reach it last, after the processes that use it.
+      detached: true,
+    })
+    process.stderr.on('data', (text: Buffer) => {
+      log.push(text.toString())
+      if (log.length > 20) log.shift()
+    })
+    return process
+  }
+  let server = begin()
+  let stopping = false
+  let failures = 0
+  let retry: NodeJS.Timeout | undefined
+  /** Begins the server again when it ends by itself, on the same port: whoever uses it only has to connect anew. */
+  const superviseServer = () => {
+    const begun = Date.now()
+    server.once('exit', (code, signal) => {
+      if (stopping) return
+      failures = Date.now() - begun > 30_000 ? 0 : failures + 1
+      // Processes of the one that was killed may hold its memory for a moment more.
+      const wait = Math.min(10_000, 200 * 2 ** failures)
+      options.say?.(`The database ended (${signal ?? `code ${code}`}); it begins again in ${(wait / 1000).toFixed(1)} s. ${log.slice(-2).join(' ').trim()}`)
+      retry = setTimeout(() => {
+        server = begin()
+        superviseServer()
+      }, wait)
+    })
+  }
   const url = (name: string) => `postgresql://${user}:${readFileSync(passwordFile, 'utf8')}@127.0.0.1:${port}/${name}`
   await untilReady(server, url('postgres'), log)
+  superviseServer()
   return {
+    get pid() {
+      return server.pid
+    },
     async database(name) {
       const client = new pg.Client({ connectionString: url('postgres') })
       await client.connect()
@@ -93,6 +122,8 @@ export async function startCluster(directory: string, options: { lasting: boolea
       return url(name)
     },
     async stop() {
+      stopping = true
+      clearTimeout(retry)
       await endServer(server)
       if (!options.lasting) rmSync(home, { recursive: true, force: true })
     },

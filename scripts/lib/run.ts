@@ -35,7 +35,8 @@ async function choosePort(settings: Settings): Promise<number> {
 async function untilAnswers(address: string): Promise<void> {
   for (let wait = 0; wait < 300; wait++) {
     try {
-      if ((await fetch(`${address}/api/workers`)).ok) return
+      // One that asks for the passphrase answers, too.
+      if ([200, 401].includes((await fetch(`${address}/api/workers`)).status)) return
     } catch {
       // Not listening yet.
     }
@@ -65,14 +66,16 @@ export async function run(options: RunOptions): Promise<Running> {
     await cluster?.stop()
   }
   try {
-    if (!settings.HEMATINE_DATABASE_URL) cluster = await startCluster(path.join(dataDirectory, 'postgres'), { lasting: options.lasting })
+    if (!settings.HEMATINE_DATABASE_URL) cluster = await startCluster(path.join(dataDirectory, 'postgres'), { lasting: options.lasting, say: line => console.error(line) })
     const databaseUrl = settings.HEMATINE_DATABASE_URL ?? await cluster!.database('hematine')
     await prepare(options, databaseUrl)
 
     const port = await choosePort(settings)
     const host = settings.HEMATINE_HOST
-    const environment = { HEMATINE_DATABASE_URL: databaseUrl, HEMATINE_DATA_DIR: dataDirectory, HEMATINE_BUILD_DIR: built.directory, HEMATINE_LANES: String(settings.HEMATINE_LANES), HEMATINE_LOG_LEVEL: settings.HEMATINE_LOG_LEVEL, NODE_ENV: 'production' }
-    const web = supervise('web server', built.web, { ...environment, NITRO_HOST: host, NITRO_PORT: String(port), NITRO_SHUTDOWN_TIMEOUT: '4000' })
+    const environment = { HEMATINE_DATABASE_URL: databaseUrl, HEMATINE_DATA_DIR: dataDirectory, HEMATINE_BUILD_DIR: built.directory, HEMATINE_LANES: String(settings.HEMATINE_LANES), HEMATINE_LOG_LEVEL: settings.HEMATINE_LOG_LEVEL, NODE_ENV: 'production',
+      // A volume that does not answer holds up a thread or two, and not all there are.
+      UV_THREADPOOL_SIZE: '16' }
+    const web = supervise('web server', built.web, { ...environment, NITRO_HOST: host, NITRO_PORT: String(port), NITRO_SHUTDOWN_TIMEOUT: '4000', HEMATINE_HOST: host, HEMATINE_NAMES: settings.HEMATINE_NAMES?.join(','), HEMATINE_PASSPHRASE: settings.HEMATINE_PASSPHRASE })
     const workers = Array.from({ length: settings.HEMATINE_WORKERS }, (_, index) =>
       supervise('worker', built.worker, { ...environment, ...(index > 0 && settings.HEMATINE_WORKER_NAME ? { HEMATINE_WORKER_NAME: `${settings.HEMATINE_WORKER_NAME} ${index + 1}` } : {}) }))
     started.push(web, ...workers)

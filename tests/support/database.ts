@@ -1,10 +1,9 @@
-import path from 'node:path'
+import { randomUUID } from 'node:crypto'
 import type { SourceFacts } from '@hematine/core'
-import { bringIn, connect, createOrder, keepFacts, migrate, registerVolume, registerWorker, TaskQueue, type Database, type WorkerIdentity } from '@hematine/database'
-import { afterAll, beforeAll } from 'vitest'
+import { bringIn, connect, createOrder, keepFacts, registerVolume, registerWorker, TaskQueue, type Database, type WorkerIdentity } from '@hematine/database'
+import { afterAll, beforeAll, inject } from 'vitest'
 import { facts } from '../../packages/core/tests/examples.ts'
-import { startCluster, type Cluster } from '../../scripts/lib/cluster.ts'
-import { scratchDirectory } from './scratch.ts'
+import { makeDatabase, startTemplateCluster } from './cluster.ts'
 
 export interface TestDatabase {
   url: string
@@ -13,12 +12,18 @@ export interface TestDatabase {
   em(): Database['em']
   /** A database beside the others, empty, and migrated unless said otherwise; what was open before is closed. */
   fresh(migrated?: boolean): Promise<void>
+  /** Of a cluster of one's own: ends its server at once, as a crash does. */
+  kill(): void
 }
 
-/** A PostgreSQL cluster for a test file, on a free port, gone when its tests are through. */
-export function useDatabase(): TestDatabase {
-  const directory = scratchDirectory()
-  let cluster: Cluster | null = null
+/**
+ * Databases of a test file in the cluster that all files share, made from one that is migrated already.
+ * @param own whether the file has a cluster of its own, because it kills it
+ */
+export function useDatabase({ own = false } = {}): TestDatabase {
+  let { server, template } = inject('cluster')
+  let stopOwn = async () => undefined as void
+  const file = randomUUID().slice(0, 8)
   let count = 0
   const state = { em: () => state.database.em.fork() } as TestDatabase
   // Connections end a little after their pool says so; the server may be gone by then.
@@ -30,21 +35,26 @@ export function useDatabase(): TestDatabase {
   }
   state.fresh = async (migrated = true) => {
     await close()
-    state.url = await cluster!.database(`test_${++count}`)
+    state.url = await makeDatabase(server, `test_${file}_${++count}`, migrated ? template : null)
     state.database = await connect(state.url)
-    if (migrated) await migrate(state.database)
     isEnding = false
     state.queue = await TaskQueue.open(state.url, false, error => {
       if (!isEnding) throw error
     })
   }
   beforeAll(async () => {
-    cluster = await startCluster(path.join(directory, 'postgres'), { lasting: false })
+    if (own) {
+      const cluster = await startTemplateCluster()
+      server = cluster.server
+      template = cluster.template
+      state.kill = cluster.kill
+      stopOwn = cluster.stop
+    }
     await state.fresh()
   })
   afterAll(async () => {
     await close()
-    await cluster?.stop()
+    await stopOwn()
   })
   return state
 }

@@ -1,6 +1,7 @@
 import { fork, type ChildProcess } from 'node:child_process'
 import { fileURLToPath } from 'node:url'
 import type { Assignment, Instruction, Report } from './messages.ts'
+import { watchForStall } from './stall.ts'
 
 /** What became of a child's task. A process that broke off said nothing of why: it crashed or was killed. */
 export type Outcome = Extract<Report, { say: 'facts' | 'measured' | 'sample' | 'tried' | 'job' | 'stopped' | 'failed' }> | { say: 'broke off', how: string }
@@ -9,6 +10,8 @@ export type Outcome = Extract<Report, { say: 'facts' | 'measured' | 'sample' | '
 const entry = fileURLToPath(new URL(import.meta.url.endsWith('.ts') ? './child.ts' : './child.mjs', import.meta.url))
 /** A child that does not stop when asked is ended after this time. */
 const patienceMilliseconds = 5000
+
+const stalled: Outcome = { say: 'failed', reason: 'Nothing could be read or written for a minute: the disk or network that a file lies on does not answer. See that it is connected, then try again.' }
 
 function forkChild(): ChildProcess {
   return fork(entry, [], { serialization: 'advanced', stdio: ['ignore', 'ignore', 'ignore', 'ipc'] })
@@ -21,10 +24,15 @@ function tell(child: ChildProcess, instruction: Instruction): void {
 /** What a child says while it works. */
 export type OnTheWay = Extract<Report, { say: 'progress' | 'measuring' | 'look' | 'moment' }>
 
-/** What a child says of the task it was given, once: its result, or how it broke off. */
-function outcomeOf(child: ChildProcess, onProgress: (report: OnTheWay) => void): Promise<Outcome> {
+/** What a child says of the task it was given, once: its result, or how it broke off. One that hangs is ended. */
+function outcomeOf(child: ChildProcess, onProgress: (report: OnTheWay) => void, isWaiting: () => boolean = () => false): Promise<Outcome> {
   return new Promise(resolve => {
+    const endWatch = child.pid === undefined ? () => undefined : watchForStall(child.pid, isWaiting, () => {
+      child.kill('SIGKILL')
+      end(stalled)
+    })
     const end = (outcome: Outcome) => {
+      endWatch()
       child.off('message', onMessage).off('error', onError).off('close', onClose)
       resolve(outcome)
     }
@@ -42,11 +50,14 @@ function outcomeOf(child: ChildProcess, onProgress: (report: OnTheWay) => void):
 export class TaskProcess {
   readonly outcome: Promise<Outcome>
   private readonly child: ChildProcess
+  private isPaused = false
 
   constructor(assignment: Assignment, onProgress: (report: OnTheWay) => void = () => undefined) {
     this.child = forkChild()
     const closed = new Promise<void>(resolve => this.child.once('close', () => resolve()).once('error', () => resolve()))
-    this.outcome = outcomeOf(this.child, onProgress).then(async outcome => {
+    this.outcome = outcomeOf(this.child, onProgress, () => this.isPaused).then(async outcome => {
+      // A process that waits for a disk in the kernel cannot even be killed; it is left to itself.
+      if (outcome === stalled) return outcome
       tell(this.child, { say: 'leave' })
       // The next task finds this one's memory and processor free.
       await closed
@@ -60,10 +71,12 @@ export class TaskProcess {
   }
 
   pause(): void {
+    this.isPaused = true
     tell(this.child, { say: 'pause' })
   }
 
   goOn(): void {
+    this.isPaused = false
     tell(this.child, { say: 'go on' })
   }
 
@@ -93,7 +106,8 @@ export class ReadingProcess {
     tell(child, { say: 'assign', assignment })
     const result = await outcome
     // One that was told to stop takes no more.
-    if (result.say === 'broke off' || result.say === 'stopped' || ++this.done >= tasksEach) this.leave()
+    if (result === stalled) this.child = null
+    else if (result.say === 'broke off' || result.say === 'stopped' || ++this.done >= tasksEach) this.leave()
     else this.idle = setTimeout(() => this.leave(), idleMilliseconds).unref()
     return result
   }

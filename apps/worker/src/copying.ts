@@ -3,12 +3,12 @@ import path from 'node:path'
 import { countSectors, sectorBytes, type SectorRange } from '@hematine/core'
 import { endCopy, keepCopied, readCopy, reserveCopyPath, type DiscCopyRow, type DriveRow, type EntityManager, type TaskQueue, type VolumeRow } from '@hematine/database'
 import { copyDisc, StandInDrive } from '@hematine/media/drive'
-import { exists, flushToDisk, freeNameIn, placeFile, spaceOf, VolumeProblem, workDirectory, workDirectoryName } from '@hematine/media/volume-files'
+import { exists, flushToDisk, freeNameIn, placeFile, spaceOfVolume, VolumeProblem, workDirectory, workDirectoryName } from '@hematine/media/volume-files'
 import { titlesOf } from './scanning.ts'
 
 /** Where the unfinished image of a copy lies: out of sight, in its volume. */
 async function temporaryOf(copy: DiscCopyRow, volume: VolumeRow): Promise<string> {
-  return path.join(await workDirectory(volume.path), `disc-${copy.id}.part`)
+  return path.join(await workDirectory(volume), `disc-${copy.id}.part`)
 }
 
 /**
@@ -46,9 +46,9 @@ export async function copyFromDrive(em: EntityManager, queue: TaskQueue, copyId:
 }
 
 /** Removes unfinished images of copies that are over from a volume. */
-export async function removeLeftCopies(em: EntityManager, volume: Pick<VolumeRow, 'path'>): Promise<void> {
+export async function removeLeftCopies(em: EntityManager, volume: VolumeRow): Promise<void> {
   // Not made for this: a source volume in which nothing was ever put has none.
-  const directory = path.join(volume.path, workDirectoryName)
+  const directory = path.join(volume.path, workDirectoryName, volume.marker)
   for (const name of await readdir(directory).catch(() => [])) {
     const id = /^disc-(\d+)\.part$/.exec(name)?.[1]
     if (id && !await readCopy(em, Number(id))) await rm(path.join(directory, name), { force: true })
@@ -59,7 +59,7 @@ export async function removeLeftCopies(em: EntityManager, volume: Pick<VolumeRow
 async function readDisc(em: EntityManager, copy: DiscCopyRow, drive: DriveRow, volume: VolumeRow, temporary: string, isStopping: () => boolean): Promise<SectorRange[] | null> {
   const device = await StandInDrive.open(path.join(drive.shelf, copy.disc), drive)
   try {
-    const { freeBytes } = await spaceOf(volume.path, true)
+    const { freeBytes } = await spaceOfVolume(volume, true)
     const wanted = (device.sectors - copy.sectorsDone) * sectorBytes
     if (freeBytes !== null && freeBytes < wanted) throw new VolumeProblem(`There is no room for this disc on ${volume.name}. Free some space, then read it again.`)
     const done = await exists(temporary) ? { sectors: copy.sectorsDone, unreadable: copy.unreadable } : { sectors: 0, unreadable: [] }

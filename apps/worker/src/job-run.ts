@@ -1,11 +1,14 @@
-import { rm } from 'node:fs/promises'
 import path from 'node:path'
 import { deliveredFacts, judge, MissingAsset, planOf, progressOf, treatedSeconds, type Check } from '@hematine/core'
-import { assetBytes, beginPlacing, deliveryVolumeOf, failJob, keepProgress, letGo, loseJob, sourceName, sourceOf, sourceVolumeOf, stateInHand, type Database, type JobRow, type SampleRow } from '@hematine/database'
+import {
+  assetBytes, beginPlacing, deliveryVolumeOf, failJob, isAway, isOpen, keepProgress, letGo, loseJob, patiently, sourceName, sourceOf, sourceVolumeOf, stateInHand, type Database, type EntityManager, type JobRow, type SampleRow, type VolumeRow,
+} from '@hematine/database'
+import { answering } from '@hematine/media/answering'
 import { provideAssets } from '@hematine/media/assets'
 import { sourceInput } from '@hematine/media/source-input'
-import { identityOf, VolumeProblem, workDirectory } from '@hematine/media/volume-files'
-import { brokeOffSentence, TaskProcess } from './child-process.ts'
+import { identityOf, spaceOfVolume, VolumeProblem, workDirectory } from '@hematine/media/volume-files'
+import { TaskProcess } from './child-process.ts'
+import { findFinished, leaveNote, removeFinished, workFingerprint } from './finished.ts'
 import type { Report, Stage } from './messages.ts'
 import { freeName, placeResult } from './placing.ts'
 import type { Pausable, Turnstile } from './turnstile.ts'
@@ -14,6 +17,43 @@ import type { Pausable, Turnstile } from './turnstile.ts'
 const writeEveryMilliseconds = 500
 /** A finished file whose job is held looks this often for what was decided. */
 const decisionEveryMilliseconds = 200
+
+/** A source is looked at this often while a job works from it. */
+const lookAtSourceMilliseconds = 20_000
+
+/** What a source that cannot be found is like: not as it was. One whose disk does not answer is another matter. */
+function asGone(error: unknown): null {
+  if (error instanceof VolumeProblem || (error as NodeJS.ErrnoException).code === undefined) throw error
+  return null
+}
+
+/** The sentence for a volume that is gone, which a process that only sees files would blame on a file. */
+async function volumeProblem(source: VolumeRow, delivery: VolumeRow): Promise<string | null> {
+  for (const [volume, mustWrite] of [[source, false], [delivery, true]] as const) {
+    const { problem } = await spaceOfVolume(volume, mustWrite)
+    if (problem) return problem.includes(volume.name) ? problem : `${volume.name}: ${problem}`
+  }
+  return null
+}
+
+/** Looks at a source now and then until it is told to end. @returns ends it, and tells whether the source has changed */
+function watchSource(hasChanged: () => Promise<boolean>, onChange: () => void): () => boolean {
+  let changed = false
+  let timer: NodeJS.Timeout | undefined
+  const look = () => {
+    timer = setTimeout(() => void hasChanged().catch(() => false).then(answer => {
+      changed ||= answer
+      if (changed) onChange()
+      else if (timer) look()
+    }), lookAtSourceMilliseconds)
+  }
+  look()
+  return () => {
+    clearTimeout(timer)
+    timer = undefined
+    return changed
+  }
+}
 
 /** One job in this worker's hands, from its start to its place among the results. */
 export class JobRun implements Pausable {
@@ -77,53 +117,80 @@ export class JobRun implements Pausable {
     else this.process?.goOn()
   }
 
+  /** Writes to the database for as long as it takes; a worker that leaves gives up, and its job is given to others. */
+  private persist<Result>(work: (em: EntityManager) => Promise<Result>, retries = isAway): Promise<Result> {
+    return patiently(() => work(this.database.em.fork()), { retries, givesUp: () => this.stopping })
+  }
+
   private async run(): Promise<void> {
     const { job, database, workerId } = this
-    const fail = (reason: string, check: Check | null = null) => failJob(database.em.fork(), job.id, job.attempt, workerId, reason, check)
-    let temporary: string | null = null
+    const fail = (reason: string, check: Check | null = null) => this.persist(em => failJob(em, job.id, job.attempt, workerId, reason, check))
+    const file = `job-${job.id}-${job.attempt}.${job.spec.container}`
+    let directory: string | null = null
+    // What is finished stays until its job is over, whatever the database says meanwhile.
+    let isFinished = false
     try {
       const source = sourceOf(job)
+      const facts = job.facts ?? source.facts!
       const volume = deliveryVolumeOf(job)
-      const input = await sourceInput(source, sourceVolumeOf(source).path)
-      if (await identityOf(input) !== source.identity) return await fail('The source has changed since it was read. Read it again, then make the job anew.')
-      temporary = path.join(await workDirectory(volume.path), `job-${job.id}-${job.attempt}.${job.spec.container}`)
-      await rm(temporary, { force: true })
-      await provideAssets(job.treatment, assetBytes(database.em.fork()))
-      this.process = new TaskProcess({ kind: 'job', input, facts: deliveredFacts(source.facts!, job.treatment), ...planOf(job), outputPath: temporary }, report => { if (report.say === 'progress') this.progress(report) })
-      this.apply()
-      if (this.stopping) this.process.stop()
-      const outcome = await this.process.outcome
-      await this.writing
-      if (outcome.say === 'stopped') return await letGo(database.em.fork(), job.id, job.attempt, workerId)
-      if (outcome.say === 'broke off') {
-        if (!await loseJob(database.em.fork(), job.id, job.attempt, workerId, `its process was ${outcome.how}`)) await fail(brokeOffSentence(outcome.how))
+      directory = await workDirectory(volume)
+      let finished = await findFinished(directory, job)
+      if (!finished) {
+        const sourceVolume = sourceVolumeOf(source)
+        const input = await sourceInput(source, sourceVolume.path)
+        const hasChanged = async () => await answering(sourceVolume.path, () => identityOf(input)).catch(asGone) !== (job.identity ?? source.identity)
+        if (await hasChanged()) return await fail('The source has changed since it was read. Read it again, then make the job anew.')
+        await removeFinished(directory, file)
+        await provideAssets(job.treatment, assetBytes(database.em.fork()))
+        this.process = new TaskProcess({ kind: 'job', input, facts: deliveredFacts(facts, job.treatment), ...planOf(job), outputPath: path.join(directory, file) }, report => { if (report.say === 'progress') this.progress(report) })
+        this.apply()
+        if (this.stopping) this.process.stop()
+        const endWatch = watchSource(hasChanged, () => this.process?.stop())
+        const outcome = await this.process.outcome
+        const changedMeanwhile = endWatch()
+        await this.writing
+        if (changedMeanwhile || (outcome.say === 'job' && await hasChanged())) return await fail('The source changed while the job ran, so its result was not kept. Read it again, then make the job anew.')
+        if (outcome.say === 'stopped') return await this.persist(em => letGo(em, job.id, job.attempt, workerId))
+        if (outcome.say === 'broke off') return await this.persist(em => loseJob(em, job.id, job.attempt, workerId, `its process was ${outcome.how}`))
+        if (outcome.say === 'failed') return await fail(await volumeProblem(sourceVolume, volume) ?? outcome.reason)
+        if (outcome.say !== 'job') return await fail('The work ended without a result. Try again.')
+        finished = { jobId: job.id, work: workFingerprint(job), file, measurement: outcome.measurement, workSeconds: outcome.workSeconds }
+      }
+
+      const check = judge(finished.measurement, job.spec, job.treatment, { facts, findings: job.findings ?? source.findings ?? [] })
+      if (check.verdict === 'fail') {
+        await removeFinished(directory, finished.file)
+        return await fail(check.lines.find(line => line.verdict === 'fail')!.reason!, check)
+      }
+      await leaveNote(directory, finished)
+      isFinished = true
+      const outputPath = await freeName(volume.path, sourceName(source), job.spec)
+      if (!await this.beginPlacing({ check, temporaryPath: finished.file, outputPath, workSeconds: finished.workSeconds })) {
+        // Cancelled, or another worker's: nobody will ask for it. One that is held or waits is found again.
+        isFinished = await this.persist(em => isOpen(em, job.id))
         return
       }
-      if (outcome.say === 'failed') return await fail(outcome.reason)
-      if (outcome.say !== 'job') return await fail('The work ended without a result. Try again.')
-
-      const check = judge(outcome.measurement, job.spec, job.treatment, { facts: source.facts!, findings: source.findings ?? [] })
-      if (check.verdict === 'fail') return await fail(check.lines.find(line => line.verdict === 'fail')!.reason!, check)
-      const outputPath = await freeName(volume.path, sourceName(source), job.spec)
-      if (!await this.beginPlacing({ check, temporaryPath: path.basename(temporary), outputPath, workSeconds: outcome.workSeconds })) return
-      temporary = null
-      await placeResult(database.em.fork(), job.id)
+      // From here on the job is being placed: whatever goes wrong is tried again, by this worker or the next.
+      await this.persist(em => placeResult(em, job.id))
     } catch (error) {
-      await fail(error instanceof VolumeProblem || error instanceof MissingAsset ? error.message : `The job could not be done: ${(error as Error).message}`)
+      if (isFinished) throw error
+      await fail(error instanceof VolumeProblem || error instanceof MissingAsset ? error.message : 'The job could not be done for a reason that Hematine does not know; the worker\'s log says more. Try again.')
+      if (!(error instanceof VolumeProblem || error instanceof MissingAsset)) throw error
     } finally {
-      if (temporary) await rm(temporary, { force: true }).catch(() => undefined)
+      if (directory && !isFinished) await removeFinished(directory, file).catch(() => undefined)
     }
   }
 
   /** Goes over to placing. Held at the very last moment, the finished file waits here until that is decided. @returns false when it was cancelled or lost */
   private async beginPlacing(result: Parameters<typeof beginPlacing>[4]): Promise<boolean> {
-    const { database, job, workerId } = this
+    const { job, workerId } = this
+    // Whatever the database has against it, the result is whole and checked: it is tried again until it is taken, or the worker leaves.
+    const persist = <Result>(work: (em: EntityManager) => Promise<Result>) => this.persist(work, () => true)
     for (;;) {
-      const em = database.em.fork()
-      if (await beginPlacing(em, job.id, job.attempt, workerId, result)) return true
-      const state = await stateInHand(em, job.id, job.attempt, workerId)
+      if (await persist(em => beginPlacing(em, job.id, job.attempt, workerId, result))) return true
+      const state = await persist(em => stateInHand(em, job.id, job.attempt, workerId))
       if (this.stopping || (state !== 'held' && state !== 'waiting')) {
-        await letGo(em, job.id, job.attempt, workerId)
+        await persist(em => letGo(em, job.id, job.attempt, workerId))
         return false
       }
       await new Promise(resolve => setTimeout(resolve, decisionEveryMilliseconds))

@@ -2,6 +2,7 @@ import path from 'node:path'
 import { outputName, type DeliverySpec } from '@hematine/core'
 import { deliveryVolumeOf, failJob, finishJob, readPlacing, renamePlacing, sourceName, sourceOf, type EntityManager } from '@hematine/database'
 import { exists, placeFile, sha256OfFile, workDirectory } from '@hematine/media/volume-files'
+import { removeFinished } from './finished.ts'
 
 /** The first name for a result that nothing in the delivery volume has. */
 export async function freeName(volumePath: string, source: string, spec: Pick<DeliverySpec, 'nameSuffix' | 'container'>): Promise<string> {
@@ -19,16 +20,22 @@ export async function placeResult(em: EntityManager, jobId: number): Promise<voi
   const job = await readPlacing(em, jobId)
   if (!job) return
   const volume = deliveryVolumeOf(job)
-  const temporary = path.join(await workDirectory(volume.path), job.temporaryPath!)
+  const directory = await workDirectory(volume)
+  const file = job.temporaryPath!
+  const temporary = path.join(directory, file)
+  const finish = async () => {
+    await finishJob(em, jobId)
+    await removeFinished(directory, file)
+  }
   let name = job.outputPath!
   if (await exists(temporary)) {
     while (!await placeFile(temporary, path.join(volume.path, name))) {
       name = await freeName(volume.path, sourceName(sourceOf(job)), job.spec)
       await renamePlacing(em, jobId, name)
     }
-    return finishJob(em, jobId)
+    return finish()
   }
   const place = path.join(volume.path, name)
-  if (await exists(place) && await sha256OfFile(place) === job.check!.measurement.sha256) return finishJob(em, jobId)
+  if (await exists(place) && await sha256OfFile(place) === job.check!.measurement.sha256) return finish()
   await failJob(em, jobId, job.attempt, job.workerId ?? null, 'The finished file vanished from the delivery volume before it got its place. Try again.')
 }

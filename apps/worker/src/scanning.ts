@@ -1,4 +1,5 @@
 import { stat } from 'node:fs/promises'
+import { isDeepStrictEqual } from 'node:util'
 import { describeSequence, frameFileName, titlePath, titlesToBringIn, type NumberedSequence, type Rational } from '@hematine/core'
 import type { Arrival, ScannedDirectory, WatchRow } from '@hematine/database'
 import { onDisc } from '@hematine/media/source-input'
@@ -73,8 +74,9 @@ const mostDirectories = 2000
 /**
  * Looks at a watched folder: what is alike in two looks in a row has stopped growing and comes in; a sequence does when its newest frame has.
  * @param known paths that are in the order already
+ * @param sequences those of them that are sequences, with the frames that are known: one whose gaps were filled since has the same path
  */
-export async function lookAtWatch(watch: Pick<WatchRow, 'path' | 'frameRate' | 'growing'>, volume: { id: number, path: string }, known: ReadonlySet<string>): Promise<{ growing: Record<string, string>, arrivals: Arrival[], problem: string | null }> {
+export async function lookAtWatch(watch: Pick<WatchRow, 'path' | 'frameRate' | 'growing'>, volume: { id: number, path: string }, known: ReadonlySet<string>, sequences: ReadonlyMap<string, NumberedSequence> = new Map()): Promise<{ growing: Record<string, string>, arrivals: Arrival[], problem: string | null }> {
   const growing: Record<string, string> = {}
   const arrivals: Arrival[] = []
   let problem: string | null = null
@@ -97,8 +99,8 @@ export async function lookAtWatch(watch: Pick<WatchRow, 'path' | 'frameRate' | '
     const linked = new Set(listing.linkedDirectories)
     const discs = discsIn(listing, directory)
     pending.push(...listing.directories.map(name => inside(directory, name)).filter((path, index) => !linked.has(listing.directories[index]!) && !discs.some(disc => disc.path === path)))
-    const consider = (path: string, state: string, arrival: Arrival) => {
-      if (known.has(path)) return
+    const consider = (path: string, state: string, arrival: Arrival, isKnown = known.has(path)) => {
+      if (isKnown) return
       if (watch.growing[path] === state) arrivals.push(arrival)
       else growing[path] = state
     }
@@ -124,7 +126,8 @@ export async function lookAtWatch(watch: Pick<WatchRow, 'path' | 'frameRate' | '
       problem = `${disc.path}: ${titles.refused[0]?.reason ?? 'It holds no title that can be used.'}`
     }
     for (const sequence of listing.sequences) {
-      consider(inside(directory, describeSequence(sequence)), await sequenceState(volume.path, directory, sequence), { kind: 'sequence', volumeId: volume.id, directory, sequence, frameRate: watch.frameRate })
+      const path = inside(directory, describeSequence(sequence))
+      consider(path, await sequenceState(volume.path, directory, sequence), { kind: 'sequence', volumeId: volume.id, directory, sequence, frameRate: watch.frameRate }, known.has(path) && (!sequences.has(path) || isDeepStrictEqual(sequences.get(path), sequence)))
     }
   }
   return { growing, arrivals, problem }

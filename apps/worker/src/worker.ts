@@ -3,20 +3,21 @@ import { readdir, rm } from 'node:fs/promises'
 import path from 'node:path'
 import { deliveredFacts, MissingAsset, planOf, sectorBytes, type Planned } from '@hematine/core'
 import {
-  adoptPlacing, assetBytes, beginMeasuring, beginSample, beginTrial, bringUpToDate, continueJob, dispatchJobs, endTasks, findLostWorkers, jobsOf, keepFacts, keepLook, keepMeasurement, keepMeasuringFailure, keepMeasuringPart, keepRefusal, keepSampleFailure, keepScanned, keepTrialFailure, keepTrialLooks, keepTrialMoment, knownTrials,
-  keepSourceMeasurement, letGo, listVolumes, listen, needsTemporary, nextDirectory, readSource, registerWorker, reportWorker, retireWorker, returnTasks, sourceNumbersByPath, sourceOf, sourceVolumeOf, startJob, takeDueWatch, takeTask, takeTasks, triedSources, unreadableOf,
+  adoptPlacing, assetBytes, beginMeasuring, beginSample, beginTrial, bringUpToDate, continueJob, dispatchJobs, endTasks, findLostWorkers, giveBackUnknown, holdingsOf, isOpen, jobsOf, keepFacts, keepLook, keepMeasurement, keepMeasuringFailure, keepMeasuringPart, keepRefusal, keepSampleFailure, keepScanned, keepTrialFailure, keepTrialLooks, keepTrialMoment, knownTrials,
+  keepSourceMeasurement, letGo, listVolumes, listen, needsTemporary, nextDirectory, noteMarked, patiently, readSource, registerWorker, reportWorker, retireWorker, returnTasks, sequencesByPath, sourceNumbersByPath, sourceOf, sourceVolumeOf, startJob, takeDueWatch, takeTasks, triedSources, unreadableOf,
   type Database, type JobRow, type ShortKind, type SourceRow, type Task, type TaskPayloads, type TaskQueue, type VolumeRow, type WorkerIdentity,
 } from '@hematine/database'
 import { provideAssets } from '@hematine/media/assets'
 import type { MediaInput } from '@hematine/media/input'
 import { sourceInput } from '@hematine/media/source-input'
-import { trialDirectory, VolumeProblem, workDirectory, workDirectoryName } from '@hematine/media/volume-files'
+import { markVolume, trialDirectory, VolumeProblem, workDirectory } from '@hematine/media/volume-files'
 import type { Logger } from 'pino'
 import { brokeOffSentence, ReadingProcess, TaskProcess, type OnTheWay, type Outcome } from './child-process.ts'
 import { JobRun } from './job-run.ts'
 import { machineInWords, processLives } from './machine.ts'
 import type { Assignment } from './messages.ts'
 import { placeResult } from './placing.ts'
+import { removeAbandonedUploads, removeOldScratch } from './abandoned.ts'
 import { copyFromDrive, removeLeftCopies } from './copying.ts'
 import { lookAtWatch, scanDirectory } from './scanning.ts'
 import { Turnstile } from './turnstile.ts'
@@ -30,6 +31,8 @@ const lookAtSourcesMilliseconds = 1000
 const factsAtOnce = 6
 /** Before a task that met a database out of reach is tried again. */
 const waitAfterTroubleMilliseconds = 5000
+/** Between two looks for what was left behind. */
+const tidyEveryMilliseconds = 3600_000
 /** Times that a task whose process broke off is tried. */
 const tries = 3
 
@@ -59,10 +62,16 @@ export class Worker {
   private filling: Promise<unknown> = Promise.resolve()
   private lookingAtSources: NodeJS.Timeout | undefined
   private readonly tasks = new Set<TaskProcess>()
+  /** Numbers of the tasks in hand, and how many are being taken at this moment. */
+  private readonly inHand = new Set<string>()
+  private taking = 0
+  /** What the database said this worker holds, and it does not, when that was last looked at. */
+  private unknown = new Set<string>()
   private stopping = false
   private looking: Promise<void> | null = null
   private lookAgain = false
   private timer: NodeJS.Timeout | undefined
+  private tidiedAt = 0
   private endListening: () => Promise<void> = async () => undefined
 
   constructor(private readonly options: WorkerOptions) {
@@ -87,7 +96,9 @@ export class Worker {
       }, lookAtSourcesMilliseconds)
       else if (!['worker', 'lot', 'watch'].includes(change.table) && !change.isProgress) this.look()
     }, () => this.look())
+    await this.markVolumes()
     await this.tidy()
+    await removeOldScratch(this.options.scratchDirectory)
     while (await bringUpToDate(this.em) > 0);
     this.timer = setInterval(() => void this.signOfLife(), signOfLifeMilliseconds)
     this.look()
@@ -104,7 +115,7 @@ export class Worker {
     for (const reader of this.readers) reader.stop()
     // What is being taken at this moment is claimed first, so that it is given back too.
     await Promise.allSettled([this.watching, this.filling, this.looking])
-    await retireWorker(this.em, this.options.queue, this.identity.id, 'the worker was ended')
+    await retireWorker(this.em, this.options.queue, this.identity.id, 'the worker was ended', false)
     await Promise.all([...this.runs.values()].map(run => run.ended))
   }
 
@@ -117,11 +128,58 @@ export class Worker {
         await retireWorker(this.em, this.options.queue, id, 'its worker was lost')
         await this.tidy()
       }
+      await this.giveBackUnknown()
+      await this.markVolumes()
+      if (Date.now() - this.tidiedAt > tidyEveryMilliseconds) await this.tidy()
       this.look()
       this.watching ??= this.lookAtWatches().finally(() => { this.watching = null })
     } catch (error) {
       this.options.log.error({ error: (error as Error).message }, 'the database does not answer; trying again')
     }
+  }
+
+  /**
+   * Gives back what the database holds for this worker but it knows nothing of, seen at two looks in a row: its connection was cut after the database had
+   * done what it asked and before it heard of it.
+   */
+  private async giveBackUnknown(): Promise<void> {
+    const holdings = await holdingsOf(this.em, this.identity.id)
+    if (this.taking > 0 || this.stopping) return
+    const now = new Set([...holdings.tasks.filter(task => !this.inHand.has(task)), ...holdings.jobs.filter(job => !this.runs.has(job)).map(String)])
+    const lasting = [...now].filter(name => this.unknown.has(name))
+    this.unknown = now
+    if (lasting.length === 0) return
+    this.options.log.warn({ tasks: lasting.length }, 'work that nobody here knows of is given back')
+    await giveBackUnknown(this.em, this.options.queue, this.identity.id, { tasks: holdings.tasks.filter(task => lasting.includes(task)), jobs: holdings.jobs.filter(job => lasting.includes(String(job))) })
+  }
+
+  /** Gives volumes that results or working files go to the marker that they are known by from then on. */
+  private async markVolumes(): Promise<void> {
+    for (const volume of await listVolumes(this.em)) {
+      if (volume.markedAt || volume.role === 'source') continue
+      try {
+        await markVolume(volume)
+        await noteMarked(this.em, volume.id)
+      } catch (error) {
+        this.options.log.warn({ volume: volume.name, error: (error as Error).message }, 'a volume could not be given its marker yet')
+      }
+    }
+  }
+
+  /** Takes tasks; while that is under way nothing is taken for unknown. */
+  private async take<Kind extends Task['kind']>(kind: Kind, most: number): Promise<Task<Kind>[]> {
+    this.taking++
+    try {
+      const tasks = await takeTasks(this.em, this.options.queue, kind, this.identity.id, most)
+      for (const task of tasks) this.inHand.add(task.id)
+      return tasks
+    } finally {
+      this.taking--
+    }
+  }
+
+  private putDown(tasks: readonly Task[]): void {
+    for (const task of tasks) this.inHand.delete(task.id)
   }
 
   /** Others took this worker for lost and have its work: what still runs here is stopped, and it begins anew under another identity. */
@@ -180,11 +238,25 @@ export class Worker {
     }
     while (this.freeLanes > 0 && !this.stopping) {
       await dispatchJobs(this.em, queue, this.freeLanes)
-      const task = await takeTask(this.em, queue, 'job', this.identity.id)
+      const [task] = await this.take('job', 1)
       if (!task) return
-      const job = await startJob(this.em, task.payload.jobId, task.payload.attempt, this.identity)
-      if (job) this.runJob(job, task)
-      else await endTasks(this.em, queue, [task])
+      // Until its run is known, what was begun must not be taken for unknown.
+      this.taking++
+      try {
+        const job = await startJob(this.em, task.payload.jobId, task.payload.attempt, this.identity)
+        if (job) {
+          this.runJob(job, task)
+          continue
+        }
+        await endTasks(this.em, queue, [task])
+        this.putDown([task])
+      } catch (error) {
+        // The database holds it for this worker, which knows nothing of it any more: it is given back at one of the next looks.
+        this.putDown([task])
+        throw error
+      } finally {
+        this.taking--
+      }
     }
   }
 
@@ -193,10 +265,11 @@ export class Worker {
     this.runs.set(job.id, run)
     this.options.log.info({ job: job.id, attempt: job.attempt }, 'job begun')
     void run.ended
-      .then(() => endTasks(this.em, this.options.queue, [task]))
+      .then(() => this.persist(() => endTasks(this.em, this.options.queue, [task])))
       .catch((error: Error) => this.options.log.error({ job: job.id, error: error.message }, 'job ended badly'))
       .finally(() => {
         this.runs.delete(job.id)
+        this.putDown([task])
         this.options.log.info({ job: job.id }, 'job left')
         this.look()
       })
@@ -221,7 +294,7 @@ export class Worker {
   private async fillLane(kind: ShortKind): Promise<void> {
     // What a source is comes before what is wrong with it: measuring waits until no facts do.
     while (this.busy[kind] < shortLanes[kind] && !this.stopping && !(kind === 'measure' && this.busy.facts > 0)) {
-      const tasks = await takeTasks(this.em, this.options.queue, kind, this.identity.id, kind === 'facts' ? factsAtOnce : 1)
+      const tasks = await this.take(kind, kind === 'facts' ? factsAtOnce : 1)
       if (tasks.length === 0) break
       this.inBackground(kind, tasks)
     }
@@ -244,19 +317,25 @@ export class Worker {
     const work = async () => {
       for (const task of tasks) if (!this.stopping) await this.perform(task)
       // A worker that leaves gives its tasks back; ending them here too would lose them.
-      if (!this.stopping) await endTasks(this.em, this.options.queue, tasks)
+      if (!this.stopping) await this.persist(() => endTasks(this.em, this.options.queue, tasks))
     }
     void work()
       .catch(async (error: Error) => {
         this.options.log.error({ kind, error: error.message }, 'tasks ended badly; they are queued again')
         await new Promise(resolve => setTimeout(resolve, waitAfterTroubleMilliseconds))
-        await returnTasks(this.em, this.options.queue, tasks)
+        if (!this.stopping) await this.persist(() => returnTasks(this.em, this.options.queue, tasks))
       })
       .catch((error: Error) => this.options.log.error({ kind, error: error.message }, 'tasks could not be given back'))
       .finally(() => {
         this.busy[kind]--
+        this.putDown(tasks)
         void this.fillShortLanes([kind, 'measure']).catch((error: Error) => this.options.log.error({ error: error.message }, 'looking for work failed; trying again'))
       })
+  }
+
+  /** Writes to the database for as long as it takes: what was worked out is not thrown away because it is being started again. */
+  private persist<Result>(work: () => Promise<Result>): Promise<Result> {
+    return patiently(work, { givesUp: () => this.stopping, onWait: error => this.options.log.warn({ error: (error as Error).message }, 'the database does not answer; what was worked out waits') })
   }
 
   private async inChild(assignment: Assignment, onTheWay: (report: OnTheWay, task: TaskProcess) => void = () => undefined): Promise<Outcome> {
@@ -306,16 +385,17 @@ export class Worker {
     // One that was read already is not read again when its batch was given back.
     if (source?.state !== 'reading' || this.stopping) return
     const outcome = await this.attempt(async () => this.inReader({ kind: 'facts', input: await this.inputOf(source) }))
-    if (outcome.say === 'facts') await keepFacts(this.em, this.options.queue, sourceId, outcome.facts, outcome.identity, outcome.poster && Buffer.from(outcome.poster))
-    else if (outcome.say === 'failed') await keepRefusal(this.em, sourceId, outcome.reason)
+    const { revision } = source
+    if (outcome.say === 'facts') await this.persist(() => keepFacts(this.em, this.options.queue, sourceId, outcome.facts, outcome.identity, outcome.poster && Buffer.from(outcome.poster), revision))
+    else if (outcome.say === 'failed') await this.persist(() => keepRefusal(this.em, sourceId, outcome.reason, revision))
   }
 
   private async measureSource({ sourceId, depth }: TaskPayloads['measure']): Promise<void> {
     const source = this.stopping ? null : await beginMeasuring(this.em, sourceId)
     if (!source) return
-    const outcome = await this.attempt(async () => this.inReader({ kind: 'measure', input: await this.inputOf(source), facts: source.facts!, depth }, part => keepMeasuringPart(this.em, sourceId, part)))
-    if (outcome.say === 'measured') await keepSourceMeasurement(this.em, sourceId, outcome.measurement, outcome.facts, outcome.strip.map(({ seconds, picture }) => ({ seconds, picture: Buffer.from(picture) })))
-    else if (outcome.say === 'failed') await keepMeasuringFailure(this.em, sourceId, outcome.reason)
+    const outcome = await this.attempt(async () => this.inReader({ kind: 'measure', input: await this.inputOf(source), facts: source.facts!, depth }, part => keepMeasuringPart(this.em, source, part)))
+    if (outcome.say === 'measured') await this.persist(() => keepSourceMeasurement(this.em, source, outcome.measurement, outcome.facts, outcome.strip.map(({ seconds, picture }) => ({ seconds, picture: Buffer.from(picture) }))))
+    else if (outcome.say === 'failed') await this.persist(() => keepMeasuringFailure(this.em, source, outcome.reason))
   }
 
   /** Goes through a folder, one directory after another, until it is through, stopped, or the worker leaves. */
@@ -336,7 +416,12 @@ export class Worker {
         if (!watch) return
         const volume = watch.volume.getEntity() as VolumeRow
         const known = await sourceNumbersByPath(this.em, watch.order.id, volume.id)
-        await keepLook(this.em, this.options.queue, watch.id, await lookAtWatch(watch, volume, new Set(known.keys())))
+        const sequences = await sequencesByPath(this.em, watch.order.id, volume.id)
+        const look = await lookAtWatch(watch, volume, new Set(known.keys()), sequences).catch((error: unknown) => {
+          if (!(error instanceof VolumeProblem)) throw error
+          return { growing: watch.growing, arrivals: [], problem: error.message }
+        })
+        await keepLook(this.em, this.options.queue, watch.id, look)
       }
     } catch (error) {
       this.options.log.error({ error: (error as Error).message }, 'a watched folder could not be looked at; trying again')
@@ -348,11 +433,11 @@ export class Worker {
     if (!sample) return
     const source = sourceOf(sample)
     const outcome = await this.attempt(async () => this.inChild({
-      kind: 'sample', input: await sourceInput(source, sourceVolumeOf(source).path), facts: deliveredFacts(source.facts!, sample.treatment), ...await this.withAssets(sample),
+      kind: 'sample', input: await this.inputOf(source), facts: deliveredFacts(source.facts!, sample.treatment), ...await this.withAssets(sample),
       scratchDirectory: this.options.scratchDirectory, machine: this.identity.machine,
     }))
-    if (outcome.say === 'sample') await keepMeasurement(this.em, sampleId, outcome.measurement)
-    else if (outcome.say === 'failed') await keepSampleFailure(this.em, sampleId, outcome.reason)
+    if (outcome.say === 'sample') await this.persist(() => keepMeasurement(this.em, sampleId, sample.run, outcome.measurement))
+    else if (outcome.say === 'failed') await this.persist(() => keepSampleFailure(this.em, sampleId, sample.run, outcome.reason))
   }
 
   /** Runs a trial, moment by moment; each is kept as soon as it is done, and one that was removed meanwhile is ended. */
@@ -363,15 +448,15 @@ export class Worker {
     let keeping: Promise<unknown> = Promise.resolve()
     const outcome = await this.attempt(async () => this.inChild({
       kind: 'trial', input: await this.inputOf(source), facts: deliveredFacts(source.facts!, trial.treatment), ...await this.withAssets(trial), moments: trial.moments, skip: trial.results.flatMap((result, index) => result ? [index] : []),
-      directory: await trialDirectory((trial.volume.getEntity() as VolumeRow).path, trialId), sourceId: source.id,
+      directory: await trialDirectory(trial.volume.getEntity() as VolumeRow, trialId), sourceId: source.id,
     }, (report, task) => {
       keeping = keeping.then(async () => {
-        const isThere = report.say === 'look' ? await keepTrialLooks(this.em, trialId, report.looks) : report.say === 'moment' ? await keepTrialMoment(this.em, trialId, report.index, report.result) : true
+        const isThere = await this.persist(async () => report.say === 'look' ? keepTrialLooks(this.em, trialId, report.looks) : report.say === 'moment' ? keepTrialMoment(this.em, trialId, report.index, report.result) : true)
         if (!isThere) task.stop()
       }).catch((error: Error) => this.options.log.error({ trial: trialId, error: error.message }, 'a moment of a trial could not be kept'))
     }))
     await keeping
-    if (outcome.say === 'failed') await keepTrialFailure(this.em, trialId, outcome.reason)
+    if (outcome.say === 'failed') await this.persist(() => keepTrialFailure(this.em, trialId, outcome.reason))
   }
 
   /** Spec and treatment of a row, whose tables and pictures lie where its steps look for them. */
@@ -390,9 +475,9 @@ export class Worker {
   }
 
   /** Removes the files of trials that are gone, and pictures of sources that have none left. */
-  private async tidyTrials(volume: Pick<VolumeRow, 'path' | 'name'>): Promise<void> {
+  private async tidyTrials(volume: VolumeRow): Promise<void> {
     try {
-      const directory = path.dirname(await trialDirectory(volume.path, 0))
+      const directory = path.dirname(await trialDirectory(volume, 0))
       const names = await readdir(directory).catch(() => [])
       const ids = names.flatMap(name => /^\d+$/.test(name) ? [Number(name)] : [])
       const known = await knownTrials(this.em, ids)
@@ -409,21 +494,26 @@ export class Worker {
 
   /** Removes what lost workers left in the work directories: files of jobs that are not running, held or about to be placed, and images of copies that are over. */
   private async tidy(): Promise<void> {
+    this.tidiedAt = Date.now()
     for (const volume of await listVolumes(this.em)) {
       if (volume.role !== 'source') await this.tidyTrials(volume)
       if (volume.role === 'working') continue
       try {
         if (volume.role === 'source') {
           await removeLeftCopies(this.em, volume)
+          await removeAbandonedUploads(volume)
           continue
         }
-        const directory = await workDirectory(volume.path)
-        for (const name of await readdir(directory)) {
-          const match = /^job-(\d+)-(\d+)\./.exec(name)
-          if (match && !await needsTemporary(this.em, Number(match[1]), Number(match[2]))) await rm(path.join(directory, name), { force: true })
+        const directory = await workDirectory(volume)
+        const names = await readdir(directory)
+        for (const name of names) {
+          const [, file, id, attempt] = /^(job-(\d+)-(\d+)\.[a-z0-9]+)(\..*)?$/.exec(name) ?? []
+          // What is finished waits for its job to be taken up again.
+          const isFinished = names.includes(`${file}.finished.json`) && await isOpen(this.em, Number(id))
+          if (file && !isFinished && !await needsTemporary(this.em, Number(id), Number(attempt))) await rm(path.join(directory, name), { force: true })
         }
       } catch (error) {
-        this.options.log.warn({ volume: volume.name, error: (error as Error).message }, `the ${workDirectoryName} directory of a volume could not be tidied`)
+        this.options.log.warn({ volume: volume.name, error: (error as Error).message }, 'the work directory of a volume could not be tidied')
       }
     }
   }

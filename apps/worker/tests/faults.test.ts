@@ -1,9 +1,9 @@
 import { createHash } from 'node:crypto'
 import { existsSync } from 'node:fs'
-import { mkdir, readdir, readFile, writeFile } from 'node:fs/promises'
+import { mkdir, readdir, readFile, rename, rm, stat, writeFile } from 'node:fs/promises'
 import path from 'node:path'
 import type { JobState } from '@hematine/core'
-import { actOnJobs, bringIn, createOrder, draftJobs, listJobs, listSources, readJob, registerVolume } from '@hematine/database'
+import { actOnJobs, bringIn, createOrder, draftJobs, listJobs, listSources, readJob, readVolume, registerVolume } from '@hematine/database'
 import { readFacts } from '@hematine/media'
 import { afterAll, afterEach, beforeEach, describe, expect, test } from 'vitest'
 import { useDatabase } from '../../../tests/support/database.ts'
@@ -13,7 +13,7 @@ import { jobsHeld, TestWorker, useBuiltWorker } from '../../../tests/support/wor
 
 /** Real workers on real media, with processes killed at every stage of a job. */
 
-const db = useDatabase()
+const db = useDatabase({ own: true })
 useBuiltWorker()
 const scratch = scratchDirectory()
 let round = 0
@@ -58,7 +58,8 @@ function startWorker(): TestWorker {
 
 const sourceSum = async () => createHash('sha256').update(await readFile(path.join(volumes.source, 'tape.mkv'))).digest('hex')
 const visible = async () => (await readdir(volumes.delivery)).filter(name => !name.startsWith('.'))
-const hidden = async () => existsSync(path.join(volumes.delivery, '.hematine')) ? readdir(path.join(volumes.delivery, '.hematine')) : []
+const workDirectory = async () => path.join(volumes.delivery, '.hematine', (await readVolume(db.em(), deliveryId)).marker)
+const hidden = async () => existsSync(await workDirectory()) ? readdir(await workDirectory()) : []
 
 /** Drafts and releases a job of the source; the worker must have read its facts by then. */
 async function release(specKey = 'archive-master'): Promise<number> {
@@ -262,6 +263,101 @@ describe('sources', () => {
     await until(id, 'failed')
     expect((await readJob(db.em(), id)).reason).toBe('The source has changed since it was read. Read it again, then make the job anew.')
     expect(await visible()).toEqual([])
+  })
+
+  test('that change while a job works from them stop it with a sentence; nothing is delivered', async () => {
+    aWorker()
+    const id = await releaseHeld('encode')
+    await writeCountingClip(path.join(volumes.source, 'tape.mkv'), 100, { tone: true })
+    jobsHeld.letGo()
+    await until(id, 'failed')
+    expect((await readJob(db.em(), id)).reason).toBe('The source changed while the job ran, so its result was not kept. Read it again, then make the job anew.')
+    expect(await visible()).toEqual([])
+    await expect.poll(hidden, patience).toEqual([])
+  })
+})
+
+describe('a delivery volume that is not mounted', () => {
+  test('is not written to: the job says so, and is done when the disk is back', async () => {
+    const before = await sourceSum()
+    aWorker()
+    await expect.poll(async () => (await readVolume(db.em(), deliveryId)).markedAt, patience).toBeTruthy()
+    const id = await releaseHeld('encode')
+    await actOnJobs(db.em(), [id], 'cancel')
+    jobsHeld.letGo()
+    await expect.poll(hidden, patience).toEqual([])
+    await rename(volumes.delivery, `${volumes.delivery}-elsewhere`)
+    await mkdir(volumes.delivery)
+    await actOnJobs(db.em(), [id], 'retry')
+    await until(id, 'failed')
+    expect((await readJob(db.em(), id)).reason).toMatch(/is not the volume Delivery \d+: its marker is missing. Its disk is probably not mounted/)
+    expect(await readdir(volumes.delivery)).toEqual([])
+    await rm(volumes.delivery, { recursive: true })
+    await rename(`${volumes.delivery}-elsewhere`, volumes.delivery)
+    await actOnJobs(db.em(), [id], 'retry')
+    await expectDoneOnce(id, before)
+  })
+})
+
+describe('the database', () => {
+  /** Lets updates of a job into a state fail a number of times: what a sequence counts is not rolled back. */
+  async function refuse(state: JobState, times: number): Promise<void> {
+    const execute = (sql: string) => db.em().getConnection().execute(sql)
+    await execute('create sequence if not exists refusal')
+    await execute('alter sequence refusal restart')
+    await execute(`create or replace function refuse() returns trigger language plpgsql as $$ begin
+      if new.state = '${state}' and old.state <> new.state and nextval('refusal') <= ${times} then raise exception 'the disk of the database is full' using errcode = '58030'; end if;
+      return new; end $$`)
+    await execute('create or replace trigger refusal before update on job for each row execute function refuse()')
+  }
+  const endRefusal = () => db.em().getConnection().execute('drop trigger refusal on job')
+
+  test('is killed while a job runs: it begins again by itself, and the job goes on and is done once', async () => {
+    const before = await sourceSum()
+    const worker = aWorker()
+    const id = await releaseHeld('check')
+    db.kill()
+    jobsHeld.letGo()
+    await expectDoneOnce(id, before)
+    expect(worker.lives).toBe(true)
+    expect((await readJob(db.em(), id)).attempt).toBe(1)
+  })
+
+  test.each(['placing', 'done'] as const)('refuses three times to note that a job is %s: what is finished is kept until it is noted', async state => {
+    const before = await sourceSum()
+    aWorker()
+    await refuse(state, 3)
+    const id = await release()
+    await expectDoneOnce(id, before)
+    await endRefusal()
+    const job = await readJob(db.em(), id)
+    expect(job).toMatchObject({ attempt: 1, reason: null })
+    expect(job.events.map(event => event.event)).not.toContain('fail')
+  })
+
+  test('refuses until the worker is killed: the next one finds what is finished and does not do it again', async () => {
+    const before = await sourceSum()
+    const first = aWorker()
+    await refuse('placing', 1_000_000)
+    const id = await release()
+    await expect.poll(async () => (await hidden()).filter(name => name.endsWith('.finished.json')), patience).toHaveLength(1)
+    const file = (await hidden()).find(name => name.endsWith('.mkv'))!
+    const { ino } = await stat(path.join(await workDirectory(), file))
+    await first.end('SIGKILL')
+    await endRefusal()
+    startWorker()
+    await expectDoneOnce(id, before)
+    expect((await stat(path.join(volumes.delivery, 'tape-archive.mkv'))).ino).toBe(ino)
+  })
+
+  test('cuts the connection between taking a job and beginning it: the job does not stand still', async () => {
+    const before = await sourceSum()
+    aWorker()
+    await refuse('running', 1)
+    const id = await release()
+    await expectDoneOnce(id, before)
+    await endRefusal()
+    expect((await readJob(db.em(), id)).events.filter(event => event.event === 'lose')).toHaveLength(1)
   })
 })
 

@@ -3,6 +3,7 @@ import { link, mkdir, readdir, readFile, rm, writeFile } from 'node:fs/promises'
 import path from 'node:path'
 import { actOnJobs, beginPlacing, dispatchJobs, draftJobs, readJob, startJob, takeTask } from '@hematine/database'
 import { beforeEach, describe, expect, test } from 'vitest'
+import { workDirectory } from '@hematine/media/volume-files'
 import { placeResult } from '../src/placing.ts'
 import { makeOrder, makeWorker, useDatabase } from '../../../tests/support/database.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
@@ -21,9 +22,9 @@ beforeEach(async () => {
   await db.fresh()
   const root = path.join(scratch, `round-${++round}`)
   delivery = path.join(root, 'delivery')
-  temporary = path.join(delivery, '.hematine', 'job-1-1.mp4')
-  await mkdir(path.dirname(temporary), { recursive: true })
+  await mkdir(delivery, { recursive: true })
   const made = await makeOrder(db, ['tape.mov'], { source: path.join(root, 'sources'), delivery })
+  temporary = path.join(await workDirectory(made.delivery), 'job-1-1.mp4')
   const { jobs } = await draftJobs(db.em(), db.queue, [{ sourceId: made.sourceIds[0]!, specKey: 'playback-box' }], made.delivery.id)
   jobId = jobs[0]!.id
   await actOnJobs(db.em(), [jobId], 'release')

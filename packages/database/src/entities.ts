@@ -1,3 +1,4 @@
+import { randomUUID } from 'node:crypto'
 import { defineEntity, p, type InferEntity } from '@mikro-orm/core'
 import type {
   AssetKind, Check, DeliverySpec, DiscCopyRecord, DiscPlace, Finding, Fineness, JobEvent as JobEventName, JobProgress, JobState, JoinPart, Likeness, MeasureDepth, Measurement, MeasureState, Moment, NumberedSequence, PlannedSource, Rational, SampleMeasurement, SampleState, ScanRecord, SectorRange, SourceFacts, SourceKind,
@@ -25,6 +26,10 @@ export const VolumeEntity = defineEntity({
     name: p.text(),
     role: p.text().$type<VolumeRole>(),
     path: p.text().unique(),
+    /** Name of the directory that this installation has in it; another installation has another. */
+    marker: p.text().onCreate(() => randomUUID()),
+    /** When that directory was made. From then on, a place without it is not the volume but what its disk is mounted on. */
+    markedAt: p.datetime().nullable(),
     createdAt: p.datetime().defaultRaw('now()'),
   },
 })
@@ -90,6 +95,8 @@ export const SourceEntity = defineEntity({
     sequence: p.json().$type<NumberedSequence | null>().nullable(),
     frameRate: p.json().$type<Rational | null>().nullable(),
     disc: p.json().$type<DiscPlace | null>().nullable(),
+    /** Goes up whenever it is to be read anew: what an older read finds no longer counts. */
+    revision: p.integer().default(1),
     /** What a join is put together from. */
     joined: p.json().$type<JoinPart[] | null>().nullable(),
     expectedLast: p.integer().nullable(),
@@ -104,6 +111,8 @@ export const SourceEntity = defineEntity({
     lotByHand: p.boolean().default(false),
     measureState: p.text().$type<MeasureState>().default('none'),
     measureReason: p.text().nullable(),
+    /** Counts the measurements begun; only the newest is kept. */
+    measureRun: p.integer().default(0),
     /** How far a measurement that is under way is, 0 to 1. */
     measurePart: p.double().$type<number>().nullable(),
     measured: p.json().$type<{ depth: MeasureDepth, tookSeconds: number } | null>().nullable(),
@@ -141,6 +150,8 @@ export const SampleEntity = defineEntity({
     treatment: p.json().$type<Treatment>(),
     spec: p.json().$type<DeliverySpec>(),
     state: p.text().$type<SampleState>(),
+    /** Counts the measurements begun or asked for; only the newest is kept. */
+    run: p.integer().default(0),
     measurement: p.json().$type<SampleMeasurement | null>().nullable(),
     reason: p.text().nullable(),
     createdAt: p.datetime().defaultRaw('now()'),
@@ -159,6 +170,10 @@ export const JobEntity = defineEntity({
     deliveryVolume: () => p.manyToOne(VolumeEntity).ref(),
     spec: p.json().$type<DeliverySpec>(),
     treatment: p.json().$type<Treatment>(),
+    /** Of the source when the job was drafted; it runs by these, whatever is read of the source later. */
+    facts: p.json().$type<SourceFacts | null>().nullable().lazy(true, false),
+    findings: p.json().$type<Finding[] | null>().nullable().lazy(true, false),
+    identity: p.text().nullable(),
     /** Name and version of the library's treatment that it was made with. */
     treatmentName: p.text().nullable(),
     state: p.text().$type<JobState>().index(),

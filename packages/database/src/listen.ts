@@ -12,10 +12,10 @@ export interface Change {
 
 /**
  * Listens for changes on a connection of its own and connects again when it breaks.
- * `onGap` is called after a reconnection: changes may have been missed, so read everything again.
+ * `onGap` is called after a reconnection: changes may have been missed, so read everything again. `onLost` is called when the connection breaks.
  * @returns a function that ends the listening
  */
-export async function listen(url: string, onChange: (change: Change) => void, onGap: () => void): Promise<() => Promise<void>> {
+export async function listen(url: string, onChange: (change: Change) => void, onGap: () => void, onLost: () => void = () => undefined): Promise<() => Promise<void>> {
   let client: pg.Client | null = null
   let ended = false
   let retry: NodeJS.Timeout | undefined
@@ -24,7 +24,9 @@ export async function listen(url: string, onChange: (change: Change) => void, on
     const fresh = new pg.Client({ connectionString: url, keepAlive: true })
     fresh.on('error', () => undefined)
     fresh.on('end', () => {
-      if (!ended) reopenSoon()
+      if (ended) return
+      onLost()
+      reopenSoon()
     })
     fresh.on('notification', message => {
       const [table, id, detail] = (message.payload ?? '').split(':')

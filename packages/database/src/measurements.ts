@@ -1,3 +1,4 @@
+import { LockMode } from '@mikro-orm/core'
 import type { EntityManager } from '@mikro-orm/postgresql'
 import { findingsOf, likenessOf, materialOf, rulesVersion, toNumber, type MeasureDepth, type Measurement, type MeasureState, type SourceFacts } from '@hematine/core'
 import { MeasurementEntity, SourceEntity, StripEntity, type SourceRow } from './entities.ts'
@@ -43,20 +44,24 @@ export async function askToMeasure(em: EntityManager, queue: TaskQueue, sourceId
 export async function beginMeasuring(em: EntityManager, sourceId: number): Promise<SourceRow | null> {
   const row = await em.findOne(SourceEntity, { id: sourceId, state: 'ready' }, { populate: ['volume'] as never })
   if (!row || !underWay.includes(row.measureState)) return null
-  row.measureState = 'measuring'
+  em.assign(row, { measureState: 'measuring', measureRun: row.measureRun + 1 })
   await em.flush()
   return row
 }
+
+/** A source as it was when a measurement of it began. */
+export type BegunMeasurement = Pick<SourceRow, 'id' | 'revision' | 'measureRun'>
 
 export interface StripPicture { seconds: number, picture: Buffer }
 
 /**
  * Keeps what was measured of a source, what it means, and pictures from places spread over it.
+ * @param begun the source when it was begun: what ends after a newer measurement or read began no longer counts
  * @param facts the source's, with what measuring it told of its length
  */
-export async function keepSourceMeasurement(em: EntityManager, sourceId: number, measurement: Measurement, facts: SourceFacts, strip: readonly StripPicture[]): Promise<void> {
+export async function keepSourceMeasurement(em: EntityManager, { id: sourceId, revision, measureRun }: BegunMeasurement, measurement: Measurement, facts: SourceFacts, strip: readonly StripPicture[]): Promise<void> {
   await em.transactional(async tx => {
-    const row = await tx.findOne(SourceEntity, sourceId)
+    const row = await tx.findOne(SourceEntity, { id: sourceId, revision, measureRun }, { lockMode: LockMode.PESSIMISTIC_WRITE })
     // Ended by a person meanwhile, or taken out.
     if (!row?.facts || !underWay.includes(row.measureState)) return
     await tx.nativeDelete(MeasurementEntity, { source: sourceId })
@@ -69,8 +74,8 @@ export async function keepSourceMeasurement(em: EntityManager, sourceId: number,
 }
 
 /** Keeps how far a measurement is, 0 to 1. @returns false when it was ended */
-export async function keepMeasuringPart(em: EntityManager, sourceId: number, part: number): Promise<boolean> {
-  return await em.nativeUpdate(SourceEntity, { id: sourceId, measureState: 'measuring' }, { measurePart: part }) > 0
+export async function keepMeasuringPart(em: EntityManager, { id, revision, measureRun }: BegunMeasurement, part: number): Promise<boolean> {
+  return await em.nativeUpdate(SourceEntity, { id, revision, measureRun, measureState: 'measuring' }, { measurePart: part }) > 0
 }
 
 /** Ends measurements that wait or are under way; what was found before stays. @returns how many were ended */
@@ -80,8 +85,9 @@ export async function stopMeasuring(em: EntityManager, sourceIds: readonly numbe
   return known + await em.nativeUpdate(SourceEntity, where, { measureState: 'none', measurePart: null })
 }
 
-export async function keepMeasuringFailure(em: EntityManager, sourceId: number, reason: string): Promise<void> {
-  await em.nativeUpdate(SourceEntity, { id: sourceId, measureState: { $in: [...underWay] } }, { measureState: 'failed', measureReason: reason, measurePart: null })
+/** Keeps why a source could not be measured; see `keepSourceMeasurement`. */
+export async function keepMeasuringFailure(em: EntityManager, { id, revision, measureRun }: BegunMeasurement, reason: string): Promise<void> {
+  await em.nativeUpdate(SourceEntity, { id, revision, measureRun, measureState: { $in: [...underWay] } }, { measureState: 'failed', measureReason: reason, measurePart: null })
 }
 
 /**

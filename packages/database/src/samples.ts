@@ -13,40 +13,49 @@ export function sampleFingerprint(source: Pick<SourceRow, 'volume' | 'relativePa
   return createHash('sha256').update(JSON.stringify(what)).digest('hex')
 }
 
+/** What a sample is wanted of. */
+export interface SampleWish {
+  source: SourceRow
+  treatment: Treatment
+  spec: DeliverySpec
+}
+
 /**
- * The sample for a source, treatment and spec: the one there is, or a new one that a worker will measure.
+ * The samples for sources with their treatments and specs: those there are, and new ones that workers will measure.
  * One measured on a machine that none of today's workers has, or that failed, is measured again.
+ * @returns their numbers, in the order of the wishes
  */
-export async function ensureSample(em: EntityManager, queue: TaskQueue, source: SourceRow, treatment: Treatment, spec: DeliverySpec): Promise<SampleRow> {
-  const fingerprint = sampleFingerprint(source, treatment, spec)
-  let sample = await em.findOne(SampleEntity, { fingerprint })
-  if (sample) {
-    const workers = await em.find(WorkerEntity, { goneAt: null })
-    const foreign = sample.measurement && workers.length > 0 && !workers.some(worker => worker.machine === sample!.measurement!.machine)
-    if (sample.state !== 'failed' && !foreign) return sample
-    em.assign(sample, { state: 'waiting', measurement: null, reason: null, measuredAt: null })
-  } else {
-    sample = em.create(SampleEntity, { fingerprint, source: em.getReference(SourceEntity, source.id), treatment, spec, state: 'waiting' })
-  }
+export async function ensureSamples(em: EntityManager, queue: TaskQueue, wishes: readonly SampleWish[]): Promise<number[]> {
+  const fingerprints = wishes.map(({ source, treatment, spec }) => sampleFingerprint(source, treatment, spec))
+  const machines = new Set((await em.find(WorkerEntity, { goneAt: null })).map(worker => worker.machine))
+  const there = new Map((await em.find(SampleEntity, { fingerprint: { $in: [...new Set(fingerprints)] } })).map(sample => [sample.fingerprint, sample]))
+  const isOf = (sample: SampleRow) => sample.state !== 'failed' && (!sample.measurement || machines.size === 0 || machines.has(sample.measurement.machine))
+  const stale = [...there.values()].filter(sample => !isOf(sample))
+  for (const sample of stale) em.assign(sample, { state: 'waiting', measurement: null, reason: null, measuredAt: null, run: sample.run + 1 })
+  const missing = new Map(wishes.flatMap((wish, index) => there.has(fingerprints[index]!) ? [] : [[fingerprints[index]!, wish] as const]))
+  const made = [...missing].map(([fingerprint, { source, treatment, spec }]) => em.create(SampleEntity, { fingerprint, source: em.getReference(SourceEntity, source.id), treatment, spec, state: 'waiting' }))
   await em.flush()
+  for (const sample of made) there.set(sample.fingerprint, sample)
   // Measured in the order in which they were asked for.
-  await queue.send('sample', { sampleId: sample.id }, em, -sample.id)
-  return sample
+  await queue.sendMany('sample', [...made, ...stale].map(sample => ({ payload: { sampleId: sample.id }, priority: -sample.id })), em)
+  return fingerprints.map(fingerprint => there.get(fingerprint)!.id)
 }
 
 /** A sample with its source and volume, for a worker about to measure it; null when it no longer needs measuring. */
 export async function beginSample(em: EntityManager, sampleId: number): Promise<SampleRow | null> {
   const sample = await em.findOne(SampleEntity, sampleId, { populate: ['source', 'source.volume'] as never })
   if (!sample || sample.state === 'ready') return null
-  sample.state = 'measuring'
+  em.assign(sample, { state: 'measuring', run: sample.run + 1 })
   await em.flush()
   return sample
 }
 
-export async function keepMeasurement(em: EntityManager, sampleId: number, measurement: SampleMeasurement): Promise<void> {
-  await em.nativeUpdate(SampleEntity, { id: sampleId }, { state: 'ready', measurement, reason: null, measuredAt: new Date() })
+/** Keeps what was measured. @param run of the sample when it was begun: one that ends after a newer was begun or asked for no longer counts */
+export async function keepMeasurement(em: EntityManager, sampleId: number, run: number, measurement: SampleMeasurement): Promise<void> {
+  await em.nativeUpdate(SampleEntity, { id: sampleId, run }, { state: 'ready', measurement, reason: null, measuredAt: new Date() })
 }
 
-export async function keepSampleFailure(em: EntityManager, sampleId: number, reason: string): Promise<void> {
-  await em.nativeUpdate(SampleEntity, { id: sampleId }, { state: 'failed', reason })
+/** Keeps why a sample could not be measured; see `keepMeasurement`. */
+export async function keepSampleFailure(em: EntityManager, sampleId: number, run: number, reason: string): Promise<void> {
+  await em.nativeUpdate(SampleEntity, { id: sampleId, run }, { state: 'failed', reason })
 }

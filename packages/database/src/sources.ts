@@ -1,3 +1,5 @@
+import { isDeepStrictEqual } from 'node:util'
+import { LockMode } from '@mikro-orm/core'
 import type { EntityManager } from '@mikro-orm/postgresql'
 import { describeSequence, joinPartFacts, joinProblem, titlePath, type DiscPlace, type JoinPart, type NumberedSequence, type Rational, type SourceFacts, type SourceRecord } from '@hematine/core'
 import { sourceName, sourceRecord } from './as-records.ts'
@@ -30,8 +32,13 @@ export interface BroughtIn {
 /** Brings material into an order within the caller's transaction; what is already in it is left alone. Each new source's facts are read in the background. */
 export async function bringInWithin(tx: EntityManager, queue: TaskQueue, orderId: number, arrivals: readonly Arrival[]): Promise<BroughtIn> {
   const wanted = new Map(arrivals.map(arrival => [JSON.stringify([arrival.volumeId, pathOf(arrival)]), arrival]))
-  const there = await tx.find(SourceEntity, { order: orderId, relativePath: { $in: [...wanted.values()].map(pathOf) } }, { fields: ['relativePath', 'volume'] })
-  for (const row of there) wanted.delete(JSON.stringify([row.volume.id, row.relativePath]))
+  const there = await tx.find(SourceEntity, { order: orderId, relativePath: { $in: [...wanted.values()].map(pathOf) } }, { fields: ['relativePath', 'volume', 'sequence'] })
+  for (const row of there) {
+    const key = JSON.stringify([row.volume.id, row.relativePath])
+    const arrival = wanted.get(key)
+    // A sequence keeps its name when frames that were missing come later.
+    if (arrival?.kind !== 'sequence' || isDeepStrictEqual(row.sequence, arrival.sequence)) wanted.delete(key)
+  }
   const grown = await growSequences(tx, queue, orderId, [...wanted.values()])
   const fresh = [...wanted.values()].filter(arrival => !grown.has(arrival))
   const rows = fresh.map(arrival => {
@@ -92,7 +99,7 @@ async function growSequences(tx: EntityManager, queue: TaskQueue, orderId: numbe
     const row = known.find(source => source.volume.id === volumeId && source.sequence?.prefix === sequence.prefix && source.sequence.suffix === sequence.suffix && directoryOf(source.relativePath) === directory)
     if (!row) continue
     const relativePath = pathOf(arrival)
-    tx.assign(row, { sequence, relativePath, name: sourceName({ relativePath }), state: 'reading' })
+    tx.assign(row, { sequence, relativePath, name: sourceName({ relativePath }), state: 'reading', revision: row.revision + 1 })
     await tx.flush()
     await queue.send('facts', { sourceId: row.id }, tx, -row.id)
     grown.add(arrival)
@@ -128,13 +135,19 @@ export async function sourceNumbersByPath(em: EntityManager, orderId: number, vo
   return new Map(rows.map(row => [row.relativePath, row.id]))
 }
 
+/** Sequences of an order in a volume, by their paths: the frames that are known of each. */
+export async function sequencesByPath(em: EntityManager, orderId: number, volumeId: number): Promise<Map<string, NumberedSequence>> {
+  const rows = await em.find(SourceEntity, { order: orderId, volume: volumeId, kind: 'sequence' }, { fields: ['relativePath', 'sequence'] })
+  return new Map(rows.flatMap(row => row.sequence ? [[row.relativePath, row.sequence]] : []))
+}
+
 /** Reads a source's facts once more, at another frame rate when it is a sequence. */
 export async function readAgain(em: EntityManager, queue: TaskQueue, sourceId: number, frameRate?: Rational): Promise<SourceRecord> {
   await em.transactional(async tx => {
     const row = found(await tx.findOne(SourceEntity, sourceId), 'source', sourceId)
     if (frameRate && row.kind !== 'sequence') throw new Problem(409, 'not-a-sequence', 'Only a sequence of pictures is given a frame rate by hand; a file has its own.')
     if (frameRate) row.frameRate = frameRate
-    row.state = 'reading'
+    tx.assign(row, { state: 'reading', revision: row.revision + 1 })
     await queue.send('facts', { sourceId }, tx)
   })
   return (await listSources(em.fork(), { ids: [sourceId] }))[0]!
@@ -175,10 +188,14 @@ export async function posterOf(em: EntityManager, sourceId: number): Promise<Buf
   return row ? Buffer.from(row.picture) : null
 }
 
-/** Keeps what was read of a source, groups it, and has it measured next. `identity` tells the file as it was then. */
-export async function keepFacts(em: EntityManager, queue: TaskQueue, sourceId: number, facts: SourceFacts, identity: string, poster: Buffer | null): Promise<void> {
+/**
+ * Keeps what was read of a source, groups it, and has it measured next.
+ * @param identity tells the file as it was then
+ * @param revision of the source when it was read: a read that ends after a newer was asked for no longer counts
+ */
+export async function keepFacts(em: EntityManager, queue: TaskQueue, sourceId: number, facts: SourceFacts, identity: string, poster: Buffer | null, revision?: number): Promise<void> {
   await em.transactional(async tx => {
-    const row = await tx.findOne(SourceEntity, sourceId)
+    const row = await tx.findOne(SourceEntity, { id: sourceId, ...revision === undefined ? {} : { revision } }, { lockMode: LockMode.PESSIMISTIC_WRITE })
     if (!row) return
     const columns = factColumns(facts)
     tx.assign(row, {
@@ -193,9 +210,11 @@ export async function keepFacts(em: EntityManager, queue: TaskQueue, sourceId: n
   })
 }
 
-/** Keeps why a source cannot be used. */
-export async function keepRefusal(em: EntityManager, sourceId: number, reason: string): Promise<void> {
+/** Keeps why a source cannot be used; see `keepFacts`. */
+export async function keepRefusal(em: EntityManager, sourceId: number, reason: string, revision?: number): Promise<void> {
   await em.transactional(async tx => {
+    const row = await tx.findOne(SourceEntity, { id: sourceId, ...revision === undefined ? {} : { revision } }, { fields: ['id'], lockMode: LockMode.PESSIMISTIC_WRITE })
+    if (!row) return
     await tx.nativeDelete(PosterEntity, { source: sourceId })
     await tx.nativeUpdate(SourceEntity, { id: sourceId }, { state: 'refused', reason, facts: null, identity: null, hasPoster: false, ...factColumns(null), findings: null, findingKeys: ',', faultCount: 0, measureState: 'none', lot: null })
   })

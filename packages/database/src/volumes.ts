@@ -1,6 +1,7 @@
 import type { EntityManager } from '@mikro-orm/postgresql'
 import type { VolumeRole } from '@hematine/core'
 import { JobEntity, SourceEntity, VolumeEntity, type VolumeRow } from './entities.ts'
+import { run } from './job-events.ts'
 import { found, Problem } from './problem.ts'
 
 export async function listVolumes(em: EntityManager): Promise<VolumeRow[]> {
@@ -29,11 +30,20 @@ function overlap(a: string, b: string): boolean {
  * @throws Problem 409 when it overlaps with a registered volume: results must never land among sources
  */
 export async function registerVolume(em: EntityManager, wish: { name: string, role: VolumeRole, path: string }): Promise<VolumeRow> {
-  const clash = (await listVolumes(em)).find(volume => overlap(volume.path, wish.path))
-  if (clash) throw new Problem(409, 'volumes-overlap', `This directory is, holds or lies inside the volume ${clash.name}. Choose one apart from it.`)
-  const row = em.create(VolumeEntity, wish)
-  await em.flush()
-  return row
+  return em.transactional(async tx => {
+    // Of two people who register overlapping directories at once, the second sees the first's.
+    await run(tx, 'select pg_advisory_xact_lock(7003)')
+    const clash = (await listVolumes(tx)).find(volume => overlap(volume.path, wish.path))
+    if (clash) throw new Problem(409, 'volumes-overlap', `This directory is, holds or lies inside the volume ${clash.name}. Choose one apart from it.`)
+    const row = tx.create(VolumeEntity, wish)
+    await tx.flush()
+    return row
+  })
+}
+
+/** Notes that a volume has its marker. */
+export async function noteMarked(em: EntityManager, id: number): Promise<void> {
+  await em.nativeUpdate(VolumeEntity, { id, markedAt: null }, { markedAt: new Date() })
 }
 
 /** Forgets a volume that nothing refers to. Its files stay. */

@@ -2,8 +2,9 @@ import { LockMode } from '@mikro-orm/core'
 import type { EntityManager } from '@mikro-orm/postgresql'
 import type { WorkerRecord } from '@hematine/core'
 import { workerRecord } from './as-records.ts'
-import { JobEntity, SampleEntity, SourceEntity, TaskClaimEntity, WorkerEntity } from './entities.ts'
-import { applyEvent } from './jobs.ts'
+import { JobEntity, SampleEntity, SourceEntity, TaskClaimEntity, WorkerEntity, type TaskClaimRow } from './entities.ts'
+import { applyEvent } from './job-events.ts'
+import { lose } from './jobs.ts'
 import type { Task, TaskKind, TaskPayloads, TaskQueue } from './queue.ts'
 
 /** A worker not heard of for this long is lost. It reports every two seconds. */
@@ -85,25 +86,54 @@ export async function findLostWorkers(em: EntityManager, host: string, processLi
   return [...new Set([...silent.map(row => row.id), ...neighbours.filter(worker => !processLives(worker.pid)).map(worker => worker.id)])]
 }
 
-/** Gives a lost or leaving worker's work back: its tasks are queued again, its jobs wait again. Safe to call twice and from several workers. */
-export async function retireWorker(em: EntityManager, queue: TaskQueue, workerId: string, why: string): Promise<void> {
+/**
+ * Gives a lost or leaving worker's work back: its tasks are queued again, its jobs wait again. Safe to call twice and from several workers.
+ * @param isLost whether it went without a word; what it worked at may be the reason then, so that is counted
+ */
+export async function retireWorker(em: EntityManager, queue: TaskQueue, workerId: string, why: string, isLost = true): Promise<void> {
   await em.transactional(async tx => {
     const worker = await tx.findOne(WorkerEntity, workerId, { lockMode: LockMode.PESSIMISTIC_WRITE })
     if (!worker || worker.goneAt) return
     worker.goneAt = new Date()
-    for (const claim of await tx.find(TaskClaimEntity, { worker: workerId })) {
-      await queue.complete(claim.kind as TaskKind, [claim.taskId], tx)
-      if (claim.kind === 'job') {
-        // Taken, but not begun: the job goes back; one that was begun is among the worker's jobs below.
-        const { jobId, attempt } = claim.payload as TaskPayloads['job']
-        const job = await tx.findOne(JobEntity, jobId, { lockMode: LockMode.PESSIMISTIC_WRITE })
-        if (job && job.attempt === attempt && job.state === 'queued') applyEvent(tx, job, 'lose', why)
-      } else {
-        await sendAgain(tx, queue, claim.kind as ShortKind, claim.payload as never)
-      }
-      tx.remove(claim)
-    }
+    for (const claim of await tx.find(TaskClaimEntity, { worker: workerId })) await giveBack(tx, queue, claim, why)
     for (const job of await tx.find(JobEntity, { workerId }, { lockMode: LockMode.PESSIMISTIC_WRITE })) {
+      if (isLost) lose(tx, job, why)
+      else {
+        applyEvent(tx, job, 'lose', why)
+        tx.assign(job, { workerId: null, progress: null })
+      }
+    }
+  })
+}
+
+/** Puts a claimed task back into the queue. A job that was taken but not begun waits again; one that was begun is not touched. */
+async function giveBack(tx: EntityManager, queue: TaskQueue, claim: TaskClaimRow, why: string): Promise<void> {
+  await queue.complete(claim.kind as TaskKind, [claim.taskId], tx)
+  if (claim.kind === 'job') {
+    const { jobId, attempt } = claim.payload as TaskPayloads['job']
+    const job = await tx.findOne(JobEntity, jobId, { lockMode: LockMode.PESSIMISTIC_WRITE })
+    if (job && job.attempt === attempt && job.state === 'queued') applyEvent(tx, job, 'lose', why)
+  } else {
+    await sendAgain(tx, queue, claim.kind as ShortKind, claim.payload as never)
+  }
+  tx.remove(claim)
+}
+
+/** What the database holds for a worker: the tasks it took, and the jobs that it runs. */
+export async function holdingsOf(em: EntityManager, workerId: string): Promise<{ tasks: string[], jobs: number[] }> {
+  const [claims, jobs] = await Promise.all([em.find(TaskClaimEntity, { worker: workerId }, { fields: ['taskId'] }), em.fork().find(JobEntity, { workerId, state: 'running' }, { fields: ['id'] })])
+  return { tasks: claims.map(claim => claim.taskId), jobs: jobs.map(job => job.id) }
+}
+
+/**
+ * Gives back what a living worker holds by the database but knows nothing of: a connection that was cut between a transaction's end and its answer leaves
+ * a task taken, or a job begun, that nobody works at.
+ */
+export async function giveBackUnknown(em: EntityManager, queue: TaskQueue, workerId: string, unknown: { tasks: readonly string[], jobs: readonly number[] }): Promise<void> {
+  const why = 'its connection was cut before it began'
+  await em.transactional(async tx => {
+    for (const claim of await tx.find(TaskClaimEntity, { worker: workerId, taskId: { $in: [...unknown.tasks] } })) await giveBack(tx, queue, claim, why)
+    for (const job of await tx.find(JobEntity, { workerId, state: 'running', id: { $in: [...unknown.jobs] } }, { lockMode: LockMode.PESSIMISTIC_WRITE })) {
       applyEvent(tx, job, 'lose', why)
       tx.assign(job, { workerId: null, progress: null })
     }

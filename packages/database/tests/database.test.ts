@@ -1,5 +1,5 @@
 import { describe, expect, test } from 'vitest'
-import { beginMeasuring, bringIn, changeOrder, draftJobs, ensureSample, findLostWorkers, forgetVolume, keepFacts, keepMeasurement, listen, listOrders, listSources, listVolumes, posterOf, readAgain, readSource, registerVolume, reportWorker, retireWorker, sampleFingerprint, sourceNumbersByPath, takeTask } from '../src/index.ts'
+import { beginMeasuring, bringIn, changeOrder, draftJobs, ensureSamples, findLostWorkers, forgetVolume, keepFacts, keepMeasurement, listen, listOrders, listSources, listVolumes, posterOf, readAgain, readSource, registerVolume, reportWorker, retireWorker, sampleFingerprint, sourceNumbersByPath, takeTask } from '../src/index.ts'
 import { deriveTreatment, rational } from '@hematine/core'
 import { facts, spec } from '../../core/tests/examples.ts'
 import { makeOrder, makeWorker, useDatabase } from '../../../tests/support/database.ts'
@@ -83,13 +83,17 @@ describe('samples', () => {
     await makeWorker(db, { machine: 'this machine' })
     const small = spec('small-mp4')
     const treatment = deriveTreatment(facts(), small)
-    const ensure = () => db.em().transactional(async tx => ensureSample(tx, db.queue, (await readSource(tx, id!))!, treatment, small))
+    const rowOf = async (sampleId: number) => (await db.em().getConnection().execute<{ id: number, state: string, run: number }[]>('select id, state, run from sample where id = ?', [sampleId]))[0]!
+    const ensure = async () => rowOf((await db.em().transactional(async tx => ensureSamples(tx, db.queue, [{ source: (await readSource(tx, id!))!, treatment, spec: small }])))[0]!)
     const sample = await ensure()
     const measurement = { windows: [], soundBytesPerSecond: 0, soundPacketsPerSecond: 0, soundSecondsPerSecond: 0, startSeconds: 0, tookSeconds: 1 }
-    await keepMeasurement(db.em(), sample.id, { ...measurement, machine: 'this machine' })
+    await keepMeasurement(db.em(), sample.id, sample.run, { ...measurement, machine: 'this machine' })
     expect(await ensure()).toMatchObject({ id: sample.id, state: 'ready' })
-    await keepMeasurement(db.em(), sample.id, { ...measurement, machine: 'another machine' })
+    await keepMeasurement(db.em(), sample.id, sample.run, { ...measurement, machine: 'another machine' })
     expect(await ensure()).toMatchObject({ id: sample.id, state: 'waiting' })
+    // The older measurement, ending now, no longer counts.
+    await keepMeasurement(db.em(), sample.id, sample.run, { ...measurement, machine: 'this machine' })
+    expect(await rowOf(sample.id)).toMatchObject({ state: 'waiting' })
   })
 })
 

@@ -1,8 +1,8 @@
 import { describe, expect, test } from 'vitest'
 import { findingsOf, measuringVersion, newStep, rational, rulesVersion, type Measurement, type SourceFilter } from '@hematine/core'
 import {
-  actOnJobs, addStep, askToMeasure, beginMeasuring, beginScan, beginWatch, bringIn, bringUpToDate, countSources, draftJobs, endTasks, expectLastFrame, groupAgain, keepFacts, keepLook, keepMeasuringFailure, keepMeasuringPart, keepScanned, keepSourceMeasurement, listLots, listScans, listSources, listWatches,
-  measurementOf, mergeLots, moveToLot, nextDirectory, pageOfSources, readJob, renameLot, setFineness, sourceIdsOf, stopMeasuring, stopScan, stripOf, stripPicture, takeDueWatch, takeTask,
+  actOnJobs, addStep, askToMeasure, beginMeasuring, beginScan, beginWatch, bringIn, bringUpToDate, countSources, draftJobs, endTasks, expectLastFrame, groupAgain, keepFacts, keepLook, keepMeasuringFailure, keepMeasuringPart, keepScanned, keepSourceMeasurement, listLots, listScans, listSources, keepRefusal, listWatches,
+  measurementOf, mergeLots, moveToLot, nextDirectory, pageOfSources, readAgain, readJob, readSource, renameLot, setFineness, sourceIdsOf, stopMeasuring, stopScan, stripOf, stripPicture, takeDueWatch, takeTask,
 } from '../src/index.ts'
 import { discFacts, facts } from '../../core/tests/examples.ts'
 import { makeOrder, makeWorker, useDatabase } from '../../../tests/support/database.ts'
@@ -25,8 +25,8 @@ function measurement(noise: number): Measurement {
 
 /** Keeps a measurement as a worker does: with the facts as they were. */
 async function keepMeasured(id: number, measured: Measurement, strip: Parameters<typeof keepSourceMeasurement>[4]): Promise<void> {
-  const [source] = await listSources(db.em(), { ids: [id] })
-  await keepSourceMeasurement(db.em(), id, measured, source!.facts!, strip)
+  const source = (await readSource(db.em(), id))!
+  await keepSourceMeasurement(db.em(), source, measured, source.facts!, strip)
 }
 
 const filterOf = (...filter: SourceFilter) => filter
@@ -174,10 +174,10 @@ describe('measuring', () => {
     const worker = await makeWorker(db)
     const task = await takeTask(db.em(), db.queue, 'measure', worker.id)
     expect(task!.payload).toEqual({ sourceId: id, depth: 'sampled' })
-    expect(await beginMeasuring(db.em(), id!)).not.toBeNull()
+    const begun = (await beginMeasuring(db.em(), id!))!
     // In line already.
     expect(await askToMeasure(db.em(), db.queue, [id!], 'deep')).toBe(0)
-    await keepMeasuringFailure(db.em(), id!, 'The file is damaged.')
+    await keepMeasuringFailure(db.em(), begun, 'The file is damaged.')
     await endTasks(db.em(), db.queue, [task!])
     expect((await listSources(db.em(), { ids: [id!] }))[0]).toMatchObject({ measureState: 'failed', measureReason: 'The file is damaged.' })
     expect(await askToMeasure(db.em(), db.queue, [id!], 'deep')).toBe(1)
@@ -261,24 +261,69 @@ describe('a measurement under way', () => {
     const { order } = await makeOrder(db, ['a.mp4', 'b.mp4'])
     const [one, other] = (await listSources(db.em(), { orderId: order.id })).map(source => source.id)
     const read = async (id: number) => (await listSources(db.em(), { ids: [id] }))[0]!
-    await beginMeasuring(db.em(), one!)
-    expect(await keepMeasuringPart(db.em(), one!, 0.4)).toBe(true)
+    const first = (await beginMeasuring(db.em(), one!))!
+    expect(await keepMeasuringPart(db.em(), first, 0.4)).toBe(true)
     expect(await read(one!)).toMatchObject({ measureState: 'measuring', measurePart: 0.4 })
     await keepMeasured(one!, measurement(3), [])
     expect(await read(one!)).toMatchObject({ measureState: 'ready', measurePart: null })
     const { findings } = await read(one!)
     await askToMeasure(db.em(), db.queue, [one!], 'deep')
-    await beginMeasuring(db.em(), one!)
+    const second = (await beginMeasuring(db.em(), one!))!
     expect(await stopMeasuring(db.em(), [one!, other!])).toBe(2)
     expect(await read(one!)).toMatchObject({ measureState: 'ready', findings })
     expect((await read(other!)).measureState).toBe('none')
     // Words of the worker that did not hear of it yet change nothing.
-    expect(await keepMeasuringPart(db.em(), one!, 0.9)).toBe(false)
+    expect(await keepMeasuringPart(db.em(), second, 0.9)).toBe(false)
     await keepMeasured(one!, measurement(0), [])
-    await keepMeasuringFailure(db.em(), one!, 'It broke off.')
+    await keepMeasuringFailure(db.em(), second, 'It broke off.')
     expect(await read(one!)).toMatchObject({ measureState: 'ready', findings })
     expect(await beginMeasuring(db.em(), other!)).toBe(null)
     expect(await stopMeasuring(db.em(), [one!, other!])).toBe(0)
+  })
+})
+
+describe('what ends late', () => {
+  test('a read does not count when a newer one was asked for', async () => {
+    await db.fresh()
+    const { sourceIds: [id] } = await makeOrder(db, ['a.mp4'])
+    const begun = (await readSource(db.em(), id!))!
+    await readAgain(db.em(), db.queue, id!)
+    await keepFacts(db.em(), db.queue, id!, { ...facts(), bytes: 1 }, 'older', null, begun.revision)
+    await keepRefusal(db.em(), id!, 'It was damaged.', begun.revision)
+    expect((await readSource(db.em(), id!))!).toMatchObject({ state: 'reading', identity: 'identity' })
+    await keepFacts(db.em(), db.queue, id!, { ...facts(), bytes: 2 }, 'newer', null, (await readSource(db.em(), id!))!.revision)
+    expect((await readSource(db.em(), id!))!).toMatchObject({ state: 'ready', identity: 'newer', facts: { bytes: 2 } })
+  })
+
+  test('a measurement does not count when the source was read anew or measured anew meanwhile', async () => {
+    await db.fresh()
+    const { sourceIds: [id] } = await makeOrder(db, ['a.mp4'])
+    const older = (await beginMeasuring(db.em(), id!))!
+    await stopMeasuring(db.em(), [id!])
+    await askToMeasure(db.em(), db.queue, [id!], 'deep')
+    const newer = (await beginMeasuring(db.em(), id!))!
+    expect(await keepMeasuringPart(db.em(), older, 0.5)).toBe(false)
+    await keepMeasuringFailure(db.em(), older, 'It broke off.')
+    await keepSourceMeasurement(db.em(), older, measurement(3), older.facts!, [])
+    expect((await readSource(db.em(), id!))!).toMatchObject({ measureState: 'measuring' })
+    await keepSourceMeasurement(db.em(), newer, { ...measurement(3), depth: 'deep' }, newer.facts!, [])
+    expect((await readSource(db.em(), id!))!).toMatchObject({ measureState: 'ready', measured: { depth: 'deep' } })
+  })
+})
+
+describe('a sequence whose gap is filled', () => {
+  const gapped = { prefix: 'a-', suffix: '.png', padding: 4, first: 1, last: 5, step: 1, missing: [{ from: 3, to: 3 }] }
+  const arrival = (sequence: typeof gapped) => ({ kind: 'sequence' as const, volumeId: 1, directory: '', sequence, frameRate: { num: 25, den: 1 } })
+
+  test('keeps its name and its source, and is read anew with all its frames', async () => {
+    await db.fresh()
+    const { order } = await makeOrder(db, [])
+    const { brought: [source] } = await bringIn(db.em(), db.queue, order.id, [arrival(gapped)])
+    await keepFacts(db.em(), db.queue, source!.id, facts(), 'with a gap', null)
+    expect((await bringIn(db.em(), db.queue, order.id, [arrival(gapped)])).alreadyThere).toBe(1)
+    expect((await readSource(db.em(), source!.id))!.state).toBe('ready')
+    await bringIn(db.em(), db.queue, order.id, [arrival({ ...gapped, missing: [] })])
+    expect(await listSources(db.em(), { orderId: order.id })).toMatchObject([{ id: source!.id, state: 'reading', sequence: { missing: [] } }])
   })
 })
 

@@ -1,8 +1,9 @@
 import { beforeEach, describe, expect, test } from 'vitest'
 import {
-  actOnJobs, adoptPlacing, beginPlacing, continueJob, dispatchJobs, draftJobs, endTasks, failJob, finishJob, keepProgress, keepRefusal, listEvents, listJobs, listSources, loseJob, moveJobs, Problem, readJob,
-  removeSource, retireWorker, startJob, takeTask, type WorkerIdentity,
+  actOnJobs, adoptPlacing, beginPlacing, continueJob, dispatchJobs, draftJobs, endTasks, failJob, finishJob, giveBackUnknown, holdingsOf, keepFacts, keepProgress, keepRefusal, listEvents, listJobs, listSources, loseJob, moveJobs, Problem, readJob,
+  registerVolume, removeSource, retireWorker, startJob, takeTask, type WorkerIdentity,
 } from '../src/index.ts'
+import { facts } from '../../core/tests/examples.ts'
 import { makeOrder, makeWorker, useDatabase } from '../../../tests/support/database.ts'
 
 const db = useDatabase()
@@ -46,6 +47,23 @@ describe('drafts', () => {
     const answer = await draftJobs(db.em(), db.queue, [...made.sourceIds.map(sourceId => ({ sourceId, specKey: 'small-mp4' })), { sourceId: 99, specKey: 'small-mp4' }, { sourceId: made.sourceIds[0]!, specKey: 'nothing' }], made.delivery.id)
     expect(answer.jobs.map(job => job.sourceName)).toEqual(['one.mp4', 'three.mp4'])
     expect(answer.refused.map(entry => entry.reason)).toEqual(['two.mp4 cannot be used: The file is empty.', 'There is no source 99.', 'There is no delivery spec nothing.'])
+  })
+
+  test('made again go where they are asked to go now, from the source as it was last read; release refuses what was read anew since', async () => {
+    const [id] = await drafted()
+    await keepFacts(db.em(), db.queue, made.sourceIds[0]!, facts(), 'changed', null)
+    const elsewhere = await registerVolume(db.em(), { name: 'Elsewhere', role: 'delivery', path: '/made-up/elsewhere' })
+    expect(await actOnJobs(db.em(), [id!], 'release')).toEqual([{ id, done: false, reason: `one.mp4 was read anew since job ${id} was drafted. Draft it again, then release it.` }])
+    await draftJobs(db.em(), db.queue, [{ sourceId: made.sourceIds[0]!, specKey: 'playback-box' }], elsewhere.id)
+    expect(await readJob(db.em(), id!)).toMatchObject({ deliveryVolumeId: elsewhere.id })
+    expect(await actOnJobs(db.em(), [id!], 'release')).toEqual([{ id, done: true, reason: null }])
+  })
+
+  test('keep the facts that they were drafted by, whatever is read of the source later', async () => {
+    const [id] = await released()
+    await keepFacts(db.em(), db.queue, made.sourceIds[0]!, { ...facts(), durationSeconds: 1 }, 'changed', null)
+    const { job } = await begin(await makeWorker(db))
+    expect(job).toMatchObject({ id, identity: 'identity', facts: { durationSeconds: facts().durationSeconds } })
   })
 
   test('do not go into a source volume', async () => {
@@ -151,17 +169,68 @@ describe('a running job', () => {
     expect((await readJob(db.em(), job.id)).state).toBe('running')
   })
 
-  test('whose process broke off waits again, three times, and then is given up', async () => {
+  test.each(['its process', 'its worker'])('that takes %s down with it waits again four times; the fifth gives it up with a sentence', async what => {
     const ids = await released()
-    const worker = await makeWorker(db)
     await actOnJobs(db.em(), ids.slice(1), 'hold')
-    for (let time = 0; time < 3; time++) {
+    for (let time = 1; time <= 5; time++) {
+      const worker = await makeWorker(db)
       const { job } = await begin(worker)
-      expect(await loseJob(db.em(), job.id, job.attempt, worker.id, 'killed')).toBe(true)
-      expect((await readJob(db.em(), job.id)).state).toBe('waiting')
+      if (what === 'its process') await loseJob(db.em(), job.id, job.attempt, worker.id, 'killed')
+      else await retireWorker(db.em(), db.queue, worker.id, 'its worker was lost')
+      expect((await readJob(db.em(), job.id)).state).toBe(time < 5 ? 'waiting' : 'failed')
     }
+    expect((await readJob(db.em(), ids[0]!)).reason).toMatch(/^The work broke off 5 times/)
+    // A person may try again, and it is counted anew.
+    await actOnJobs(db.em(), [ids[0]!], 'retry')
+    const worker = await makeWorker(db)
     const { job } = await begin(worker)
-    expect(await loseJob(db.em(), job.id, job.attempt, worker.id, 'killed')).toBe(false)
+    await loseJob(db.em(), job.id, job.attempt, worker.id, 'killed')
+    expect((await readJob(db.em(), ids[0]!)).state).toBe('waiting')
+  })
+
+  test('that is given back by a worker that was ended in order counts as no loss', async () => {
+    const ids = await released()
+    await actOnJobs(db.em(), ids.slice(1), 'hold')
+    for (let time = 0; time < 6; time++) {
+      const worker = await makeWorker(db)
+      await begin(worker)
+      await retireWorker(db.em(), db.queue, worker.id, 'the worker was ended', false)
+    }
+    expect((await readJob(db.em(), ids[0]!)).state).toBe('waiting')
+  })
+
+  test('that was finished while its worker was out of touch becomes that worker\'s again, unless another has begun it', async () => {
+    await released()
+    const [worker, second, other] = [await makeWorker(db), await makeWorker(db), await makeWorker(db)]
+    const { job } = await begin(worker)
+    await retireWorker(db.em(), db.queue, worker.id, 'its worker was lost')
+    const result = { check, temporaryPath: 'job-1', outputPath: 'one-box.mp4', workSeconds: 3 }
+    expect(await beginPlacing(db.em(), job.id, job.attempt, worker.id, result)).toBe(true)
+    expect((await readJob(db.em(), job.id)).state).toBe('placing')
+    const { job: taken } = await begin(second)
+    await retireWorker(db.em(), db.queue, second.id, 'its worker was lost')
+    expect((await begin(other)).job.id).toBe(taken.id)
+    expect(await beginPlacing(db.em(), taken.id, taken.attempt, second.id, result)).toBe(false)
+  })
+})
+
+describe('a connection that is cut', () => {
+  test('leaves nothing taken or begun for good: what a living worker does not know of is given back', async () => {
+    await released()
+    const [worker, next] = [await makeWorker(db), await makeWorker(db)]
+    // Begun, and taken, by transactions whose answers never came.
+    await begin(worker)
+    await dispatchJobs(db.em(), db.queue, 1)
+    await takeTask(db.em(), db.queue, 'job', worker.id)
+    await takeTask(db.em(), db.queue, 'sample', worker.id)
+    const held = await holdingsOf(db.em(), worker.id)
+    expect([held.tasks.length, held.jobs.length]).toEqual([3, 1])
+    await giveBackUnknown(db.em(), db.queue, worker.id, held)
+    expect((await states()).map(([, state]) => state)).toEqual(['waiting', 'waiting', 'waiting'])
+    expect(await holdingsOf(db.em(), worker.id)).toEqual({ tasks: [], jobs: [] })
+    await begin(next)
+    expect((await states())[0]).toEqual(['one.mp4', 'running'])
+    expect(await takeTask(db.em(), db.queue, 'sample', next.id)).not.toBeNull()
   })
 })
 

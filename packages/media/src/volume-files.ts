@@ -3,16 +3,12 @@ import { createReadStream, type Stats } from 'node:fs'
 import { access, constants, link, lstat, mkdir, open, readdir, realpath, rename, stat, statfs, unlink } from 'node:fs/promises'
 import path from 'node:path'
 import { findSequences, frameFileName, presentNumbers, type NumberedSequence } from '@hematine/core'
+import { answering } from './answering.ts'
 import { isDiscFolder, isImageName } from './disc.ts'
 import type { MediaInput } from './input.ts'
+import { VolumeProblem } from './volume-problem.ts'
 
-/** A path that a volume does not give out, or a volume that is not there. The message is a sentence for the technician. */
-export class VolumeProblem extends Error {
-  constructor(message: string, readonly code: 'outside' | 'missing' | 'unreadable' = 'outside') {
-    super(message)
-    this.name = 'VolumeProblem'
-  }
-}
+export { VolumeProblem }
 
 /** Directory inside a volume for what is being written. Its name is hidden and never listed. */
 export const workDirectoryName = '.hematine'
@@ -27,8 +23,15 @@ export async function resolveInside(root: string, relative: string): Promise<str
   if (relative.includes('\0') || path.posix.isAbsolute(relative)) throw new VolumeProblem('The path must lie in the volume.')
   const parts = relative.split('/')
   if (relative !== '' && parts.some(part => part === '' || part === '.' || part === '..')) throw new VolumeProblem('The path must lie in the volume.')
+  return answering(root, () => resolveReal(root, relative))
+}
+
+async function resolveReal(root: string, relative: string): Promise<string> {
   const realRoot = await real(root, 'The volume is not there. Is its disk connected?')
-  const target = await real(path.join(realRoot, relative), `There is no ${JSON.stringify(relative)} in the volume.`)
+  const target = await real(path.join(realRoot, relative), `There is no ${JSON.stringify(relative)} in the volume.`).catch(async (error: unknown) => {
+    const isEmpty = (await readdir(realRoot).catch(() => ['?'])).length === 0
+    throw isEmpty ? new VolumeProblem(`The volume at ${root} is empty: its disk is probably not mounted. Connect it, then try again.`, 'missing') : error
+  })
   if (target !== realRoot && !target.startsWith(realRoot + path.sep)) throw new VolumeProblem('The path is a link that leads out of the volume.')
   return target
 }
@@ -57,8 +60,15 @@ export interface Listing {
   refused: { name: string, reason: string }[]
 }
 
+/** For a hundred thousand frames on a slow disk. */
+const listMilliseconds = 120_000
+
 /** Lists a directory of a volume; numbered pictures appear as sequences. @throws VolumeProblem */
-export async function listDirectory(root: string, relative: string): Promise<Listing> {
+export function listDirectory(root: string, relative: string): Promise<Listing> {
+  return answering(root, () => listReal(root, relative), listMilliseconds)
+}
+
+async function listReal(root: string, relative: string): Promise<Listing> {
   const directory = await resolveInside(root, relative)
   const realRoot = await realpath(root)
   const listing: Listing = { directories: [], linkedDirectories: [], files: [], sequences: [], discs: [], refused: [] }
@@ -114,6 +124,17 @@ async function sorted({ name, isLink }: { name: string, isLink: boolean }, direc
   return facts.isFile() ? listing => { listing.files.push({ name, bytes: facts.size, modifiedAt: facts.mtime }) } : refuse('It is neither a file nor a directory.')
 }
 
+/** Free and total bytes of the disk that a volume lies on, and why it cannot serve. A volume that is not mounted has no free bytes. */
+export async function spaceOfVolume(volume: MarkedVolume, mustWrite: boolean): ReturnType<typeof spaceOf> {
+  try {
+    // A page waits no longer than this for a disk to say how full it is.
+    return await answering(volume.path, async () => spaceOf(await realRoot(volume), mustWrite), 3000)
+  } catch (error) {
+    if (!(error instanceof VolumeProblem)) throw error
+    return { freeBytes: null, totalBytes: null, problem: error.message }
+  }
+}
+
 /** Free and total bytes of the disk that a directory lies on, and why it cannot serve. */
 export async function spaceOf(directory: string, mustWrite: boolean): Promise<{ freeBytes: number | null, totalBytes: number | null, problem: string | null }> {
   try {
@@ -130,10 +151,12 @@ export async function spaceOf(directory: string, mustWrite: boolean): Promise<{ 
   }
 }
 
-/** Tells the state of an input's files: changes when a file is replaced or written to. */
+/** Tells the state of an input's files: changes when a file is replaced or written to. @throws VolumeProblem when one of them is not a regular file */
 export async function identityOf(input: MediaInput): Promise<string> {
   const one = async (file: string) => {
     const facts = await stat(file)
+    // A pipe would hold up whoever opens it for good.
+    if (!facts.isFile()) throw new VolumeProblem(`${JSON.stringify(path.basename(file))} is not a regular file, so it is not opened.`, 'unreadable')
     return `${facts.size}:${facts.mtimeMs}`
   }
   if (input.kind === 'file') return one(input.path)
@@ -144,21 +167,64 @@ export async function identityOf(input: MediaInput): Promise<string> {
   }
   const hash = createHash('sha256')
   const { sequence } = input
-  hash.update(`${sequence.first}-${sequence.last}\n`)
+  hash.update(`${sequence.first}-${sequence.last}@${input.frameRate.num}/${input.frameRate.den}\n`)
+  const names = new Set(await readdir(input.directory))
+  // A gap that was filled since is another sequence.
+  for (const { from, to } of sequence.missing) {
+    for (let number = from; number <= to; number += sequence.step ?? 1) if (names.has(frameFileName(sequence, number))) hash.update(`filled:${number}\n`)
+  }
   for (const number of presentNumbers(sequence)) hash.update(`${number}:${await one(path.join(input.directory, frameFileName(sequence, number)))}\n`)
   return hash.digest('hex')
 }
 
-/** The work directory of a volume, made when it is not there yet. */
-export async function workDirectory(root: string): Promise<string> {
-  const directory = path.join(await real(root, 'The volume is not there. Is its disk connected?'), workDirectoryName)
-  await mkdir(directory, { recursive: true })
+/** A volume as it was registered. */
+export interface MarkedVolume {
+  name: string
+  path: string
+  /** Name of the directory in the work directory that is this installation's own. */
+  marker: string
+  /** When it was made; null while it is not there yet. */
+  markedAt?: Date | null
+}
+
+/**
+ * The real path of a volume's root. A volume that has its marker is known by it: the empty directory that its disk is mounted on has none.
+ * @throws VolumeProblem when the volume is not there
+ */
+export function volumeRoot(volume: MarkedVolume): Promise<string> {
+  return answering(volume.path, () => realRoot(volume))
+}
+
+async function realRoot({ name, path: registered, marker, markedAt }: MarkedVolume): Promise<string> {
+  const root = await real(registered, `The volume ${name} is not there. Is its disk connected?`)
+  if (markedAt && !await exists(path.join(root, workDirectoryName, marker)))
+    throw new VolumeProblem(`What lies at ${registered} is not the volume ${name}: its marker is missing. Its disk is probably not mounted; connect it, then try again.`, 'missing')
+  return root
+}
+
+/** What this installation keeps in a volume, made when it is not there yet. @throws VolumeProblem when the volume is not there */
+export async function workDirectory(volume: MarkedVolume): Promise<string> {
+  const directory = path.join(await volumeRoot(volume), workDirectoryName, volume.marker)
+  if (!volume.markedAt) await mkdir(directory, { recursive: true })
   return directory
 }
 
+/** Names that work directories had before they were named after their installation. */
+const earlierName = /^(trials|uploads|job-\d+-\d+\..+|disc-\d+\.part)$/
+
+/** Gives a volume its marker; what an earlier Hematine left in its work directory moves along. @throws VolumeProblem when the volume is not there */
+export async function markVolume(volume: MarkedVolume): Promise<void> {
+  const directory = await workDirectory({ ...volume, markedAt: null })
+  const around = path.dirname(directory)
+  for (const name of await readdir(around)) {
+    if (earlierName.test(name) && !await exists(path.join(directory, name))) await rename(path.join(around, name), path.join(directory, name))
+  }
+  await flushToDisk(directory)
+}
+
 /** Where a trial's files lie in a volume; it need not be there yet. Pictures of the sources themselves lie in the directory above it. */
-export async function trialDirectory(root: string, trialId: number): Promise<string> {
-  return path.join(await workDirectory(root), 'trials', String(trialId))
+export async function trialDirectory(volume: MarkedVolume, trialId: number): Promise<string> {
+  return path.join(await workDirectory(volume), 'trials', String(trialId))
 }
 
 /** Writes everything of a file or directory to the disk itself. */

@@ -1,8 +1,10 @@
 import { createHash } from 'node:crypto'
-import { mkdir, readFile, symlink, utimes, writeFile } from 'node:fs/promises'
+import { execFileSync } from 'node:child_process'
+import { mkdir, readdir, readFile, rename, rm, symlink, utimes, writeFile } from 'node:fs/promises'
 import path from 'node:path'
 import { describe, expect, test } from 'vitest'
-import { exists, identityOf, listDirectory, placeFile, resolveInside, sha256OfFile, spaceOf, VolumeProblem, workDirectory } from '../src/volume-files.ts'
+import { answering } from '../src/answering.ts'
+import { exists, identityOf, listDirectory, markVolume, placeFile, resolveInside, sha256OfFile, spaceOf, spaceOfVolume, VolumeProblem, workDirectory } from '../src/volume-files.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 
 const scratch = scratchDirectory()
@@ -13,6 +15,7 @@ async function volume(): Promise<string> {
   await writeFile(path.join(root, 'reels', 'one.avi'), 'one')
   return root
 }
+const registered = (root: string, markedAt: Date | null = null) => ({ name: 'Films', path: root, marker: 'a1b2', markedAt })
 
 describe('paths in a volume', () => {
   test('inside resolve to their real place', async () => {
@@ -79,7 +82,7 @@ describe('listing', () => {
 describe('placing a finished file', () => {
   test('moves it in one step and leaves no temporary name', async () => {
     const root = await volume()
-    const temporary = path.join(await workDirectory(root), 'job-1')
+    const temporary = path.join(await workDirectory(registered(root)), 'job-1')
     await writeFile(temporary, 'whole')
     expect(await placeFile(temporary, path.join(root, 'out.mp4'))).toBe(true)
     expect(await readFile(path.join(root, 'out.mp4'), 'utf8')).toBe('whole')
@@ -88,7 +91,7 @@ describe('placing a finished file', () => {
 
   test('never replaces what is there', async () => {
     const root = await volume()
-    const temporary = path.join(await workDirectory(root), 'job-1')
+    const temporary = path.join(await workDirectory(registered(root)), 'job-1')
     await writeFile(temporary, 'new')
     await writeFile(path.join(root, 'out.mp4'), 'old')
     expect(await placeFile(temporary, path.join(root, 'out.mp4'))).toBe(false)
@@ -98,7 +101,7 @@ describe('placing a finished file', () => {
 
   test('is finished by a repetition when it broke off half-way', async () => {
     const root = await volume()
-    const temporary = path.join(await workDirectory(root), 'job-1')
+    const temporary = path.join(await workDirectory(registered(root)), 'job-1')
     await writeFile(temporary, 'whole')
     const { link } = await import('node:fs/promises')
     await link(temporary, path.join(root, 'out.mp4'))
@@ -131,4 +134,79 @@ test('space is told, and what is wrong with a directory', async () => {
   expect(space.problem).toBeNull()
   expect(space.freeBytes!).toBeLessThanOrEqual(space.totalBytes!)
   expect(await spaceOf(path.join(scratch, 'unplugged'), false)).toEqual({ freeBytes: null, totalBytes: null, problem: 'The directory is not there. Is its disk connected?' })
+})
+
+describe('a volume with its marker', () => {
+  test('is known by it: the empty directory that its disk was mounted on is not the volume', async () => {
+    const root = await volume()
+    await markVolume(registered(root))
+    const marked = registered(root, new Date())
+    expect(await workDirectory(marked)).toBe(path.join(root, '.hematine', 'a1b2'))
+    expect((await spaceOfVolume(marked, true)).problem).toBeNull()
+    // The disk goes, and the directory that it was mounted on is left.
+    await rename(root, `${root}-elsewhere`)
+    await mkdir(root)
+    await expect(workDirectory(marked)).rejects.toThrow(/is not the volume Films: its marker is missing. Its disk is probably not mounted/)
+    expect(await spaceOfVolume(marked, true)).toMatchObject({ freeBytes: null, problem: expect.stringContaining('not mounted') as string })
+    expect(await readdir(root)).toEqual([])
+    await rm(root, { recursive: true })
+    await rename(`${root}-elsewhere`, root)
+    expect(await workDirectory(marked)).toContain('a1b2')
+  })
+
+  test('takes along what lay in the work directory before there were markers, and leaves another installation\'s alone', async () => {
+    const root = await volume()
+    const around = path.join(root, '.hematine')
+    await mkdir(path.join(around, 'trials'), { recursive: true })
+    await mkdir(path.join(around, 'c3d4'))
+    await writeFile(path.join(around, 'job-4-1.mkv'), 'begun')
+    await writeFile(path.join(around, 'c3d4', 'job-4-1.mkv'), 'another\'s')
+    await markVolume(registered(root))
+    expect((await readdir(around)).sort()).toEqual(['a1b2', 'c3d4'])
+    expect((await readdir(path.join(around, 'a1b2'))).sort()).toEqual(['job-4-1.mkv', 'trials'])
+    expect(await readFile(path.join(around, 'c3d4', 'job-4-1.mkv'), 'utf8')).toBe('another\'s')
+  })
+})
+
+test('a source volume that is empty is probably not mounted, and the sentence says so', async () => {
+  const root = path.join(scratch, 'empty')
+  await mkdir(root)
+  await expect(resolveInside(root, 'reels/one.avi')).rejects.toThrow('is empty: its disk is probably not mounted')
+})
+
+test('a pipe is not opened: who reads it would wait for good', async () => {
+  const root = await volume()
+  execFileSync('mkfifo', [path.join(root, 'pipe.avi')])
+  await expect(identityOf({ kind: 'file', path: path.join(root, 'pipe.avi') })).rejects.toThrow('"pipe.avi" is not a regular file')
+})
+
+test('a sequence is another one when a gap is filled, when its rate changes, and when a frame is replaced', async () => {
+  const root = await volume()
+  const frame = (number: number) => path.join(root, `f-000${number}.png`)
+  for (const number of [1, 2, 4]) await writeFile(frame(number), 'x')
+  const input = { kind: 'sequence' as const, directory: root, sequence: { prefix: 'f-', suffix: '.png', padding: 4, first: 1, last: 4, missing: [{ from: 3, to: 3 }] }, frameRate: { num: 25, den: 1 } }
+  const before = await identityOf(input)
+  expect(await identityOf(input)).toBe(before)
+  expect(await identityOf({ ...input, frameRate: { num: 24, den: 1 } })).not.toBe(before)
+  await writeFile(frame(3), 'late')
+  const filled = await identityOf(input)
+  expect(filled).not.toBe(before)
+  await writeFile(frame(2), 'longer')
+  expect(await identityOf(input)).not.toBe(filled)
+})
+
+describe('a disk that does not answer', () => {
+  test('is asked once, told of in a sentence, and asked again when it has answered', async () => {
+    let answer = (_: string) => undefined as void
+    const asked = answering('/mnt/away', () => new Promise<string>(resolve => { answer = resolve }), 20)
+    await expect(asked).rejects.toThrow('/mnt/away lies on does not answer')
+    let count = 0
+    await expect(answering('/mnt/away', async () => count++)).rejects.toThrow('does not answer')
+    expect(count).toBe(0)
+    // Other volumes are not touched by it.
+    expect(await answering('/mnt/here', async () => 'here')).toBe('here')
+    answer('late')
+    await new Promise(resolve => setTimeout(resolve, 1))
+    expect(await answering('/mnt/away', async () => 'back')).toBe('back')
+  })
 })

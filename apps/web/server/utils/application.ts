@@ -51,7 +51,7 @@ async function open(): Promise<Application> {
   }, () => {
     lists.forget()
     live.tellAllToReload()
-  })
+  }, () => live.tellAllToWait())
   const stills = new Stills(settings.HEMATINE_BUILD_DIR ?? null)
   const proxies = new Stills(settings.HEMATINE_BUILD_DIR ?? null)
   const health = new HealthWatch()

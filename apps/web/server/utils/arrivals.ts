@@ -1,4 +1,5 @@
 import path from 'node:path'
+import { isDeepStrictEqual } from 'node:util'
 import { describeSequence, titlesToBringIn, type NumberedSequence, type Rational } from '@hematine/core'
 import { Problem, type Arrival, type VolumeRow } from '@hematine/database'
 import { isImageName } from '@hematine/media/disc'
@@ -29,7 +30,7 @@ export async function sequenceAsItIs(volume: VolumeRow, relativePath: string, kn
   const parent = path.posix.dirname(relativePath)
   const directory = parent === '.' ? '' : parent
   const sequence = (await listDirectory(volume.path, directory)).sequences.find(entry => entry.prefix === known.prefix && entry.suffix === known.suffix)
-  return sequence && JSON.stringify(sequence) !== JSON.stringify(known) ? { kind: 'sequence', volumeId: volume.id, directory, sequence, frameRate: frameRate ?? usualRate } : null
+  return sequence && !isDeepStrictEqual(sequence, known) ? { kind: 'sequence', volumeId: volume.id, directory, sequence, frameRate: frameRate ?? usualRate } : null
 }
 
 async function resolveTitle(volume: VolumeRow, { path, title, angle = 1 }: ArrivalBody): Promise<Arrival> {

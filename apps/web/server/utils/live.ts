@@ -48,6 +48,11 @@ export class LiveHub {
     for (const { stream } of this.listeners) void stream.push({ event: 'reload', data: '{}' })
   }
 
+  /** The database is away; what changes meanwhile is told as a gap when it is back. */
+  tellAllToWait(): void {
+    for (const { stream } of this.listeners) void stream.push({ event: 'away', data: '{}' })
+  }
+
   close(): void {
     if (this.timer) clearTimeout(this.timer)
     for (const { stream } of this.listeners) void stream.close()

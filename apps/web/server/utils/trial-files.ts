@@ -27,7 +27,7 @@ export function sourceSoundOf(trial: TrialRow, index: number): string {
 export async function trialFile(application: Application, id: number, index: number, nameOf: (trial: TrialRow) => string): Promise<{ file: string, trial: TrialRow }> {
   const trial = await readTrialWithFiles(application.em(), id)
   if (index >= trial.moments.length) throw new Problem(404, 'no-moment', `The trial has ${trial.moments.length} moments, numbered from 0.`)
-  const file = path.join(await trialDirectory((trial.volume.getEntity() as VolumeRow).path, id), nameOf(trial))
+  const file = path.join(await trialDirectory(trial.volume.getEntity() as VolumeRow, id), nameOf(trial))
   try {
     await access(file)
   } catch {

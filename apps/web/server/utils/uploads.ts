@@ -1,8 +1,8 @@
 import { mkdir } from 'node:fs/promises'
 import path from 'node:path'
 import type { IncomingMessage, ServerResponse } from 'node:http'
-import { bringIn, Problem, readVolume, type VolumeRow } from '@hematine/database'
-import { flushToDisk, freeNameIn, placeFile, resolveInside, spaceOf, workDirectory } from '@hematine/media/volume-files'
+import { bringIn, noteMarked, Problem, readVolume, type VolumeRow } from '@hematine/database'
+import { flushToDisk, freeNameIn, markVolume, placeFile, resolveInside, spaceOfVolume, workDirectory } from '@hematine/media/volume-files'
 import { FileStore } from '@tus/file-store'
 import { Server } from '@tus/server'
 import { useApplication } from './application'
@@ -26,14 +26,19 @@ async function serverFor(volumeId: number): Promise<Server> {
 }
 
 async function makeServer(volume: VolumeRow): Promise<Server> {
-  const directory = path.join(await workDirectory(volume.path), 'uploads')
+  if (!volume.markedAt) {
+    await markVolume(volume)
+    const { em } = await useApplication()
+    await noteMarked(em(), volume.id)
+  }
+  const directory = path.join(await workDirectory(volume), 'uploads')
   await mkdir(directory, { recursive: true })
   return new Server({
     path: `/api/volumes/${volume.id}/uploads`,
     relativeLocation: true,
     datastore: new FileStore({ directory }),
     async onUploadCreate(_request, upload) {
-      const { freeBytes, problem } = await spaceOf(volume.path, true)
+      const { freeBytes, problem } = await spaceOfVolume(volume, true)
       if (problem) throw { status_code: 409, body: problem }
       if (upload.size !== undefined && freeBytes !== null && upload.size > freeBytes) throw { status_code: 413, body: `There is no room for this file on ${volume.name}.` }
       return { metadata: upload.metadata }

@@ -1,8 +1,8 @@
 import type { VolumeRecord } from '@hematine/core'
 import { volumeRecord, type VolumeRow } from '@hematine/database'
-import { spaceOf } from '@hematine/media/volume-files'
+import { spaceOfVolume } from '@hematine/media/volume-files'
 
 /** A volume with what its disk says now. */
 export async function viewVolume(row: VolumeRow): Promise<VolumeRecord> {
-  return volumeRecord(row, await spaceOf(row.path, row.role !== 'source'))
+  return volumeRecord(row, await spaceOfVolume(row, row.role !== 'source'))
 }

@@ -2,6 +2,7 @@ import { Assets } from './assets.ts'
 import { Bench } from './bench.ts'
 import { Discs } from './discs.ts'
 import { FirstTables } from './first-tables.ts'
+import { Ground } from './ground.ts'
 import { Intake } from './intake.ts'
 import { Inventory } from './inventory.ts'
 import { Joins } from './joins.ts'
@@ -19,4 +20,5 @@ export const migrations = [
   { name: '007-assets', class: Assets },
   { name: '008-joins', class: Joins },
   { name: '009-lot-fineness', class: LotFineness },
+  { name: '010-ground', class: Ground },
 ]
