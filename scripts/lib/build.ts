@@ -78,7 +78,7 @@ export async function build(): Promise<boolean> {
   if (existsSync(stamp) && existsSync(built.web) && readFileSync(stamp, 'utf8') === now) return false
   console.log('Building the application (one to two minutes, once) ...')
   await buildWorker()
-  await bundle(['packages/media/src/stills-process.ts'], 'dist/stills')
+  await bundle(['packages/media/src/previews/stills-process.ts'], 'dist/stills')
   await buildWeb()
   writeFileSync(stamp, now)
   return true

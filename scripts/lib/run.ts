@@ -11,6 +11,8 @@ import { supervise, type Supervised } from './supervise.ts'
 export interface Running {
   address: string
   databaseUrl: string
+  /** Process number of the database's server at this moment, when it is the application's own. */
+  readonly databasePid: number | undefined
   web: Supervised
   workers: Supervised[]
   stop(): Promise<void>
@@ -82,7 +84,7 @@ export async function run(options: RunOptions): Promise<Running> {
     const address = `http://${host.includes(':') ? `[${host}]` : host === '0.0.0.0' ? '127.0.0.1' : host}:${port}`
     await untilAnswers(address)
     if (port !== settings.HEMATINE_PORT) say(`Port ${settings.HEMATINE_PORT} is taken; ${port} is used instead.`)
-    return { address, databaseUrl, web, workers, stop }
+    return { address, databaseUrl, web, workers, stop, get databasePid() { return cluster?.pid } }
   } catch (error) {
     await stop()
     throw error

@@ -1,7 +1,7 @@
 import { toNumber } from '@hematine/core'
 import { readFacts, type PlainInput } from '@hematine/media'
 import { avGetSampleFmtName, Frame } from 'node-av/lib'
-import { StreamDecoder } from '../../packages/media/src/decoder.ts'
+import { StreamDecoder } from '../../packages/media/src/reading/decoder.ts'
 
 /** First channel of a file's sound as samples of 32 bits, whatever it is stored as, with the time of the first. */
 export async function soundOf(file: PlainInput, track = 0): Promise<{ rate: number, start: number, values: Int32Array }> {

@@ -1,10 +1,10 @@
 import { mkdtemp, rm } from 'node:fs/promises'
 import { tmpdir } from 'node:os'
 import path from 'node:path'
-import { quoteOption } from '@hematine/media/filters'
+import { quoteOption } from '@hematine/media/treating/filters'
 import { writeClip } from '@hematine/demo/write-clip'
-import { plainStill } from '@hematine/media/still'
-import { readFacts } from '@hematine/media/source-facts'
+import { plainStill } from '@hematine/media/stills/still'
+import { readFacts } from '@hematine/media/reading/source-facts'
 import sharp from 'sharp'
 import type { Picture } from './pictures.ts'
 

@@ -1,7 +1,7 @@
 import { mkdir, rm, writeFile } from 'node:fs/promises'
 import path from 'node:path'
 import { findSequences, rational } from '@hematine/core'
-import { VolumeProblem } from '@hematine/media/volume-files'
+import { VolumeProblem } from '@hematine/media/volumes/volume-files'
 import { beforeEach, describe, expect, test } from 'vitest'
 import { arrivalsOfUpload, resolveArrival, sequenceAsItIs } from '../server/utils/arrivals.ts'
 import { writeEmptyDisc } from '../../../tests/support/discs.ts'

@@ -1,6 +1,6 @@
 import { readdir, rm, stat } from 'node:fs/promises'
 import path from 'node:path'
-import { workDirectoryName, type MarkedVolume } from '@hematine/media/volume-files'
+import { workDirectoryName, type MarkedVolume } from '@hematine/media/volumes/volume-files'
 
 /** An upload that nobody goes on with, or a stretch that a killed process left, is kept this long. */
 const keptMilliseconds = 24 * 3600_000

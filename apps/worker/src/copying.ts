@@ -2,8 +2,8 @@ import { readdir, rm } from 'node:fs/promises'
 import path from 'node:path'
 import { countSectors, sectorBytes, type SectorRange } from '@hematine/core'
 import { endCopy, keepCopied, readCopy, reserveCopyPath, type DiscCopyRow, type DriveRow, type EntityManager, type TaskQueue, type VolumeRow } from '@hematine/database'
-import { copyDisc, StandInDrive } from '@hematine/media/drive'
-import { exists, flushToDisk, freeNameIn, placeFile, spaceOfVolume, VolumeProblem, workDirectory, workDirectoryName } from '@hematine/media/volume-files'
+import { copyDisc, StandInDrive } from '@hematine/media/discs/drive'
+import { exists, flushToDisk, freeNameIn, placeFile, spaceOfVolume, VolumeProblem, workDirectory, workDirectoryName } from '@hematine/media/volumes/volume-files'
 import { titlesOf } from './scanning.ts'
 
 /** Where the unfinished image of a copy lies: out of sight, in its volume. */

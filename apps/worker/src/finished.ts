@@ -3,7 +3,7 @@ import { readdir, readFile, rename, rm, writeFile } from 'node:fs/promises'
 import path from 'node:path'
 import { CheckMeasurement } from '@hematine/core'
 import type { JobRow } from '@hematine/database'
-import { exists, flushToDisk, sha256OfFile } from '@hematine/media/volume-files'
+import { exists, flushToDisk, sha256OfFile } from '@hematine/media/volumes/volume-files'
 import { z } from 'zod'
 
 /**

@@ -1,14 +1,13 @@
 import path from 'node:path'
-import { deliveredFacts, judge, MissingAsset, planOf, progressOf, treatedSeconds, type Check } from '@hematine/core'
+import { deliveredFacts, judge, MissingAsset, progressOf, treatedSeconds, type Check } from '@hematine/core'
 import {
-  assetBytes, beginPlacing, deliveryVolumeOf, failJob, isAway, isOpen, keepProgress, letGo, loseJob, patiently, sourceName, sourceOf, sourceVolumeOf, stateInHand, type Database, type EntityManager, type JobRow, type SampleRow, type VolumeRow,
+  beginPlacing, deliveryVolumeOf, failJob, isAway, isOpen, keepProgress, letGo, loseJob, patiently, postponeJob, sourceName, sourceOf, sourceVolumeOf, stateInHand, type Database, type EntityManager, type JobRow, type SampleRow, type VolumeRow,
 } from '@hematine/database'
-import { answering } from '@hematine/media/answering'
-import { provideAssets } from '@hematine/media/assets'
-import { sourceInput } from '@hematine/media/source-input'
-import { identityOf, spaceOfVolume, VolumeProblem, workDirectory } from '@hematine/media/volume-files'
+import { answering } from '@hematine/media/volumes/answering'
+import { identityOf, spaceOfVolume, VolumeProblem, workDirectory } from '@hematine/media/volumes/volume-files'
 import { TaskProcess } from './child-process.ts'
 import { findFinished, leaveNote, removeFinished, workFingerprint } from './finished.ts'
+import { inputOf, withAssets } from './inputs.ts'
 import type { Report, Stage } from './messages.ts'
 import { freeName, placeResult } from './placing.ts'
 import type { Pausable, Turnstile } from './turnstile.ts'
@@ -125,24 +124,25 @@ export class JobRun implements Pausable {
   private async run(): Promise<void> {
     const { job, database, workerId } = this
     const fail = (reason: string, check: Check | null = null) => this.persist(em => failJob(em, job.id, job.attempt, workerId, reason, check))
+    const postpone = (reason: string) => this.persist(em => postponeJob(em, job.id, job.attempt, workerId, reason))
     const file = `job-${job.id}-${job.attempt}.${job.spec.container}`
     let directory: string | null = null
     // What is finished stays until its job is over, whatever the database says meanwhile.
     let isFinished = false
+    const source = sourceOf(job)
+    const volume = deliveryVolumeOf(job)
+    const sourceVolume = sourceVolumeOf(source)
     try {
-      const source = sourceOf(job)
       const facts = job.facts ?? source.facts!
-      const volume = deliveryVolumeOf(job)
       directory = await workDirectory(volume)
       let finished = await findFinished(directory, job)
       if (!finished) {
-        const sourceVolume = sourceVolumeOf(source)
-        const input = await sourceInput(source, sourceVolume.path)
+        const input = await inputOf(database.em.fork(), source)
         const hasChanged = async () => await answering(sourceVolume.path, () => identityOf(input)).catch(asGone) !== (job.identity ?? source.identity)
         if (await hasChanged()) return await fail('The source has changed since it was read. Read it again, then make the job anew.')
         await removeFinished(directory, file)
-        await provideAssets(job.treatment, assetBytes(database.em.fork()))
-        this.process = new TaskProcess({ kind: 'job', input, facts: deliveredFacts(facts, job.treatment), ...planOf(job), outputPath: path.join(directory, file) }, report => { if (report.say === 'progress') this.progress(report) })
+        const plan = await withAssets(database.em.fork(), job)
+        this.process = new TaskProcess({ kind: 'job', input, facts: deliveredFacts(facts, job.treatment), ...plan, outputPath: path.join(directory, file) }, report => { if (report.say === 'progress') this.progress(report) })
         this.apply()
         if (this.stopping) this.process.stop()
         const endWatch = watchSource(hasChanged, () => this.process?.stop())
@@ -152,7 +152,10 @@ export class JobRun implements Pausable {
         if (changedMeanwhile || (outcome.say === 'job' && await hasChanged())) return await fail('The source changed while the job ran, so its result was not kept. Read it again, then make the job anew.')
         if (outcome.say === 'stopped') return await this.persist(em => letGo(em, job.id, job.attempt, workerId))
         if (outcome.say === 'broke off') return await this.persist(em => loseJob(em, job.id, job.attempt, workerId, `its process was ${outcome.how}`))
-        if (outcome.say === 'failed') return await fail(await volumeProblem(sourceVolume, volume) ?? outcome.reason)
+        if (outcome.say === 'failed') {
+          const gone = await volumeProblem(sourceVolume, volume)
+          return gone === null ? await fail(outcome.reason) : await postpone(gone)
+        }
         if (outcome.say !== 'job') return await fail('The work ended without a result. Try again.')
         finished = { jobId: job.id, work: workFingerprint(job), file, measurement: outcome.measurement, workSeconds: outcome.workSeconds }
       }
@@ -174,8 +177,11 @@ export class JobRun implements Pausable {
       await this.persist(em => placeResult(em, job.id))
     } catch (error) {
       if (isFinished) throw error
-      await fail(error instanceof VolumeProblem || error instanceof MissingAsset ? error.message : 'The job could not be done for a reason that Hematine does not know; the worker\'s log says more. Try again.')
-      if (!(error instanceof VolumeProblem || error instanceof MissingAsset)) throw error
+      const gone = error instanceof VolumeProblem && error.code === 'away' ? error.message : await volumeProblem(sourceVolume, volume)
+      if (gone !== null) return await postpone(gone)
+      if (error instanceof VolumeProblem || error instanceof MissingAsset) return await fail(error.message)
+      await fail('The job could not be done for a reason that Hematine does not know; the worker\'s log says more. Try again.')
+      throw error
     } finally {
       if (directory && !isFinished) await removeFinished(directory, file).catch(() => undefined)
     }

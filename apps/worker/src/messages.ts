@@ -1,5 +1,5 @@
 import type { CheckMeasurement, MeasureDepth, Measurement, Moment, Planned, SampleMeasurement, SourceFacts, TrialMoment } from '@hematine/core'
-import type { MediaInput } from '@hematine/media/input'
+import type { MediaInput } from '@hematine/media/ground/media-input'
 
 /** What a worker tells its child process to do: one task after another. */
 export type Assignment =

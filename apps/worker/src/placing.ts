@@ -1,7 +1,7 @@
 import path from 'node:path'
 import { outputName, type DeliverySpec } from '@hematine/core'
 import { deliveryVolumeOf, failJob, finishJob, readPlacing, renamePlacing, sourceName, sourceOf, type EntityManager } from '@hematine/database'
-import { exists, placeFile, sha256OfFile, workDirectory } from '@hematine/media/volume-files'
+import { exists, placeFile, sha256OfFile, workDirectory } from '@hematine/media/volumes/volume-files'
 import { removeFinished } from './finished.ts'
 
 /** The first name for a result that nothing in the delivery volume has. */

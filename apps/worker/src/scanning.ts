@@ -2,8 +2,8 @@ import { stat } from 'node:fs/promises'
 import { isDeepStrictEqual } from 'node:util'
 import { describeSequence, frameFileName, titlePath, titlesToBringIn, type NumberedSequence, type Rational } from '@hematine/core'
 import type { Arrival, ScannedDirectory, WatchRow } from '@hematine/database'
-import { onDisc } from '@hematine/media/source-input'
-import { listDirectory, resolveInside, VolumeProblem, type Listing } from '@hematine/media/volume-files'
+import { onDisc } from '@hematine/media/volumes/source-input'
+import { listDirectory, resolveInside, VolumeProblem, type Listing } from '@hematine/media/volumes/volume-files'
 
 const inside = (directory: string, name: string) => directory === '' ? name : `${directory}/${name}`
 

@@ -278,7 +278,7 @@ describe('sources', () => {
 })
 
 describe('a delivery volume that is not mounted', () => {
-  test('is not written to: the job says so, and is done when the disk is back', async () => {
+  test('is not written to: the job waits and says for what, and is done when the disk is back', async () => {
     const before = await sourceSum()
     aWorker()
     await expect.poll(async () => (await readVolume(db.em(), deliveryId)).markedAt, patience).toBeTruthy()
@@ -289,12 +289,11 @@ describe('a delivery volume that is not mounted', () => {
     await rename(volumes.delivery, `${volumes.delivery}-elsewhere`)
     await mkdir(volumes.delivery)
     await actOnJobs(db.em(), [id], 'retry')
-    await until(id, 'failed')
-    expect((await readJob(db.em(), id)).reason).toMatch(/is not the volume Delivery \d+: its marker is missing. Its disk is probably not mounted/)
+    await expect.poll(async () => (await readJob(db.em(), id)).reason, patience).toMatch(/is not the volume Delivery \d+: its marker is missing. Its disk is probably not mounted/)
+    expect(await stateOf(id)).toBe('waiting')
     expect(await readdir(volumes.delivery)).toEqual([])
     await rm(volumes.delivery, { recursive: true })
     await rename(`${volumes.delivery}-elsewhere`, volumes.delivery)
-    await actOnJobs(db.em(), [id], 'retry')
     await expectDoneOnce(id, before)
   })
 })

@@ -208,13 +208,15 @@ describe('a disc in the stand-in drive', () => {
     const [source] = await sources()
     expect(source).toMatchObject({ name: 'Survey-2.iso title 1', state: 'ready', facts: { container: 'DVD title', durationSeconds: 4 } })
     expect(source!.findings.find(entry => entry.key === 'unreadable')).toMatchObject({ kind: 'fault', value: 4, unit: 'sectors', suggests: 'Clean the disc and read it again' })
-    expect(await readdir(path.join(root, '.hematine'))).toEqual([])
+    expect(await hidden()).toEqual([])
   })
+
+  /** Files in the volume's work directory. */
+  const hidden = async () => (await readdir(path.join(root, '.hematine'), { recursive: true, withFileTypes: true })).filter(entry => entry.isFile()).map(entry => entry.name)
 
   test('that is stopped leaves nothing, whether a worker hears of it at once or comes later', async () => {
     const driveId = await addDrive(db.em(), { name: 'Stand-in drive', shelf, speed: 0.3 })
     await changeDrive(db.em(), driveId, { disc: 'Survey.iso' })
-    const hidden = () => readdir(path.join(root, '.hematine'))
     const begin = async () => {
       const { id } = await beginCopy(db.em(), db.queue, { orderId, driveId, volumeId })
       await expect.poll(async () => (await listCopies(db.em(), { ids: [id] }))[0]!.sectorsDone, patience).toBeGreaterThan(0)

@@ -77,6 +77,7 @@ describe('one directory of a scan', () => {
   })
 
   test('that is gone, or lies outside, is refused and the scan goes on', async () => {
+    await writeFile(path.join(root, 'here.mov'), 'x')
     expect((await scan('gone')).refused).toEqual([{ path: 'gone', reason: 'There is no "gone" in the volume.' }])
     expect((await scan('../other')).refused[0]!.reason).toBe('The path must lie in the volume.')
   })
@@ -153,6 +154,7 @@ describe('a look at a watched folder', () => {
   })
 
   test('says when the folder is gone', async () => {
+    await writeFile(path.join(root, 'here.mov'), 'x')
     expect((await lookAtWatch({ path: 'gone', frameRate: rate, growing: {} }, volume, new Set())).problem).toBe('There is no "gone" in the volume.')
   })
 })

@@ -28,6 +28,7 @@ function startWorker(): TestWorker {
   return worker
 }
 
+let marker: string
 beforeAll(() => writeCountingClip(clip, 150, { size: '160x120', tone: true }))
 beforeEach(async () => {
   await db.fresh()
@@ -36,6 +37,7 @@ beforeEach(async () => {
   await copyFile(clip, path.join(root, 'source', 'clip.mkv'))
   orderId = (await createOrder(db.em(), { code: 'T', name: 'Trials', dueAt: null })).id
   const volumes = await Promise.all((['source', 'working', 'delivery'] as const).map(role => registerVolume(db.em(), { name: role, role, path: path.join(root, role) })))
+  marker = volumes[1]!.marker
   startWorker()
   await beginScan(db.em(), db.queue, { orderId, volumeId: volumes[0]!.id, path: '', frameRate: { num: 25, den: 1 } })
   await expect.poll(async () => (await listSources(db.em(), { orderId })).map(source => source.measureState), patience).toEqual(['ready'])
@@ -49,7 +51,7 @@ afterEach(async () => {
 
 const trials = () => listTrials(db.em(), { orderId })
 const untilReady = () => expect.poll(async () => (await trials()).every(trial => trial.state === 'ready'), patience).toBe(true)
-const inTrials = (...parts: string[]) => path.join(root, 'working', '.hematine', 'trials', ...parts)
+const inTrials = (...parts: string[]) => path.join(root, 'working', '.hematine', marker, 'trials', ...parts)
 
 const ask = (...steps: Parameters<typeof askForTrials>[4][number]['steps'][]) => askWith('small-mp4', ...steps)
 async function askWith(specKey: string, ...steps: Parameters<typeof askForTrials>[4][number]['steps'][]): Promise<TrialRecord[]> {
@@ -125,7 +127,7 @@ test('a source that is gone fails its trial with a sentence', async () => {
   await rm(path.join(root, 'source', 'clip.mkv'))
   startWorker()
   await expect.poll(async () => (await trials())[0], patience).toMatchObject({ state: 'failed' })
-  expect((await trials())[0]!.reason).toMatch(/There is no|not there/)
+  expect((await trials())[0]!.reason).toMatch(/disk is probably not mounted/)
 })
 
 test('a table of the library is used; one that it has not fails the trial with its name', async () => {

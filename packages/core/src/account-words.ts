@@ -1,7 +1,7 @@
 import type { Account, PictureAccount, SoundAccount } from './account.ts'
 import { describeClock } from './format.ts'
 import type { Glances } from './glance.ts'
-import type { PictureTreatment, Treatment } from './treatment/apply.ts'
+import type { PictureTreatment, Treatment } from './treatment/treatment.ts'
 
 /** A line of a check, before it is given its shape. */
 export interface AccountLine {

@@ -2,7 +2,7 @@ import { z } from 'zod'
 import { spannedFrames, type SourceFacts, type VideoFacts } from './facts.ts'
 import { toNumber } from './rational.ts'
 import { stepKinds } from './treatment/step.ts'
-import { soundDelay, type PictureTreatment, type Treatment } from './treatment/apply.ts'
+import { soundDelay, type PictureTreatment, type Treatment } from './treatment/treatment.ts'
 import { plainTimeline, resultSeconds, resultTimeAt, sourceTimeAt, type Timeline } from './treatment/timeline.ts'
 
 /**

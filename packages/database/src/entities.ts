@@ -193,6 +193,8 @@ export const JobEntity = defineEntity({
     workSeconds: p.double().$type<number>().nullable(),
     createdAt: p.datetime().defaultRaw('now()'),
     releasedAt: p.datetime().nullable(),
+    /** Set while it waits for a volume that is not there: it is not begun before. */
+    notBefore: p.datetime().nullable(),
     startedAt: p.datetime().nullable(),
     finishedAt: p.datetime().nullable(),
   },

@@ -50,7 +50,7 @@ function refusalOf(job: Locked | undefined, id: number, action: JobAction): stri
   return null
 }
 
-const afresh = `"check" = null, reason = null, progress = null, output_path = null, temporary_path = null, started_at = null, finished_at = null, work_seconds = null, losses = 0`
+const afresh = `"check" = null, reason = null, progress = null, output_path = null, temporary_path = null, started_at = null, finished_at = null, work_seconds = null, losses = 0, not_before = null`
 
 /** Jobs of the same state go on together. */
 async function move(tx: EntityManager, jobs: readonly Locked[], action: Exclude<JobAction, 'remove'>): Promise<void> {

@@ -58,7 +58,7 @@ export async function dispatchJobs(em: EntityManager, queue: TaskQueue, freeLane
     await tx.getConnection().execute('select pg_advisory_xact_lock(7002)', [], 'all', tx.getTransactionContext())
     const room = freeLanes - await tx.count(JobEntity, { state: 'queued' })
     if (room <= 0) return 0
-    const jobs = await tx.find(JobEntity, { state: 'waiting', workerId: null }, { orderBy: { position: 1, id: 1 }, limit: room, lockMode: LockMode.PESSIMISTIC_PARTIAL_WRITE })
+    const jobs = await tx.find(JobEntity, { state: 'waiting', workerId: null, $or: [{ notBefore: null }, { notBefore: { $lt: new Date() } }] }, { orderBy: { position: 1, id: 1 }, limit: room, lockMode: LockMode.PESSIMISTIC_PARTIAL_WRITE })
     for (const job of jobs) {
       job.attempt++
       applyEvent(tx, job, 'dispatch')
@@ -74,7 +74,7 @@ export async function startJob(em: EntityManager, jobId: number, attempt: number
     const job = await tx.findOne(JobEntity, jobId, { lockMode: LockMode.PESSIMISTIC_WRITE })
     if (!job || job.attempt !== attempt || job.state !== 'queued') return null
     applyEvent(tx, job, 'start', worker.name)
-    tx.assign(job, { workerId: worker.id, workerName: worker.name, startedAt: new Date(), progress: null })
+    tx.assign(job, { workerId: worker.id, workerName: worker.name, startedAt: new Date(), progress: null, notBefore: null, reason: null })
     await tx.flush()
     await tx.populate(job, ['source', 'source.volume', 'deliveryVolume', 'sample', 'facts', 'findings'] as never)
     return job
@@ -149,6 +149,18 @@ const mostLosses = 5
 export async function loseJob(em: EntityManager, jobId: number, attempt: number, workerId: string, why: string): Promise<void> {
   await ownJob(em, jobId, attempt, workerId, (tx, job) => {
     lose(tx, job, why)
+    return true
+  })
+}
+
+/** A job that meets a volume that is not there looks for it again after so long. */
+const waitForVolumeMilliseconds = 10_000
+
+/** A volume that the job needs is not there: it waits for it, with the reason, and is begun when it is back. Nothing was done wrong, so nothing is counted. */
+export async function postponeJob(em: EntityManager, jobId: number, attempt: number, workerId: string, reason: string): Promise<void> {
+  await ownJob(em, jobId, attempt, workerId, (tx, job) => {
+    applyEvent(tx, job, 'lose', reason)
+    tx.assign(job, { workerId: null, progress: null, reason, notBefore: new Date(Date.now() + waitForVolumeMilliseconds) })
     return true
   })
 }

@@ -1,5 +1,5 @@
-import { ensure, options } from '@hematine/media/libav'
-import { Graph } from '@hematine/media/graph'
+import { ensure, options } from '@hematine/media/ground/libav'
+import { Graph } from '@hematine/media/ground/graph'
 import { AV_CODEC_FLAG_GLOBAL_HEADER, AV_CODEC_FLAG_INTERLACED_DCT, AV_CODEC_FLAG_INTERLACED_ME, AV_PICTURE_TYPE_NONE } from 'node-av/constants'
 import { avRescaleQ, Codec, CodecContext, FormatContext, Frame, OutputFormat, Packet, Rational, type Stream } from 'node-av/lib'
 

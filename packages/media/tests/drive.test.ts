@@ -2,9 +2,9 @@ import { readFile, writeFile } from 'node:fs/promises'
 import path from 'node:path'
 import { countSectors, sectorBytes, type SectorRange } from '@hematine/core'
 import { beforeAll, describe, expect, test } from 'vitest'
-import { copyDisc, ReadError, StandInDrive, type Drive } from '../src/drive.ts'
-import { unreadableStretches } from '../src/title-reader.ts'
-import type { TitleInput } from '../src/input.ts'
+import { copyDisc, ReadError, StandInDrive, type Drive } from '../src/discs/drive.ts'
+import { unreadableStretches } from '../src/discs/title-reader.ts'
+import type { TitleInput } from '../src/ground/media-input.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 
 const scratch = scratchDirectory()

@@ -1,5 +1,5 @@
 import { expect, test } from 'vitest'
-import { Network } from '../src/network.ts'
+import { Network } from '../src/ground/network.ts'
 
 /** In a file of its own: the runtime looks for graphics processors once in each process. */
 test('insisting on a graphics processor that is not there fails with a sentence; leaving the choice open does not', async () => {

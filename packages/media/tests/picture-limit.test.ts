@@ -3,7 +3,7 @@ import path from 'node:path'
 import { crc32 } from 'node:zlib'
 import { expect, test } from 'vitest'
 import { readFacts } from '../src/index.ts'
-import { mostPixels, refuseTooLarge } from '../src/picture-limit.ts'
+import { mostPixels, refuseTooLarge } from '../src/reading/picture-limit.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 
 const scratch = scratchDirectory()

@@ -1,5 +1,5 @@
 import { describe, expect, test } from 'vitest'
-import { BoundedQueue } from '../src/queue.ts'
+import { BoundedQueue } from '../src/ground/queue.ts'
 
 const soon = () => new Promise(resolve => setTimeout(resolve, 5))
 

@@ -3,8 +3,8 @@ import { execFileSync } from 'node:child_process'
 import { mkdir, readdir, readFile, rename, rm, symlink, utimes, writeFile } from 'node:fs/promises'
 import path from 'node:path'
 import { describe, expect, test } from 'vitest'
-import { answering } from '../src/answering.ts'
-import { exists, identityOf, listDirectory, markVolume, placeFile, resolveInside, sha256OfFile, spaceOf, spaceOfVolume, VolumeProblem, workDirectory } from '../src/volume-files.ts'
+import { answering } from '../src/volumes/answering.ts'
+import { exists, identityOf, listDirectory, markVolume, placeFile, resolveInside, sha256OfFile, spaceOf, spaceOfVolume, VolumeProblem, workDirectory } from '../src/volumes/volume-files.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 
 const scratch = scratchDirectory()

@@ -2,9 +2,9 @@ import path from 'node:path'
 import { isDeepStrictEqual } from 'node:util'
 import { describeSequence, titlesToBringIn, type NumberedSequence, type Rational } from '@hematine/core'
 import { Problem, type Arrival, type VolumeRow } from '@hematine/database'
-import { isImageName } from '@hematine/media/disc'
-import { onDisc } from '@hematine/media/source-input'
-import { listDirectory, resolveInside, VolumeProblem } from '@hematine/media/volume-files'
+import { isImageName } from '@hematine/media/discs/disc'
+import { onDisc } from '@hematine/media/volumes/source-input'
+import { listDirectory, resolveInside, VolumeProblem } from '@hematine/media/volumes/volume-files'
 import type { ArrivalBody } from '#shared/api'
 
 /** Rate of a sequence that nobody said otherwise of. */

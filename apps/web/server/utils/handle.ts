@@ -1,6 +1,6 @@
 import { MissingAsset } from '@hematine/core'
 import { isAway, Problem } from '@hematine/database'
-import { VolumeProblem } from '@hematine/media/volume-files'
+import { VolumeProblem } from '@hematine/media/volumes/volume-files'
 import { defineEventHandler, getQuery, getRouterParams, setResponseHeader, setResponseStatus, type EventHandler, type H3Event } from 'h3'
 import type { z } from 'zod'
 import { api, awayCode, type Route, type RouteName } from '#shared/api'
@@ -76,19 +76,22 @@ async function readJson(event: H3Event): Promise<unknown> {
 /** Reads a body, counting its bytes as they come: a stated length may be missing, or wrong. */
 async function readBody(event: H3Event): Promise<string> {
   const tooLarge = () => {
-    // What is still coming is not read; the connection ends with the answer.
+    // What is still coming is thrown away until the connection ends with the answer.
     setResponseHeader(event, 'connection', 'close')
     return new RequestProblem(413, 'too-large', 'The body is larger than 16 MB. Split the request.')
   }
   if (Number(event.node.req.headers['content-length'] ?? 0) > mostBodyBytes) throw tooLarge()
-  const pieces: Buffer[] = []
-  let bytes = 0
-  for await (const piece of event.node.req as AsyncIterable<Buffer>) {
-    bytes += piece.length
-    if (bytes > mostBodyBytes) throw tooLarge()
-    pieces.push(piece)
-  }
-  return Buffer.concat(pieces).toString('utf8')
+  return new Promise((resolve, reject) => {
+    let pieces: Buffer[] = []
+    let bytes = 0
+    // Not by iterating: leaving an iteration early takes the connection away before it has been answered.
+    event.node.req.on('data', (piece: Buffer) => {
+      bytes += piece.length
+      if (bytes <= mostBodyBytes) return void pieces.push(piece)
+      pieces = []
+      reject(tooLarge())
+    }).on('end', () => resolve(Buffer.concat(pieces).toString('utf8'))).on('error', reject)
+  })
 }
 
 function holdsNul(value: unknown): boolean {
@@ -113,7 +116,7 @@ function asRequestProblem(error: unknown, changes: boolean): unknown {
   if (conflict) return new RequestProblem(...conflict)
   if (isAway(error)) return new RequestProblem(503, awayCode, `The database does not answer at the moment; it is being started again. ${changes ? 'See whether this was done before you ask for it again.' : 'The page asks again by itself.'}`)
   if (error instanceof Problem) return new RequestProblem(error.status, error.code, error.message)
-  if (error instanceof VolumeProblem) return new RequestProblem(error.code === 'outside' ? 403 : error.code === 'missing' ? 404 : 409, `volume-${error.code}`, error.message)
+  if (error instanceof VolumeProblem) return new RequestProblem(error.code === 'outside' ? 403 : error.code === 'missing' || error.code === 'away' ? 404 : 409, `volume-${error.code}`, error.message)
   if (error instanceof MissingAsset) return new RequestProblem(409, 'missing-asset', error.message)
   return error
 }

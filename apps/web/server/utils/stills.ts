@@ -1,6 +1,6 @@
 import { fork, type ChildProcess } from 'node:child_process'
 import path from 'node:path'
-import type { StillAnswer, StillQuestion, StillRequest } from '@hematine/media/stills-process'
+import type { StillAnswer, StillQuestion, StillRequest } from '@hematine/media/previews/stills-process'
 import { RequestProblem } from './problems'
 
 const keptBytes = 96_000_000

@@ -2,11 +2,11 @@ import { access } from 'node:fs/promises'
 import path from 'node:path'
 import { deliveredFacts } from '@hematine/core'
 import { Problem, readTrialWithFiles, sourceOf, type TrialRow, type VolumeRow } from '@hematine/database'
-import { sourceSheetFile, sourceSoundFile } from '@hematine/media/trial-files'
-import { trialDirectory } from '@hematine/media/volume-files'
+import { sourceSheetFile, sourceSoundFile } from '@hematine/media/volumes/trial-files'
+import { trialDirectory } from '@hematine/media/volumes/volume-files'
 import type { Application } from './application'
 
-export { lookFile, momentFile, sheetFile, soundFile } from '@hematine/media/trial-files'
+export { lookFile, momentFile, sheetFile, soundFile } from '@hematine/media/volumes/trial-files'
 
 /** Stream of the source whose sound a trial lets be heard: the first that it delivers. */
 function heardStream(trial: TrialRow): number {

@@ -2,7 +2,7 @@ import { describeColourTag } from '../colour.ts'
 import { describePixelFormat, type VideoFacts } from '../facts.ts'
 import { describeAspect, displayAspect } from '../geometry.ts'
 import { describeRate } from '../timing.ts'
-import type { AppliedStep, Treatment } from './apply.ts'
+import type { AppliedStep, Treatment } from './treatment.ts'
 import { stepKinds, type InBetween, type Step } from './step.ts'
 
 const kernelNames = { lanczos: 'Lanczos', spline: 'spline', bicubic: 'bicubic' }

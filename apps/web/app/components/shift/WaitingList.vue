@@ -55,7 +55,7 @@ async function onKey(event: KeyboardEvent, index: number): Promise<void> {
       <tbody ref="body">
         <tr v-for="(job, index) in jobs" :key="job.id" tabindex="0" :aria-label="`${job.sourceName}, ${job.specName}, number ${index + 1}. Alt and the arrow keys move it.`" @keydown="event => onKey(event, index)">
           <td class="handle"><VIcon :icon="mdiDragVertical" size="16" aria-hidden="true" /></td>
-          <td class="source"><span class="name"><StateMark :state="job.state" :label="job.state === 'held' ? describeState(job.state) : ''" /><span class="ellipsis" :title="job.sourceName">{{ job.sourceName }}</span></span></td>
+          <td class="source"><span class="name"><StateMark :state="job.state" :label="job.state === 'held' ? describeState(job.state) : ''" /><span class="ellipsis" :title="job.sourceName">{{ job.sourceName }}</span></span><span v-if="job.state === 'waiting' && job.reason" class="why look" :title="job.reason">{{ job.reason }}</span></td>
           <td class="nowrap">{{ job.specName }}</td>
           <td class="end number">{{ job.forecast ? describeDurationRange(job.forecast.seconds) : 'not measured' }}</td>
           <td class="end number">{{ job.forecast ? describeBytesRange(job.forecast.bytes) : '' }}</td>
@@ -77,5 +77,6 @@ td { height: 30px; padding: 0 6px; border-bottom: 1px solid var(--line); }
 .handle { width: 28px; cursor: grab; color: var(--muted); }
 .source { max-width: 170px; width: 32%; }
 .name { display: flex; gap: 8px; }
+.why { display: block; padding-bottom: 4px; font-size: 12px; line-height: 1.25; }
 .nowrap { white-space: nowrap; }
 </style>

@@ -1,5 +1,5 @@
 import { beginScan, readSourceVolume } from '@hematine/database'
-import { resolveInside } from '@hematine/media/volume-files'
+import { resolveInside } from '@hematine/media/volumes/volume-files'
 import { handle } from '../../utils/handle'
 import { usualRate } from '../../utils/arrivals'
 

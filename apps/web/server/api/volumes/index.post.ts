@@ -1,5 +1,5 @@
 import { noteMarked, Problem, registerVolume } from '@hematine/database'
-import { markVolume, spaceOf } from '@hematine/media/volume-files'
+import { markVolume, spaceOf } from '@hematine/media/volumes/volume-files'
 import { handle } from '../../utils/handle'
 import { keepApart, resolveUnderRoots } from '../../utils/volume-roots'
 import { viewVolume } from '../../utils/volume-view'

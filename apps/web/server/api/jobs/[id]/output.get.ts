@@ -1,5 +1,5 @@
 import { deliveryVolumeOf, Problem, readJobWithFiles } from '@hematine/database'
-import { resolveInside } from '@hematine/media/volume-files'
+import { resolveInside } from '@hematine/media/volumes/volume-files'
 import { handle } from '../../../utils/handle'
 import { mediaTypes } from '../../../utils/media-types'
 import { sendFile } from '../../../utils/send-file'

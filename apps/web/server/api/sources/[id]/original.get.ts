@@ -1,6 +1,6 @@
 import { browserType } from '@hematine/core'
 import { Problem, readSource, sourceVolumeOf } from '@hematine/database'
-import { resolveInside } from '@hematine/media/volume-files'
+import { resolveInside } from '@hematine/media/volumes/volume-files'
 import { handle } from '../../../utils/handle'
 import { sendFile } from '../../../utils/send-file'
 

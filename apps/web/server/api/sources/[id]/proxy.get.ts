@@ -1,5 +1,5 @@
 import { Problem, readSource, sourceVolumeOf } from '@hematine/database'
-import { sourceInput } from '@hematine/media/source-input'
+import { sourceInput } from '@hematine/media/volumes/source-input'
 import { handle } from '../../../utils/handle'
 import { beginRanged } from '../../../utils/send-file'
 

@@ -1,6 +1,6 @@
 import { titlePath } from '@hematine/core'
 import { readVolume, sourceNumbersByPath } from '@hematine/database'
-import { onDisc } from '@hematine/media/source-input'
+import { onDisc } from '@hematine/media/volumes/source-input'
 import { handle } from '../../../utils/handle'
 
 export default handle('readDisc', async ({ application, parameters, query: { path, orderId } }) => {

@@ -1,6 +1,6 @@
 import { describeSequence } from '@hematine/core'
 import { readVolume, sourceNumbersByPath } from '@hematine/database'
-import { listDirectory } from '@hematine/media/volume-files'
+import { listDirectory } from '@hematine/media/volumes/volume-files'
 import { handle } from '../../../utils/handle'
 
 export default handle('listDirectory', async ({ application, parameters, query: { path, orderId } }) => {

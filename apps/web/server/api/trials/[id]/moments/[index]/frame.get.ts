@@ -1,5 +1,5 @@
 import { Problem, sourceOf, sourceVolumeOf } from '@hematine/database'
-import { sourceInput } from '@hematine/media/source-input'
+import { sourceInput } from '@hematine/media/volumes/source-input'
 import { setResponseHeaders } from 'h3'
 import { handle } from '../../../../../utils/handle'
 import { momentFile, trialFile } from '../../../../../utils/trial-files'

@@ -1,0 +1,72 @@
+import { MissingAsset } from '@hematine/core'
+import { VolumeProblem } from '@hematine/media/volumes/volume-files'
+import { brokeOffSentence, ReadingProcess, TaskProcess, type OnTheWay, type Outcome } from './child-process.ts'
+import type { Assignment } from './messages.ts'
+
+/** Times that a task whose process broke off is tried. */
+const tries = 3
+
+/** The processes that do a worker's short tasks: some kept between them, some with one each. */
+export class Children {
+  private readonly readers: ReadingProcess[]
+  private readonly freeReaders: ReadingProcess[]
+  private readonly tasks = new Set<TaskProcess>()
+  private isStopping = false
+
+  /** @param kept processes kept for short assignments: as many as may be used at once */
+  constructor(kept: number) {
+    this.readers = Array.from({ length: kept }, () => new ReadingProcess())
+    this.freeReaders = [...this.readers]
+  }
+
+  /** See `Hands.inChild`. */
+  inChild(assignment: () => Promise<Assignment>, onTheWay: (report: OnTheWay, task: TaskProcess) => void = () => undefined): Promise<Outcome> {
+    return this.untilDone(assignment, async given => {
+      const task: TaskProcess = new TaskProcess(given, report => onTheWay(report, task))
+      this.tasks.add(task)
+      const outcome = await task.outcome
+      this.tasks.delete(task)
+      return outcome
+    })
+  }
+
+  /** See `Hands.inReader`. */
+  async inReader(assignment: () => Promise<Assignment>, onPart: (part: number) => Promise<boolean> = async () => true): Promise<Outcome> {
+    const reader = this.freeReaders.pop()!
+    try {
+      return await this.untilDone(assignment, given => reader.perform(given, part => {
+        void onPart(part).then(goOn => { if (!goOn) reader.interrupt() }, () => undefined)
+      }))
+    } finally {
+      this.freeReaders.push(reader)
+    }
+  }
+
+  private async untilDone(assignment: () => Promise<Assignment>, attempt: (given: Assignment) => Promise<Outcome>): Promise<Outcome> {
+    let given: Assignment
+    try {
+      given = await assignment()
+    } catch (error) {
+      if (error instanceof VolumeProblem || error instanceof MissingAsset) return { say: 'failed', reason: error.message }
+      throw error
+    }
+    for (let count = 1; ; count++) {
+      const outcome = await attempt(given)
+      if (outcome.say !== 'broke off') return outcome
+      if (this.isStopping) return { say: 'stopped' }
+      if (count === tries) return { say: 'failed', reason: brokeOffSentence(outcome.how) }
+    }
+  }
+
+  /** Ends what the tasks do, for this time: their outcome is that they were stopped. */
+  stopTasks(): void {
+    for (const task of this.tasks) task.stop()
+  }
+
+  /** Ends everything for good. */
+  stop(): void {
+    this.isStopping = true
+    this.stopTasks()
+    for (const reader of this.readers) reader.stop()
+  }
+}

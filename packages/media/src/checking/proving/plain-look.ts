@@ -1,0 +1,186 @@
+import { presentNumbers, toNumber, type PlainLook, type PlainSound, type SourceFacts } from '@hematine/core'
+import { AV_FRAME_DATA_DISPLAYMATRIX, AV_PKT_DATA_DISPLAYMATRIX } from 'node-av/constants'
+import { Frame } from 'node-av/lib'
+import { audioPadOf, Graph } from '../../ground/graph.ts'
+import { openInput } from '../../reading/input.ts'
+import type { MediaInput, PlainInput } from '../../ground/media-input.ts'
+import type { Glancer } from '../../measuring/measure-picture.ts'
+import type { WorkGate } from '../../ground/gate.ts'
+import { decodePlainly } from './plain-decode.ts'
+import { thumbnailOf, thumbnailSide } from './thumbnail.ts'
+
+/** Pictures kept to be compared, at most: one for each stretch of time, which doubles when there are more. */
+const mostPictures = 64
+const firstStretch = 0.25
+/** Samples a second in which sound is kept for comparing, and the seconds of it that are. */
+const envelopeRate = 2000
+const mostSoundSeconds = 1800
+
+/** Pictures at even distances of time, however many there turn out to be. */
+class SpreadPictures {
+  stretch = firstStretch
+  kept = new Map<number, { seconds: number, picture: Uint8Array }>()
+
+  add(seconds: number, picture: Uint8Array): void {
+    const place = Math.round(seconds / this.stretch)
+    if (Math.abs(seconds - place * this.stretch) > this.stretch / 2 || this.kept.has(place)) return
+    this.kept.set(place, { seconds, picture })
+    while (this.kept.size > mostPictures) {
+      this.stretch *= 2
+      this.kept = new Map([...this.kept].filter(([old]) => old % 2 === 0).map(([old, entry]) => [old / 2, entry]))
+    }
+  }
+}
+
+/** Means of absolute differences of two pictures, in codes. */
+function changeBetween(before: Uint8Array, now: Uint8Array): number {
+  let sum = 0
+  for (let index = 0; index < now.length; index++) sum += Math.abs(now[index]! - before[index]!)
+  return sum / now.length
+}
+
+function meanOf(picture: Uint8Array): number {
+  let sum = 0
+  for (const value of picture) sum += value
+  return sum / picture.length
+}
+
+/**
+ * Decodes a picture plainly and whole: how many pictures it gave, when, how bright each was and how far it differed from the one before.
+ * @param most pictures after which it ends; all unless said
+ * @param glancer looks at some of them on the way
+ */
+export async function lookPlainly(input: MediaInput, streamOf: (part: number) => number, gate: WorkGate, onProgress: (pictures: number) => void, most = Number.POSITIVE_INFINITY, glancer: Glancer | null = null): Promise<PlainLook> {
+  const look: PlainLook = { pictures: 0, errors: 0, repeatsAtEnd: 0, seconds: [], mean: [], change: [], samples: [], signs: null }
+  const spread = new SpreadPictures()
+  let before: Uint8Array | null = null
+  let [begin, first] = [0, null as number | null]
+  const parts: PlainInput[] = input.kind === 'join' ? input.parts.map(part => part.input) : [input]
+  for (const [index, part] of parts.entries()) {
+    if (part.kind === 'sequence') {
+      look.pictures += [...presentNumbers(part.sequence)].length
+      continue
+    }
+    look.signs ??= await signsOf(part, streamOf(index))
+    // Where a part begins in its own time; parts of a join are put one after the other.
+    let zero: number | null = null
+    const decoded = await decodePlainly(part, streamOf(index), gate, async (frame, stated) => {
+      await glancer?.see(frame, look.seconds.length)
+      zero ??= stated
+      const seconds = stated === null ? null : input.kind === 'join' ? begin + stated - zero! : stated
+      first ??= seconds
+      look.signs ??= matrixSigns(frame.getSideData(AV_FRAME_DATA_DISPLAYMATRIX))
+      const picture = thumbnailOf(frame)
+      look.seconds.push(seconds)
+      look.mean.push(picture ? meanOf(picture) : -1)
+      look.change.push(picture && before ? changeBetween(before, picture) : -1)
+      if (picture && seconds !== null) spread.add(seconds - first!, picture)
+      before = picture
+      onProgress(look.seconds.length)
+      return look.seconds.length < most
+    })
+    look.pictures += decoded.frames
+    look.errors += decoded.errors
+    look.repeatsAtEnd = decoded.repeatsAtEnd
+    if (input.kind === 'join') begin += input.parts[index]!.seconds
+  }
+  look.samples = [...spread.kept.values()].map(({ seconds, picture }) => ({ seconds, picture: [...picture] }))
+  return look
+}
+
+export { thumbnailSide }
+
+async function signsOf(input: PlainInput, streamIndex: number): Promise<PlainLook['signs']> {
+  const container = await openInput(input)
+  try {
+    return matrixSigns(container.streams[streamIndex]?.codecpar.getCodedSideData(AV_PKT_DATA_DISPLAYMATRIX) ?? null)
+  } finally {
+    await container.closeInput()
+  }
+}
+
+/** The first four factors of a display matrix, as signs. */
+function matrixSigns(data: Buffer | null): PlainLook['signs'] {
+  if (!data || data.length < 36) return null
+  return [Math.sign(data.readInt32LE(0)), Math.sign(data.readInt32LE(4)), Math.sign(data.readInt32LE(12)), Math.sign(data.readInt32LE(16))]
+}
+
+/** Decodes a sound track plainly and whole: how much of it there is, when it begins and ends, how loud each channel is, and a coarse copy for comparing. */
+export async function listenPlainly(input: MediaInput, streamOf: (part: number) => number, zero: number, gate: WorkGate): Promise<PlainSound> {
+  const heard: PlainSound = { seconds: 0, first: null, last: null, errors: 0, sampleRate: 0, channels: 0, loudness: [], rate: envelopeRate, coarse: [] }
+  const parts: PlainInput[] = input.kind === 'join' ? input.parts.map(part => part.input) : [input]
+  const coarse: number[][] = []
+  const squares: number[] = []
+  let samples = 0
+  let begin = 0
+  const taken = new Frame()
+  taken.alloc()
+  for (const [index, part] of parts.entries()) {
+    let graph: Graph | null = null
+    let pad: ReturnType<typeof audioPadOf> | null = null
+    const collect = async () => {
+      while (graph && await graph.pull(taken) === 'frame') {
+        const channels = taken.channelLayout.nbChannels
+        for (let channel = 0; channel < channels; channel++) {
+          const plane = taken.data![channel]!
+          const values = new Float32Array(plane.buffer, plane.byteOffset, taken.nbSamples)
+          const kept = coarse[channel] ??= []
+          let sum = 0
+          for (const value of values) {
+            sum += value * value
+            if (channel < 2 && kept.length < mostSoundSeconds * envelopeRate) kept.push(value)
+          }
+          squares[channel] = (squares[channel] ?? 0) + sum
+        }
+        samples += taken.nbSamples
+        taken.unref()
+      }
+    }
+    try {
+      const decoded = await decodePlainly(part, streamOf(index), gate, async (frame, stated) => {
+        const length = frame.nbSamples / Math.max(1, frame.sampleRate)
+        const at = stated === null ? heard.last ?? 0 : (input.kind === 'join' ? begin + stated - (input.parts[index]!.picture?.zeroSeconds ?? 0) : stated - zero)
+        heard.first ??= at
+        heard.last = Math.max(heard.last ?? at, at + length)
+        heard.seconds += length
+        heard.sampleRate ||= frame.sampleRate
+        heard.channels ||= frame.channelLayout.nbChannels
+        const now = audioPadOf(frame, { num: 1, den: frame.sampleRate })
+        // Sound that changes its shape goes through filters of its own.
+        if (!graph || !pad || pad.format !== now.format || pad.sampleRate !== now.sampleRate || pad.channelMask !== now.channelMask) {
+          if (graph) {
+            await graph.push(null)
+            await collect()
+            graph.free()
+          }
+          pad = now
+          graph = await Graph.audio(`asetpts=N/SR/TB,aresample=${envelopeRate},aformat=sample_fmts=fltp:sample_rates=${envelopeRate}`, now)
+        }
+        await graph.push(frame)
+        await collect()
+        return true
+      })
+      heard.errors += decoded.errors
+      await (graph as Graph | null)?.push(null)
+      await collect()
+    } finally {
+      (graph as Graph | null)?.free()
+    }
+    if (input.kind === 'join') begin += input.parts[index]!.seconds
+  }
+  taken.free()
+  heard.loudness = squares.map(sum => samples === 0 ? -120 : Math.max(-120, 10 * Math.log10(sum / samples + 1e-12)))
+  heard.coarse = coarse.slice(0, 2)
+  return heard
+}
+
+/** Which stream of each part a source's picture or track is. */
+export function streamsOf(input: MediaInput, facts: SourceFacts, what: 'picture' | number): (part: number) => number {
+  if (input.kind === 'join') return part => what === 'picture' ? input.parts[part]!.picture!.stream : input.parts[part]!.sound[what]!
+  return () => what === 'picture' ? facts.video!.streamIndex : facts.audio[what]!.streamIndex
+}
+
+/** Seconds of a picture's first frame in its container. */
+export function zeroOf({ video }: Pick<SourceFacts, 'video'>): number {
+  return video ? video.startTicks * toNumber(video.timeBase) : 0
+}

@@ -1,0 +1,91 @@
+import { type DeliverySpec, type SoundTreatment, type SourceFacts } from '@hematine/core'
+import { Frame } from 'node-av/lib'
+import { Encoder } from './encoder.ts'
+import type { MediaInput } from '../ground/media-input.ts'
+import { MediaError } from '../ground/libav.ts'
+import { OutputFile, wantsGlobalHeader } from './output.ts'
+import { soundAloneZero, TreatedSound } from '../sound/sound-treatment.ts'
+import type { WorkGate } from '../ground/gate.ts'
+import { writeSoundUntil, type SoundTrack } from './transcode.ts'
+
+/** Sound that is taken out of a source into a file of its own. */
+export interface SoundPlan {
+  input: MediaInput
+  /** Of the source, with those tracks only that are delivered. */
+  facts: SourceFacts
+  treatment: Pick<SoundTreatment, 'timeline' | 'sound'>
+  /** Container and sound of it count. */
+  spec: DeliverySpec
+  outputPath: string
+  /** A piece of the result; the whole unless said. */
+  stretch?: { startSeconds: number, seconds: number }
+}
+
+export interface SoundProgress {
+  /** Length of the result so far. */
+  seconds: number
+  bytesWritten: number
+}
+
+export interface ExtractedSound {
+  seconds: number
+  /** Bytes and number of the encoded packets, without what the container adds. */
+  bytes: number
+  packets: number
+  /** Seconds by the clock until all was open and the first sound was asked for, and from then on. */
+  openSeconds: number
+  workSeconds: number
+}
+
+/** Tracks are written in turns of so many seconds, so that a file with several is interleaved. */
+const turnSeconds = 0.5
+
+/**
+ * Writes every track of `facts`, treated, into `outputPath`.
+ * @throws MediaError when there is no sound; whatever `gate.turn` rejects with, when stopped. The unfinished file is the caller's to remove.
+ */
+export async function extractSound({ input, facts, treatment, spec, outputPath, stretch }: SoundPlan, gate: WorkGate, onProgress: (progress: SoundProgress) => void): Promise<ExtractedSound> {
+  if (facts.audio.length === 0) throw new MediaError('The source has no sound.')
+  const opened = performance.now()
+  const zero = await soundAloneZero(input, facts, treatment)
+  const most = stretch?.seconds ?? Number.POSITIVE_INFINITY
+  const made: ExtractedSound = { seconds: 0, bytes: 0, packets: 0, openSeconds: 0, workSeconds: 0 }
+  const output = OutputFile.create(outputPath, spec.container)
+  const tracks: SoundTrack[] = []
+  const written = { write: (packet: Parameters<OutputFile['write']>[0], index: number) => {
+    made.bytes += packet.size
+    made.packets++
+    return output.write(packet, index)
+  } }
+  try {
+    for (const track of facts.audio) {
+      const encoder = await Encoder.audio(spec, track, wantsGlobalHeader)
+      const sound = await TreatedSound.open(input, track, encoder.soundShape(spec, track), zero, { startSeconds: stretch?.startSeconds ?? 0, treatment })
+      const frame = new Frame()
+      frame.alloc()
+      tracks.push({ sound, encoder, streamIndex: output.addStream(encoder, track), frame, seconds: 0, ended: false })
+    }
+    await output.begin()
+    const begun = performance.now()
+    made.openSeconds = (begun - opened) / 1000
+    for (let until = turnSeconds; made.seconds < most && tracks.some(track => !track.ended); until += turnSeconds) {
+      for (const track of tracks) await writeSoundUntil(track, Math.min(until, most), written, gate)
+      made.seconds = Math.max(...tracks.map(track => track.seconds))
+      onProgress({ seconds: made.seconds, bytesWritten: output.bytesWritten })
+    }
+    if (made.seconds === 0) throw new MediaError('There is no sound here: the source is damaged, or the place is after its end.')
+    for (const track of tracks) await track.encoder.encode(null, packet => written.write(packet, track.streamIndex))
+    const bytesWritten = output.bytesWritten
+    await output.finish()
+    onProgress({ seconds: made.seconds, bytesWritten })
+    made.workSeconds = (performance.now() - begun) / 1000
+    return made
+  } finally {
+    for (const track of tracks) {
+      track.frame.free()
+      track.encoder.close()
+      await track.sound.close()
+    }
+    await output.close()
+  }
+}

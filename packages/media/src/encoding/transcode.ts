@@ -1,0 +1,171 @@
+import { toNumber, type PictureSpec, type SourceFacts, type PictureTreatment } from '@hematine/core'
+import { Frame } from 'node-av/lib'
+import { Encoder } from './encoder.ts'
+import type { MediaInput } from '../ground/media-input.ts'
+import type { WorkGate } from '../ground/gate.ts'
+import { MediaError } from '../ground/libav.ts'
+import { OutputFile, wantsGlobalHeader } from './output.ts'
+import type { NetworkDevice } from '../ground/network.ts'
+import { TreatedPicture } from '../treating/picture-treatment.ts'
+import { BoundedQueue } from '../ground/queue.ts'
+import { secondsOf, TreatedSound } from '../sound/sound-treatment.ts'
+
+/** What a job makes: a source, its treatment and its spec, into a temporary file. */
+export interface TranscodePlan {
+  input: MediaInput
+  facts: SourceFacts
+  treatment: PictureTreatment
+  spec: PictureSpec
+  outputPath: string
+  /** A piece of the result, in its frames; the whole unless said. */
+  stretch?: { firstFrame: number, frames: number }
+  /** Whether the time of each step is to be told apart. */
+  apart?: boolean
+  /** Sees each treated frame before it is encoded, with its number; one that keeps it keeps a reference of its own. */
+  onFrame?: (frame: Frame, number: number) => void
+}
+
+/** What an encode took. Decoding, steps and encoder overlap, so their seconds add to more than the clock's. */
+export interface TranscodeResult {
+  frames: number
+  /** Seconds by the numbers of the treatment's steps. */
+  stepSeconds: ReadonlyMap<number | 'decode' | 'other', number>
+  /** Seconds in the picture's encoder. */
+  encodeSeconds: number
+  /** Seconds by the clock from the first frame on, and until it was there. */
+  seconds: number
+  untilFirstFrame: number
+  /** Devices that learned steps ran on, by the network's name. */
+  devices: Record<string, NetworkDevice>
+}
+
+export interface TranscodeProgress {
+  framesDone: number
+  bytesWritten: number
+}
+
+/** A sound track on its way into a file. */
+export interface SoundTrack {
+  sound: TreatedSound
+  encoder: Encoder
+  streamIndex: number
+  frame: Frame
+  /** Seconds of sound written. */
+  seconds: number
+  ended: boolean
+}
+
+/** Frames that may wait between treating and encoding. */
+const queueLength = 4
+
+/** Turns the picture's decode, treatment and hand-over into a stream of frames that runs ahead of the encoder by a few. */
+export async function produceFrames(picture: TreatedPicture, queue: BoundedQueue<Frame>): Promise<void> {
+  try {
+    for (;;) {
+      const frame = new Frame()
+      frame.alloc()
+      if (!await picture.next(frame)) {
+        frame.free()
+        queue.end()
+        return
+      }
+      if (!await queue.put(frame)) {
+        frame.free()
+        return
+      }
+    }
+  } catch (error) {
+    queue.end(error)
+  }
+}
+
+/**
+ * Runs a job's encode: whole picture and every sound track, interleaved, into `outputPath`.
+ * @throws MediaError; whatever `gate.turn` rejects with, when stopped. The unfinished file is the caller's to remove.
+ */
+export async function transcode(plan: TranscodePlan, gate: WorkGate, onProgress: (progress: TranscodeProgress) => void): Promise<TranscodeResult> {
+  const { input, facts, treatment, spec } = plan
+  const video = facts.video
+  if (!video) throw new MediaError('The source has no picture.')
+  const zeroSeconds = secondsOf(video.startTicks, video.timeBase)
+  const { firstFrame, frames: most } = plan.stretch ?? { firstFrame: 0, frames: Number.POSITIVE_INFINITY }
+  const rate = toNumber(treatment.result.rate)
+
+  const opened = performance.now()
+  const output = OutputFile.create(plan.outputPath, spec.container)
+  const queue = new BoundedQueue<Frame>(queueLength)
+  const tracks: SoundTrack[] = []
+  let picture: TreatedPicture | null = null
+  let encoder: Encoder | null = null
+  let producing: Promise<void> = Promise.resolve()
+  try {
+    picture = await TreatedPicture.open(input, video, treatment, { firstFrame, apart: plan.apart })
+    encoder = await Encoder.video(spec, treatment, wantsGlobalHeader)
+    const pictureStream = output.addStream(encoder, { pixelAspect: treatment.result.frame.pixelAspect, rate: treatment.result.rate })
+    for (const track of facts.audio) {
+      const soundEncoder = await Encoder.audio(spec, track, wantsGlobalHeader)
+      const sound = await TreatedSound.open(input, track, soundEncoder.soundShape(spec, track), zeroSeconds, { startSeconds: firstFrame / rate, treatment })
+      const frame = new Frame()
+      frame.alloc()
+      tracks.push({ sound, encoder: soundEncoder, streamIndex: output.addStream(soundEncoder, track), frame, seconds: 0, ended: false })
+    }
+    await output.begin()
+
+    producing = produceFrames(picture, queue)
+    let [frames, begun, encodeSeconds] = [0, 0, 0]
+    while (frames < most) {
+      await gate.turn()
+      const frame = await queue.take()
+      if (!frame) break
+      begun ||= performance.now()
+      frame.pts -= BigInt(firstFrame)
+      plan.onFrame?.(frame, frames)
+      const encodeBegun = performance.now()
+      try {
+        await encoder.encode(frame, packet => output.write(packet, pictureStream))
+      } finally {
+        frame.free()
+      }
+      encodeSeconds += (performance.now() - encodeBegun) / 1000
+      frames++
+      for (const track of tracks) await writeSoundUntil(track, frames / rate, output)
+      onProgress({ framesDone: frames, bytesWritten: output.bytesWritten })
+    }
+    if (frames === 0) throw new MediaError('The source gave no picture at all: it is damaged or cut short right at its start.')
+    await encoder.encode(null, packet => output.write(packet, pictureStream))
+    for (const track of tracks) {
+      await writeSoundUntil(track, plan.stretch ? frames / rate : Number.POSITIVE_INFINITY, output, gate)
+      await track.encoder.encode(null, packet => output.write(packet, track.streamIndex))
+    }
+    const bytesWritten = output.bytesWritten
+    await output.finish()
+    onProgress({ framesDone: frames, bytesWritten })
+    return { frames, stepSeconds: picture.stepSeconds, encodeSeconds, seconds: (performance.now() - begun) / 1000, untilFirstFrame: (begun - opened) / 1000, devices: picture.devices }
+  } finally {
+    queue.end()
+    await producing
+    for (const frame of queue.remains()) frame.free()
+    await picture?.close()
+    encoder?.close()
+    for (const track of tracks) {
+      track.frame.free()
+      track.encoder.close()
+      await track.sound.close()
+    }
+    await output.close()
+  }
+}
+
+/** Writes a sound track up to a time, so that the file is interleaved and the writer need not hold much back. */
+export async function writeSoundUntil(track: SoundTrack, seconds: number, output: Pick<OutputFile, 'write'>, gate?: WorkGate): Promise<void> {
+  while (!track.ended && track.seconds < seconds) {
+    await gate?.turn()
+    if (await track.sound.next(track.frame)) {
+      track.seconds = (Number(track.frame.pts) + track.frame.nbSamples) / track.frame.sampleRate
+      await track.encoder.encode(track.frame, packet => output.write(packet, track.streamIndex))
+      track.frame.unref()
+    } else {
+      track.ended = true
+    }
+  }
+}

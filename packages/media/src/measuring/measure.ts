@@ -1,0 +1,55 @@
+import { measuringVersion, runsToMeasure, spannedFrames, type MeasureDepth, type Measurement, type SourceFacts } from '@hematine/core'
+import type { MediaInput } from '../ground/media-input.ts'
+import { unreadableStretches } from '../discs/title-reader.ts'
+import { measurePictureOf } from './measure-picture.ts'
+import { measureSoundOf } from './measure-sound.ts'
+import { readPacketTimes } from './packet-times.ts'
+import { knownOf } from '../volumes/source-input.ts'
+import { countedInAll, readTimes } from '../reading/source-times.ts'
+import type { WorkGate } from '../ground/gate.ts'
+
+/** Part of the time that the picture takes where there is sound too. */
+const usualPictureShare = 0.8
+
+/** Picture packets whose times are read of a source that is too large to be read whole. */
+const packets: Record<MeasureDepth, number> = { sampled: 3000, deep: 60_000 }
+
+/** Files up to this size are read whole for the times of their packets. */
+const countedUpTo: Record<MeasureDepth, number> = { sampled: countedInAll, deep: Number.POSITIVE_INFINITY }
+
+/** A measurement, and the facts with what reading all packets told. */
+export interface Measured {
+  measurement: Measurement
+  facts: SourceFacts
+}
+
+/**
+ * Measures a source in samples spread over its length; the cost depends on the depth and the frame size, not on the length.
+ * @param onProgress told the part that is done, 0 to 1, about once a frame
+ * @throws MediaError when nothing can be decoded; whatever `gate.turn` rejects with, when stopped
+ */
+export async function measureSource(given: MediaInput, known: SourceFacts, depth: MeasureDepth, gate: WorkGate, onProgress: (part: number) => void = () => undefined): Promise<Measured> {
+  const begin = process.cpuUsage()
+  const counted = given.kind === 'file' ? await readTimes(given.path, known, countedUpTo[depth], async () => gate.turn()) : null
+  const facts = counted?.facts ?? known
+  const input: MediaInput = given.kind === 'file' ? { ...given, ...knownOf(facts) } : given
+  const times = counted?.times ?? await readPacketTimes(input, facts, packets[depth])
+  const frames = facts.video ? runsToMeasure(spannedFrames(facts.video), depth).reduce((sum, run) => sum + run.frames, 0) : 0
+  const pictureShare = !facts.video ? 0 : facts.audio.length > 0 ? usualPictureShare : 1
+  let done = 0
+  const counting: WorkGate = {
+    async turn() {
+      await gate.turn()
+      onProgress(Math.min(1, ++done / Math.max(1, frames)) * pictureShare)
+    },
+  }
+  const picture = facts.video ? await measurePictureOf(input, facts.video, depth, times, counting) : null
+  const sound = []
+  for (const track of facts.audio) {
+    sound.push(await measureSoundOf(input, facts, track, depth, times, gate))
+    onProgress(pictureShare + ((1 - pictureShare) * sound.length) / facts.audio.length)
+  }
+  const { user, system } = process.cpuUsage(begin)
+  const measurement = { version: measuringVersion, depth, tookSeconds: (user + system) / 1e6, picture, sound, ...(input.kind === 'title' && input.unreadable.length > 0 ? { unreadable: unreadableStretches(input) } : {}) }
+  return { measurement, facts }
+}
