@@ -3,5 +3,5 @@ import { runScript } from './lib/bootstrap.mjs'
 
 await runScript([], async () => {
   const { build } = await import('./lib/build.ts')
-  console.log(await build() ? 'Built.' : 'The build is up to date.')
+  console.log((await build()) ? 'Built.' : 'The build is up to date.')
 })

@@ -10,7 +10,11 @@ await runScript(['postgresql', 'chromium'], async () => {
   await build()
   const directory = temporaryDirectory('hematine-e2e-')
   try {
-    const passed = await runBrowserTests(directory, process.env.TEST_MATERIAL ?? path.join(tmpdir(), 'hematine-test-material'), process.argv.slice(2))
+    const passed = await runBrowserTests(
+      directory,
+      process.env.TEST_MATERIAL ?? path.join(tmpdir(), 'hematine-test-material'),
+      process.argv.slice(2),
+    )
     process.exitCode = passed ? 0 : 1
   } finally {
     rmSync(directory, { recursive: true, force: true })

@@ -16,7 +16,11 @@ await runScript(['postgresql', 'chromium', 'dvdauthor', 'genisoimage', 'libvulka
   const run = (name, words) => {
     console.log(`\n== ${name}`)
     const begun = Date.now()
-    const { status } = spawnSync(process.execPath, words, { cwd: projectDirectory, stdio: ['ignore', 'inherit', 'inherit'], env: { ...process.env, TEST_MATERIAL: material } })
+    const { status } = spawnSync(process.execPath, words, {
+      cwd: projectDirectory,
+      stdio: ['ignore', 'inherit', 'inherit'],
+      env: { ...process.env, TEST_MATERIAL: material },
+    })
     console.log(`== ${name}: ${status === 0 ? 'passed' : 'failed'} in ${((Date.now() - begun) / 1000).toFixed(0)} s`)
     return status === 0
   }
@@ -28,7 +32,11 @@ await runScript(['postgresql', 'chromium', 'dvdauthor', 'genisoimage', 'libvulka
 
   try {
     rmSync(reports, { recursive: true, force: true })
-    for (const [name, words] of [['lint', [bin('eslint/bin/eslint.js'), '.', '--max-warnings', '0']], ['types', ['scripts/typecheck.mjs']]]) {
+    for (const [name, words] of [
+      ['format', [bin('prettier/bin/prettier.cjs'), '--check', '--log-level', 'warn', '.']],
+      ['lint', [bin('eslint/bin/eslint.js'), '.', '--max-warnings', '0']],
+      ['types', ['scripts/typecheck.mjs']],
+    ]) {
       if (run(name, words)) count(1, 0)
       else count(0, 1)
     }

@@ -10,7 +10,11 @@ const withTemplates = bin('vue-tsc/bin/vue-tsc.js')
 /** Runs a program in a directory of the project. @returns whether it found nothing */
 function passes([directory, program, ...words]) {
   return new Promise(resolve => {
-    spawn(process.execPath, [program, ...words], { cwd: path.join(projectDirectory, directory), stdio: 'inherit', env: { ...process.env, NUXT_TELEMETRY_DISABLED: '1' } }).on('close', code => resolve(code === 0))
+    spawn(process.execPath, [program, ...words], {
+      cwd: path.join(projectDirectory, directory),
+      stdio: 'inherit',
+      env: { ...process.env, NUXT_TELEMETRY_DISABLED: '1' },
+    }).on('close', code => resolve(code === 0))
   })
 }
 
@@ -25,7 +29,7 @@ const waiting = passed
     ]
   : []
 const workThrough = async () => {
-  for (let step = waiting.shift(); step; step = waiting.shift()) if (!await passes(step)) passed = false
+  for (let step = waiting.shift(); step; step = waiting.shift()) if (!(await passes(step))) passed = false
 }
 await Promise.all([workThrough(), workThrough()])
 process.exitCode = passed ? 0 : 1

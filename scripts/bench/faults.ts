@@ -16,7 +16,14 @@ const pause = (milliseconds: number) => new Promise(resolve => setTimeout(resolv
 const specs = ['archive-master', 'small-mp4', 'editing-master', 'small-mkv', 'playback-box']
 
 /** Kinds of fault, each with what does it. */
-const faults = ['process of a job', 'worker', 'web server', 'database', 'worker frozen for 14 s', 'delivery volume gone for 4 s'] as const
+const faults = [
+  'process of a job',
+  'worker',
+  'web server',
+  'database',
+  'worker frozen for 14 s',
+  'delivery volume gone for 4 s',
+] as const
 type Fault = (typeof faults)[number]
 
 export interface Campaign {
@@ -42,7 +49,7 @@ export interface Campaign {
 /** Numbers from 0 to 1, the same for the same seed (Park and Miller's generator). */
 function numbersFrom(seed: number): () => number {
   let state = seed % 2147483647 || 1
-  return () => (state = state * 48271 % 2147483647) / 2147483647
+  return () => (state = (state * 48271) % 2147483647) / 2147483647
 }
 
 const sumOf = (file: string) => createHash('sha256').update(readFileSync(file)).digest('hex')
@@ -50,11 +57,22 @@ const sumOf = (file: string) => createHash('sha256').update(readFileSync(file)).
 /** One batch through the running application while its processes, database and volume fail at moments of chance. */
 export class FaultCampaign {
   private readonly chance: () => number
-  private readonly done: Record<Fault, number> = Object.fromEntries(faults.map(fault => [fault, 0])) as Record<Fault, number>
+  private readonly done: Record<Fault, number> = Object.fromEntries(faults.map(fault => [fault, 0])) as Record<
+    Fault,
+    number
+  >
   private running!: Running
   private delivery!: string
 
-  constructor(private readonly options: { count: number, seed: number, clips: number, directory: string, say: (line: string) => void }) {
+  constructor(
+    private readonly options: {
+      count: number
+      seed: number
+      clips: number
+      directory: string
+      say: (line: string) => void
+    },
+  ) {
     this.chance = numbersFrom(options.seed)
   }
 
@@ -66,12 +84,22 @@ export class FaultCampaign {
     mkdirSync(volumes.source, { recursive: true })
     for (let clip = 0; clip < clips; clip++) await this.draw(path.join(volumes.source, `reel ${clip + 1}.mkv`), clip)
     const sums = this.sourceSums(volumes.source)
-    this.running = await run({ empty: true, dataDirectory, settings: readSettings({ HEMATINE_PORT: String(await freePort()), HEMATINE_LOG_LEVEL: 'error' }), lasting: true, say: this.options.say })
+    this.running = await run({
+      empty: true,
+      dataDirectory,
+      settings: readSettings({ HEMATINE_PORT: String(await freePort()), HEMATINE_LOG_LEVEL: 'error' }),
+      lasting: true,
+      say: this.options.say,
+    })
     try {
       await this.release(clips)
       await this.strike()
       const triedAgain = await this.settle()
-      return { ...await this.judge(), triedAgain, sourcesChanged: this.sourceSums(volumes.source).filter((sum, index) => sum !== sums[index]).length }
+      return {
+        ...(await this.judge()),
+        triedAgain,
+        sourcesChanged: this.sourceSums(volumes.source).filter((sum, index) => sum !== sums[index]).length,
+      }
     } finally {
       await this.running.stop()
     }
@@ -79,22 +107,41 @@ export class FaultCampaign {
 
   private draw(file: string, clip: number): Promise<unknown> {
     return writeClip({
-      path: file, format: 'matroska',
-      video: { encoder: 'libx264', options: { preset: 'ultrafast' }, filters: `testsrc2=s=${320 + 32 * (clip % 4)}x240:r=25:d=${4 + clip % 5},format=yuv420p,setsar=1` },
-      audio: [{ encoder: 'aac', bitRate: 64_000, filters: `sine=frequency=${300 + 40 * clip}:sample_rate=48000:duration=${4 + clip % 5},aformat=sample_fmts=fltp:channel_layouts=stereo` }],
+      path: file,
+      format: 'matroska',
+      video: {
+        encoder: 'libx264',
+        options: { preset: 'ultrafast' },
+        filters: `testsrc2=s=${320 + 32 * (clip % 4)}x240:r=25:d=${4 + (clip % 5)},format=yuv420p,setsar=1`,
+      },
+      audio: [
+        {
+          encoder: 'aac',
+          bitRate: 64_000,
+          filters: `sine=frequency=${300 + 40 * clip}:sample_rate=48000:duration=${4 + (clip % 5)},aformat=sample_fmts=fltp:channel_layouts=stereo`,
+        },
+      ],
     })
   }
 
   private sourceSums(directory: string): string[] {
-    return readdirSync(directory).filter(name => name.endsWith('.mkv')).sort().map(name => sumOf(path.join(directory, name)))
+    return readdirSync(directory)
+      .filter(name => name.endsWith('.mkv'))
+      .sort()
+      .map(name => sumOf(path.join(directory, name)))
   }
 
   /** Asks for as long as it takes: the web server and the database are away now and then. */
   private async ask<Answer>(route: string, body?: unknown): Promise<Answer> {
     for (;;) {
       try {
-        const response = await fetch(this.running.address + route, body === undefined ? {} : { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) })
-        if (response.ok) return await response.json() as Answer
+        const response = await fetch(
+          this.running.address + route,
+          body === undefined
+            ? {}
+            : { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) },
+        )
+        if (response.ok) return (await response.json()) as Answer
         if (response.status < 500) throw new Error(`${route}: ${await response.text()}`)
       } catch (error) {
         if ((error as Error).message.startsWith('/')) throw error
@@ -107,12 +154,17 @@ export class FaultCampaign {
 
   private async release(clips: number): Promise<void> {
     await this.ask('/api/scans', { orderId: 1, volumeId: 1, path: '' })
-    let sources: { id: number, state: string, measureState: string }[] = []
-    while (sources.length < clips || sources.some(source => source.state === 'reading' || ['waiting', 'measuring'].includes(source.measureState))) {
+    let sources: { id: number; state: string; measureState: string }[] = []
+    while (
+      sources.length < clips ||
+      sources.some(source => source.state === 'reading' || ['waiting', 'measuring'].includes(source.measureState))
+    ) {
       await pause(500)
       sources = (await this.ask<{ rows: typeof sources }>('/api/sources?orderId=1&limit=500')).rows
     }
-    const volume = (await this.ask<{ id: number, role: string }[]>('/api/volumes')).find(entry => entry.role === 'delivery')!
+    const volume = (await this.ask<{ id: number; role: string }[]>('/api/volumes')).find(
+      entry => entry.role === 'delivery',
+    )!
     const wishes = sources.flatMap(source => specs.map(specKey => ({ sourceId: source.id, specKey })))
     const { jobs } = await this.ask<{ jobs: JobRecord[] }>('/api/jobs', { deliveryVolumeId: volume.id, wishes })
     this.options.say(`${jobs.length} jobs of ${sources.length} clips are released.`)
@@ -146,9 +198,12 @@ export class FaultCampaign {
         const [child] = worker.pid ? childrenOf(worker.pid, 'child.mjs') : []
         return kill(child, 'SIGKILL')
       }
-      case 'worker': return kill(worker.pid, 'SIGKILL')
-      case 'web server': return kill(this.running.web.pid, 'SIGKILL')
-      case 'database': return kill(this.running.databasePid, 'SIGKILL')
+      case 'worker':
+        return kill(worker.pid, 'SIGKILL')
+      case 'web server':
+        return kill(this.running.web.pid, 'SIGKILL')
+      case 'database':
+        return kill(this.running.databasePid, 'SIGKILL')
       case 'worker frozen for 14 s': {
         const { pid } = worker
         if (!kill(pid, 'SIGSTOP')) return false
@@ -174,7 +229,9 @@ export class FaultCampaign {
     let since = Date.now()
     for (;;) {
       const jobs = await this.jobs()
-      const failed = jobs.filter(job => job.state === 'failed' && /volume|disk|not mounted|broke off/i.test(job.reason ?? ''))
+      const failed = jobs.filter(
+        job => job.state === 'failed' && /volume|disk|not mounted|broke off/i.test(job.reason ?? ''),
+      )
       if (failed.length > 0) {
         triedAgain += failed.length
         await this.ask('/api/jobs/actions', { ids: failed.map(job => job.id), action: 'retry' })
@@ -217,7 +274,9 @@ export class FaultCampaign {
     // A worker that was killed leaves its files until the next looks for them.
     await pause(5000)
     const work = path.join(this.delivery, '.hematine')
-    const left = readdirSync(work, { recursive: true, withFileTypes: true }).filter(entry => entry.isFile() && !entry.parentPath.includes('trials')).length
+    const left = readdirSync(work, { recursive: true, withFileTypes: true }).filter(
+      entry => entry.isFile() && !entry.parentPath.includes('trials'),
+    ).length
     return { faults: this.done, jobs: jobs.length, ...counts, left }
   }
 }
@@ -228,12 +287,28 @@ export async function benchFaults(count: number, seed: number): Promise<void> {
   silenceLibraries()
   const directory = temporaryDirectory('hematine-faults-')
   try {
-    console.log(`Machine: ${cpus()[0]!.model.trim()}, ${cpus().length} cores, Node.js ${process.versions.node}; seed ${seed}`)
+    console.log(
+      `Machine: ${cpus()[0]!.model.trim()}, ${cpus().length} cores, Node.js ${process.versions.node}; seed ${seed}`,
+    )
     const begun = Date.now()
-    const result = await new FaultCampaign({ count, seed, clips: Math.max(2, Math.ceil(count / 5)), directory, say: line => console.log(line) }).run()
-    console.log(`\n| fault | times |\n|---|---|\n${Object.entries(result.faults).map(([fault, times]) => `| ${fault} | ${times} |`).join('\n')}`)
-    console.log(`\n| jobs | stuck | lost | doubled | half | files left over | sources changed | begun again | failed for a volume, then done |\n|---|---|---|---|---|---|---|---|---|`)
-    console.log(`| ${[result.jobs, result.stuck, result.lost, result.doubled, result.half, result.left, result.sourcesChanged, result.redone, result.triedAgain].join(' | ')} |`)
+    const result = await new FaultCampaign({
+      count,
+      seed,
+      clips: Math.max(2, Math.ceil(count / 5)),
+      directory,
+      say: line => console.log(line),
+    }).run()
+    console.log(
+      `\n| fault | times |\n|---|---|\n${Object.entries(result.faults)
+        .map(([fault, times]) => `| ${fault} | ${times} |`)
+        .join('\n')}`,
+    )
+    console.log(
+      `\n| jobs | stuck | lost | doubled | half | files left over | sources changed | begun again | failed for a volume, then done |\n|---|---|---|---|---|---|---|---|---|`,
+    )
+    console.log(
+      `| ${[result.jobs, result.stuck, result.lost, result.doubled, result.half, result.left, result.sourcesChanged, result.redone, result.triedAgain].join(' | ')} |`,
+    )
     console.log(`\nin ${((Date.now() - begun) / 1000).toFixed(0)} s`)
     const wrong = result.stuck + result.lost + result.doubled + result.half + result.left + result.sourcesChanged
     process.exitCode = wrong === 0 ? 0 : 1

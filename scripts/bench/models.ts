@@ -23,18 +23,35 @@ const damages: Record<string, Degradation> = {
   'H.264, CRF 28': { ...plain, reduce: 'area', codec: { encoder: 'libx264', quality: 28 } },
 }
 
-interface Gain { psnr: number, ssim: number, worst: number, worstName: string, below: number, count: number }
+interface Gain {
+  psnr: number
+  ssim: number
+  worst: number
+  worstName: string
+  below: number
+  count: number
+}
 
 /** Gains of a network over Lanczos on all held-out pictures of a kind, damaged in one way. */
-async function gainOf(network: Network, pictures: readonly Picture[], how: Degradation): Promise<Gain & { base: number }> {
+async function gainOf(
+  network: Network,
+  pictures: readonly Picture[],
+  how: Degradation,
+): Promise<Gain & { base: number }> {
   const gain = { psnr: 0, ssim: 0, worst: Number.POSITIVE_INFINITY, worstName: '', below: 0, count: 0, base: 0 }
   for (const [index, picture] of pictures.entries()) {
     const small = await degrade(picture, how, seeded(index + 1))
     const width = small.width * network.scale
-    const target = network.scale === 2 ? { width, height: small.height * 2, data: await shownPart(picture, small, 2) } : await degrade(picture, { ...how, noise: 0, codec: null }, seeded(index + 1))
+    const target =
+      network.scale === 2
+        ? { width, height: small.height * 2, data: await shownPart(picture, small, 2) }
+        : await degrade(picture, { ...how, noise: 0, codec: null }, seeded(index + 1))
     const lanczos = network.scale === 2 ? await enlargeRgb(small, width, small.height * 2) : small
     const learned = await network.run(small, 1)
-    const [before, after] = [await compareRgb(lanczos, target), await compareRgb({ ...learned, data: Buffer.from(learned.data.buffer) }, target)]
+    const [before, after] = [
+      await compareRgb(lanczos, target),
+      await compareRgb({ ...learned, data: Buffer.from(learned.data.buffer) }, target),
+    ]
     const difference = after.psnr - before.psnr
     gain.psnr += difference
     gain.base += before.psnr
@@ -48,7 +65,7 @@ async function gainOf(network: Network, pictures: readonly Picture[], how: Degra
 }
 
 /** Milliseconds for each megapixel of the small picture: the best of some runs, so that other work on the machine counts little. */
-async function speedOf(network: Network): Promise<{ perMegapixel: number, framesPerSecond: number }> {
+async function speedOf(network: Network): Promise<{ perMegapixel: number; framesPerSecond: number }> {
   const frame = { width: 720, height: 576, data: new Uint8Array(720 * 576 * 3).map((_, index) => (index * 7919) % 251) }
   await network.run(frame, 1)
   let best = Number.POSITIVE_INFINITY
@@ -57,7 +74,7 @@ async function speedOf(network: Network): Promise<{ perMegapixel: number, frames
     await network.run(frame, 1)
     best = Math.min(best, performance.now() - begun)
   }
-  return { perMegapixel: best / (720 * 576 / 1e6), framesPerSecond: 1000 / best }
+  return { perMegapixel: best / ((720 * 576) / 1e6), framesPerSecond: 1000 / best }
 }
 
 async function all(pictures: AsyncIterable<Picture>): Promise<Picture[]> {
@@ -70,10 +87,18 @@ async function all(pictures: AsyncIterable<Picture>): Promise<Picture[]> {
 export async function benchModels(wanted: readonly string[]): Promise<void> {
   silenceLibraries()
   const directory = path.join(projectDirectory, '.hematine', 'pictures')
-  execFileSync('bash', [path.join(projectDirectory, 'tools/train/fetch-pictures.sh'), directory], { stdio: ['ignore', 'ignore', 'inherit'] })
+  execFileSync('bash', [path.join(projectDirectory, 'tools/train/fetch-pictures.sh'), directory], {
+    stdio: ['ignore', 'ignore', 'inherit'],
+  })
   const held = (kind: PictureKind) => all(picturesOf(directory, kind, 'judging'))
-  const pictures: Record<PictureKind, Picture[]> = { photographs: await held('photographs'), rendered: await held('rendered'), drawn: await held('drawn') }
-  console.log(`${pictures.photographs.length} photographs, ${pictures.rendered.length} rendered pictures and ${pictures.drawn.length} drawings, none of them seen in training`)
+  const pictures: Record<PictureKind, Picture[]> = {
+    photographs: await held('photographs'),
+    rendered: await held('rendered'),
+    drawn: await held('drawn'),
+  }
+  console.log(
+    `${pictures.photographs.length} photographs, ${pictures.rendered.length} rendered pictures and ${pictures.drawn.length} drawings, none of them seen in training`,
+  )
   const rows: string[] = []
   const speeds: string[] = []
   for (const name of Object.keys(networks) as NetworkName[]) {
@@ -81,12 +106,22 @@ export async function benchModels(wanted: readonly string[]): Promise<void> {
     const network = await Network.open(name, 'cpu')
     const { perMegapixel, framesPerSecond } = await speedOf(network)
     const bytes = readFileSync(weightsOf(name)).length
-    speeds.push(`| ${name} | ${networks[name].scale}x | ${Math.round(bytes / 1000)} kB | ${perMegapixel.toFixed(0)} | ${framesPerSecond.toFixed(1)} |`)
-    const kinds = Object.entries(damages).filter(([words]) => name.startsWith('clean-') && name !== 'clean-up' ? !/MPEG|JPEG|H\.264/.test(words) : name.startsWith('drawn') ? true : !words.startsWith('clean'))
+    speeds.push(
+      `| ${name} | ${networks[name].scale}x | ${Math.round(bytes / 1000)} kB | ${perMegapixel.toFixed(0)} | ${framesPerSecond.toFixed(1)} |`,
+    )
+    const kinds = Object.entries(damages).filter(([words]) =>
+      name.startsWith('clean-') && name !== 'clean-up'
+        ? !/MPEG|JPEG|H\.264/.test(words)
+        : name.startsWith('drawn')
+          ? true
+          : !words.startsWith('clean'),
+    )
     const of: PictureKind[] = name.startsWith('drawn') ? ['drawn'] : ['photographs', 'rendered']
     for (const [kind, words, how] of of.flatMap(kind => kinds.map(([words, how]) => [kind, words, how] as const))) {
       const gain = await gainOf(network, pictures[kind], how)
-      rows.push(`| ${name} | ${kind} | ${words} | ${gain.base.toFixed(2)} | ${gain.psnr >= 0 ? '+' : ''}${gain.psnr.toFixed(2)} | ${gain.ssim >= 0 ? '+' : ''}${gain.ssim.toFixed(4)} | ${gain.worst >= 0 ? '+' : ''}${gain.worst.toFixed(2)} | ${gain.below} of ${gain.count} |`)
+      rows.push(
+        `| ${name} | ${kind} | ${words} | ${gain.base.toFixed(2)} | ${gain.psnr >= 0 ? '+' : ''}${gain.psnr.toFixed(2)} | ${gain.ssim >= 0 ? '+' : ''}${gain.ssim.toFixed(4)} | ${gain.worst >= 0 ? '+' : ''}${gain.worst.toFixed(2)} | ${gain.below} of ${gain.count} |`,
+      )
       console.log(`${rows.at(-1)} (${gain.worstName})`)
     }
     await network.close()
@@ -96,8 +131,19 @@ export async function benchModels(wanted: readonly string[]): Promise<void> {
   const file = path.join(projectDirectory, 'docs/models.md')
   const text = readFileSync(file, 'utf8')
   const table = [
-    '| network | pictures | damage | Lanczos, dB | PSNR gain, dB | SSIM gain | worst picture, dB | below by over 0.1 dB |', '|---|---|---|---|---|---|---|---|', ...rows, '',
-    '| network | scale | weights | ms for a megapixel in | 720x576 frames a second |', '|---|---|---|---|---|', ...speeds,
+    '| network | pictures | damage | Lanczos, dB | PSNR gain, dB | SSIM gain | worst picture, dB | below by over 0.1 dB |',
+    '|---|---|---|---|---|---|---|---|',
+    ...rows,
+    '',
+    '| network | scale | weights | ms for a megapixel in | 720x576 frames a second |',
+    '|---|---|---|---|---|',
+    ...speeds,
   ].join('\n')
-  writeFileSync(file, text.replace(/<!-- figures -->[\s\S]*<!-- end of figures -->/, `<!-- figures -->\n${table}\n<!-- end of figures -->`))
+  writeFileSync(
+    file,
+    text.replace(
+      /<!-- figures -->[\s\S]*<!-- end of figures -->/,
+      `<!-- figures -->\n${table}\n<!-- end of figures -->`,
+    ),
+  )
 }

@@ -21,9 +21,14 @@ class Application {
   constructor(readonly running: Running) {}
 
   async ask<T>(address: string, body?: unknown): Promise<T> {
-    const response = await fetch(this.running.address + address, body === undefined ? {} : { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) })
+    const response = await fetch(
+      this.running.address + address,
+      body === undefined
+        ? {}
+        : { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) },
+    )
     if (!response.ok) throw new Error(`${address}: ${await response.text()}`)
-    return await response.json() as T
+    return (await response.json()) as T
   }
 
   async job(id: number): Promise<JobRecord> {
@@ -32,8 +37,11 @@ class Application {
 
   async sourceCalled(name: string): Promise<SourceRow> {
     for (;;) {
-      const found = (await this.ask<{ rows: SourceRow[] }>('/api/sources?orderId=1')).rows.find(source => source.name === name || source.relativePath.startsWith(`${name}/`))
-      if (found && found.state !== 'reading' && found.measureState !== 'waiting' && found.measureState !== 'measuring') return found
+      const found = (await this.ask<{ rows: SourceRow[] }>('/api/sources?orderId=1')).rows.find(
+        source => source.name === name || source.relativePath.startsWith(`${name}/`),
+      )
+      if (found && found.state !== 'reading' && found.measureState !== 'waiting' && found.measureState !== 'measuring')
+        return found
       await pause(100)
     }
   }
@@ -41,7 +49,10 @@ class Application {
   /** Drafts a job and waits for its forecast, so that no measurement disturbs what follows. */
   async draft(name: string, specKey: string): Promise<JobRecord> {
     const source = await this.sourceCalled(name)
-    const { jobs } = await this.ask<{ jobs: JobRecord[] }>('/api/jobs', { deliveryVolumeId: 3, wishes: [{ sourceId: source.id, specKey }] })
+    const { jobs } = await this.ask<{ jobs: JobRecord[] }>('/api/jobs', {
+      deliveryVolumeId: 3,
+      wishes: [{ sourceId: source.id, specKey }],
+    })
     for (;;) {
       const job = await this.job(jobs[0]!.id)
       if (job.forecast || job.sampleState === 'failed') return job
@@ -50,12 +61,13 @@ class Application {
   }
 
   /** Releases a job and waits for its end. @returns it, its wall time from release to its place, and the peak memory of its process */
-  async perform(id: number): Promise<{ job: JobRecord, seconds: number, peakBytes: number }> {
+  async perform(id: number): Promise<{ job: JobRecord; seconds: number; peakBytes: number }> {
     await this.ask('/api/jobs/actions', { ids: [id], action: 'release' })
     let peakBytes = 0
     for (;;) {
       const job = await this.job(id)
-      for (const child of childrenOf(this.running.workers[0]!.pid!, 'child.mjs')) peakBytes = Math.max(peakBytes, peakMemory(child))
+      for (const child of childrenOf(this.running.workers[0]!.pid!, 'child.mjs'))
+        peakBytes = Math.max(peakBytes, peakMemory(child))
       if (job.state === 'done' || job.state === 'failed') {
         return { job, seconds: (Date.parse(job.finishedAt!) - Date.parse(job.releasedAt!)) / 1000, peakBytes }
       }
@@ -75,11 +87,24 @@ function peakMemory(pid: number): number {
 }
 
 async function makeBenchMaterial(directory: string): Promise<void> {
-  const clip = (name: string, seconds: number, size: string) => writeClip({
-    path: path.join(directory, name), format: 'mp4', formatOptions: { movflags: '+faststart' },
-    video: { encoder: 'libx264', options: { preset: 'veryfast', crf: '20' }, filters: `testsrc2=s=${size}:r=25:d=${seconds},noise=alls=6:allf=t:all_seed=7,format=yuv420p,setsar=1` },
-    audio: [{ encoder: 'aac', bitRate: 128_000, filters: `sine=frequency=440:sample_rate=48000:duration=${seconds},aformat=sample_fmts=fltp:channel_layouts=stereo` }],
-  })
+  const clip = (name: string, seconds: number, size: string) =>
+    writeClip({
+      path: path.join(directory, name),
+      format: 'mp4',
+      formatOptions: { movflags: '+faststart' },
+      video: {
+        encoder: 'libx264',
+        options: { preset: 'veryfast', crf: '20' },
+        filters: `testsrc2=s=${size}:r=25:d=${seconds},noise=alls=6:allf=t:all_seed=7,format=yuv420p,setsar=1`,
+      },
+      audio: [
+        {
+          encoder: 'aac',
+          bitRate: 128_000,
+          filters: `sine=frequency=440:sample_rate=48000:duration=${seconds},aformat=sample_fmts=fltp:channel_layouts=stereo`,
+        },
+      ],
+    })
   await clip('bench-hd.mp4', 8, '1920x1080')
   await clip('bench-10.mp4', 10, '640x360')
   await clip('bench-80.mp4', 80, '640x360')
@@ -90,7 +115,10 @@ const benchFiles = ['bench-hd.mp4', 'bench-10.mp4', 'bench-80.mp4']
 /** Wall time of a job in the application against a bare process with the same libraries, settings and file, in turns. */
 async function overhead(application: Application, sources: string, bare: string, scratch: string): Promise<void> {
   console.log(`\n## What the orchestration costs (${rounds} alternating rounds each, medians of wall time)`)
-  for (const [what, name, specKey] of [['SD deinterlace + scale + H.264', demoNames.disc, 'playback-box'], ['1080p to HEVC 10 bit', 'bench-hd.mp4', 'small-mp4']] as const) {
+  for (const [what, name, specKey] of [
+    ['SD deinterlace + scale + H.264', demoNames.disc, 'playback-box'],
+    ['1080p to HEVC 10 bit', 'bench-hd.mp4', 'small-mp4'],
+  ] as const) {
     const [jobSeconds, bareSeconds, peaks]: [number[], number[], number[]] = [[], [], []]
     await application.draft(name, specKey)
     for (let round = 0; round < rounds; round++) {
@@ -101,13 +129,17 @@ async function overhead(application: Application, sources: string, bare: string,
       peaks.push(peakBytes)
       const output = path.join(scratch, `bare-${round}.mp4`)
       const begun = performance.now()
-      const { status, stderr } = spawnSync(process.execPath, [bare, path.join(sources, name), specKey, output], { encoding: 'utf8' })
+      const { status, stderr } = spawnSync(process.execPath, [bare, path.join(sources, name), specKey, output], {
+        encoding: 'utf8',
+      })
       if (status !== 0) throw new Error(`The bare script failed: ${stderr}`)
       bareSeconds.push((performance.now() - begun) / 1000)
       rmSync(output)
     }
     const ratio = middle(jobSeconds) / middle(bareSeconds)
-    console.log(`${what}: job ${middle(jobSeconds).toFixed(2)} s, bare ${middle(bareSeconds).toFixed(2)} s, ratio ${ratio.toFixed(3)} (${ratio <= 1.05 ? 'within' : 'above'} 5 %), peak memory of the job's process ${describeBytes(middle(peaks))}`)
+    console.log(
+      `${what}: job ${middle(jobSeconds).toFixed(2)} s, bare ${middle(bareSeconds).toFixed(2)} s, ratio ${ratio.toFixed(3)} (${ratio <= 1.05 ? 'within' : 'above'} 5 %), peak memory of the job's process ${describeBytes(middle(peaks))}`,
+    )
   }
 }
 
@@ -134,7 +166,12 @@ async function eventLoop(application: Application): Promise<void> {
   const callers = Array.from({ length: 8 }, async (_, caller) => {
     for (let count = 0; Date.now() < end; count++) {
       const begun = performance.now()
-      if (caller < 2) await (await fetch(`${application.running.address}/api/jobs/${done.id}/frames/${(count * 7 + caller) % done.frames}?side=result`)).arrayBuffer()
+      if (caller < 2)
+        await (
+          await fetch(
+            `${application.running.address}/api/jobs/${done.id}/frames/${(count * 7 + caller) % done.frames}?side=result`,
+          )
+        ).arrayBuffer()
       else {
         await application.ask(caller % 2 ? '/api/jobs?orderId=1' : '/api/sources?orderId=1')
         latencies.push(performance.now() - begun)
@@ -143,19 +180,38 @@ async function eventLoop(application: Application): Promise<void> {
     }
   })
   await Promise.all(callers)
-  const health = await application.ask<{ eventLoopDelayMilliseconds: { median: number, p99: number, max: number }, overSeconds: number, residentBytes: number }>('/api/health')
+  const health = await application.ask<{
+    eventLoopDelayMilliseconds: { median: number; p99: number; max: number }
+    overSeconds: number
+    residentBytes: number
+  }>('/api/health')
   const delay = health.eventLoopDelayMilliseconds
-  console.log(`event loop delay over ${health.overSeconds.toFixed(0)} s: median ${delay.median.toFixed(1)} ms, p99 ${delay.p99.toFixed(1)} ms (${delay.p99 < 50 ? 'below' : 'above'} 50 ms), longest ${delay.max.toFixed(0)} ms; ${latencies.length} lists answered, median ${middle(latencies).toFixed(1)} ms; resident ${describeBytes(health.residentBytes)}`)
+  console.log(
+    `event loop delay over ${health.overSeconds.toFixed(0)} s: median ${delay.median.toFixed(1)} ms, p99 ${delay.p99.toFixed(1)} ms (${delay.p99 < 50 ? 'below' : 'above'} 50 ms), longest ${delay.max.toFixed(0)} ms; ${latencies.length} lists answered, median ${middle(latencies).toFixed(1)} ms; resident ${describeBytes(health.residentBytes)}`,
+  )
   await application.ask('/api/jobs/actions', { ids: [id], action: 'cancel' })
   await pause(3000)
 }
 
 async function forecasts(application: Application): Promise<void> {
   console.log('\n## Forecast against reality for the demo batch')
-  console.log('| source | spec | predicted time | took | off | predicted size | is | off | both in range |\n|---|---|---|---|---|---|---|---|---|')
-  const errors: { seconds: number, bytes: number }[] = []
+  console.log(
+    '| source | spec | predicted time | took | off | predicted size | is | off | both in range |\n|---|---|---|---|---|---|---|---|---|',
+  )
+  const errors: { seconds: number; bytes: number }[] = []
   let inside = 0
-  const batch = [[demoNames.disc, 'playback-box'], [demoNames.disc, 'archive-master'], [demoNames.interview, 'small-mkv'], [demoNames.tape, 'editing-master'], [demoNames.tape, 'open-web-webm'], [demoNames.sequence, 'archive-master'], [demoNames.sequence, 'small-mp4'], [demoNames.cutShort, 'open-web-mp4'], [demoNames.watch, 'playback-box'], [demoNames.watch, 'open-web-webm']] as const
+  const batch = [
+    [demoNames.disc, 'playback-box'],
+    [demoNames.disc, 'archive-master'],
+    [demoNames.interview, 'small-mkv'],
+    [demoNames.tape, 'editing-master'],
+    [demoNames.tape, 'open-web-webm'],
+    [demoNames.sequence, 'archive-master'],
+    [demoNames.sequence, 'small-mp4'],
+    [demoNames.cutShort, 'open-web-mp4'],
+    [demoNames.watch, 'playback-box'],
+    [demoNames.watch, 'open-web-webm'],
+  ] as const
   for (const [name, specKey] of batch) {
     const { id, forecast } = await application.draft(name, specKey)
     if (!forecast) throw new Error(`${name} could not be measured.`)
@@ -165,12 +221,16 @@ async function forecasts(application: Application): Promise<void> {
     const bytes = forecast.bytes.expected / job.outputBytes! - 1
     // The clip that is cut short promises more than it holds, so nothing could be forecast right of it.
     if (name !== demoNames.cutShort) errors.push({ seconds: Math.abs(seconds), bytes: Math.abs(bytes) })
-    const within = (range: { low: number, high: number }, value: number) => value >= range.low && value <= range.high
+    const within = (range: { low: number; high: number }, value: number) => value >= range.low && value <= range.high
     const both = within(forecast.seconds, job.workSeconds!) && within(forecast.bytes, job.outputBytes!)
     if (both) inside++
-    console.log(`| ${name} | ${job.specName} | ${forecast.seconds.expected.toFixed(1)} s | ${job.workSeconds!.toFixed(1)} s | ${percent(seconds)} | ${describeBytes(forecast.bytes.expected)} | ${describeBytes(job.outputBytes!)} | ${percent(bytes)} | ${both ? 'yes' : 'no'} |`)
+    console.log(
+      `| ${name} | ${job.specName} | ${forecast.seconds.expected.toFixed(1)} s | ${job.workSeconds!.toFixed(1)} s | ${percent(seconds)} | ${describeBytes(forecast.bytes.expected)} | ${describeBytes(job.outputBytes!)} | ${percent(bytes)} | ${both ? 'yes' : 'no'} |`,
+    )
   }
-  console.log(`median absolute error: time ${percent(middle(errors.map(error => error.seconds)))}, size ${percent(middle(errors.map(error => error.bytes)))} (without the clip that is cut short); both within their ranges for ${inside} of ${batch.length}`)
+  console.log(
+    `median absolute error: time ${percent(middle(errors.map(error => error.seconds)))}, size ${percent(middle(errors.map(error => error.bytes)))} (without the clip that is cut short); both within their ranges for ${inside} of ${batch.length}`,
+  )
 }
 
 const parts = ['overhead', 'memory', 'web', 'forecasts'] as const
@@ -193,11 +253,21 @@ export async function benchPipeline(words: readonly string[]): Promise<void> {
     await makeDemoMaterial(source)
     await makeBenchMaterial(directory)
     for (const name of benchFiles) await rename(path.join(directory, name), path.join(source, name))
-    running = await run({ empty: false, dataDirectory, settings: readSettings({ HEMATINE_PORT: String(await freePort()), HEMATINE_LOG_LEVEL: 'warn' }), lasting: true, say: () => undefined })
+    running = await run({
+      empty: false,
+      dataDirectory,
+      settings: readSettings({ HEMATINE_PORT: String(await freePort()), HEMATINE_LOG_LEVEL: 'warn' }),
+      lasting: true,
+      say: () => undefined,
+    })
     const application = new Application(running)
-    await application.ask('/api/sources', { orderId: 1, arrivals: benchFiles.map(name => ({ kind: 'file', volumeId: 1, path: name })) })
+    await application.ask('/api/sources', {
+      orderId: 1,
+      arrivals: benchFiles.map(name => ({ kind: 'file', volumeId: 1, path: name })),
+    })
     console.log(`Machine: ${cpus()[0]!.model.trim()}, ${cpus().length} cores, Node.js ${process.versions.node}`)
-    if (wanted('overhead')) await overhead(application, source, path.join(projectDirectory, bareDirectory, 'bare.mjs'), directory)
+    if (wanted('overhead'))
+      await overhead(application, source, path.join(projectDirectory, bareDirectory, 'bare.mjs'), directory)
     if (wanted('memory')) await memoryOverLength(application)
     if (wanted('web')) await eventLoop(application)
     if (wanted('forecasts')) await forecasts(application)

@@ -15,7 +15,9 @@ export class SetUpProblem extends Error {}
 export function postgresPrograms() {
   const base = '/usr/lib/postgresql'
   if (!existsSync(base)) return null
-  const versions = readdirSync(base).filter(version => existsSync(path.join(base, version, 'bin', 'postgres'))).sort((a, b) => Number(b) - Number(a))
+  const versions = readdirSync(base)
+    .filter(version => existsSync(path.join(base, version, 'bin', 'postgres')))
+    .sort((a, b) => Number(b) - Number(a))
   return versions[0] ? path.join(base, versions[0], 'bin') : null
 }
 
@@ -35,20 +37,28 @@ function ensureDebianPackages(names) {
   const missing = names.filter(name => !debianPackages[name]())
   if (missing.length === 0) return
   const line = `apt-get install -y --no-install-recommends ${missing.join(' ')}`
-  if (process.getuid?.() !== 0) throw new SetUpProblem(`Debian packages are missing. Run this line, then start again:\n  sudo apt-get update && sudo ${line}`)
+  if (process.getuid?.() !== 0)
+    throw new SetUpProblem(
+      `Debian packages are missing. Run this line, then start again:\n  sudo apt-get update && sudo ${line}`,
+    )
   console.log(`Installing ${missing.join(', ')} ...`)
   const environment = { ...process.env, DEBIAN_FRONTEND: 'noninteractive' }
   for (const command of ['apt-get update', line]) {
     const [program, ...words] = command.split(' ')
     const run = spawnSync(program, words, { env: environment, encoding: 'utf8' })
-    if (run.status !== 0) throw new SetUpProblem(`"${command}" failed:\n${(run.stderr || run.stdout || String(run.error)).trim().split('\n').slice(-5).join('\n')}\nMend that, then start again.`)
+    if (run.status !== 0)
+      throw new SetUpProblem(
+        `"${command}" failed:\n${(run.stderr || run.stdout || String(run.error)).trim().split('\n').slice(-5).join('\n')}\nMend that, then start again.`,
+      )
   }
 }
 
 /** Installs the npm packages of the lock file unless they are there. */
 function ensureNodeModules() {
   const stamp = path.join(projectDirectory, 'node_modules', '.hematine-lock')
-  const lock = createHash('sha256').update(readFileSync(path.join(projectDirectory, 'package-lock.json'))).digest('hex')
+  const lock = createHash('sha256')
+    .update(readFileSync(path.join(projectDirectory, 'package-lock.json')))
+    .digest('hex')
   if (existsSync(stamp) && readFileSync(stamp, 'utf8') === lock) return
   console.log('Installing the npm packages (about a minute, once) ...')
   try {
@@ -69,7 +79,10 @@ export function temporaryDirectory(prefix) {
 /** Refuses a Node.js that the packages do not run on. */
 function checkNode() {
   const [major, minor] = process.versions.node.split('.').map(Number)
-  if (major < 20 || (major === 20 && minor < 19) || major === 21) throw new SetUpProblem(`Hematine needs Node.js 20.19 or later (22.12 or later of newer ones); this is ${process.versions.node}.`)
+  if (major < 20 || (major === 20 && minor < 19) || major === 21)
+    throw new SetUpProblem(
+      `Hematine needs Node.js 20.19 or later (22.12 or later of newer ones); this is ${process.versions.node}.`,
+    )
 }
 
 /**

@@ -29,14 +29,14 @@ export async function freePort(host = '127.0.0.1', wanted = 0): Promise<number |
 }
 
 /** PostgreSQL refuses to run as root; then it runs as the user its package made. */
-function databaseUser(): { uid: number, gid: number } | null {
+function databaseUser(): { uid: number; gid: number } | null {
   if (process.getuid?.() !== 0) return null
   const id = (flag: string) => Number(execFileSync('id', [flag, 'postgres'], { encoding: 'utf8' }))
   return { uid: id('-u'), gid: id('-g') }
 }
 
 /** The directory wished for, or one under /var/lib when the database's user cannot get to it (a clone in root's home). */
-function reachable(directory: string, as: { uid: number, gid: number } | null): string {
+function reachable(directory: string, as: { uid: number; gid: number } | null): string {
   mkdirSync(directory, { recursive: true })
   if (!as || spawnSync('test', ['-x', directory], { ...as, cwd: '/' }).status === 0) return directory
   const elsewhere = path.join('/var/lib/hematine', createHash('sha256').update(directory).digest('hex').slice(0, 12))
@@ -50,7 +50,10 @@ function reachable(directory: string, as: { uid: number, gid: number } | null): 
  * A server that ends by itself is begun again.
  * @param options.lasting false for tests: nothing is flushed to disk, and the data goes when the cluster stops
  */
-export async function startCluster(directory: string, options: { lasting: boolean, say?: (line: string) => void }): Promise<Cluster> {
+export async function startCluster(
+  directory: string,
+  options: { lasting: boolean; say?: (line: string) => void },
+): Promise<Cluster> {
   const programs = postgresPrograms()
   if (!programs) throw new SetUpProblem('PostgreSQL is not installed: sudo apt-get install postgresql')
   const as = databaseUser()
@@ -65,19 +68,44 @@ export async function startCluster(directory: string, options: { lasting: boolea
     if (as) chownSync(passwordFile, as.uid, as.gid)
     mkdirSync(data, { mode: 0o700 })
     if (as) chownSync(data, as.uid, as.gid)
-    const made = spawnSync(path.join(programs, 'initdb'), ['-D', data, '-U', user, `--pwfile=${passwordFile}`, '--auth=scram-sha-256', '--encoding=UTF8', '--locale=C.UTF-8', ...(options.lasting ? [] : ['--no-sync'])], { ...run, encoding: 'utf8' })
+    const made = spawnSync(
+      path.join(programs, 'initdb'),
+      [
+        '-D',
+        data,
+        '-U',
+        user,
+        `--pwfile=${passwordFile}`,
+        '--auth=scram-sha-256',
+        '--encoding=UTF8',
+        '--locale=C.UTF-8',
+        ...(options.lasting ? [] : ['--no-sync']),
+      ],
+      { ...run, encoding: 'utf8' },
+    )
     if (made.status !== 0) throw new SetUpProblem(`The database could not be set up in ${data}:\n${made.stderr.trim()}`)
   }
   await endLeftOver(data)
   const port = (await freePort())!
-  const settings = ['listen_addresses=127.0.0.1', 'unix_socket_directories=', 'max_connections=60', 'log_min_messages=warning', ...(options.lasting ? [] : ['fsync=off', 'synchronous_commit=off', 'full_page_writes=off'])]
+  const settings = [
+    'listen_addresses=127.0.0.1',
+    'unix_socket_directories=',
+    'max_connections=60',
+    'log_min_messages=warning',
+    ...(options.lasting ? [] : ['fsync=off', 'synchronous_commit=off', 'full_page_writes=off']),
+  ]
   const log: string[] = []
   const begin = () => {
-    const process = spawn(path.join(programs, 'postgres'), ['-D', data, '-p', String(port), ...settings.flatMap(setting => ['-c', setting])], {
-      ...run, stdio: ['ignore', 'ignore', 'pipe'],
-      // A group of its own: Ctrl-C must reach it last, after the processes that use it.
-      detached: true,
-    })
+    const process = spawn(
+      path.join(programs, 'postgres'),
+      ['-D', data, '-p', String(port), ...settings.flatMap(setting => ['-c', setting])],
+      {
+        ...run,
+        stdio: ['ignore', 'ignore', 'pipe'],
+        // A group of its own: Ctrl-C must reach it last, after the processes that use it.
+        detached: true,
+      },
+    )
     process.stderr.on('data', (text: Buffer) => {
       log.push(text.toString())
       if (log.length > 20) log.shift()
@@ -96,7 +124,9 @@ export async function startCluster(directory: string, options: { lasting: boolea
       failures = Date.now() - begun > 30_000 ? 0 : failures + 1
       // Processes of the one that was killed may hold its memory for a moment more.
       const wait = Math.min(10_000, 200 * 2 ** failures)
-      options.say?.(`The database ended (${signal ?? `code ${code}`}); it begins again in ${(wait / 1000).toFixed(1)} s. ${log.slice(-2).join(' ').trim()}`)
+      options.say?.(
+        `The database ended (${signal ?? `code ${code}`}); it begins again in ${(wait / 1000).toFixed(1)} s. ${log.slice(-2).join(' ').trim()}`,
+      )
       retry = setTimeout(() => {
         server = begin()
         superviseServer()
@@ -132,7 +162,8 @@ export async function startCluster(directory: string, options: { lasting: boolea
 
 async function untilReady(server: ChildProcess, url: string, log: string[]): Promise<void> {
   for (let wait = 0; wait < 300; wait++) {
-    if (server.exitCode !== null) throw new SetUpProblem(`The database ended right after its start:\n${log.join('').trim()}`)
+    if (server.exitCode !== null)
+      throw new SetUpProblem(`The database ended right after its start:\n${log.join('').trim()}`)
     const client = new pg.Client({ connectionString: url })
     try {
       await client.connect()

@@ -26,7 +26,12 @@ export async function runBrowserTests(directory: string, material: string, words
       const settings = readSettings({ HEMATINE_PORT: String(await freePort()), HEMATINE_WORKERS: empty ? '0' : '1' })
       servers.push(await run({ empty, dataDirectory, settings, lasting: false, say: () => undefined }))
     }
-    return await playwright(words, { E2E_ADDRESS: servers[0]!.address, E2E_EMPTY_ADDRESS: servers[1]!.address, E2E_DATA: path.join(directory, 'demo'), E2E_SUPERVISOR: String(process.pid) })
+    return await playwright(words, {
+      E2E_ADDRESS: servers[0]!.address,
+      E2E_EMPTY_ADDRESS: servers[1]!.address,
+      E2E_DATA: path.join(directory, 'demo'),
+      E2E_SUPERVISOR: String(process.pid),
+    })
   } finally {
     await Promise.all(servers.map(server => server.stop()))
   }
@@ -35,6 +40,10 @@ export async function runBrowserTests(directory: string, material: string, words
 function playwright(words: readonly string[], environment: Record<string, string>): Promise<boolean> {
   return new Promise(resolve => {
     const program = path.join(projectDirectory, 'node_modules/@playwright/test/cli.js')
-    spawn(process.execPath, [program, 'test', ...words], { cwd: projectDirectory, stdio: ['ignore', 'inherit', 'inherit'], env: { ...process.env, ...environment } }).on('close', code => resolve(code === 0))
+    spawn(process.execPath, [program, 'test', ...words], {
+      cwd: projectDirectory,
+      stdio: ['ignore', 'inherit', 'inherit'],
+      env: { ...process.env, ...environment },
+    }).on('close', code => resolve(code === 0))
   })
 }

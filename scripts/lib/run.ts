@@ -31,7 +31,9 @@ async function choosePort(settings: Settings): Promise<number> {
   for (let port = settings.HEMATINE_PORT; port < Math.min(65_536, settings.HEMATINE_PORT + 100); port++) {
     if (await freePort(settings.HEMATINE_HOST, port)) return port
   }
-  throw new SetUpProblem(`No port from ${settings.HEMATINE_PORT} on is free on ${settings.HEMATINE_HOST}. Set HEMATINE_PORT or HEMATINE_HOST.`)
+  throw new SetUpProblem(
+    `No port from ${settings.HEMATINE_PORT} on is free on ${settings.HEMATINE_HOST}. Set HEMATINE_PORT or HEMATINE_HOST.`,
+  )
 }
 
 async function untilAnswers(address: string): Promise<void> {
@@ -68,23 +70,57 @@ export async function run(options: RunOptions): Promise<Running> {
     await cluster?.stop()
   }
   try {
-    if (!settings.HEMATINE_DATABASE_URL) cluster = await startCluster(path.join(dataDirectory, 'postgres'), { lasting: options.lasting, say: line => console.error(line) })
-    const databaseUrl = settings.HEMATINE_DATABASE_URL ?? await cluster!.database('hematine')
+    if (!settings.HEMATINE_DATABASE_URL)
+      cluster = await startCluster(path.join(dataDirectory, 'postgres'), {
+        lasting: options.lasting,
+        say: line => console.error(line),
+      })
+    const databaseUrl = settings.HEMATINE_DATABASE_URL ?? (await cluster!.database('hematine'))
     await prepare(options, databaseUrl)
 
     const port = await choosePort(settings)
     const host = settings.HEMATINE_HOST
-    const environment = { HEMATINE_DATABASE_URL: databaseUrl, HEMATINE_DATA_DIR: dataDirectory, HEMATINE_BUILD_DIR: built.directory, HEMATINE_LANES: String(settings.HEMATINE_LANES), HEMATINE_LOG_LEVEL: settings.HEMATINE_LOG_LEVEL, NODE_ENV: 'production',
+    const environment = {
+      HEMATINE_DATABASE_URL: databaseUrl,
+      HEMATINE_DATA_DIR: dataDirectory,
+      HEMATINE_BUILD_DIR: built.directory,
+      HEMATINE_LANES: String(settings.HEMATINE_LANES),
+      HEMATINE_LOG_LEVEL: settings.HEMATINE_LOG_LEVEL,
+      NODE_ENV: 'production',
       // A volume that does not answer holds up a thread or two, and not all there are.
-      UV_THREADPOOL_SIZE: '16' }
-    const web = supervise('web server', built.web, { ...environment, NITRO_HOST: host, NITRO_PORT: String(port), NITRO_SHUTDOWN_TIMEOUT: '4000', HEMATINE_HOST: host, HEMATINE_NAMES: settings.HEMATINE_NAMES?.join(','), HEMATINE_PASSPHRASE: settings.HEMATINE_PASSPHRASE })
+      UV_THREADPOOL_SIZE: '16',
+    }
+    const web = supervise('web server', built.web, {
+      ...environment,
+      NITRO_HOST: host,
+      NITRO_PORT: String(port),
+      NITRO_SHUTDOWN_TIMEOUT: '4000',
+      HEMATINE_HOST: host,
+      HEMATINE_NAMES: settings.HEMATINE_NAMES?.join(','),
+      HEMATINE_PASSPHRASE: settings.HEMATINE_PASSPHRASE,
+    })
     const workers = Array.from({ length: settings.HEMATINE_WORKERS }, (_, index) =>
-      supervise('worker', built.worker, { ...environment, ...(index > 0 && settings.HEMATINE_WORKER_NAME ? { HEMATINE_WORKER_NAME: `${settings.HEMATINE_WORKER_NAME} ${index + 1}` } : {}) }))
+      supervise('worker', built.worker, {
+        ...environment,
+        ...(index > 0 && settings.HEMATINE_WORKER_NAME
+          ? { HEMATINE_WORKER_NAME: `${settings.HEMATINE_WORKER_NAME} ${index + 1}` }
+          : {}),
+      }),
+    )
     started.push(web, ...workers)
     const address = `http://${host.includes(':') ? `[${host}]` : host === '0.0.0.0' ? '127.0.0.1' : host}:${port}`
     await untilAnswers(address)
     if (port !== settings.HEMATINE_PORT) say(`Port ${settings.HEMATINE_PORT} is taken; ${port} is used instead.`)
-    return { address, databaseUrl, web, workers, stop, get databasePid() { return cluster?.pid } }
+    return {
+      address,
+      databaseUrl,
+      web,
+      workers,
+      stop,
+      get databasePid() {
+        return cluster?.pid
+      },
+    }
   } catch (error) {
     await stop()
     throw error
@@ -138,6 +174,8 @@ export async function start({ empty }: { empty: boolean }): Promise<void> {
   process.on('SIGINT', () => void end())
   process.on('SIGTERM', () => void end())
   running = await run({ empty, dataDirectory: path.join(base, empty ? 'empty' : 'demo'), settings, lasting: true, say })
-  if (ending) return void await running.stop()
-  say(`\nHematine runs at ${running.address}  (ready in ${((Date.now() - begun) / 1000).toFixed(1)} s)\nResults: ${ownVolumes(path.join(base, empty ? 'empty' : 'demo')).delivery}\nCtrl-C ends it.`)
+  if (ending) return void (await running.stop())
+  say(
+    `\nHematine runs at ${running.address}  (ready in ${((Date.now() - begun) / 1000).toFixed(1)} s)\nResults: ${ownVolumes(path.join(base, empty ? 'empty' : 'demo')).delivery}\nCtrl-C ends it.`,
+  )
 }

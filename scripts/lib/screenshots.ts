@@ -13,12 +13,23 @@ const pause = (milliseconds: number) => new Promise(resolve => setTimeout(resolv
 export async function takeScreenshots(directory: string): Promise<void> {
   await build()
   process.env.HEMATINE_WORKER_NAME = 'lamp room'
-  const running = await run({ empty: false, dataDirectory: directory, settings: readSettings({ HEMATINE_PORT: String(await freePort()), HEMATINE_WORKERS: '1' }), lasting: false, say: () => undefined })
+  const running = await run({
+    empty: false,
+    dataDirectory: directory,
+    settings: readSettings({ HEMATINE_PORT: String(await freePort()), HEMATINE_WORKERS: '1' }),
+    lasting: false,
+    say: () => undefined,
+  })
   const browser = await chromium.launch(browserSettings.use!.launchOptions)
   try {
     const page = await browser.newPage({ baseURL: running.address, viewport: { width: 1280, height: 800 } })
     const ask = async <T>(address: string, body?: unknown): Promise<T> => {
-      const response = await fetch(running.address + address, body === undefined ? {} : { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) })
+      const response = await fetch(
+        running.address + address,
+        body === undefined
+          ? {}
+          : { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) },
+      )
       // Some answers have no body.
       return (response.status === 204 ? undefined : await response.json()) as T
     }
@@ -29,17 +40,38 @@ export async function takeScreenshots(directory: string): Promise<void> {
       if (address) await page.goto(address)
       // Until fonts, posters, rows and the first changes are there.
       await page.waitForTimeout(1500)
-      await page.waitForFunction('[...document.images].every(image => image.complete) && !/^loading$/m.test(document.body.innerText)')
+      await page.waitForFunction(
+        '[...document.images].every(image => image.complete) && !/^loading$/m.test(document.body.innerText)',
+      )
       await page.screenshot({ path: path.join(projectDirectory, 'docs/screenshots', `${name}.png`) })
       console.log(`docs/screenshots/${name}.png`)
     }
     const readSources = async () => (await ask<{ rows: SourceRow[] }>('/api/sources?orderId=1&limit=500')).rows
-    while ((await readSources()).some(source => source.state === 'reading' || source.measureState === 'waiting' || source.measureState === 'measuring')) await pause(300)
+    while (
+      (await readSources()).some(
+        source =>
+          source.state === 'reading' || source.measureState === 'waiting' || source.measureState === 'measuring',
+      )
+    )
+      await pause(300)
     const sources = await readSources()
-    const draft = (wishes: [name: string, specKey: string][]) => ask<{ jobs: JobRecord[] }>('/api/jobs', { deliveryVolumeId: 3, wishes: wishes.map(([name, specKey]) => ({ sourceId: sources.find(source => source.name.startsWith(name))!.id, specKey })) })
-    const release = (jobs: readonly JobRecord[]) => ask('/api/jobs/actions', { ids: jobs.map(job => job.id), action: 'release' })
+    const draft = (wishes: [name: string, specKey: string][]) =>
+      ask<{ jobs: JobRecord[] }>('/api/jobs', {
+        deliveryVolumeId: 3,
+        wishes: wishes.map(([name, specKey]) => ({
+          sourceId: sources.find(source => source.name.startsWith(name))!.id,
+          specKey,
+        })),
+      })
+    const release = (jobs: readonly JobRecord[]) =>
+      ask('/api/jobs/actions', { ids: jobs.map(job => job.id), action: 'release' })
 
-    const { jobs: first } = await draft([['Lamp-room', 'playback-box'], ['Fog-signal', 'small-mkv'], ['Harbour log', 'open-web-mp4'], ['approach', 'archive-master']])
+    const { jobs: first } = await draft([
+      ['Lamp-room', 'playback-box'],
+      ['Fog-signal', 'small-mkv'],
+      ['Harbour log', 'open-web-mp4'],
+      ['approach', 'archive-master'],
+    ])
     await until(jobs => jobs.every(job => job.forecast))
     await release(first)
     await until(jobs => jobs.every(job => job.state === 'done'))
@@ -57,8 +89,21 @@ export async function takeScreenshots(directory: string): Promise<void> {
     await shoot('play')
     const interview = sources.find(source => source.name.startsWith('Fog-signal interview 1'))!
     const learned: Step = { kind: 'learned', network: 'compressed', size: 'fast', times: 2, strength: 100 }
-    const tried = await ask<{ trials: TrialRecord[] }>('/api/trials', { sourceId: interview.id, specKey: 'playback-box', wishes: [{ label: 'Enlarge, learned: none', steps: [] }, { label: 'Enlarge, learned: fast', steps: [learned] }, { label: 'Enlarge, learned: careful', steps: [{ ...learned, size: 'careful' }] }] })
-    while ((await ask<TrialRecord[]>('/api/trials?orderId=1')).some(trial => trial.state === 'waiting' || trial.state === 'running')) await pause(500)
+    const tried = await ask<{ trials: TrialRecord[] }>('/api/trials', {
+      sourceId: interview.id,
+      specKey: 'playback-box',
+      wishes: [
+        { label: 'Enlarge, learned: none', steps: [] },
+        { label: 'Enlarge, learned: fast', steps: [learned] },
+        { label: 'Enlarge, learned: careful', steps: [{ ...learned, size: 'careful' }] },
+      ],
+    })
+    while (
+      (await ask<TrialRecord[]>('/api/trials?orderId=1')).some(
+        trial => trial.state === 'waiting' || trial.state === 'running',
+      )
+    )
+      await pause(500)
     await page.goto(`/bench?lot=${interview.lotId}&source=${interview.id}`)
     await page.waitForTimeout(2500)
     await page.getByRole('button', { name: /^B Enlarge, learned: fast/ }).click()
@@ -70,8 +115,26 @@ export async function takeScreenshots(directory: string): Promise<void> {
     await page.getByRole('button', { name: 'Scopes', exact: true }).click()
     await ask('/api/trials/removals', { ids: tried.trials.map(trial => trial.id) })
     const signal = sources.find(source => source.name.startsWith('Fog signal'))!
-    const heard = await ask<{ trials: TrialRecord[] }>('/api/trials', { sourceId: signal.id, specKey: 'sound-m4a', wishes: [{ label: 'Take out hum, 50 Hz and its multiples', steps: [{ kind: 'sound-hum', hertz: 50 }] }, { label: 'Take out hum; denoise the sound, medium', steps: [{ kind: 'sound-hum', hertz: 50 }, { kind: 'sound-denoise', strength: 'medium' }] }] })
-    while ((await ask<TrialRecord[]>('/api/trials?orderId=1')).some(trial => trial.state === 'waiting' || trial.state === 'running')) await pause(500)
+    const heard = await ask<{ trials: TrialRecord[] }>('/api/trials', {
+      sourceId: signal.id,
+      specKey: 'sound-m4a',
+      wishes: [
+        { label: 'Take out hum, 50 Hz and its multiples', steps: [{ kind: 'sound-hum', hertz: 50 }] },
+        {
+          label: 'Take out hum; denoise the sound, medium',
+          steps: [
+            { kind: 'sound-hum', hertz: 50 },
+            { kind: 'sound-denoise', strength: 'medium' },
+          ],
+        },
+      ],
+    })
+    while (
+      (await ask<TrialRecord[]>('/api/trials?orderId=1')).some(
+        trial => trial.state === 'waiting' || trial.state === 'running',
+      )
+    )
+      await pause(500)
     await page.goto(`/bench?lot=${signal.lotId}&source=${signal.id}`)
     await page.waitForTimeout(2500)
     await shoot('bench-sound')
@@ -84,7 +147,14 @@ export async function takeScreenshots(directory: string): Promise<void> {
     await page.keyboard.press('w')
     await shoot('compare')
 
-    const { jobs: second } = await draft([['Weather watch', 'playback-box'], ['Harbour inspection', 'editing-master'], ['Lamp-room', 'archive-master'], ['Weather watch', 'open-web-webm'], ['Harbour inspection', 'small-mp4'], ['approach', 'small-mp4']])
+    const { jobs: second } = await draft([
+      ['Weather watch', 'playback-box'],
+      ['Harbour inspection', 'editing-master'],
+      ['Lamp-room', 'archive-master'],
+      ['Weather watch', 'open-web-webm'],
+      ['Harbour inspection', 'small-mp4'],
+      ['approach', 'small-mp4'],
+    ])
     await until(jobs => jobs.every(job => job.forecast || job.state === 'done'))
     await release(second.slice(0, 3))
     await until(jobs => jobs.some(job => (job.progress?.part ?? 0) > 0.2))

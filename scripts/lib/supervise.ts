@@ -10,7 +10,12 @@ export interface Supervised {
  * Keeps a process running: begun again when it ends by itself, quickly at first and slower when it keeps ending.
  * The process learns by its lost channel that this one is gone.
  */
-export function supervise(name: string, entry: string, environment: Record<string, string | undefined>, say: (line: string) => void = console.error): Supervised {
+export function supervise(
+  name: string,
+  entry: string,
+  environment: Record<string, string | undefined>,
+  say: (line: string) => void = console.error,
+): Supervised {
   let child: ChildProcess
   let stopping = false
   let failures = 0
@@ -18,7 +23,11 @@ export function supervise(name: string, entry: string, environment: Record<strin
 
   const begin = () => {
     const begun = Date.now()
-    child = fork(entry, [], { env: { ...process.env, ...environment }, stdio: ['ignore', 'inherit', 'inherit', 'ipc'], detached: true })
+    child = fork(entry, [], {
+      env: { ...process.env, ...environment },
+      stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
+      detached: true,
+    })
     child.once('exit', (code, signal) => {
       if (stopping) return
       failures = Date.now() - begun > 30_000 ? 0 : failures + 1

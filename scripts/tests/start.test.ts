@@ -26,7 +26,12 @@ describe('the database cluster', () => {
     const first = await startCluster(directory, { lasting: true })
     const url = await first.database('kept')
     await ask(url, 'create table note as select 7 as value')
-    expect(await ask(url, 'select current_setting(\'listen_addresses\') as a, current_setting(\'unix_socket_directories\') as s')).toEqual([{ a: '127.0.0.1', s: '' }])
+    expect(
+      await ask(
+        url,
+        "select current_setting('listen_addresses') as a, current_setting('unix_socket_directories') as s",
+      ),
+    ).toEqual([{ a: '127.0.0.1', s: '' }])
     await expect(ask(url.replace(/:[0-9a-f]{48}@/, ':wrong@'), 'select 1')).rejects.toThrow('password')
     await first.stop()
     const second = await startCluster(directory, { lasting: true })
@@ -47,7 +52,9 @@ describe('the database cluster', () => {
 
   test('for tests goes with all its data', async () => {
     const cluster = await startCluster(path.join(scratch, 'passing'), { lasting: false })
-    const [{ data }] = await ask(await cluster.database('x'), 'select current_setting(\'data_directory\') as data') as [{ data: string }]
+    const [{ data }] = (await ask(await cluster.database('x'), "select current_setting('data_directory') as data")) as [
+      { data: string },
+    ]
     expect(existsSync(data)).toBe(true)
     await cluster.stop()
     expect(existsSync(data)).toBe(false)
@@ -56,14 +63,20 @@ describe('the database cluster', () => {
 
 test('a port that is taken is not free', async () => {
   const server = createServer()
-  const port = await new Promise<number>(resolve => server.listen(0, '127.0.0.1', () => resolve((server.address() as { port: number }).port)))
+  const port = await new Promise<number>(resolve =>
+    server.listen(0, '127.0.0.1', () => resolve((server.address() as { port: number }).port)),
+  )
   expect(await freePort('127.0.0.1', port)).toBeNull()
   await new Promise(resolve => server.close(resolve))
   expect(await freePort('127.0.0.1', port)).toBe(port)
 })
 
 test('wrong settings stop the start with sentences and no stack', () => {
-  const { status, stderr } = spawnSync(process.execPath, ['scripts/start.mjs'], { cwd: projectDirectory, encoding: 'utf8', env: { ...process.env, HEMATINE_PORT: 'eighty', HEMATINE_DATA_DIR: 'here' } })
+  const { status, stderr } = spawnSync(process.execPath, ['scripts/start.mjs'], {
+    cwd: projectDirectory,
+    encoding: 'utf8',
+    env: { ...process.env, HEMATINE_PORT: 'eighty', HEMATINE_DATA_DIR: 'here' },
+  })
   expect(status).toBe(1)
   expect(stderr).toContain('HEMATINE_PORT=eighty: is not a whole number.')
   expect(stderr).toContain('HEMATINE_DATA_DIR=here: is not an absolute path.')

@@ -9,7 +9,8 @@ test.describe.configure({ mode: 'serial' })
 
 test.beforeAll(async ({ request }) => {
   await clearLanes(request)
-  for (const name of ['Fog-signal interview 1.avi', 'Harbour log (cut short).mp4', 'Keeper\'s notes.mov']) await sourceCalled(request, name)
+  for (const name of ['Fog-signal interview 1.avi', 'Harbour log (cut short).mp4', "Keeper's notes.mov"])
+    await sourceCalled(request, name)
 })
 
 /** High enough that every line of the demo order is drawn: the table draws only those that can be seen. */
@@ -21,8 +22,10 @@ test('Intake shows what each source is, and why one cannot be used', async ({ pa
   await expect(page).toHaveURL(/\/intake/)
   const rows = page.getByRole('treegrid').locator('[data-row]')
   await expect(page.getByText(/^18 sources in/)).toBeVisible()
-  await expect(rows.filter({ hasText: 'Lamp-room training disc 3.mpg' })).toContainText(/720x576 16:9.*25i top.*MPEG-2.*0:14\.0/s)
-  await expect(rows.filter({ hasText: 'Keeper\'s notes.mov' })).toContainText('The file cannot be opened')
+  await expect(rows.filter({ hasText: 'Lamp-room training disc 3.mpg' })).toContainText(
+    /720x576 16:9.*25i top.*MPEG-2.*0:14\.0/s,
+  )
+  await expect(rows.filter({ hasText: "Keeper's notes.mov" })).toContainText('The file cannot be opened')
   await rows.filter({ hasText: 'Harbour inspection tape 12.dv' }).click()
   await expect(page.getByText('interlaced, bottom field first (flags of the first 13 frames)')).toBeVisible()
   await expect(page.getByText('720x480, pixels 8:9, shown 4:3')).toBeVisible()
@@ -35,7 +38,8 @@ test('drafts are measured before anything is released', async ({ page }) => {
   await page.setViewportSize(tall)
   await page.goto('/intake')
   const row = (name: string) => page.locator('[data-row]').filter({ hasText: name })
-  for (const name of ['Fog-signal interview 1.avi', 'Harbour log (cut short).mp4']) await row(name).getByRole('checkbox').check()
+  for (const name of ['Fog-signal interview 1.avi', 'Harbour log (cut short).mp4'])
+    await row(name).getByRole('checkbox').check()
   await page.getByRole('group', { name: 'Draft jobs' }).locator('.specs .v-field').click()
   await page.getByRole('option', { name: /Playback box MP4/ }).click()
   await page.getByRole('option', { name: /Open web MP4/ }).click()
@@ -43,7 +47,9 @@ test('drafts are measured before anything is released', async ({ page }) => {
   await page.getByRole('button', { name: 'Draft 2 jobs' }).click()
   await expect(page).toHaveURL(/\/balance/)
   await row('Fog-signal interview 1.avi').click()
-  await expect(page.getByText(/of 300 frames in \d+ stretches, encoded and checked on .* in \d+ s/)).toBeVisible({ timeout: 180_000 })
+  await expect(page.getByText(/of 300 frames in \d+ stretches, encoded and checked on .* in \d+ s/)).toBeVisible({
+    timeout: 180_000,
+  })
   await expect(row('Fog-signal interview 1.avi')).toContainText(/\d+(\.\d)?-\d+(\.\d)? s/)
   await expect(row('Harbour log (cut short).mp4')).toContainText(/[km]?B \(/i, { timeout: 180_000 })
   await expect(page.getByText(/all done/)).toBeVisible()
@@ -67,15 +73,20 @@ test('Handover gives the verdicts, reasons first, and the checksums are those of
   await page.goto('/handover')
   const rows = page.locator('tbody tr[data-row]')
   await expect(rows.first()).toContainText('look at it')
-  await expect(rows.filter({ hasText: 'Harbour log (cut short)-web.mp4' })).toContainText(/look at it.*By its times the source should give 15\d frames but gave 14\d/s)
+  await expect(rows.filter({ hasText: 'Harbour log (cut short)-web.mp4' })).toContainText(
+    /look at it.*By its times the source should give 15\d frames but gave 14\d/s,
+  )
   await expect(rows.filter({ hasText: 'Fog-signal interview 1-web.mp4' })).toContainText(/look at it.*Blocking: /s)
   await rows.filter({ hasText: 'Fog-signal interview 1-web.mp4' }).click()
-  for (const line of ['decodes', 'frames', 'length', 'codec', 'colour tags', 'SSIM', 'XPSNR']) await expect(page.getByRole('cell', { name: line, exact: true }).first()).toBeVisible()
+  for (const line of ['decodes', 'frames', 'length', 'codec', 'colour tags', 'SSIM', 'XPSNR'])
+    await expect(page.getByRole('cell', { name: line, exact: true }).first()).toBeVisible()
   const download = page.waitForEvent('download')
   await page.getByRole('button', { name: 'Save checksums of 2 files' }).click()
   const list = await readFile((await (await download).path())!, 'utf8')
   for (const name of ['Fog-signal interview 1-web.mp4', 'Harbour log (cut short)-web.mp4']) {
-    const sum = createHash('sha256').update(await readFile(path.join(dataDirectory, 'volumes/delivery', name))).digest('hex')
+    const sum = createHash('sha256')
+      .update(await readFile(path.join(dataDirectory, 'volumes/delivery', name)))
+      .digest('hex')
     expect(list).toContain(`${sum}  ${name}\n`)
   }
   await expectNoPageScroll(page)
@@ -89,14 +100,15 @@ test('before and after are compared at any frame, beside each other and wiped, z
   const before = page.getByRole('img', { name: /^Before/ })
   const after = page.getByRole('img', { name: /^After/ })
   /** Mean brightness of a canvas, so that an empty one is noticed. */
-  const brightness = (name: RegExp) => page.getByRole('img', { name }).evaluate((canvas: HTMLCanvasElement) => {
-    const { data } = canvas.getContext('2d')!.getImageData(0, 0, canvas.width, canvas.height)
-    let sum = 0
-    for (let at = 0; at < data.length; at += 4) sum += data[at]! + data[at + 1]! + data[at + 2]!
-    return sum / (data.length / 4) / 3
-  })
+  const brightness = (name: RegExp) =>
+    page.getByRole('img', { name }).evaluate((canvas: HTMLCanvasElement) => {
+      const { data } = canvas.getContext('2d')!.getImageData(0, 0, canvas.width, canvas.height)
+      let sum = 0
+      for (let at = 0; at < data.length; at += 4) sum += data[at]! + data[at + 1]! + data[at + 2]!
+      return sum / (data.length / 4) / 3
+    })
   await expect.poll(() => brightness(/^Before/)).toBeGreaterThan(10)
-  expect(Math.abs(await brightness(/^Before/) - await brightness(/^After/))).toBeLessThan(6)
+  expect(Math.abs((await brightness(/^Before/)) - (await brightness(/^After/)))).toBeLessThan(6)
   const slider = page.getByRole('slider', { name: 'Frame' })
   await expect(slider).toHaveValue('149')
   await page.keyboard.press('ArrowRight')

@@ -9,7 +9,8 @@ import { clearLanes, dataDirectory, jobs, releaseJob, sourceCalled, untilState }
 test.beforeEach(({ request }) => clearLanes(request))
 test.afterAll(({ request }) => clearLanes(request))
 
-const waitingNames = (page: Page) => page.getByRole('table', { name: 'Waiting jobs' }).locator('tbody .source .ellipsis').allInnerTexts()
+const waitingNames = (page: Page) =>
+  page.getByRole('table', { name: 'Waiting jobs' }).locator('tbody .source .ellipsis').allInnerTexts()
 const disc = 'Lamp-room training disc 3.mpg'
 
 test('two browsers agree: order, hold and progress', async ({ browser, request }) => {
@@ -18,22 +19,30 @@ test('two browsers agree: order, hold and progress', async ({ browser, request }
   const tape = await releaseJob(request, 'Harbour inspection tape 12.dv', 'editing-master')
   const interview = await releaseJob(request, 'Fog-signal interview 1.avi', 'small-mp4')
   for (const page of [one, two]) await page.goto('/shift')
-  for (const page of [one, two]) await expect.poll(() => waitingNames(page)).toEqual(['Harbour inspection tape 12.dv', 'Fog-signal interview 1.avi'])
+  for (const page of [one, two])
+    await expect.poll(() => waitingNames(page)).toEqual(['Harbour inspection tape 12.dv', 'Fog-signal interview 1.avi'])
 
   // Measurements of the three come first and pause the job; nothing below waits for them but its own time limit.
   // By keyboard in one, and it shows in both.
   await one.getByRole('row', { name: /Fog-signal interview/ }).focus()
   await one.keyboard.press('Alt+ArrowUp')
-  for (const page of [one, two]) await expect.poll(() => waitingNames(page)).toEqual(['Fog-signal interview 1.avi', 'Harbour inspection tape 12.dv'])
+  for (const page of [one, two])
+    await expect.poll(() => waitingNames(page)).toEqual(['Fog-signal interview 1.avi', 'Harbour inspection tape 12.dv'])
   // By mouse in the other.
   const rows = two.getByRole('table', { name: 'Waiting jobs' }).locator('tbody tr')
-  await rows.nth(1).locator('.handle').dragTo(rows.nth(0).locator('.handle'), { targetPosition: { x: 8, y: 2 } })
-  for (const page of [one, two]) await expect.poll(() => waitingNames(page)).toEqual(['Harbour inspection tape 12.dv', 'Fog-signal interview 1.avi'])
+  await rows
+    .nth(1)
+    .locator('.handle')
+    .dragTo(rows.nth(0).locator('.handle'), { targetPosition: { x: 8, y: 2 } })
+  for (const page of [one, two])
+    await expect.poll(() => waitingNames(page)).toEqual(['Harbour inspection tape 12.dv', 'Fog-signal interview 1.avi'])
 
   await one.getByRole('button', { name: 'Hold everything' }).click()
   await expect(two.getByRole('button', { name: 'Resume 3 held' })).toBeVisible()
   await two.getByRole('button', { name: 'Resume 3 held' }).click()
-  await expect(one.getByRole('article', { name: /Lamp-room/ })).toContainText(/frame \d+ of 350.*fps/, { timeout: 180_000 })
+  await expect(one.getByRole('article', { name: /Lamp-room/ })).toContainText(/frame \d+ of 350.*fps/, {
+    timeout: 180_000,
+  })
 
   await two.getByRole('button', { name: `Cancel ${disc}` }).click()
   await expect(one.getByRole('article', { name: /Lamp-room/ })).toHaveCount(0)
@@ -42,9 +51,14 @@ test('two browsers agree: order, hold and progress', async ({ browser, request }
   await two.close()
 })
 
-test('kill -9 of the web server: the work goes on, the page finds back, and the job is done once', async ({ page, request }) => {
+test('kill -9 of the web server: the work goes on, the page finds back, and the job is done once', async ({
+  page,
+  request,
+}) => {
   const source = path.join(dataDirectory, 'volumes/sources', disc)
-  const before = createHash('sha256').update(await readFile(source)).digest('hex')
+  const before = createHash('sha256')
+    .update(await readFile(source))
+    .digest('hex')
   const id = await releaseJob(request, disc, 'archive-master')
   await page.goto('/shift')
   await expect(page.getByRole('article', { name: /Lamp-room/ })).toContainText(/frame \d+ of 350/, { timeout: 180_000 })
@@ -57,14 +71,22 @@ test('kill -9 of the web server: the work goes on, the page finds back, and the 
   const detail = await (await request.get(`/api/jobs/${id}`)).json()
   expect(detail.attempt).toBe(1)
   expect(detail.events.filter((event: { event: string }) => event.event === 'finish')).toHaveLength(1)
-  expect((await readdir(path.join(dataDirectory, 'volumes/delivery'))).filter(name => name.includes('-archive'))).toEqual(['Lamp-room training disc 3-archive.mkv'])
-  expect(createHash('sha256').update(await readFile(source)).digest('hex')).toBe(before)
+  expect(
+    (await readdir(path.join(dataDirectory, 'volumes/delivery'))).filter(name => name.includes('-archive')),
+  ).toEqual(['Lamp-room training disc 3-archive.mkv'])
+  expect(
+    createHash('sha256')
+      .update(await readFile(source))
+      .digest('hex'),
+  ).toBe(before)
 })
 
 /** The demo application's web server: of the two that the test command started, the one that listens on its port. */
 function webServers(): number[] {
   const port = new URL(process.env.E2E_ADDRESS!).port
-  return childrenOf(Number(process.env.E2E_SUPERVISOR), '.output/server/index.mjs').filter(pid => execFileSync('cat', [`/proc/${pid}/environ`], { encoding: 'utf8' }).includes(`NITRO_PORT=${port}`))
+  return childrenOf(Number(process.env.E2E_SUPERVISOR), '.output/server/index.mjs').filter(pid =>
+    execFileSync('cat', [`/proc/${pid}/environ`], { encoding: 'utf8' }).includes(`NITRO_PORT=${port}`),
+  )
 }
 
 test('a result of damaged material asks for a look and says why', async ({ page, request }) => {

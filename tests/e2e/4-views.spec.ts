@@ -17,7 +17,14 @@ test.describe('every view', () => {
   }
 
   test('started empty says what belongs there and how it gets there', async ({ page }) => {
-    for (const [station, words] of [['intake', 'Nothing has been brought in yet'], ['bench', 'Nothing to treat yet'], ['balance', 'No drafts to weigh'], ['shift', 'Nothing waits'], ['handover', 'No results yet'], ['equipment', 'No worker is at work']] as const) {
+    for (const [station, words] of [
+      ['intake', 'Nothing has been brought in yet'],
+      ['bench', 'Nothing to treat yet'],
+      ['balance', 'No drafts to weigh'],
+      ['shift', 'Nothing waits'],
+      ['handover', 'No results yet'],
+      ['equipment', 'No worker is at work'],
+    ] as const) {
       await page.goto(`${emptyAddress}/${station}`)
       await expect(page.getByText(words, { exact: true })).toBeVisible()
       await expectAccessible(page)
@@ -67,7 +74,7 @@ test.describe('dialogs', () => {
     await page.goto('/intake')
     await page.getByRole('button', { name: 'Bring in from a volume' }).click()
     const dialog = page.getByRole('dialog')
-    await expect(dialog.getByText('Keeper\'s notes.mov')).toBeVisible()
+    await expect(dialog.getByText("Keeper's notes.mov")).toBeVisible()
     await dialog.getByRole('button', { name: 'Approach render' }).click()
     await expect(dialog.getByText('approach-[0001-0048].png')).toBeVisible()
     await expect(dialog.getByText('in the order')).toBeVisible()

@@ -11,7 +11,13 @@ const lot = (page: Page, words: string | RegExp) => page.locator('.line.lot').fi
 test.describe.configure({ mode: 'serial' })
 
 test.beforeAll(async ({ request }) => {
-  await expect.poll(async () => (await sources(request)).filter(source => ['waiting', 'measuring'].includes(source.measureState)).length, { timeout: 180_000 }).toBe(0)
+  await expect
+    .poll(
+      async () =>
+        (await sources(request)).filter(source => ['waiting', 'measuring'].includes(source.measureState)).length,
+      { timeout: 180_000 },
+    )
+    .toBe(0)
 })
 
 test('a source shows what was found, how sure that is, and the very frame', async ({ page, request }) => {
@@ -74,7 +80,8 @@ test('columns are chosen, and kept in the browser', async ({ page }) => {
 
 test('a folder is gone through with all below it, and what is alike falls into one lot', async ({ page }) => {
   await mkdir(inVolume('box', 'inner'), { recursive: true })
-  for (const name of ['box/reel 1.avi', 'box/reel 2.avi', 'box/inner/reel "3".avi']) await copyFile(inVolume('Fog-signal interview 1.avi'), inVolume(name))
+  for (const name of ['box/reel 1.avi', 'box/reel 2.avi', 'box/inner/reel "3".avi'])
+    await copyFile(inVolume('Fog-signal interview 1.avi'), inVolume(name))
   await writeFile(inVolume('box', 'empty.mov'), '')
   await writeFile(inVolume('box', 'wrong ending.mp4'), 'This is no film.\n'.repeat(40))
   await page.goto('/intake')
@@ -137,9 +144,16 @@ test('a watched folder brings in what has stopped growing', async ({ page }) => 
 })
 
 test('lots are made coarser and finer', async ({ page, request }) => {
-  await expect.poll(async () => (await sources(request)).filter(source => ['waiting', 'measuring'].includes(source.measureState)).length, { timeout: 180_000 }).toBe(0)
+  await expect
+    .poll(
+      async () =>
+        (await sources(request)).filter(source => ['waiting', 'measuring'].includes(source.measureState)).length,
+      { timeout: 180_000 },
+    )
+    .toBe(0)
   await page.goto('/intake')
-  const lotCount = async () => Number(/ in (\d+) lots/.exec(await page.getByText(/\d+ sources in \d+ lots/).innerText())?.[1])
+  const lotCount = async () =>
+    Number(/ in (\d+) lots/.exec(await page.getByText(/\d+ sources in \d+ lots/).innerText())?.[1])
   await expect.poll(lotCount).toBeGreaterThan(0)
   const many = await lotCount()
   await page.getByRole('button', { name: 'Usual lots' }).click()
@@ -152,20 +166,38 @@ test('lots are made coarser and finer', async ({ page, request }) => {
   await expect.poll(lotCount).toBe(many)
 })
 
-test('a draft names what would be left as it is, and one press adds the step that cures it', async ({ page, request }) => {
+test('a draft names what would be left as it is, and one press adds the step that cures it', async ({
+  page,
+  request,
+}) => {
   const reel = await sourceCalled(request, 'late reel.avi')
-  await expect.poll(async () => (await sources(request)).find(source => source.id === reel.id)?.measureState, { timeout: 180_000 }).toBe('ready')
-  await request.post('/api/jobs', { data: { deliveryVolumeId: await volumeOf(request, 'delivery'), wishes: [{ sourceId: reel.id, specKey: 'playback-box' }] } })
+  await expect
+    .poll(async () => (await sources(request)).find(source => source.id === reel.id)?.measureState, {
+      timeout: 180_000,
+    })
+    .toBe('ready')
+  await request.post('/api/jobs', {
+    data: {
+      deliveryVolumeId: await volumeOf(request, 'delivery'),
+      wishes: [{ sourceId: reel.id, specKey: 'playback-box' }],
+    },
+  })
   await page.goto('/balance')
   await row(page, 'late reel.avi').click()
   const left = page.getByRole('region', { name: 'Left as found' })
   await expect(left).toContainText('Blocking')
   await expectAccessible(page)
   const count = await left.getByRole('listitem').count()
-  await left.getByRole('listitem').filter({ hasText: 'Blocking' }).getByRole('button', { name: /^Add: / }).click()
+  await left
+    .getByRole('listitem')
+    .filter({ hasText: 'Blocking' })
+    .getByRole('button', { name: /^Add: / })
+    .click()
   await expect(page.getByText(/Treatment: .* as found v1/)).toBeVisible()
   await expect(left.getByRole('listitem').filter({ hasText: 'Blocking' })).toHaveCount(0)
   await expect.poll(() => left.getByRole('listitem').count()).toBeLessThan(count)
   // The step was for the whole lot, which other tests find as it was.
-  expect((await request.post('/api/lots/treatments', { data: { lotIds: [reel.lotId], treatmentId: null } })).status()).toBe(204)
+  expect(
+    (await request.post('/api/lots/treatments', { data: { lotIds: [reel.lotId], treatmentId: null } })).status(),
+  ).toBe(204)
 })

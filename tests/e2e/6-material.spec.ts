@@ -1,7 +1,16 @@
 import { copyFile, cp, mkdir, readdir } from 'node:fs/promises'
 import path from 'node:path'
 import { expect, test, type Page } from '@playwright/test'
-import { dataDirectory, expectAccessible, expectNoPageScroll, releaseJob, sourceCalled, sources, untilState, volumeOf } from './support.ts'
+import {
+  dataDirectory,
+  expectAccessible,
+  expectNoPageScroll,
+  releaseJob,
+  sourceCalled,
+  sources,
+  untilState,
+  volumeOf,
+} from './support.ts'
 
 /** Material of every kind by hand-like steps: discs, the stand-in drive, an inventory, playing, sequences. */
 const inVolume = (...parts: string[]) => path.join(dataDirectory, 'volumes', 'sources', ...parts)
@@ -20,7 +29,9 @@ test('titles of a disc are chosen one by one', async ({ page, request }) => {
   await page.getByRole('button', { name: 'Box 2' }).click()
   await page.getByRole('button', { name: /^Training copy/ }).click()
   const titles = page.getByRole('group', { name: 'Titles of the disc' })
-  await expect(titles.getByText('Training copy: 2 titles. The main one is 1: the longest, 0:11.0; the next is 0:03.0.')).toBeVisible()
+  await expect(
+    titles.getByText('Training copy: 2 titles. The main one is 1: the longest, 0:11.0; the next is 0:03.0.'),
+  ).toBeVisible()
   await expect(titles.getByRole('checkbox', { name: /Title 1, main.*3 chapters.*AC-3 en, AC-3 nl/ })).toBeChecked()
   await expect(titles.getByRole('checkbox', { name: /Title 2/ })).not.toBeChecked()
   await expectAccessible(page)
@@ -47,7 +58,9 @@ test('a disc is read in from the drive, and what could not be read is shown', as
   await choose(page, 'Reads at', /^2x/)
   const bad = page.getByLabel('Fails at sectors')
   await bad.fill('40-4x')
-  await expect(page.getByText('"40-4x" is no sector or range of sectors. Write them like 1200-1215, 3000.')).toBeVisible()
+  await expect(
+    page.getByText('"40-4x" is no sector or range of sectors. Write them like 1200-1215, 3000.'),
+  ).toBeVisible()
   await bad.fill('300-306, 900')
   await bad.blur()
   await expectAccessible(page)
@@ -56,7 +69,9 @@ test('a disc is read in from the drive, and what could not be read is shown', as
   await expect(discs.getByText(/MB of .* MB/)).toBeVisible()
   await expect(discs.getByText(/1 title brought in, 8 sectors unreadable/)).toBeVisible({ timeout: 180_000 })
   const source = await sourceCalled(request, 'Fog horn maintenance.iso title 1')
-  await expect.poll(async () => (await sources(request)).find(entry => entry.id === source.id)!.faults, { timeout: 180_000 }).toContain('unreadable sectors')
+  await expect
+    .poll(async () => (await sources(request)).find(entry => entry.id === source.id)!.faults, { timeout: 180_000 })
+    .toContain('unreadable sectors')
   await page.goto(`/intake?source=${source.id}`)
   await expect(page.getByText(/^8 sectors of the disc could not be read, about 0:0/)).toBeVisible()
   await page.getByRole('button', { name: 'Disc drive' }).click()
@@ -71,8 +86,11 @@ test('an inventory announces material, and what comes is matched to it', async (
   await expect(list.getByText('Harbour inspection tape 14')).toBeVisible()
   await expect(list.getByText('frame 1920x1080 instead of 3840x2160')).toBeVisible()
   await expectAccessible(page)
-  const table = 'Item,Runtime,Raster,Comment\nBuoy log 1,0:14,720x576,"one, two"\nBuoy log 2,long,720x576,\nBuoy log 1,0:10,,again\n'
-  await page.getByLabel('Table to read').setInputFiles({ name: 'buoys.csv', mimeType: 'text/csv', buffer: Buffer.from(table) })
+  const table =
+    'Item,Runtime,Raster,Comment\nBuoy log 1,0:14,720x576,"one, two"\nBuoy log 2,long,720x576,\nBuoy log 1,0:10,,again\n'
+  await page
+    .getByLabel('Table to read')
+    .setInputFiles({ name: 'buoys.csv', mimeType: 'text/csv', buffer: Buffer.from(table) })
   await expect(page.getByText('1 of 3 lines can be added; the others are left out for these reasons:')).toBeVisible()
   await expect(page.getByText('"Buoy log 1" stands in line 2 already.')).toBeVisible()
   await expectAccessible(page)
@@ -83,7 +101,9 @@ test('an inventory announces material, and what comes is matched to it', async (
   await page.getByRole('button', { name: 'Close' }).click()
   await copyFile(inVolume('Lamp-room training disc 3.mpg'), inVolume('buoy_log_1.mpg'))
   const volumeId = await volumeOf(request, 'source')
-  await request.post('/api/sources', { data: { orderId: 1, arrivals: [{ kind: 'file', volumeId, path: 'buoy_log_1.mpg' }] } })
+  await request.post('/api/sources', {
+    data: { orderId: 1, arrivals: [{ kind: 'file', volumeId, path: 'buoy_log_1.mpg' }] },
+  })
   await page.getByRole('button', { name: /^Inventory/ }).click()
   await expect(list.locator('.entry').filter({ hasText: 'Buoy log 1' }).getByText('here')).toBeVisible()
   await list.locator('.entry').filter({ hasText: 'Buoy log 1' }).getByRole('button', { name: 'Open' }).click()
@@ -99,8 +119,17 @@ test('a folder is dropped onto the page, with all below it', async ({ page, requ
   await expect(page.getByRole('heading', { name: 'Intake' })).toBeVisible()
   const browser = await page.context().newCDPSession(page)
   const data = { items: [], files: [folder], dragOperationsMask: 1 }
-  const drag = (type: 'dragEnter' | 'dragOver' | 'drop') => browser.send('Input.dispatchDragEvent', { type, x: 500, y: 400, data })
-  await page.evaluate(() => window.addEventListener('drop', () => { document.body.dataset.dropped = 'yes' }, { once: true }))
+  const drag = (type: 'dragEnter' | 'dragOver' | 'drop') =>
+    browser.send('Input.dispatchDragEvent', { type, x: 500, y: 400, data })
+  await page.evaluate(() =>
+    window.addEventListener(
+      'drop',
+      () => {
+        document.body.dataset.dropped = 'yes'
+      },
+      { once: true },
+    ),
+  )
   // The browser drops only where its page has accepted the drag, of which nobody is told: the gesture is made until it lands.
   await expect(async () => {
     await drag('dragEnter')
@@ -116,7 +145,12 @@ test('a folder is dropped onto the page, with all below it', async ({ page, requ
 })
 
 test('a source is played: its own file where the browser can, a proxy elsewhere', async ({ page, request }) => {
-  const position = () => page.locator('video').evaluate((video: HTMLVideoElement) => ({ seconds: video.currentTime, paused: video.paused, width: video.videoWidth }))
+  const position = () =>
+    page.locator('video').evaluate((video: HTMLVideoElement) => ({
+      seconds: video.currentTime,
+      paused: video.paused,
+      width: video.videoWidth,
+    }))
   const disc = await sourceCalled(request, 'Relief boat disc.iso title 1')
   await page.goto(`/intake?source=${disc.id}`)
   await page.getByRole('button', { name: 'Play', exact: true }).click()
@@ -124,7 +158,10 @@ test('a source is played: its own file where the browser can, a proxy elsewhere'
   await expect.poll(async () => (await position()).seconds).toBeGreaterThan(0.5)
   expect((await position()).width).toBe(768)
   // A tall picture stays within its stage, above the buttons.
-  const [video, buttons] = [await page.locator('video').boundingBox(), await page.getByRole('slider', { name: 'Place in the source' }).boundingBox()]
+  const [video, buttons] = [
+    await page.locator('video').boundingBox(),
+    await page.getByRole('slider', { name: 'Place in the source' }).boundingBox(),
+  ]
   expect(video!.y + video!.height).toBeLessThanOrEqual(buttons!.y)
   await page.keyboard.press('k')
   await expect.poll(async () => (await position()).paused).toBe(true)
@@ -135,7 +172,10 @@ test('a source is played: its own file where the browser can, a proxy elsewhere'
   const folder = await sourceCalled(request, 'Lamp-room training disc 4 title 1')
   await page.goto(`/intake?source=${folder.id}`)
   await page.getByRole('button', { name: 'Hear: Sound 2 falls silent' }).click()
-  await expect(page.getByRole('group', { name: 'Sound track' }).getByRole('button', { name: 'nl' })).toHaveAttribute('aria-pressed', 'true')
+  await expect(page.getByRole('group', { name: 'Sound track' }).getByRole('button', { name: 'nl' })).toHaveAttribute(
+    'aria-pressed',
+    'true',
+  )
   await expect.poll(async () => (await position()).seconds).toBeGreaterThan(0.3)
   await page.keyboard.press('Escape')
   const clip = await sourceCalled(request, 'Weather watch.mp4')
@@ -146,12 +186,30 @@ test('a source is played: its own file where the browser can, a proxy elsewhere'
   expect((await position()).width).toBe(1920)
 })
 
-test('a sequence that is still being rendered says how much is here, and grows when it is read again', async ({ page, request }) => {
+test('a sequence that is still being rendered says how much is here, and grows when it is read again', async ({
+  page,
+  request,
+}) => {
   const frames = (await readdir(inVolume('Approach render'))).sort()
   await mkdir(inVolume('Harbour render'))
-  const add = (numbers: number[]) => Promise.all(numbers.map(number => copyFile(inVolume('Approach render', frames[number]!), inVolume('Harbour render', `h.${String(number).padStart(3, '0')}.png`))))
+  const add = (numbers: number[]) =>
+    Promise.all(
+      numbers.map(number =>
+        copyFile(
+          inVolume('Approach render', frames[number]!),
+          inVolume('Harbour render', `h.${String(number).padStart(3, '0')}.png`),
+        ),
+      ),
+    )
   await add([1, 2, 3, 4, 7])
-  await request.post('/api/sources', { data: { orderId: 1, arrivals: [{ kind: 'sequence', volumeId: await volumeOf(request, 'source'), path: 'Harbour render/h.[001-007].png' }] } })
+  await request.post('/api/sources', {
+    data: {
+      orderId: 1,
+      arrivals: [
+        { kind: 'sequence', volumeId: await volumeOf(request, 'source'), path: 'Harbour render/h.[001-007].png' },
+      ],
+    },
+  })
   const source = await sourceCalled(request, 'h.[001-007].png')
   await page.goto(`/intake?source=${source.id}`)
   await expect(page.getByText('5 are here; missing: 5-6.')).toBeVisible()
@@ -173,7 +231,8 @@ test('a sequence that is still being rendered says how much is here, and grows w
 test('sources are joined in the order that is chosen, and delivered as one', async ({ page, request }) => {
   await page.goto('/intake')
   await page.getByLabel('Name contains').fill('Fog-signal interview')
-  for (const name of ['Fog-signal interview 2.avi', 'Fog-signal interview 3.avi']) await row(page, name).getByRole('checkbox').check()
+  for (const name of ['Fog-signal interview 2.avi', 'Fog-signal interview 3.avi'])
+    await row(page, name).getByRole('checkbox').check()
   await page.getByRole('button', { name: 'Lot, measure' }).click()
   await page.getByText('Join to one source ...').click()
   const dialog = page.getByRole('dialog')
@@ -187,21 +246,34 @@ test('sources are joined in the order that is chosen, and delivered as one', asy
   const { id } = await sourceCalled(request, name)
   await expect(row(page, name)).toBeVisible()
   await page.goto(`/intake?source=${id}`)
-  await expect(page.getByText(/Fog-signal interview 3\.avi \(0:00\.0\), Fog-signal interview 2\.avi \(0:\d\d\.\d\)/)).toBeVisible()
+  await expect(
+    page.getByText(/Fog-signal interview 3\.avi \(0:00\.0\), Fog-signal interview 2\.avi \(0:\d\d\.\d\)/),
+  ).toBeVisible()
   const job = await releaseJob(request, name, 'small-mp4')
   await untilState(request, job, 'done')
   const frames = async (wanted: string) => {
-    const source = await (await request.get(`/api/sources/${(await sourceCalled(request, wanted)).id}`)).json() as { facts: { video: { frameCount: number } } }
+    const source = (await (await request.get(`/api/sources/${(await sourceCalled(request, wanted)).id}`)).json()) as {
+      facts: { video: { frameCount: number } }
+    }
     return source.facts.video.frameCount
   }
-  const { check } = await (await request.get(`/api/jobs/${job}`)).json() as { check: { verdict: string, measurement: { video: { framesDecoded: number } } } }
+  const { check } = (await (await request.get(`/api/jobs/${job}`)).json()) as {
+    check: { verdict: string; measurement: { video: { framesDecoded: number } } }
+  }
   expect(check.verdict).toBe('pass')
-  expect(check.measurement.video.framesDecoded).toBe(await frames('Fog-signal interview 2.avi') + await frames('Fog-signal interview 3.avi'))
+  expect(check.measurement.video.framesDecoded).toBe(
+    (await frames('Fog-signal interview 2.avi')) + (await frames('Fog-signal interview 3.avi')),
+  )
 
   // What is not alike is refused with the difference.
   const tape = await sourceCalled(request, 'Harbour inspection tape 12.dv')
   const refused = await request.post('/api/sources/joins', { data: { sourceIds: [id, tape.id] } })
-  expect([refused.status(), await refused.text()]).toEqual([409, expect.stringContaining('is a join itself. Join its parts instead.')])
+  expect([refused.status(), await refused.text()]).toEqual([
+    409,
+    expect.stringContaining('is a join itself. Join its parts instead.'),
+  ])
   const first = await sourceCalled(request, 'Fog-signal interview 2.avi')
-  expect(await (await request.post('/api/sources/joins', { data: { sourceIds: [first.id, tape.id] } })).text()).toContain('Harbour inspection tape 12.dv cannot follow Fog-signal interview 2.avi: its picture is 720x480')
+  expect(
+    await (await request.post('/api/sources/joins', { data: { sourceIds: [first.id, tape.id] } })).text(),
+  ).toContain('Harbour inspection tape 12.dv cannot follow Fog-signal interview 2.avi: its picture is 720x480')
 })

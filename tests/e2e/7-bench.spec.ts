@@ -4,10 +4,16 @@ import { expectAccessible, expectNoPageScroll, releaseJob, sourceCalled, untilSt
 
 /** The Bench by hand-like steps: two variants made, compared, one chosen and given to a lot. */
 
-interface Trial { id: number, sourceId: number, label: string, state: string, results: unknown[] }
+interface Trial {
+  id: number
+  sourceId: number
+  label: string
+  state: string
+  results: unknown[]
+}
 const sheet = (page: Page) => page.getByRole('region', { name: 'Trial sheet' })
 
-async function openBench(page: Page, sourceName: string): Promise<{ sourceId: number, lotId: number }> {
+async function openBench(page: Page, sourceName: string): Promise<{ sourceId: number; lotId: number }> {
   const { id, lotId } = await sourceCalled(page.request, sourceName)
   await page.goto(`/bench?lot=${lotId}&source=${id}`)
   await expect(page.getByRole('complementary', { name: 'Treatment' })).toBeVisible()
@@ -46,7 +52,10 @@ test('a treatment is put together: order, refusals, what comes out', async ({ pa
   await expectNoPageScroll(page)
 })
 
-test('variants are tried, compared and chosen; the choice becomes the lot\'s treatment and that of its jobs', async ({ page, request }) => {
+test("variants are tried, compared and chosen; the choice becomes the lot's treatment and that of its jobs", async ({
+  page,
+  request,
+}) => {
   // Notes what is played, and how loud.
   await page.addInitScript(() => {
     const gains: GainNode[] = []
@@ -60,10 +69,12 @@ test('variants are tried, compared and chosen; the choice becomes the lot\'s tre
   })
   const { sourceId, lotId } = await openBench(page, 'Fog-signal interview 1.avi')
   // Two short moments of one's own, the second by I and O.
-  await request.put(`/api/sources/${sourceId}/moments`, { data: { moments: [{ reason: 'by hand', from: 2, to: 2.8 }] } })
+  await request.put(`/api/sources/${sourceId}/moments`, {
+    data: { moments: [{ reason: 'by hand', from: 2, to: 2.8 }] },
+  })
   await page.reload()
   await expect(page.getByRole('group', { name: 'Moments' }).getByText('by hand')).toHaveCount(1)
-  const place = page.getByLabel('Place for a moment of one\'s own')
+  const place = page.getByLabel("Place for a moment of one's own")
   await place.fill('5')
   await page.keyboard.press('i')
   await place.fill('5.6')
@@ -79,7 +90,15 @@ test('variants are tried, compared and chosen; the choice becomes the lot\'s tre
   await expect(sheet(page).getByText('Enlarge, learned: none')).toBeVisible()
   // A first picture is there before the moments are done.
   await expect(sheet(page).locator('img').first()).toBeVisible({ timeout: 180_000 })
-  await expect.poll(async () => ((await (await request.get('/api/trials?orderId=1')).json()) as Trial[]).filter(trial => trial.sourceId === sourceId).map(trial => trial.state), { timeout: 180_000 }).toEqual(['ready', 'ready'])
+  await expect
+    .poll(
+      async () =>
+        ((await (await request.get('/api/trials?orderId=1')).json()) as Trial[])
+          .filter(trial => trial.sourceId === sourceId)
+          .map(trial => trial.state),
+      { timeout: 180_000 },
+    )
+    .toEqual(['ready', 'ready'])
   const learned = sheet(page).getByRole('row').filter({ hasText: 'Enlarge, learned: fast' })
   await expect(learned.getByRole('cell').nth(2)).toHaveText(/^\d+\.\d+\d+\.\d+-\d+\.\d+$/)
   await expect(learned).toContainText('dB')
@@ -90,10 +109,14 @@ test('variants are tried, compared and chosen; the choice becomes the lot\'s tre
   await expect(viewer.locator('canvas')).toHaveCount(3)
   const painted = () => viewer.locator('.stage').evaluate(stage => Number((stage as HTMLElement).dataset.painted ?? 0))
   await expect.poll(painted).toBeGreaterThan(0)
-  const hasPicture = (index: number) => viewer.locator('canvas').nth(index).evaluate((canvas: HTMLCanvasElement) => {
-    const { data } = canvas.getContext('2d')!.getImageData(0, canvas.height >> 1, canvas.width, 1)
-    return new Set(data).size > 8
-  })
+  const hasPicture = (index: number) =>
+    viewer
+      .locator('canvas')
+      .nth(index)
+      .evaluate((canvas: HTMLCanvasElement) => {
+        const { data } = canvas.getContext('2d')!.getImageData(0, canvas.height >> 1, canvas.width, 1)
+        return new Set(data).size > 8
+      })
   for (const index of [0, 1, 2]) await expect.poll(() => hasPicture(index)).toBe(true)
   await expectAccessible(page)
   await page.keyboard.press('ArrowRight')
@@ -122,7 +145,10 @@ test('variants are tried, compared and chosen; the choice becomes the lot\'s tre
   await viewer.getByRole('button', { name: 'Scopes' }).click()
 
   // One sound is heard at a time, and none without being asked for.
-  const heard = () => page.evaluate(() => (window as unknown as { gains: GainNode[] }).gains.slice(-3).map(({ gain }) => gain.value > 0.5))
+  const heard = () =>
+    page.evaluate(() =>
+      (window as unknown as { gains: GainNode[] }).gains.slice(-3).map(({ gain }) => gain.value > 0.5),
+    )
   expect(await page.evaluate(() => (window as unknown as { gains: GainNode[] }).gains.length)).toBe(0)
   await viewer.getByLabel('Sound').selectOption('source')
   await page.keyboard.press('l')
@@ -146,7 +172,11 @@ test('variants are tried, compared and chosen; the choice becomes the lot\'s tre
   await expectAccessible(page)
   await keep.getByRole('button', { name: 'Give it to 1 lot' }).click()
   await expect(page.getByText('Interview clean v1', { exact: true })).toBeVisible()
-  const drafted = await (await request.post('/api/jobs', { data: { deliveryVolumeId: await volumeOf(request, 'delivery'), wishes: [{ sourceId, specKey: 'small-mkv' }] } })).json() as { jobs: { id: number, treatmentName: string }[] }
+  const drafted = (await (
+    await request.post('/api/jobs', {
+      data: { deliveryVolumeId: await volumeOf(request, 'delivery'), wishes: [{ sourceId, specKey: 'small-mkv' }] },
+    })
+  ).json()) as { jobs: { id: number; treatmentName: string }[] }
   expect(drafted.jobs[0]!.treatmentName).toBe('Interview clean v1')
   await request.post('/api/jobs/actions', { data: { ids: [drafted.jobs[0]!.id], action: 'remove' } })
   await page.goto('/library?shelf=treatments')
@@ -161,15 +191,26 @@ test('sound alone is tried, delivered and heard, also of a source without a pict
   await page.reload()
   // Only what has no picture can be made of it.
   await page.getByRole('combobox', { name: 'Spec' }).press('ArrowDown')
-  await expect(page.getByRole('listbox').getByRole('option')).toHaveText(['Sound WAV', 'Sound FLAC', 'Sound M4A', 'Sound archive MKA'])
+  await expect(page.getByRole('listbox').getByRole('option')).toHaveText([
+    'Sound WAV',
+    'Sound FLAC',
+    'Sound M4A',
+    'Sound archive MKA',
+  ])
   await page.getByRole('option', { name: 'Sound FLAC' }).click()
   await expect(page.getByText('sound alone, track 1, 0:24.0')).toBeVisible()
-  await expect(page.getByRole('list', { name: 'Steps' }).getByText('Take out hum, 50 Hz and its multiples')).toBeVisible()
+  await expect(
+    page.getByRole('list', { name: 'Steps' }).getByText('Take out hum, 50 Hz and its multiples'),
+  ).toBeVisible()
   await page.getByRole('button', { name: 'Try 1 moment' }).click()
   await expect(sheet(page).getByText(/→ -?\d+\.\d LUFS/)).toBeVisible({ timeout: 180_000 })
   await expect(sheet(page).getByText('coding equal')).toBeVisible()
   await expect(page.getByRole('img', { name: /^source, frame 0 of the moment/ })).toBeVisible()
-  await expect(page.getByRole('region', { name: 'Viewer' }).getByLabel('Sound').getByRole('option')).toHaveText(['off', 'source', 'A'])
+  await expect(page.getByRole('region', { name: 'Viewer' }).getByLabel('Sound').getByRole('option')).toHaveText([
+    'off',
+    'source',
+    'A',
+  ])
   // The same moment, drawn: what the hum took out is seen in the difference.
   await page.getByRole('button', { name: 'Difference' }).click()
   await expect(page.getByText(/^source against A /)).toBeVisible()
@@ -179,11 +220,15 @@ test('sound alone is tried, delivered and heard, also of a source without a pict
 
   const id = await releaseJob(request, 'Fog signal, north horn.wav', 'sound-flac')
   await untilState(request, id, 'done')
-  expect(await (await request.get(`/api/jobs/${id}/frames/0?side=result`)).json()).toMatchObject({ error: { code: 'no-picture' } })
+  expect(await (await request.get(`/api/jobs/${id}/frames/0?side=result`)).json()).toMatchObject({
+    error: { code: 'no-picture' },
+  })
   await page.goto(`/handover/${id}`)
   await expect(page.getByRole('cell', { name: 'every sample identical' }).first()).toBeVisible()
   // The browser plays the file that was made.
-  await expect.poll(() => page.locator('audio').evaluate(audio => (audio as HTMLAudioElement).duration)).toBeCloseTo(24, 0)
+  await expect
+    .poll(() => page.locator('audio').evaluate(audio => (audio as HTMLAudioElement).duration))
+    .toBeCloseTo(24, 0)
   await page.getByRole('button', { name: 'Play the source' }).click()
   await expect(page.getByRole('dialog')).toContainText('Sound only')
   await page.keyboard.press('Escape')
@@ -195,26 +240,44 @@ test('a treatment travels as a file, and a file that is none is refused with a s
   await openBench(page, 'Fog-signal interview 1.avi')
   await page.getByRole('button', { name: 'From' }).click()
   const [download] = await Promise.all([page.waitForEvent('download'), page.getByText('Save to a file').click()])
-  const saved = JSON.parse(await readFile((await download.path())!, 'utf8')) as { format: string, steps: { kind: string }[] }
+  const saved = JSON.parse(await readFile((await download.path())!, 'utf8')) as {
+    format: string
+    steps: { kind: string }[]
+  }
   expect(saved.format).toBe('hematine treatment')
   const file = { ...saved, steps: [{ kind: 'sharpen', strength: 'strong' }] }
-  await page.getByLabel('Treatment to read').setInputFiles({ name: 'mine.json', mimeType: 'application/json', buffer: Buffer.from(JSON.stringify(file)) })
+  await page
+    .getByLabel('Treatment to read')
+    .setInputFiles({ name: 'mine.json', mimeType: 'application/json', buffer: Buffer.from(JSON.stringify(file)) })
   await expect(page.getByRole('list', { name: 'Steps' }).getByText('Sharpen, strong')).toBeVisible()
   // A step that needs a table says so, takes one from a file, refuses what is none, and takes it along.
   await page.getByRole('button', { name: 'Add a step' }).click()
   await page.getByRole('group', { name: 'Steps to add' }).getByRole('button', { name: 'Lookup table' }).click()
   await expect(page.getByText('Lookup table has no table yet.')).toBeVisible()
-  await page.getByLabel('Table to add (.cube)').setInputFiles({ name: 'short.cube', mimeType: 'text/plain', buffer: Buffer.from('LUT_1D_SIZE 3\n0 0 0\n') })
+  await page
+    .getByLabel('Table to add (.cube)')
+    .setInputFiles({ name: 'short.cube', mimeType: 'text/plain', buffer: Buffer.from('LUT_1D_SIZE 3\n0 0 0\n') })
   await expect(page.getByText('The table should have 3 lines of numbers and has 1')).toBeVisible()
-  await page.getByLabel('Table to add (.cube)').setInputFiles({ name: 'Evening.cube', mimeType: 'text/plain', buffer: Buffer.from('LUT_1D_SIZE 2\n0.1 0 0\n1 0.9 0.8\n') })
+  await page.getByLabel('Table to add (.cube)').setInputFiles({
+    name: 'Evening.cube',
+    mimeType: 'text/plain',
+    buffer: Buffer.from('LUT_1D_SIZE 2\n0.1 0 0\n1 0.9 0.8\n'),
+  })
   await expect(page.getByRole('list', { name: 'Steps' }).getByText('Lookup table, Evening')).toBeVisible()
   await expect(page.getByText('Lookup table has no table yet.')).toBeHidden()
   await expectAccessible(page)
   await page.getByRole('button', { name: 'From' }).click()
   const [withTable] = await Promise.all([page.waitForEvent('download'), page.getByText('Save to a file').click()])
-  const enclosed = JSON.parse(await readFile((await withTable.path())!, 'utf8')) as { steps: { kind: string }[], assets: { name: string, kind: string, data: string }[] }
+  const enclosed = JSON.parse(await readFile((await withTable.path())!, 'utf8')) as {
+    steps: { kind: string }[]
+    assets: { name: string; kind: string; data: string }[]
+  }
   expect(enclosed.assets).toMatchObject([{ name: 'Evening', kind: 'lookup table' }])
   expect(Buffer.from(enclosed.assets[0]!.data, 'base64').toString()).toContain('LUT_1D_SIZE 2')
-  await page.getByLabel('Treatment to read').setInputFiles({ name: 'not.json', mimeType: 'application/json', buffer: Buffer.from('{"steps":[{"kind":"polish"}]}') })
+  await page.getByLabel('Treatment to read').setInputFiles({
+    name: 'not.json',
+    mimeType: 'application/json',
+    buffer: Buffer.from('{"steps":[{"kind":"polish"}]}'),
+  })
   await expect(page.getByText(/^not.json is no treatment: steps.0.kind/)).toBeVisible()
 })

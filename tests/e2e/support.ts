@@ -11,9 +11,20 @@ export const dataDirectory = process.env.E2E_DATA!
 export async function expectAccessible(page: Page): Promise<void> {
   let found: string[] = []
   for (let look = 0; look < 3; look++) {
-    await page.waitForFunction(() => document.getAnimations().every(animation => animation.playState !== 'running' || animation.effect?.getComputedTiming().iterations === Infinity))
-    const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']).analyze()
-    found = violations.map(violation => `${violation.id}: ${violation.nodes.map(node => node.target.join(' ')).join(' | ')}`)
+    await page.waitForFunction(() =>
+      document
+        .getAnimations()
+        .every(
+          animation =>
+            animation.playState !== 'running' || animation.effect?.getComputedTiming().iterations === Infinity,
+        ),
+    )
+    const { violations } = await new AxeBuilder({ page })
+      .withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'])
+      .analyze()
+    found = violations.map(
+      violation => `${violation.id}: ${violation.nodes.map(node => node.target.join(' ')).join(' | ')}`,
+    )
     if (found.length === 0) return
   }
   expect(found).toEqual([])
@@ -21,11 +32,31 @@ export async function expectAccessible(page: Page): Promise<void> {
 
 /** Nothing may scroll the page itself. */
 export async function expectNoPageScroll(page: Page): Promise<void> {
-  expect(await page.evaluate(() => [document.documentElement.scrollHeight > window.innerHeight, document.documentElement.scrollWidth > window.innerWidth])).toEqual([false, false])
+  expect(
+    await page.evaluate(() => [
+      document.documentElement.scrollHeight > window.innerHeight,
+      document.documentElement.scrollWidth > window.innerWidth,
+    ]),
+  ).toEqual([false, false])
 }
 
-interface Source { id: number, name: string, state: string, measureState: string, faults: string[], lotId: number | null }
-interface Job { id: number, state: string, sourceName: string, specKey: string, verdict: string | null, outputPath: string | null, progress: { framesDone: number, stage: string } | null }
+interface Source {
+  id: number
+  name: string
+  state: string
+  measureState: string
+  faults: string[]
+  lotId: number | null
+}
+interface Job {
+  id: number
+  state: string
+  sourceName: string
+  specKey: string
+  verdict: string | null
+  outputPath: string | null
+  progress: { framesDone: number; stage: string } | null
+}
 
 export async function sources(request: APIRequestContext): Promise<Source[]> {
   return ((await (await request.get('/api/sources?orderId=1&limit=500')).json()) as { rows: Source[] }).rows
@@ -37,31 +68,49 @@ export async function jobs(request: APIRequestContext): Promise<Job[]> {
 
 export async function sourceCalled(request: APIRequestContext, name: string): Promise<Source> {
   let found: Source | undefined
-  await expect.poll(async () => (found = (await sources(request)).find(source => source.name === name))?.state, { timeout: 180_000 }).toMatch(/ready|refused/)
+  await expect
+    .poll(async () => (found = (await sources(request)).find(source => source.name === name))?.state, {
+      timeout: 180_000,
+    })
+    .toMatch(/ready|refused/)
   return found!
 }
 
 /** Number of the first volume of a role. */
 export async function volumeOf(request: APIRequestContext, role: 'source' | 'delivery'): Promise<number> {
-  return (await (await request.get('/api/volumes')).json() as { id: number, role: string }[]).find(volume => volume.role === role)!.id
+  return ((await (await request.get('/api/volumes')).json()) as { id: number; role: string }[]).find(
+    volume => volume.role === role,
+  )!.id
 }
 
 /** Drafts and releases a job by the routes, for tests of what follows. */
 export async function releaseJob(request: APIRequestContext, sourceName: string, specKey: string): Promise<number> {
   const source = await sourceCalled(request, sourceName)
-  const drafted = await (await request.post('/api/jobs', { data: { deliveryVolumeId: await volumeOf(request, 'delivery'), wishes: [{ sourceId: source.id, specKey }] } })).json()
+  const drafted = await (
+    await request.post('/api/jobs', {
+      data: { deliveryVolumeId: await volumeOf(request, 'delivery'), wishes: [{ sourceId: source.id, specKey }] },
+    })
+  ).json()
   const id = drafted.jobs[0].id as number
   await request.post('/api/jobs/actions', { data: { ids: [id], action: 'release' } })
   return id
 }
 
-export async function untilState(request: APIRequestContext, id: number, state: string, timeout = 240_000): Promise<void> {
+export async function untilState(
+  request: APIRequestContext,
+  id: number,
+  state: string,
+  timeout = 240_000,
+): Promise<void> {
   await expect.poll(async () => (await jobs(request)).find(job => job.id === id)?.state, { timeout }).toBe(state)
 }
 
 /** Cancels and removes what earlier tests left unfinished, so that each begins with idle lanes. */
 export async function clearLanes(request: APIRequestContext): Promise<void> {
   const open = (await jobs(request)).filter(job => !['done', 'failed', 'cancelled'].includes(job.state))
-  if (open.length > 0) await request.post('/api/jobs/actions', { data: { ids: open.map(job => job.id), action: 'cancel' } })
-  await expect.poll(async () => (await jobs(request)).filter(job => ['running', 'placing', 'queued'].includes(job.state)).length).toBe(0)
+  if (open.length > 0)
+    await request.post('/api/jobs/actions', { data: { ids: open.map(job => job.id), action: 'cancel' } })
+  await expect
+    .poll(async () => (await jobs(request)).filter(job => ['running', 'placing', 'queued'].includes(job.state)).length)
+    .toBe(0)
 }

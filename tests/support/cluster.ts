@@ -11,7 +11,7 @@ import { startCluster } from '../../scripts/lib/cluster.ts'
 declare module 'vitest' {
   export interface ProvidedContext {
     /** Address of a database that stays as it is, and the name of the one that others are copied from. */
-    cluster: { server: string, template: string }
+    cluster: { server: string; template: string }
   }
 }
 
@@ -22,7 +22,9 @@ export async function makeDatabase(server: string, name: string, from: string | 
   const client = new pg.Client({ connectionString: server })
   await client.connect()
   try {
-    await client.query(`create database ${client.escapeIdentifier(name)}${from === null ? '' : ` template ${client.escapeIdentifier(from)} strategy file_copy`}`)
+    await client.query(
+      `create database ${client.escapeIdentifier(name)}${from === null ? '' : ` template ${client.escapeIdentifier(from)} strategy file_copy`}`,
+    )
   } finally {
     await client.end()
   }
@@ -30,17 +32,25 @@ export async function makeDatabase(server: string, name: string, from: string | 
 }
 
 /** Starts a cluster with a migrated database to copy from. */
-export async function startTemplateCluster(): Promise<{ server: string, template: string, kill: () => void, stop: () => Promise<void> }> {
+export async function startTemplateCluster(): Promise<{
+  server: string
+  template: string
+  kill: () => void
+  stop: () => Promise<void>
+}> {
   const directory = await mkdtemp(path.join(tmpdir(), 'hematine-test-cluster-'))
   const cluster = await startCluster(path.join(directory, 'postgres'), { lasting: false })
   const url = await cluster.database(template)
   const database = await connect(url)
   await migrate(database)
   await database.close()
-  const queue = await TaskQueue.open(url, false, error => { throw error })
+  const queue = await TaskQueue.open(url, false, error => {
+    throw error
+  })
   await queue.close()
   return {
-    server: await cluster.database('postgres'), template,
+    server: await cluster.database('postgres'),
+    template,
     kill: () => process.kill(cluster.pid!, 'SIGKILL'),
     async stop() {
       await cluster.stop()

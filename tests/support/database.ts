@@ -1,6 +1,16 @@
 import { randomUUID } from 'node:crypto'
 import type { SourceFacts } from '@hematine/core'
-import { bringIn, connect, createOrder, keepFacts, registerVolume, registerWorker, TaskQueue, type Database, type WorkerIdentity } from '@hematine/database'
+import {
+  bringIn,
+  connect,
+  createOrder,
+  keepFacts,
+  registerVolume,
+  registerWorker,
+  TaskQueue,
+  type Database,
+  type WorkerIdentity,
+} from '@hematine/database'
 import { afterAll, beforeAll, inject } from 'vitest'
 import { facts } from '../../packages/core/tests/examples.ts'
 import { makeDatabase, startTemplateCluster } from './cluster.ts'
@@ -60,11 +70,21 @@ export function useDatabase({ own = false } = {}): TestDatabase {
 }
 
 /** An order with a source and a delivery volume and some sources that were read. */
-export async function makeOrder(test: TestDatabase, names: readonly string[], volumes = { source: '/made-up/sources', delivery: '/made-up/delivery' }, read: SourceFacts = facts()) {
+export async function makeOrder(
+  test: TestDatabase,
+  names: readonly string[],
+  volumes = { source: '/made-up/sources', delivery: '/made-up/delivery' },
+  read: SourceFacts = facts(),
+) {
   const order = await createOrder(test.em(), { code: 'T-1', name: 'Test', dueAt: null })
   const source = await registerVolume(test.em(), { name: 'Sources', role: 'source', path: volumes.source })
   const delivery = await registerVolume(test.em(), { name: 'Delivery', role: 'delivery', path: volumes.delivery })
-  const { brought } = await bringIn(test.em(), test.queue, order.id, names.map(name => ({ kind: 'file', volumeId: source.id, path: name })))
+  const { brought } = await bringIn(
+    test.em(),
+    test.queue,
+    order.id,
+    names.map(name => ({ kind: 'file', volumeId: source.id, path: name })),
+  )
   for (const { id } of brought) await keepFacts(test.em(), test.queue, id, read, 'identity', null)
   return { order, source, delivery, sourceIds: brought.map(entry => entry.id) }
 }
@@ -72,7 +92,15 @@ export async function makeOrder(test: TestDatabase, names: readonly string[], vo
 let workers = 0
 /** A registered worker that is only a row. */
 export async function makeWorker(test: TestDatabase, changes: Partial<WorkerIdentity> = {}): Promise<WorkerIdentity> {
-  const worker = { id: crypto.randomUUID(), name: `worker ${++workers}`, machine: 'test, 2 cores', host: 'here', pid: process.pid, lanes: 1, ...changes }
+  const worker = {
+    id: crypto.randomUUID(),
+    name: `worker ${++workers}`,
+    machine: 'test, 2 cores',
+    host: 'here',
+    pid: process.pid,
+    lanes: 1,
+    ...changes,
+  }
   await registerWorker(test.em(), worker)
   return worker
 }

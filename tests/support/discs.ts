@@ -8,13 +8,34 @@ import { managerTable, titleSetTable, type TitleSetPlan } from '../../packages/d
  * @param titles length of each in seconds, and the name of the cell of ten sectors that it plays
  * @param vobSectors sectors that are there; all that the cells need unless said
  */
-export async function writeEmptyDisc(directory: string, titles: readonly [seconds: number, cell: string][], vobSectors?: number): Promise<void> {
+export async function writeEmptyDisc(
+  directory: string,
+  titles: readonly [seconds: number, cell: string][],
+  vobSectors?: number,
+): Promise<void> {
   const cells = [...new Set(titles.map(([, cell]) => cell))]
   const plan: TitleSetPlan = {
-    standard: 'PAL', aspect: '4:3', audio: [], subtitles: [], addresses: [], units: [0],
+    standard: 'PAL',
+    aspect: '4:3',
+    audio: [],
+    subtitles: [],
+    addresses: [],
+    units: [0],
     titles: titles.map(([seconds, cell]) => {
       const firstSector = cells.indexOf(cell) * 10
-      return { chapters: [0], cells: [{ vobId: 1, cellId: 1, frames: seconds * 25, firstSector, lastUnitSector: firstSector, lastSector: firstSector + 9 }] }
+      return {
+        chapters: [0],
+        cells: [
+          {
+            vobId: 1,
+            cellId: 1,
+            frames: seconds * 25,
+            firstSector,
+            lastUnitSector: firstSector,
+            lastSector: firstSector + 9,
+          },
+        ],
+      }
     }),
   }
   const inner = path.join(directory, 'VIDEO_TS')

@@ -33,7 +33,8 @@ function held(stage: HeldStage, gate: WorkGate): WorkGate {
   const pass = async () => {
     const turn = gate.turn()
     // An open gate is passed before any timer runs out.
-    if (await Promise.race([turn.then(() => 'open'), sleep(20, 'shut')]) === 'shut') writeFileSync(path.join(directory, pausedFile), '')
+    if ((await Promise.race([turn.then(() => 'open'), sleep(20, 'shut')])) === 'shut')
+      writeFileSync(path.join(directory, pausedFile), '')
     await turn
   }
   return {
@@ -49,5 +50,7 @@ function held(stage: HeldStage, gate: WorkGate): WorkGate {
   }
 }
 
-export const transcode: typeof reallyTranscode = (plan, gate, onProgress) => reallyTranscode(plan, held('encode', gate), onProgress)
-export const measureResult: typeof reallyMeasureResult = (plan, gate, onProgress) => reallyMeasureResult(plan, held('check', gate), onProgress)
+export const transcode: typeof reallyTranscode = (plan, gate, onProgress) =>
+  reallyTranscode(plan, held('encode', gate), onProgress)
+export const measureResult: typeof reallyMeasureResult = (plan, gate, onProgress) =>
+  reallyMeasureResult(plan, held('check', gate), onProgress)

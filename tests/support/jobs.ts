@@ -1,4 +1,19 @@
-import { deliveredFacts, deriveTreatment, judge, pictureSpecs, soundSpecs, type Check, type PictureCheckMeasurement, type PictureSpec, type PictureTreatment, type SoundCheckMeasurement, type SoundSpec, type SoundTreatment, type SourceFacts, type Step } from '@hematine/core'
+import {
+  deliveredFacts,
+  deriveTreatment,
+  judge,
+  pictureSpecs,
+  soundSpecs,
+  type Check,
+  type PictureCheckMeasurement,
+  type PictureSpec,
+  type PictureTreatment,
+  type SoundCheckMeasurement,
+  type SoundSpec,
+  type SoundTreatment,
+  type SourceFacts,
+  type Step,
+} from '@hematine/core'
 import { extractSound, measureResult, measureSoundResult, readFacts, transcode, type MediaInput } from '@hematine/media'
 
 export const openGate = { turn: async () => undefined }
@@ -24,7 +39,12 @@ export async function makeAndCheck(input: MediaInput, spec: PictureSpec, outputP
   const treatment = deriveTreatment(facts, spec)
   const plan = { input, facts, treatment, spec, outputPath }
   await transcode(plan, openGate, () => undefined)
-  return { facts, treatment, check: judge(await measureResult(plan, openGate, () => undefined), spec, treatment), outputPath }
+  return {
+    facts,
+    treatment,
+    check: judge(await measureResult(plan, openGate, () => undefined), spec, treatment),
+    outputPath,
+  }
 }
 
 export interface MadeSound {
@@ -34,7 +54,12 @@ export interface MadeSound {
 }
 
 /** Takes sound out of a source and checks it, as a worker's child would. */
-export async function extractAndCheck(input: MediaInput, spec: SoundSpec, outputPath: string, steps: readonly Step[] = []): Promise<MadeSound> {
+export async function extractAndCheck(
+  input: MediaInput,
+  spec: SoundSpec,
+  outputPath: string,
+  steps: readonly Step[] = [],
+): Promise<MadeSound> {
   const facts = await readFacts(input)
   const treatment = deriveTreatment(facts, spec, steps)
   const plan = { input, facts: deliveredFacts(facts, treatment), treatment, spec, outputPath }

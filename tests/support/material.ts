@@ -13,7 +13,12 @@ export async function demoSource(part: DemoPart): Promise<string> {
   // Files of tests run side by side, and only one may draw at a time. A lock that nobody gives back is one of a run that was killed.
   const lock = `${directory}.lock`
   const begun = Date.now()
-  while (!await mkdir(lock).then(() => true, () => false)) {
+  while (
+    !(await mkdir(lock).then(
+      () => true,
+      () => false,
+    ))
+  ) {
     if (Date.now() - begun > 90_000) await rm(lock, { recursive: true, force: true })
     await new Promise(resolve => setTimeout(resolve, 100))
   }
@@ -29,13 +34,29 @@ export async function demoSource(part: DemoPart): Promise<string> {
  * Writes a lossless clip whose frame number n is a flat grey of luma 20 + 2 n, so that every frame can be told apart.
  * @param frames at most 100
  */
-export async function writeCountingClip(file: string, frames: number, options: { rate?: string, size?: string, interlaced?: boolean, tone?: boolean } = {}): Promise<void> {
+export async function writeCountingClip(
+  file: string,
+  frames: number,
+  options: { rate?: string; size?: string; interlaced?: boolean; tone?: boolean } = {},
+): Promise<void> {
   const { rate = '25', size = '320x240', tone = false } = options
   const seconds = frames / framesPerSecond(rate)
   await writeClip({
-    path: file, format: 'matroska',
-    video: { encoder: 'ffv1', options: { level: '3' }, filters: `nullsrc=s=${size}:r=${rate},format=yuv420p,geq=lum='20+2*N':cb=128:cr=128,trim=end_frame=${frames},setsar=1` },
-    audio: tone ? [{ encoder: 'pcm_s16le', filters: `sine=frequency=440:sample_rate=48000:duration=${seconds},aformat=sample_fmts=s16:channel_layouts=stereo` }] : [],
+    path: file,
+    format: 'matroska',
+    video: {
+      encoder: 'ffv1',
+      options: { level: '3' },
+      filters: `nullsrc=s=${size}:r=${rate},format=yuv420p,geq=lum='20+2*N':cb=128:cr=128,trim=end_frame=${frames},setsar=1`,
+    },
+    audio: tone
+      ? [
+          {
+            encoder: 'pcm_s16le',
+            filters: `sine=frequency=440:sample_rate=48000:duration=${seconds},aformat=sample_fmts=s16:channel_layouts=stereo`,
+          },
+        ]
+      : [],
   })
 }
 

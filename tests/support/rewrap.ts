@@ -3,29 +3,34 @@ import { FormatContext, OutputFormat, Packet, Rational, type Stream } from 'node
 
 export interface RewrapOptions {
   /** Time base of each written stream; the reader's own unless said. */
-  timeBase?: { num: number, den: number }
+  timeBase?: { num: number; den: number }
   /** Changes a packet before it is written; its times are in the written stream's time base. False leaves it out. @param number of the packet in its stream */
   change?: (packet: Packet, number: number, isPicture: boolean) => boolean | void
   /** Factors a, b, c, d of a display matrix for the picture. */
   matrix?: readonly [number, number, number, number]
   /** Pixels to be cut off the picture when it is shown. */
-  cutOff?: { left: number, top: number, right: number, bottom: number }
+  cutOff?: { left: number; top: number; right: number; bottom: number }
 }
 
 /** Writes the packets of a file into another container as they are, but for what is asked for: for making sources whose faults are known. */
-export async function rewrap(from: string, to: string, format: string, { timeBase, change, matrix, cutOff }: RewrapOptions = {}): Promise<void> {
+export async function rewrap(
+  from: string,
+  to: string,
+  format: string,
+  { timeBase, change, matrix, cutOff }: RewrapOptions = {},
+): Promise<void> {
   const input = new FormatContext()
-  if (await input.openInput(from, null, null) < 0) throw new Error(`${from} cannot be opened.`)
+  if ((await input.openInput(from, null, null)) < 0) throw new Error(`${from} cannot be opened.`)
   await input.findStreamInfo(null)
   const output = new FormatContext()
   output.allocOutputContext2(OutputFormat.guessFormat(format as never, null, null)!, null, to)
   output.url = to
   const streams = input.streams.map(stream => copyStream(output, stream, { timeBase, matrix, cutOff }))
-  if (await output.openOutput() < 0 || await output.writeHeader(null) < 0) throw new Error(`${to} cannot be begun.`)
+  if ((await output.openOutput()) < 0 || (await output.writeHeader(null)) < 0) throw new Error(`${to} cannot be begun.`)
   const packet = new Packet()
   packet.alloc()
   const counts = streams.map(() => 0)
-  while (await input.readFrame(packet) >= 0) {
+  while ((await input.readFrame(packet)) >= 0) {
     const index = packet.streamIndex
     const [source, target] = [input.streams[index]!, streams[index]!]
     packet.rescaleTs(source.timeBase, timeBase ?? source.timeBase)
@@ -45,7 +50,11 @@ export async function rewrap(from: string, to: string, format: string, { timeBas
   await input.closeInput()
 }
 
-function copyStream(output: FormatContext, source: Stream, { timeBase, matrix, cutOff }: Pick<RewrapOptions, 'timeBase' | 'matrix' | 'cutOff'>): Stream {
+function copyStream(
+  output: FormatContext,
+  source: Stream,
+  { timeBase, matrix, cutOff }: Pick<RewrapOptions, 'timeBase' | 'matrix' | 'cutOff'>,
+): Stream {
   const stream = output.newStream(null)
   source.codecpar.copy(stream.codecpar)
   stream.codecpar.codecTag = 0
@@ -54,13 +63,25 @@ function copyStream(output: FormatContext, source: Stream, { timeBase, matrix, c
   if (isPicture && matrix) {
     const data = Buffer.alloc(36)
     const [a, b, c, d] = matrix
-    for (const [at, value] of [[0, a], [4, b], [12, c], [16, d]] as const) data.writeInt32LE(value * 65_536, at)
+    for (const [at, value] of [
+      [0, a],
+      [4, b],
+      [12, c],
+      [16, d],
+    ] as const)
+      data.writeInt32LE(value * 65_536, at)
     data.writeInt32LE(1 << 30, 32)
     stream.codecpar.addCodedSideData(AV_PKT_DATA_DISPLAYMATRIX, data)
   }
   if (isPicture && cutOff) {
     const data = Buffer.alloc(16)
-    for (const [at, value] of [[0, cutOff.top], [4, cutOff.bottom], [8, cutOff.left], [12, cutOff.right]] as const) data.writeUInt32LE(value, at)
+    for (const [at, value] of [
+      [0, cutOff.top],
+      [4, cutOff.bottom],
+      [8, cutOff.left],
+      [12, cutOff.right],
+    ] as const)
+      data.writeUInt32LE(value, at)
     stream.codecpar.addCodedSideData(AV_PKT_DATA_FRAME_CROPPING, data)
   }
   return stream

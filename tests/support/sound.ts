@@ -4,7 +4,10 @@ import { avGetSampleFmtName, Frame } from 'node-av/lib'
 import { StreamDecoder } from '../../packages/media/src/reading/decoder.ts'
 
 /** First channel of a file's sound as samples of 32 bits, whatever it is stored as, with the time of the first. */
-export async function soundOf(file: PlainInput, track = 0): Promise<{ rate: number, start: number, values: Int32Array }> {
+export async function soundOf(
+  file: PlainInput,
+  track = 0,
+): Promise<{ rate: number; start: number; values: Int32Array }> {
   const { audio } = await readFacts(file)
   const decoder = await StreamDecoder.open(file, audio[track]!.streamIndex, 1)
   const frame = new Frame()
@@ -19,7 +22,11 @@ export async function soundOf(file: PlainInput, track = 0): Promise<{ rate: numb
     const format = avGetSampleFmtName(frame.format as never)!
     const step = format.endsWith('p') ? 1 : channels
     const count = frame.nbSamples * step
-    const all = format.startsWith('flt') ? new Float32Array(buffer, byteOffset, count) : format.startsWith('s16') ? new Int16Array(buffer, byteOffset, count) : new Int32Array(buffer, byteOffset, count)
+    const all = format.startsWith('flt')
+      ? new Float32Array(buffer, byteOffset, count)
+      : format.startsWith('s16')
+        ? new Int16Array(buffer, byteOffset, count)
+        : new Int32Array(buffer, byteOffset, count)
     const scale = all instanceof Float32Array ? 2 ** 31 : all instanceof Int16Array ? 2 ** 16 : 1
     parts.push(Int32Array.from({ length: frame.nbSamples }, (_, index) => all[index * step]! * scale))
     frame.unref()

@@ -21,7 +21,9 @@ export function useBuiltWorker(): void {
 export const jobsHeld = {
   at: (stage: HeldStage, frame: number) => writeFileSync(built(holdFile(stage)), String(frame)),
   /** Whether held work was paused by its worker since. */
-  get paused() { return existsSync(built(pausedFile)) },
+  get paused() {
+    return existsSync(built(pausedFile))
+  },
   forgetPause: () => rmSync(built(pausedFile), { force: true }),
   letGo() {
     for (const name of [holdFile('encode'), holdFile('check'), pausedFile]) rmSync(built(name), { force: true })
@@ -32,10 +34,22 @@ export const jobsHeld = {
 export class TestWorker {
   readonly child: ChildProcess
 
-  constructor(databaseUrl: string, scratch: string, readonly name: string) {
+  constructor(
+    databaseUrl: string,
+    scratch: string,
+    readonly name: string,
+  ) {
     this.child = fork(built('main.mjs'), [], {
-      execArgv: [], stdio: ['ignore', 'ignore', 'ignore', 'ipc'],
-      env: { PATH: process.env.PATH, HEMATINE_DATABASE_URL: databaseUrl, HEMATINE_DATA_DIR: scratch, HEMATINE_WORKER_NAME: name, HEMATINE_LANES: '1', HEMATINE_LOG_LEVEL: 'error' },
+      execArgv: [],
+      stdio: ['ignore', 'ignore', 'ignore', 'ipc'],
+      env: {
+        PATH: process.env.PATH,
+        HEMATINE_DATABASE_URL: databaseUrl,
+        HEMATINE_DATA_DIR: scratch,
+        HEMATINE_WORKER_NAME: name,
+        HEMATINE_LANES: '1',
+        HEMATINE_LOG_LEVEL: 'error',
+      },
     })
   }
 

@@ -13,8 +13,19 @@ export default function answerError(error: H3Error, event: H3Event): Promise<voi
   const cause = error.cause instanceof RequestProblem ? error.cause : error instanceof RequestProblem ? error : null
   const status = cause?.statusCode ?? error.statusCode ?? 500
   const number = randomBytes(4).toString('hex')
-  const [code, message] = plain[status] ?? (status < 500 ? ['bad-request', 'The request cannot be answered as it is.'] : ['internal', `This was not done: Hematine met an error that it does not know. Try again; if it stays, the server's log says more under number ${number}.`])
-  if (status >= 500 && !cause) useLog().error({ number, address: event.path, error: String((error.cause as Error | undefined)?.stack ?? error.stack ?? error) }, 'a request failed')
+  const [code, message] =
+    plain[status] ??
+    (status < 500
+      ? ['bad-request', 'The request cannot be answered as it is.']
+      : [
+          'internal',
+          `This was not done: Hematine met an error that it does not know. Try again; if it stays, the server's log says more under number ${number}.`,
+        ])
+  if (status >= 500 && !cause)
+    useLog().error(
+      { number, address: event.path, error: String((error.cause as Error | undefined)?.stack ?? error.stack ?? error) },
+      'a request failed',
+    )
   setResponseStatus(event, status)
   setResponseHeader(event, 'content-type', 'application/json; charset=utf-8')
   return send(event, JSON.stringify(errorBody(status, cause?.code ?? code, cause?.message ?? message, cause?.details)))

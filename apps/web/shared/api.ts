@@ -1,6 +1,43 @@
 import {
-  AssetKind, AssetRecord, DeliverySpec, Disc, DiscCopyRecord, DriveRecord, Fineness, JobDetail, JobEventRecord, JobRecord, joinLimits, LotRecord, longestMomentSeconds, MeasureDepth, Measurement, Moment, mostMoments, NumberedSequence, OrderRecord, parseSectorRanges, PlannedRecord, PlannedSource, proxyPieceSeconds, Rational, ScanRecord, SourceFilter, SourceKind, SourceRecord, SourceRow, SourceSort, Step, Steps, Treatment, TreatmentRecord, TrialRecord, VolumeRecord, VolumeRole,
-  WatchRecord, WorkerRecord,
+  AssetKind,
+  AssetRecord,
+  DeliverySpec,
+  Disc,
+  DiscCopyRecord,
+  DriveRecord,
+  Fineness,
+  JobDetail,
+  JobEventRecord,
+  JobRecord,
+  joinLimits,
+  LotRecord,
+  longestMomentSeconds,
+  MeasureDepth,
+  Measurement,
+  Moment,
+  mostMoments,
+  NumberedSequence,
+  OrderRecord,
+  parseSectorRanges,
+  PlannedRecord,
+  PlannedSource,
+  proxyPieceSeconds,
+  Rational,
+  ScanRecord,
+  SourceFilter,
+  SourceKind,
+  SourceRecord,
+  SourceRow,
+  SourceSort,
+  Step,
+  Steps,
+  Treatment,
+  TreatmentRecord,
+  TrialRecord,
+  VolumeRecord,
+  VolumeRole,
+  WatchRecord,
+  WorkerRecord,
 } from '@hematine/core'
 import { z } from 'zod'
 
@@ -30,7 +67,11 @@ export const passphraseCode = 'passphrase-needed'
 
 /** Numbers of rows, as the database counts them. */
 const rowNumber = z.int().positive().max(2_147_483_647, 'is too large')
-const id = z.coerce.number().int('must be a whole number').positive('must be positive').max(2_147_483_647, 'is too large')
+const id = z.coerce
+  .number()
+  .int('must be a whole number')
+  .positive('must be positive')
+  .max(2_147_483_647, 'is too large')
 const idParameter = z.object({ id })
 /** Rows that one request may name. */
 const mostRows = 20_000
@@ -38,44 +79,69 @@ const ids = z.array(rowNumber).min(1, 'name at least one').max(mostRows, `name a
 const text = (most: number) => z.string().trim().min(1, 'is empty').max(most, `is longer than ${most} characters`)
 const relativePath = z.string().max(4096, 'is longer than 4096 characters')
 const ofOrder = z.object({ orderId: id })
-const momentParameters = z.object({ id, index: z.coerce.number().int('must be a whole number').min(0, 'must not be negative').max(100) })
-const frameRate = Rational.refine(rate => rate.num > 0 && rate.num / rate.den <= 1000, 'must be above 0 and at most 1000 frames a second')
+const momentParameters = z.object({
+  id,
+  index: z.coerce.number().int('must be a whole number').min(0, 'must not be negative').max(100),
+})
+const frameRate = Rational.refine(
+  rate => rate.num > 0 && rate.num / rate.den <= 1000,
+  'must be above 0 and at most 1000 frames a second',
+)
 
 /** A filter travels in the address as JSON. */
-const filterText = z.string().max(4000, 'is longer than 4000 characters').default('[]').transform((text, context): unknown => {
-  try {
-    return JSON.parse(text)
-  } catch {
-    context.addIssue({ code: 'custom', message: 'is not valid JSON' })
-    return z.NEVER
-  }
-}).pipe(SourceFilter)
+const filterText = z
+  .string()
+  .max(4000, 'is longer than 4000 characters')
+  .default('[]')
+  .transform((text, context): unknown => {
+    try {
+      return JSON.parse(text)
+    } catch {
+      context.addIssue({ code: 'custom', message: 'is not valid JSON' })
+      return z.NEVER
+    }
+  })
+  .pipe(SourceFilter)
 /** Sectors as a person writes them: "1200-1215, 3000". */
-const sectorRanges = z.string().max(2000, 'is longer than 2000 characters').transform((text, context) => {
-  const ranges = parseSectorRanges(text)
-  if (typeof ranges !== 'string') return ranges
-  context.addIssue({ code: 'custom', message: ranges })
-  return z.NEVER
-})
+const sectorRanges = z
+  .string()
+  .max(2000, 'is longer than 2000 characters')
+  .transform((text, context) => {
+    const ranges = parseSectorRanges(text)
+    if (typeof ranges !== 'string') return ranges
+    context.addIssue({ code: 'custom', message: ranges })
+    return z.NEVER
+  })
 /** "none" for sources that are in no lot. */
 const lotChoice = z.union([id, z.literal('none')]).optional()
-const folderBody = z.object({ orderId: rowNumber, volumeId: rowNumber, path: relativePath, frameRate: frameRate.optional() })
+const folderBody = z.object({
+  orderId: rowNumber,
+  volumeId: rowNumber,
+  path: relativePath,
+  frameRate: frameRate.optional(),
+})
 const sourceIds = z.object({ ids })
 
-const orderBody = z.object({ code: text(40), name: text(120), dueAt: z.iso.datetime('is not a time in UTC such as 2026-11-27T08:00:00Z').nullable() })
+const orderBody = z.object({
+  code: text(40),
+  name: text(120),
+  dueAt: z.iso.datetime('is not a time in UTC such as 2026-11-27T08:00:00Z').nullable(),
+})
 
 export const DirectoryListing = z.object({
   path: z.string(),
   directories: z.array(z.object({ name: z.string(), path: z.string() })),
-  items: z.array(z.object({
-    kind: z.enum(['file', 'sequence', 'disc']),
-    name: z.string(),
-    path: z.string(),
-    bytes: z.number().nullable(),
-    sequence: NumberedSequence.nullable(),
-    /** Number of the order's source made from it, if there is one. */
-    sourceId: z.int().nullable(),
-  })),
+  items: z.array(
+    z.object({
+      kind: z.enum(['file', 'sequence', 'disc']),
+      name: z.string(),
+      path: z.string(),
+      bytes: z.number().nullable(),
+      sequence: NumberedSequence.nullable(),
+      /** Number of the order's source made from it, if there is one. */
+      sourceId: z.int().nullable(),
+    }),
+  ),
   refused: z.array(z.object({ name: z.string(), reason: z.string() })),
 })
 export type DirectoryListing = z.infer<typeof DirectoryListing>
@@ -93,7 +159,13 @@ export const ArrivalBody = z.object({
 })
 export type ArrivalBody = z.infer<typeof ArrivalBody>
 
-export const SourceCounts = z.object({ all: z.int(), undecided: z.int(), reading: z.int(), measuring: z.int(), refused: z.int() })
+export const SourceCounts = z.object({
+  all: z.int(),
+  undecided: z.int(),
+  reading: z.int(),
+  measuring: z.int(),
+  refused: z.int(),
+})
 export type SourceCounts = z.infer<typeof SourceCounts>
 
 export const Health = z.object({
@@ -116,121 +188,669 @@ export const ErrorBody = z.object({
 export type ErrorBody = z.infer<typeof ErrorBody>
 
 export const api = {
-  giveSession: { method: 'post', path: '/api/session', summary: 'Takes the passphrase, where one is set, and answers with a cookie that stands for it. Programs may send it with each request instead: "Authorization: Bearer ...".', body: z.object({ passphrase: z.string().max(1000, 'is longer than 1000 characters') }), status: 204 },
-  endSession: { method: 'delete', path: '/api/session', summary: 'Forgets that this browser gave the passphrase.', status: 204 },
+  giveSession: {
+    method: 'post',
+    path: '/api/session',
+    summary:
+      'Takes the passphrase, where one is set, and answers with a cookie that stands for it. Programs may send it with each request instead: "Authorization: Bearer ...".',
+    body: z.object({ passphrase: z.string().max(1000, 'is longer than 1000 characters') }),
+    status: 204,
+  },
+  endSession: {
+    method: 'delete',
+    path: '/api/session',
+    summary: 'Forgets that this browser gave the passphrase.',
+    status: 204,
+  },
 
   listOrders: { method: 'get', path: '/api/orders', summary: 'All orders.', answer: z.array(OrderRecord) },
-  createOrder: { method: 'post', path: '/api/orders', summary: 'Makes an order.', body: orderBody, answer: OrderRecord, status: 201 },
-  changeOrder: { method: 'patch', path: '/api/orders/{id}', summary: 'Changes an order\'s code, name or due time, or how fine its lots are; sources that nobody placed by hand are then grouped anew.', parameters: idParameter, body: orderBody.extend({ lotFineness: Fineness }).partial(), answer: OrderRecord },
+  createOrder: {
+    method: 'post',
+    path: '/api/orders',
+    summary: 'Makes an order.',
+    body: orderBody,
+    answer: OrderRecord,
+    status: 201,
+  },
+  changeOrder: {
+    method: 'patch',
+    path: '/api/orders/{id}',
+    summary:
+      "Changes an order's code, name or due time, or how fine its lots are; sources that nobody placed by hand are then grouped anew.",
+    parameters: idParameter,
+    body: orderBody.extend({ lotFineness: Fineness }).partial(),
+    answer: OrderRecord,
+  },
 
-  listVolumes: { method: 'get', path: '/api/volumes', summary: 'Registered volumes with the space on their disks.', answer: z.array(VolumeRecord) },
-  registerVolume: { method: 'post', path: '/api/volumes', summary: 'Registers a directory below an allowed root as a volume.', body: z.object({ name: text(80), role: VolumeRole, path: z.string().min(1, 'is empty').max(4096, 'is too long') }), answer: VolumeRecord, status: 201 },
-  forgetVolume: { method: 'delete', path: '/api/volumes/{id}', summary: 'Forgets a volume that nothing refers to; its files stay.', parameters: idParameter, status: 204 },
-  listRoots: { method: 'get', path: '/api/volume-roots', summary: 'Directories in which volumes may be registered, or the directories in one of them.', query: z.object({ path: z.string().max(4096).optional() }), answer: z.object({ path: z.string().nullable(), parent: z.string().nullable(), directories: z.array(z.object({ name: z.string(), path: z.string() })) }) },
-  listDirectory: { method: 'get', path: '/api/volumes/{id}/entries', summary: 'What a directory of a volume holds; numbered pictures appear as sequences.', parameters: idParameter, query: z.object({ path: relativePath.default(''), orderId: id.optional() }), answer: DirectoryListing },
+  listVolumes: {
+    method: 'get',
+    path: '/api/volumes',
+    summary: 'Registered volumes with the space on their disks.',
+    answer: z.array(VolumeRecord),
+  },
+  registerVolume: {
+    method: 'post',
+    path: '/api/volumes',
+    summary: 'Registers a directory below an allowed root as a volume.',
+    body: z.object({ name: text(80), role: VolumeRole, path: z.string().min(1, 'is empty').max(4096, 'is too long') }),
+    answer: VolumeRecord,
+    status: 201,
+  },
+  forgetVolume: {
+    method: 'delete',
+    path: '/api/volumes/{id}',
+    summary: 'Forgets a volume that nothing refers to; its files stay.',
+    parameters: idParameter,
+    status: 204,
+  },
+  listRoots: {
+    method: 'get',
+    path: '/api/volume-roots',
+    summary: 'Directories in which volumes may be registered, or the directories in one of them.',
+    query: z.object({ path: z.string().max(4096).optional() }),
+    answer: z.object({
+      path: z.string().nullable(),
+      parent: z.string().nullable(),
+      directories: z.array(z.object({ name: z.string(), path: z.string() })),
+    }),
+  },
+  listDirectory: {
+    method: 'get',
+    path: '/api/volumes/{id}/entries',
+    summary: 'What a directory of a volume holds; numbered pictures appear as sequences.',
+    parameters: idParameter,
+    query: z.object({ path: relativePath.default(''), orderId: id.optional() }),
+    answer: DirectoryListing,
+  },
 
-  readDisc: { method: 'get', path: '/api/volumes/{id}/disc', summary: 'Titles of a disc folder or a disc image in a volume.', parameters: idParameter, query: z.object({ path: relativePath, orderId: id.optional() }), answer: Disc.extend({ path: z.string(), known: z.array(z.object({ title: z.int(), sourceId: z.int() })) }) },
+  readDisc: {
+    method: 'get',
+    path: '/api/volumes/{id}/disc',
+    summary: 'Titles of a disc folder or a disc image in a volume.',
+    parameters: idParameter,
+    query: z.object({ path: relativePath, orderId: id.optional() }),
+    answer: Disc.extend({ path: z.string(), known: z.array(z.object({ title: z.int(), sourceId: z.int() })) }),
+  },
 
   listSources: {
-    method: 'get', path: '/api/sources', summary: 'Sources of an order, a page at a time.',
-    query: ofOrder.extend({ lotId: lotChoice, filter: filterText, sort: SourceSort.default('came'), descending: z.stringbool().default(false), offset: z.coerce.number().int().min(0).default(0), limit: z.coerce.number().int().min(1).max(500).default(100) }),
+    method: 'get',
+    path: '/api/sources',
+    summary: 'Sources of an order, a page at a time.',
+    query: ofOrder.extend({
+      lotId: lotChoice,
+      filter: filterText,
+      sort: SourceSort.default('came'),
+      descending: z.stringbool().default(false),
+      offset: z.coerce.number().int().min(0).default(0),
+      limit: z.coerce.number().int().min(1).max(500).default(100),
+    }),
     answer: z.object({ total: z.int(), rows: z.array(SourceRow) }),
   },
-  listSourceIds: { method: 'get', path: '/api/source-ids', summary: 'Numbers of all sources that a filter lets through, for choosing many at once.', query: ofOrder.extend({ lotId: lotChoice, filter: filterText }), answer: z.array(z.int()) },
-  countSources: { method: 'get', path: '/api/source-counts', summary: 'How many sources an order has, and how many wait for a decision, are being read or measured, or cannot be used.', query: ofOrder, answer: SourceCounts },
-  readSource: { method: 'get', path: '/api/sources/{id}', summary: 'One source with its facts and findings.', parameters: idParameter, answer: SourceRecord },
-  measureSources: { method: 'post', path: '/api/sources/measurements', summary: 'Has sources measured again, or more deeply, in the background.', body: sourceIds.extend({ depth: MeasureDepth }), answer: z.object({ queued: z.int() }) },
-  stopMeasuring: { method: 'post', path: '/api/sources/measurement-stops', summary: 'Ends measurements that wait or are under way; what was found before stays.', body: sourceIds, answer: z.object({ stopped: z.int() }) },
-  readMeasurement: { method: 'get', path: '/api/sources/{id}/measurement', summary: 'What was measured of a source, number by number.', parameters: idParameter, answer: Measurement },
-  sourceStrip: { method: 'get', path: '/api/sources/{id}/strip', summary: 'Places, in seconds, of a source\'s strip of small pictures.', parameters: idParameter, answer: z.array(z.number()) },
-  sourceStripPicture: { method: 'get', path: '/api/sources/{id}/strip/{index}', summary: 'One picture of a source\'s strip.', parameters: z.object({ id, index: z.coerce.number().int().min(0) }), contentType: 'image/webp' },
-  sourceFrame: { method: 'get', path: '/api/sources/{id}/frame', summary: 'The frame of a source that is shown at a time, as PNG.', parameters: idParameter, query: z.object({ seconds: z.coerce.number().min(0, 'must not be negative').max(1e6) }), contentType: 'image/png' },
-  sourceOriginal: { method: 'get', path: '/api/sources/{id}/original', summary: 'A source\'s own file, for browsers that can play it; ranges of bytes can be asked for.', parameters: idParameter, contentType: 'application/octet-stream' },
-  sourceProxy: { method: 'get', path: '/api/sources/{id}/proxy', summary: `A small MP4 of up to ${proxyPieceSeconds} s of a source from a place on, with one of its sound tracks, made when it is asked for.`, parameters: idParameter, query: z.object({ seconds: z.coerce.number().min(0, 'must not be negative').max(1e6), sound: z.coerce.number().int().min(0, 'must not be negative').max(255).default(0) }), contentType: 'video/mp4' },
-  bringIn: { method: 'post', path: '/api/sources', summary: 'Brings files, sequences and disc titles of volumes into an order; their facts are read in the background.', body: z.object({ orderId: rowNumber, arrivals: z.array(ArrivalBody).min(1, 'name at least one').max(5000, 'name at most 5000') }), answer: z.object({ brought: z.array(SourceRecord), alreadyThere: z.int() }), status: 201 },
-  readAgain: { method: 'post', path: '/api/sources/{id}/read-again', summary: 'Reads a source\'s facts once more; of a sequence with the frames that are there now, at another frame rate if one is given.', parameters: idParameter, body: z.object({ frameRate: frameRate.optional() }), answer: SourceRecord },
-  expectLastFrame: { method: 'patch', path: '/api/sources/{id}', summary: 'Says which frame of a sequence will be its last, or that nobody knows.', parameters: idParameter, body: z.object({ expectedLast: z.int().min(0, 'must not be negative').max(99_999_999, 'is too large').nullable() }), answer: SourceRecord },
-  removeSource: { method: 'delete', path: '/api/sources/{id}', summary: 'Takes a source out of its order; the material is not touched.', parameters: idParameter, status: 204 },
-  sourcePoster: { method: 'get', path: '/api/sources/{id}/poster', summary: 'A small picture of a source.', parameters: idParameter, contentType: 'image/webp' },
+  listSourceIds: {
+    method: 'get',
+    path: '/api/source-ids',
+    summary: 'Numbers of all sources that a filter lets through, for choosing many at once.',
+    query: ofOrder.extend({ lotId: lotChoice, filter: filterText }),
+    answer: z.array(z.int()),
+  },
+  countSources: {
+    method: 'get',
+    path: '/api/source-counts',
+    summary:
+      'How many sources an order has, and how many wait for a decision, are being read or measured, or cannot be used.',
+    query: ofOrder,
+    answer: SourceCounts,
+  },
+  readSource: {
+    method: 'get',
+    path: '/api/sources/{id}',
+    summary: 'One source with its facts and findings.',
+    parameters: idParameter,
+    answer: SourceRecord,
+  },
+  measureSources: {
+    method: 'post',
+    path: '/api/sources/measurements',
+    summary: 'Has sources measured again, or more deeply, in the background.',
+    body: sourceIds.extend({ depth: MeasureDepth }),
+    answer: z.object({ queued: z.int() }),
+  },
+  stopMeasuring: {
+    method: 'post',
+    path: '/api/sources/measurement-stops',
+    summary: 'Ends measurements that wait or are under way; what was found before stays.',
+    body: sourceIds,
+    answer: z.object({ stopped: z.int() }),
+  },
+  readMeasurement: {
+    method: 'get',
+    path: '/api/sources/{id}/measurement',
+    summary: 'What was measured of a source, number by number.',
+    parameters: idParameter,
+    answer: Measurement,
+  },
+  sourceStrip: {
+    method: 'get',
+    path: '/api/sources/{id}/strip',
+    summary: "Places, in seconds, of a source's strip of small pictures.",
+    parameters: idParameter,
+    answer: z.array(z.number()),
+  },
+  sourceStripPicture: {
+    method: 'get',
+    path: '/api/sources/{id}/strip/{index}',
+    summary: "One picture of a source's strip.",
+    parameters: z.object({ id, index: z.coerce.number().int().min(0) }),
+    contentType: 'image/webp',
+  },
+  sourceFrame: {
+    method: 'get',
+    path: '/api/sources/{id}/frame',
+    summary: 'The frame of a source that is shown at a time, as PNG.',
+    parameters: idParameter,
+    query: z.object({ seconds: z.coerce.number().min(0, 'must not be negative').max(1e6) }),
+    contentType: 'image/png',
+  },
+  sourceOriginal: {
+    method: 'get',
+    path: '/api/sources/{id}/original',
+    summary: "A source's own file, for browsers that can play it; ranges of bytes can be asked for.",
+    parameters: idParameter,
+    contentType: 'application/octet-stream',
+  },
+  sourceProxy: {
+    method: 'get',
+    path: '/api/sources/{id}/proxy',
+    summary: `A small MP4 of up to ${proxyPieceSeconds} s of a source from a place on, with one of its sound tracks, made when it is asked for.`,
+    parameters: idParameter,
+    query: z.object({
+      seconds: z.coerce.number().min(0, 'must not be negative').max(1e6),
+      sound: z.coerce.number().int().min(0, 'must not be negative').max(255).default(0),
+    }),
+    contentType: 'video/mp4',
+  },
+  bringIn: {
+    method: 'post',
+    path: '/api/sources',
+    summary:
+      'Brings files, sequences and disc titles of volumes into an order; their facts are read in the background.',
+    body: z.object({
+      orderId: rowNumber,
+      arrivals: z.array(ArrivalBody).min(1, 'name at least one').max(5000, 'name at most 5000'),
+    }),
+    answer: z.object({ brought: z.array(SourceRecord), alreadyThere: z.int() }),
+    status: 201,
+  },
+  readAgain: {
+    method: 'post',
+    path: '/api/sources/{id}/read-again',
+    summary:
+      "Reads a source's facts once more; of a sequence with the frames that are there now, at another frame rate if one is given.",
+    parameters: idParameter,
+    body: z.object({ frameRate: frameRate.optional() }),
+    answer: SourceRecord,
+  },
+  expectLastFrame: {
+    method: 'patch',
+    path: '/api/sources/{id}',
+    summary: 'Says which frame of a sequence will be its last, or that nobody knows.',
+    parameters: idParameter,
+    body: z.object({ expectedLast: z.int().min(0, 'must not be negative').max(99_999_999, 'is too large').nullable() }),
+    answer: SourceRecord,
+  },
+  removeSource: {
+    method: 'delete',
+    path: '/api/sources/{id}',
+    summary: 'Takes a source out of its order; the material is not touched.',
+    parameters: idParameter,
+    status: 204,
+  },
+  sourcePoster: {
+    method: 'get',
+    path: '/api/sources/{id}/poster',
+    summary: 'A small picture of a source.',
+    parameters: idParameter,
+    contentType: 'image/webp',
+  },
 
-  listLots: { method: 'get', path: '/api/lots', summary: 'Lots of an order with what of them a filter lets through.', query: ofOrder.extend({ filter: filterText }), answer: z.array(LotRecord) },
-  renameLot: { method: 'patch', path: '/api/lots/{id}', summary: 'Gives a lot a name, or its letter back.', parameters: idParameter, body: z.object({ name: text(80).nullable() }), status: 204 },
-  moveToLot: { method: 'post', path: '/api/lots/moves', summary: 'Moves sources into a lot, or into a new one. They stay there whatever is found of them later.', body: z.object({ sourceIds: ids, lotId: rowNumber.nullable() }), answer: z.object({ lotId: z.int() }) },
-  mergeLots: { method: 'post', path: '/api/lots/merges', summary: 'Joins lots into the first of them.', body: z.object({ ids: z.array(rowNumber).min(2, 'name at least two').max(500) }), status: 204 },
-  groupAgain: { method: 'post', path: '/api/lots/groupings', summary: 'Lets sources go back to the lots that their likeness gives them.', body: z.object({ sourceIds: ids }), status: 204 },
+  listLots: {
+    method: 'get',
+    path: '/api/lots',
+    summary: 'Lots of an order with what of them a filter lets through.',
+    query: ofOrder.extend({ filter: filterText }),
+    answer: z.array(LotRecord),
+  },
+  renameLot: {
+    method: 'patch',
+    path: '/api/lots/{id}',
+    summary: 'Gives a lot a name, or its letter back.',
+    parameters: idParameter,
+    body: z.object({ name: text(80).nullable() }),
+    status: 204,
+  },
+  moveToLot: {
+    method: 'post',
+    path: '/api/lots/moves',
+    summary: 'Moves sources into a lot, or into a new one. They stay there whatever is found of them later.',
+    body: z.object({ sourceIds: ids, lotId: rowNumber.nullable() }),
+    answer: z.object({ lotId: z.int() }),
+  },
+  mergeLots: {
+    method: 'post',
+    path: '/api/lots/merges',
+    summary: 'Joins lots into the first of them.',
+    body: z.object({ ids: z.array(rowNumber).min(2, 'name at least two').max(500) }),
+    status: 204,
+  },
+  groupAgain: {
+    method: 'post',
+    path: '/api/lots/groupings',
+    summary: 'Lets sources go back to the lots that their likeness gives them.',
+    body: z.object({ sourceIds: ids }),
+    status: 204,
+  },
 
-  listTreatments: { method: 'get', path: '/api/treatments', summary: 'Treatments of the library, every version.', answer: z.array(TreatmentRecord) },
-  keepTreatment: { method: 'post', path: '/api/treatments', summary: 'Keeps steps as the next version of a treatment, or as a new one. Versions are never changed.', body: z.object({ name: text(80), steps: Steps }), answer: TreatmentRecord, status: 201 },
-  joinSources: { method: 'post', path: '/api/sources/joins', summary: 'Makes one source of several that are played one after the other. They must be alike and lie in one volume.', body: z.object({ sourceIds: z.array(rowNumber).min(joinLimits.fewest, 'name two at least').max(joinLimits.most, `name at most ${joinLimits.most}`) }), answer: SourceRecord, status: 201 },
-  listAssets: { method: 'get', path: '/api/assets', summary: 'Lookup tables and pictures that steps can name.', answer: z.array(AssetRecord) },
-  keepAsset: { method: 'post', path: '/api/assets', summary: 'Keeps a lookup table (.cube) or a picture in the library. Pictures are kept as PNG.', body: z.object({ name: text(120), kind: AssetKind, data: z.base64() }), answer: AssetRecord, status: 201 },
-  readAsset: { method: 'get', path: '/api/assets/{sha256}', summary: 'A lookup table or picture with its bytes.', parameters: z.object({ sha256: AssetRecord.shape.sha256 }), answer: AssetRecord.extend({ data: z.base64() }) },
-  treatLots: { method: 'post', path: '/api/lots/treatments', summary: 'Gives lots a treatment, or takes theirs away.', body: z.object({ lotIds: z.array(rowNumber).min(1, 'name at least one').max(500), treatmentId: rowNumber.nullable() }), status: 204 },
-  suggestSteps: { method: 'get', path: '/api/sources/{id}/suggestion', summary: 'The steps that a source\'s findings suggest, each with its reason.', parameters: idParameter, answer: z.array(z.object({ step: Step, because: z.string() })) },
-  applySteps: { method: 'post', path: '/api/sources/{id}/application', summary: 'What steps and a spec would make of a source, and what is put in another order; nothing is kept.', parameters: idParameter, body: z.object({ specKey: text(80), steps: Steps }), answer: z.object({ steps: Steps, moved: z.array(z.string()), refused: z.string().nullable(), treatment: Treatment.nullable() }) },
-  readMoments: { method: 'get', path: '/api/sources/{id}/moments', summary: 'The moments of a source that trials are made on.', parameters: idParameter, answer: z.object({ moments: z.array(Moment), byHand: z.boolean() }) },
-  setMoments: { method: 'put', path: '/api/sources/{id}/moments', summary: 'Sets the moments of a source; null lets its measurement choose them.', parameters: idParameter, body: z.object({ moments: z.array(Moment.refine(moment => moment.to - moment.from <= longestMomentSeconds, `is longer than ${longestMomentSeconds} s`)).min(1, 'name at least one').max(mostMoments, `name at most ${mostMoments}`).nullable() }), answer: z.object({ moments: z.array(Moment), byHand: z.boolean() }) },
-  listTrials: { method: 'get', path: '/api/trials', summary: 'Trials of an order, oldest first.', query: ofOrder, answer: z.array(TrialRecord) },
+  listTreatments: {
+    method: 'get',
+    path: '/api/treatments',
+    summary: 'Treatments of the library, every version.',
+    answer: z.array(TreatmentRecord),
+  },
+  keepTreatment: {
+    method: 'post',
+    path: '/api/treatments',
+    summary: 'Keeps steps as the next version of a treatment, or as a new one. Versions are never changed.',
+    body: z.object({ name: text(80), steps: Steps }),
+    answer: TreatmentRecord,
+    status: 201,
+  },
+  joinSources: {
+    method: 'post',
+    path: '/api/sources/joins',
+    summary:
+      'Makes one source of several that are played one after the other. They must be alike and lie in one volume.',
+    body: z.object({
+      sourceIds: z
+        .array(rowNumber)
+        .min(joinLimits.fewest, 'name two at least')
+        .max(joinLimits.most, `name at most ${joinLimits.most}`),
+    }),
+    answer: SourceRecord,
+    status: 201,
+  },
+  listAssets: {
+    method: 'get',
+    path: '/api/assets',
+    summary: 'Lookup tables and pictures that steps can name.',
+    answer: z.array(AssetRecord),
+  },
+  keepAsset: {
+    method: 'post',
+    path: '/api/assets',
+    summary: 'Keeps a lookup table (.cube) or a picture in the library. Pictures are kept as PNG.',
+    body: z.object({ name: text(120), kind: AssetKind, data: z.base64() }),
+    answer: AssetRecord,
+    status: 201,
+  },
+  readAsset: {
+    method: 'get',
+    path: '/api/assets/{sha256}',
+    summary: 'A lookup table or picture with its bytes.',
+    parameters: z.object({ sha256: AssetRecord.shape.sha256 }),
+    answer: AssetRecord.extend({ data: z.base64() }),
+  },
+  treatLots: {
+    method: 'post',
+    path: '/api/lots/treatments',
+    summary: 'Gives lots a treatment, or takes theirs away.',
+    body: z.object({
+      lotIds: z.array(rowNumber).min(1, 'name at least one').max(500),
+      treatmentId: rowNumber.nullable(),
+    }),
+    status: 204,
+  },
+  suggestSteps: {
+    method: 'get',
+    path: '/api/sources/{id}/suggestion',
+    summary: "The steps that a source's findings suggest, each with its reason.",
+    parameters: idParameter,
+    answer: z.array(z.object({ step: Step, because: z.string() })),
+  },
+  applySteps: {
+    method: 'post',
+    path: '/api/sources/{id}/application',
+    summary: 'What steps and a spec would make of a source, and what is put in another order; nothing is kept.',
+    parameters: idParameter,
+    body: z.object({ specKey: text(80), steps: Steps }),
+    answer: z.object({
+      steps: Steps,
+      moved: z.array(z.string()),
+      refused: z.string().nullable(),
+      treatment: Treatment.nullable(),
+    }),
+  },
+  readMoments: {
+    method: 'get',
+    path: '/api/sources/{id}/moments',
+    summary: 'The moments of a source that trials are made on.',
+    parameters: idParameter,
+    answer: z.object({ moments: z.array(Moment), byHand: z.boolean() }),
+  },
+  setMoments: {
+    method: 'put',
+    path: '/api/sources/{id}/moments',
+    summary: 'Sets the moments of a source; null lets its measurement choose them.',
+    parameters: idParameter,
+    body: z.object({
+      moments: z
+        .array(
+          Moment.refine(
+            moment => moment.to - moment.from <= longestMomentSeconds,
+            `is longer than ${longestMomentSeconds} s`,
+          ),
+        )
+        .min(1, 'name at least one')
+        .max(mostMoments, `name at most ${mostMoments}`)
+        .nullable(),
+    }),
+    answer: z.object({ moments: z.array(Moment), byHand: z.boolean() }),
+  },
+  listTrials: {
+    method: 'get',
+    path: '/api/trials',
+    summary: 'Trials of an order, oldest first.',
+    query: ofOrder,
+    answer: z.array(TrialRecord),
+  },
   askForTrials: {
-    method: 'post', path: '/api/trials', summary: 'Tries treatments on the moments of a source, each as a job would be done, ahead of the jobs.',
-    body: z.object({ sourceId: rowNumber, specKey: text(80), wishes: z.array(z.object({ label: text(120), steps: Steps })).min(1, 'name at least one').max(12, 'name at most 12') }),
-    answer: z.object({ trials: z.array(TrialRecord), refused: z.array(z.object({ label: z.string(), reason: z.string() })) }), status: 201,
+    method: 'post',
+    path: '/api/trials',
+    summary: 'Tries treatments on the moments of a source, each as a job would be done, ahead of the jobs.',
+    body: z.object({
+      sourceId: rowNumber,
+      specKey: text(80),
+      wishes: z
+        .array(z.object({ label: text(120), steps: Steps }))
+        .min(1, 'name at least one')
+        .max(12, 'name at most 12'),
+    }),
+    answer: z.object({
+      trials: z.array(TrialRecord),
+      refused: z.array(z.object({ label: z.string(), reason: z.string() })),
+    }),
+    status: 201,
   },
-  removeTrials: { method: 'post', path: '/api/trials/removals', summary: 'Takes trials away; one that runs is ended.', body: z.object({ ids }), status: 204 },
-  trialLook: { method: 'get', path: '/api/trials/{id}/moments/{index}/look', summary: 'One picture from the middle of a tried moment, as JPEG.', parameters: momentParameters, contentType: 'image/jpeg' },
-  trialSheet: { method: 'get', path: '/api/trials/{id}/moments/{index}/sheet', summary: 'All pictures of a tried moment, or of its source, for playing; of sound alone a drawing with a line that wanders over it: a header\'s length (4 bytes, little-endian), the header as JSON, then a JPEG of each frame.', parameters: momentParameters, query: z.object({ side: z.enum(['source', 'result']) }), contentType: 'application/octet-stream' },
-  trialFrame: { method: 'get', path: '/api/trials/{id}/moments/{index}/frame', summary: 'One frame of a tried moment, or of its source, at a time from the moment\'s start, as PNG.', parameters: momentParameters, query: z.object({ side: z.enum(['source', 'result']), seconds: z.coerce.number().min(0, 'must not be negative').max(1e6) }), contentType: 'image/png' },
-  trialSound: { method: 'get', path: '/api/trials/{id}/moments/{index}/sound', summary: 'Sound of a tried moment, or of its source, as WAV.', parameters: momentParameters, query: z.object({ side: z.enum(['source', 'result']) }), contentType: 'audio/wav' },
-  trialOutput: { method: 'get', path: '/api/trials/{id}/moments/{index}/output', summary: 'The encoded file of a tried moment, with the media type of its container; ranges of bytes can be asked for.', parameters: momentParameters, contentType: '*/*' },
+  removeTrials: {
+    method: 'post',
+    path: '/api/trials/removals',
+    summary: 'Takes trials away; one that runs is ended.',
+    body: z.object({ ids }),
+    status: 204,
+  },
+  trialLook: {
+    method: 'get',
+    path: '/api/trials/{id}/moments/{index}/look',
+    summary: 'One picture from the middle of a tried moment, as JPEG.',
+    parameters: momentParameters,
+    contentType: 'image/jpeg',
+  },
+  trialSheet: {
+    method: 'get',
+    path: '/api/trials/{id}/moments/{index}/sheet',
+    summary:
+      "All pictures of a tried moment, or of its source, for playing; of sound alone a drawing with a line that wanders over it: a header's length (4 bytes, little-endian), the header as JSON, then a JPEG of each frame.",
+    parameters: momentParameters,
+    query: z.object({ side: z.enum(['source', 'result']) }),
+    contentType: 'application/octet-stream',
+  },
+  trialFrame: {
+    method: 'get',
+    path: '/api/trials/{id}/moments/{index}/frame',
+    summary: "One frame of a tried moment, or of its source, at a time from the moment's start, as PNG.",
+    parameters: momentParameters,
+    query: z.object({
+      side: z.enum(['source', 'result']),
+      seconds: z.coerce.number().min(0, 'must not be negative').max(1e6),
+    }),
+    contentType: 'image/png',
+  },
+  trialSound: {
+    method: 'get',
+    path: '/api/trials/{id}/moments/{index}/sound',
+    summary: 'Sound of a tried moment, or of its source, as WAV.',
+    parameters: momentParameters,
+    query: z.object({ side: z.enum(['source', 'result']) }),
+    contentType: 'audio/wav',
+  },
+  trialOutput: {
+    method: 'get',
+    path: '/api/trials/{id}/moments/{index}/output',
+    summary:
+      'The encoded file of a tried moment, with the media type of its container; ranges of bytes can be asked for.',
+    parameters: momentParameters,
+    contentType: '*/*',
+  },
 
-  beginScan: { method: 'post', path: '/api/scans', summary: 'Goes through a folder and all below it in the background, and brings in what it holds.', body: folderBody, answer: ScanRecord, status: 201 },
-  listScans: { method: 'get', path: '/api/scans', summary: 'Folders of an order that are or were gone through, newest first.', query: ofOrder, answer: z.array(ScanRecord) },
-  stopScan: { method: 'post', path: '/api/scans/{id}/stop', summary: 'Ends going through a folder where it stands; what came in stays.', parameters: idParameter, answer: ScanRecord },
-  beginWatch: { method: 'post', path: '/api/watches', summary: 'Watches a folder: new files come in once they have stopped growing.', body: folderBody, answer: WatchRecord, status: 201 },
-  listWatches: { method: 'get', path: '/api/watches', summary: 'Watched folders of an order.', query: ofOrder, answer: z.array(WatchRecord) },
-  endWatch: { method: 'delete', path: '/api/watches/{id}', summary: 'Watches a folder no longer.', parameters: idParameter, status: 204 },
+  beginScan: {
+    method: 'post',
+    path: '/api/scans',
+    summary: 'Goes through a folder and all below it in the background, and brings in what it holds.',
+    body: folderBody,
+    answer: ScanRecord,
+    status: 201,
+  },
+  listScans: {
+    method: 'get',
+    path: '/api/scans',
+    summary: 'Folders of an order that are or were gone through, newest first.',
+    query: ofOrder,
+    answer: z.array(ScanRecord),
+  },
+  stopScan: {
+    method: 'post',
+    path: '/api/scans/{id}/stop',
+    summary: 'Ends going through a folder where it stands; what came in stays.',
+    parameters: idParameter,
+    answer: ScanRecord,
+  },
+  beginWatch: {
+    method: 'post',
+    path: '/api/watches',
+    summary: 'Watches a folder: new files come in once they have stopped growing.',
+    body: folderBody,
+    answer: WatchRecord,
+    status: 201,
+  },
+  listWatches: {
+    method: 'get',
+    path: '/api/watches',
+    summary: 'Watched folders of an order.',
+    query: ofOrder,
+    answer: z.array(WatchRecord),
+  },
+  endWatch: {
+    method: 'delete',
+    path: '/api/watches/{id}',
+    summary: 'Watches a folder no longer.',
+    parameters: idParameter,
+    status: 204,
+  },
 
-  listInventory: { method: 'get', path: '/api/planned-sources', summary: 'An order\'s inventory: material that is announced, and the sources it turned out to be.', query: ofOrder, answer: z.array(PlannedRecord) },
-  addToInventory: { method: 'post', path: '/api/planned-sources', summary: 'Adds items to an order\'s inventory; those whose names it has already are left as they are.', body: z.object({ orderId: rowNumber, sources: z.array(PlannedSource).min(1, 'name at least one').max(10_000, 'name at most 10000') }), answer: z.object({ added: z.int(), alreadyThere: z.int() }), status: 201 },
-  removeFromInventory: { method: 'post', path: '/api/planned-sources/removals', summary: 'Takes items out of an inventory; sources stay.', body: z.object({ ids: z.array(rowNumber).min(1).max(10_000) }), status: 204 },
+  listInventory: {
+    method: 'get',
+    path: '/api/planned-sources',
+    summary: "An order's inventory: material that is announced, and the sources it turned out to be.",
+    query: ofOrder,
+    answer: z.array(PlannedRecord),
+  },
+  addToInventory: {
+    method: 'post',
+    path: '/api/planned-sources',
+    summary: "Adds items to an order's inventory; those whose names it has already are left as they are.",
+    body: z.object({
+      orderId: rowNumber,
+      sources: z.array(PlannedSource).min(1, 'name at least one').max(10_000, 'name at most 10000'),
+    }),
+    answer: z.object({ added: z.int(), alreadyThere: z.int() }),
+    status: 201,
+  },
+  removeFromInventory: {
+    method: 'post',
+    path: '/api/planned-sources/removals',
+    summary: 'Takes items out of an inventory; sources stay.',
+    body: z.object({ ids: z.array(rowNumber).min(1).max(10_000) }),
+    status: 204,
+  },
 
-  listDrives: { method: 'get', path: '/api/drives', summary: 'Disc drives, with the discs on their shelves.', answer: z.array(DriveRecord) },
+  listDrives: {
+    method: 'get',
+    path: '/api/drives',
+    summary: 'Disc drives, with the discs on their shelves.',
+    answer: z.array(DriveRecord),
+  },
   changeDrive: {
-    method: 'patch', path: '/api/drives/{id}', summary: 'Loads or ejects a disc, or sets how fast the stand-in reads and which sectors it fails at.', parameters: idParameter,
-    body: z.object({ disc: z.string().min(1, 'is empty').max(255).nullable(), speed: z.number().min(0.1, 'must be at least 0.1').max(64, 'must be at most 64'), badSectors: sectorRanges }).partial(), answer: DriveRecord,
+    method: 'patch',
+    path: '/api/drives/{id}',
+    summary: 'Loads or ejects a disc, or sets how fast the stand-in reads and which sectors it fails at.',
+    parameters: idParameter,
+    body: z
+      .object({
+        disc: z.string().min(1, 'is empty').max(255).nullable(),
+        speed: z.number().min(0.1, 'must be at least 0.1').max(64, 'must be at most 64'),
+        badSectors: sectorRanges,
+      })
+      .partial(),
+    answer: DriveRecord,
   },
-  beginCopy: { method: 'post', path: '/api/disc-copies', summary: 'Reads the disc in a drive into an image of a source volume in the background, and brings in its titles.', body: z.object({ orderId: rowNumber, driveId: rowNumber, volumeId: rowNumber }), answer: DiscCopyRecord, status: 201 },
-  listCopies: { method: 'get', path: '/api/disc-copies', summary: 'Discs of an order that are or were read in, newest first.', query: ofOrder, answer: z.array(DiscCopyRecord) },
-  stopCopy: { method: 'post', path: '/api/disc-copies/{id}/stop', summary: 'Ends reading a disc; nothing of it is kept.', parameters: idParameter, answer: DiscCopyRecord },
+  beginCopy: {
+    method: 'post',
+    path: '/api/disc-copies',
+    summary: 'Reads the disc in a drive into an image of a source volume in the background, and brings in its titles.',
+    body: z.object({ orderId: rowNumber, driveId: rowNumber, volumeId: rowNumber }),
+    answer: DiscCopyRecord,
+    status: 201,
+  },
+  listCopies: {
+    method: 'get',
+    path: '/api/disc-copies',
+    summary: 'Discs of an order that are or were read in, newest first.',
+    query: ofOrder,
+    answer: z.array(DiscCopyRecord),
+  },
+  stopCopy: {
+    method: 'post',
+    path: '/api/disc-copies/{id}/stop',
+    summary: 'Ends reading a disc; nothing of it is kept.',
+    parameters: idParameter,
+    answer: DiscCopyRecord,
+  },
 
   listSpecs: { method: 'get', path: '/api/specs', summary: 'Delivery specs.', answer: z.array(DeliverySpec) },
 
-  listJobs: { method: 'get', path: '/api/jobs', summary: 'Jobs of an order in plan order.', query: ofOrder, answer: z.array(JobRecord) },
+  listJobs: {
+    method: 'get',
+    path: '/api/jobs',
+    summary: 'Jobs of an order in plan order.',
+    query: ofOrder,
+    answer: z.array(JobRecord),
+  },
   draftJobs: {
-    method: 'post', path: '/api/jobs', summary: 'Drafts a job for each source and spec, and has what its forecast needs measured.',
-    body: z.object({ deliveryVolumeId: rowNumber, wishes: z.array(z.object({ sourceId: rowNumber, specKey: text(80) })).min(1, 'name at least one').max(mostRows, `name at most ${mostRows}`) }),
-    answer: z.object({ jobs: z.array(JobRecord), refused: z.array(z.object({ sourceId: z.int(), specKey: z.string(), reason: z.string() })) }), status: 201,
+    method: 'post',
+    path: '/api/jobs',
+    summary: 'Drafts a job for each source and spec, and has what its forecast needs measured.',
+    body: z.object({
+      deliveryVolumeId: rowNumber,
+      wishes: z
+        .array(z.object({ sourceId: rowNumber, specKey: text(80) }))
+        .min(1, 'name at least one')
+        .max(mostRows, `name at most ${mostRows}`),
+    }),
+    answer: z.object({
+      jobs: z.array(JobRecord),
+      refused: z.array(z.object({ sourceId: z.int(), specKey: z.string(), reason: z.string() })),
+    }),
+    status: 201,
   },
-  readJob: { method: 'get', path: '/api/jobs/{id}', summary: 'One job with its treatment, its check and all that happened to it.', parameters: idParameter, answer: JobDetail },
+  readJob: {
+    method: 'get',
+    path: '/api/jobs/{id}',
+    summary: 'One job with its treatment, its check and all that happened to it.',
+    parameters: idParameter,
+    answer: JobDetail,
+  },
   actOnJobs: {
-    method: 'post', path: '/api/jobs/actions', summary: 'Releases, holds, resumes, cancels or tries again jobs, or removes drafts.',
+    method: 'post',
+    path: '/api/jobs/actions',
+    summary: 'Releases, holds, resumes, cancels or tries again jobs, or removes drafts.',
     body: z.object({ ids, action: z.enum(['release', 'hold', 'resume', 'cancel', 'retry', 'remove']) }),
-    answer: z.object({ outcomes: z.array(z.object({ id: z.int(), done: z.boolean(), reason: z.string().nullable() })) }),
+    answer: z.object({
+      outcomes: z.array(z.object({ id: z.int(), done: z.boolean(), reason: z.string().nullable() })),
+    }),
   },
-  moveJobs: { method: 'post', path: '/api/jobs/moves', summary: 'Moves jobs to just before another one, or to the end.', body: z.object({ ids, beforeId: rowNumber.nullable() }), answer: z.array(JobRecord) },
-  listEvents: { method: 'get', path: '/api/job-events', summary: 'What happened to an order\'s jobs, newest first.', query: ofOrder.extend({ limit: z.coerce.number().int().min(1).max(500).default(100) }), answer: z.array(JobEventRecord) },
-  addStep: { method: 'post', path: '/api/jobs/{id}/steps', summary: 'Adds a step to the treatment of the lot that a draft belongs to, and works out the lot\'s drafts anew.', parameters: idParameter, body: z.object({ step: Step }), answer: z.object({ jobs: z.array(JobRecord), refused: z.array(z.string()) }) },
-  measureAgain: { method: 'post', path: '/api/jobs/{id}/measure-again', summary: 'Measures the sample behind a job\'s forecast once more.', parameters: idParameter, answer: JobRecord },
+  moveJobs: {
+    method: 'post',
+    path: '/api/jobs/moves',
+    summary: 'Moves jobs to just before another one, or to the end.',
+    body: z.object({ ids, beforeId: rowNumber.nullable() }),
+    answer: z.array(JobRecord),
+  },
+  listEvents: {
+    method: 'get',
+    path: '/api/job-events',
+    summary: "What happened to an order's jobs, newest first.",
+    query: ofOrder.extend({ limit: z.coerce.number().int().min(1).max(500).default(100) }),
+    answer: z.array(JobEventRecord),
+  },
+  addStep: {
+    method: 'post',
+    path: '/api/jobs/{id}/steps',
+    summary: "Adds a step to the treatment of the lot that a draft belongs to, and works out the lot's drafts anew.",
+    parameters: idParameter,
+    body: z.object({ step: Step }),
+    answer: z.object({ jobs: z.array(JobRecord), refused: z.array(z.string()) }),
+  },
+  measureAgain: {
+    method: 'post',
+    path: '/api/jobs/{id}/measure-again',
+    summary: "Measures the sample behind a job's forecast once more.",
+    parameters: idParameter,
+    answer: JobRecord,
+  },
   jobFrame: {
-    method: 'get', path: '/api/jobs/{id}/frames/{index}', summary: 'One frame of a finished job, before or after, as PNG.',
+    method: 'get',
+    path: '/api/jobs/{id}/frames/{index}',
+    summary: 'One frame of a finished job, before or after, as PNG.',
     parameters: z.object({ id, index: z.coerce.number().int('must be a whole number').min(0, 'must not be negative') }),
-    query: z.object({ side: z.enum(['source', 'treated', 'result']) }), contentType: 'image/png',
+    query: z.object({ side: z.enum(['source', 'treated', 'result']) }),
+    contentType: 'image/png',
   },
-  jobOutput: { method: 'get', path: '/api/jobs/{id}/output', summary: 'The finished file itself, with the media type of its container; ranges of bytes can be asked for.', parameters: idParameter, contentType: '*/*' },
+  jobOutput: {
+    method: 'get',
+    path: '/api/jobs/{id}/output',
+    summary: 'The finished file itself, with the media type of its container; ranges of bytes can be asked for.',
+    parameters: idParameter,
+    contentType: '*/*',
+  },
 
-  health: { method: 'get', path: '/api/health', summary: 'How the web server itself does: the delays of its event loop over the last one to two minutes.', answer: Health },
-  listWorkers: { method: 'get', path: '/api/workers', summary: 'Workers that are at work.', answer: z.array(WorkerRecord) },
-  liveChanges: { method: 'get', path: '/api/events', summary: 'Server-sent events: what changed in an order, as it changes.', query: ofOrder, contentType: 'text/event-stream' },
+  health: {
+    method: 'get',
+    path: '/api/health',
+    summary: 'How the web server itself does: the delays of its event loop over the last one to two minutes.',
+    answer: Health,
+  },
+  listWorkers: {
+    method: 'get',
+    path: '/api/workers',
+    summary: 'Workers that are at work.',
+    answer: z.array(WorkerRecord),
+  },
+  liveChanges: {
+    method: 'get',
+    path: '/api/events',
+    summary: 'Server-sent events: what changed in an order, as it changes.',
+    query: ofOrder,
+    contentType: 'text/event-stream',
+  },
   describe: { method: 'get', path: '/api/openapi.json', summary: 'This description.', answer: z.looseObject({}) },
 } as const satisfies Record<string, Route>
 
@@ -238,12 +858,16 @@ export type RouteName = keyof typeof api
 
 /** What the event stream sends: records that are new or changed, and numbers of those that are gone. */
 export const LiveChange = z.object({
-  orders: z.array(OrderRecord), jobs: z.array(JobRecord),
+  orders: z.array(OrderRecord),
+  jobs: z.array(JobRecord),
   /** Numbers of sources that changed or are gone: whoever shows them asks again. */
   sourceIds: z.array(z.int()),
   /** Whether the lots should be asked for again. */
   lots: z.boolean(),
-  scans: z.array(ScanRecord), copies: z.array(DiscCopyRecord), watches: z.array(WatchRecord), goneWatches: z.array(z.int()),
+  scans: z.array(ScanRecord),
+  copies: z.array(DiscCopyRecord),
+  watches: z.array(WatchRecord),
+  goneWatches: z.array(z.int()),
   /** All workers, when any of them changed. */
   workers: z.array(WorkerRecord).nullable(),
   /** Whether the volumes should be asked for again. */
@@ -253,7 +877,8 @@ export const LiveChange = z.object({
   /** Whether the drives should be asked for again. */
   drives: z.boolean(),
   goneJobs: z.array(z.int()),
-  trials: z.array(TrialRecord), goneTrials: z.array(z.int()),
+  trials: z.array(TrialRecord),
+  goneTrials: z.array(z.int()),
   /** Whether the treatments of the library should be asked for again. */
   treatments: z.boolean(),
 })

@@ -25,21 +25,42 @@ beforeEach(async () => {
 describe('what a request brings in', () => {
   test('is looked up in the volume, and said to be missing when it is not there', async () => {
     await put('a.mov', 'r-01.png', 'r-02.png')
-    expect(await resolveArrival(volume, { kind: 'file', volumeId: 3, path: 'a.mov' })).toEqual({ kind: 'file', volumeId: 3, path: 'a.mov' })
-    expect(await resolveArrival(volume, { kind: 'sequence', volumeId: 3, path: 'r-[01-02].png' })).toMatchObject({ kind: 'sequence', directory: '', frameRate: { num: 25, den: 1 }, sequence: { first: 1, last: 2 } })
+    expect(await resolveArrival(volume, { kind: 'file', volumeId: 3, path: 'a.mov' })).toEqual({
+      kind: 'file',
+      volumeId: 3,
+      path: 'a.mov',
+    })
+    expect(await resolveArrival(volume, { kind: 'sequence', volumeId: 3, path: 'r-[01-02].png' })).toMatchObject({
+      kind: 'sequence',
+      directory: '',
+      frameRate: { num: 25, den: 1 },
+      sequence: { first: 1, last: 2 },
+    })
     await expect(resolveArrival(volume, { kind: 'file', volumeId: 3, path: 'b.mov' })).rejects.toThrow(VolumeProblem)
-    await expect(resolveArrival(volume, { kind: 'sequence', volumeId: 3, path: 'r-[01-09].png' })).rejects.toThrow('There is no sequence r-[01-09].png in this directory any more.')
+    await expect(resolveArrival(volume, { kind: 'sequence', volumeId: 3, path: 'r-[01-09].png' })).rejects.toThrow(
+      'There is no sequence r-[01-09].png in this directory any more.',
+    )
   })
 
   test('a title is one that the disc has and that can be used', async () => {
-    await writeEmptyDisc(path.join(root, 'Box/Disc'), [[75, 'a'], [80, 'b']], 10)
-    const ask = (title?: number, angle?: number) => resolveArrival(volume, { kind: 'title', volumeId: 3, path: 'Box/Disc', title, angle })
+    await writeEmptyDisc(
+      path.join(root, 'Box/Disc'),
+      [
+        [75, 'a'],
+        [80, 'b'],
+      ],
+      10,
+    )
+    const ask = (title?: number, angle?: number) =>
+      resolveArrival(volume, { kind: 'title', volumeId: 3, path: 'Box/Disc', title, angle })
     expect(await ask(1)).toEqual(disc(1))
     await expect(ask(2)).rejects.toThrow('Title 2 is not all there')
     await expect(ask(3)).rejects.toThrow('The disc has no title 3; it has 2.')
     await expect(ask(1, 2)).rejects.toThrow('Title 1 has one angle.')
     await expect(ask()).rejects.toThrow('Say which title of the disc is meant.')
-    await expect(resolveArrival(volume, { kind: 'title', volumeId: 3, path: 'Box', title: 1 })).rejects.toThrow('This is no video disc')
+    await expect(resolveArrival(volume, { kind: 'title', volumeId: 3, path: 'Box', title: 1 })).rejects.toThrow(
+      'This is no video disc',
+    )
   })
 })
 
@@ -50,13 +71,31 @@ describe('what an upload brings in', () => {
   })
 
   test('of a disc folder nothing until a title is whole, then the titles that are', async () => {
-    await writeEmptyDisc(path.join(root, 'Box/Disc'), [[75, 'a'], [80, 'b']], 0)
+    await writeEmptyDisc(
+      path.join(root, 'Box/Disc'),
+      [
+        [75, 'a'],
+        [80, 'b'],
+      ],
+      0,
+    )
     const last = 'Box/Disc/VIDEO_TS/VTS_01_1.VOB'
-    const arrivals = async () => (await arrivalsOfUpload(volume, last)).map(arrival => arrival.kind === 'title' ? arrival.disc : arrival)
+    const arrivals = async () =>
+      (await arrivalsOfUpload(volume, last)).map(arrival => (arrival.kind === 'title' ? arrival.disc : arrival))
     expect(await arrivals()).toEqual([])
-    await writeEmptyDisc(path.join(root, 'Box/Disc'), [[75, 'a'], [80, 'b']], 10)
+    await writeEmptyDisc(
+      path.join(root, 'Box/Disc'),
+      [
+        [75, 'a'],
+        [80, 'b'],
+      ],
+      10,
+    )
     expect(await arrivals()).toEqual([{ path: 'Box/Disc/VIDEO_TS', title: 1, angle: 1 }])
-    await writeEmptyDisc(path.join(root, 'Box/Disc'), [[75, 'a'], [80, 'b']])
+    await writeEmptyDisc(path.join(root, 'Box/Disc'), [
+      [75, 'a'],
+      [80, 'b'],
+    ])
     expect(await arrivals()).toMatchObject([{ title: 1 }, { title: 2 }])
     // Before the tables are there, it is no disc yet.
     await put('Box/Half/VIDEO_TS/VTS_01_1.VOB')
@@ -74,5 +113,10 @@ test('a sequence is read as it is now, and left alone while it is the same', asy
   const known = findSequences(['r-01.png', 'r-02.png']).sequences[0]!
   expect(await sequenceAsItIs(volume, 'in/r-[01-02].png', known, rational(24))).toBe(null)
   await put('in/r-03.png')
-  expect(await sequenceAsItIs(volume, 'in/r-[01-02].png', known, rational(24))).toMatchObject({ kind: 'sequence', directory: 'in', frameRate: { num: 24, den: 1 }, sequence: { first: 1, last: 3 } })
+  expect(await sequenceAsItIs(volume, 'in/r-[01-02].png', known, rational(24))).toMatchObject({
+    kind: 'sequence',
+    directory: 'in',
+    frameRate: { num: 24, den: 1 },
+    sequence: { first: 1, last: 3 },
+  })
 })

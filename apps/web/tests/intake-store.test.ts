@@ -6,20 +6,32 @@ import { useOrder } from '../app/stores/order.ts'
 
 /** A made-up server: lots with their sources, which answers the routes that the list asks. */
 class MadeUpServer {
-  sources: { id: number, name: string, lotId: number | null }[] = []
+  sources: { id: number; name: string; lotId: number | null }[] = []
   asked: string[] = []
   /** Held answers: each is let go by hand. */
   held: (() => void)[] | null = null
 
   lots(): LotRecord[] {
     const ids = [...new Set(this.sources.flatMap(source => source.lotId ?? []))].sort((a, b) => a - b)
-    return ids.map(id => ({ id, orderId: 1, name: `Lot ${id}`, reason: 'alike', byHand: false, oddOneOut: null, count: this.sources.filter(source => source.lotId === id).length, seconds: 1, bytes: 1, treatmentId: null }))
+    return ids.map(id => ({
+      id,
+      orderId: 1,
+      name: `Lot ${id}`,
+      reason: 'alike',
+      byHand: false,
+      oddOneOut: null,
+      count: this.sources.filter(source => source.lotId === id).length,
+      seconds: 1,
+      bytes: 1,
+      treatmentId: null,
+    }))
   }
 
   answer(address: string): unknown {
     const { pathname, searchParams } = new URL(address, 'http://made.up')
     if (pathname === '/api/lots') return this.lots()
-    if (pathname === '/api/source-counts') return { all: this.sources.length, undecided: 0, reading: 0, measuring: 0, refused: 0 }
+    if (pathname === '/api/source-counts')
+      return { all: this.sources.length, undecided: 0, reading: 0, measuring: 0, refused: 0 }
     if (pathname === '/api/source-ids') return this.sources.map(source => source.id)
     if (pathname !== '/api/sources') throw new Error(`${pathname} was not expected`)
     const lotId = searchParams.get('lotId') === 'none' ? null : Number(searchParams.get('lotId'))
@@ -31,14 +43,31 @@ class MadeUpServer {
   readonly fetch = async (address: string) => {
     this.asked.push(address)
     const answer = this.answer(address)
-    if (this.held) await new Promise<void>(resolve => { this.held!.push(resolve) })
+    if (this.held)
+      await new Promise<void>(resolve => {
+        this.held!.push(resolve)
+      })
     return new Response(JSON.stringify(answer), { headers: { 'content-type': 'application/json' } })
   }
 }
 
-function row(source: { id: number, name: string, lotId: number | null }): SourceRow {
+function row(source: { id: number; name: string; lotId: number | null }): SourceRow {
   return {
-    ...source, relativePath: source.name, state: 'ready', reason: null, picture: '', motion: '', codec: '', sound: '', seconds: 1, bytes: 1, lotByHand: false, measureState: 'ready', faults: [], remarks: 0, jobCount: 0,
+    ...source,
+    relativePath: source.name,
+    state: 'ready',
+    reason: null,
+    picture: '',
+    motion: '',
+    codec: '',
+    sound: '',
+    seconds: 1,
+    bytes: 1,
+    lotByHand: false,
+    measureState: 'ready',
+    faults: [],
+    remarks: 0,
+    jobCount: 0,
   }
 }
 
@@ -56,8 +85,10 @@ afterEach(() => {
 })
 
 const settle = (milliseconds = 50) => vi.advanceTimersByTimeAsync(milliseconds)
-const fill = (lotId: number | null, count: number, first = 1) => Array.from({ length: count }, (_, index) => ({ id: first + index, name: `reel ${first + index}`, lotId }))
-const names = (lines: readonly Line[], intake: ReturnType<typeof useIntake>) => lines.map(line => line.kind === 'lot' ? `[${line.lot?.name ?? 'none'}]` : intake.rowOf(line)?.name ?? '...')
+const fill = (lotId: number | null, count: number, first = 1) =>
+  Array.from({ length: count }, (_, index) => ({ id: first + index, name: `reel ${first + index}`, lotId }))
+const names = (lines: readonly Line[], intake: ReturnType<typeof useIntake>) =>
+  lines.map(line => (line.kind === 'lot' ? `[${line.lot?.name ?? 'none'}]` : (intake.rowOf(line)?.name ?? '...')))
 
 /** The store with what is on screen: all its lines, asked for as the table does it. */
 async function opened() {
@@ -72,7 +103,15 @@ describe('the lines', () => {
   test('are lots with their sources, and what is in no lot at the end', async () => {
     server.sources = [...fill(1, 2), ...fill(2, 1, 10), ...fill(null, 1, 20)]
     const intake = await opened()
-    expect(names(intake.lines, intake)).toEqual(['[Lot 1]', 'reel 1', 'reel 2', '[Lot 2]', 'reel 10', '[none]', 'reel 20'])
+    expect(names(intake.lines, intake)).toEqual([
+      '[Lot 1]',
+      'reel 1',
+      'reel 2',
+      '[Lot 2]',
+      'reel 10',
+      '[none]',
+      'reel 20',
+    ])
     expect(intake.total).toBe(4)
   })
 
@@ -104,7 +143,11 @@ describe('the lines', () => {
     intake.need(intake.lines.slice(250, 290))
     intake.need(intake.lines.slice(255, 310))
     await settle()
-    expect(server.asked.filter(address => address.includes('lotId=1')).map(address => new URL(address, 'http://x').searchParams.get('offset'))).toEqual(['200', '300'])
+    expect(
+      server.asked
+        .filter(address => address.includes('lotId=1'))
+        .map(address => new URL(address, 'http://x').searchParams.get('offset')),
+    ).toEqual(['200', '300'])
     expect(names(intake.lines.slice(249, 252), intake)).toEqual(['reel 249', 'reel 250', 'reel 251'])
     expect(names(intake.lines.slice(500, 501), intake)).toEqual(['...'])
   })
@@ -184,8 +227,12 @@ describe('narrowing', () => {
     intake.filter = [{ field: 'finding', how: 'has', value: 'hum' }]
     void intake.searchSoon('reel ')
     await settle(1000)
-    const asked = new URL(server.asked.filter(address => address.startsWith('/api/lots')).at(-1)!, 'http://x').searchParams
-    expect(JSON.parse(asked.get('filter')!)).toEqual([{ field: 'finding', how: 'has', value: 'hum' }, { field: 'name', how: 'contains', value: 'reel' }])
+    const asked = new URL(server.asked.filter(address => address.startsWith('/api/lots')).at(-1)!, 'http://x')
+      .searchParams
+    expect(JSON.parse(asked.get('filter')!)).toEqual([
+      { field: 'finding', how: 'has', value: 'hum' },
+      { field: 'name', how: 'contains', value: 'reel' },
+    ])
   })
 
   test('leaves the lines as they are until the answer is there, so that a row can still be opened', async () => {
@@ -207,7 +254,9 @@ describe('narrowing', () => {
   test('a failure is told, and the next answer takes it back', async () => {
     server.sources = fill(1, 1)
     const intake = await opened()
-    vi.stubGlobal('fetch', async () => { throw new TypeError('no line') })
+    vi.stubGlobal('fetch', async () => {
+      throw new TypeError('no line')
+    })
     await intake.refresh()
     expect(intake.failed).toContain('The server does not answer')
     vi.stubGlobal('fetch', server.fetch)

@@ -30,7 +30,13 @@ describe('lists that are kept between changes', () => {
   it('never hands out what was read before a change that came during the reading', async () => {
     const lists = new KeptLists()
     let finish: (value: string) => void = () => undefined
-    const early = lists.get('jobs 1', () => new Promise<string>(resolve => { finish = resolve }))
+    const early = lists.get(
+      'jobs 1',
+      () =>
+        new Promise<string>(resolve => {
+          finish = resolve
+        }),
+    )
     lists.noteChange(change('job'))
     const late = lists.get('jobs 1', async () => 'after')
     finish('before')
@@ -40,7 +46,11 @@ describe('lists that are kept between changes', () => {
 
   it('asks again after a failure', async () => {
     const lists = new KeptLists()
-    await expect(lists.get('jobs 1', async () => { throw new Error('no database') })).rejects.toThrow('no database')
+    await expect(
+      lists.get('jobs 1', async () => {
+        throw new Error('no database')
+      }),
+    ).rejects.toThrow('no database')
     expect(await lists.get('jobs 1', async () => 'there')).toBe('there')
   })
 })

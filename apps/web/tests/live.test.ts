@@ -1,4 +1,14 @@
-import { addDrive, addToInventory, beginCopy, changeDrive, createOrder, keepCopied, listen, listSources, removeSource } from '@hematine/database'
+import {
+  addDrive,
+  addToInventory,
+  beginCopy,
+  changeDrive,
+  createOrder,
+  keepCopied,
+  listen,
+  listSources,
+  removeSource,
+} from '@hematine/database'
 import type { EventStream } from 'h3'
 import { afterEach, beforeEach, describe, expect, test } from 'vitest'
 import type { LiveChange } from '#shared/api'
@@ -15,8 +25,13 @@ function browser(orderId: number) {
   const heard: LiveChange[] = []
   let close = () => undefined as void
   const stream = {
-    push: async ({ event, data }: { event: string, data: string }) => { if (event === 'change') heard.push(JSON.parse(data) as LiveChange) },
-    onClosed: (call: () => void) => { close = call }, close: async () => undefined,
+    push: async ({ event, data }: { event: string; data: string }) => {
+      if (event === 'change') heard.push(JSON.parse(data) as LiveChange)
+    },
+    onClosed: (call: () => void) => {
+      close = call
+    },
+    close: async () => undefined,
   } as unknown as EventStream
   hub.add({ orderId, stream })
   return { heard, leave: () => close(), last: () => heard.at(-1) }
@@ -25,7 +40,11 @@ function browser(orderId: number) {
 beforeEach(async () => {
   await db.fresh()
   hub = new LiveHub(() => db.em())
-  endListening = await listen(db.url, change => hub.noteChange(change), () => hub.tellAllToReload())
+  endListening = await listen(
+    db.url,
+    change => hub.noteChange(change),
+    () => hub.tellAllToReload(),
+  )
 })
 afterEach(async () => {
   hub.close()
@@ -39,8 +58,22 @@ describe('what changes', () => {
     const { order } = await makeOrder(db, [])
     const other = await createOrder(db.em(), { code: 'T-2', name: 'Other', dueAt: null })
     const [own, stranger] = [browser(order.id), browser(other.id)]
-    const item = { carrier: null, seconds: null, width: null, height: null, framesPerSecond: null, scan: null, codec: null, bytes: null, notes: null }
-    await addToInventory(db.em(), order.id, Array.from({ length: 50 }, (_, index) => ({ ...item, name: `Tape ${index}` })))
+    const item = {
+      carrier: null,
+      seconds: null,
+      width: null,
+      height: null,
+      framesPerSecond: null,
+      scan: null,
+      codec: null,
+      bytes: null,
+      notes: null,
+    }
+    await addToInventory(
+      db.em(),
+      order.id,
+      Array.from({ length: 50 }, (_, index) => ({ ...item, name: `Tape ${index}` })),
+    )
     await expect.poll(() => own.heard.some(change => change.inventory), patience).toBe(true)
     expect(own.heard.length).toBeLessThanOrEqual(3)
     expect(stranger.heard.every(change => change.copies.length === 0 && change.jobs.length === 0)).toBe(true)
@@ -55,7 +88,9 @@ describe('what changes', () => {
     await expect.poll(() => own.last()?.drives, patience).toBe(true)
     const { id } = await beginCopy(db.em(), db.queue, { orderId: order.id, driveId, volumeId: source.id })
     await keepCopied(db.em(), id, { sectorsDone: 30, sectorsTotal: 90, unreadable: [] })
-    await expect.poll(() => own.last()?.copies, patience).toMatchObject([{ id, disc: 'a.iso', state: 'reading', sectorsDone: 30, sectorsTotal: 90 }])
+    await expect
+      .poll(() => own.last()?.copies, patience)
+      .toMatchObject([{ id, disc: 'a.iso', state: 'reading', sectorsDone: 30, sectorsTotal: 90 }])
     expect(stranger.heard.flatMap(change => change.copies)).toEqual([])
   })
 

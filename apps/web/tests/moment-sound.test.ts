@@ -4,7 +4,14 @@ import { useMomentSound, type MomentSound } from '../app/composables/useMomentSo
 
 /** The sound beside a moment's pictures, on a made-up sound device that notes what it is told. */
 
-interface Played { gain: { value: number, setTargetAtTime: (value: number) => void }, rate: number, offset: number, stopped: boolean, loop: boolean, loopEnd: number }
+interface Played {
+  gain: { value: number; setTargetAtTime: (value: number) => void }
+  rate: number
+  offset: number
+  stopped: boolean
+  loop: boolean
+  loopEnd: number
+}
 let played: Played[]
 let scope: EffectScope
 
@@ -15,14 +22,23 @@ class Device {
   close = async () => undefined
   decodeAudioData = async (bytes: ArrayBuffer) => ({ duration: bytes.byteLength / 1000 })
   createGain() {
-    const gain = { value: 0, setTargetAtTime: (value: number) => { gain.value = value } }
+    const gain = {
+      value: 0,
+      setTargetAtTime: (value: number) => {
+        gain.value = value
+      },
+    }
     return { gain, connect: () => undefined }
   }
 
   createBufferSource() {
     const note = { rate: 0, offset: 0, stopped: false, loop: false, loopEnd: 0 } as Played
     const node = {
-      buffer: null, loop: false, loopStart: 0, loopEnd: 0, playbackRate: { value: 1 },
+      buffer: null,
+      loop: false,
+      loopStart: 0,
+      loopEnd: 0,
+      playbackRate: { value: 1 },
       connect: (next: { gain: Played['gain'] }) => {
         note.gain = next.gain
         return next
@@ -31,7 +47,9 @@ class Device {
         Object.assign(note, { offset, rate: node.playbackRate.value, loop: node.loop, loopEnd: node.loopEnd })
         played.push(note)
       },
-      stop: () => { note.stopped = true },
+      stop: () => {
+        note.stopped = true
+      },
     }
     return node
   }
@@ -42,7 +60,11 @@ beforeEach(() => {
   scope = effectScope()
   vi.stubGlobal('AudioContext', Device)
   // Two seconds of each.
-  vi.stubGlobal('fetch', async (address: string) => ({ ok: !address.includes('gone'), status: 404, arrayBuffer: async () => new ArrayBuffer(address.includes('slow') ? 4000 : 2000) }))
+  vi.stubGlobal('fetch', async (address: string) => ({
+    ok: !address.includes('gone'),
+    status: 404,
+    arrayBuffer: async () => new ArrayBuffer(address.includes('slow') ? 4000 : 2000),
+  }))
 })
 afterEach(() => {
   scope.stop()

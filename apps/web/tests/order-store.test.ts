@@ -11,7 +11,10 @@ let asked: string[]
 beforeEach(() => {
   vi.useFakeTimers()
   asked = []
-  answers = { '/api/source-counts': { all: 0, undecided: 0, reading: 0, measuring: 0, refused: 0 }, '/api/planned-sources': [] }
+  answers = {
+    '/api/source-counts': { all: 0, undecided: 0, reading: 0, measuring: 0, refused: 0 },
+    '/api/planned-sources': [],
+  }
   vi.stubGlobal('fetch', async (address: string) => {
     const { pathname } = new URL(address, 'http://made.up')
     asked.push(pathname)
@@ -51,19 +54,48 @@ describe('what the server tells', () => {
   class Stream extends EventTarget {
     close(): void {}
     tell(change: Partial<LiveChange>): void {
-      const data = JSON.stringify({ orders: [], jobs: [], sourceIds: [], lots: false, scans: [], copies: [], watches: [], goneWatches: [], workers: null, volumes: false, inventory: false, drives: false, goneJobs: [], trials: [], goneTrials: [], treatments: false, ...change })
+      const data = JSON.stringify({
+        orders: [],
+        jobs: [],
+        sourceIds: [],
+        lots: false,
+        scans: [],
+        copies: [],
+        watches: [],
+        goneWatches: [],
+        workers: null,
+        volumes: false,
+        inventory: false,
+        drives: false,
+        goneJobs: [],
+        trials: [],
+        goneTrials: [],
+        treatments: false,
+        ...change,
+      })
       this.dispatchEvent(Object.assign(new Event('change'), { data }))
     }
   }
-  async function opened(): Promise<{ order: ReturnType<typeof useOrder>, stream: Stream }> {
+  async function opened(): Promise<{ order: ReturnType<typeof useOrder>; stream: Stream }> {
     const streams: Stream[] = []
-    vi.stubGlobal('EventSource', class extends Stream {
-      constructor() {
-        super()
-        streams.push(this)
-      }
-    })
-    answers = { ...answers, '/api/orders': [{ id: 1, code: 'T', name: 'Test', dueAt: null, lotFineness: 'usual' as const }], ...Object.fromEntries(['jobs', 'volumes', 'workers', 'scans', 'watches', 'disc-copies', 'trials', 'drives', 'treatments'].map(name => [`/api/${name}`, []])) }
+    vi.stubGlobal(
+      'EventSource',
+      class extends Stream {
+        constructor() {
+          super()
+          streams.push(this)
+        }
+      },
+    )
+    answers = {
+      ...answers,
+      '/api/orders': [{ id: 1, code: 'T', name: 'Test', dueAt: null, lotFineness: 'usual' as const }],
+      ...Object.fromEntries(
+        ['jobs', 'volumes', 'workers', 'scans', 'watches', 'disc-copies', 'trials', 'drives', 'treatments'].map(
+          name => [`/api/${name}`, []],
+        ),
+      ),
+    }
     const order = useOrder()
     await order.open()
     return { order, stream: streams.at(-1)! }
@@ -71,11 +103,17 @@ describe('what the server tells', () => {
 
   test('while a call is under way is not undone by its answer', async () => {
     const { order, stream } = await opened()
-    const answered = order.ask(new Promise<DiscCopyRecord[]>(resolve => setTimeout(() => resolve([copy(1, 0), copy(2, 0)]), 100)), copies => ({ copies }))
+    const answered = order.ask(
+      new Promise<DiscCopyRecord[]>(resolve => setTimeout(() => resolve([copy(1, 0), copy(2, 0)]), 100)),
+      copies => ({ copies }),
+    )
     stream.tell({ copies: [copy(1, 80)] })
     await vi.advanceTimersByTimeAsync(100)
     expect((await answered).map(entry => entry.sectorsDone)).toEqual([0, 0])
-    expect(order.copies.map(entry => [entry.id, entry.sectorsDone])).toEqual([[2, 0], [1, 80]])
+    expect(order.copies.map(entry => [entry.id, entry.sectorsDone])).toEqual([
+      [2, 0],
+      [1, 80],
+    ])
     // What was told before a call is older than its answer.
     await order.ask(Promise.resolve([copy(1, 90)]), copies => ({ copies }))
     expect(order.copies.find(entry => entry.id === 1)!.sectorsDone).toBe(90)
@@ -83,26 +121,58 @@ describe('what the server tells', () => {
 
   test('while the lists are fetched is not undone by them, nor brought back when it is gone', async () => {
     const { order, stream } = await opened()
-    const watch = { id: 3, orderId: 1, volumeId: 1, path: '', frameRate: { num: 24, den: 1 }, growing: [], lookedAt: null, problem: null }
+    const watch = {
+      id: 3,
+      orderId: 1,
+      volumeId: 1,
+      path: '',
+      frameRate: { num: 24, den: 1 },
+      growing: [],
+      lookedAt: null,
+      problem: null,
+    }
     answers['/api/disc-copies'] = [copy(2, 0), copy(1, 0)]
     answers['/api/watches'] = [watch]
     const loading = order.load()
     stream.tell({ copies: [copy(1, 80), copy(5, 1)], goneWatches: [3] })
     await loading
-    expect(order.copies.map(entry => [entry.id, entry.sectorsDone])).toEqual([[5, 1], [2, 0], [1, 80]])
+    expect(order.copies.map(entry => [entry.id, entry.sectorsDone])).toEqual([
+      [5, 1],
+      [2, 0],
+      [1, 80],
+    ])
     expect(order.watches).toEqual([])
     await order.load()
-    expect(order.copies.map(entry => [entry.id, entry.sectorsDone])).toEqual([[2, 0], [1, 0]])
+    expect(order.copies.map(entry => [entry.id, entry.sectorsDone])).toEqual([
+      [2, 0],
+      [1, 0],
+    ])
     expect(order.watches).toEqual([watch])
   })
 
-  const copy = (id: number, sectorsDone: number): DiscCopyRecord => ({ id, orderId: 1, volumeId: 1, driveName: 'Stand-in drive', disc: 'a.iso', state: 'reading', sectorsDone, sectorsTotal: 100, unreadable: [], path: null, brought: 0, reason: null })
+  const copy = (id: number, sectorsDone: number): DiscCopyRecord => ({
+    id,
+    orderId: 1,
+    volumeId: 1,
+    driveName: 'Stand-in drive',
+    disc: 'a.iso',
+    state: 'reading',
+    sectorsDone,
+    sectorsTotal: 100,
+    unreadable: [],
+    path: null,
+    brought: 0,
+    reason: null,
+  })
 
   test('of a disc takes the place of what was known of it, newest first', () => {
     const order = useOrder()
     order.take({ copies: [copy(1, 0), copy(2, 0)] })
     order.take({ copies: [copy(1, 50)] })
-    expect(order.copies.map(entry => [entry.id, entry.sectorsDone])).toEqual([[2, 0], [1, 50]])
+    expect(order.copies.map(entry => [entry.id, entry.sectorsDone])).toEqual([
+      [2, 0],
+      [1, 50],
+    ])
   })
 
   test('of sources makes their numbers be asked for, and the inventory only while somebody looks at it', async () => {

@@ -4,14 +4,20 @@ import type { Assignment, Instruction, Report } from './messages.ts'
 import { watchForStall } from './stall.ts'
 
 /** What became of a child's task. A process that broke off said nothing of why: it crashed or was killed. */
-export type Outcome = Extract<Report, { say: 'facts' | 'measured' | 'sample' | 'tried' | 'job' | 'stopped' | 'failed' }> | { say: 'broke off', how: string }
+export type Outcome =
+  | Extract<Report, { say: 'facts' | 'measured' | 'sample' | 'tried' | 'job' | 'stopped' | 'failed' }>
+  | { say: 'broke off'; how: string }
 
 /** The entry file beside this one: TypeScript in development, the bundle otherwise. */
 const entry = fileURLToPath(new URL(import.meta.url.endsWith('.ts') ? './child.ts' : './child.mjs', import.meta.url))
 /** A child that does not stop when asked is ended after this time. */
 const patienceMilliseconds = 5000
 
-const stalled: Outcome = { say: 'failed', reason: 'Nothing could be read or written for a minute: the disk or network that a file lies on does not answer. See that it is connected, then try again.' }
+const stalled: Outcome = {
+  say: 'failed',
+  reason:
+    'Nothing could be read or written for a minute: the disk or network that a file lies on does not answer. See that it is connected, then try again.',
+}
 
 function forkChild(): ChildProcess {
   return fork(entry, [], { serialization: 'advanced', stdio: ['ignore', 'ignore', 'ignore', 'ipc'] })
@@ -25,23 +31,33 @@ function tell(child: ChildProcess, instruction: Instruction): void {
 export type OnTheWay = Extract<Report, { say: 'progress' | 'measuring' | 'look' | 'moment' }>
 
 /** What a child says of the task it was given, once: its result, or how it broke off. One that hangs is ended. */
-function outcomeOf(child: ChildProcess, onProgress: (report: OnTheWay) => void, isWaiting: () => boolean = () => false): Promise<Outcome> {
+function outcomeOf(
+  child: ChildProcess,
+  onProgress: (report: OnTheWay) => void,
+  isWaiting: () => boolean = () => false,
+): Promise<Outcome> {
   return new Promise(resolve => {
-    const endWatch = child.pid === undefined ? () => undefined : watchForStall(child.pid, isWaiting, () => {
-      child.kill('SIGKILL')
-      end(stalled)
-    })
+    const endWatch =
+      child.pid === undefined
+        ? () => undefined
+        : watchForStall(child.pid, isWaiting, () => {
+            child.kill('SIGKILL')
+            end(stalled)
+          })
     const end = (outcome: Outcome) => {
       endWatch()
       child.off('message', onMessage).off('error', onError).off('close', onClose)
       resolve(outcome)
     }
     const onMessage = (report: Report) => {
-      if (report.say === 'progress' || report.say === 'measuring' || report.say === 'look' || report.say === 'moment') onProgress(report)
+      if (report.say === 'progress' || report.say === 'measuring' || report.say === 'look' || report.say === 'moment')
+        onProgress(report)
       else end(report)
     }
-    const onError = (error: Error) => end({ say: 'failed', reason: `The process for this task could not be started: ${error.message}` })
-    const onClose = (code: number | null, signal: string | null) => end({ say: 'broke off', how: signal ? `ended by ${signal}` : `ended with code ${code}` })
+    const onError = (error: Error) =>
+      end({ say: 'failed', reason: `The process for this task could not be started: ${error.message}` })
+    const onClose = (code: number | null, signal: string | null) =>
+      end({ say: 'broke off', how: signal ? `ended by ${signal}` : `ended with code ${code}` })
     child.on('message', onMessage).on('error', onError).on('close', onClose)
   })
 }
@@ -54,7 +70,9 @@ export class TaskProcess {
 
   constructor(assignment: Assignment, onProgress: (report: OnTheWay) => void = () => undefined) {
     this.child = forkChild()
-    const closed = new Promise<void>(resolve => this.child.once('close', () => resolve()).once('error', () => resolve()))
+    const closed = new Promise<void>(resolve =>
+      this.child.once('close', () => resolve()).once('error', () => resolve()),
+    )
     this.outcome = outcomeOf(this.child, onProgress, () => this.isPaused).then(async outcome => {
       // A process that waits for a disk in the kernel cannot even be killed; it is left to itself.
       if (outcome === stalled) return outcome
@@ -101,8 +119,10 @@ export class ReadingProcess {
   /** @param onPart told the part of a measurement that is done */
   async perform(assignment: Assignment, onPart: (part: number) => void = () => undefined): Promise<Outcome> {
     clearTimeout(this.idle)
-    const child = this.child ??= this.begin()
-    const outcome = outcomeOf(child, report => { if (report.say === 'measuring') onPart(report.part) })
+    const child = (this.child ??= this.begin())
+    const outcome = outcomeOf(child, report => {
+      if (report.say === 'measuring') onPart(report.part)
+    })
     tell(child, { say: 'assign', assignment })
     const result = await outcome
     // One that was told to stop takes no more.

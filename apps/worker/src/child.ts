@@ -1,10 +1,36 @@
 import { constants, setPriority } from 'node:os'
-import { CheckMeasurement, hasPicture, Measurement, SampleMeasurement, SourceFacts, TrialMoment, type Moment } from '@hematine/core'
+import {
+  CheckMeasurement,
+  hasPicture,
+  Measurement,
+  SampleMeasurement,
+  SourceFacts,
+  TrialMoment,
+  type Moment,
+} from '@hematine/core'
 import { knownOf } from '@hematine/media/volumes/source-input'
 import { identityOf, flushToDisk } from '@hematine/media/volumes/volume-files'
 import { mkdir, writeFile } from 'node:fs/promises'
 import path from 'node:path'
-import { extractSound, lookFile, measureResult, measureSample, measureSoundResult, measureSoundSample, measureSource, MediaError, posterFrame, readFacts, runSoundTrialMoment, runTrialMoment, silenceLibraries, stripFrames, transcode, trialLook, type SoundTrialPlan } from '@hematine/media'
+import {
+  extractSound,
+  lookFile,
+  measureResult,
+  measureSample,
+  measureSoundResult,
+  measureSoundSample,
+  measureSource,
+  MediaError,
+  posterFrame,
+  readFacts,
+  runSoundTrialMoment,
+  runTrialMoment,
+  silenceLibraries,
+  stripFrames,
+  transcode,
+  trialLook,
+  type SoundTrialPlan,
+} from '@hematine/media'
 import { PausableGate, Stopped } from './gate.ts'
 import type { Assignment, Instruction, Report, Stage } from './messages.ts'
 
@@ -20,13 +46,29 @@ const reportEveryMilliseconds = 250
 const tellMeasuringMilliseconds = 1000
 
 /** What is kept of a report is held against its schema before it is sent: what cannot be read again is never written. */
-const kept = { facts: SourceFacts, measured: Measurement, moment: TrialMoment, sample: SampleMeasurement, job: CheckMeasurement } as const
+const kept = {
+  facts: SourceFacts,
+  measured: Measurement,
+  moment: TrialMoment,
+  sample: SampleMeasurement,
+  job: CheckMeasurement,
+} as const
 
 function report(message: Report): Promise<void> {
   const schema = message.say in kept ? kept[message.say as keyof typeof kept] : null
-  const value = message.say === 'facts' ? message.facts : message.say === 'moment' ? message.result : 'measurement' in message ? message.measurement : null
+  const value =
+    message.say === 'facts'
+      ? message.facts
+      : message.say === 'moment'
+        ? message.result
+        : 'measurement' in message
+          ? message.measurement
+          : null
   const wrong = schema?.safeParse(value).error?.issues[0]
-  if (wrong) throw new MediaError(`What was read of it makes no sense (${wrong.path.join('.')}: ${wrong.message}), so it cannot be kept. The file is probably damaged there.`)
+  if (wrong)
+    throw new MediaError(
+      `What was read of it makes no sense (${wrong.path.join('.')}: ${wrong.message}), so it cannot be kept. The file is probably damaged there.`,
+    )
   return new Promise(resolve => process.send!(message, undefined, undefined, () => resolve()))
 }
 
@@ -63,12 +105,20 @@ async function doMeasure({ input, facts: known, depth }: Extract<Assignment, { k
     part = now
     tell()
   })
-  const strip = facts.video ? await stripFrames(input.kind === 'file' ? { ...input, ...knownOf(facts) } : input, facts.video, facts.durationSeconds) : []
+  const strip = facts.video
+    ? await stripFrames(
+        input.kind === 'file' ? { ...input, ...knownOf(facts) } : input,
+        facts.video,
+        facts.durationSeconds,
+      )
+    : []
   await report({ say: 'measured', measurement, facts, strip })
 }
 
 async function doSample(assignment: Extract<Assignment, { kind: 'sample' }>): Promise<void> {
-  const measurement = hasPicture(assignment) ? await measureSample(assignment, gate, () => undefined) : await measureSoundSample(assignment, gate)
+  const measurement = hasPicture(assignment)
+    ? await measureSample(assignment, gate, () => undefined)
+    : await measureSoundSample(assignment, gate)
   await report({ say: 'sample', measurement })
 }
 
@@ -78,16 +128,23 @@ async function doTrial(assignment: Extract<Assignment, { kind: 'trial' }>): Prom
   if (!hasPicture(assignment)) return doSoundTrial(assignment)
   const { moments, skip, ...plan } = assignment
   for (const [index, moment] of moments.entries()) {
-    if (!skip.includes(index)) await writeFile(path.join(plan.directory, lookFile(index)), await trialLook({ ...plan, moment }))
+    if (!skip.includes(index))
+      await writeFile(path.join(plan.directory, lookFile(index)), await trialLook({ ...plan, moment }))
     await gate.turn()
     await report({ say: 'look', looks: index + 1 })
   }
-  for (const [index, moment] of moments.entries()) if (!skip.includes(index)) await report({ say: 'moment', index, result: await runTrialMoment({ ...plan, moment, index }, gate) })
+  for (const [index, moment] of moments.entries())
+    if (!skip.includes(index))
+      await report({ say: 'moment', index, result: await runTrialMoment({ ...plan, moment, index }, gate) })
   await report({ say: 'tried' })
 }
 
 /** Sound is treated so fast that its picture comes with the moment. */
-async function doSoundTrial({ moments, skip, ...plan }: Omit<SoundTrialPlan, 'moment' | 'index'> & { moments: readonly Moment[], skip: readonly number[] }): Promise<void> {
+async function doSoundTrial({
+  moments,
+  skip,
+  ...plan
+}: Omit<SoundTrialPlan, 'moment' | 'index'> & { moments: readonly Moment[]; skip: readonly number[] }): Promise<void> {
   for (const [index, moment] of moments.entries()) {
     if (skip.includes(index)) continue
     const result = await runSoundTrialMoment({ ...plan, moment, index }, gate)
@@ -102,7 +159,8 @@ async function doJob(assignment: Extract<Assignment, { kind: 'job' }>): Promise<
   let stageBegin = gate.workedSeconds
   let encodeSeconds: number | null = null
   const now = { done: 0, bytesWritten: 0 }
-  const tellNow = () => void report({ say: 'progress', stage, ...now, stageSeconds: gate.workedSeconds - stageBegin, encodeSeconds })
+  const tellNow = () =>
+    void report({ say: 'progress', stage, ...now, stageSeconds: gate.workedSeconds - stageBegin, encodeSeconds })
   const tell = throttled(tellNow)
 
   const tellDone = (done: number, bytesWritten = now.bytesWritten) => {
@@ -111,8 +169,10 @@ async function doJob(assignment: Extract<Assignment, { kind: 'job' }>): Promise<
   }
   const milliseconds = (seconds: number) => Math.round(seconds * 1000)
 
-  if (hasPicture(assignment)) await transcode(assignment, gate, ({ framesDone, bytesWritten }) => tellDone(framesDone, bytesWritten))
-  else await extractSound(assignment, gate, ({ seconds, bytesWritten }) => tellDone(milliseconds(seconds), bytesWritten))
+  if (hasPicture(assignment))
+    await transcode(assignment, gate, ({ framesDone, bytesWritten }) => tellDone(framesDone, bytesWritten))
+  else
+    await extractSound(assignment, gate, ({ seconds, bytesWritten }) => tellDone(milliseconds(seconds), bytesWritten))
   await flushToDisk(assignment.outputPath)
   encodeSeconds = gate.workedSeconds - stageBegin
   stage = 'check'
@@ -147,7 +207,8 @@ function sentenceFor(error: unknown): string {
   if (error instanceof MediaError) return error.message
   const { code, message } = error as NodeJS.ErrnoException
   if (code === 'ENOENT') return 'A file of the source is not there any more. Put it back and read the source again.'
-  if (code === 'EACCES' || code === 'EPERM') return 'A file may not be read or written by the user that the worker runs as.'
+  if (code === 'EACCES' || code === 'EPERM')
+    return 'A file may not be read or written by the user that the worker runs as.'
   return `The work failed in a way that Hematine does not know: ${message}`
 }
 
@@ -156,11 +217,16 @@ setPriority(constants.priority.PRIORITY_BELOW_NORMAL)
 silenceLibraries()
 process.on('message', (instruction: Instruction) => {
   switch (instruction.say) {
-    case 'assign': return void work(instruction.assignment)
-    case 'pause': return gate.pause()
-    case 'go on': return gate.goOn()
-    case 'stop': return gate.stop()
-    case 'leave': return process.exit(0)
+    case 'assign':
+      return void work(instruction.assignment)
+    case 'pause':
+      return gate.pause()
+    case 'go on':
+      return gate.goOn()
+    case 'stop':
+      return gate.stop()
+    case 'leave':
+      return process.exit(0)
   }
 })
 process.on('disconnect', () => process.exit(1))

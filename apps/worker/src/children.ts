@@ -20,7 +20,10 @@ export class Children {
   }
 
   /** See `Hands.inChild`. */
-  inChild(assignment: () => Promise<Assignment>, onTheWay: (report: OnTheWay, task: TaskProcess) => void = () => undefined): Promise<Outcome> {
+  inChild(
+    assignment: () => Promise<Assignment>,
+    onTheWay: (report: OnTheWay, task: TaskProcess) => void = () => undefined,
+  ): Promise<Outcome> {
     return this.untilDone(assignment, async given => {
       const task: TaskProcess = new TaskProcess(given, report => onTheWay(report, task))
       this.tasks.add(task)
@@ -31,23 +34,37 @@ export class Children {
   }
 
   /** See `Hands.inReader`. */
-  async inReader(assignment: () => Promise<Assignment>, onPart: (part: number) => Promise<boolean> = async () => true): Promise<Outcome> {
+  async inReader(
+    assignment: () => Promise<Assignment>,
+    onPart: (part: number) => Promise<boolean> = async () => true,
+  ): Promise<Outcome> {
     const reader = this.freeReaders.pop()!
     try {
-      return await this.untilDone(assignment, given => reader.perform(given, part => {
-        void onPart(part).then(goOn => { if (!goOn) reader.interrupt() }, () => undefined)
-      }))
+      return await this.untilDone(assignment, given =>
+        reader.perform(given, part => {
+          void onPart(part).then(
+            goOn => {
+              if (!goOn) reader.interrupt()
+            },
+            () => undefined,
+          )
+        }),
+      )
     } finally {
       this.freeReaders.push(reader)
     }
   }
 
-  private async untilDone(assignment: () => Promise<Assignment>, attempt: (given: Assignment) => Promise<Outcome>): Promise<Outcome> {
+  private async untilDone(
+    assignment: () => Promise<Assignment>,
+    attempt: (given: Assignment) => Promise<Outcome>,
+  ): Promise<Outcome> {
     let given: Assignment
     try {
       given = await assignment()
     } catch (error) {
-      if (error instanceof VolumeProblem || error instanceof MissingAsset) return { say: 'failed', reason: error.message }
+      if (error instanceof VolumeProblem || error instanceof MissingAsset)
+        return { say: 'failed', reason: error.message }
       throw error
     }
     for (let count = 1; ; count++) {

@@ -22,8 +22,19 @@ export type FinishedNote = z.infer<typeof FinishedNote>
 
 /** Hash of all that a job's result depends on: a note of other work than this does not count. */
 export function workFingerprint(job: Pick<JobRow, 'identity' | 'treatment' | 'spec'>): string {
-  const sorted = (value: unknown): unknown => Array.isArray(value) ? value.map(sorted) : value && typeof value === 'object' ? Object.fromEntries(Object.entries(value).sort(([a], [b]) => a < b ? -1 : 1).map(([key, entry]) => [key, sorted(entry)])) : value
-  return createHash('sha256').update(JSON.stringify(sorted([job.identity, job.treatment, job.spec]))).digest('hex')
+  const sorted = (value: unknown): unknown =>
+    Array.isArray(value)
+      ? value.map(sorted)
+      : value && typeof value === 'object'
+        ? Object.fromEntries(
+            Object.entries(value)
+              .sort(([a], [b]) => (a < b ? -1 : 1))
+              .map(([key, entry]) => [key, sorted(entry)]),
+          )
+        : value
+  return createHash('sha256')
+    .update(JSON.stringify(sorted([job.identity, job.treatment, job.spec])))
+    .digest('hex')
 }
 
 const noteName = (file: string) => `${file}.finished.json`
@@ -38,18 +49,26 @@ export async function leaveNote(directory: string, note: FinishedNote): Promise<
 
 /** Removes a file of a job and the note beside it. */
 export async function removeFinished(directory: string, file: string): Promise<void> {
-  for (const name of [file, noteName(file), `${noteName(file)}.new`]) await rm(path.join(directory, name), { force: true })
+  for (const name of [file, noteName(file), `${noteName(file)}.new`])
+    await rm(path.join(directory, name), { force: true })
 }
 
 /** A finished result of a job that was never placed; null without one that is whole. */
-export async function findFinished(directory: string, job: Pick<JobRow, 'id' | 'identity' | 'treatment' | 'spec'>): Promise<FinishedNote | null> {
+export async function findFinished(
+  directory: string,
+  job: Pick<JobRow, 'id' | 'identity' | 'treatment' | 'spec'>,
+): Promise<FinishedNote | null> {
   const work = workFingerprint(job)
   for (const name of await readdir(directory)) {
     if (!name.startsWith(`job-${job.id}-`) || !name.endsWith('.finished.json')) continue
-    const note = FinishedNote.safeParse(await readFile(path.join(directory, name), 'utf8').then(text => JSON.parse(text) as unknown).catch(() => null)).data
+    const note = FinishedNote.safeParse(
+      await readFile(path.join(directory, name), 'utf8')
+        .then(text => JSON.parse(text) as unknown)
+        .catch(() => null),
+    ).data
     if (note?.work !== work || note.jobId !== job.id || noteName(note.file) !== name) continue
     const file = path.join(directory, note.file)
-    if (await exists(file) && await sha256OfFile(file) === note.measurement.sha256) return note
+    if ((await exists(file)) && (await sha256OfFile(file)) === note.measurement.sha256) return note
   }
   return null
 }

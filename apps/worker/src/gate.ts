@@ -24,7 +24,9 @@ export class PausableGate implements WorkGate {
   pause(): void {
     if (this.opening || this.stopped) return
     this.pausedSince = performance.now()
-    this.opening = new Promise(resolve => { this.open = resolve })
+    this.opening = new Promise(resolve => {
+      this.open = resolve
+    })
   }
 
   goOn(): void {

@@ -10,7 +10,11 @@ export async function inputOf(em: EntityManager, source: SourceRow): Promise<Med
   const input = await sourceInput(source, volume.path)
   if (input.kind === 'title' && source.disc) {
     const unreadable = await unreadableOf(em, volume.id, source.disc.path)
-    input.unreadable = unreadable.map(({ from, to }) => ({ path: input.parts[0]!.path, at: from * sectorBytes, bytes: (to - from + 1) * sectorBytes }))
+    input.unreadable = unreadable.map(({ from, to }) => ({
+      path: input.parts[0]!.path,
+      at: from * sectorBytes,
+      bytes: (to - from + 1) * sectorBytes,
+    }))
   }
   return input
 }

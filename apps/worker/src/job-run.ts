@@ -1,7 +1,25 @@
 import path from 'node:path'
 import { deliveredFacts, judge, MissingAsset, progressOf, treatedSeconds, type Check } from '@hematine/core'
 import {
-  beginPlacing, deliveryVolumeOf, failJob, isAway, isOpen, keepProgress, letGo, loseJob, patiently, postponeJob, sourceName, sourceOf, sourceVolumeOf, stateInHand, type Database, type EntityManager, type JobRow, type SampleRow, type VolumeRow,
+  beginPlacing,
+  deliveryVolumeOf,
+  failJob,
+  isAway,
+  isOpen,
+  keepProgress,
+  letGo,
+  loseJob,
+  patiently,
+  postponeJob,
+  sourceName,
+  sourceOf,
+  sourceVolumeOf,
+  stateInHand,
+  type Database,
+  type EntityManager,
+  type JobRow,
+  type SampleRow,
+  type VolumeRow,
 } from '@hematine/database'
 import { answering } from '@hematine/media/volumes/answering'
 import { identityOf, spaceOfVolume, VolumeProblem, workDirectory } from '@hematine/media/volumes/volume-files'
@@ -28,7 +46,10 @@ function asGone(error: unknown): null {
 
 /** The sentence for a volume that is gone, which a process that only sees files would blame on a file. */
 async function volumeProblem(source: VolumeRow, delivery: VolumeRow): Promise<string | null> {
-  for (const [volume, mustWrite] of [[source, false], [delivery, true]] as const) {
+  for (const [volume, mustWrite] of [
+    [source, false],
+    [delivery, true],
+  ] as const) {
     const { problem } = await spaceOfVolume(volume, mustWrite)
     if (problem) return problem.includes(volume.name) ? problem : `${volume.name}: ${problem}`
   }
@@ -40,11 +61,17 @@ function watchSource(hasChanged: () => Promise<boolean>, onChange: () => void): 
   let changed = false
   let timer: NodeJS.Timeout | undefined
   const look = () => {
-    timer = setTimeout(() => void hasChanged().catch(() => false).then(answer => {
-      changed ||= answer
-      if (changed) onChange()
-      else if (timer) look()
-    }), lookAtSourceMilliseconds)
+    timer = setTimeout(
+      () =>
+        void hasChanged()
+          .catch(() => false)
+          .then(answer => {
+            changed ||= answer
+            if (changed) onChange()
+            else if (timer) look()
+          }),
+      lookAtSourceMilliseconds,
+    )
   }
   look()
   return () => {
@@ -123,7 +150,8 @@ export class JobRun implements Pausable {
 
   private async run(): Promise<void> {
     const { job, database, workerId } = this
-    const fail = (reason: string, check: Check | null = null) => this.persist(em => failJob(em, job.id, job.attempt, workerId, reason, check))
+    const fail = (reason: string, check: Check | null = null) =>
+      this.persist(em => failJob(em, job.id, job.attempt, workerId, reason, check))
     const postpone = (reason: string) => this.persist(em => postponeJob(em, job.id, job.attempt, workerId, reason))
     const file = `job-${job.id}-${job.attempt}.${job.spec.container}`
     let directory: string | null = null
@@ -138,29 +166,56 @@ export class JobRun implements Pausable {
       let finished = await findFinished(directory, job)
       if (!finished) {
         const input = await inputOf(database.em.fork(), source)
-        const hasChanged = async () => await answering(sourceVolume.path, () => identityOf(input)).catch(asGone) !== (job.identity ?? source.identity)
-        if (await hasChanged()) return await fail('The source has changed since it was read. Read it again, then make the job anew.')
+        const hasChanged = async () =>
+          (await answering(sourceVolume.path, () => identityOf(input)).catch(asGone)) !==
+          (job.identity ?? source.identity)
+        if (await hasChanged())
+          return await fail('The source has changed since it was read. Read it again, then make the job anew.')
         await removeFinished(directory, file)
         const plan = await withAssets(database.em.fork(), job)
-        this.process = new TaskProcess({ kind: 'job', input, facts: deliveredFacts(facts, job.treatment), ...plan, outputPath: path.join(directory, file) }, report => { if (report.say === 'progress') this.progress(report) })
+        this.process = new TaskProcess(
+          {
+            kind: 'job',
+            input,
+            facts: deliveredFacts(facts, job.treatment),
+            ...plan,
+            outputPath: path.join(directory, file),
+          },
+          report => {
+            if (report.say === 'progress') this.progress(report)
+          },
+        )
         this.apply()
         if (this.stopping) this.process.stop()
         const endWatch = watchSource(hasChanged, () => this.process?.stop())
         const outcome = await this.process.outcome
         const changedMeanwhile = endWatch()
         await this.writing
-        if (changedMeanwhile || (outcome.say === 'job' && await hasChanged())) return await fail('The source changed while the job ran, so its result was not kept. Read it again, then make the job anew.')
+        if (changedMeanwhile || (outcome.say === 'job' && (await hasChanged())))
+          return await fail(
+            'The source changed while the job ran, so its result was not kept. Read it again, then make the job anew.',
+          )
         if (outcome.say === 'stopped') return await this.persist(em => letGo(em, job.id, job.attempt, workerId))
-        if (outcome.say === 'broke off') return await this.persist(em => loseJob(em, job.id, job.attempt, workerId, `its process was ${outcome.how}`))
+        if (outcome.say === 'broke off')
+          return await this.persist(em => loseJob(em, job.id, job.attempt, workerId, `its process was ${outcome.how}`))
         if (outcome.say === 'failed') {
           const gone = await volumeProblem(sourceVolume, volume)
           return gone === null ? await fail(outcome.reason) : await postpone(gone)
         }
         if (outcome.say !== 'job') return await fail('The work ended without a result. Try again.')
-        finished = { jobId: job.id, work: workFingerprint(job), file, measurement: outcome.measurement, workSeconds: outcome.workSeconds }
+        finished = {
+          jobId: job.id,
+          work: workFingerprint(job),
+          file,
+          measurement: outcome.measurement,
+          workSeconds: outcome.workSeconds,
+        }
       }
 
-      const check = judge(finished.measurement, job.spec, job.treatment, { facts, findings: job.findings ?? source.findings ?? [] })
+      const check = judge(finished.measurement, job.spec, job.treatment, {
+        facts,
+        findings: job.findings ?? source.findings ?? [],
+      })
       if (check.verdict === 'fail') {
         await removeFinished(directory, finished.file)
         return await fail(check.lines.find(line => line.verdict === 'fail')!.reason!, check)
@@ -168,7 +223,14 @@ export class JobRun implements Pausable {
       await leaveNote(directory, finished)
       isFinished = true
       const outputPath = await freeName(volume.path, sourceName(source), job.spec)
-      if (!await this.beginPlacing({ check, temporaryPath: finished.file, outputPath, workSeconds: finished.workSeconds })) {
+      if (
+        !(await this.beginPlacing({
+          check,
+          temporaryPath: finished.file,
+          outputPath,
+          workSeconds: finished.workSeconds,
+        }))
+      ) {
         // Cancelled, or another worker's: nobody will ask for it. One that is held or waits is found again.
         isFinished = await this.persist(em => isOpen(em, job.id))
         return
@@ -177,10 +239,15 @@ export class JobRun implements Pausable {
       await this.persist(em => placeResult(em, job.id))
     } catch (error) {
       if (isFinished) throw error
-      const gone = error instanceof VolumeProblem && error.code === 'away' ? error.message : await volumeProblem(sourceVolume, volume)
+      const gone =
+        error instanceof VolumeProblem && error.code === 'away'
+          ? error.message
+          : await volumeProblem(sourceVolume, volume)
       if (gone !== null) return await postpone(gone)
       if (error instanceof VolumeProblem || error instanceof MissingAsset) return await fail(error.message)
-      await fail('The job could not be done for a reason that Hematine does not know; the worker\'s log says more. Try again.')
+      await fail(
+        "The job could not be done for a reason that Hematine does not know; the worker's log says more. Try again.",
+      )
       throw error
     } finally {
       if (directory && !isFinished) await removeFinished(directory, file).catch(() => undefined)
@@ -211,12 +278,18 @@ export class JobRun implements Pausable {
     this.lastStage = report.stage
     const { job } = this
     const measurement = (job.sample?.getEntity() as SampleRow | undefined)?.measurement
-    const seconds = (key: 'encodeSeconds' | 'checkSeconds') => (measurement!.soundWindows ?? measurement!.windows).reduce((sum, window) => sum + window[key], 0)
+    const seconds = (key: 'encodeSeconds' | 'checkSeconds') =>
+      (measurement!.soundWindows ?? measurement!.windows).reduce((sum, window) => sum + window[key], 0)
     const { result } = job.treatment
     const progress = progressOf({
-      ...report, ...(result ? { total: result.frameCount, rate: result.rate } : { total: Math.round(treatedSeconds(job.treatment) * 1000), rate: null }),
+      ...report,
+      ...(result
+        ? { total: result.frameCount, rate: result.rate }
+        : { total: Math.round(treatedSeconds(job.treatment) * 1000), rate: null }),
       checkPerEncode: measurement ? seconds('checkSeconds') / seconds('encodeSeconds') : null,
     })
-    this.writing = this.writing.then(() => keepProgress(this.database.em.fork(), job.id, job.attempt, this.workerId, progress)).catch(() => undefined)
+    this.writing = this.writing
+      .then(() => keepProgress(this.database.em.fork(), job.id, job.attempt, this.workerId, progress))
+      .catch(() => undefined)
   }
 }

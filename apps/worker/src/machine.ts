@@ -3,7 +3,11 @@ import { cpus } from 'node:os'
 /** Processor and number of cores, as shown with everything measured on this machine. */
 export function machineInWords(): string {
   const all = cpus()
-  const model = (all[0]?.model ?? 'unknown processor').replace(/\((R|TM)\)/gi, '').replace(/\s+(CPU\s*)?@.*$/, '').replace(/\s+/g, ' ').trim()
+  const model = (all[0]?.model ?? 'unknown processor')
+    .replace(/\((R|TM)\)/gi, '')
+    .replace(/\s+(CPU\s*)?@.*$/, '')
+    .replace(/\s+/g, ' ')
+    .trim()
   return `${model}, ${all.length} ${all.length === 1 ? 'core' : 'cores'}`
 }
 

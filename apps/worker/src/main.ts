@@ -27,9 +27,18 @@ if (!settings.HEMATINE_DATABASE_URL) {
 const scratchDirectory = path.join(settings.HEMATINE_DATA_DIR ?? path.join(tmpdir(), 'hematine'), 'scratch')
 await mkdir(scratchDirectory, { recursive: true })
 const database = await connect(settings.HEMATINE_DATABASE_URL)
-const queue = await TaskQueue.open(settings.HEMATINE_DATABASE_URL, true, error => log.error({ error: error.message }, 'the task queue reports an error'))
+const queue = await TaskQueue.open(settings.HEMATINE_DATABASE_URL, true, error =>
+  log.error({ error: error.message }, 'the task queue reports an error'),
+)
 const worker = new Worker({
-  database, queue, databaseUrl: settings.HEMATINE_DATABASE_URL, name: settings.HEMATINE_WORKER_NAME ?? hostname(), host: hostname(), lanes: settings.HEMATINE_LANES, scratchDirectory, log,
+  database,
+  queue,
+  databaseUrl: settings.HEMATINE_DATABASE_URL,
+  name: settings.HEMATINE_WORKER_NAME ?? hostname(),
+  host: hostname(),
+  lanes: settings.HEMATINE_LANES,
+  scratchDirectory,
+  log,
 })
 await worker.start()
 log.info({ name: settings.HEMATINE_WORKER_NAME ?? hostname(), lanes: settings.HEMATINE_LANES }, 'worker ready')

@@ -1,29 +1,54 @@
-import type { CheckMeasurement, MeasureDepth, Measurement, Moment, Planned, SampleMeasurement, SourceFacts, TrialMoment } from '@hematine/core'
+import type {
+  CheckMeasurement,
+  MeasureDepth,
+  Measurement,
+  Moment,
+  Planned,
+  SampleMeasurement,
+  SourceFacts,
+  TrialMoment,
+} from '@hematine/core'
 import type { MediaInput } from '@hematine/media/ground/media-input'
 
 /** What a worker tells its child process to do: one task after another. */
 export type Assignment =
-  | { kind: 'facts', input: MediaInput }
-  | { kind: 'measure', input: MediaInput, facts: SourceFacts, depth: MeasureDepth }
-  | { kind: 'sample', input: MediaInput, facts: SourceFacts, scratchDirectory: string, machine: string } & Planned
-  | { kind: 'trial', input: MediaInput, facts: SourceFacts, moments: Moment[], skip: number[], directory: string, sourceId: number } & Planned
-  | { kind: 'job', input: MediaInput, facts: SourceFacts, outputPath: string } & Planned
+  | { kind: 'facts'; input: MediaInput }
+  | { kind: 'measure'; input: MediaInput; facts: SourceFacts; depth: MeasureDepth }
+  | ({ kind: 'sample'; input: MediaInput; facts: SourceFacts; scratchDirectory: string; machine: string } & Planned)
+  | ({
+      kind: 'trial'
+      input: MediaInput
+      facts: SourceFacts
+      moments: Moment[]
+      skip: number[]
+      directory: string
+      sourceId: number
+    } & Planned)
+  | ({ kind: 'job'; input: MediaInput; facts: SourceFacts; outputPath: string } & Planned)
 
 /** What a worker says to its child while it works. */
-export type Instruction = { say: 'assign', assignment: Assignment } | { say: 'pause' } | { say: 'go on' } | { say: 'stop' } | { say: 'leave' }
+export type Instruction =
+  { say: 'assign'; assignment: Assignment } | { say: 'pause' } | { say: 'go on' } | { say: 'stop' } | { say: 'leave' }
 
 export type Stage = 'encode' | 'check'
 
 /** What a child reports. `stageSeconds` and `workSeconds` leave out pauses; `done` is in frames, or in milliseconds of sound where there is no picture. */
 export type Report =
-  | { say: 'progress', stage: Stage, done: number, bytesWritten: number, stageSeconds: number, encodeSeconds: number | null }
-  | { say: 'measuring', part: number }
-  | { say: 'look', looks: number }
-  | { say: 'moment', index: number, result: TrialMoment }
+  | {
+      say: 'progress'
+      stage: Stage
+      done: number
+      bytesWritten: number
+      stageSeconds: number
+      encodeSeconds: number | null
+    }
+  | { say: 'measuring'; part: number }
+  | { say: 'look'; looks: number }
+  | { say: 'moment'; index: number; result: TrialMoment }
   | { say: 'tried' }
-  | { say: 'facts', facts: SourceFacts, identity: string, poster: Buffer | null }
-  | { say: 'measured', measurement: Measurement, facts: SourceFacts, strip: { seconds: number, picture: Buffer }[] }
-  | { say: 'sample', measurement: SampleMeasurement }
-  | { say: 'job', measurement: CheckMeasurement, workSeconds: number }
+  | { say: 'facts'; facts: SourceFacts; identity: string; poster: Buffer | null }
+  | { say: 'measured'; measurement: Measurement; facts: SourceFacts; strip: { seconds: number; picture: Buffer }[] }
+  | { say: 'sample'; measurement: SampleMeasurement }
+  | { say: 'job'; measurement: CheckMeasurement; workSeconds: number }
   | { say: 'stopped' }
-  | { say: 'failed', reason: string }
+  | { say: 'failed'; reason: string }

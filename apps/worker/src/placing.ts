@@ -1,14 +1,27 @@
 import path from 'node:path'
 import { outputName, type DeliverySpec } from '@hematine/core'
-import { deliveryVolumeOf, failJob, finishJob, readPlacing, renamePlacing, sourceName, sourceOf, type EntityManager } from '@hematine/database'
+import {
+  deliveryVolumeOf,
+  failJob,
+  finishJob,
+  readPlacing,
+  renamePlacing,
+  sourceName,
+  sourceOf,
+  type EntityManager,
+} from '@hematine/database'
 import { exists, placeFile, sha256OfFile, workDirectory } from '@hematine/media/volumes/volume-files'
 import { removeFinished } from './finished.ts'
 
 /** The first name for a result that nothing in the delivery volume has. */
-export async function freeName(volumePath: string, source: string, spec: Pick<DeliverySpec, 'nameSuffix' | 'container'>): Promise<string> {
+export async function freeName(
+  volumePath: string,
+  source: string,
+  spec: Pick<DeliverySpec, 'nameSuffix' | 'container'>,
+): Promise<string> {
   for (let counter = 1; ; counter++) {
     const name = outputName(source, spec, counter)
-    if (!await exists(path.join(volumePath, name))) return name
+    if (!(await exists(path.join(volumePath, name)))) return name
   }
 }
 
@@ -29,13 +42,19 @@ export async function placeResult(em: EntityManager, jobId: number): Promise<voi
   }
   let name = job.outputPath!
   if (await exists(temporary)) {
-    while (!await placeFile(temporary, path.join(volume.path, name))) {
+    while (!(await placeFile(temporary, path.join(volume.path, name)))) {
       name = await freeName(volume.path, sourceName(sourceOf(job)), job.spec)
       await renamePlacing(em, jobId, name)
     }
     return finish()
   }
   const place = path.join(volume.path, name)
-  if (await exists(place) && await sha256OfFile(place) === job.check!.measurement.sha256) return finish()
-  await failJob(em, jobId, job.attempt, job.workerId ?? null, 'The finished file vanished from the delivery volume before it got its place. Try again.')
+  if ((await exists(place)) && (await sha256OfFile(place)) === job.check!.measurement.sha256) return finish()
+  await failJob(
+    em,
+    jobId,
+    job.attempt,
+    job.workerId ?? null,
+    'The finished file vanished from the delivery volume before it got its place. Try again.',
+  )
 }

@@ -1,34 +1,61 @@
 import { stat } from 'node:fs/promises'
 import { isDeepStrictEqual } from 'node:util'
-import { describeSequence, frameFileName, titlePath, titlesToBringIn, type NumberedSequence, type Rational } from '@hematine/core'
+import {
+  describeSequence,
+  frameFileName,
+  titlePath,
+  titlesToBringIn,
+  type NumberedSequence,
+  type Rational,
+} from '@hematine/core'
 import type { Arrival, ScannedDirectory, WatchRow } from '@hematine/database'
 import { onDisc } from '@hematine/media/volumes/source-input'
 import { listDirectory, resolveInside, VolumeProblem, type Listing } from '@hematine/media/volumes/volume-files'
 
-const inside = (directory: string, name: string) => directory === '' ? name : `${directory}/${name}`
+const inside = (directory: string, name: string) => (directory === '' ? name : `${directory}/${name}`)
 
 /** Files beside material that are none themselves and would only fill the list of what cannot be used. */
 const bystanders = /\.(ifo|bup|txt|md|pdf|docx?|xlsx?|csv|xml|json|md5|sha256|nfo|srt|vtt|url|db|ini|lnk|tmp|part)$/i
 
 /** What one directory of a volume holds, as material for an order. A directory that cannot be read becomes a refusal, and the scan goes on. */
-export async function scanDirectory(volume: { id: number, path: string }, directory: string, frameRate: Rational): Promise<ScannedDirectory> {
+export async function scanDirectory(
+  volume: { id: number; path: string },
+  directory: string,
+  frameRate: Rational,
+): Promise<ScannedDirectory> {
   let listing: Listing
   try {
     listing = await listDirectory(volume.path, directory)
   } catch (error) {
     if (!(error instanceof VolumeProblem)) throw error
-    return { directory, below: [], arrivals: [], files: 0, refused: [{ path: directory === '' ? '/' : directory, reason: error.message }] }
+    return {
+      directory,
+      below: [],
+      arrivals: [],
+      files: 0,
+      refused: [{ path: directory === '' ? '/' : directory, reason: error.message }],
+    }
   }
   const linked = new Set(listing.linkedDirectories)
   const discs = discsIn(listing, directory)
   const opened = await Promise.all(discs.map(disc => titlesOf(volume, disc.path)))
   const empty = listing.files.filter(file => file.bytes === 0)
-  const files = listing.files.filter(file => file.bytes > 0 && !bystanders.test(file.name) && !(isDiscDirectory(directory) && isVob(file.name)))
+  const files = listing.files.filter(
+    file => file.bytes > 0 && !bystanders.test(file.name) && !(isDiscDirectory(directory) && isVob(file.name)),
+  )
   return {
     directory,
-    below: listing.directories.filter(name => !linked.has(name) && !discs.some(disc => disc.path === inside(directory, name))).map(name => inside(directory, name)),
+    below: listing.directories
+      .filter(name => !linked.has(name) && !discs.some(disc => disc.path === inside(directory, name)))
+      .map(name => inside(directory, name)),
     arrivals: [
-      ...listing.sequences.map((sequence): Arrival => ({ kind: 'sequence', volumeId: volume.id, directory, sequence, frameRate })),
+      ...listing.sequences.map((sequence): Arrival => ({
+        kind: 'sequence',
+        volumeId: volume.id,
+        directory,
+        sequence,
+        frameRate,
+      })),
       ...files.map((file): Arrival => ({ kind: 'file', volumeId: volume.id, path: inside(directory, file.name) })),
       ...opened.flatMap(disc => disc.arrivals),
     ],
@@ -36,7 +63,10 @@ export async function scanDirectory(volume: { id: number, path: string }, direct
     refused: [
       ...opened.flatMap(disc => disc.refused),
       ...listing.refused.map(({ name, reason }) => ({ path: inside(directory, name), reason })),
-      ...listing.linkedDirectories.map(name => ({ path: inside(directory, name), reason: 'It is a link to a directory, which may lead in a circle. Bring in the directory itself.' })),
+      ...listing.linkedDirectories.map(name => ({
+        path: inside(directory, name),
+        reason: 'It is a link to a directory, which may lead in a circle. Bring in the directory itself.',
+      })),
       ...empty.map(({ name }) => ({ path: inside(directory, name), reason: 'The file is empty.' })),
     ],
   }
@@ -46,14 +76,21 @@ const isDiscDirectory = (directory: string) => /(^|\/)VIDEO_TS$/i.test(directory
 const isVob = (name: string) => /\.vob$/i.test(name)
 
 /** Disc folders and disc images in a directory, or the directory itself when somebody chose the inside of a disc. */
-function discsIn(listing: Listing, directory: string): { path: string, bytes: number | null }[] {
+function discsIn(listing: Listing, directory: string): { path: string; bytes: number | null }[] {
   const linked = new Set(listing.linkedDirectories)
-  const found = listing.discs.filter(disc => !linked.has(disc.name)).map(({ name, bytes }) => ({ path: inside(directory, name), bytes }))
-  return isDiscDirectory(directory) && listing.files.some(file => /^video_ts\.ifo$/i.test(file.name)) ? [...found, { path: directory, bytes: null }] : found
+  const found = listing.discs
+    .filter(disc => !linked.has(disc.name))
+    .map(({ name, bytes }) => ({ path: inside(directory, name), bytes }))
+  return isDiscDirectory(directory) && listing.files.some(file => /^video_ts\.ifo$/i.test(file.name))
+    ? [...found, { path: directory, bytes: null }]
+    : found
 }
 
 /** Titles of a disc that come in without being chosen; a disc that cannot be read becomes a refusal. */
-export async function titlesOf(volume: { id: number, path: string }, path: string): Promise<Pick<ScannedDirectory, 'arrivals' | 'refused'>> {
+export async function titlesOf(
+  volume: { id: number; path: string },
+  path: string,
+): Promise<Pick<ScannedDirectory, 'arrivals' | 'refused'>> {
   try {
     const { numbers, leftOut } = titlesToBringIn(await onDisc(volume.path, path, disc => disc.describe()))
     return {
@@ -66,7 +103,7 @@ export async function titlesOf(volume: { id: number, path: string }, path: strin
   }
 }
 
-const stateOf = (file: { bytes: number, modifiedAt: Date }) => `${file.bytes}:${file.modifiedAt.getTime()}`
+const stateOf = (file: { bytes: number; modifiedAt: Date }) => `${file.bytes}:${file.modifiedAt.getTime()}`
 
 /** Directories below a watched one that one look goes through. */
 const mostDirectories = 2000
@@ -76,7 +113,12 @@ const mostDirectories = 2000
  * @param known paths that are in the order already
  * @param sequences those of them that are sequences, with the frames that are known: one whose gaps were filled since has the same path
  */
-export async function lookAtWatch(watch: Pick<WatchRow, 'path' | 'frameRate' | 'growing'>, volume: { id: number, path: string }, known: ReadonlySet<string>, sequences: ReadonlyMap<string, NumberedSequence> = new Map()): Promise<{ growing: Record<string, string>, arrivals: Arrival[], problem: string | null }> {
+export async function lookAtWatch(
+  watch: Pick<WatchRow, 'path' | 'frameRate' | 'growing'>,
+  volume: { id: number; path: string },
+  known: ReadonlySet<string>,
+  sequences: ReadonlyMap<string, NumberedSequence> = new Map(),
+): Promise<{ growing: Record<string, string>; arrivals: Arrival[]; problem: string | null }> {
   const growing: Record<string, string> = {}
   const arrivals: Arrival[] = []
   let problem: string | null = null
@@ -98,7 +140,11 @@ export async function lookAtWatch(watch: Pick<WatchRow, 'path' | 'frameRate' | '
     }
     const linked = new Set(listing.linkedDirectories)
     const discs = discsIn(listing, directory)
-    pending.push(...listing.directories.map(name => inside(directory, name)).filter((path, index) => !linked.has(listing.directories[index]!) && !discs.some(disc => disc.path === path)))
+    pending.push(
+      ...listing.directories
+        .map(name => inside(directory, name))
+        .filter((path, index) => !linked.has(listing.directories[index]!) && !discs.some(disc => disc.path === path)),
+    )
     const consider = (path: string, state: string, arrival: Arrival, isKnown = known.has(path)) => {
       if (isKnown) return
       if (watch.growing[path] === state) arrivals.push(arrival)
@@ -108,12 +154,17 @@ export async function lookAtWatch(watch: Pick<WatchRow, 'path' | 'frameRate' | '
       if (bystanders.test(file.name) || (isDiscDirectory(directory) && isVob(file.name))) continue
       // A file that just appeared has no bytes yet; it is waited for.
       if (file.bytes === 0) growing[inside(directory, file.name)] = stateOf(file)
-      else consider(inside(directory, file.name), stateOf(file), { kind: 'file', volumeId: volume.id, path: inside(directory, file.name) })
+      else
+        consider(inside(directory, file.name), stateOf(file), {
+          kind: 'file',
+          volumeId: volume.id,
+          path: inside(directory, file.name),
+        })
     }
     for (const disc of discs) {
       const stem = titlePath({ path: disc.path, title: 1, angle: 1 }).replace(/\d+$/, '')
       if ([...known].some(path => path.startsWith(stem))) continue
-      const state = `${disc.bytes ?? await discBytes(volume.path, disc.path)}:${disc.path}`
+      const state = `${disc.bytes ?? (await discBytes(volume.path, disc.path))}:${disc.path}`
       if (!watch.growing[disc.path]?.startsWith(state)) {
         growing[disc.path] = state
         continue
@@ -127,7 +178,12 @@ export async function lookAtWatch(watch: Pick<WatchRow, 'path' | 'frameRate' | '
     }
     for (const sequence of listing.sequences) {
       const path = inside(directory, describeSequence(sequence))
-      consider(path, await sequenceState(volume.path, directory, sequence), { kind: 'sequence', volumeId: volume.id, directory, sequence, frameRate: watch.frameRate }, known.has(path) && (!sequences.has(path) || isDeepStrictEqual(sequences.get(path), sequence)))
+      consider(
+        path,
+        await sequenceState(volume.path, directory, sequence),
+        { kind: 'sequence', volumeId: volume.id, directory, sequence, frameRate: watch.frameRate },
+        known.has(path) && (!sequences.has(path) || isDeepStrictEqual(sequences.get(path), sequence)),
+      )
     }
   }
   return { growing, arrivals, problem }

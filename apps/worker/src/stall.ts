@@ -8,10 +8,12 @@ const stallMilliseconds = 60_000
 const idleTicks = 2
 
 /** Processor time and bytes read and written by a process so far; null when it is gone. */
-function activityOf(pid: number): { ticks: number, bytes: number } | null {
+function activityOf(pid: number): { ticks: number; bytes: number } | null {
   try {
     // The name in parentheses may hold spaces; the fields after it are counted from the state, which is the third.
-    const fields = readFileSync(`/proc/${pid}/stat`, 'utf8').replace(/^.*\) /s, '').split(' ')
+    const fields = readFileSync(`/proc/${pid}/stat`, 'utf8')
+      .replace(/^.*\) /s, '')
+      .split(' ')
     const io = readFileSync(`/proc/${pid}/io`, 'utf8')
     const bytes = (name: string) => Number(new RegExp(`^${name}: (\\d+)$`, 'm').exec(io)?.[1] ?? 0)
     return { ticks: Number(fields[11]) + Number(fields[12]), bytes: bytes('rchar') + bytes('wchar') }
@@ -27,12 +29,18 @@ function activityOf(pid: number): { ticks: number, bytes: number } | null {
  * @param onStall called once
  * @returns ends the watching
  */
-export function watchForStall(pid: number, isWaiting: () => boolean, onStall: () => void, { everyMilliseconds = lookMilliseconds, afterMilliseconds = stallMilliseconds } = {}): () => void {
+export function watchForStall(
+  pid: number,
+  isWaiting: () => boolean,
+  onStall: () => void,
+  { everyMilliseconds = lookMilliseconds, afterMilliseconds = stallMilliseconds } = {},
+): () => void {
   let before = activityOf(pid)
   let idleMilliseconds = 0
   const timer = setInterval(() => {
     const now = activityOf(pid)
-    const isIdle = now !== null && before !== null && now.ticks - before.ticks <= idleTicks && now.bytes === before.bytes
+    const isIdle =
+      now !== null && before !== null && now.ticks - before.ticks <= idleTicks && now.bytes === before.bytes
     before = now
     idleMilliseconds = isIdle && !isWaiting() ? idleMilliseconds + everyMilliseconds : 0
     if (idleMilliseconds < afterMilliseconds) return

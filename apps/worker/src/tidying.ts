@@ -1,6 +1,14 @@
 import { readdir, rm } from 'node:fs/promises'
 import path from 'node:path'
-import { isOpen, knownTrials, listVolumes, needsTemporary, noteMarked, triedSources, type VolumeRow } from '@hematine/database'
+import {
+  isOpen,
+  knownTrials,
+  listVolumes,
+  needsTemporary,
+  noteMarked,
+  triedSources,
+  type VolumeRow,
+} from '@hematine/database'
 import { markVolume, trialDirectory, workDirectory } from '@hematine/media/volumes/volume-files'
 import { removeAbandonedUploads } from './abandoned.ts'
 import { removeLeftCopies } from './copying.ts'
@@ -16,7 +24,10 @@ export async function markVolumes(room: Room): Promise<void> {
       await markVolume(volume)
       await noteMarked(room.em, volume.id)
     } catch (error) {
-      room.log.warn({ volume: volume.name, error: (error as Error).message }, 'a volume could not be given its marker yet')
+      room.log.warn(
+        { volume: volume.name, error: (error as Error).message },
+        'a volume could not be given its marker yet',
+      )
     }
   }
 }
@@ -33,7 +44,10 @@ export async function tidy(room: Room): Promise<void> {
       await tidyTrials(room, volume)
       if (volume.role === 'delivery') await tidyJobs(room, volume)
     } catch (error) {
-      room.log.warn({ volume: volume.name, error: (error as Error).message }, 'the work directory of a volume could not be tidied')
+      room.log.warn(
+        { volume: volume.name, error: (error as Error).message },
+        'the work directory of a volume could not be tidied',
+      )
     }
   }
 }
@@ -42,7 +56,7 @@ export async function tidy(room: Room): Promise<void> {
 async function tidyTrials(room: Room, volume: VolumeRow): Promise<void> {
   const directory = path.dirname(await trialDirectory(volume, 0))
   const names = await readdir(directory).catch(() => [])
-  const ids = names.flatMap(name => /^\d+$/.test(name) ? [Number(name)] : [])
+  const ids = names.flatMap(name => (/^\d+$/.test(name) ? [Number(name)] : []))
   const known = await knownTrials(room.em, ids)
   for (const id of ids) if (!known.has(id)) await rm(path.join(directory, String(id)), { recursive: true, force: true })
   const tried = await triedSources(room.em)
@@ -58,7 +72,8 @@ async function tidyJobs(room: Room, volume: VolumeRow): Promise<void> {
   const names = await readdir(directory)
   for (const name of names) {
     const [, file, id, attempt] = /^(job-(\d+)-(\d+)\.[a-z0-9]+)(\..*)?$/.exec(name) ?? []
-    const isFinished = names.includes(`${file}.finished.json`) && await isOpen(room.em, Number(id))
-    if (file && !isFinished && !await needsTemporary(room.em, Number(id), Number(attempt))) await rm(path.join(directory, name), { force: true })
+    const isFinished = names.includes(`${file}.finished.json`) && (await isOpen(room.em, Number(id)))
+    if (file && !isFinished && !(await needsTemporary(room.em, Number(id), Number(attempt))))
+      await rm(path.join(directory, name), { force: true })
   }
 }

@@ -1,7 +1,29 @@
 import { randomUUID } from 'node:crypto'
 import {
-  adoptPlacing, bringUpToDate, continueJob, dispatchJobs, endTasks, findLostWorkers, giveBackUnknown, holdingsOf, jobsOf, letGo, listen, patiently, registerWorker, reportWorker, retireWorker, returnTasks, startJob, takeTasks,
-  type Database, type JobRow, type ShortKind, type Task, type TaskQueue, type WorkerIdentity,
+  adoptPlacing,
+  bringUpToDate,
+  continueJob,
+  dispatchJobs,
+  endTasks,
+  findLostWorkers,
+  giveBackUnknown,
+  holdingsOf,
+  jobsOf,
+  letGo,
+  listen,
+  patiently,
+  registerWorker,
+  reportWorker,
+  retireWorker,
+  returnTasks,
+  startJob,
+  takeTasks,
+  type Database,
+  type JobRow,
+  type ShortKind,
+  type Task,
+  type TaskQueue,
+  type WorkerIdentity,
 } from '@hematine/database'
 import type { Logger } from 'pino'
 import { removeOldScratch } from './abandoned.ts'
@@ -41,7 +63,9 @@ export class Worker {
   private readonly runs = new Map<number, JobRun>()
   /** Tasks of each kind under way. */
   private readonly busy = new Map<ShortKind, number>()
-  private readonly children = new Children(kinds.filter(kind => kind.usesReader).reduce((sum, kind) => sum + kind.lanes, 0))
+  private readonly children = new Children(
+    kinds.filter(kind => kind.usesReader).reduce((sum, kind) => sum + kind.lanes, 0),
+  )
   private readonly hands: Hands
   private watching: Promise<void> | null = null
   /** Filling of short lanes, one after another, so that none is filled twice. */
@@ -68,10 +92,21 @@ export class Worker {
     const { queue, log, scratchDirectory } = this.options
     const now = { em: () => this.em, identity: () => this.identity, isStopping: () => this.stopping }
     return {
-      queue, log, scratchDirectory, persist: work => this.persist(work), inChild: (...words) => this.children.inChild(...words), inReader: (...words) => this.children.inReader(...words),
-      get em() { return now.em() },
-      get identity() { return now.identity() },
-      get isStopping() { return now.isStopping() },
+      queue,
+      log,
+      scratchDirectory,
+      persist: work => this.persist(work),
+      inChild: (...words) => this.children.inChild(...words),
+      inReader: (...words) => this.children.inReader(...words),
+      get em() {
+        return now.em()
+      },
+      get identity() {
+        return now.identity()
+      },
+      get isStopping() {
+        return now.isStopping()
+      },
     }
   }
 
@@ -86,17 +121,22 @@ export class Worker {
 
   async start(): Promise<void> {
     await registerWorker(this.em, this.identity)
-    this.endListening = await listen(this.options.databaseUrl, change => {
-      if (change.table === 'source') this.lookingAtSources ??= setTimeout(() => {
-        this.lookingAtSources = undefined
-        this.look()
-      }, lookAtSourcesMilliseconds)
-      else if (!['worker', 'lot', 'watch'].includes(change.table) && !change.isProgress) this.look()
-    }, () => this.look())
+    this.endListening = await listen(
+      this.options.databaseUrl,
+      change => {
+        if (change.table === 'source')
+          this.lookingAtSources ??= setTimeout(() => {
+            this.lookingAtSources = undefined
+            this.look()
+          }, lookAtSourcesMilliseconds)
+        else if (!['worker', 'lot', 'watch'].includes(change.table) && !change.isProgress) this.look()
+      },
+      () => this.look(),
+    )
     await markVolumes(this.hands)
     await this.tidy()
     await removeOldScratch(this.options.scratchDirectory)
-    while (await bringUpToDate(this.em) > 0);
+    while ((await bringUpToDate(this.em)) > 0);
     this.timer = setInterval(() => void this.signOfLife(), signOfLifeMilliseconds)
     this.look()
   }
@@ -117,7 +157,7 @@ export class Worker {
 
   private async signOfLife(): Promise<void> {
     try {
-      if (!await reportWorker(this.em, this.identity.id)) await this.startOver()
+      if (!(await reportWorker(this.em, this.identity.id))) await this.startOver()
       for (const id of await findLostWorkers(this.em, this.options.host, processLives)) {
         if (id === this.identity.id) continue
         this.options.log.warn({ worker: id }, 'a worker is lost; its work is given to others')
@@ -128,7 +168,9 @@ export class Worker {
       await markVolumes(this.hands)
       if (Date.now() - this.tidiedAt > tidyEveryMilliseconds) await this.tidy()
       this.look()
-      this.watching ??= lookAtWatches(this.hands).finally(() => { this.watching = null })
+      this.watching ??= lookAtWatches(this.hands).finally(() => {
+        this.watching = null
+      })
     } catch (error) {
       this.options.log.error({ error: (error as Error).message }, 'the database does not answer; trying again')
     }
@@ -141,12 +183,18 @@ export class Worker {
   private async giveBackUnknown(): Promise<void> {
     const holdings = await holdingsOf(this.em, this.identity.id)
     if (this.taking > 0 || this.stopping) return
-    const now = new Set([...holdings.tasks.filter(task => !this.inHand.has(task)), ...holdings.jobs.filter(job => !this.runs.has(job)).map(String)])
+    const now = new Set([
+      ...holdings.tasks.filter(task => !this.inHand.has(task)),
+      ...holdings.jobs.filter(job => !this.runs.has(job)).map(String),
+    ])
     const lasting = [...now].filter(name => this.unknown.has(name))
     this.unknown = now
     if (lasting.length === 0) return
     this.options.log.warn({ tasks: lasting.length }, 'work that nobody here knows of is given back')
-    await giveBackUnknown(this.em, this.options.queue, this.identity.id, { tasks: holdings.tasks.filter(task => lasting.includes(task)), jobs: holdings.jobs.filter(job => lasting.includes(String(job))) })
+    await giveBackUnknown(this.em, this.options.queue, this.identity.id, {
+      tasks: holdings.tasks.filter(task => lasting.includes(task)),
+      jobs: holdings.jobs.filter(job => lasting.includes(String(job))),
+    })
   }
 
   /** Takes tasks; while that is under way nothing is taken for unknown. */
@@ -177,7 +225,9 @@ export class Worker {
   /** Looks for work soon; calls while looking are gathered into one more look. */
   private look(): void {
     this.lookAgain = true
-    this.looking ??= this.lookWhileNeeded().finally(() => { this.looking = null })
+    this.looking ??= this.lookWhileNeeded().finally(() => {
+      this.looking = null
+    })
   }
 
   private async lookWhileNeeded(): Promise<void> {
@@ -205,7 +255,8 @@ export class Worker {
       else if ((job.state === 'held' || job.state === 'waiting') && !run.isHeld) run.hold()
     }
     for (const job of mine.values()) {
-      if (!this.runs.has(job.id) && ['cancelled', 'held', 'waiting'].includes(job.state)) await letGo(this.em, job.id, job.attempt, this.identity.id)
+      if (!this.runs.has(job.id) && ['cancelled', 'held', 'waiting'].includes(job.state))
+        await letGo(this.em, job.id, job.attempt, this.identity.id)
     }
   }
 
@@ -217,7 +268,14 @@ export class Worker {
     const { queue } = this.options
     for (const job of await jobsOf(this.em, this.identity.id)) {
       const run = this.runs.get(job.id)
-      if (run?.isHeld && !run.isStopping && job.state === 'waiting' && this.freeLanes > 0 && await continueJob(this.em, job.id, job.attempt, this.identity.id)) run.resume()
+      if (
+        run?.isHeld &&
+        !run.isStopping &&
+        job.state === 'waiting' &&
+        this.freeLanes > 0 &&
+        (await continueJob(this.em, job.id, job.attempt, this.identity.id))
+      )
+        run.resume()
     }
     while (this.freeLanes > 0 && !this.stopping) {
       await dispatchJobs(this.em, queue, this.freeLanes)
@@ -262,7 +320,12 @@ export class Worker {
     await adoptPlacing(this.em, this.identity)
     for (const job of await jobsOf(this.em, this.identity.id)) {
       if (job.state !== 'placing' || this.runs.has(job.id)) continue
-      await placeResult(this.em, job.id).catch((error: Error) => this.options.log.error({ job: job.id, error: error.message }, 'a result cannot be put in its place yet; trying again'))
+      await placeResult(this.em, job.id).catch((error: Error) =>
+        this.options.log.error(
+          { job: job.id, error: error.message },
+          'a result cannot be put in its place yet; trying again',
+        ),
+      )
     }
   }
 
@@ -279,7 +342,11 @@ export class Worker {
   }
 
   private async fillLane(kind: Kind): Promise<void> {
-    while (this.busyWith(kind.name) < kind.lanes && !this.stopping && !kind.after?.some(earlier => this.busyWith(earlier) > 0)) {
+    while (
+      this.busyWith(kind.name) < kind.lanes &&
+      !this.stopping &&
+      !kind.after?.some(earlier => this.busyWith(earlier) > 0)
+    ) {
       const tasks = await this.take(kind.name, kind.atOnce ?? 1)
       if (tasks.length === 0) break
       this.inBackground(kind, tasks)
@@ -309,13 +376,22 @@ export class Worker {
         this.busy.set(kind.name, this.busyWith(kind.name) - 1)
         this.putDown(tasks)
         const next = kinds.filter(other => other === kind || other.after?.includes(kind.name))
-        void this.fillShortLanes(next).catch((error: Error) => log.error({ error: error.message }, 'looking for work failed; trying again'))
+        void this.fillShortLanes(next).catch((error: Error) =>
+          log.error({ error: error.message }, 'looking for work failed; trying again'),
+        )
       })
   }
 
   /** Writes to the database for as long as it takes: what was worked out is not thrown away because it is being started again. */
   private persist<Result>(work: () => Promise<Result>): Promise<Result> {
-    return patiently(work, { givesUp: () => this.stopping, onWait: error => this.options.log.warn({ error: (error as Error).message }, 'the database does not answer; what was worked out waits') })
+    return patiently(work, {
+      givesUp: () => this.stopping,
+      onWait: error =>
+        this.options.log.warn(
+          { error: (error as Error).message },
+          'the database does not answer; what was worked out waits',
+        ),
+    })
   }
 
   private async tidy(): Promise<void> {

@@ -3,7 +3,17 @@ import { existsSync } from 'node:fs'
 import { mkdir, readdir, readFile, rename, rm, stat, writeFile } from 'node:fs/promises'
 import path from 'node:path'
 import type { JobState } from '@hematine/core'
-import { actOnJobs, bringIn, createOrder, draftJobs, listJobs, listSources, readJob, readVolume, registerVolume } from '@hematine/database'
+import {
+  actOnJobs,
+  bringIn,
+  createOrder,
+  draftJobs,
+  listJobs,
+  listSources,
+  readJob,
+  readVolume,
+  registerVolume,
+} from '@hematine/database'
 import { readFacts } from '@hematine/media'
 import { afterAll, afterEach, beforeEach, describe, expect, test } from 'vitest'
 import { useDatabase } from '../../../tests/support/database.ts'
@@ -17,7 +27,7 @@ const db = useDatabase({ own: true })
 useBuiltWorker()
 const scratch = scratchDirectory()
 let round = 0
-let volumes: { source: string, delivery: string }
+let volumes: { source: string; delivery: string }
 let orderId: number
 let sourceId: number
 let deliveryId: number
@@ -34,8 +44,11 @@ beforeEach(async () => {
   await writeCountingClip(path.join(volumes.source, 'tape.mkv'), 100, { tone: true })
   orderId = (await createOrder(db.em(), { code: `F-${round}`, name: 'Faults', dueAt: null })).id
   const source = await registerVolume(db.em(), { name: `Sources ${round}`, role: 'source', path: volumes.source })
-  deliveryId = (await registerVolume(db.em(), { name: `Delivery ${round}`, role: 'delivery', path: volumes.delivery })).id
-  const { brought } = await bringIn(db.em(), db.queue, orderId, [{ kind: 'file', volumeId: source.id, path: 'tape.mkv' }])
+  deliveryId = (await registerVolume(db.em(), { name: `Delivery ${round}`, role: 'delivery', path: volumes.delivery }))
+    .id
+  const { brought } = await bringIn(db.em(), db.queue, orderId, [
+    { kind: 'file', volumeId: source.id, path: 'tape.mkv' },
+  ])
   sourceId = brought[0]!.id
 })
 afterEach(() => {
@@ -56,10 +69,14 @@ function startWorker(): TestWorker {
   return worker
 }
 
-const sourceSum = async () => createHash('sha256').update(await readFile(path.join(volumes.source, 'tape.mkv'))).digest('hex')
+const sourceSum = async () =>
+  createHash('sha256')
+    .update(await readFile(path.join(volumes.source, 'tape.mkv')))
+    .digest('hex')
 const visible = async () => (await readdir(volumes.delivery)).filter(name => !name.startsWith('.'))
-const workDirectory = async () => path.join(volumes.delivery, '.hematine', (await readVolume(db.em(), deliveryId)).marker)
-const hidden = async () => existsSync(await workDirectory()) ? readdir(await workDirectory()) : []
+const workDirectory = async () =>
+  path.join(volumes.delivery, '.hematine', (await readVolume(db.em(), deliveryId)).marker)
+const hidden = async () => (existsSync(await workDirectory()) ? readdir(await workDirectory()) : [])
 
 /** Drafts and releases a job of the source; the worker must have read its facts by then. */
 async function release(specKey = 'archive-master'): Promise<number> {
@@ -90,7 +107,9 @@ async function expectDoneOnce(id: number, before: string, names = ['tape-archive
   const content = await readFile(path.join(volumes.delivery, job.outputPath!))
   expect(createHash('sha256').update(content).digest('hex')).toBe(job.check!.measurement.sha256)
   expect(job.check!.measurement.video!.framesDecoded).toBe(100)
-  expect((await readFacts({ kind: 'file', path: path.join(volumes.delivery, job.outputPath!) })).video!.frameCount).toBeGreaterThanOrEqual(100)
+  expect(
+    (await readFacts({ kind: 'file', path: path.join(volumes.delivery, job.outputPath!) })).video!.frameCount,
+  ).toBeGreaterThanOrEqual(100)
   await expect.poll(hidden, patience).toEqual([])
   expect(await sourceSum()).toBe(before)
 }
@@ -102,7 +121,9 @@ function watchDelivery() {
   const done = (async () => {
     while (watching) {
       for (const name of await visible()) {
-        const sum = createHash('sha256').update(await readFile(path.join(volumes.delivery, name))).digest('hex')
+        const sum = createHash('sha256')
+          .update(await readFile(path.join(volumes.delivery, name)))
+          .digest('hex')
         seen.set(name, (seen.get(name) ?? new Set()).add(sum))
       }
       await new Promise(resolve => setTimeout(resolve, 5))
@@ -125,25 +146,30 @@ describe('kill -9 of the process that does the work', () => {
     jobsHeld.letGo()
     await expectDoneOnce(id, before)
     await endWatch()
-    expect((await readJob(db.em(), id)).events.some(event => event.event === 'lose' && event.note!.includes('SIGKILL'))).toBe(true)
+    expect(
+      (await readJob(db.em(), id)).events.some(event => event.event === 'lose' && event.note!.includes('SIGKILL')),
+    ).toBe(true)
   })
 })
 
 describe('kill -9 of the worker', () => {
-  test.each(['encode', 'check'] as const)('during the %s: its process ends with it, and the next worker does the job once', async stage => {
-    const before = await sourceSum()
-    const first = aWorker()
-    const endWatch = watchDelivery()
-    const id = await releaseHeld(stage)
-    const orphans = first.taskProcesses
-    expect(orphans.length).toBeGreaterThan(0)
-    await first.end('SIGKILL')
-    jobsHeld.letGo()
-    startWorker()
-    await expectDoneOnce(id, before)
-    await endWatch()
-    for (const pid of orphans) expect(existsSync(`/proc/${pid}/exe`), `process ${pid} should be gone`).toBe(false)
-  })
+  test.each(['encode', 'check'] as const)(
+    'during the %s: its process ends with it, and the next worker does the job once',
+    async stage => {
+      const before = await sourceSum()
+      const first = aWorker()
+      const endWatch = watchDelivery()
+      const id = await releaseHeld(stage)
+      const orphans = first.taskProcesses
+      expect(orphans.length).toBeGreaterThan(0)
+      await first.end('SIGKILL')
+      jobsHeld.letGo()
+      startWorker()
+      await expectDoneOnce(id, before)
+      await endWatch()
+      for (const pid of orphans) expect(existsSync(`/proc/${pid}/exe`), `process ${pid} should be gone`).toBe(false)
+    },
+  )
 
   test('again and again, at moments of chance, still gives one result', async () => {
     const before = await sourceSum()
@@ -169,7 +195,12 @@ test('a job of sound alone is forecast, done and checked like any other', async 
   const job = await readJob(db.em(), id)
   expect(await visible()).toEqual(['tape-sound.flac'])
   // The file's times are whole milliseconds, so its length is known to one; the samples are counted.
-  expect(job).toMatchObject({ frames: 0, verdict: 'pass', durationSeconds: expect.closeTo(4, 2) as number, check: { measurement: { video: null, likeness: [{ identical: true, treatedSeconds: 4 }] } } })
+  expect(job).toMatchObject({
+    frames: 0,
+    verdict: 'pass',
+    durationSeconds: expect.closeTo(4, 2) as number,
+    check: { measurement: { video: null, likeness: [{ identical: true, treatedSeconds: 4 }] } },
+  })
   const { bytes } = job.forecast!
   expect(job.outputBytes! > bytes.low && job.outputBytes! < bytes.high).toBe(true)
   expect(await sourceSum()).toBe(before)
@@ -236,11 +267,11 @@ describe('people', () => {
 describe('what is there already', () => {
   test('is never replaced: the result takes the next free name', async () => {
     const before = await sourceSum()
-    await writeFile(path.join(volumes.delivery, 'tape-archive.mkv'), 'somebody else\'s')
+    await writeFile(path.join(volumes.delivery, 'tape-archive.mkv'), "somebody else's")
     aWorker()
     const id = await release()
     await expectDoneOnce(id, before, ['tape-archive-2.mkv', 'tape-archive.mkv'])
-    expect(await readFile(path.join(volumes.delivery, 'tape-archive.mkv'), 'utf8')).toBe('somebody else\'s')
+    expect(await readFile(path.join(volumes.delivery, 'tape-archive.mkv'), 'utf8')).toBe("somebody else's")
   })
 
   test('and a name taken while the work ran is not either', async () => {
@@ -261,7 +292,9 @@ describe('sources', () => {
     await writeCountingClip(path.join(volumes.source, 'tape.mkv'), 50)
     const id = await release()
     await until(id, 'failed')
-    expect((await readJob(db.em(), id)).reason).toBe('The source has changed since it was read. Read it again, then make the job anew.')
+    expect((await readJob(db.em(), id)).reason).toBe(
+      'The source has changed since it was read. Read it again, then make the job anew.',
+    )
     expect(await visible()).toEqual([])
   })
 
@@ -271,7 +304,9 @@ describe('sources', () => {
     await writeCountingClip(path.join(volumes.source, 'tape.mkv'), 100, { tone: true })
     jobsHeld.letGo()
     await until(id, 'failed')
-    expect((await readJob(db.em(), id)).reason).toBe('The source changed while the job ran, so its result was not kept. Read it again, then make the job anew.')
+    expect((await readJob(db.em(), id)).reason).toBe(
+      'The source changed while the job ran, so its result was not kept. Read it again, then make the job anew.',
+    )
     expect(await visible()).toEqual([])
     await expect.poll(hidden, patience).toEqual([])
   })
@@ -289,7 +324,9 @@ describe('a delivery volume that is not mounted', () => {
     await rename(volumes.delivery, `${volumes.delivery}-elsewhere`)
     await mkdir(volumes.delivery)
     await actOnJobs(db.em(), [id], 'retry')
-    await expect.poll(async () => (await readJob(db.em(), id)).reason, patience).toMatch(/is not the volume Delivery \d+: its marker is missing. Its disk is probably not mounted/)
+    await expect
+      .poll(async () => (await readJob(db.em(), id)).reason, patience)
+      .toMatch(/is not the volume Delivery \d+: its marker is missing. Its disk is probably not mounted/)
     expect(await stateOf(id)).toBe('waiting')
     expect(await readdir(volumes.delivery)).toEqual([])
     await rm(volumes.delivery, { recursive: true })
@@ -322,24 +359,29 @@ describe('the database', () => {
     expect((await readJob(db.em(), id)).attempt).toBe(1)
   })
 
-  test.each(['placing', 'done'] as const)('refuses three times to note that a job is %s: what is finished is kept until it is noted', async state => {
-    const before = await sourceSum()
-    aWorker()
-    await refuse(state, 3)
-    const id = await release()
-    await expectDoneOnce(id, before)
-    await endRefusal()
-    const job = await readJob(db.em(), id)
-    expect(job).toMatchObject({ attempt: 1, reason: null })
-    expect(job.events.map(event => event.event)).not.toContain('fail')
-  })
+  test.each(['placing', 'done'] as const)(
+    'refuses three times to note that a job is %s: what is finished is kept until it is noted',
+    async state => {
+      const before = await sourceSum()
+      aWorker()
+      await refuse(state, 3)
+      const id = await release()
+      await expectDoneOnce(id, before)
+      await endRefusal()
+      const job = await readJob(db.em(), id)
+      expect(job).toMatchObject({ attempt: 1, reason: null })
+      expect(job.events.map(event => event.event)).not.toContain('fail')
+    },
+  )
 
   test('refuses until the worker is killed: the next one finds what is finished and does not do it again', async () => {
     const before = await sourceSum()
     const first = aWorker()
     await refuse('placing', 1_000_000)
     const id = await release()
-    await expect.poll(async () => (await hidden()).filter(name => name.endsWith('.finished.json')), patience).toHaveLength(1)
+    await expect
+      .poll(async () => (await hidden()).filter(name => name.endsWith('.finished.json')), patience)
+      .toHaveLength(1)
     const file = (await hidden()).find(name => name.endsWith('.mkv'))!
     const { ino } = await stat(path.join(await workDirectory(), file))
     await first.end('SIGKILL')
@@ -363,7 +405,8 @@ describe('the database', () => {
 test('a measurement pauses running work and is there before it', async () => {
   aWorker()
   const running = await releaseHeld('encode')
-  const forecastOf = async (specKey: string) => (await listJobs(db.em(), { orderId })).find(job => job.specKey === specKey)!.forecast
+  const forecastOf = async (specKey: string) =>
+    (await listJobs(db.em(), { orderId })).find(job => job.specKey === specKey)!.forecast
   await expect.poll(() => forecastOf('archive-master'), patience).not.toBeNull()
   jobsHeld.forgetPause()
   await draftJobs(db.em(), db.queue, [{ sourceId, specKey: 'open-web-mp4' }], deliveryId)

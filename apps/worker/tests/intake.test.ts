@@ -1,7 +1,23 @@
 import { appendFile, copyFile, mkdir, readdir, readFile, stat, writeFile } from 'node:fs/promises'
 import path from 'node:path'
 import { rational, type SourceRecord } from '@hematine/core'
-import { addDrive, askToMeasure, beginCopy, beginScan, beginWatch, changeDrive, createOrder, endWatch, listCopies, listLots, listScans, listSources, registerVolume, stopCopy, stopMeasuring } from '@hematine/database'
+import {
+  addDrive,
+  askToMeasure,
+  beginCopy,
+  beginScan,
+  beginWatch,
+  changeDrive,
+  createOrder,
+  endWatch,
+  listCopies,
+  listLots,
+  listScans,
+  listSources,
+  registerVolume,
+  stopCopy,
+  stopMeasuring,
+} from '@hematine/database'
 import { afterEach, beforeAll, beforeEach, describe, expect, test } from 'vitest'
 import { useDatabase } from '../../../tests/support/database.ts'
 import { writeClip, writeCountingClip } from '../../../tests/support/material.ts'
@@ -50,11 +66,15 @@ async function put(name: string): Promise<void> {
 
 const sources = () => listSources(db.em(), { orderId })
 const scan = () => beginScan(db.em(), db.queue, { orderId, volumeId, path: '', frameRate: rate })
-const settled = (source: SourceRecord) => source.state !== 'reading' && !['waiting', 'measuring'].includes(source.measureState)
-const untilSettled = (count: number) => expect.poll(async () => {
-  const all = await sources()
-  return all.length === count && all.every(settled)
-}, patience).toBe(true)
+const settled = (source: SourceRecord) =>
+  source.state !== 'reading' && !['waiting', 'measuring'].includes(source.measureState)
+const untilSettled = (count: number) =>
+  expect
+    .poll(async () => {
+      const all = await sources()
+      return all.length === count && all.every(settled)
+    }, patience)
+    .toBe(true)
 
 describe('a folder', () => {
   test('becomes sources that are read, measured and in one lot, and the reading processes leave when idle', async () => {
@@ -64,9 +84,14 @@ describe('a folder', () => {
     await scan()
     await untilSettled(4)
     const all = await sources()
-    expect(all.map(source => [source.relativePath, source.state, source.measureState])).toEqual(expect.arrayContaining([
-      ['a.mkv', 'ready', 'ready'], ['below/b.mkv', 'ready', 'ready'], ['below/deep/c.mkv', 'ready', 'ready'], ['notes.mov', 'refused', 'none'],
-    ]))
+    expect(all.map(source => [source.relativePath, source.state, source.measureState])).toEqual(
+      expect.arrayContaining([
+        ['a.mkv', 'ready', 'ready'],
+        ['below/b.mkv', 'ready', 'ready'],
+        ['below/deep/c.mkv', 'ready', 'ready'],
+        ['notes.mov', 'refused', 'none'],
+      ]),
+    )
     expect(all.find(source => source.name === 'notes.mov')!.reason).toContain('cannot be opened')
     expect(await listLots(db.em(), orderId, [])).toMatchObject([{ count: 3 }])
     expect((await listScans(db.em(), { orderId }))[0]).toMatchObject({ state: 'done', directoriesDone: 3, brought: 4 })
@@ -77,13 +102,27 @@ describe('a folder', () => {
     for (let index = 0; index < 60; index++) await put(`box ${index % 12}/reel ${index}.mkv`)
     const first = startWorker()
     await scan()
-    await expect.poll(async () => (await sources()).filter(source => source.state === 'ready').length, { ...patience, interval: 20 }).toBeGreaterThan(3)
+    await expect
+      .poll(async () => (await sources()).filter(source => source.state === 'ready').length, {
+        ...patience,
+        interval: 20,
+      })
+      .toBeGreaterThan(3)
     await first.end('SIGKILL')
     startWorker()
-    await expect.poll(async () => {
-      const all = await sources()
-      return [all.length, new Set(all.map(source => source.relativePath)).size, all.filter(source => source.state === 'ready').length]
-    }, { timeout: 200_000, interval: 200 }).toEqual([60, 60, 60])
+    await expect
+      .poll(
+        async () => {
+          const all = await sources()
+          return [
+            all.length,
+            new Set(all.map(source => source.relativePath)).size,
+            all.filter(source => source.state === 'ready').length,
+          ]
+        },
+        { timeout: 200_000, interval: 200 },
+      )
+      .toEqual([60, 60, 60])
     expect((await listScans(db.em(), { orderId }))[0]).toMatchObject({ state: 'done', brought: 60 })
   })
 
@@ -92,14 +131,19 @@ describe('a folder', () => {
     const worker = startWorker()
     await scan()
     let killed = 0
-    await expect.poll(async () => {
-      const [pid] = worker.taskProcesses
-      if (pid && killed < 3) {
-        process.kill(pid, 'SIGKILL')
-        killed++
-      }
-      return (await sources()).filter(source => source.state === 'ready').length
-    }, { timeout: 200_000, interval: 300 }).toBe(30)
+    await expect
+      .poll(
+        async () => {
+          const [pid] = worker.taskProcesses
+          if (pid && killed < 3) {
+            process.kill(pid, 'SIGKILL')
+            killed++
+          }
+          return (await sources()).filter(source => source.state === 'ready').length
+        },
+        { timeout: 200_000, interval: 300 },
+      )
+      .toBe(30)
     expect(killed).toBeGreaterThan(0)
   })
 })
@@ -130,7 +174,9 @@ describe('a watched folder', () => {
       expect(await sources()).toEqual([])
     }
     await copyFile(clip, growing)
-    await expect.poll(async () => (await sources()).map(source => [source.name, source.state]), patience).toEqual([['capture.mkv', 'ready']])
+    await expect
+      .poll(async () => (await sources()).map(source => [source.name, source.state]), patience)
+      .toEqual([['capture.mkv', 'ready']])
     await endWatch(db.em(), watch.id)
     await put('later.mkv')
     await new Promise(resolve => setTimeout(resolve, 10_000))
@@ -141,25 +187,42 @@ describe('a watched folder', () => {
     startWorker()
     const frames = path.join(root, 'render')
     await mkdir(frames)
-    const render = async (first: number, count: number) => writeClip({
-      path: path.join(frames, 'r-%04d.png'), format: 'image2', formatOptions: { start_number: String(first) }, video: { encoder: 'png', filters: `testsrc2=s=64x48:r=24,trim=end_frame=${count},format=rgb24` }, audio: [],
-    })
+    const render = async (first: number, count: number) =>
+      writeClip({
+        path: path.join(frames, 'r-%04d.png'),
+        format: 'image2',
+        formatOptions: { start_number: String(first) },
+        video: { encoder: 'png', filters: `testsrc2=s=64x48:r=24,trim=end_frame=${count},format=rgb24` },
+        audio: [],
+      })
     await render(1, 6)
     await beginWatch(db.em(), { orderId, volumeId, path: '', frameRate: rate })
-    await expect.poll(async () => (await sources()).map(source => [source.name, source.state]), patience).toEqual([['r-[0001-0006].png', 'ready']])
-    const [{ id }] = await sources() as [SourceRecord]
+    await expect
+      .poll(async () => (await sources()).map(source => [source.name, source.state]), patience)
+      .toEqual([['r-[0001-0006].png', 'ready']])
+    const [{ id }] = (await sources()) as [SourceRecord]
     await render(7, 6)
-    await expect.poll(async () => (await sources()).map(source => [source.id, source.name, source.facts?.video?.frameCount]), patience).toEqual([[id, 'r-[0001-0012].png', 12]])
+    await expect
+      .poll(
+        async () => (await sources()).map(source => [source.id, source.name, source.facts?.video?.frameCount]),
+        patience,
+      )
+      .toEqual([[id, 'r-[0001-0012].png', 12]])
   })
 })
 
 describe('a deep measurement', () => {
   test('tells how far it is and ends when it is told to; the next source is measured all the same', async () => {
-    await writeClip({ path: path.join(root, 'long.mkv'), format: 'matroska', video: { encoder: 'mpeg4', filters: 'testsrc2=s=640x480:r=25,trim=end_frame=3000,format=yuv420p' }, audio: [] })
+    await writeClip({
+      path: path.join(root, 'long.mkv'),
+      format: 'matroska',
+      video: { encoder: 'mpeg4', filters: 'testsrc2=s=640x480:r=25,trim=end_frame=3000,format=yuv420p' },
+      audio: [],
+    })
     await scan()
     startWorker()
     await untilSettled(1)
-    const [{ id, findings }] = await sources() as [SourceRecord]
+    const [{ id, findings }] = (await sources()) as [SourceRecord]
     await askToMeasure(db.em(), db.queue, [id], 'deep')
     await expect.poll(async () => (await sources())[0]!.measurePart, { ...patience, interval: 50 }).toBeGreaterThan(0)
     expect((await sources())[0]!.measurePart).toBeLessThan(1)
@@ -168,20 +231,30 @@ describe('a deep measurement', () => {
     await scan()
     await untilSettled(2)
     const all = await sources()
-    expect(all.find(source => source.id === id)).toMatchObject({ measureState: 'ready', measured: { depth: 'sampled' }, findings })
+    expect(all.find(source => source.id === id)).toMatchObject({
+      measureState: 'ready',
+      measured: { depth: 'sampled' },
+      findings,
+    })
     expect(all.find(source => source.id !== id)!.measureState).toBe('ready')
   })
 })
 
 describe('a disc in the stand-in drive', () => {
   const shelf = path.join(scratch, 'shelf')
-  const cell = (level: number, frames: number): CellClip => ({ video: `nullsrc=s=720x576:r=25,format=yuv420p,geq=lum='${level}+N+20*sin(X/9)':cb=128:cr=128,trim=end_frame=${frames},setsar=16/15`, frames, audio: [] })
+  const cell = (level: number, frames: number): CellClip => ({
+    video: `nullsrc=s=720x576:r=25,format=yuv420p,geq=lum='${level}+N+20*sin(X/9)':cb=128:cr=128,trim=end_frame=${frames},setsar=16/15`,
+    frames,
+    audio: [],
+  })
   let image: string
 
   beforeAll(async () => {
     await mkdir(shelf, { recursive: true })
     image = path.join(shelf, 'Survey.iso')
-    await writeDiscFolder(path.join(scratch, 'survey'), [{ standard: 'PAL', aspect: '4:3', interlaced: false, languages: [], cells: [cell(60, 100)], titles: [[0]] }])
+    await writeDiscFolder(path.join(scratch, 'survey'), [
+      { standard: 'PAL', aspect: '4:3', interlaced: false, languages: [], cells: [cell(60, 100)], titles: [[0]] },
+    ])
     await writeDiscImage(image, path.join(scratch, 'survey'), 'SURVEY')
   })
 
@@ -190,7 +263,7 @@ describe('a disc in the stand-in drive', () => {
     const bad = [{ from: Math.round(sectors * 0.7), to: Math.round(sectors * 0.7) + 3 }]
     const driveId = await addDrive(db.em(), { name: 'Stand-in drive', shelf, speed: 0.3 })
     await changeDrive(db.em(), driveId, { disc: 'Survey.iso', badSectors: bad })
-    await writeFile(path.join(root, 'Survey.iso'), 'somebody else\'s')
+    await writeFile(path.join(root, 'Survey.iso'), "somebody else's")
     const { id } = await beginCopy(db.em(), db.queue, { orderId, driveId, volumeId })
     const copy = async () => (await listCopies(db.em(), { ids: [id] }))[0]!
     const first = startWorker()
@@ -200,26 +273,40 @@ describe('a disc in the stand-in drive', () => {
     startWorker()
     await expect.poll(async () => (await copy()).state, patience).toBe('done')
     expect(await copy()).toMatchObject({ path: 'Survey-2.iso', brought: 1, unreadable: bad, sectorsDone: sectors })
-    expect(await readFile(path.join(root, 'Survey.iso'), 'utf8')).toBe('somebody else\'s')
+    expect(await readFile(path.join(root, 'Survey.iso'), 'utf8')).toBe("somebody else's")
     const expected = await readFile(image)
     expected.fill(0, bad[0]!.from * 2048, (bad[0]!.to + 1) * 2048)
     expect((await readFile(path.join(root, 'Survey-2.iso'))).equals(expected)).toBe(true)
     await untilSettled(1)
     const [source] = await sources()
-    expect(source).toMatchObject({ name: 'Survey-2.iso title 1', state: 'ready', facts: { container: 'DVD title', durationSeconds: 4 } })
-    expect(source!.findings.find(entry => entry.key === 'unreadable')).toMatchObject({ kind: 'fault', value: 4, unit: 'sectors', suggests: 'Clean the disc and read it again' })
+    expect(source).toMatchObject({
+      name: 'Survey-2.iso title 1',
+      state: 'ready',
+      facts: { container: 'DVD title', durationSeconds: 4 },
+    })
+    expect(source!.findings.find(entry => entry.key === 'unreadable')).toMatchObject({
+      kind: 'fault',
+      value: 4,
+      unit: 'sectors',
+      suggests: 'Clean the disc and read it again',
+    })
     expect(await hidden()).toEqual([])
   })
 
   /** Files in the volume's work directory. */
-  const hidden = async () => (await readdir(path.join(root, '.hematine'), { recursive: true, withFileTypes: true })).filter(entry => entry.isFile()).map(entry => entry.name)
+  const hidden = async () =>
+    (await readdir(path.join(root, '.hematine'), { recursive: true, withFileTypes: true }))
+      .filter(entry => entry.isFile())
+      .map(entry => entry.name)
 
   test('that is stopped leaves nothing, whether a worker hears of it at once or comes later', async () => {
     const driveId = await addDrive(db.em(), { name: 'Stand-in drive', shelf, speed: 0.3 })
     await changeDrive(db.em(), driveId, { disc: 'Survey.iso' })
     const begin = async () => {
       const { id } = await beginCopy(db.em(), db.queue, { orderId, driveId, volumeId })
-      await expect.poll(async () => (await listCopies(db.em(), { ids: [id] }))[0]!.sectorsDone, patience).toBeGreaterThan(0)
+      await expect
+        .poll(async () => (await listCopies(db.em(), { ids: [id] }))[0]!.sectorsDone, patience)
+        .toBeGreaterThan(0)
       return id
     }
     const first = startWorker()

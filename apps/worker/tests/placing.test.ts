@@ -25,7 +25,12 @@ beforeEach(async () => {
   await mkdir(delivery, { recursive: true })
   const made = await makeOrder(db, ['tape.mov'], { source: path.join(root, 'sources'), delivery })
   temporary = path.join(await workDirectory(made.delivery), 'job-1-1.mp4')
-  const { jobs } = await draftJobs(db.em(), db.queue, [{ sourceId: made.sourceIds[0]!, specKey: 'playback-box' }], made.delivery.id)
+  const { jobs } = await draftJobs(
+    db.em(),
+    db.queue,
+    [{ sourceId: made.sourceIds[0]!, specKey: 'playback-box' }],
+    made.delivery.id,
+  )
   jobId = jobs[0]!.id
   await actOnJobs(db.em(), [jobId], 'release')
   await dispatchJobs(db.em(), db.queue, 1)
@@ -33,7 +38,12 @@ beforeEach(async () => {
   const task = (await takeTask(db.em(), db.queue, 'job', worker.id))!
   const job = (await startJob(db.em(), jobId, task.payload.attempt, worker))!
   const sha256 = createHash('sha256').update(content).digest('hex')
-  await beginPlacing(db.em(), jobId, job.attempt, worker.id, { check: { verdict: 'pass', lines: [], measurement: { sha256, bytes: content.length } } as never, temporaryPath: 'job-1-1.mp4', outputPath: 'tape-box.mp4', workSeconds: 1 })
+  await beginPlacing(db.em(), jobId, job.attempt, worker.id, {
+    check: { verdict: 'pass', lines: [], measurement: { sha256, bytes: content.length } } as never,
+    temporaryPath: 'job-1-1.mp4',
+    outputPath: 'tape-box.mp4',
+    workSeconds: 1,
+  })
 })
 
 const visible = async () => (await readdir(delivery)).filter(name => !name.startsWith('.')).sort()
@@ -65,16 +75,19 @@ describe('placing', () => {
 
   test('takes another name when the first was taken meanwhile', async () => {
     await writeFile(temporary, content)
-    await writeFile(path.join(delivery, 'tape-box.mp4'), 'somebody else\'s')
+    await writeFile(path.join(delivery, 'tape-box.mp4'), "somebody else's")
     await expectPlaced('tape-box-2.mp4')
-    expect(await readFile(path.join(delivery, 'tape-box.mp4'), 'utf8')).toBe('somebody else\'s')
+    expect(await readFile(path.join(delivery, 'tape-box.mp4'), 'utf8')).toBe("somebody else's")
   })
 
   test('does not take another file of that name for its own', async () => {
     await rm(temporary, { force: true })
-    await writeFile(path.join(delivery, 'tape-box.mp4'), 'somebody else\'s')
+    await writeFile(path.join(delivery, 'tape-box.mp4'), "somebody else's")
     await placeResult(db.em(), jobId)
-    expect(await readJob(db.em(), jobId)).toMatchObject({ state: 'failed', reason: 'The finished file vanished from the delivery volume before it got its place. Try again.' })
+    expect(await readJob(db.em(), jobId)).toMatchObject({
+      state: 'failed',
+      reason: 'The finished file vanished from the delivery volume before it got its place. Try again.',
+    })
   })
 
   test('done twice changes nothing', async () => {

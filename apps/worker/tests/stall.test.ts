@@ -13,16 +13,17 @@ function run(script: string): number {
   return child.pid!
 }
 const quick = { everyMilliseconds: 200, afterMilliseconds: 1000 }
-const whether = (pid: number, isWaiting = () => false) => new Promise<string>(resolve => {
-  // The first second is the start of the process itself.
-  setTimeout(() => {
-    const end = watchForStall(pid, isWaiting, () => resolve('stalled'), quick)
+const whether = (pid: number, isWaiting = () => false) =>
+  new Promise<string>(resolve => {
+    // The first second is the start of the process itself.
     setTimeout(() => {
-      end()
-      resolve('at work')
-    }, 4000)
-  }, 1000)
-})
+      const end = watchForStall(pid, isWaiting, () => resolve('stalled'), quick)
+      setTimeout(() => {
+        end()
+        resolve('at work')
+      }, 4000)
+    }, 1000)
+  })
 
 test('a process that neither computes nor reads has stalled; one that was told to wait has not', async () => {
   const pid = run('setTimeout(() => undefined, 1e6)')
@@ -31,7 +32,9 @@ test('a process that neither computes nor reads has stalled; one that was told t
 })
 
 test('a process that computes, however slowly, is at work', async () => {
-  expect(await whether(run('setInterval(() => { const end = Date.now() + 60; while (Date.now() < end); }, 150)'))).toBe('at work')
+  expect(await whether(run('setInterval(() => { const end = Date.now() + 60; while (Date.now() < end); }, 150)'))).toBe(
+    'at work',
+  )
 })
 
 test('a process that reads, however little, is at work', async () => {

@@ -1,7 +1,17 @@
 import { copyFile, mkdir, readdir, readFile, rm } from 'node:fs/promises'
 import path from 'node:path'
 import { newStep, type TrialRecord } from '@hematine/core'
-import { askForTrials, beginScan, createOrder, keepAsset, listSources, listTrials, registerVolume, removeTrials, setMoments } from '@hematine/database'
+import {
+  askForTrials,
+  beginScan,
+  createOrder,
+  keepAsset,
+  listSources,
+  listTrials,
+  registerVolume,
+  removeTrials,
+  setMoments,
+} from '@hematine/database'
 import sharp from 'sharp'
 import { afterEach, beforeAll, beforeEach, expect, test } from 'vitest'
 import { useDatabase } from '../../../tests/support/database.ts'
@@ -36,13 +46,22 @@ beforeEach(async () => {
   for (const role of ['source', 'working', 'delivery'] as const) await mkdir(path.join(root, role), { recursive: true })
   await copyFile(clip, path.join(root, 'source', 'clip.mkv'))
   orderId = (await createOrder(db.em(), { code: 'T', name: 'Trials', dueAt: null })).id
-  const volumes = await Promise.all((['source', 'working', 'delivery'] as const).map(role => registerVolume(db.em(), { name: role, role, path: path.join(root, role) })))
+  const volumes = await Promise.all(
+    (['source', 'working', 'delivery'] as const).map(role =>
+      registerVolume(db.em(), { name: role, role, path: path.join(root, role) }),
+    ),
+  )
   marker = volumes[1]!.marker
   startWorker()
   await beginScan(db.em(), db.queue, { orderId, volumeId: volumes[0]!.id, path: '', frameRate: { num: 25, den: 1 } })
-  await expect.poll(async () => (await listSources(db.em(), { orderId })).map(source => source.measureState), patience).toEqual(['ready'])
+  await expect
+    .poll(async () => (await listSources(db.em(), { orderId })).map(source => source.measureState), patience)
+    .toEqual(['ready'])
   sourceId = (await listSources(db.em(), { orderId }))[0]!.id
-  await setMoments(db.em(), sourceId, [{ reason: 'by hand', from: 0.4, to: 0.8 }, { reason: 'by hand', from: 2, to: 2.6 }])
+  await setMoments(db.em(), sourceId, [
+    { reason: 'by hand', from: 0.4, to: 0.8 },
+    { reason: 'by hand', from: 2, to: 2.6 },
+  ])
 })
 afterEach(async () => {
   await Promise.all(workers.map(worker => worker.end('SIGKILL')))
@@ -50,17 +69,32 @@ afterEach(async () => {
 })
 
 const trials = () => listTrials(db.em(), { orderId })
-const untilReady = () => expect.poll(async () => (await trials()).every(trial => trial.state === 'ready'), patience).toBe(true)
+const untilReady = () =>
+  expect.poll(async () => (await trials()).every(trial => trial.state === 'ready'), patience).toBe(true)
 const inTrials = (...parts: string[]) => path.join(root, 'working', '.hematine', marker, 'trials', ...parts)
 
 const ask = (...steps: Parameters<typeof askForTrials>[4][number]['steps'][]) => askWith('small-mp4', ...steps)
-async function askWith(specKey: string, ...steps: Parameters<typeof askForTrials>[4][number]['steps'][]): Promise<TrialRecord[]> {
-  return (await askForTrials(db.em(), db.queue, sourceId, specKey, steps.map((list, index) => ({ label: `variant ${index}`, steps: list })))).trials
+async function askWith(
+  specKey: string,
+  ...steps: Parameters<typeof askForTrials>[4][number]['steps'][]
+): Promise<TrialRecord[]> {
+  return (
+    await askForTrials(
+      db.em(),
+      db.queue,
+      sourceId,
+      specKey,
+      steps.map((list, index) => ({ label: `variant ${index}`, steps: list })),
+    )
+  ).trials
 }
 
 test('variants are tried with the looks first; figures, files and sheets are there, and the source is as it was', async () => {
   const before = await readFile(path.join(root, 'source', 'clip.mkv'))
-  const [learned] = await ask([newStep('learned')], [newStep('denoise'), { kind: 'speed', factor: 0.5, between: 'repeat', cutThreshold: 10 }])
+  const [learned] = await ask(
+    [newStep('learned')],
+    [newStep('denoise'), { kind: 'speed', factor: 0.5, between: 'repeat', cutThreshold: 10 }],
+  )
   await expect.poll(async () => (await trials()).find(trial => trial.id === learned!.id)!.looks, patience).toBe(2)
   await untilReady()
   const [first, second] = await trials()
@@ -70,20 +104,42 @@ test('variants are tried with the looks first; figures, files and sheets are the
   expect(first!.results[0]!.steps.map(step => step.name)).toContain('Enlarge, learned, 2x, clean, fast')
   expect(first!.results[0]!.devices).toEqual({ 'clean-fast': 'cpu' })
   expect(first!.results[0]!.ssim!).toBeGreaterThan(0.8)
-  for (const { seconds, checkSeconds, bytes } of first!.results.map(result => result!)) expect(seconds > 0 && checkSeconds! > 0 && bytes > 1000).toBe(true)
+  for (const { seconds, checkSeconds, bytes } of first!.results.map(result => result!))
+    expect(seconds > 0 && checkSeconds! > 0 && bytes > 1000).toBe(true)
   // A check treats the source again, so what the network takes is in it.
   const [network] = first!.results[0]!.steps.filter(step => step.name.startsWith('Enlarge'))
   expect(first!.results[0]!.checkSeconds!).toBeGreaterThan(network!.seconds / 3)
-  expect((await readdir(inTrials(String(first!.id)))).sort()).toEqual(['moment-0.jpg', 'moment-0.mp4', 'moment-0.sheet', 'moment-0.wav', 'moment-1.jpg', 'moment-1.mp4', 'moment-1.sheet', 'moment-1.wav'])
+  expect((await readdir(inTrials(String(first!.id)))).sort()).toEqual([
+    'moment-0.jpg',
+    'moment-0.mp4',
+    'moment-0.sheet',
+    'moment-0.wav',
+    'moment-1.jpg',
+    'moment-1.mp4',
+    'moment-1.sheet',
+    'moment-1.wav',
+  ])
   const sheet = await readFile(inTrials(String(first!.id), 'moment-1.sheet'))
-  const header = JSON.parse(sheet.subarray(4, 4 + sheet.readUInt32LE(0)).toString()) as { width: number, height: number, frames: { at: number, bytes: number, seconds: number }[] }
+  const header = JSON.parse(sheet.subarray(4, 4 + sheet.readUInt32LE(0)).toString()) as {
+    width: number
+    height: number
+    frames: { at: number; bytes: number; seconds: number }[]
+  }
   expect(header).toMatchObject({ width: 320, height: 240 })
-  expect(header.frames.map(frame => frame.seconds)).toEqual(Array.from({ length: 15 }, (_, index) => expect.closeTo(index / 25, 3)))
+  expect(header.frames.map(frame => frame.seconds)).toEqual(
+    Array.from({ length: 15 }, (_, index) => expect.closeTo(index / 25, 3)),
+  )
   expect(4 + sheet.readUInt32LE(0) + header.frames.at(-1)!.at + header.frames.at(-1)!.bytes).toBe(sheet.length)
   // The source's own pictures and sound are kept once for both variants.
-  expect((await readdir(inTrials())).filter(name => name.startsWith('source-')).map(name => path.extname(name)).sort()).toEqual(['.sheet', '.sheet', '.wav', '.wav'])
+  expect(
+    (await readdir(inTrials()))
+      .filter(name => name.startsWith('source-'))
+      .map(name => path.extname(name))
+      .sort(),
+  ).toEqual(['.sheet', '.sheet', '.wav', '.wav'])
   // Neither variant does anything to the sound, so it is as loud as it was; the moment of 0.6 s takes 1.2 s at half the speed.
-  for (const { loudness } of [first!, second!].flatMap(trial => trial.results.map(result => result!))) expect(Math.abs(loudness!.after! - loudness!.before!)).toBeLessThan(1)
+  for (const { loudness } of [first!, second!].flatMap(trial => trial.results.map(result => result!)))
+    expect(Math.abs(loudness!.after! - loudness!.before!)).toBeLessThan(1)
   expect(((await readFile(inTrials(String(second!.id), 'moment-1.wav'))).length - 44) / 4 / 48_000).toBeCloseTo(1.2, 1)
   expect(Buffer.compare(await readFile(path.join(root, 'source', 'clip.mkv')), before)).toBe(0)
 })
@@ -94,9 +150,25 @@ test('sound alone is tried as well: it is heard, and drawn in place of pictures'
   const { results, looks } = (await trials())[0]!
   expect(looks).toBe(2)
   // The moments, to the end of the coded block that they end in: 4608 samples.
-  for (const [index, seconds] of [0.4, 0.6].entries()) expect(results[index]!.soundSeconds! - seconds).toBeLessThan(4608 / 48_000)
-  expect(results[0]).toMatchObject({ frames: 0, before: null, after: null, signalToNoise: null, loudness: { before: expect.any(Number), after: expect.any(Number) } })
-  expect((await readdir(inTrials(String(trial!.id)))).sort()).toEqual(['moment-0.flac', 'moment-0.jpg', 'moment-0.sheet', 'moment-0.wav', 'moment-1.flac', 'moment-1.jpg', 'moment-1.sheet', 'moment-1.wav'])
+  for (const [index, seconds] of [0.4, 0.6].entries())
+    expect(results[index]!.soundSeconds! - seconds).toBeLessThan(4608 / 48_000)
+  expect(results[0]).toMatchObject({
+    frames: 0,
+    before: null,
+    after: null,
+    signalToNoise: null,
+    loudness: { before: expect.any(Number), after: expect.any(Number) },
+  })
+  expect((await readdir(inTrials(String(trial!.id)))).sort()).toEqual([
+    'moment-0.flac',
+    'moment-0.jpg',
+    'moment-0.sheet',
+    'moment-0.wav',
+    'moment-1.flac',
+    'moment-1.jpg',
+    'moment-1.sheet',
+    'moment-1.wav',
+  ])
   expect(await sharp(inTrials(String(trial!.id), 'moment-0.jpg')).metadata()).toMatchObject({ width: 960, height: 540 })
 })
 
@@ -131,16 +203,40 @@ test('a source that is gone fails its trial with a sentence', async () => {
 })
 
 test('a table of the library is used; one that it has not fails the trial with its name', async () => {
-  const table = await keepAsset(db.em(), { name: 'Turned over', kind: 'lookup table', about: 'curves of 2', data: Buffer.from('LUT_1D_SIZE 2\n1 1 1\n0 0 0\n') })
-  const lookup = (asset: { sha256: string, name: string }) => ({ kind: 'lookup-table' as const, asset: { sha256: asset.sha256, name: asset.name }, strength: 100 })
+  const table = await keepAsset(db.em(), {
+    name: 'Turned over',
+    kind: 'lookup table',
+    about: 'curves of 2',
+    data: Buffer.from('LUT_1D_SIZE 2\n1 1 1\n0 0 0\n'),
+  })
+  const lookup = (asset: { sha256: string; name: string }) => ({
+    kind: 'lookup-table' as const,
+    asset: { sha256: asset.sha256, name: asset.name },
+    strength: 100,
+  })
   await ask([lookup(table)], [lookup({ sha256: 'ab'.repeat(32), name: 'Warm evening' })])
-  await expect.poll(async () => (await trials()).map(trial => trial.state).sort(), patience).toEqual(['failed', 'ready'])
-  const [used, missing] = [(await trials()).find(trial => trial.state === 'ready')!, (await trials()).find(trial => trial.state === 'failed')!]
-  expect(missing.reason).toBe('The lookup table "Warm evening" is not in the library. Add it again, or take its step out of the treatment.')
+  await expect
+    .poll(async () => (await trials()).map(trial => trial.state).sort(), patience)
+    .toEqual(['failed', 'ready'])
+  const [used, missing] = [
+    (await trials()).find(trial => trial.state === 'ready')!,
+    (await trials()).find(trial => trial.state === 'failed')!,
+  ]
+  expect(missing.reason).toBe(
+    'The lookup table "Warm evening" is not in the library. Add it again, or take its step out of the treatment.',
+  )
   expect(used.results[0]!.steps.map(step => step.name)).toContain('Lookup table, Turned over')
   // The clip brightens from frame to frame; turned over it darkens.
   const sheet = await readFile(inTrials(String(used.id), 'moment-0.sheet'))
-  const header = JSON.parse(sheet.subarray(4, 4 + sheet.readUInt32LE(0)).toString()) as { frames: { at: number, bytes: number }[] }
-  const brightness = await Promise.all([header.frames[0]!, header.frames.at(-1)!].map(async ({ at, bytes }) => (await sharp(sheet.subarray(4 + sheet.readUInt32LE(0) + at, 4 + sheet.readUInt32LE(0) + at + bytes)).stats()).channels[0]!.mean))
+  const header = JSON.parse(sheet.subarray(4, 4 + sheet.readUInt32LE(0)).toString()) as {
+    frames: { at: number; bytes: number }[]
+  }
+  const brightness = await Promise.all(
+    [header.frames[0]!, header.frames.at(-1)!].map(
+      async ({ at, bytes }) =>
+        (await sharp(sheet.subarray(4 + sheet.readUInt32LE(0) + at, 4 + sheet.readUInt32LE(0) + at + bytes)).stats())
+          .channels[0]!.mean,
+    ),
+  )
   expect(brightness[0]!).toBeGreaterThan(brightness[1]! + 5)
 })

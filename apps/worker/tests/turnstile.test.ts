@@ -9,7 +9,9 @@ describe('the turnstile', () => {
     const log: string[] = []
     const turnstile = new Turnstile()
     turnstile.join({ pause: () => log.push('pause'), goOn: () => log.push('go on') })
-    await turnstile.alone(async () => { log.push('measure') })
+    await turnstile.alone(async () => {
+      log.push('measure')
+    })
     expect(log).toEqual(['pause', 'measure', 'go on'])
   })
 
@@ -17,13 +19,21 @@ describe('the turnstile', () => {
     const log: string[] = []
     const turnstile = new Turnstile()
     let end = () => undefined as void
-    const short = turnstile.beside(() => new Promise<void>(resolve => { end = resolve }).then(() => { log.push('short') }))
+    const short = turnstile.beside(() =>
+      new Promise<void>(resolve => {
+        end = resolve
+      }).then(() => {
+        log.push('short')
+      }),
+    )
     const measured = turnstile.alone(async () => {
       await soon()
       log.push('measured')
     })
     await soon()
-    const late = turnstile.beside(async () => { log.push('late') })
+    const late = turnstile.beside(async () => {
+      log.push('late')
+    })
     end()
     await Promise.all([short, measured, late])
     expect(log).toEqual(['short', 'measured', 'late'])
@@ -32,11 +42,15 @@ describe('the turnstile', () => {
   test('measures one at a time', async () => {
     const turnstile = new Turnstile()
     let [inside, most] = [0, 0]
-    await Promise.all([1, 2, 3].map(() => turnstile.alone(async () => {
-      most = Math.max(most, ++inside)
-      await soon(5)
-      inside--
-    })))
+    await Promise.all(
+      [1, 2, 3].map(() =>
+        turnstile.alone(async () => {
+          most = Math.max(most, ++inside)
+          await soon(5)
+          inside--
+        }),
+      ),
+    )
     expect(most).toBe(1)
   })
 
@@ -52,14 +66,27 @@ describe('the turnstile', () => {
 
   test('opens again when a measurement fails', async () => {
     const turnstile = new Turnstile()
-    await expect(turnstile.alone(async () => { throw new Error('no') })).rejects.toThrow('no')
+    await expect(
+      turnstile.alone(async () => {
+        throw new Error('no')
+      }),
+    ).rejects.toThrow('no')
     expect(await turnstile.beside(async () => 'in')).toBe('in')
   })
 
   test('work that joins during a measurement is paused at once', async () => {
     const turnstile = new Turnstile()
     let paused = false
-    await turnstile.alone(async () => { turnstile.join({ pause: () => { paused = true }, goOn: () => { paused = false } }) })
+    await turnstile.alone(async () => {
+      turnstile.join({
+        pause: () => {
+          paused = true
+        },
+        goOn: () => {
+          paused = false
+        },
+      })
+    })
     expect(paused).toBe(false)
   })
 })
@@ -69,7 +96,9 @@ describe('the gate', () => {
     const gate = new PausableGate()
     gate.pause()
     let passed = false
-    const turn = gate.turn().then(() => { passed = true })
+    const turn = gate.turn().then(() => {
+      passed = true
+    })
     await soon(60)
     expect(passed).toBe(false)
     gate.goOn()

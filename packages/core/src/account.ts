@@ -22,7 +22,7 @@ export interface PlainLook {
   mean: number[]
   change: number[]
   /** Pictures spread over the length, 32x32 points each, by their time from the first. */
-  samples: { seconds: number, picture: number[] }[]
+  samples: { seconds: number; picture: number[] }[]
   /** Factors a, b, c, d of the display matrix, as signs; null when there is none. */
   signs: readonly [number, number, number, number] | null
 }
@@ -115,7 +115,13 @@ function runningTimes(look: PlainLook, facts: SourceFacts): number[] {
 /** Pictures that steps may leave over or take more of, at each end and by the rounding of times. */
 const stepTolerance = 2
 
-interface Walk { times: number[], made: z.infer<typeof Part>[], dropped: z.infer<typeof Part>[], tolerance: number, /** Whether pictures are mixed, so that none can be told from another. */ mixed: boolean }
+interface Walk {
+  times: number[]
+  made: z.infer<typeof Part>[]
+  dropped: z.infer<typeof Part>[]
+  tolerance: number
+  /** Whether pictures are mixed, so that none can be told from another. */ mixed: boolean
+}
 
 function add(parts: z.infer<typeof Part>[], by: string, count: number): void {
   if (count > 0) parts.push({ by, count })
@@ -171,7 +177,12 @@ const mostStretches = 20
 const byRate = 'the rate'
 
 /** The account of a source's pictures. */
-export function accountOfPictures(source: PlainLook, result: PlainLook, facts: SourceFacts, treatment: PictureTreatment): PictureAccount {
+export function accountOfPictures(
+  source: PlainLook,
+  result: PlainLook,
+  facts: SourceFacts,
+  treatment: PictureTreatment,
+): PictureAccount {
   const video = facts.video!
   const rate = toNumber(treatment.result.rate)
   const times = runningTimes(source, facts)
@@ -181,7 +192,11 @@ export function accountOfPictures(source: PlainLook, result: PlainLook, facts: S
   const own = 1 / toNumber(video.frameRate) / (treatment.timeline?.speed ?? 1)
   const lastLength = own * ((walked.length > times.length ? 0.5 : 1) + source.repeatsAtEnd)
   const place = (at: number) => Math.round(at * rate + 1e-6)
-  const expected = mixed ? treatment.result.frameCount : walked.length === 0 ? 0 : Math.max(1, place(walked.at(-1)! + lastLength))
+  const expected = mixed
+    ? treatment.result.frameCount
+    : walked.length === 0
+      ? 0
+      : Math.max(1, place(walked.at(-1)! + lastLength))
   const distinct = new Set(walked.map(place).filter(at => at < expected)).size
   if (mixed) add(made, 'frames between', Math.max(0, expected - walked.length))
   else {
@@ -193,21 +208,40 @@ export function accountOfPictures(source: PlainLook, result: PlainLook, facts: S
     add(repeated, 'missing frames', missing)
     add(repeated, video.gaps?.count ? 'gaps' : byRate, all - empty - missing)
   }
-  const isTimed = treatment.timeline !== undefined || tolerance > 0 || video.rateIs === 'variable' || rate !== toNumber(video.frameRate)
+  const isTimed =
+    treatment.timeline !== undefined ||
+    tolerance > 0 ||
+    video.rateIs === 'variable' ||
+    rate !== toNumber(video.frameRate)
   const stretches = differing(source, result, times, treatment)
-  const standsAsMade = !treatment.steps.some(step => step.kind === 'chosen' && ['crop', 'rotate', 'flip', 'pad', 'steady'].includes(step.step.kind))
+  const standsAsMade = !treatment.steps.some(
+    step => step.kind === 'chosen' && ['crop', 'rotate', 'flip', 'pad', 'steady'].includes(step.step.kind),
+  )
   return {
-    pictures: source.pictures, errors: source.errors, dropped, repeated, made, expected, tolerance: tolerance + (isTimed ? 1 : 0), found: result.pictures, ...stretches,
+    pictures: source.pictures,
+    errors: source.errors,
+    dropped,
+    repeated,
+    made,
+    expected,
+    tolerance: tolerance + (isTimed ? 1 : 0),
+    found: result.pictures,
+    ...stretches,
     ...(standsAsMade ? turning(source, result, times, treatment) : { likeness: null, turned: null }),
   }
 }
 
 /** Stretches in which the result stands still or is black while the source at the same time does not. */
-function differing(source: PlainLook, result: PlainLook, times: readonly number[], treatment: PictureTreatment): Pick<PictureAccount, 'stuck' | 'black'> {
+function differing(
+  source: PlainLook,
+  result: PlainLook,
+  times: readonly number[],
+  treatment: PictureTreatment,
+): Pick<PictureAccount, 'stuck' | 'black'> {
   const timeline = treatment.timeline ?? plainTimeline
   const rate = toNumber(treatment.result.rate)
   const stretchesWhere = (holds: (index: number) => boolean) => {
-    const found: { from: number, to: number }[] = []
+    const found: { from: number; to: number }[] = []
     for (let from = 0; from < result.pictures; from++) {
       if (!holds(from)) continue
       let to = from
@@ -217,20 +251,37 @@ function differing(source: PlainLook, result: PlainLook, times: readonly number[
     }
     return found
   }
-  const during = ({ from, to }: { from: number, to: number }, column: readonly number[]) => {
+  const during = ({ from, to }: { from: number; to: number }, column: readonly number[]) => {
     const [begin, end] = [sourceTimeAt(timeline, from), sourceTimeAt(timeline, to)]
     return column.filter((value, index) => value >= 0 && times[index]! > begin && times[index]! < end)
   }
   const middle = (values: number[]) => values.sort((a, b) => a - b)[Math.floor(values.length / 2)] ?? 0
-  const stuck = source.change.length === 0 ? [] : stretchesWhere(index => result.change[index]! >= 0 && result.change[index]! < standing && result.mean[index]! >= black.result).filter(stretch => middle(during(stretch, source.change)) > moving)
-  const dark = source.mean.length === 0 ? [] : stretchesWhere(index => result.mean[index]! >= 0 && result.mean[index]! < black.result).filter(stretch => middle(during(stretch, source.mean)) > black.source)
+  const stuck =
+    source.change.length === 0
+      ? []
+      : stretchesWhere(
+          index =>
+            result.change[index]! >= 0 && result.change[index]! < standing && result.mean[index]! >= black.result,
+        ).filter(stretch => middle(during(stretch, source.change)) > moving)
+  const dark =
+    source.mean.length === 0
+      ? []
+      : stretchesWhere(index => result.mean[index]! >= 0 && result.mean[index]! < black.result).filter(
+          stretch => middle(during(stretch, source.mean)) > black.source,
+        )
   return { stuck: stuck.slice(0, mostStretches), black: dark.slice(0, mostStretches) }
 }
 
 const upright = [1, 0, 0, 1] as const
-const ways: readonly { words: string, signs: readonly [number, number, number, number] }[] = [
-  { words: 'as it is stored', signs: upright }, { words: 'turned by 90 degrees', signs: [0, 1, -1, 0] }, { words: 'turned by 180 degrees', signs: [-1, 0, 0, -1] }, { words: 'turned by 270 degrees', signs: [0, -1, 1, 0] },
-  { words: 'mirrored left to right', signs: [-1, 0, 0, 1] }, { words: 'mirrored top to bottom', signs: [1, 0, 0, -1] }, { words: 'turned by 90 degrees and mirrored', signs: [0, 1, 1, 0] }, { words: 'turned by 270 degrees and mirrored', signs: [0, -1, -1, 0] },
+const ways: readonly { words: string; signs: readonly [number, number, number, number] }[] = [
+  { words: 'as it is stored', signs: upright },
+  { words: 'turned by 90 degrees', signs: [0, 1, -1, 0] },
+  { words: 'turned by 180 degrees', signs: [-1, 0, 0, -1] },
+  { words: 'turned by 270 degrees', signs: [0, -1, 1, 0] },
+  { words: 'mirrored left to right', signs: [-1, 0, 0, 1] },
+  { words: 'mirrored top to bottom', signs: [1, 0, 0, -1] },
+  { words: 'turned by 90 degrees and mirrored', signs: [0, 1, 1, 0] },
+  { words: 'turned by 270 degrees and mirrored', signs: [0, -1, -1, 0] },
 ]
 /** Pictures with less contrast than this, as a standard deviation in codes, tell nothing. */
 const leastContrast = 6
@@ -248,7 +299,7 @@ function turned(picture: readonly number[], [a, b, c, d]: readonly [number, numb
   })
 }
 
-function correlation(a: readonly number[], b: readonly number[]): { value: number, contrast: number } {
+function correlation(a: readonly number[], b: readonly number[]): { value: number; contrast: number } {
   const mean = (values: readonly number[]) => values.reduce((sum, value) => sum + value, 0) / values.length
   const [meanA, meanB] = [mean(a), mean(b)]
   let [sumAB, sumAA, sumBB] = [0, 0, 0]
@@ -258,15 +309,24 @@ function correlation(a: readonly number[], b: readonly number[]): { value: numbe
     sumAA += x * x
     sumBB += y * y
   }
-  return { value: sumAA > 0 && sumBB > 0 ? sumAB / Math.sqrt(sumAA * sumBB) : 0, contrast: Math.sqrt(Math.min(sumAA, sumBB) / a.length) }
+  return {
+    value: sumAA > 0 && sumBB > 0 ? sumAB / Math.sqrt(sumAA * sumBB) : 0,
+    contrast: Math.sqrt(Math.min(sumAA, sumBB) / a.length),
+  }
 }
 
-function turning(source: PlainLook, result: PlainLook, times: readonly number[], treatment: PictureTreatment): Pick<PictureAccount, 'likeness' | 'turned'> {
+function turning(
+  source: PlainLook,
+  result: PlainLook,
+  times: readonly number[],
+  treatment: PictureTreatment,
+): Pick<PictureAccount, 'likeness' | 'turned'> {
   const timeline = treatment.timeline ?? plainTimeline
   const slack = 0.6 / toNumber(treatment.result.rate)
   // Where the source's own times jump, they say nothing of when a picture is shown.
   const span = times.at(-1) ?? 0
-  if (source.samples.some(entry => entry.seconds > span + 1 || entry.seconds < -1)) return { likeness: null, turned: null }
+  if (source.samples.some(entry => entry.seconds > span + 1 || entry.seconds < -1))
+    return { likeness: null, turned: null }
   const pairs = source.samples.flatMap(entry => {
     const at = resultTimeAt(timeline, entry.seconds)
     const other = at === null ? undefined : result.samples.find(candidate => Math.abs(candidate.seconds - at) <= slack)
@@ -274,13 +334,20 @@ function turning(source: PlainLook, result: PlainLook, times: readonly number[],
   })
   const expected = source.signs ?? upright
   const likenessOf = (signs: readonly [number, number, number, number]) => {
-    const values = pairs.map(({ before, after }) => correlation(turned(before, signs), after)).filter(({ contrast }) => contrast >= leastContrast).map(({ value }) => value).sort((a, b) => a - b)
+    const values = pairs
+      .map(({ before, after }) => correlation(turned(before, signs), after))
+      .filter(({ contrast }) => contrast >= leastContrast)
+      .map(({ value }) => value)
+      .sort((a, b) => a - b)
     return values.length === 0 ? null : values[Math.floor(values.length / 2)]!
   }
   const likeness = likenessOf(expected)
   if (likeness === null) return { likeness: null, turned: null }
   const best = ways.map(way => ({ ...way, value: likenessOf(way.signs) ?? -1 })).sort((x, y) => y.value - x.value)[0]!
-  const isOther = best.signs.some((sign, index) => sign !== expected[index]) && best.value - likeness > clearly.more && best.value > clearly.least
+  const isOther =
+    best.signs.some((sign, index) => sign !== expected[index]) &&
+    best.value - likeness > clearly.more &&
+    best.value > clearly.least
   return { likeness, turned: isOther ? best.words : null }
 }
 
@@ -298,7 +365,12 @@ const heardAbove = -50
 const mostGap = 0.02
 
 /** The account of one sound track. @param picture whether the result has a picture, whose beginning is time 0 */
-export function accountOfSound(source: PlainSound, result: PlainSound, facts: SourceFacts, treatment: Treatment): SoundAccount {
+export function accountOfSound(
+  source: PlainSound,
+  result: PlainSound,
+  facts: SourceFacts,
+  treatment: Treatment,
+): SoundAccount {
   const timeline = treatment.timeline ?? plainTimeline
   const delay = soundDelay(treatment)
   const [first, last] = [source.first ?? 0, source.last ?? 0]
@@ -312,12 +384,36 @@ export function accountOfSound(source: PlainSound, result: PlainSound, facts: So
   const comparable = isPlain && !hasJumps && gaps <= mostGap && source.coarse.length > 0 && result.coarse.length > 0
   const alike = source.channels === result.channels && !(treatment.sound ?? []).some(step => step.kind === 'channels')
   const loud = louderOf(source)
-  const offset = comparable ? compare(Float32Array.from(source.coarse[loud]!), Float32Array.from(result.coarse[loud] ?? result.coarse[0]!), source.rate, (result.first ?? 0) - first - delay) : null
+  const offset = comparable
+    ? compare(
+        Float32Array.from(source.coarse[loud]!),
+        Float32Array.from(result.coarse[loud] ?? result.coarse[0]!),
+        source.rate,
+        (result.first ?? 0) - first - delay,
+      )
+    : null
   return {
-    seconds: source.seconds, cutBefore: Math.min(cutBefore, source.seconds), trimmed: timeline.ranges ? Math.max(0, kept - resultSeconds({ ...timeline, speed: 1 }, kept)) : 0, silence: Math.max(0, first) + gaps,
-    expectedEnd, foundEnd: result.last ?? 0, late: offset?.late ?? null,
-    silent: alike ? result.loudness.flatMap((level, channel) => level < silentBelow && (source.loudness[channel] ?? -120) > heardAbove ? [channel] : []) : [],
-    turnedOver: alike && offset ? [0, 1].filter(channel => source.coarse[channel] && result.coarse[channel] && signAt(source.coarse[channel]!, result.coarse[channel]!, offset.lag) < -same) : [],
+    seconds: source.seconds,
+    cutBefore: Math.min(cutBefore, source.seconds),
+    trimmed: timeline.ranges ? Math.max(0, kept - resultSeconds({ ...timeline, speed: 1 }, kept)) : 0,
+    silence: Math.max(0, first) + gaps,
+    expectedEnd,
+    foundEnd: result.last ?? 0,
+    late: offset?.late ?? null,
+    silent: alike
+      ? result.loudness.flatMap((level, channel) =>
+          level < silentBelow && (source.loudness[channel] ?? -120) > heardAbove ? [channel] : [],
+        )
+      : [],
+    turnedOver:
+      alike && offset
+        ? [0, 1].filter(
+            channel =>
+              source.coarse[channel] &&
+              result.coarse[channel] &&
+              signAt(source.coarse[channel]!, result.coarse[channel]!, offset.lag) < -same,
+          )
+        : [],
   }
 }
 
@@ -331,41 +427,65 @@ function louderOf({ coarse: [one, two] }: PlainSound): number {
  * How late a sound is against another.
  * @param expected how much later the second begins by its own account, in seconds: sample n of it belongs to sample n + expected of the first
  */
-function compare(source: Float32Array, result: Float32Array, rate: number, expected: number): { late: number, lag: number } | null {
+function compare(
+  source: Float32Array,
+  result: Float32Array,
+  rate: number,
+  expected: number,
+): { late: number; lag: number } | null {
   const [length, most, shift] = [Math.round(pieceSeconds * rate), Math.round(reach * rate), Math.round(expected * rate)]
   const starts = loudest(source, length, most + Math.abs(shift))
-  const found = starts.flatMap(start => {
-    const size = Math.min(length, source.length - start)
-    const values: number[] = []
-    for (let lag = -most; lag <= most; lag++) values.push(Math.abs(correlationAt(source, result, start, size, lag - shift)))
-    const best = Math.max(...values)
-    if (best < same) return []
-    const good = values.flatMap((value, index) => value >= nearlyAsGood * best ? [index - most] : [])
-    return [good.reduce((near, lag) => Math.abs(lag) < Math.abs(near) ? lag : near)]
-  }).sort((a, b) => a - b)
+  const found = starts
+    .flatMap(start => {
+      const size = Math.min(length, source.length - start)
+      const values: number[] = []
+      for (let lag = -most; lag <= most; lag++)
+        values.push(Math.abs(correlationAt(source, result, start, size, lag - shift)))
+      const best = Math.max(...values)
+      if (best < same) return []
+      const good = values.flatMap((value, index) => (value >= nearlyAsGood * best ? [index - most] : []))
+      return [good.reduce((near, lag) => (Math.abs(lag) < Math.abs(near) ? lag : near))]
+    })
+    .sort((a, b) => a - b)
   if (found.length === 0) return null
   const lag = found[Math.floor(found.length / 2)]!
   // Pieces that do not agree prove nothing.
-  if (found.filter(other => Math.abs(other - lag) <= rate * 0.02).length * 2 <= found.length && found.length > 1) return null
+  if (found.filter(other => Math.abs(other - lag) <= rate * 0.02).length * 2 <= found.length && found.length > 1)
+    return null
   return { late: lag / rate, lag: lag - shift }
 }
 
 /** Where the loudest pieces begin, apart from each other. */
 function loudest(values: Float32Array, length: number, edge: number): number[] {
-  const places: { start: number, energy: number }[] = []
-  for (let start = Math.min(edge, Math.max(0, values.length - length)); start < values.length - Math.min(length / 4, values.length / 2); start += Math.max(1, Math.floor(length / 2))) {
+  const places: { start: number; energy: number }[] = []
+  for (
+    let start = Math.min(edge, Math.max(0, values.length - length));
+    start < values.length - Math.min(length / 4, values.length / 2);
+    start += Math.max(1, Math.floor(length / 2))
+  ) {
     let energy = 0
     for (let at = start; at < Math.min(values.length, start + length); at += 4) energy += values[at]! ** 2
     places.push({ start, energy })
   }
   const chosen: number[] = []
-  for (const { start } of places.sort((a, b) => b.energy - a.energy)) if (chosen.length < pieces && chosen.every(other => Math.abs(other - start) >= length)) chosen.push(start)
+  for (const { start } of places.sort((a, b) => b.energy - a.energy))
+    if (chosen.length < pieces && chosen.every(other => Math.abs(other - start) >= length)) chosen.push(start)
   return chosen
 }
 
-function correlationAt(source: ArrayLike<number>, result: ArrayLike<number>, start: number, size: number, lag: number): number {
+function correlationAt(
+  source: ArrayLike<number>,
+  result: ArrayLike<number>,
+  start: number,
+  size: number,
+  lag: number,
+): number {
   let [sum, a, b] = [0, 0, 0]
-  for (let at = Math.max(start, -lag), end = Math.min(start + size, result.length - lag, source.length); at < end; at += 2) {
+  for (
+    let at = Math.max(start, -lag), end = Math.min(start + size, result.length - lag, source.length);
+    at < end;
+    at += 2
+  ) {
     const [x, y] = [source[at]!, result[at + lag]!]
     sum += x * y
     a += x * x

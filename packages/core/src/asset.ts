@@ -5,7 +5,10 @@ export const AssetKind = z.enum(['lookup table', 'picture'])
 export type AssetKind = z.infer<typeof AssetKind>
 
 /** How a step names an asset. The name is for people. */
-export const AssetRef = z.object({ sha256: z.string().regex(/^[0-9a-f]{64}$/, 'must be a SHA-256 in small hexadecimal digits'), name: z.string().trim().min(1).max(120) })
+export const AssetRef = z.object({
+  sha256: z.string().regex(/^[0-9a-f]{64}$/, 'must be a SHA-256 in small hexadecimal digits'),
+  name: z.string().trim().min(1).max(120),
+})
 export type AssetRef = z.infer<typeof AssetRef>
 
 export const AssetRecord = AssetRef.extend({

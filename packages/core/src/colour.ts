@@ -21,9 +21,19 @@ export interface FullColourDescription {
 }
 
 /** BT.601 as used by 625-line systems (BT.470 System B/G primaries). */
-export const sd625: FullColourDescription = { range: 'limited', primaries: 'bt470bg', transfer: 'smpte170m', matrix: 'smpte170m' }
+export const sd625: FullColourDescription = {
+  range: 'limited',
+  primaries: 'bt470bg',
+  transfer: 'smpte170m',
+  matrix: 'smpte170m',
+}
 /** BT.601 as used by 525-line systems (SMPTE 170M). */
-export const sd525: FullColourDescription = { range: 'limited', primaries: 'smpte170m', transfer: 'smpte170m', matrix: 'smpte170m' }
+export const sd525: FullColourDescription = {
+  range: 'limited',
+  primaries: 'smpte170m',
+  transfer: 'smpte170m',
+  matrix: 'smpte170m',
+}
 /** BT.709, high definition. */
 export const hd: FullColourDescription = { range: 'limited', primaries: 'bt709', transfer: 'bt709', matrix: 'bt709' }
 /** Computer pictures: red, green and blue in full range with the sRGB curve. */
@@ -68,21 +78,34 @@ export function targetColour(source: FullColourDescription, result: FrameSize): 
 }
 
 /** Luma weights (Kr, Kb) of a matrix (ITU-T H.273 table 4), or null for one we do not compute with. */
-export function lumaWeights(matrix: string): { kr: number, kb: number } | null {
+export function lumaWeights(matrix: string): { kr: number; kb: number } | null {
   switch (matrix) {
-    case 'bt709': return { kr: 0.2126, kb: 0.0722 }
-    case 'smpte170m': case 'bt470bg': return { kr: 0.299, kb: 0.114 }
-    case 'bt2020nc': return { kr: 0.2627, kb: 0.0593 }
-    default: return null
+    case 'bt709':
+      return { kr: 0.2126, kb: 0.0722 }
+    case 'smpte170m':
+    case 'bt470bg':
+      return { kr: 0.299, kb: 0.114 }
+    case 'bt2020nc':
+      return { kr: 0.2627, kb: 0.0593 }
+    default:
+      return null
   }
 }
 
 const names: Record<string, string> = {
-  'bt709': 'BT.709', 'smpte170m': 'BT.601', 'bt470bg': 'BT.601 (625)', 'bt2020': 'BT.2020', 'bt2020nc': 'BT.2020',
-  'iec61966-2-1': 'sRGB', 'gbr': 'RGB', 'smpte2084': 'PQ', 'arib-std-b67': 'HLG', 'linear': 'linear light',
+  bt709: 'BT.709',
+  smpte170m: 'BT.601',
+  bt470bg: 'BT.601 (625)',
+  bt2020: 'BT.2020',
+  bt2020nc: 'BT.2020',
+  'iec61966-2-1': 'sRGB',
+  gbr: 'RGB',
+  smpte2084: 'PQ',
+  'arib-std-b67': 'HLG',
+  linear: 'linear light',
 }
 
 /** A tag as a technician reads it ("BT.709"), or the tag itself. */
 export function describeColourTag(tag: string | null): string {
-  return tag === null ? 'not stated' : names[tag] ?? tag
+  return tag === null ? 'not stated' : (names[tag] ?? tag)
 }

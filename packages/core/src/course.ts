@@ -46,7 +46,7 @@ export interface PacketColumn {
   /** 'repeat' for packets without data, which show the last picture once more; 'hidden' for those that are decoded but not shown. */
   shows: ('picture' | 'repeat' | 'hidden')[]
   /** Numbers and bytes of packets that decoding can begin with. */
-  keys: { packet: number, byte: number }[]
+  keys: { packet: number; byte: number }[]
 }
 
 /** Most places kept for reading to begin with, and most gaps and jumps named. */
@@ -64,13 +64,18 @@ const agreement = 0.5
 /** Standard rates are taken for rates this near. */
 const nearStandard = 0.002
 
-interface OwnJump { packet: number, seconds: number, by: number, continues: number }
+interface OwnJump {
+  packet: number
+  seconds: number
+  by: number
+  continues: number
+}
 
 /** When a packet is decoded, in seconds; of streams that state none at all, when it is shown. The two are never mixed: pictures are shown in another order. */
-function decodeTimes(column: PacketColumn): { seconds: (number | null)[], isShown: boolean } {
+function decodeTimes(column: PacketColumn): { seconds: (number | null)[]; isShown: boolean } {
   const isShown = column.dts.every(ticks => ticks === null)
   const unit = toNumber(column.timeBase)
-  return { seconds: (isShown ? column.pts : column.dts).map(ticks => ticks === null ? null : ticks * unit), isShown }
+  return { seconds: (isShown ? column.pts : column.dts).map(ticks => (ticks === null ? null : ticks * unit)), isShown }
 }
 
 /** The middle value; NaN for none. */
@@ -86,13 +91,14 @@ function ownJumps(column: PacketColumn): OwnJump[] {
   let [last, lastDuration] = [null as number | null, 0]
   const { seconds: times, isShown } = decodeTimes(column)
   const back = isShown && column.kind === 'picture' ? leastBackShown : leastBack
-  const candidates: { packet: number, seconds: number, step: number, duration: number }[] = []
+  const candidates: { packet: number; seconds: number; step: number; duration: number }[] = []
   for (let index = 0; index < times.length; index++) {
     const now = times[index]!
     if (now === null) continue
     if (last !== null) {
       const step = now - last
-      if (step < -back || step > leastLeap) candidates.push({ packet: index, seconds: last, step, duration: lastDuration })
+      if (step < -back || step > leastLeap)
+        candidates.push({ packet: index, seconds: last, step, duration: lastDuration })
       else if (step > 0) steps.push(step)
     }
     last = now
@@ -110,7 +116,11 @@ function ownJumps(column: PacketColumn): OwnJump[] {
 
 /** How often a picture's leaps must be met by the sound's for both to be taken for a jump; sound is looked at around the same time. */
 function metBy(jump: OwnJump, others: readonly OwnJump[]): OwnJump | null {
-  return others.find(other => Math.abs(other.by - jump.by) <= agreement && Math.abs(other.seconds - jump.seconds) <= agreement + 2) ?? null
+  return (
+    others.find(
+      other => Math.abs(other.by - jump.by) <= agreement && Math.abs(other.seconds - jump.seconds) <= agreement + 2,
+    ) ?? null
+  )
 }
 
 export interface Courses {
@@ -126,19 +136,24 @@ export interface Courses {
  * amount where both jump by the same; a leap that the sound does not share is a gap and stays.
  * @param withoutTimes streams whose times are made up by the reader: seconds from picture to picture by stream
  */
-export function findCourses(columns: readonly PacketColumn[], withoutTimes: ReadonlyMap<number, number> = new Map()): Courses {
+export function findCourses(
+  columns: readonly PacketColumn[],
+  withoutTimes: ReadonlyMap<number, number> = new Map(),
+): Courses {
   const picture = columns.find(column => column.kind === 'picture')
   const own = new Map(columns.map(column => [column.stream, withoutTimes.has(column.stream) ? [] : ownJumps(column)]))
   const sounds = columns.filter(column => column !== picture)
-  const shiftsOf = new Map<number, { packet: number, seconds: number }[]>()
+  const shiftsOf = new Map<number, { packet: number; seconds: number }[]>()
   const jumps: Jump[] = []
   const begin = (picture ?? columns[0])?.pts.find(ticks => ticks !== null) ?? 0
   const zero = columns.length > 0 ? begin * toNumber((picture ?? columns[0]!).timeBase) : 0
   for (const column of columns) {
-    const shifts: { packet: number, seconds: number }[] = []
+    const shifts: { packet: number; seconds: number }[] = []
     let moved = 0
     for (const jump of own.get(column.stream)!) {
-      const partners = (column === picture ? sounds : picture ? [picture] : sounds.filter(other => other !== column)).map(other => metBy(jump, own.get(other.stream)!))
+      const partners = (
+        column === picture ? sounds : picture ? [picture] : sounds.filter(other => other !== column)
+      ).map(other => metBy(jump, own.get(other.stream)!))
       const partner = partners.find(other => other !== null) ?? null
       const isJump = jump.by < 0 || partner !== null || (jump.by > lonelyLeap && partners.length === 0)
       if (!isJump) continue
@@ -147,30 +162,47 @@ export function findCourses(columns: readonly PacketColumn[], withoutTimes: Read
       const at = Math.max(0, jump.seconds + moved - zero)
       moved -= amount
       shifts.push({ packet: jump.packet, seconds: moved })
-      if (column === picture || !partner || !picture) jumps.push({ seconds: at, by: amount, of: column === picture ? partner ? 'picture and sound' : 'picture' : 'sound' })
+      if (column === picture || !partner || !picture)
+        jumps.push({
+          seconds: at,
+          by: amount,
+          of: column === picture ? (partner ? 'picture and sound' : 'picture') : 'sound',
+        })
     }
     shiftsOf.set(column.stream, shifts)
   }
-  const seconds = new Map(columns.map(column => [column.stream, movedSeconds(column, shiftsOf.get(column.stream)!, withoutTimes.get(column.stream))]))
+  const seconds = new Map(
+    columns.map(column => [
+      column.stream,
+      movedSeconds(column, shiftsOf.get(column.stream)!, withoutTimes.get(column.stream)),
+    ]),
+  )
   const courses = columns.flatMap((column): Course[] => {
     const shifts = shiftsOf.get(column.stream)!
     const step = withoutTimes.get(column.stream)
     const unit = toNumber(column.timeBase)
     if (shifts.length === 0 && step === undefined) return []
     const thinned = column.keys.filter((_, index) => index % Math.ceil(column.keys.length / mostPlaces) === 0)
-    return [{
-      stream: column.stream, step: step === undefined ? null : step / unit,
-      shifts: shifts.map(shift => ({ packet: shift.packet, ticks: Math.round(shift.seconds / unit) })),
-      places: thinned.flatMap(({ packet, byte }) => {
-        const at = seconds.get(column.stream)![packet]
-        return at === null || at === undefined || byte < 0 ? [] : [{ packet, byte, ticks: Math.round(at / unit) }]
-      }),
-    }]
+    return [
+      {
+        stream: column.stream,
+        step: step === undefined ? null : step / unit,
+        shifts: shifts.map(shift => ({ packet: shift.packet, ticks: Math.round(shift.seconds / unit) })),
+        places: thinned.flatMap(({ packet, byte }) => {
+          const at = seconds.get(column.stream)![packet]
+          return at === null || at === undefined || byte < 0 ? [] : [{ packet, byte, ticks: Math.round(at / unit) }]
+        }),
+      },
+    ]
   })
   return { courses, jumps: jumps.sort((a, b) => a.seconds - b.seconds).slice(0, mostNamed), seconds }
 }
 
-function movedSeconds(column: PacketColumn, shifts: readonly { packet: number, seconds: number }[], step: number | undefined): (number | null)[] {
+function movedSeconds(
+  column: PacketColumn,
+  shifts: readonly { packet: number; seconds: number }[],
+  step: number | undefined,
+): (number | null)[] {
   const unit = toNumber(column.timeBase)
   let next = 0
   let moved = 0
@@ -194,7 +226,7 @@ export interface PictureCourse {
   /** Steps of `rate` from the first picture to the end of the last. */
   slots: number
   seconds: number
-  gaps: { count: number, seconds: number, places: Gap[] }
+  gaps: { count: number; seconds: number; places: Gap[] }
 }
 
 /** Steps from this part of the usual one to this part are about a frame long. */
@@ -214,18 +246,44 @@ const strayPart = 0.03
  * @param leavesOut whether the container's reader passes over packets without data: then gaps of a constant rate are repeats
  * @returns null when no packet has a time
  */
-export function pictureCourse(column: PacketColumn, seconds: readonly (number | null)[], stated: readonly Rational[], leavesOut = false): PictureCourse | null {
-  const shown = column.shows.flatMap((shows, index) => shows === 'hidden' ? [] : [{ seconds: seconds[index] ?? null, isPicture: shows === 'picture', duration: column.duration[index]! * toNumber(column.timeBase) }])
+export function pictureCourse(
+  column: PacketColumn,
+  seconds: readonly (number | null)[],
+  stated: readonly Rational[],
+  leavesOut = false,
+): PictureCourse | null {
+  const shown = column.shows.flatMap((shows, index) =>
+    shows === 'hidden'
+      ? []
+      : [
+          {
+            seconds: seconds[index] ?? null,
+            isPicture: shows === 'picture',
+            duration: column.duration[index]! * toNumber(column.timeBase),
+          },
+        ],
+  )
   const frames = shown.filter(entry => entry.isPicture).length
-  const times = shown.flatMap(entry => entry.seconds === null ? [] : [entry.seconds]).sort((a, b) => a - b)
+  const times = shown.flatMap(entry => (entry.seconds === null ? [] : [entry.seconds])).sort((a, b) => a - b)
   if (frames === 0 || times.length === 0) return null
   const steps = stepsOf(times, toNumber(column.timeBase))
   // Clocks round times, but for those that count frames.
   const tick = toNumber(column.timeBase) < coarseClock * median(steps) ? toNumber(column.timeBase) : 0
   const lastDuration = shown.find(entry => entry.seconds === times.at(-1))?.duration ?? 0
   if (steps.length === 0) {
-    const rate = stated.find(entry => lastDuration > 0 && Math.abs(toNumber(entry) * lastDuration - 1) < 0.02) ?? (lastDuration > 0 ? snapRate(nearestRational(1 / lastDuration)) : stated[0] ?? rational(25))
-    return { rate, averageRate: toNumber(rate), rateIs: 'constant', frames, repeats: shown.length - frames, slots: shown.length, seconds: shown.length / toNumber(rate), gaps: { count: 0, seconds: 0, places: [] } }
+    const rate =
+      stated.find(entry => lastDuration > 0 && Math.abs(toNumber(entry) * lastDuration - 1) < 0.02) ??
+      (lastDuration > 0 ? snapRate(nearestRational(1 / lastDuration)) : (stated[0] ?? rational(25)))
+    return {
+      rate,
+      averageRate: toNumber(rate),
+      rateIs: 'constant',
+      frames,
+      repeats: shown.length - frames,
+      slots: shown.length,
+      seconds: shown.length / toNumber(rate),
+      gaps: { count: 0, seconds: 0, places: [] },
+    }
   }
   const { interval, isSteady } = usualInterval(steps, tick)
   const rate = nearestRate(1 / interval, stated)
@@ -236,7 +294,8 @@ export function pictureCourse(column: PacketColumn, seconds: readonly (number | 
     const step = times[index]! - times[index - 1]!
     if (Math.abs(step - frame) > steady * frame + 2 * tick) stray++
     slots += Math.max(step < regular.from * frame ? 0 : 1, Math.round(step / frame))
-    if (step > regular.to * frame) long.push({ seconds: Math.max(0, times[index - 1]! - times[0]! + frame), length: step - frame })
+    if (step > regular.to * frame)
+      long.push({ seconds: Math.max(0, times[index - 1]! - times[0]! + frame), length: step - frame })
   }
   const isConstant = leavesOut || (isSteady && stray <= Math.max(2, strayPart * steps.length))
   const span = times.at(-1)! - times[0]!
@@ -244,25 +303,36 @@ export function pictureCourse(column: PacketColumn, seconds: readonly (number | 
   const passedOver = leavesOut && isConstant ? slots - shown.length : 0
   if (passedOver > 0) long.length = 0
   return {
-    rate, averageRate: (shown.length + passedOver) / whole, rateIs: isConstant ? 'constant' : 'variable', frames, repeats: shown.length - frames + passedOver,
-    slots: isConstant ? slots : Math.max(1, Math.round(whole / frame)), seconds: isConstant ? slots * frame : whole,
-    gaps: { count: isConstant ? long.length : 0, seconds: isConstant ? long.reduce((sum, gap) => sum + gap.length, 0) : 0, places: isConstant ? long.slice(0, mostNamed) : [] },
+    rate,
+    averageRate: (shown.length + passedOver) / whole,
+    rateIs: isConstant ? 'constant' : 'variable',
+    frames,
+    repeats: shown.length - frames + passedOver,
+    slots: isConstant ? slots : Math.max(1, Math.round(whole / frame)),
+    seconds: isConstant ? slots * frame : whole,
+    gaps: {
+      count: isConstant ? long.length : 0,
+      seconds: isConstant ? long.reduce((sum, gap) => sum + gap.length, 0) : 0,
+      places: isConstant ? long.slice(0, mostNamed) : [],
+    },
   }
 }
 
 function stepsOf(times: readonly number[], tick: number): number[] {
   const steps: number[] = []
-  for (let index = 1; index < times.length; index++) if (times[index]! - times[index - 1]! > tick / 2) steps.push(times[index]! - times[index - 1]!)
+  for (let index = 1; index < times.length; index++)
+    if (times[index]! - times[index - 1]! > tick / 2) steps.push(times[index]! - times[index - 1]!)
   return steps
 }
 
 /** The step that most pictures keep: of an even run its mean, otherwise the one that is met most often, or, where none is, a short one. */
-function usualInterval(steps: readonly number[], tick: number): { interval: number, isSteady: boolean } {
+function usualInterval(steps: readonly number[], tick: number): { interval: number; isSteady: boolean } {
   const usual = median(steps)
   const near = steps.filter(step => step >= regular.from * usual && step <= regular.to * usual)
   const mean = near.reduce((sum, step) => sum + step, 0) / near.length
   const even = near.filter(step => Math.abs(step - mean) <= steady * mean + tick)
-  if (even.length >= Math.min(steps.length - 2, (1 - strayPart) * steps.length) && even.length * 2 > steps.length) return { interval: mean, isSteady: true }
+  if (even.length >= Math.min(steps.length - 2, (1 - strayPart) * steps.length) && even.length * 2 > steps.length)
+    return { interval: mean, isSteady: true }
   const sorted = [...steps].sort((a, b) => a - b)
   let best = { from: 0, count: 0 }
   for (let from = 0, to = 0; from < sorted.length; from++) {
@@ -270,7 +340,11 @@ function usualInterval(steps: readonly number[], tick: number): { interval: numb
     if (to - from > best.count) best = { from, count: to - from }
   }
   const cluster = sorted.slice(best.from, best.from + best.count)
-  if (cluster.length >= 0.4 * steps.length) return { interval: cluster.reduce((sum, step) => sum + step, 0) / cluster.length, isSteady: cluster.length >= (1 - strayPart) * steps.length }
+  if (cluster.length >= 0.4 * steps.length)
+    return {
+      interval: cluster.reduce((sum, step) => sum + step, 0) / cluster.length,
+      isSteady: cluster.length >= (1 - strayPart) * steps.length,
+    }
   return { interval: Math.max(1 / 60, sorted[Math.floor(sorted.length / 10)]!), isSteady: false }
 }
 
@@ -279,5 +353,7 @@ export function nearestRate(measured: number, stated: readonly Rational[] = []):
   const off = (rate: Rational) => Math.abs(toNumber(rate) / measured - 1)
   const near = standardRates.filter(rate => off(rate) <= nearStandard).sort((a, b) => off(a) - off(b))
   const named = near.find(rate => stated.some(entry => Math.abs(toNumber(entry) / toNumber(rate) - 1) < 2e-4))
-  return named ?? near[0] ?? stated.find(rate => off(rate) <= nearStandard && rate.den <= 1001) ?? nearestRational(measured)
+  return (
+    named ?? near[0] ?? stated.find(rate => off(rate) <= nearStandard && rate.den <= 1001) ?? nearestRational(measured)
+  )
 }

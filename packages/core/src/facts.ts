@@ -39,7 +39,9 @@ export const VideoFacts = z.object({
   /** How the file says that the picture is to be turned and mirrored; sizes here are those of the picture the right way up. */
   turned: z.string().optional(),
   /** What the file says is to be cut off the stored picture, in pixels; sizes here are those of what is left. */
-  cutOff: z.object({ left: z.int().min(0), top: z.int().min(0), right: z.int().min(0), bottom: z.int().min(0) }).optional(),
+  cutOff: z
+    .object({ left: z.int().min(0), top: z.int().min(0), right: z.int().min(0), bottom: z.int().min(0) })
+    .optional(),
   /** Presentation time of the first decoded frame, in ticks of `timeBase`: time 0 of the source for picture and sound. */
   startTicks: z.int(),
   timeBase: Rational,
@@ -93,7 +95,14 @@ export const SourceFacts = z.object({
   audio: z.array(AudioFacts),
   subtitles: z.array(SubtitleFacts),
   /** For a title of a disc: which it is, and where its chapters begin. */
-  disc: z.object({ name: z.string(), title: z.int().positive(), angle: z.int().positive(), chapters: z.array(z.number().min(0)) }).optional(),
+  disc: z
+    .object({
+      name: z.string(),
+      title: z.int().positive(),
+      angle: z.int().positive(),
+      chapters: z.array(z.number().min(0)),
+    })
+    .optional(),
   /** For sources joined to one: what it is put together from, and when each begins. */
   joined: z.array(z.object({ name: z.string(), from: z.number().min(0) })).optional(),
   /** For a sequence: frames that are missing, as stretches counted from 0; the frame before stands in for them. */
@@ -122,16 +131,48 @@ export function spannedFrames(video: Pick<VideoFacts, 'frameCount' | 'slots'>): 
 }
 
 /** Formats whose names do not follow the usual rule: the fewest bits a component has, and how they are told. */
-const packedDepths: [pattern: RegExp, bitDepth: number][] = [[/^(rgb|bgr)(4|8)(_byte)?$/, 1], [/^mono[wb]/, 1], [/^(rgb|bgr)444/, 4], [/^(rgb|bgr)5(55|65)/, 5], [/^pal8/, 8], [/^x2(rgb|bgr)10/, 10], [/^(rgb|bgr)48/, 16], [/^(rgb|bgr)a64/, 16], [/^(xv|vuy|v)30|^y210|^v210/, 10], [/^xv36|^y212/, 12], [/^(xyz12|p012)/, 12], [/^(ayuv64|y216)/, 16]]
+const packedDepths: [pattern: RegExp, bitDepth: number][] = [
+  [/^(rgb|bgr)(4|8)(_byte)?$/, 1],
+  [/^mono[wb]/, 1],
+  [/^(rgb|bgr)444/, 4],
+  [/^(rgb|bgr)5(55|65)/, 5],
+  [/^pal8/, 8],
+  [/^x2(rgb|bgr)10/, 10],
+  [/^(rgb|bgr)48/, 16],
+  [/^(rgb|bgr)a64/, 16],
+  [/^(xv|vuy|v)30|^y210|^v210/, 10],
+  [/^xv36|^y212/, 12],
+  [/^(xyz12|p012)/, 12],
+  [/^(ayuv64|y216)/, 16],
+]
 
 /** What a library pixel format's name says: bits per component, chroma sampling ("4:2:0", "RGB", "grey"), whether it is RGB and whether it has alpha. */
-export function describePixelFormat(name: string): { bitDepth: number, chroma: string, isRgb: boolean, hasAlpha: boolean } {
+export function describePixelFormat(name: string): {
+  bitDepth: number
+  chroma: string
+  isRgb: boolean
+  hasAlpha: boolean
+} {
   const isRgb = /^(gb|rgb|bgr|argb|abgr|0rgb|0bgr|pal8|x2rgb|x2bgr|bayer)/.test(name)
   const isFloat = /f(16|32)/.exec(name)
-  const stated = /p(?:f)?(9|10|12|14|16)(?:le|be)?$/.exec(name) ?? /^gray(9|10|12|14|16)/.exec(name) ?? /^[pn][0-4]?(10|12|16)/.exec(name) ?? /^p[024](10|12|16)/.exec(name)
+  const stated =
+    /p(?:f)?(9|10|12|14|16)(?:le|be)?$/.exec(name) ??
+    /^gray(9|10|12|14|16)/.exec(name) ??
+    /^[pn][0-4]?(10|12|16)/.exec(name) ??
+    /^p[024](10|12|16)/.exec(name)
   const packed = packedDepths.find(([pattern]) => pattern.test(name))
   const bitDepth = isFloat ? Number(isFloat[1]) : packed ? packed[1] : stated ? Number(stated[1]) : 8
   const sampling = /(420|422|444|440|411|410)/.exec(isRgb ? '' : name)?.[1]
-  const chroma = isRgb ? 'RGB' : /^(gray|mono|ya)/.test(name) ? 'grey' : sampling ? [...sampling].join(':') : /^(nv12|nv21|p0)/.test(name) ? '4:2:0' : /^(nv24|nv42|p4|xv|vuy|ayuv)/.test(name) ? '4:4:4' : '4:2:2'
+  const chroma = isRgb
+    ? 'RGB'
+    : /^(gray|mono|ya)/.test(name)
+      ? 'grey'
+      : sampling
+        ? [...sampling].join(':')
+        : /^(nv12|nv21|p0)/.test(name)
+          ? '4:2:0'
+          : /^(nv24|nv42|p4|xv|vuy|ayuv)/.test(name)
+            ? '4:4:4'
+            : '4:2:2'
   return { bitDepth, chroma, isRgb, hasAlpha: /^(yuva|gbrap|rgba|bgra|argb|abgr|ya8|ya16|ayuv|vuya|pal8)/.test(name) }
 }

@@ -120,15 +120,23 @@ export function forecastJob(sample: SampleMeasurement, extent: JobExtent): JobFo
   const perFrame = sum(windows, 'encodeSeconds') / sampledFrames
   const checkPerFrame = sum(windows, 'checkSeconds') / sampledFrames
   const checkSeconds = checkPerFrame * extent.frames + (sample.onceSeconds ?? 0)
-  const seconds = sample.startSeconds + perFrame * extent.frames + checkSeconds + sample.soundSecondsPerSecond * extent.durationSeconds
+  const seconds =
+    sample.startSeconds +
+    perFrame * extent.frames +
+    checkSeconds +
+    sample.soundSecondsPerSecond * extent.durationSeconds
   const timePart = Math.max(leastTimePart, relativeHalfWidth(encodePerFrame, coverage))
 
   const otherKeyframes = sum(windows, 'otherKeyframes')
   const interFrames = sum(windows, 'interFrames')
-  const keyframeBytes = (sum(windows, 'firstKeyframeBytes') + sum(windows, 'otherKeyframeBytes')) / (windows.length + otherKeyframes)
+  const keyframeBytes =
+    (sum(windows, 'firstKeyframeBytes') + sum(windows, 'otherKeyframeBytes')) / (windows.length + otherKeyframes)
   const interBytes = interFrames > 0 ? sum(windows, 'interBytes') / interFrames : keyframeBytes
   const naturalShare = otherKeyframes / Math.max(1, otherKeyframes + interFrames)
-  const keyframes = Math.min(extent.frames, Math.max(extent.frames / extent.keyframeDistance, 1 + extent.frames * naturalShare))
+  const keyframes = Math.min(
+    extent.frames,
+    Math.max(extent.frames / extent.keyframeDistance, 1 + extent.frames * naturalShare),
+  )
   const pictureBytes = keyframes * keyframeBytes + (extent.frames - keyframes) * interBytes
   const soundBytes = sample.soundBytesPerSecond * extent.durationSeconds
   const packets = extent.frames + sample.soundPacketsPerSecond * extent.durationSeconds
@@ -139,7 +147,10 @@ export function forecastJob(sample: SampleMeasurement, extent: JobExtent): JobFo
     const inter = window.interFrames > 0 ? window.interBytes / window.interFrames : keys
     return share * keys + (1 - share) * inter
   })
-  const sizePart = Math.max(leastSizePart[extent.sizeIs], relativeHalfWidth(perFrameBytes, coverage) * (pictureBytes / bytes))
+  const sizePart = Math.max(
+    leastSizePart[extent.sizeIs],
+    relativeHalfWidth(perFrameBytes, coverage) * (pictureBytes / bytes),
+  )
 
   return {
     seconds: rangeAround(seconds, timePart),
@@ -151,15 +162,31 @@ export function forecastJob(sample: SampleMeasurement, extent: JobExtent): JobFo
 
 /** Expected time and size of taking out sound: seconds and bytes for each second of material, as the stretches had them. */
 function forecastSound(sample: SampleMeasurement, windows: readonly SoundWindow[], extent: JobExtent): JobForecast {
-  const total = (key: 'seconds' | 'encodeSeconds' | 'checkSeconds' | 'bytes' | 'packets') => windows.reduce((all, window) => all + window[key], 0)
+  const total = (key: 'seconds' | 'encodeSeconds' | 'checkSeconds' | 'bytes' | 'packets') =>
+    windows.reduce((all, window) => all + window[key], 0)
   const sampled = total('seconds')
   const coverage = Math.min(1, sampled / Math.max(0.001, extent.durationSeconds))
   const scale = extent.durationSeconds / sampled
-  const timePart = Math.max(leastTimePart, relativeHalfWidth(windows.map(window => (window.encodeSeconds + window.checkSeconds) / window.seconds), coverage))
-  const sizePart = Math.max(leastSizePart[extent.sizeIs], relativeHalfWidth(windows.map(window => window.bytes / window.seconds), coverage))
+  const timePart = Math.max(
+    leastTimePart,
+    relativeHalfWidth(
+      windows.map(window => (window.encodeSeconds + window.checkSeconds) / window.seconds),
+      coverage,
+    ),
+  )
+  const sizePart = Math.max(
+    leastSizePart[extent.sizeIs],
+    relativeHalfWidth(
+      windows.map(window => window.bytes / window.seconds),
+      coverage,
+    ),
+  )
   return {
     seconds: rangeAround(sample.startSeconds + (total('encodeSeconds') + total('checkSeconds')) * scale, timePart),
-    bytes: rangeAround((sample.headBytes ?? 0) + (total('bytes') + total('packets') * bytesPerPacket[extent.container]) * scale, sizePart),
+    bytes: rangeAround(
+      (sample.headBytes ?? 0) + (total('bytes') + total('packets') * bytesPerPacket[extent.container]) * scale,
+      sizePart,
+    ),
     checkSeconds: total('checkSeconds') * scale,
     measuredFrom: `${sampled.toFixed(0)} of ${extent.durationSeconds.toFixed(0)} s of sound in ${windows.length} ${windows.length === 1 ? 'stretch' : 'stretches'}, encoded and checked on ${sample.machine} in ${sample.tookSeconds.toFixed(0)} s`,
   }
@@ -170,8 +197,17 @@ function sum(windows: readonly SampleWindow[], key: Exclude<keyof SampleWindow, 
 }
 
 /** Time and size of several jobs done one after the other. */
-export function forecastBatch(jobs: readonly Pick<JobForecast, 'seconds' | 'bytes'>[]): { seconds: Range, bytes: Range } {
-  return { seconds: sumRanges(jobs.map(job => job.seconds), sharedTimePart), bytes: sumRanges(jobs.map(job => job.bytes)) }
+export function forecastBatch(jobs: readonly Pick<JobForecast, 'seconds' | 'bytes'>[]): {
+  seconds: Range
+  bytes: Range
+} {
+  return {
+    seconds: sumRanges(
+      jobs.map(job => job.seconds),
+      sharedTimePart,
+    ),
+    bytes: sumRanges(jobs.map(job => job.bytes)),
+  }
 }
 
 /**

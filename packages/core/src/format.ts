@@ -27,7 +27,9 @@ export function describeClock(seconds: number): string {
   if (seconds < 59.95) return `0:${seconds.toFixed(1).padStart(4, '0')}`
   const whole = Math.round(seconds)
   const two = (value: number) => String(value).padStart(2, '0')
-  return whole < 3600 ? `${Math.floor(whole / 60)}:${two(whole % 60)}` : `${Math.floor(whole / 3600)}:${two(Math.floor(whole / 60) % 60)}:${two(whole % 60)}`
+  return whole < 3600
+    ? `${Math.floor(whole / 60)}:${two(whole % 60)}`
+    : `${Math.floor(whole / 3600)}:${two(Math.floor(whole / 60) % 60)}:${two(whole % 60)}`
 }
 
 /**
@@ -53,5 +55,7 @@ export function describeBytesRange({ expected, low, high }: Range): string {
 
 /** Bits a second: "4.2 Mbit/s". */
 export function describeBitRate(bitsPerSecond: number): string {
-  return bitsPerSecond >= 1e6 ? `${(bitsPerSecond / 1e6).toFixed(1)} Mbit/s` : `${Math.round(bitsPerSecond / 1000)} kbit/s`
+  return bitsPerSecond >= 1e6
+    ? `${(bitsPerSecond / 1e6).toFixed(1)} Mbit/s`
+    : `${Math.round(bitsPerSecond / 1000)} kbit/s`
 }

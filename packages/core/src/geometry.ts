@@ -55,12 +55,16 @@ export function fitFrame(source: StoredFrame, rule: FrameRule, multiple = 2): St
       width: roundDownToMultiple(source.width * scale, multiple),
       height: roundDownToMultiple(source.height * scale, multiple),
     }
-    return { ...size, pixelAspect: equal(source.pixelAspect, squarePixel) ? squarePixel : pixelAspectFor(size, display) }
+    return {
+      ...size,
+      pixelAspect: equal(source.pixelAspect, squarePixel) ? squarePixel : pixelAspectFor(size, display),
+    }
   }
   // Keep the sharper side: widen narrow pixels' frames, and never throw lines away unless the box asks for it.
-  const natural = toNumber(source.pixelAspect) >= 1
-    ? { width: source.height * aspect, height: source.height }
-    : { width: source.width, height: source.width / aspect }
+  const natural =
+    toNumber(source.pixelAspect) >= 1
+      ? { width: source.height * aspect, height: source.height }
+      : { width: source.width, height: source.width / aspect }
   const boxScale = Math.min(rule.maxWidth / natural.width, rule.maxHeight / natural.height)
   const scale = rule.enlarge ? boxScale : Math.min(1, boxScale)
   return {
@@ -81,7 +85,15 @@ function evenFrame(source: StoredFrame, display: Rational, multiple: number): St
   return { ...size, pixelAspect: equal(source.pixelAspect, squarePixel) ? squarePixel : pixelAspectFor(size, display) }
 }
 
-const familiarAspects: [string, number][] = [['4:3', 4 / 3], ['16:9', 16 / 9], ['1:1', 1], ['5:4', 5 / 4], ['3:2', 3 / 2], ['1.85:1', 1.85], ['2.39:1', 2.39]]
+const familiarAspects: [string, number][] = [
+  ['4:3', 4 / 3],
+  ['16:9', 16 / 9],
+  ['1:1', 1],
+  ['5:4', 5 / 4],
+  ['3:2', 3 / 2],
+  ['1.85:1', 1.85],
+  ['2.39:1', 2.39],
+]
 
 /** A display aspect in words a technician uses: "16:9" where it is within 0.4 %, otherwise "1.78:1" style. */
 export function describeAspect(display: Rational): string {
@@ -89,4 +101,3 @@ export function describeAspect(display: Rational): string {
   const familiar = familiarAspects.find(([, known]) => Math.abs(value / known - 1) < 0.004)
   return familiar ? familiar[0] : `${value.toFixed(2)}:1`
 }
-

@@ -23,14 +23,21 @@ export const Glances = z.object({ source: Glance, result: Glance })
 export type Glances = z.infer<typeof Glances>
 
 /** What a measured picture shows at a glance. @param isFlagged whether its file says that it is in fields */
-export function glanceOf({ windows, width, height }: Pick<MeasuredPicture, 'windows' | 'width' | 'height'>, isFlagged = false): Glance {
+export function glanceOf(
+  { windows, width, height }: Pick<MeasuredPicture, 'windows' | 'width' | 'height'>,
+  isFlagged = false,
+): Glance {
   const canBeFields = isFlagged || height >= leastFieldLines
-  const letters = windows.filter(window => canBeFields && isBorneOut(window)).map(window => window.scan).join('')
+  const letters = windows
+    .filter(window => canBeFields && isBorneOut(window))
+    .map(window => window.scan)
+    .join('')
   const count = (pattern: RegExp) => letters.replace(pattern, '').length
   const [combed, whole] = [count(/[^tb]/g), count(/[^p]/g)]
   const borders = bordersInAll(windows.map(window => window.borders))
   return {
-    judged: combed + whole, combed: combed / Math.max(1, combed + whole),
+    judged: combed + whole,
+    combed: combed / Math.max(1, combed + whole),
     borders: borders && borders.map((value, index) => value / (index % 2 === 0 ? width : height)),
     illegal: middle(windows.map(window => middle(window.illegal))) || 0,
     saturation: Math.max(0, ...windows.map(window => middle(window.saturation) || 0)),

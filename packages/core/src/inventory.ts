@@ -23,15 +23,35 @@ export type PlannedSource = z.infer<typeof PlannedSource>
 
 /** Columns of an inventory: what they are called in ours, other words that head them elsewhere, and how their cells are written. */
 export const inventoryColumns = [
-  { key: 'name', title: 'Name', also: ['title', 'item', 'file', 'filename', 'file name', 'source', 'clip', 'tape'], written: 'what the item is called; a file\'s ending may be left out' },
+  {
+    key: 'name',
+    title: 'Name',
+    also: ['title', 'item', 'file', 'filename', 'file name', 'source', 'clip', 'tape'],
+    written: "what the item is called; a file's ending may be left out",
+  },
   { key: 'carrier', title: 'Carrier', also: ['medium', 'media', 'box', 'format', 'from'], written: 'what it comes on' },
-  { key: 'length', title: 'Length', also: ['duration', 'runtime', 'running time', 'time', 'trt'], written: '2:14:08, 14:08 (minutes and seconds), 848 s, 90 min' },
+  {
+    key: 'length',
+    title: 'Length',
+    also: ['duration', 'runtime', 'running time', 'time', 'trt'],
+    written: '2:14:08, 14:08 (minutes and seconds), 848 s, 90 min',
+  },
   { key: 'frame', title: 'Frame', also: ['frame size', 'resolution', 'size in pixels', 'raster'], written: '720x576' },
   { key: 'rate', title: 'Rate', also: ['frame rate', 'fps', 'frames per second'], written: '25, 29.97, 30000/1001' },
-  { key: 'scan', title: 'Scan', also: ['scanning', 'interlacing', 'field order'], written: 'progressive or interlaced' },
+  {
+    key: 'scan',
+    title: 'Scan',
+    also: ['scanning', 'interlacing', 'field order'],
+    written: 'progressive or interlaced',
+  },
   { key: 'codec', title: 'Codec', also: ['compression', 'video codec', 'coding'], written: 'DV, MPEG-2, H.264' },
   { key: 'size', title: 'Size', also: ['bytes', 'file size', 'storage'], written: '28.9 GB, or a number of bytes' },
-  { key: 'notes', title: 'Notes', also: ['note', 'comment', 'comments', 'remarks', 'description'], written: 'anything else' },
+  {
+    key: 'notes',
+    title: 'Notes',
+    also: ['note', 'comment', 'comments', 'remarks', 'description'],
+    written: 'anything else',
+  },
 ] as const
 export type InventoryColumn = (typeof inventoryColumns)[number]['key']
 
@@ -45,18 +65,27 @@ const mostCharacters = 20_000_000
 
 /** Why a table is too large to be read as an inventory, as a sentence; null when it is not. @param text the whole of it, before it is taken apart */
 export function tooLargeForInventory(text: string): string | null {
-  if (text.length > mostCharacters) return `The table is longer than ${mostCharacters / 1e6} million characters. Save the part that is needed into a file of its own.`
+  if (text.length > mostCharacters)
+    return `The table is longer than ${mostCharacters / 1e6} million characters. Save the part that is needed into a file of its own.`
   const firstEnd = text.search(/[\r\n]/)
   const first = firstEnd < 0 ? text : text.slice(0, firstEnd)
   const columns = Math.max(...[',', ';', '\t', '|'].map(separator => first.split(separator).length))
-  if (columns > mostColumns) return `The table has ${columns} columns; at most ${mostColumns} are taken. Save the columns that are needed into a file of its own.`
+  if (columns > mostColumns)
+    return `The table has ${columns} columns; at most ${mostColumns} are taken. Save the columns that are needed into a file of its own.`
   const lines = text.split('\n').length
-  return lines > mostLines + 1 ? `The table has ${lines} lines; at most ${mostLines} are taken at a time. Divide it.` : null
+  return lines > mostLines + 1
+    ? `The table has ${lines} lines; at most ${mostLines} are taken at a time. Divide it.`
+    : null
 }
 
 /** The columns that a table's headings name, each used once. */
 export function matchColumns(headings: readonly string[]): ColumnMatch {
-  const words = headings.map(heading => heading.trim().toLowerCase().replace(/[_\s]+/g, ' '))
+  const words = headings.map(heading =>
+    heading
+      .trim()
+      .toLowerCase()
+      .replace(/[_\s]+/g, ' '),
+  )
   const taken = new Set<number>()
   const find = (names: readonly string[]) => {
     const index = words.findIndex((word, place) => !taken.has(place) && names.includes(word))
@@ -65,7 +94,9 @@ export function matchColumns(headings: readonly string[]): ColumnMatch {
   }
   // A heading that is exactly ours goes first, so that no synonym takes its column.
   const exact = inventoryColumns.map(column => find([column.title.toLowerCase()]))
-  return Object.fromEntries(inventoryColumns.map((column, index) => [column.key, exact[index] ?? find(column.also)])) as ColumnMatch
+  return Object.fromEntries(
+    inventoryColumns.map((column, index) => [column.key, exact[index] ?? find(column.also)]),
+  ) as ColumnMatch
 }
 
 export interface InventoryProblem {
@@ -79,7 +110,10 @@ export interface InventoryProblem {
  * Reads the lines of an inventory. A line with a cell that cannot be read is left out and named; empty lines are passed over.
  * @param lines cells below the headings
  */
-export function readInventory(lines: readonly (readonly string[])[], match: ColumnMatch): { sources: PlannedSource[], problems: InventoryProblem[] } {
+export function readInventory(
+  lines: readonly (readonly string[])[],
+  match: ColumnMatch,
+): { sources: PlannedSource[]; problems: InventoryProblem[] } {
   const sources: PlannedSource[] = []
   const problems: InventoryProblem[] = []
   const seen = new Map<string, number>()
@@ -87,8 +121,10 @@ export function readInventory(lines: readonly (readonly string[])[], match: Colu
     if (cells.every(cell => cell.trim() === '')) continue
     const line = index + 2
     const before = problems.length
-    const complain = (column: string, message: string) => { problems.push({ line, column, message }) }
-    const cell = (key: InventoryColumn) => match[key] === null ? '' : (cells[match[key]] ?? '').trim()
+    const complain = (column: string, message: string) => {
+      problems.push({ line, column, message })
+    }
+    const cell = (key: InventoryColumn) => (match[key] === null ? '' : (cells[match[key]] ?? '').trim())
     const readCell = <Value>(key: InventoryColumn, read: (text: string) => Value | null): Value | null => {
       const text = cell(key)
       if (text === '') return null
@@ -99,11 +135,24 @@ export function readInventory(lines: readonly (readonly string[])[], match: Colu
     }
     const frame = readCell('frame', readFrame)
     const source = {
-      name: cell('name'), carrier: cell('carrier') || null, seconds: readCell('length', readLength), width: frame?.width ?? null, height: frame?.height ?? null, framesPerSecond: readCell('rate', readRate),
-      scan: readCell('scan', readScan), codec: cell('codec') || null, bytes: readCell('size', readSize), notes: cell('notes') || null,
+      name: cell('name'),
+      carrier: cell('carrier') || null,
+      seconds: readCell('length', readLength),
+      width: frame?.width ?? null,
+      height: frame?.height ?? null,
+      framesPerSecond: readCell('rate', readRate),
+      scan: readCell('scan', readScan),
+      codec: cell('codec') || null,
+      bytes: readCell('size', readSize),
+      notes: cell('notes') || null,
     }
     const parsed = PlannedSource.safeParse(source)
-    if (!parsed.success) for (const issue of parsed.error.issues) complain(inventoryColumns.find(column => column.key === issue.path[0])?.title ?? String(issue.path[0]), issue.message)
+    if (!parsed.success)
+      for (const issue of parsed.error.issues)
+        complain(
+          inventoryColumns.find(column => column.key === issue.path[0])?.title ?? String(issue.path[0]),
+          issue.message,
+        )
     const key = inventoryKey(source.name)
     const same = seen.get(key)
     if (source.name !== '' && same !== undefined) complain('Name', `"${source.name}" stands in line ${same} already.`)
@@ -125,9 +174,11 @@ function readLength(text: string): number | null {
   return number(plain[1]!) * (unit.startsWith('h') ? 3600 : unit.startsWith('m') ? 60 : 1) || null
 }
 
-function readFrame(text: string): { width: number, height: number } | null {
+function readFrame(text: string): { width: number; height: number } | null {
   const match = /^(\d{1,5})\s*[x×*]\s*(\d{1,5})$/i.exec(text)
-  return match && Number(match[1]) > 0 && Number(match[2]) > 0 ? { width: Number(match[1]), height: Number(match[2]) } : null
+  return match && Number(match[1]) > 0 && Number(match[2]) > 0
+    ? { width: Number(match[1]), height: Number(match[2]) }
+    : null
 }
 
 function readRate(text: string): number | null {
@@ -139,10 +190,26 @@ function readRate(text: string): number | null {
 }
 
 function readScan(text: string): PlannedSource['scan'] {
-  return /^(p|prog|progressive)$/i.test(text) ? 'progressive' : /^(i|interlaced|(top|bottom|upper|lower)( field)?( first)?|tff|bff)$/i.test(text) ? 'interlaced' : null
+  return /^(p|prog|progressive)$/i.test(text)
+    ? 'progressive'
+    : /^(i|interlaced|(top|bottom|upper|lower)( field)?( first)?|tff|bff)$/i.test(text)
+      ? 'interlaced'
+      : null
 }
 
-const units: Record<string, number> = { '': 1, 'b': 1, 'bytes': 1, 'kb': 1e3, 'mb': 1e6, 'gb': 1e9, 'tb': 1e12, 'kib': 2 ** 10, 'mib': 2 ** 20, 'gib': 2 ** 30, 'tib': 2 ** 40 }
+const units: Record<string, number> = {
+  '': 1,
+  b: 1,
+  bytes: 1,
+  kb: 1e3,
+  mb: 1e6,
+  gb: 1e9,
+  tb: 1e12,
+  kib: 2 ** 10,
+  mib: 2 ** 20,
+  gib: 2 ** 30,
+  tib: 2 ** 40,
+}
 
 function readSize(text: string): number | null {
   const match = /^(\d+(?:[.,]\d+)?)\s*([a-z]*)$/i.exec(text)
@@ -153,19 +220,41 @@ function readSize(text: string): number | null {
 /** What names must share to mean the same item: letters and digits, without capitals, directories and a file's ending. */
 export function inventoryKey(name: string): string {
   const last = name.split('/').at(-1)!.normalize('NFC').toLowerCase()
-  return last.replace(/\.[a-z0-9]{1,5}$/, '').replace(/[^\p{L}\p{N}]+/gu, ' ').trim()
+  return last
+    .replace(/\.[a-z0-9]{1,5}$/, '')
+    .replace(/[^\p{L}\p{N}]+/gu, ' ')
+    .trim()
 }
 
 /** How a source differs from what the inventory announced, each as a sentence's part. */
 export function differencesFromPlan(planned: PlannedSource, facts: SourceFacts): string[] {
   const { video } = facts
   const found: string[] = []
-  const differ = (what: string, is: string, announced: string) => { found.push(`${what} ${is} instead of ${announced}`) }
+  const differ = (what: string, is: string, announced: string) => {
+    found.push(`${what} ${is} instead of ${announced}`)
+  }
   // Lengths on labels are rounded; two seconds or 2 % are no other item.
-  if (planned.seconds !== null && facts.durationSeconds !== null && Math.abs(facts.durationSeconds - planned.seconds) > Math.max(2, planned.seconds * 0.02)) differ('length', describeClock(facts.durationSeconds), describeClock(planned.seconds))
-  if (video && planned.width !== null && planned.height !== null && (video.width !== planned.width || video.height !== planned.height)) differ('frame', `${video.width}x${video.height}`, `${planned.width}x${planned.height}`)
-  if (video && planned.framesPerSecond !== null && Math.abs(toNumber(video.frameRate) / planned.framesPerSecond - 1) > 0.0005) differ('rate', describeRate(video.frameRate), describeRate(snapRate(nearestRational(planned.framesPerSecond))))
-  if (video && planned.scan !== null && (video.scan.kind === 'progressive') !== (planned.scan === 'progressive')) differ('scan', video.scan.kind, planned.scan)
+  if (
+    planned.seconds !== null &&
+    facts.durationSeconds !== null &&
+    Math.abs(facts.durationSeconds - planned.seconds) > Math.max(2, planned.seconds * 0.02)
+  )
+    differ('length', describeClock(facts.durationSeconds), describeClock(planned.seconds))
+  if (
+    video &&
+    planned.width !== null &&
+    planned.height !== null &&
+    (video.width !== planned.width || video.height !== planned.height)
+  )
+    differ('frame', `${video.width}x${video.height}`, `${planned.width}x${planned.height}`)
+  if (
+    video &&
+    planned.framesPerSecond !== null &&
+    Math.abs(toNumber(video.frameRate) / planned.framesPerSecond - 1) > 0.0005
+  )
+    differ('rate', describeRate(video.frameRate), describeRate(snapRate(nearestRational(planned.framesPerSecond))))
+  if (video && planned.scan !== null && (video.scan.kind === 'progressive') !== (planned.scan === 'progressive'))
+    differ('scan', video.scan.kind, planned.scan)
   const codec = describeCodec(video?.codec ?? facts.audio[0]?.codec ?? '')
   const letters = (text: string) => text.toLowerCase().replace(/[^a-z0-9]/g, '')
   if (planned.codec !== null && letters(codec) !== letters(planned.codec)) differ('codec', codec, planned.codec)

@@ -1,6 +1,16 @@
 import { z } from 'zod'
 
-export const JobState = z.enum(['draft', 'waiting', 'queued', 'running', 'held', 'placing', 'done', 'failed', 'cancelled'])
+export const JobState = z.enum([
+  'draft',
+  'waiting',
+  'queued',
+  'running',
+  'held',
+  'placing',
+  'done',
+  'failed',
+  'cancelled',
+])
 export type JobState = z.infer<typeof JobState>
 
 /**
@@ -8,7 +18,20 @@ export type JobState = z.infer<typeof JobState>
  * release: a person lets it go · dispatch: handed to the queue · start: a worker took it · continue: a worker went on with a held one ·
  * hold, resume, cancel, retry: a person · place: checked, about to be put in its place · finish: in its place · fail · lose: its worker is gone
  */
-export const JobEvent = z.enum(['release', 'dispatch', 'start', 'continue', 'hold', 'resume', 'cancel', 'retry', 'place', 'finish', 'fail', 'lose'])
+export const JobEvent = z.enum([
+  'release',
+  'dispatch',
+  'start',
+  'continue',
+  'hold',
+  'resume',
+  'cancel',
+  'retry',
+  'place',
+  'finish',
+  'fail',
+  'lose',
+])
 export type JobEvent = z.infer<typeof JobEvent>
 
 const transitions: Record<JobState, Partial<Record<JobEvent, JobState>>> = {
@@ -40,7 +63,15 @@ export function isSettled(state: JobState): boolean {
 }
 
 const words: Record<JobState, string> = {
-  draft: 'draft', waiting: 'waiting', queued: 'next', running: 'working', held: 'held', placing: 'placing', done: 'done', failed: 'failed', cancelled: 'cancelled',
+  draft: 'draft',
+  waiting: 'waiting',
+  queued: 'next',
+  running: 'working',
+  held: 'held',
+  placing: 'placing',
+  done: 'done',
+  failed: 'failed',
+  cancelled: 'cancelled',
 }
 
 /** One word for a state. */

@@ -28,7 +28,8 @@ const triple = new RegExp(`^(${number})\\s+(${number})\\s+(${number})$`)
 export function parseLookupTable(text: string): LookupTable {
   let [kind, size]: [LookupTable['kind'] | null, number] = [null, 0]
   const [domain, rows]: [string[], string[]] = [[], []]
-  const wrong = (line: number, what: string) => new LookupTableProblem(`Line ${line} of the table ${what}. Write it again from the program that made it.`)
+  const wrong = (line: number, what: string) =>
+    new LookupTableProblem(`Line ${line} of the table ${what}. Write it again from the program that made it.`)
   for (const [index, raw] of text.split(/\r\n|\n|\r/).entries()) {
     if (raw.length > mostCharacters) throw wrong(index + 1, `is longer than ${mostCharacters} characters`)
     const line = raw.trim()
@@ -46,7 +47,10 @@ export function parseLookupTable(text: string): LookupTable {
       kind = word === 'LUT_1D_SIZE' ? '1d' : '3d'
       size = Number(rest[0])
       if (rest.length !== 1 || !Number.isInteger(size) || size < 2) throw wrong(index + 1, 'gives no size of 2 or more')
-      if (size > mostOf[kind]) throw new LookupTableProblem(`The table has a size of ${size}; at most ${mostOf[kind]} is taken. Write it out smaller.`)
+      if (size > mostOf[kind])
+        throw new LookupTableProblem(
+          `The table has a size of ${size}; at most ${mostOf[kind]} is taken. Write it out smaller.`,
+        )
     } else if (word === 'DOMAIN_MIN' || word === 'DOMAIN_MAX') {
       if (!triple.test(rest.join(' '))) throw wrong(index + 1, `needs three numbers after ${word}`)
       domain.push(line)
@@ -54,9 +58,15 @@ export function parseLookupTable(text: string): LookupTable {
       throw wrong(index + 1, `is "${line.slice(0, 40)}", which is no part of a .cube file`)
     }
   }
-  if (!kind) throw new LookupTableProblem('The file says nowhere how large its table is (LUT_1D_SIZE or LUT_3D_SIZE). Choose a .cube file.')
+  if (!kind)
+    throw new LookupTableProblem(
+      'The file says nowhere how large its table is (LUT_1D_SIZE or LUT_3D_SIZE). Choose a .cube file.',
+    )
   const wanted = kind === '1d' ? size : size ** 3
-  if (rows.length !== wanted) throw new LookupTableProblem(`The table should have ${wanted} lines of numbers and has ${rows.length}: the file is cut short or was put together wrongly. Write it again.`)
+  if (rows.length !== wanted)
+    throw new LookupTableProblem(
+      `The table should have ${wanted} lines of numbers and has ${rows.length}: the file is cut short or was put together wrongly. Write it again.`,
+    )
   return { kind, size, text: `${[`LUT_${kind.toUpperCase()}_SIZE ${size}`, ...domain, ...rows].join('\n')}\n` }
 }
 

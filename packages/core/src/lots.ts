@@ -45,7 +45,11 @@ function scanWord({ video }: SourceFacts, findings: readonly Finding[]): string 
   if (findings.some(entry => entry.key === 'pulldown')) return 'film pulldown'
   const scan = findings.find(entry => entry.key === 'scan')?.data
   if (!scan?.scan) return describeScan(video)
-  return scan.scan === 'progressive' ? 'progressive' : scan.scan === 'interlaced' ? `${scan.firstField} field first` : 'mixed scan'
+  return scan.scan === 'progressive'
+    ? 'progressive'
+    : scan.scan === 'interlaced'
+      ? `${scan.firstField} field first`
+      : 'mixed scan'
 }
 
 function rateWord({ frameRate }: VideoFacts): string {
@@ -57,7 +61,10 @@ function rateWord({ frameRate }: VideoFacts): string {
 
 /** Heavy blocking and clear noise are treated otherwise than what is hardly seen. */
 function traitOf({ key, data, sure }: Finding, fineness: Fineness): string[] {
-  if (fineness === 'fine') return decisive.includes(key) || furtherTraits.includes(key) ? [`${data?.weight === 'heavy' ? 'heavy ' : ''}${findingNames[key]}`] : []
+  if (fineness === 'fine')
+    return decisive.includes(key) || furtherTraits.includes(key)
+      ? [`${data?.weight === 'heavy' ? 'heavy ' : ''}${findingNames[key]}`]
+      : []
   if (fineness === 'coarse' || sure < sureEnough || !decisive.includes(key)) return []
   if (key === 'blocking') return data?.weight === 'heavy' ? ['heavy blocking'] : []
   if (key === 'noise') return data?.weight === 'light' ? [] : [findingNames[key]]
@@ -70,7 +77,10 @@ export function likenessOf(facts: SourceFacts, findings: readonly Finding[], fin
   const material = materialOf(facts)
   const order = [...decisive, ...furtherTraits]
   const kind = findings.find(entry => entry.key === 'kind' && entry.sure >= sureEnough)?.data?.picture
-  const isMade = fineness !== 'coarse' && material === 'moving picture' && (kind === 'drawn' || kind === 'screen' || kind === 'slides')
+  const isMade =
+    fineness !== 'coarse' &&
+    material === 'moving picture' &&
+    (kind === 'drawn' || kind === 'screen' || kind === 'slides')
   return {
     material,
     frame: video ? `${video.width}x${video.height}` : '',
@@ -78,7 +88,12 @@ export function likenessOf(facts: SourceFacts, findings: readonly Finding[], fin
     scan: material === 'moving picture' ? scanWord(facts, findings) : '',
     rate: video && material === 'moving picture' && fineness !== 'coarse' ? rateWord(video) : '',
     codec: fineness === 'coarse' ? '' : describeCodec(video?.codec ?? facts.audio[0]?.codec ?? ''),
-    traits: [...(isMade ? [kindWords[kind]] : []), ...[...findings].sort((a, b) => order.indexOf(a.key) - order.indexOf(b.key)).flatMap(entry => traitOf(entry, fineness))],
+    traits: [
+      ...(isMade ? [kindWords[kind]] : []),
+      ...[...findings]
+        .sort((a, b) => order.indexOf(a.key) - order.indexOf(b.key))
+        .flatMap(entry => traitOf(entry, fineness)),
+    ],
   }
 }
 
@@ -93,14 +108,27 @@ export function likenessKey(likeness: Likeness): string {
 /** Why sources are together: "720x576 16:9, top field first, 25 fps, MPEG-2, heavy blocking". */
 export function describeLikeness({ material, frame, aspect, scan, rate, codec, traits }: Likeness): string {
   if (material === 'sound') return ['sound', codec].filter(part => part !== '').join(', ')
-  return [material === 'still' ? `still, ${frame}` : `${frame} ${aspect}`, scan, rate === '' ? '' : `${rate} fps`, codec, ...traits].filter(part => part !== '').join(', ')
+  return [
+    material === 'still' ? `still, ${frame}` : `${frame} ${aspect}`,
+    scan,
+    rate === '' ? '' : `${rate} fps`,
+    codec,
+    ...traits,
+  ]
+    .filter(part => part !== '')
+    .join(', ')
 }
 
 /** What sets a source apart from others, each as "this instead of that". */
 export function differencesBetween(one: Likeness, others: Likeness): string[] {
-  const parts = (['material', 'frame', 'aspect', 'scan', 'codec'] as const).filter(part => one[part] !== others[part]).map(part => `${one[part] || 'none'} instead of ${others[part] || 'none'}`)
+  const parts = (['material', 'frame', 'aspect', 'scan', 'codec'] as const)
+    .filter(part => one[part] !== others[part])
+    .map(part => `${one[part] || 'none'} instead of ${others[part] || 'none'}`)
   if (one.rate !== others.rate) parts.push(`${one.rate || 'no'} fps instead of ${others.rate || 'none'}`)
-  parts.push(...one.traits.filter(trait => !others.traits.includes(trait)), ...others.traits.filter(trait => !one.traits.includes(trait)).map(trait => `no ${trait}`))
+  parts.push(
+    ...one.traits.filter(trait => !others.traits.includes(trait)),
+    ...others.traits.filter(trait => !one.traits.includes(trait)).map(trait => `no ${trait}`),
+  )
   return parts
 }
 
@@ -111,13 +139,21 @@ const mostDifferences = 2
  * Of which lot a lone source is the odd one out: the largest of those that differ in the fewest points, and in at most two.
  * @returns the lot and what differs, or null when none is near
  */
-export function oddOneOutOf<Lot extends { likeness: Likeness, count: number }>(lone: Likeness, lots: readonly Lot[]): { lot: Lot, differences: string[] } | null {
-  let best: { lot: Lot, differences: string[] } | null = null
+export function oddOneOutOf<Lot extends { likeness: Likeness; count: number }>(
+  lone: Likeness,
+  lots: readonly Lot[],
+): { lot: Lot; differences: string[] } | null {
+  let best: { lot: Lot; differences: string[] } | null = null
   for (const lot of lots) {
     if (lot.count < 2) continue
     const differences = differencesBetween(lone, lot.likeness)
     if (differences.length === 0 || differences.length > mostDifferences) continue
-    if (!best || differences.length < best.differences.length || (differences.length === best.differences.length && lot.count > best.lot.count)) best = { lot, differences }
+    if (
+      !best ||
+      differences.length < best.differences.length ||
+      (differences.length === best.differences.length && lot.count > best.lot.count)
+    )
+      best = { lot, differences }
   }
   return best
 }

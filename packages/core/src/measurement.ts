@@ -12,7 +12,7 @@ export const MeasureDepth = z.enum(['sampled', 'deep'])
 export type MeasureDepth = z.infer<typeof MeasureDepth>
 
 /** Windows spread over a source and the frames in each, by depth. Short sources are covered whole. */
-export const windowPlans: Record<MeasureDepth | 'glance', { windows: number, framesEach: number }> = {
+export const windowPlans: Record<MeasureDepth | 'glance', { windows: number; framesEach: number }> = {
   glance: { windows: 4, framesEach: 9 },
   sampled: { windows: 10, framesEach: 25 },
   deep: { windows: 60, framesEach: 50 },
@@ -51,27 +51,29 @@ export const MeasuredWindow = z.object({
   /** Decode errors reported while this window was read. */
   errors: z.int().min(0),
   /** Figures of one frame of the window, taken from its middle. */
-  still: z.object({
-    seconds: z.number(),
-    /** Standard deviation of luma noise in the flattest parts, in codes; null when no part is flat and unclipped. */
-    noise: z.number().nullable(),
-    /** Step at the strongest 8-pixel grid against the steps elsewhere, 1 = no grid, across and down; by how many codes it stands out; and which column or row it falls on. */
-    gridX: z.number(),
-    gridY: z.number(),
-    gridStepX: z.number(),
-    gridStepY: z.number(),
-    gridColumn: z.int(),
-    gridRow: z.int(),
-    /** Where the spectrum falls into its floor, as a part of the frame's width and height, and how steeply (dB over the last third); null without any detail. */
-    detailX: z.object({ cutoff: z.number(), fall: z.number() }).nullable(),
-    detailY: z.object({ cutoff: z.number(), fall: z.number() }).nullable(),
-    /** Share of pixels that equal their right neighbour. */
-    flat: z.number(),
-    /** Part of the pixels whose luma is one of the four most common values: high in drawn pictures and screens; older measurements do not have it. */
-    peaked: z.number().optional(),
-    /** Part of the picture that looks like lettering; older measurements do not have it. */
-    lettering: z.number().optional(),
-  }).nullable(),
+  still: z
+    .object({
+      seconds: z.number(),
+      /** Standard deviation of luma noise in the flattest parts, in codes; null when no part is flat and unclipped. */
+      noise: z.number().nullable(),
+      /** Step at the strongest 8-pixel grid against the steps elsewhere, 1 = no grid, across and down; by how many codes it stands out; and which column or row it falls on. */
+      gridX: z.number(),
+      gridY: z.number(),
+      gridStepX: z.number(),
+      gridStepY: z.number(),
+      gridColumn: z.int(),
+      gridRow: z.int(),
+      /** Where the spectrum falls into its floor, as a part of the frame's width and height, and how steeply (dB over the last third); null without any detail. */
+      detailX: z.object({ cutoff: z.number(), fall: z.number() }).nullable(),
+      detailY: z.object({ cutoff: z.number(), fall: z.number() }).nullable(),
+      /** Share of pixels that equal their right neighbour. */
+      flat: z.number(),
+      /** Part of the pixels whose luma is one of the four most common values: high in drawn pictures and screens; older measurements do not have it. */
+      peaked: z.number().optional(),
+      /** Part of the picture that looks like lettering; older measurements do not have it. */
+      lettering: z.number().optional(),
+    })
+    .nullable(),
   /** Widths of black edges that hold in every frame of the window: left, top, right, bottom, in pixels; null when the picture is too dark to tell. */
   borders: z.tuple([z.int(), z.int(), z.int(), z.int()]).nullable(),
 })
@@ -111,17 +113,28 @@ export const MeasuredSound = z.object({
   loudness: z.number().nullable(),
   /** Highest true peak, in dBTP. */
   truePeak: z.number().nullable(),
-  channels: z.array(z.object({
-    /** RMS of all that was measured and of its quietest tenth, in dBFS. */
-    rms: z.number(),
-    floor: z.number(),
-    /** Runs of three or more samples at the highest level, a minute. */
-    clippedRunsPerMinute: z.number(),
-  })),
+  channels: z.array(
+    z.object({
+      /** RMS of all that was measured and of its quietest tenth, in dBFS. */
+      rms: z.number(),
+      floor: z.number(),
+      /** Runs of three or more samples at the highest level, a minute. */
+      clippedRunsPerMinute: z.number(),
+    }),
+  ),
   /** Correlation of the first two channels, -1 to 1; null when there is one, or one of them is silent. */
   correlation: z.number().nullable(),
   /** Level of each hum and how far it stands above its surroundings, by base frequency. */
-  hum: z.array(z.object({ hertz: z.number(), level: z.number(), above: z.number(), /** From its quietest tenth of the time to its loudest, in dB; older measurements do not have it. */ spread: z.number().optional() })),
+  hum: z.array(
+    z.object({
+      hertz: z.number(),
+      level: z.number(),
+      above: z.number(),
+      /** From its quietest tenth of the time to its loudest, in dB; older measurements do not have it. */ spread: z
+        .number()
+        .optional(),
+    }),
+  ),
   clippedAt: z.array(z.number()),
   /** Stretches of half a second or more below -60 dBFS in all channels. */
   silences: z.array(z.object({ from: z.number(), to: z.number() })),
@@ -143,7 +156,10 @@ export const Measurement = z.object({
 export type Measurement = z.infer<typeof Measurement>
 
 /** A stretch of frames that is decoded in one go and measured in windows. */
-export interface MeasuredRun { first: number, frames: number }
+export interface MeasuredRun {
+  first: number
+  frames: number
+}
 
 /**
  * Stretches to measure of a source of so many frames: evenly spread, the first at its start and the last at its end.
@@ -152,5 +168,8 @@ export interface MeasuredRun { first: number, frames: number }
 export function runsToMeasure(frames: number, depth: MeasureDepth | 'glance'): MeasuredRun[] {
   const { windows, framesEach } = windowPlans[depth]
   if (frames <= windows * framesEach) return [{ first: 0, frames }]
-  return Array.from({ length: windows }, (_, index) => ({ first: Math.round((index * (frames - framesEach)) / (windows - 1)), frames: framesEach }))
+  return Array.from({ length: windows }, (_, index) => ({
+    first: Math.round((index * (frames - framesEach)) / (windows - 1)),
+    frames: framesEach,
+  }))
 }

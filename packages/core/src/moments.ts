@@ -2,7 +2,17 @@ import { z } from 'zod'
 import type { MeasuredPicture, MeasuredWindow } from './measurement.ts'
 
 /** Why a stretch of a source was chosen. "by hand" was set by a person. */
-export const MomentReason = z.enum(['typical', 'most motion', 'darkest', 'most detail', 'worst blocking', 'most noise', 'a cut', 'lettering', 'by hand'])
+export const MomentReason = z.enum([
+  'typical',
+  'most motion',
+  'darkest',
+  'most detail',
+  'worst blocking',
+  'most noise',
+  'a cut',
+  'lettering',
+  'by hand',
+])
 export type MomentReason = z.infer<typeof MomentReason>
 
 /** A short range of a source, in seconds, because it is a hard or a typical case. */
@@ -14,17 +24,24 @@ export const momentSeconds = 2
 export const longestMomentSeconds = 10
 export const mostMoments = 6
 
-const mean = (values: readonly number[]) => values.length === 0 ? 0 : values.reduce((sum, value) => sum + value, 0) / values.length
+const mean = (values: readonly number[]) =>
+  values.length === 0 ? 0 : values.reduce((sum, value) => sum + value, 0) / values.length
 
 /** Figures by which windows are compared; each names the moment that is the most extreme in it. */
-const figures: { reason: MomentReason, of: (window: MeasuredWindow) => number | null, least?: number }[] = [
+const figures: { reason: MomentReason; of: (window: MeasuredWindow) => number | null; least?: number }[] = [
   // First, for a title is often the most detail as well.
   { reason: 'lettering', of: window => window.still?.lettering ?? null, least: 0.012 },
   { reason: 'most motion', of: window => mean(window.change.slice(1)), least: 0.5 },
   { reason: 'a cut', of: window => Math.max(...window.histogramChange), least: 0.35 },
-  { reason: 'darkest', of: window => mean(window.high) < 24 ? null : -mean(window.mean) },
-  { reason: 'most detail', of: window => window.still?.detailX && window.still.detailY ? window.still.detailX.cutoff * window.still.detailY.cutoff - window.still.flat : null },
-  { reason: 'worst blocking', of: window => window.still ? window.still.gridX * window.still.gridY : null, least: 2 },
+  { reason: 'darkest', of: window => (mean(window.high) < 24 ? null : -mean(window.mean)) },
+  {
+    reason: 'most detail',
+    of: window =>
+      window.still?.detailX && window.still.detailY
+        ? window.still.detailX.cutoff * window.still.detailY.cutoff - window.still.flat
+        : null,
+  },
+  { reason: 'worst blocking', of: window => (window.still ? window.still.gridX * window.still.gridY : null), least: 2 },
   { reason: 'most noise', of: window => window.still?.noise ?? null, least: 1.5 },
 ]
 
@@ -40,22 +57,37 @@ export function chooseMoments(picture: MeasuredPicture | null, durationSeconds: 
   }
   const chosen: Moment[] = []
   const take = (moment: Moment) => {
-    if (chosen.length < mostMoments && !chosen.some(other => moment.from < other.to && other.from < moment.to)) chosen.push(moment)
+    if (chosen.length < mostMoments && !chosen.some(other => moment.from < other.to && other.from < moment.to))
+      chosen.push(moment)
   }
   const windows = picture?.windows.filter(window => window.seconds.length > 0) ?? []
   if (windows.length > 0) {
-    const [brightness, motion] = [mean(windows.map(window => mean(window.mean))), mean(windows.map(window => mean(window.change)))]
-    const apart = (window: MeasuredWindow) => Math.abs(mean(window.mean) - brightness) / Math.max(1, brightness) + Math.abs(mean(window.change) - motion) / Math.max(0.5, motion)
-    take(around(centre(windows.reduce((best, window) => apart(window) < apart(best) ? window : best)), 'typical'))
+    const [brightness, motion] = [
+      mean(windows.map(window => mean(window.mean))),
+      mean(windows.map(window => mean(window.change))),
+    ]
+    const apart = (window: MeasuredWindow) =>
+      Math.abs(mean(window.mean) - brightness) / Math.max(1, brightness) +
+      Math.abs(mean(window.change) - motion) / Math.max(0.5, motion)
+    take(around(centre(windows.reduce((best, window) => (apart(window) < apart(best) ? window : best))), 'typical'))
     for (const { reason, of, least } of figures) {
-      const ranked = windows.flatMap(window => {
-        const value = of(window)
-        return value === null || (least !== undefined && value < least) ? [] : [{ window, value }]
-      }).sort((a, b) => b.value - a.value)
+      const ranked = windows
+        .flatMap(window => {
+          const value = of(window)
+          return value === null || (least !== undefined && value < least) ? [] : [{ window, value }]
+        })
+        .sort((a, b) => b.value - a.value)
       // The most extreme one that is not taken yet, if it is extreme at all.
       for (const { window } of ranked.slice(0, 3)) {
         const before = chosen.length
-        take(around(reason === 'a cut' ? window.seconds[window.histogramChange.indexOf(Math.max(...window.histogramChange))]! : centre(window), reason))
+        take(
+          around(
+            reason === 'a cut'
+              ? window.seconds[window.histogramChange.indexOf(Math.max(...window.histogramChange))]!
+              : centre(window),
+            reason,
+          ),
+        )
         if (chosen.length > before) break
       }
     }

@@ -29,6 +29,6 @@ const orientations: readonly Orientation[] = [
 export function orientationOf(factors: readonly [number, number, number, number]): Orientation | null {
   const largest = Math.max(...factors.map(Math.abs))
   if (largest === 0) return null
-  const signs = factors.map(value => Math.abs(value) < 0.05 * largest ? 0 : Math.sign(value))
+  const signs = factors.map(value => (Math.abs(value) < 0.05 * largest ? 0 : Math.sign(value)))
   return orientations.find(entry => entry.signs.every((sign, index) => sign === signs[index])) ?? null
 }

@@ -27,14 +27,15 @@ async function sizeOf(head: Uint8Array, read: ReadBytes): Promise<PictureSize | 
   // PNG (ISO/IEC 15948): the first chunk is the header.
   if (mark === 0x89504e47) return positive(view.getUint32(16), view.getUint32(20))
   // DPX (SMPTE ST 268): "SDPX", or "XPDS" when the bytes are swapped.
-  if (mark === 0x53445058 || mark === 0x58504453) return positive(view.getUint32(772, mark === 0x58504453), view.getUint32(776, mark === 0x58504453))
+  if (mark === 0x53445058 || mark === 0x58504453)
+    return positive(view.getUint32(772, mark === 0x58504453), view.getUint32(776, mark === 0x58504453))
   if (mark === 0x762f3101) return exrSize(view)
   if (mark === 0x49492a00 || mark === 0x4d4d002a) return tiffSize(view, read, mark === 0x49492a00)
   return view.getUint16(0) === 0xffd8 ? jpegSize(read) : null
 }
 
 const viewOf = (data: Uint8Array) => new DataView(data.buffer, data.byteOffset, data.byteLength)
-const positive = (width: number, height: number) => width > 0 && height > 0 ? { width, height } : null
+const positive = (width: number, height: number) => (width > 0 && height > 0 ? { width, height } : null)
 
 /** OpenEXR: attributes of name, type and size; the data window has its corners, both inclusive. */
 function exrSize(view: DataView): PictureSize | null {
@@ -48,7 +49,11 @@ function exrSize(view: DataView): PictureSize | null {
     const type = text(name.next)
     const bytes = view.getUint32(type.next, true)
     const value = type.next + 4
-    if (name.value === 'dataWindow' && bytes === 16) return positive(view.getInt32(value + 8, true) - view.getInt32(value, true) + 1, view.getInt32(value + 12, true) - view.getInt32(value + 4, true) + 1)
+    if (name.value === 'dataWindow' && bytes === 16)
+      return positive(
+        view.getInt32(value + 8, true) - view.getInt32(value, true) + 1,
+        view.getInt32(value + 12, true) - view.getInt32(value + 4, true) + 1,
+      )
     at = value + bytes
   }
   return null
@@ -60,7 +65,11 @@ async function tiffSize(head: DataView, read: ReadBytes, little: boolean): Promi
   const count = viewOf(await read(place, 2)).getUint16(0, little)
   const entries = viewOf(await read(place + 2, count * 12))
   const value = (tag: number) => {
-    for (let at = 0; at < count * 12; at += 12) if (entries.getUint16(at, little) === tag) return entries.getUint16(at + 2, little) === 3 ? entries.getUint16(at + 8, little) : entries.getUint32(at + 8, little)
+    for (let at = 0; at < count * 12; at += 12)
+      if (entries.getUint16(at, little) === tag)
+        return entries.getUint16(at + 2, little) === 3
+          ? entries.getUint16(at + 8, little)
+          : entries.getUint32(at + 8, little)
     return 0
   }
   return positive(value(256), value(257))
@@ -73,7 +82,8 @@ async function jpegSize(read: ReadBytes): Promise<PictureSize | null> {
     if (segment.getUint8(0) !== 0xff) return null
     const marker = segment.getUint8(1)
     // Start of frame, but for those that define tables.
-    if (marker >= 0xc0 && marker <= 0xcf && ![0xc4, 0xc8, 0xcc].includes(marker)) return positive(segment.getUint16(7), segment.getUint16(5))
+    if (marker >= 0xc0 && marker <= 0xcf && ![0xc4, 0xc8, 0xcc].includes(marker))
+      return positive(segment.getUint16(7), segment.getUint16(5))
     at += 2 + segment.getUint16(2)
   }
   return null

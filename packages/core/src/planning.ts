@@ -17,7 +17,7 @@ const noTime: Range = { expected: 0, low: 0, high: 0 }
  * When each job begins and ends, jobs taken in order by the first lane that is free.
  * Ranges along a lane add as those of a batch do: independent errors in quadrature, the machine's own in proportion.
  */
-export function planLanes(jobs: readonly { id: number, seconds: Range }[], lanes: number): PlannedJob[] {
+export function planLanes(jobs: readonly { id: number; seconds: Range }[], lanes: number): PlannedJob[] {
   const work: Range[][] = Array.from({ length: Math.max(1, lanes) }, () => [])
   return jobs.map(job => {
     const loads = work.map(lane => lane.reduce((sum, range) => sum + range.expected, 0))

@@ -37,14 +37,30 @@ export function progressOf(work: WorkSoFar): JobProgress {
   // In parts of one encode: the encode is 1, the check `checkPerEncode`.
   const whole = 1 + checkPerEncode
   const done = stage === 'encode' ? part : 1 + part * checkPerEncode
-  const secondsLeft = known === null
-    ? stage === 'check' && work.encodeSeconds !== null ? work.encodeSeconds * checkPerEncode : null
-    : stage === 'encode' ? known * (whole - part) : known * (1 - part)
+  const secondsLeft =
+    known === null
+      ? stage === 'check' && work.encodeSeconds !== null
+        ? work.encodeSeconds * checkPerEncode
+        : null
+      : stage === 'encode'
+        ? known * (whole - part)
+        : known * (1 - part)
   return {
     stage,
     ...(work.rate
-      ? { framesDone: unitsDone, framesTotal: total, framesPerSecond: unitsPerSecond, timesRealTime: unitsPerSecond / toNumber(work.rate) }
-      : { framesDone: 0, framesTotal: 0, framesPerSecond: 0, timesRealTime: unitsPerSecond / 1000, sound: { secondsDone: unitsDone / 1000, secondsTotal: total / 1000 } }),
+      ? {
+          framesDone: unitsDone,
+          framesTotal: total,
+          framesPerSecond: unitsPerSecond,
+          timesRealTime: unitsPerSecond / toNumber(work.rate),
+        }
+      : {
+          framesDone: 0,
+          framesTotal: 0,
+          framesPerSecond: 0,
+          timesRealTime: unitsPerSecond / 1000,
+          sound: { secondsDone: unitsDone / 1000, secondsTotal: total / 1000 },
+        }),
     bytesWritten: work.bytesWritten,
     secondsLeft,
     part: Math.min(1, done / whole),

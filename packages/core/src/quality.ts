@@ -1,7 +1,15 @@
 import { z } from 'zod'
 import { Account } from './account.ts'
 import { ColourDescription } from './colour.ts'
-import { describeAudioCodec, describeContainer, describeVideoCodec, levelProblem, type DeliverySpec, type PictureSpec, type SoundSpec } from './delivery.ts'
+import {
+  describeAudioCodec,
+  describeContainer,
+  describeVideoCodec,
+  levelProblem,
+  type DeliverySpec,
+  type PictureSpec,
+  type SoundSpec,
+} from './delivery.ts'
 import { accountLines } from './account-words.ts'
 import type { SourceFacts } from './facts.ts'
 import { describeCodec } from './facts-words.ts'
@@ -10,7 +18,16 @@ import { describeBytes, describeClock } from './format.ts'
 import { Glances } from './glance.ts'
 import { equal, Rational, toNumber } from './rational.ts'
 import { describeRate } from './timing.ts'
-import { leftInBy, plainTimeline, resultSeconds, soundDelay, stepKinds, type PictureTreatment, type SoundTreatment, type Treatment } from './treatment/index.ts'
+import {
+  leftInBy,
+  plainTimeline,
+  resultSeconds,
+  soundDelay,
+  stepKinds,
+  type PictureTreatment,
+  type SoundTreatment,
+  type Treatment,
+} from './treatment/index.ts'
 
 const AnyMeasurement = z.object({
   container: z.string(),
@@ -18,7 +35,15 @@ const AnyMeasurement = z.object({
   sourceBytes: z.int().min(0),
   sha256: z.string().length(64),
   sourceDecodeErrors: z.int().min(0),
-  audio: z.array(z.object({ codec: z.string(), channels: z.int(), sampleRate: z.int(), durationSeconds: z.number().min(0), decodeErrors: z.int().min(0) })),
+  audio: z.array(
+    z.object({
+      codec: z.string(),
+      channels: z.int(),
+      sampleRate: z.int(),
+      durationSeconds: z.number().min(0),
+      decodeErrors: z.int().min(0),
+    }),
+  ),
   /** Where every picture and second of the source went; absent in checks of before it was drawn up. */
   account: Account.optional(),
   /** What both pictures show by themselves. */
@@ -32,14 +57,19 @@ export const PictureCheckMeasurement = AnyMeasurement.extend({
     profile: z.string().nullable(),
     /** As the standard writes it, or null where the stream states none. */
     level: z.string().nullable(),
-    width: z.int(), height: z.int(), pixelAspect: Rational, frameRate: Rational,
-    pixelFormat: z.string(), colour: ColourDescription,
+    width: z.int(),
+    height: z.int(),
+    pixelAspect: Rational,
+    frameRate: Rational,
+    pixelFormat: z.string(),
+    colour: ColourDescription,
     interlaced: z.boolean(),
     framesDecoded: z.int().min(0),
     decodeErrors: z.int().min(0),
     durationSeconds: z.number().min(0),
     /** Time of the first frame, in ticks of `timeBase`. */
-    startTicks: z.int(), timeBase: Rational,
+    startTicks: z.int(),
+    timeBase: Rational,
   }),
   /** Frames that the treated source gave when it was decoded again for comparison. */
   treatedFrames: z.int().min(0),
@@ -57,12 +87,17 @@ export type PictureCheckMeasurement = z.infer<typeof PictureCheckMeasurement>
 /** What decoding a whole result of sound alone, beside its treated source, measured. */
 export const SoundCheckMeasurement = AnyMeasurement.extend({
   video: z.null(),
-  likeness: z.array(z.object({
-    /** The track as its treated source gives it. */
-    treatedSeconds: z.number().min(0), sampleRate: z.int().positive(), channels: z.int().positive(),
-    /** Whether all samples are equal at 24 bits, and the level of the difference below the sound in dB; null for equal or silent ones. */
-    identical: z.boolean(), signalToNoise: z.number().nullable(),
-  })),
+  likeness: z.array(
+    z.object({
+      /** The track as its treated source gives it. */
+      treatedSeconds: z.number().min(0),
+      sampleRate: z.int().positive(),
+      channels: z.int().positive(),
+      /** Whether all samples are equal at 24 bits, and the level of the difference below the sound in dB; null for equal or silent ones. */
+      identical: z.boolean(),
+      signalToNoise: z.number().nullable(),
+    }),
+  ),
 })
 export type SoundCheckMeasurement = z.infer<typeof SoundCheckMeasurement>
 
@@ -89,9 +124,16 @@ export type Check = z.infer<typeof Check>
 /** SSIM of luma under which a person should look, and XPSNR likewise: well below what the built-in specs reach on ordinary material. */
 const lookBelow = { ssim: 0.9, xpsnr: 30 }
 
-const countErrors = (count: number) => count === 0 ? 'no errors' : `${count} ${count === 1 ? 'error' : 'errors'}`
+const countErrors = (count: number) => (count === 0 ? 'no errors' : `${count} ${count === 1 ? 'error' : 'errors'}`)
 
-type AddLine = (name: string, expected: string, found: string, ok: boolean, reason: string, otherwise?: 'look' | 'fail') => void
+type AddLine = (
+  name: string,
+  expected: string,
+  found: string,
+  ok: boolean,
+  reason: string,
+  otherwise?: 'look' | 'fail',
+) => void
 
 /** Findings of what a source lacks, which no step brings back. */
 const damage = new Set<FindingKey>(['cut-short', 'decode-errors', 'unreadable', 'missing-frames'])
@@ -100,28 +142,88 @@ const damage = new Set<FindingKey>(['cut-short', 'decode-errors', 'unreadable', 
  * Judges a measured result against its spec and treatment, line by line; the worst line is the verdict.
  * @param source its facts and what was found of it, where a fault that was left in is to be said
  */
-export function judge<Measured extends CheckMeasurement>(measured: Measured, spec: DeliverySpec, treatment: Treatment, source: { facts: SourceFacts, findings: readonly Finding[] } | null = null): Check & { measurement: Measured } {
+export function judge<Measured extends CheckMeasurement>(
+  measured: Measured,
+  spec: DeliverySpec,
+  treatment: Treatment,
+  source: { facts: SourceFacts; findings: readonly Finding[] } | null = null,
+): Check & { measurement: Measured } {
   const lines: CheckLine[] = []
-  const add: AddLine = (name, expected, found, ok, reason, otherwise = 'fail') => lines.push({ name, expected, found, verdict: ok ? 'pass' : otherwise, reason: ok ? null : reason })
-  if (measured.video === null && spec.video === null && treatment.result === null) judgeSound(add, measured, spec, treatment)
-  else if (measured.video !== null && spec.video !== null && treatment.result !== null) judgePicture(add, measured, spec, treatment)
-  else throw new TypeError('A measurement, its spec and its treatment must all be of a result with a picture, or of one without.')
-  for (const line of measured.account ? accountLines(measured.account, treatment, measured.glances) : []) add(line.name, line.expected, line.found, line.verdict === 'pass', line.reason, line.verdict === 'look' ? 'look' : 'fail')
-  for (const entry of source?.findings ?? []) if (damage.has(entry.key)) add(findingNames[entry.key], 'none in the source', 'in the source', false, `${entry.says} The result has what there is.`, 'look')
-  if (source) for (const { finding, step } of leftInBy(source.facts, source.findings, spec, treatment)) add(findingNames[finding.key], 'not left in', 'left in', false, `${finding.says} It is still there: nothing was done about it. ${stepKinds[step.kind].name} would have cured it.`, 'look')
-  add('bytes', `source ${describeBytes(measured.sourceBytes)}`, `${describeBytes(measured.bytes)}`, measured.bytes > 0, 'The file is empty.')
-  const verdict = lines.some(line => line.verdict === 'fail') ? 'fail' : lines.some(line => line.verdict === 'look') ? 'look' : 'pass'
+  const add: AddLine = (name, expected, found, ok, reason, otherwise = 'fail') =>
+    lines.push({ name, expected, found, verdict: ok ? 'pass' : otherwise, reason: ok ? null : reason })
+  if (measured.video === null && spec.video === null && treatment.result === null)
+    judgeSound(add, measured, spec, treatment)
+  else if (measured.video !== null && spec.video !== null && treatment.result !== null)
+    judgePicture(add, measured, spec, treatment)
+  else
+    throw new TypeError(
+      'A measurement, its spec and its treatment must all be of a result with a picture, or of one without.',
+    )
+  for (const line of measured.account ? accountLines(measured.account, treatment, measured.glances) : [])
+    add(
+      line.name,
+      line.expected,
+      line.found,
+      line.verdict === 'pass',
+      line.reason,
+      line.verdict === 'look' ? 'look' : 'fail',
+    )
+  for (const entry of source?.findings ?? [])
+    if (damage.has(entry.key))
+      add(
+        findingNames[entry.key],
+        'none in the source',
+        'in the source',
+        false,
+        `${entry.says} The result has what there is.`,
+        'look',
+      )
+  if (source)
+    for (const { finding, step } of leftInBy(source.facts, source.findings, spec, treatment))
+      add(
+        findingNames[finding.key],
+        'not left in',
+        'left in',
+        false,
+        `${finding.says} It is still there: nothing was done about it. ${stepKinds[step.kind].name} would have cured it.`,
+        'look',
+      )
+  add(
+    'bytes',
+    `source ${describeBytes(measured.sourceBytes)}`,
+    `${describeBytes(measured.bytes)}`,
+    measured.bytes > 0,
+    'The file is empty.',
+  )
+  const verdict = lines.some(line => line.verdict === 'fail')
+    ? 'fail'
+    : lines.some(line => line.verdict === 'look')
+      ? 'look'
+      : 'pass'
   return { verdict, lines, measurement: measured }
 }
 
 /** Lines on how a sound track was made: whether it decodes and its codec. @param of what stands after "sound" in their names */
 function judgeTrack(add: AddLine, of: string, track: CheckMeasurement['audio'][number], { audio }: DeliverySpec): void {
-  add(`sound${of} decodes`, 'no errors', countErrors(track.decodeErrors), track.decodeErrors === 0, 'The sound cannot be decoded whole. Make it again.')
-  add(`sound${of} codec`, describeAudioCodec(audio.codec), describeCodec(track.codec), track.codec === audio.codec, 'The sound is in another codec than the spec asks for.')
+  add(
+    `sound${of} decodes`,
+    'no errors',
+    countErrors(track.decodeErrors),
+    track.decodeErrors === 0,
+    'The sound cannot be decoded whole. Make it again.',
+  )
+  add(
+    `sound${of} codec`,
+    describeAudioCodec(audio.codec),
+    describeCodec(track.codec),
+    track.codec === audio.codec,
+    'The sound is in another codec than the spec asks for.',
+  )
 }
 
 const wrongSoundShape = 'Sample rate or channels do not meet the spec.'
-const soundShape = ({ sampleRate, channels }: { sampleRate: number, channels: number }) => `${sampleRate} Hz, ${channels} ch`
+const soundShape = ({ sampleRate, channels }: { sampleRate: number; channels: number }) =>
+  `${sampleRate} Hz, ${channels} ch`
 
 /** Codecs that give back what they were given. */
 const losslessSound = new Set(['flac', 'pcm_s24le'])
@@ -133,89 +235,295 @@ const listenBelow = 6
 const statedTolerance = 0.5
 
 function judgeSound(add: AddLine, measured: SoundCheckMeasurement, spec: SoundSpec, treatment: SoundTreatment): void {
-  add('container', describeContainer(spec.container), measured.container, measured.container.toLowerCase() === spec.container, 'The file is in another container than the spec asks for.')
-  add('sound tracks', `${treatment.tracks.length}`, `${measured.audio.length}`, measured.audio.length === treatment.tracks.length, 'A sound track was lost.')
-  add('source decodes', 'no errors', countErrors(measured.sourceDecodeErrors), measured.sourceDecodeErrors === 0, 'The source itself is damaged; listen to the result where it is.', 'look')
+  add(
+    'container',
+    describeContainer(spec.container),
+    measured.container,
+    measured.container.toLowerCase() === spec.container,
+    'The file is in another container than the spec asks for.',
+  )
+  add(
+    'sound tracks',
+    `${treatment.tracks.length}`,
+    `${measured.audio.length}`,
+    measured.audio.length === treatment.tracks.length,
+    'A sound track was lost.',
+  )
+  add(
+    'source decodes',
+    'no errors',
+    countErrors(measured.sourceDecodeErrors),
+    measured.sourceDecodeErrors === 0,
+    'The source itself is damaged; listen to the result where it is.',
+    'look',
+  )
   measured.audio.forEach((track, index) => {
     const of = measured.audio.length > 1 ? ` ${index + 1}` : ''
     const likeness = measured.likeness[index]
     if (!likeness) return
     const isLossless = losslessSound.has(spec.audio.codec)
     const tolerance = isLossless ? soundTolerance.lossless : soundTolerance.coded
-    add(`sound${of} length`, describeClock(likeness.treatedSeconds), describeClock(track.durationSeconds), likeness.treatedSeconds > 0 && Math.abs(track.durationSeconds - likeness.treatedSeconds) <= tolerance, 'Sound was lost or added between the source and the result.')
-    add(`source${of} length`, describeClock(treatment.seconds), describeClock(likeness.treatedSeconds), Math.abs(likeness.treatedSeconds - treatment.seconds) <= statedTolerance, likeness.treatedSeconds < treatment.seconds
-      ? 'The sound is shorter than the source says: it may be cut short or damaged, or end before the picture.'
-      : 'The sound is longer than the source says, or than its picture.', 'look')
+    add(
+      `sound${of} length`,
+      describeClock(likeness.treatedSeconds),
+      describeClock(track.durationSeconds),
+      likeness.treatedSeconds > 0 && Math.abs(track.durationSeconds - likeness.treatedSeconds) <= tolerance,
+      'Sound was lost or added between the source and the result.',
+    )
+    add(
+      `source${of} length`,
+      describeClock(treatment.seconds),
+      describeClock(likeness.treatedSeconds),
+      Math.abs(likeness.treatedSeconds - treatment.seconds) <= statedTolerance,
+      likeness.treatedSeconds < treatment.seconds
+        ? 'The sound is shorter than the source says: it may be cut short or damaged, or end before the picture.'
+        : 'The sound is longer than the source says, or than its picture.',
+      'look',
+    )
     judgeTrack(add, of, track, spec)
-    add(`sound${of} rate`, soundShape(likeness), soundShape(track), track.sampleRate === likeness.sampleRate && track.channels === likeness.channels, wrongSoundShape)
-    if (isLossless) add(`sound${of} likeness`, 'identical', likeness.identical ? 'every sample identical' : 'differs', likeness.identical, 'A lossless result must be identical to its treated source.')
-    else if (likeness.identical || likeness.signalToNoise === null) add(`sound${of} likeness`, 'close', likeness.identical ? 'every sample identical' : 'the source is silent', likeness.identical, 'The source is silent and the result is not; listen to it.', 'look')
-    else add(`sound${of} likeness`, `difference at least ${listenBelow} dB below`, `${likeness.signalToNoise.toFixed(1)} dB below`, likeness.signalToNoise >= listenBelow, 'The result is far from its source; listen to it.', 'look')
+    add(
+      `sound${of} rate`,
+      soundShape(likeness),
+      soundShape(track),
+      track.sampleRate === likeness.sampleRate && track.channels === likeness.channels,
+      wrongSoundShape,
+    )
+    if (isLossless)
+      add(
+        `sound${of} likeness`,
+        'identical',
+        likeness.identical ? 'every sample identical' : 'differs',
+        likeness.identical,
+        'A lossless result must be identical to its treated source.',
+      )
+    else if (likeness.identical || likeness.signalToNoise === null)
+      add(
+        `sound${of} likeness`,
+        'close',
+        likeness.identical ? 'every sample identical' : 'the source is silent',
+        likeness.identical,
+        'The source is silent and the result is not; listen to it.',
+        'look',
+      )
+    else
+      add(
+        `sound${of} likeness`,
+        `difference at least ${listenBelow} dB below`,
+        `${likeness.signalToNoise.toFixed(1)} dB below`,
+        likeness.signalToNoise >= listenBelow,
+        'The result is far from its source; listen to it.',
+        'look',
+      )
   })
 }
 
-function judgePicture(add: AddLine, measured: PictureCheckMeasurement, spec: PictureSpec, treatment: PictureTreatment): void {
+function judgePicture(
+  add: AddLine,
+  measured: PictureCheckMeasurement,
+  spec: PictureSpec,
+  treatment: PictureTreatment,
+): void {
   const { video } = measured
   const { result } = treatment
 
-  add('container', describeContainer(spec.container), measured.container, measured.container.toLowerCase() === spec.container, 'The file is in another container than the spec asks for.')
-  add('decodes', 'whole, no errors', video.decodeErrors === 0 ? `${video.framesDecoded} frames, no errors` : countErrors(video.decodeErrors), video.decodeErrors === 0 && video.framesDecoded > 0, 'The result cannot be decoded whole. Make it again.')
-  add('frames', `${measured.treatedFrames}`, `${video.framesDecoded}`, video.framesDecoded === measured.treatedFrames, 'Frames were lost or doubled between the source and the result.')
+  add(
+    'container',
+    describeContainer(spec.container),
+    measured.container,
+    measured.container.toLowerCase() === spec.container,
+    'The file is in another container than the spec asks for.',
+  )
+  add(
+    'decodes',
+    'whole, no errors',
+    video.decodeErrors === 0 ? `${video.framesDecoded} frames, no errors` : countErrors(video.decodeErrors),
+    video.decodeErrors === 0 && video.framesDecoded > 0,
+    'The result cannot be decoded whole. Make it again.',
+  )
+  add(
+    'frames',
+    `${measured.treatedFrames}`,
+    `${video.framesDecoded}`,
+    video.framesDecoded === measured.treatedFrames,
+    'Frames were lost or doubled between the source and the result.',
+  )
   const missing = result.frameCount - measured.treatedFrames
   // An estimate of ours is no promise of the source's. Counted frames that did not decode are.
-  if (!result.isEstimate) add('source frames', `${result.frameCount}`, `${measured.treatedFrames}`, Math.abs(missing) <= 2, missing > 0
-    ? `By its times the source should give ${result.frameCount} frames but gave ${measured.treatedFrames}: some are damaged, or cut short.`
-    : `The source gave ${-missing} frames more than it was counted to have.`, 'look')
-  add('source decodes', 'no errors', countErrors(measured.sourceDecodeErrors), measured.sourceDecodeErrors === 0, 'The source itself is damaged; look at the result where it is.', 'look')
+  if (!result.isEstimate)
+    add(
+      'source frames',
+      `${result.frameCount}`,
+      `${measured.treatedFrames}`,
+      Math.abs(missing) <= 2,
+      missing > 0
+        ? `By its times the source should give ${result.frameCount} frames but gave ${measured.treatedFrames}: some are damaged, or cut short.`
+        : `The source gave ${-missing} frames more than it was counted to have.`,
+      'look',
+    )
+  add(
+    'source decodes',
+    'no errors',
+    countErrors(measured.sourceDecodeErrors),
+    measured.sourceDecodeErrors === 0,
+    'The source itself is damaged; look at the result where it is.',
+    'look',
+  )
 
   const length = measured.treatedFrames / toNumber(result.rate)
   const frameSeconds = 1 / toNumber(result.rate)
-  add('length', describeClock(length), describeClock(video.durationSeconds), Math.abs(video.durationSeconds - length) <= 1.5 * frameSeconds, 'The length differs by more than a frame.')
+  add(
+    'length',
+    describeClock(length),
+    describeClock(video.durationSeconds),
+    Math.abs(video.durationSeconds - length) <= 1.5 * frameSeconds,
+    'The length differs by more than a frame.',
+  )
   measured.audio.forEach((track, index) => {
     const of = measured.audio.length > 1 ? ` ${index + 1}` : ''
     // Sound that was moved ends so much later or earlier.
     const moved = soundDelay(treatment)
     const difference = track.durationSeconds - video.durationSeconds - moved
     const sourceSeconds = measured.sourceAudioSeconds[index]
-    const sourceDifference = (sourceSeconds === undefined ? video.durationSeconds : resultSeconds(treatment.timeline ?? plainTimeline, sourceSeconds)) - length
+    const sourceDifference =
+      (sourceSeconds === undefined
+        ? video.durationSeconds
+        : resultSeconds(treatment.timeline ?? plainTimeline, sourceSeconds)) - length
     const tolerance = Math.max(0.1, 2 * frameSeconds)
-    const words = (seconds: number) => Math.abs(seconds) < 0.0005 ? 'equal' : `${Math.abs(seconds).toFixed(3)} s ${seconds > 0 ? 'longer' : 'shorter'}`
-    add(`sound${of} length`, `within ${tolerance.toFixed(2)} s of picture${moved === 0 ? '' : `, moved by ${moved} s`}`, words(difference), Math.abs(difference) <= tolerance, Math.abs(difference - sourceDifference) <= tolerance
-      ? 'Sound and picture differ in length, as they do in the source.'
-      : 'Sound and picture differ in length, and did not in the source.', Math.abs(difference - sourceDifference) <= tolerance ? 'look' : 'fail')
+    const words = (seconds: number) =>
+      Math.abs(seconds) < 0.0005 ? 'equal' : `${Math.abs(seconds).toFixed(3)} s ${seconds > 0 ? 'longer' : 'shorter'}`
+    add(
+      `sound${of} length`,
+      `within ${tolerance.toFixed(2)} s of picture${moved === 0 ? '' : `, moved by ${moved} s`}`,
+      words(difference),
+      Math.abs(difference) <= tolerance,
+      Math.abs(difference - sourceDifference) <= tolerance
+        ? 'Sound and picture differ in length, as they do in the source.'
+        : 'Sound and picture differ in length, and did not in the source.',
+      Math.abs(difference - sourceDifference) <= tolerance ? 'look' : 'fail',
+    )
     judgeTrack(add, of, track, spec)
-    add(`sound${of} rate`, `${spec.audio.sampleRate} Hz`, soundShape(track), track.sampleRate === spec.audio.sampleRate && track.channels <= spec.audio.maxChannels, wrongSoundShape)
+    add(
+      `sound${of} rate`,
+      `${spec.audio.sampleRate} Hz`,
+      soundShape(track),
+      track.sampleRate === spec.audio.sampleRate && track.channels <= spec.audio.maxChannels,
+      wrongSoundShape,
+    )
   })
-  add('sound tracks', `${measured.sourceAudioSeconds.length}`, `${measured.audio.length}`, measured.audio.length === measured.sourceAudioSeconds.length, 'A sound track was lost.')
+  add(
+    'sound tracks',
+    `${measured.sourceAudioSeconds.length}`,
+    `${measured.audio.length}`,
+    measured.audio.length === measured.sourceAudioSeconds.length,
+    'A sound track was lost.',
+  )
 
   const codecOk = video.codec === spec.video.codec
-  add('codec', describeVideoCodec(spec.video.codec), describeCodec(video.codec), codecOk, 'The picture is in another codec than the spec asks for.')
+  add(
+    'codec',
+    describeVideoCodec(spec.video.codec),
+    describeCodec(video.codec),
+    codecOk,
+    'The picture is in another codec than the spec asks for.',
+  )
   if (spec.video.profile && video.profile !== null)
-    add('profile', spec.video.profile, video.profile, sameProfile(video.profile, spec.video.profile), 'The profile is not the one the spec asks for.')
+    add(
+      'profile',
+      spec.video.profile,
+      video.profile,
+      sameProfile(video.profile, spec.video.profile),
+      'The profile is not the one the spec asks for.',
+    )
   if (spec.video.level && (spec.video.codec === 'h264' || spec.video.codec === 'hevc')) {
     const problem = levelProblem(spec.video.codec, spec.video.level, video, video.frameRate)
     const stated = video.level === null ? Number.POSITIVE_INFINITY : Number(video.level)
-    add('level', `at most ${spec.video.level}`, video.level ?? 'not stated', stated <= Number(spec.video.level) && problem === null, problem ?? 'The stream states a higher level than the spec allows.')
+    add(
+      'level',
+      `at most ${spec.video.level}`,
+      video.level ?? 'not stated',
+      stated <= Number(spec.video.level) && problem === null,
+      problem ?? 'The stream states a higher level than the spec allows.',
+    )
   }
-  add('frame size', `${result.frame.width}x${result.frame.height}`, `${video.width}x${video.height}`, video.width === result.frame.width && video.height === result.frame.height, 'The frame has another size than planned.')
+  add(
+    'frame size',
+    `${result.frame.width}x${result.frame.height}`,
+    `${video.width}x${video.height}`,
+    video.width === result.frame.width && video.height === result.frame.height,
+    'The frame has another size than planned.',
+  )
   const aspect = (value: Rational) => `${value.num}:${value.den}`
-  add('pixel aspect', aspect(result.frame.pixelAspect), aspect(video.pixelAspect), Math.abs(toNumber(video.pixelAspect) / toNumber(result.frame.pixelAspect) - 1) < 1e-3, 'The picture would show in another shape.')
-  add('frame rate', `${describeRate(result.rate)} fps`, `${describeRate(video.frameRate)} fps`, equal(video.frameRate, result.rate) || Math.abs(toNumber(video.frameRate) / toNumber(result.rate) - 1) < 1e-4, 'The frame rate is not the planned one.')
-  add('scan', result.scan === 'progressive' ? 'progressive' : 'interlaced', video.interlaced ? 'interlaced' : 'progressive', video.interlaced === (result.scan !== 'progressive'), 'The fields are not flagged as planned.')
-  add('pixel format', result.pixelFormat, video.pixelFormat, video.pixelFormat === result.pixelFormat, 'Bit depth or chroma sampling is not the planned one.')
+  add(
+    'pixel aspect',
+    aspect(result.frame.pixelAspect),
+    aspect(video.pixelAspect),
+    Math.abs(toNumber(video.pixelAspect) / toNumber(result.frame.pixelAspect) - 1) < 1e-3,
+    'The picture would show in another shape.',
+  )
+  add(
+    'frame rate',
+    `${describeRate(result.rate)} fps`,
+    `${describeRate(video.frameRate)} fps`,
+    equal(video.frameRate, result.rate) || Math.abs(toNumber(video.frameRate) / toNumber(result.rate) - 1) < 1e-4,
+    'The frame rate is not the planned one.',
+  )
+  add(
+    'scan',
+    result.scan === 'progressive' ? 'progressive' : 'interlaced',
+    video.interlaced ? 'interlaced' : 'progressive',
+    video.interlaced === (result.scan !== 'progressive'),
+    'The fields are not flagged as planned.',
+  )
+  add(
+    'pixel format',
+    result.pixelFormat,
+    video.pixelFormat,
+    video.pixelFormat === result.pixelFormat,
+    'Bit depth or chroma sampling is not the planned one.',
+  )
   if (result.colour.matrix !== 'gbr') {
     const tags = [video.colour.primaries, video.colour.transfer, video.colour.matrix]
     const wanted = [result.colour.primaries, result.colour.transfer, result.colour.matrix]
-    add('colour tags', wanted.join(' / '), tags.map(tag => tag ?? 'none').join(' / '), tags.every((tag, index) => sameTag(tag, wanted[index]!)), 'Players would show other colours: the tags are not the planned ones.')
+    add(
+      'colour tags',
+      wanted.join(' / '),
+      tags.map(tag => tag ?? 'none').join(' / '),
+      tags.every((tag, index) => sameTag(tag, wanted[index]!)),
+      'Players would show other colours: the tags are not the planned ones.',
+    )
   }
 
   if (measured.identical) {
-    add('likeness', spec.video.rateControl.kind === 'lossless' ? 'identical' : 'close', 'every frame identical', true, '')
+    add(
+      'likeness',
+      spec.video.rateControl.kind === 'lossless' ? 'identical' : 'close',
+      'every frame identical',
+      true,
+      '',
+    )
   } else {
-    if (spec.video.rateControl.kind === 'lossless') add('likeness', 'identical', 'differs', false, 'A lossless result must be identical to its treated source.')
-    if (measured.ssim) add('SSIM', `over ${lookBelow.ssim}`, `${measured.ssim.mean.toFixed(4)} (worst ${measured.ssim.worst.toFixed(4)})`, measured.ssim.mean >= lookBelow.ssim, 'The result is far from its source; look at the worst frame.', 'look')
-    if (measured.xpsnr) add('XPSNR', `over ${lookBelow.xpsnr} dB`, `${measured.xpsnr.mean.toFixed(1)} dB (worst ${measured.xpsnr.worst.toFixed(1)})`, measured.xpsnr.mean >= lookBelow.xpsnr, 'The result is far from its source; look at the worst frame.', 'look')
-    if (!measured.ssim && !measured.xpsnr) add('likeness', 'compared', 'nothing to compare', false, 'No frame could be compared with the source.')
+    if (spec.video.rateControl.kind === 'lossless')
+      add('likeness', 'identical', 'differs', false, 'A lossless result must be identical to its treated source.')
+    if (measured.ssim)
+      add(
+        'SSIM',
+        `over ${lookBelow.ssim}`,
+        `${measured.ssim.mean.toFixed(4)} (worst ${measured.ssim.worst.toFixed(4)})`,
+        measured.ssim.mean >= lookBelow.ssim,
+        'The result is far from its source; look at the worst frame.',
+        'look',
+      )
+    if (measured.xpsnr)
+      add(
+        'XPSNR',
+        `over ${lookBelow.xpsnr} dB`,
+        `${measured.xpsnr.mean.toFixed(1)} dB (worst ${measured.xpsnr.worst.toFixed(1)})`,
+        measured.xpsnr.mean >= lookBelow.xpsnr,
+        'The result is far from its source; look at the worst frame.',
+        'look',
+      )
+    if (!measured.ssim && !measured.xpsnr)
+      add('likeness', 'compared', 'nothing to compare', false, 'No frame could be compared with the source.')
   }
 }
 
@@ -232,5 +540,9 @@ function sameProfile(found: string, wanted: string): boolean {
 
 /** Whether a tag says the same: BT.601's two names for one matrix and one curve are equal (H.273 codes 5 and 6). */
 function sameTag(found: string | null, wanted: string): boolean {
-  return found === wanted || (found === 'bt470bg' && wanted === 'smpte170m') || (found === 'smpte170m' && wanted === 'bt470bg')
+  return (
+    found === wanted ||
+    (found === 'bt470bg' && wanted === 'smpte170m') ||
+    (found === 'smpte170m' && wanted === 'bt470bg')
+  )
 }

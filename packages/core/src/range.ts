@@ -13,7 +13,7 @@ export function studentQuantile(degreesOfFreedom: number): number {
 }
 
 /** Mean and the standard error of the mean; the error is null with fewer than two values. */
-export function meanWithError(values: readonly number[]): { mean: number, error: number | null } {
+export function meanWithError(values: readonly number[]): { mean: number; error: number | null } {
   const mean = values.reduce((sum, value) => sum + value, 0) / values.length
   if (values.length < 2) return { mean, error: null }
   const variance = values.reduce((sum, value) => sum + (value - mean) ** 2, 0) / (values.length - 1)

@@ -14,7 +14,8 @@ function greatestCommonDivisor(a: number, b: number): number {
  * @throws RangeError when den is zero or a part is not an integer.
  */
 export function rational(num: number, den = 1): Rational {
-  if (!Number.isInteger(num) || !Number.isInteger(den)) throw new RangeError(`A fraction needs whole numbers, not ${num}/${den}.`)
+  if (!Number.isInteger(num) || !Number.isInteger(den))
+    throw new RangeError(`A fraction needs whole numbers, not ${num}/${den}.`)
   if (den === 0) throw new RangeError('A fraction cannot have zero below the line.')
   const divisor = greatestCommonDivisor(num, den) || 1
   const sign = den < 0 ? -1 : 1

@@ -298,19 +298,33 @@ export type WorkerRecord = z.infer<typeof WorkerRecord>
 /** What happened, as the end of a sentence after the source's name. */
 export function describeEvent({ event, note }: Pick<JobEventRecord, 'event' | 'note'>): string {
   switch (event) {
-    case 'create': return 'drafted'
-    case 'release': return 'released'
-    case 'dispatch': return 'next in line'
-    case 'start': return `begun by ${note ?? 'a worker'}`
-    case 'continue': return 'goes on where it was held'
-    case 'hold': return 'held'
-    case 'resume': return 'may go on'
-    case 'cancel': return 'cancelled'
-    case 'retry': return 'tried again'
-    case 'move': return `moved ${note ?? ''}`.trim()
-    case 'place': return 'checked'
-    case 'finish': return note ? `done: ${note}` : 'done'
-    case 'fail': return `failed. ${note ?? ''}`.trim()
-    case 'lose': return `waits again: ${note ?? 'its worker was lost'}`
+    case 'create':
+      return 'drafted'
+    case 'release':
+      return 'released'
+    case 'dispatch':
+      return 'next in line'
+    case 'start':
+      return `begun by ${note ?? 'a worker'}`
+    case 'continue':
+      return 'goes on where it was held'
+    case 'hold':
+      return 'held'
+    case 'resume':
+      return 'may go on'
+    case 'cancel':
+      return 'cancelled'
+    case 'retry':
+      return 'tried again'
+    case 'move':
+      return `moved ${note ?? ''}`.trim()
+    case 'place':
+      return 'checked'
+    case 'finish':
+      return note ? `done: ${note}` : 'done'
+    case 'fail':
+      return `failed. ${note ?? ''}`.trim()
+    case 'lose':
+      return `waits again: ${note ?? 'its worker was lost'}`
   }
 }

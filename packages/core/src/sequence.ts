@@ -27,8 +27,8 @@ const leastPresent = 10
  * Finds numbered picture runs of at least two files in a folder's file names.
  * @returns the sequences, by name, and the names that belong to none.
  */
-export function findSequences(names: readonly string[]): { sequences: NumberedSequence[], rest: string[] } {
-  const groups = new Map<string, { prefix: string, suffix: string, digits: string[], names: string[] }>()
+export function findSequences(names: readonly string[]): { sequences: NumberedSequence[]; rest: string[] } {
+  const groups = new Map<string, { prefix: string; suffix: string; digits: string[]; names: string[] }>()
   const rest: string[] = []
   for (const name of names) {
     const match = sequenceEndings.test(name) ? numbered.exec(name) : null
@@ -60,26 +60,28 @@ export function findSequences(names: readonly string[]): { sequences: NumberedSe
     sequences.push({
       prefix: group.prefix,
       suffix: group.suffix,
-      padding: padded[0]?.length ?? (new Set(group.digits.map(digits => digits.length)).size === 1 ? group.digits[0]!.length : 0),
+      padding:
+        padded[0]?.length ??
+        (new Set(group.digits.map(digits => digits.length)).size === 1 ? group.digits[0]!.length : 0),
       first: numbers[0]!,
       last: numbers.at(-1)!,
       ...(step > 1 ? { step } : {}),
       missing: gapsIn(numbers, step),
     })
   }
-  sequences.sort((a, b) => a.prefix < b.prefix ? -1 : a.prefix > b.prefix ? 1 : 0)
+  sequences.sort((a, b) => (a.prefix < b.prefix ? -1 : a.prefix > b.prefix ? 1 : 0))
   return { sequences, rest }
 }
 
 /** The step in which numbers run: the largest that divides every distance; of two numbers nothing can be told. */
 function stepOf(sorted: readonly number[]): number {
   if (sorted.length < 3) return 1
-  const common = (a: number, b: number): number => b === 0 ? a : common(b, a % b)
+  const common = (a: number, b: number): number => (b === 0 ? a : common(b, a % b))
   return sorted.slice(1).reduce((step, number, index) => common(step, number - sorted[index]!), 0)
 }
 
-function gapsIn(sorted: readonly number[], step: number): { from: number, to: number }[] {
-  const gaps: { from: number, to: number }[] = []
+function gapsIn(sorted: readonly number[], step: number): { from: number; to: number }[] {
+  const gaps: { from: number; to: number }[] = []
   for (let index = 1; index < sorted.length; index++) {
     const [before, here] = [sorted[index - 1]!, sorted[index]!]
     if (here > before + step) gaps.push({ from: before + step, to: here - step })
@@ -88,13 +90,13 @@ function gapsIn(sorted: readonly number[], step: number): { from: number, to: nu
 }
 
 /** Ranges of frame numbers: "3, 7-12". */
-export function describeRanges(ranges: readonly { from: number, to: number }[]): string {
-  return ranges.map(({ from, to }) => from === to ? `${from}` : `${from}-${to}`).join(', ')
+export function describeRanges(ranges: readonly { from: number; to: number }[]): string {
+  return ranges.map(({ from, to }) => (from === to ? `${from}` : `${from}-${to}`)).join(', ')
 }
 
 /** Frame numbers as ranges. @param sorted ascending, without doubles */
 export function describeFrameNumbers(sorted: readonly number[]): string {
-  const ranges: { from: number, to: number }[] = []
+  const ranges: { from: number; to: number }[] = []
   for (const number of sorted) {
     const open = ranges.at(-1)
     if (open && number === open.to + 1) open.to = number
@@ -110,16 +112,24 @@ const halfWritten = 0.2
  * What the sizes of a sequence's frame files say is wrong with it, as sentences.
  * @param sizes bytes of each frame that is there, with its number, ascending
  */
-export function sequenceRemarks(sizes: readonly { number: number, bytes: number }[]): string[] {
+export function sequenceRemarks(sizes: readonly { number: number; bytes: number }[]): string[] {
   const numbers = (frames: readonly { number: number }[]) => describeFrameNumbers(frames.map(frame => frame.number))
   const empty = sizes.filter(frame => frame.bytes === 0)
   const written = sizes.filter(frame => frame.bytes > 0)
   const usual = written.map(frame => frame.bytes).sort((a, b) => a - b)[Math.floor(written.length / 2)] ?? 0
   const small = written.filter(frame => frame.bytes < usual * halfWritten)
   return [
-    ...(empty.length > 0 ? [`${empty.length === 1 ? 'One frame is an empty file' : `${empty.length} frames are empty files`}: ${numbers(empty)}. They are probably still to be rendered.`] : []),
+    ...(empty.length > 0
+      ? [
+          `${empty.length === 1 ? 'One frame is an empty file' : `${empty.length} frames are empty files`}: ${numbers(empty)}. They are probably still to be rendered.`,
+        ]
+      : []),
     // Where many are small, pictures simply differ.
-    ...(small.length > 0 && small.length <= Math.max(2, sizes.length * 0.05) ? [`${small.length === 1 ? 'One frame file is' : `${small.length} frame files are`} less than a fifth of the usual size: ${numbers(small)}. They may be half written.`] : []),
+    ...(small.length > 0 && small.length <= Math.max(2, sizes.length * 0.05)
+      ? [
+          `${small.length === 1 ? 'One frame file is' : `${small.length} frame files are`} less than a fifth of the usual size: ${numbers(small)}. They may be half written.`,
+        ]
+      : []),
   ]
 }
 
@@ -130,7 +140,10 @@ export function framesSpanned({ first, last, step = 1 }: NumberedSequence): numb
 
 /** Number of frames that are there. */
 export function framesPresent(sequence: NumberedSequence): number {
-  return framesSpanned(sequence) - sequence.missing.reduce((sum, gap) => sum + (gap.to - gap.from) / (sequence.step ?? 1) + 1, 0)
+  return (
+    framesSpanned(sequence) -
+    sequence.missing.reduce((sum, gap) => sum + (gap.to - gap.from) / (sequence.step ?? 1) + 1, 0)
+  )
 }
 
 /** Numbers of the frames that are there, ascending. */
@@ -150,7 +163,7 @@ export function standInNumber({ first, step = 1, missing }: NumberedSequence, in
 }
 
 /** Frames that are missing, as stretches counted from 0. */
-export function missingFrames({ first, step = 1, missing }: NumberedSequence): { from: number, to: number }[] {
+export function missingFrames({ first, step = 1, missing }: NumberedSequence): { from: number; to: number }[] {
   return missing.map(({ from, to }) => ({ from: (from - first) / step, to: (to - first) / step }))
 }
 
@@ -178,7 +191,10 @@ const leastPatienceSeconds = 10
  */
 export function arrivalOf(times: readonly number[], now: number): Arriving | null {
   const latest = [...times].sort((a, b) => a - b).slice(-paceFrames - 1)
-  const distances = latest.slice(1).map((time, index) => (time - latest[index]!) / 1000).sort((a, b) => a - b)
+  const distances = latest
+    .slice(1)
+    .map((time, index) => (time - latest[index]!) / 1000)
+    .sort((a, b) => a - b)
   const secondsPerFrame = distances[Math.floor(distances.length / 2)] ?? 0
   const last = latest.at(-1)
   // Frames that were copied come many a second; a renderer that is as quick is done before anybody asks.
@@ -188,7 +204,11 @@ export function arrivalOf(times: readonly number[], now: number): Arriving | nul
 }
 
 /** When the last frame will be there, in milliseconds, at the pace at which they come. @param expectedLast its number */
-export function completeAt(sequence: Pick<NumberedSequence, 'last' | 'step'>, expectedLast: number, arriving: Arriving): number {
+export function completeAt(
+  sequence: Pick<NumberedSequence, 'last' | 'step'>,
+  expectedLast: number,
+  arriving: Arriving,
+): number {
   const left = Math.max(0, (expectedLast - sequence.last) / (sequence.step ?? 1))
   return Date.parse(arriving.lastAt) + left * arriving.secondsPerFrame * 1000
 }

@@ -8,7 +8,11 @@ const text = z.string().trim().min(1).max(200)
 export const SourceCondition = z.discriminatedUnion('field', [
   z.object({ field: z.literal('name'), how: z.enum(['contains', 'contains not']), value: text }),
   z.object({ field: z.enum(['material', 'codec', 'scan', 'state']), how: z.enum(['is', 'is not']), value: text }),
-  z.object({ field: z.enum(['width', 'height', 'rate', 'seconds', 'bytes', 'faults']), how: z.enum(['at least', 'at most']), value: z.number() }),
+  z.object({
+    field: z.enum(['width', 'height', 'rate', 'seconds', 'bytes', 'faults']),
+    how: z.enum(['at least', 'at most']),
+    value: z.number(),
+  }),
   z.object({ field: z.literal('finding'), how: z.enum(['has', 'has not']), value: FindingKey }),
   z.object({ field: z.literal('jobs'), how: z.enum(['has', 'has not']), value: z.literal('job') }),
 ])
@@ -21,15 +25,33 @@ export const SourceSort = z.enum(['name', 'picture', 'rate', 'codec', 'seconds',
 export type SourceSort = z.infer<typeof SourceSort>
 
 const fieldWords: Record<SourceCondition['field'], string> = {
-  name: 'name', material: 'kind', codec: 'codec', scan: 'scan', state: 'state', width: 'width', height: 'height', rate: 'frames a second', seconds: 'length', bytes: 'size', faults: 'faults', finding: '', jobs: '',
+  name: 'name',
+  material: 'kind',
+  codec: 'codec',
+  scan: 'scan',
+  state: 'state',
+  width: 'width',
+  height: 'height',
+  rate: 'frames a second',
+  seconds: 'length',
+  bytes: 'size',
+  faults: 'faults',
+  finding: '',
+  jobs: '',
 }
-const units: Partial<Record<SourceCondition['field'], [divisor: number, unit: string]>> = { seconds: [60, ' min'], bytes: [1e6, ' MB'], width: [1, ' px'], height: [1, ' px'] }
+const units: Partial<Record<SourceCondition['field'], [divisor: number, unit: string]>> = {
+  seconds: [60, ' min'],
+  bytes: [1e6, ' MB'],
+  width: [1, ' px'],
+  height: [1, ' px'],
+}
 
 /** A condition in words, for its chip: "blocking", "no hum", "length at least 10 min". */
 export function describeCondition(condition: SourceCondition): string {
   if (condition.field === 'finding') return `${condition.how === 'has' ? '' : 'no '}${findingNames[condition.value]}`
   if (condition.field === 'jobs') return condition.how === 'has' ? 'with a job' : 'without a job'
   const [divisor, unit] = units[condition.field] ?? [1, '']
-  const value = typeof condition.value === 'number' ? `${Number((condition.value / divisor).toFixed(2))}${unit}` : condition.value
+  const value =
+    typeof condition.value === 'number' ? `${Number((condition.value / divisor).toFixed(2))}${unit}` : condition.value
   return `${fieldWords[condition.field]} ${condition.how} ${value}`
 }

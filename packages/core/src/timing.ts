@@ -2,8 +2,27 @@ import { equal, rational, toNumber, type Rational } from './rational.ts'
 
 /** The frame rates of the trade, exactly. */
 export const standardRates: readonly Rational[] = [
-  [8, 1], [10, 1], [12, 1], [25, 2], [15000, 1001], [15, 1], [16, 1], [18, 1], [20, 1], [24000, 1001], [24, 1], [25, 1],
-  [30000, 1001], [30, 1], [48, 1], [50, 1], [60000, 1001], [60, 1], [100, 1], [120000, 1001], [120, 1],
+  [8, 1],
+  [10, 1],
+  [12, 1],
+  [25, 2],
+  [15000, 1001],
+  [15, 1],
+  [16, 1],
+  [18, 1],
+  [20, 1],
+  [24000, 1001],
+  [24, 1],
+  [25, 1],
+  [30000, 1001],
+  [30, 1],
+  [48, 1],
+  [50, 1],
+  [60000, 1001],
+  [60, 1],
+  [100, 1],
+  [120000, 1001],
+  [120, 1],
 ].map(([num, den]) => rational(num!, den!))
 
 /** The standard rate within 0.02 % of a measured one, or the measured one itself. 0.02 % keeps 24 and 24000/1001 (0.1 % apart) distinct. */
@@ -40,7 +59,8 @@ export function timecode(index: number, rate: Rational, dropFrame = false): stri
   const base = Math.round(toNumber(rate))
   let number = index
   if (dropFrame) {
-    if (rate.den !== 1001 || base % 30 !== 0) throw new RangeError(`Drop-frame timecode does not exist at ${describeRate(rate)} frames a second.`)
+    if (rate.den !== 1001 || base % 30 !== 0)
+      throw new RangeError(`Drop-frame timecode does not exist at ${describeRate(rate)} frames a second.`)
     const dropped = base / 15
     const perMinute = base * 60 - dropped
     const perTenMinutes = base * 600 - dropped * 9

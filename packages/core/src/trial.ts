@@ -43,7 +43,14 @@ export const TrialMoment = z.object({
   before: PictureFigures.nullable(),
   after: PictureFigures.nullable(),
   /** What the steps that are dear give over the plain way of the same, where there are such: the difference in codes, and detail and blocks against the plain way's (1 is equal). */
-  gain: z.object({ over: z.string(), difference: z.number().min(0), detail: z.number().nullable(), blocking: z.number().nullable() }).optional(),
+  gain: z
+    .object({
+      over: z.string(),
+      difference: z.number().min(0),
+      detail: z.number().nullable(),
+      blocking: z.number().nullable(),
+    })
+    .optional(),
   /** Loudness of the first sound track of the source and of the encoded moment in LUFS, null when all is below the gate; absent where either has no sound. */
   loudness: z.object({ before: z.number().nullable(), after: z.number().nullable() }).optional(),
   /** Devices that learned steps ran on. */
@@ -58,7 +65,10 @@ const leastGain = { difference: 1.2, detail: 1.04, blocking: 0.92 }
 export function hasNoGain(results: readonly (TrialMoment | null)[]): boolean | null {
   const gains = results.flatMap(result => result?.gain ?? [])
   if (gains.length === 0) return null
-  return gains.every(({ difference, detail, blocking }) => difference < leastGain.difference || ((detail ?? 1) < leastGain.detail && (blocking ?? 1) > leastGain.blocking))
+  return gains.every(
+    ({ difference, detail, blocking }) =>
+      difference < leastGain.difference || ((detail ?? 1) < leastGain.detail && (blocking ?? 1) > leastGain.blocking),
+  )
 }
 
 /**
@@ -66,7 +76,7 @@ export function hasNoGain(results: readonly (TrialMoment | null)[]): boolean | n
  * those along the motion.
  * @returns null when it has none of them
  */
-export function plainWay(treatment: PictureTreatment): { treatment: PictureTreatment, over: string } | null {
+export function plainWay(treatment: PictureTreatment): { treatment: PictureTreatment; over: string } | null {
   const over: string[] = []
   const steps = treatment.steps.flatMap((step): PictureTreatment['steps'] => {
     if (step.kind === 'rate' && step.between === 'motion') {
@@ -136,31 +146,62 @@ export interface TrialForecast {
  * chosen for being hard, so the range reaches from the cheapest to the dearest of them.
  * @returns null before any moment is done
  */
-export function forecastTrial({ moments, results, treatment }: Pick<TrialRecord, 'moments' | 'results' | 'treatment'>): TrialForecast | null {
-  const done = results.flatMap((result, index) => result ? [{ result, reason: moments[index]!.reason }] : [])
+export function forecastTrial({
+  moments,
+  results,
+  treatment,
+}: Pick<TrialRecord, 'moments' | 'results' | 'treatment'>): TrialForecast | null {
+  const done = results.flatMap((result, index) => (result ? [{ result, reason: moments[index]!.reason }] : []))
   if (done.length === 0) return null
   const rangeOf = (figure: (entry: (typeof done)[number]) => number, widen: number): Range => {
     const values = done.map(figure)
     const typical = done.filter(({ reason }) => reason === 'typical').map(figure)
-    const expected = (typical.length > 0 ? typical : values).reduce((sum, value) => sum + value, 0) / (typical.length || values.length)
+    const expected =
+      (typical.length > 0 ? typical : values).reduce((sum, value) => sum + value, 0) / (typical.length || values.length)
     return { expected, low: Math.min(...values) * (1 - widen), high: Math.max(...values) * (1 + widen) }
   }
-  const times = (range: Range, factor: number): Range => ({ expected: range.expected * factor, low: range.low * factor, high: range.high * factor })
+  const times = (range: Range, factor: number): Range => ({
+    expected: range.expected * factor,
+    low: range.low * factor,
+    high: range.high * factor,
+  })
   const work = (result: TrialMoment) => result.seconds + (result.checkSeconds ?? 0)
   const withCheck = done.every(({ result }) => result.checkSeconds !== undefined)
   if (treatment.result === null) {
-    const perSecond = (figure: (result: TrialMoment) => number, widen: number) => times(rangeOf(({ result }) => figure(result) / result.soundSeconds!, widen), treatment.seconds)
-    return { secondsPerFrame: null, seconds: perSecond(work, machinePart), bytes: perSecond(result => result.bytes, 0.05), withCheck }
+    const perSecond = (figure: (result: TrialMoment) => number, widen: number) =>
+      times(
+        rangeOf(({ result }) => figure(result) / result.soundSeconds!, widen),
+        treatment.seconds,
+      )
+    return {
+      secondsPerFrame: null,
+      seconds: perSecond(work, machinePart),
+      bytes: perSecond(result => result.bytes, 0.05),
+      withCheck,
+    }
   }
   const { frameCount, rate } = treatment.result
   const secondsPerFrame = rangeOf(({ result }) => work(result) / result.frames, machinePart)
   const bytesPerSecond = rangeOf(({ result }) => (result.bytes / result.frames) * toNumber(rate), 0.05)
-  return { secondsPerFrame, seconds: times(secondsPerFrame, frameCount), bytes: times(bytesPerSecond, frameCount / toNumber(rate)), withCheck }
+  return {
+    secondsPerFrame,
+    seconds: times(secondsPerFrame, frameCount),
+    bytes: times(bytesPerSecond, frameCount / toNumber(rate)),
+    withCheck,
+  }
 }
 
 /** The forecast of a lot of which the tried source is a part, by its share of the lot's length. */
-export function forecastTrialForLot(forecast: TrialForecast, sourceSeconds: number, lotSeconds: number): Pick<TrialForecast, 'seconds' | 'bytes'> {
+export function forecastTrialForLot(
+  forecast: TrialForecast,
+  sourceSeconds: number,
+  lotSeconds: number,
+): Pick<TrialForecast, 'seconds' | 'bytes'> {
   const factor = lotSeconds / Math.max(0.001, sourceSeconds)
-  const times = (range: Range): Range => ({ expected: range.expected * factor, low: range.low * factor, high: range.high * factor })
+  const times = (range: Range): Range => ({
+    expected: range.expected * factor,
+    low: range.low * factor,
+    high: range.high * factor,
+  })
   return { seconds: times(forecast.seconds), bytes: times(forecast.bytes) }
 }

@@ -1,5 +1,20 @@
 import { describe, expect, test } from 'vitest'
-import { accountLines, accountOfPictures, accountOfSound, asMeasured, deriveTreatment, describePictures, describeSure, finding, leftInBy, newStep, rational, suggestSteps, type PlainLook, type PlainSound } from '../src/index.ts'
+import {
+  accountLines,
+  accountOfPictures,
+  accountOfSound,
+  asMeasured,
+  deriveTreatment,
+  describePictures,
+  describeSure,
+  finding,
+  leftInBy,
+  newStep,
+  rational,
+  suggestSteps,
+  type PlainLook,
+  type PlainSound,
+} from '../src/index.ts'
 import { discFacts, facts, spec } from './examples.ts'
 
 const box = spec('playback-box')
@@ -7,17 +22,40 @@ const small = spec('small-mp4')
 
 function look(pictures: number, changes: Partial<PlainLook> = {}): PlainLook {
   const column = (value: number) => Array.from({ length: pictures }, () => value)
-  return { pictures, errors: 0, repeatsAtEnd: 0, seconds: column(0).map((_, index) => index / 25), mean: column(100), change: column(5), samples: [], signs: null, ...changes }
+  return {
+    pictures,
+    errors: 0,
+    repeatsAtEnd: 0,
+    seconds: column(0).map((_, index) => index / 25),
+    mean: column(100),
+    change: column(5),
+    samples: [],
+    signs: null,
+    ...changes,
+  }
 }
 
-const source = (pictures: number, changes = {}) => facts({ width: 1280, height: 720, frameCount: pictures, frameCountFrom: 'packets', slots: pictures, ...changes })
+const source = (pictures: number, changes = {}) =>
+  facts({ width: 1280, height: 720, frameCount: pictures, frameCountFrom: 'packets', slots: pictures, ...changes })
 
 describe('the account of pictures', () => {
   test('of a plain job is one for one', () => {
     const known = source(250)
     const account = accountOfPictures(look(250), look(250), known, deriveTreatment(known, small))
-    expect(account).toMatchObject({ pictures: 250, expected: 250, found: 250, tolerance: 0, dropped: [], repeated: [], made: [] })
-    expect(accountLines({ picture: account, sound: [] }, deriveTreatment(known, small), undefined).every(line => line.verdict === 'pass')).toBe(true)
+    expect(account).toMatchObject({
+      pictures: 250,
+      expected: 250,
+      found: 250,
+      tolerance: 0,
+      dropped: [],
+      repeated: [],
+      made: [],
+    })
+    expect(
+      accountLines({ picture: account, sound: [] }, deriveTreatment(known, small), undefined).every(
+        line => line.verdict === 'pass',
+      ),
+    ).toBe(true)
   })
 
   test('names what a lower rate drops: 60 under 30 shows every second one', () => {
@@ -31,7 +69,9 @@ describe('the account of pictures', () => {
   test('fills gaps with the picture before, and says so', () => {
     const times = Array.from({ length: 100 }, (_, index) => (index < 40 ? index : index + 25) / 25)
     const known = source(100, { slots: 125, gaps: { count: 1, seconds: 1, places: [] } })
-    expect(accountOfPictures(look(100, { seconds: times }), look(125), known, deriveTreatment(known, small))).toMatchObject({ expected: 125, repeated: [{ by: 'gaps', count: 25 }] })
+    expect(
+      accountOfPictures(look(100, { seconds: times }), look(125), known, deriveTreatment(known, small)),
+    ).toMatchObject({ expected: 125, repeated: [{ by: 'gaps', count: 25 }] })
   })
 
   test('of one frame a field has two of each', () => {
@@ -43,35 +83,65 @@ describe('the account of pictures', () => {
   test('leaves to a step what it drops', () => {
     const known = source(250)
     const treatment = deriveTreatment(known, small, [{ kind: 'trim', ranges: [{ from: 2, to: 6 }] }])
-    expect(accountOfPictures(look(250), look(100), known, treatment)).toMatchObject({ dropped: [{ by: 'Trim', count: 150 }], expected: 100 })
+    expect(accountOfPictures(look(250), look(100), known, treatment)).toMatchObject({
+      dropped: [{ by: 'Trim', count: 150 }],
+      expected: 100,
+    })
   })
 
   test('runs on over jumps that the facts know', () => {
     const times = Array.from({ length: 117 }, (_, index) => (index < 57 ? index : index - 56) / 25)
     const known = { ...source(117), jumps: [{ seconds: 2.28, by: -2.24, of: 'picture' as const }] }
-    expect(accountOfPictures(look(117, { seconds: times }), look(117), known, deriveTreatment(known, small))).toMatchObject({ expected: 117, dropped: [] })
+    expect(
+      accountOfPictures(look(117, { seconds: times }), look(117), known, deriveTreatment(known, small)),
+    ).toMatchObject({ expected: 117, dropped: [] })
   })
 
   test('is open where pictures are missing, whatever was forecast', () => {
     const known = source(250)
     const treatment = deriveTreatment(known, small)
-    const [line] = accountLines({ picture: accountOfPictures(look(250), look(152), known, treatment), sound: [] }, treatment, undefined)
-    expect(line).toMatchObject({ verdict: 'fail', reason: '98 frames of the source are not in the result, and no step or rule dropped them.' })
+    const [line] = accountLines(
+      { picture: accountOfPictures(look(250), look(152), known, treatment), sound: [] },
+      treatment,
+      undefined,
+    )
+    expect(line).toMatchObject({
+      verdict: 'fail',
+      reason: '98 frames of the source are not in the result, and no step or rule dropped them.',
+    })
   })
 })
 
 describe('the account of sound', () => {
   /** A sound whose pitch wanders, so that it is like itself at one place only. */
-  const samples = (seconds: number, shift = 0, sign = 1) => Array.from({ length: seconds * 2000 }, (_, index) => {
-    const at = index / 2000 - shift
-    return at < 0 ? 0 : sign * 0.4 * Math.sin(2 * Math.PI * (150 + 60 * Math.sin(1.3 * at)) * at)
+  const samples = (seconds: number, shift = 0, sign = 1) =>
+    Array.from({ length: seconds * 2000 }, (_, index) => {
+      const at = index / 2000 - shift
+      return at < 0 ? 0 : sign * 0.4 * Math.sin(2 * Math.PI * (150 + 60 * Math.sin(1.3 * at)) * at)
+    })
+  const sound = (changes: Partial<PlainSound> = {}): PlainSound => ({
+    seconds: 12,
+    first: 0,
+    last: 12,
+    errors: 0,
+    sampleRate: 48_000,
+    channels: 2,
+    loudness: [-12, -12],
+    rate: 2000,
+    coarse: [samples(12), samples(12)],
+    ...changes,
   })
-  const sound = (changes: Partial<PlainSound> = {}): PlainSound => ({ seconds: 12, first: 0, last: 12, errors: 0, sampleRate: 48_000, channels: 2, loudness: [-12, -12], rate: 2000, coarse: [samples(12), samples(12)], ...changes })
   const known = source(300)
   const treatment = deriveTreatment(known, small)
 
   test('of the same sound is in step', () => {
-    expect(accountOfSound(sound(), sound(), known, treatment)).toMatchObject({ expectedEnd: 12, foundEnd: 12, late: 0, silent: [], turnedOver: [] })
+    expect(accountOfSound(sound(), sound(), known, treatment)).toMatchObject({
+      expectedEnd: 12,
+      foundEnd: 12,
+      late: 0,
+      silent: [],
+      turnedOver: [],
+    })
   })
 
   test.each([0.05, -0.08, 0.2])('tells by how much it is late: %d s', late => {
@@ -88,30 +158,48 @@ describe('the account of sound', () => {
   test('says what was cut off before the picture', () => {
     const early = sound({ first: -0.5, last: 11.5 })
     const result = sound({ seconds: 11.5, last: 11.5, coarse: [samples(12).slice(1000), samples(12).slice(1000)] })
-    expect(accountOfSound(early, result, known, treatment)).toMatchObject({ cutBefore: 0.5, expectedEnd: 11.5, late: 0 })
+    expect(accountOfSound(early, result, known, treatment)).toMatchObject({
+      cutBefore: 0.5,
+      expectedEnd: 11.5,
+      late: 0,
+    })
   })
 
   test('finds channels that are silent or turned over', () => {
     expect(accountOfSound(sound(), sound({ loudness: [-12, -110] }), known, treatment).silent).toEqual([1])
-    expect(accountOfSound(sound(), sound({ coarse: [samples(12, 0, -1), samples(12)] }), known, treatment).turnedOver).toEqual([0])
+    expect(
+      accountOfSound(sound(), sound({ coarse: [samples(12, 0, -1), samples(12)] }), known, treatment).turnedOver,
+    ).toEqual([0])
     const chosen = deriveTreatment(known, small, [{ kind: 'channels', make: 'left on both' }])
     expect(accountOfSound(sound(), sound({ loudness: [-12, -110] }), known, chosen).silent).toEqual([])
   })
 })
 
 describe('what is found and left as it is', () => {
-  const noisy = finding('noise', 'fault', 'Clear noise: 4.2 codes of 255.', { value: 4.2, sure: 0.9, data: { weight: 'clear' } })
-  const faint = finding('noise', 'fault', 'Light noise: 1.8 codes of 255.', { value: 1.8, sure: 0.9, data: { weight: 'light' } })
+  const noisy = finding('noise', 'fault', 'Clear noise: 4.2 codes of 255.', {
+    value: 4.2,
+    sure: 0.9,
+    data: { weight: 'clear' },
+  })
+  const faint = finding('noise', 'fault', 'Light noise: 1.8 codes of 255.', {
+    value: 1.8,
+    sure: 0.9,
+    data: { weight: 'light' },
+  })
   const hum = finding('hum', 'fault', 'Sound 2 hums: 60 Hz.', { value: -50, sure: 0.9, data: { track: 1, hertz: 60 } })
 
   test('is named with the step that would cure it', () => {
-    expect(leftInBy(facts(), [noisy], box, deriveTreatment(facts(), box))).toMatchObject([{ finding: { key: 'noise' }, step: { kind: 'denoise', strength: 'medium' } }])
+    expect(leftInBy(facts(), [noisy], box, deriveTreatment(facts(), box))).toMatchObject([
+      { finding: { key: 'noise' }, step: { kind: 'denoise', strength: 'medium' } },
+    ])
     expect(leftInBy(facts(), [noisy], box, deriveTreatment(facts(), box, [newStep('denoise')]))).toEqual([])
   })
 
   test('is nothing where it is hardly seen, and where the spec keeps everything', () => {
     expect(leftInBy(facts(), [faint], box, deriveTreatment(facts(), box))).toEqual([])
-    expect(leftInBy(facts(), [noisy], spec('archive-master'), deriveTreatment(facts(), spec('archive-master')))).toEqual([])
+    expect(
+      leftInBy(facts(), [noisy], spec('archive-master'), deriveTreatment(facts(), spec('archive-master'))),
+    ).toEqual([])
   })
 
   test('of one track is cured in that track only', () => {
@@ -125,12 +213,20 @@ describe('what is found and left as it is', () => {
 })
 
 describe('the scan that was measured', () => {
-  const combed = finding('scan', 'nature', 'Interlaced, bottom field first.', { sure: 0.97, suggests: 'Deinterlace', data: { scan: 'interlaced', firstField: 'bottom' } })
+  const combed = finding('scan', 'nature', 'Interlaced, bottom field first.', {
+    sure: 0.97,
+    suggests: 'Deinterlace',
+    data: { scan: 'interlaced', firstField: 'bottom' },
+  })
 
   test('outvotes a flag that lies: a progressive spec gets whole frames', () => {
     const measured = asMeasured(facts(), [combed])
     expect(measured.video!.scan).toMatchObject({ kind: 'interlaced', firstField: 'bottom' })
-    expect(deriveTreatment(measured, box).steps[0]).toMatchObject({ kind: 'deinterlace', firstField: 'bottom', frames: 'all' })
+    expect(deriveTreatment(measured, box).steps[0]).toMatchObject({
+      kind: 'deinterlace',
+      firstField: 'bottom',
+      frames: 'all',
+    })
     expect(deriveTreatment(facts(), box).steps.some(step => step.kind === 'deinterlace')).toBe(false)
   })
 
@@ -140,10 +236,15 @@ describe('the scan that was measured', () => {
 
   test('of combed and whole frames has only the combed ones deinterlaced', () => {
     const mixed = finding('scan', 'fault', 'Mixed.', { sure: 0.8, data: { scan: 'mixed', firstField: 'top' } })
-    expect(deriveTreatment(asMeasured(facts(), [mixed]), box).steps[0]).toMatchObject({ kind: 'deinterlace', frames: 'combed' })
+    expect(deriveTreatment(asMeasured(facts(), [mixed]), box).steps[0]).toMatchObject({
+      kind: 'deinterlace',
+      frames: 'combed',
+    })
   })
 })
 
 test('a single picture is no film', () => {
-  expect(() => deriveTreatment(source(1), box)).toThrow('Playback box MP4 is for moving pictures, and this source is a single picture: it would become a film of no length.')
+  expect(() => deriveTreatment(source(1), box)).toThrow(
+    'Playback box MP4 is for moving pictures, and this source is a single picture: it would become a film of no length.',
+  )
 })

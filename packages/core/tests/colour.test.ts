@@ -1,18 +1,37 @@
 import { describe, expect, test } from 'vitest'
-import { assumedColour, completeColour, describeColourTag, hd, isHighDefinition, lumaWeights, rgb, sd525, sd625, targetColour } from '../src/index.ts'
+import {
+  assumedColour,
+  completeColour,
+  describeColourTag,
+  hd,
+  isHighDefinition,
+  lumaWeights,
+  rgb,
+  sd525,
+  sd625,
+  targetColour,
+} from '../src/index.ts'
 
 const unknown = { range: null, primaries: null, transfer: null, matrix: null }
 
 describe('colour of untagged pictures', () => {
   test.each([
-    [{ width: 720, height: 576 }, false, sd625], [{ width: 720, height: 480 }, false, sd525], [{ width: 720, height: 486 }, false, sd525], [{ width: 320, height: 240 }, false, sd525],
-    [{ width: 1280, height: 720 }, false, hd], [{ width: 1920, height: 1080 }, false, hd], [{ width: 720, height: 576 }, true, rgb],
+    [{ width: 720, height: 576 }, false, sd625],
+    [{ width: 720, height: 480 }, false, sd525],
+    [{ width: 720, height: 486 }, false, sd525],
+    [{ width: 320, height: 240 }, false, sd525],
+    [{ width: 1280, height: 720 }, false, hd],
+    [{ width: 1920, height: 1080 }, false, hd],
+    [{ width: 720, height: 576 }, true, rgb],
   ])('%o, RGB %s', (size, isRgb, expected) => {
     expect(assumedColour(size, isRgb)).toEqual(expected)
   })
 
   test('a tag that is there is believed, the rest is assumed', () => {
-    expect(completeColour({ ...unknown, matrix: 'bt709' }, { width: 720, height: 576 }, false)).toEqual({ ...sd625, matrix: 'bt709' })
+    expect(completeColour({ ...unknown, matrix: 'bt709' }, { width: 720, height: 576 }, false)).toEqual({
+      ...sd625,
+      matrix: 'bt709',
+    })
   })
 
   test('RGB has no matrix whatever a tag says, and YUV is never "gbr"', () => {

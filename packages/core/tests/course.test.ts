@@ -4,11 +4,19 @@ import { findCourses, nearestRate, pictureCourse, rational, type PacketColumn } 
 /** A column of packets that are decoded and shown in order. Times in milliseconds. */
 function column(milliseconds: readonly number[], rest: Partial<PacketColumn> = {}): PacketColumn {
   return {
-    stream: 0, kind: 'picture', timeBase: rational(1, 1000), pts: [...milliseconds], dts: [...milliseconds], duration: milliseconds.map(() => 0), shows: milliseconds.map(() => 'picture'),
-    keys: milliseconds.flatMap((_, packet) => packet % 10 === 0 ? [{ packet, byte: packet * 1000 }] : []), ...rest,
+    stream: 0,
+    kind: 'picture',
+    timeBase: rational(1, 1000),
+    pts: [...milliseconds],
+    dts: [...milliseconds],
+    duration: milliseconds.map(() => 0),
+    shows: milliseconds.map(() => 'picture'),
+    keys: milliseconds.flatMap((_, packet) => (packet % 10 === 0 ? [{ packet, byte: packet * 1000 }] : [])),
+    ...rest,
   }
 }
-const every = (step: number, count: number, from = 0) => Array.from({ length: count }, (_, index) => Math.round(from + index * step))
+const every = (step: number, count: number, from = 0) =>
+  Array.from({ length: count }, (_, index) => Math.round(from + index * step))
 const course = (milliseconds: readonly number[], stated = [rational(25)], rest: Partial<PacketColumn> = {}) => {
   const packets = column(milliseconds, rest)
   return pictureCourse(packets, findCourses([packets]).seconds.get(0)!, stated)!
@@ -21,10 +29,15 @@ describe('the rate that most pictures keep', () => {
     ['29.97 in whole milliseconds', every(1001 / 30, 3000), rational(30_000, 1001)],
     ['15 in whole milliseconds', every(1000 / 15, 557), rational(15)],
     ['one a second', [0, 1000], rational(1)],
-  ])('%s', (_, times, rate) => expect(course(times)).toMatchObject({ rate, rateIs: 'constant', frames: times.length, slots: times.length }))
+  ])('%s', (_, times, rate) =>
+    expect(course(times)).toMatchObject({ rate, rateIs: 'constant', frames: times.length, slots: times.length }),
+  )
 
   test('is not what a damaged head states', () => {
-    expect(course(every(40, 200), [rational(1000), rational(90_000)])).toMatchObject({ rate: rational(25), rateIs: 'constant' })
+    expect(course(every(40, 200), [rational(1000), rational(90_000)])).toMatchObject({
+      rate: rational(25),
+      rateIs: 'constant',
+    })
   })
 
   test('between two standard rates that are equally near is the stated one', () => {
@@ -35,7 +48,9 @@ describe('the rate that most pictures keep', () => {
 
   test('of film in fields of 2 and 3 is that of the film', () => {
     const field = 1001 / 60
-    const fields = Array.from({ length: 2401 }, (_, index) => Math.round((Math.floor(index / 2) * 5 + (index % 2) * 2) * field))
+    const fields = Array.from({ length: 2401 }, (_, index) =>
+      Math.round((Math.floor(index / 2) * 5 + (index % 2) * 2) * field),
+    )
     expect(course(fields, []).rate).toEqual(rational(24_000, 1001))
   })
 
@@ -64,17 +79,25 @@ describe('gaps', () => {
 })
 
 test('packets without data are repeats, and hidden ones nothing at all', () => {
-  const shows = every(40, 50).map((_, index) => index % 5 === 4 ? 'repeat' as const : 'picture' as const)
+  const shows = every(40, 50).map((_, index) => (index % 5 === 4 ? ('repeat' as const) : ('picture' as const)))
   expect(course(every(40, 50), [rational(25)], { shows })).toMatchObject({ frames: 40, repeats: 10, slots: 50 })
-  const hidden = every(40, 50).map((_, index) => index >= 48 ? 'hidden' as const : 'picture' as const)
+  const hidden = every(40, 50).map((_, index) => (index >= 48 ? ('hidden' as const) : ('picture' as const)))
   expect(course(every(40, 50), [rational(25)], { shows: hidden })).toMatchObject({ frames: 48, slots: 48 })
 })
 
 test('a clock that counts frames has exact times: frames left out do not slow the rate', () => {
   const counted = every(1, 60).filter(at => at < 10 || at >= 20 || at % 2 === 0)
-  expect(course(counted, [rational(25)], { timeBase: rational(1, 25) })).toMatchObject({ rate: rational(25), frames: 55, slots: 60 })
+  expect(course(counted, [rational(25)], { timeBase: rational(1, 25) })).toMatchObject({
+    rate: rational(25),
+    frames: 55,
+    slots: 60,
+  })
   const packets = column(counted, { timeBase: rational(1, 25) })
-  expect(pictureCourse(packets, findCourses([packets]).seconds.get(0)!, [], true)).toMatchObject({ frames: 55, repeats: 5, gaps: { count: 0 } })
+  expect(pictureCourse(packets, findCourses([packets]).seconds.get(0)!, [], true)).toMatchObject({
+    frames: 55,
+    repeats: 5,
+    gaps: { count: 0 },
+  })
 })
 
 describe('jumps', () => {
@@ -109,7 +132,7 @@ describe('jumps', () => {
 
   test('are not seen in pictures that are shown in another order than decoded', () => {
     const pts = Array.from({ length: 60 }, (_, index) => (Math.floor(index / 4) * 4 + [4, 2, 1, 3][index % 4]!) * 40)
-    const packets = column(every(40, 60), { pts, dts: every(40, 60).map((at, index) => index < 2 ? null : at - 80) })
+    const packets = column(every(40, 60), { pts, dts: every(40, 60).map((at, index) => (index < 2 ? null : at - 80)) })
     expect(findCourses([packets])).toMatchObject({ jumps: [], courses: [] })
   })
 
@@ -123,5 +146,9 @@ test('a stream without times of its own is numbered', () => {
   const packets = column(every(40, 162), { timeBase: rational(1, 1_200_000) })
   const { courses, seconds } = findCourses([packets], new Map([[0, 1 / 30]]))
   expect(courses[0]!.step).toBeCloseTo(40_000, 6)
-  expect(pictureCourse(packets, seconds.get(0)!, [rational(30)])).toMatchObject({ rate: rational(30), frames: 162, seconds: 5.4 })
+  expect(pictureCourse(packets, seconds.get(0)!, [rational(30)])).toMatchObject({
+    rate: rational(30),
+    frames: 162,
+    seconds: 5.4,
+  })
 })

@@ -1,5 +1,16 @@
 import { describe, expect, test } from 'vitest'
-import { builtInSpecs, pictureSpecs, DeliverySpec, describeSpec, describeSpecLines, levelProblem, lowestLevel, outputName, rational, specProblems } from '../src/index.ts'
+import {
+  builtInSpecs,
+  pictureSpecs,
+  DeliverySpec,
+  describeSpec,
+  describeSpecLines,
+  levelProblem,
+  lowestLevel,
+  outputName,
+  rational,
+  specProblems,
+} from '../src/index.ts'
 import { spec } from './examples.ts'
 
 const hd = { width: 1920, height: 1080 }
@@ -8,7 +19,9 @@ describe('codec levels', () => {
   // ITU-T H.264 table A-1: level 4.1 carries 8192 macroblocks a frame and 245760 a second; 1920x1080 has 120 x 68 = 8160, so 30.1 fps.
   test('H.264 level 4.1 carries 1080p30 but neither 1080p50 nor 4K', () => {
     expect(levelProblem('h264', '4.1', hd, rational(30))).toBeNull()
-    expect(levelProblem('h264', '4.1', hd, rational(50))).toBe('H.264 level 4.1 cannot carry 1920x1080 at 50 frames a second: at most 30.1.')
+    expect(levelProblem('h264', '4.1', hd, rational(50))).toBe(
+      'H.264 level 4.1 cannot carry 1920x1080 at 50 frames a second: at most 30.1.',
+    )
     expect(levelProblem('h264', '4.1', { width: 3840, height: 2160 }, rational(25))).toContain('the frame is too large')
   })
 
@@ -32,34 +45,48 @@ describe('codec levels', () => {
 })
 
 describe('built-in specs', () => {
-  test.each(builtInSpecs.map(entry => [entry.key, entry] as const))('%s makes sense and fits its schema', (_, entry) => {
-    expect(DeliverySpec.parse(entry)).toEqual(entry)
-    expect(specProblems(entry)).toEqual([])
-    expect(describeSpecLines(entry).every(([, value]) => value.length > 0)).toBe(true)
-  })
+  test.each(builtInSpecs.map(entry => [entry.key, entry] as const))(
+    '%s makes sense and fits its schema',
+    (_, entry) => {
+      expect(DeliverySpec.parse(entry)).toEqual(entry)
+      expect(specProblems(entry)).toEqual([])
+      expect(describeSpecLines(entry).every(([, value]) => value.length > 0)).toBe(true)
+    },
+  )
 
   test('really differ: no two make the same picture, sound and container', () => {
     const made = builtInSpecs.map(entry => `${describeSpec(entry)} ${entry.nameSuffix}`)
     expect(new Set(made).size).toBe(builtInSpecs.length)
-    expect(new Set(pictureSpecs.map(entry => entry.video.codec))).toEqual(new Set(['h264', 'hevc', 'prores', 'ffv1', 'av1']))
+    expect(new Set(pictureSpecs.map(entry => entry.video.codec))).toEqual(
+      new Set(['h264', 'hevc', 'prores', 'ffv1', 'av1']),
+    )
   })
 })
 
 describe('specs that make no sense', () => {
   test('say why', () => {
     const box = spec('playback-box')
-    expect(specProblems({ ...box, container: 'webm' })).toEqual(['WebM does not carry H.264.', 'WebM does not carry AAC sound.'])
-    expect(specProblems({ ...box, video: { ...box.video, maxFrameRate: rational(60) } })).toEqual(['H.264 level 4.1 cannot carry 1920x1080 at 60 frames a second: at most 30.1.'])
-    expect(specProblems({ ...box, video: { ...box.video, rateControl: { kind: 'lossless' } } })).toEqual(['H.264 is not lossless here; use FFV1.'])
+    expect(specProblems({ ...box, container: 'webm' })).toEqual([
+      'WebM does not carry H.264.',
+      'WebM does not carry AAC sound.',
+    ])
+    expect(specProblems({ ...box, video: { ...box.video, maxFrameRate: rational(60) } })).toEqual([
+      'H.264 level 4.1 cannot carry 1920x1080 at 60 frames a second: at most 30.1.',
+    ])
+    expect(specProblems({ ...box, video: { ...box.video, rateControl: { kind: 'lossless' } } })).toEqual([
+      'H.264 is not lossless here; use FFV1.',
+    ])
     const web = spec('open-web-webm')
-    expect(specProblems({ ...web, audio: { ...web.audio, sampleRate: 44_100 } })).toEqual(['Opus runs at 48000 samples a second.'])
+    expect(specProblems({ ...web, audio: { ...web.audio, sampleRate: 44_100 } })).toEqual([
+      'Opus runs at 48000 samples a second.',
+    ])
   })
 })
 
 describe('names of results', () => {
   const to = { nameSuffix: '-box', container: 'mp4' as const }
 
-  test('take the source\'s name, the suffix, a counter from the second on and the ending', () => {
+  test("take the source's name, the suffix, a counter from the second on and the ending", () => {
     expect(outputName('Tape 12.dv', to)).toBe('Tape 12-box.mp4')
     expect(outputName('Tape 12.dv', to, 3)).toBe('Tape 12-box-3.mp4')
     expect(outputName('Reel no. 7', to)).toBe('Reel no. 7-box.mp4')

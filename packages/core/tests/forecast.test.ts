@@ -1,11 +1,45 @@
 import { describe, expect, test } from 'vitest'
-import { forecastBatch, forecastJob, planLanes, sampleStarts, studentQuantile, sumRanges, workLeft, type JobExtent, type SampleMeasurement, type SampleWindow } from '../src/index.ts'
+import {
+  forecastBatch,
+  forecastJob,
+  planLanes,
+  sampleStarts,
+  studentQuantile,
+  sumRanges,
+  workLeft,
+  type JobExtent,
+  type SampleMeasurement,
+  type SampleWindow,
+} from '../src/index.ts'
 
 const window = (changes: Partial<SampleWindow> = {}): SampleWindow => ({
-  startSeconds: 0, frames: 30, encodeSeconds: 3, checkSeconds: 0.6, firstKeyframeBytes: 10_000, otherKeyframes: 0, otherKeyframeBytes: 0, interFrames: 29, interBytes: 29_000, ...changes,
+  startSeconds: 0,
+  frames: 30,
+  encodeSeconds: 3,
+  checkSeconds: 0.6,
+  firstKeyframeBytes: 10_000,
+  otherKeyframes: 0,
+  otherKeyframeBytes: 0,
+  interFrames: 29,
+  interBytes: 29_000,
+  ...changes,
 })
-const sample = (windows: SampleWindow[]): SampleMeasurement => ({ windows, soundBytesPerSecond: 16_000, soundPacketsPerSecond: 50, soundSecondsPerSecond: 0.01, startSeconds: 0.5, machine: 'test, 2 cores', tookSeconds: 12 })
-const extent: JobExtent = { frames: 3000, durationSeconds: 120, keyframeDistance: 50, container: 'mp4', sizeIs: 'by quality' }
+const sample = (windows: SampleWindow[]): SampleMeasurement => ({
+  windows,
+  soundBytesPerSecond: 16_000,
+  soundPacketsPerSecond: 50,
+  soundSecondsPerSecond: 0.01,
+  startSeconds: 0.5,
+  machine: 'test, 2 cores',
+  tookSeconds: 12,
+})
+const extent: JobExtent = {
+  frames: 3000,
+  durationSeconds: 120,
+  keyframeDistance: 50,
+  container: 'mp4',
+  sizeIs: 'by quality',
+}
 
 describe('forecast of a job', () => {
   const forecast = forecastJob(sample([window(), window(), window()]), extent)
@@ -16,7 +50,7 @@ describe('forecast of a job', () => {
     expect(forecast.checkSeconds).toBeCloseTo(60, 6)
   })
 
-  test('size counts keyframes at the spec\'s distance, other frames, sound and the container\'s tables', () => {
+  test("size counts keyframes at the spec's distance, other frames, sound and the container's tables", () => {
     // 60 keyframes x 10000 + 2940 x 1000 + 16000 x 120 + 16 x (3000 + 6000)
     expect(forecast.bytes.expected).toBeCloseTo(600_000 + 2_940_000 + 1_920_000 + 144_000, 3)
   })
@@ -25,26 +59,38 @@ describe('forecast of a job', () => {
     expect(forecast.measuredFrom).toBe('90 of 3000 frames in 3 stretches, encoded and checked on test, 2 cores in 12 s')
   })
 
-  test('equal stretches still leave the machine\'s own unsteadiness', () => {
+  test("equal stretches still leave the machine's own unsteadiness", () => {
     expect(forecast.seconds.high / forecast.seconds.expected).toBeCloseTo(1.2, 6)
     expect(forecast.bytes.high / forecast.bytes.expected).toBeCloseTo(1.15, 6)
-    expect(forecastJob(sample([window(), window(), window()]), { ...extent, sizeIs: 'by format' }).bytes.high / forecast.bytes.expected).toBeCloseTo(1.03, 6)
+    expect(
+      forecastJob(sample([window(), window(), window()]), { ...extent, sizeIs: 'by format' }).bytes.high /
+        forecast.bytes.expected,
+    ).toBeCloseTo(1.03, 6)
   })
 
-  test('unlike stretches widen the range by Student\'s t', () => {
-    const wide = forecastJob(sample([window({ encodeSeconds: 2 }), window({ encodeSeconds: 3 }), window({ encodeSeconds: 4 })]), extent)
+  test("unlike stretches widen the range by Student's t", () => {
+    const wide = forecastJob(
+      sample([window({ encodeSeconds: 2 }), window({ encodeSeconds: 3 }), window({ encodeSeconds: 4 })]),
+      extent,
+    )
     // Mean 0.1 s, standard error 0.03333 / sqrt 3 = 0.019245, t(2 degrees, 80 %) = 1.886, 90 of 3000 frames seen.
-    expect(wide.seconds.high / wide.seconds.expected - 1).toBeCloseTo((1.886 * 0.0192450 * Math.sqrt(0.97)) / 0.1, 4)
+    expect(wide.seconds.high / wide.seconds.expected - 1).toBeCloseTo((1.886 * 0.019245 * Math.sqrt(0.97)) / 0.1, 4)
   })
 
-  test('cuts inside the stretches make more keyframes than the spec\'s distance would', () => {
-    const cuts = forecastJob(sample([window({ otherKeyframes: 3, otherKeyframeBytes: 30_000, interFrames: 26, interBytes: 26_000 })]), extent)
+  test("cuts inside the stretches make more keyframes than the spec's distance would", () => {
+    const cuts = forecastJob(
+      sample([window({ otherKeyframes: 3, otherKeyframeBytes: 30_000, interFrames: 26, interBytes: 26_000 })]),
+      extent,
+    )
     // Natural share 3 of 29: 1 + 3000 x 3 / 29 = 311.3 keyframes.
     expect(cuts.bytes.expected).toBeCloseTo(311.345 * 10_000 + 2688.655 * 1000 + 1_920_000 + 144_000, -2)
   })
 
   test('a source measured whole has no sampling error left', () => {
-    const whole = forecastJob(sample([window({ frames: 48, encodeSeconds: 4.8, interFrames: 47, interBytes: 47_000 })]), { ...extent, frames: 48, durationSeconds: 2 })
+    const whole = forecastJob(
+      sample([window({ frames: 48, encodeSeconds: 4.8, interFrames: 47, interBytes: 47_000 })]),
+      { ...extent, frames: 48, durationSeconds: 2 },
+    )
     expect(whole.bytes.high / whole.bytes.expected).toBeCloseTo(1.15, 6)
   })
 
@@ -54,17 +100,26 @@ describe('forecast of a job', () => {
 })
 
 describe('sums', () => {
-  test('independent errors add in quadrature, the machine\'s shared one in proportion', () => {
+  test("independent errors add in quadrature, the machine's shared one in proportion", () => {
     const part = { expected: 100, low: 70, high: 130 }
-    expect(sumRanges([part, part])).toEqual({ expected: 200, low: 200 - Math.hypot(30, 30), high: 200 + Math.hypot(30, 30) })
-    expect(forecastBatch([{ seconds: part, bytes: part }, { seconds: part, bytes: part }]).seconds.high).toBeCloseTo(200 + Math.hypot(30, 30) + 12, 9)
+    expect(sumRanges([part, part])).toEqual({
+      expected: 200,
+      low: 200 - Math.hypot(30, 30),
+      high: 200 + Math.hypot(30, 30),
+    })
+    expect(
+      forecastBatch([
+        { seconds: part, bytes: part },
+        { seconds: part, bytes: part },
+      ]).seconds.high,
+    ).toBeCloseTo(200 + Math.hypot(30, 30) + 12, 9)
   })
 
   test('never go below nothing', () => {
     expect(sumRanges([{ expected: 1, low: -5, high: 7 }]).low).toBe(0)
   })
 
-  test('t quantiles are the tables\'', () => {
+  test("t quantiles are the tables'", () => {
     expect([1, 4, 10].map(studentQuantile)).toEqual([3.078, 1.533, 1.372])
     expect(studentQuantile(100)).toBe(1.282)
     expect(studentQuantile(0)).toBe(Number.POSITIVE_INFINITY)
@@ -87,19 +142,53 @@ describe('plan', () => {
   const hour = { expected: 3600, low: 3000, high: 4200 }
 
   test('takes jobs in order by the first free lane', () => {
-    const plan = planLanes([{ id: 1, seconds: hour }, { id: 2, seconds: { expected: 600, low: 600, high: 600 } }, { id: 3, seconds: hour }], 2)
-    expect(plan.map(place => [place.id, place.lane, Math.round(place.start.expected), Math.round(place.end.expected)])).toEqual([[1, 0, 0, 3600], [2, 1, 0, 600], [3, 1, 600, 4200]])
+    const plan = planLanes(
+      [
+        { id: 1, seconds: hour },
+        { id: 2, seconds: { expected: 600, low: 600, high: 600 } },
+        { id: 3, seconds: hour },
+      ],
+      2,
+    )
+    expect(
+      plan.map(place => [place.id, place.lane, Math.round(place.start.expected), Math.round(place.end.expected)]),
+    ).toEqual([
+      [1, 0, 0, 3600],
+      [2, 1, 0, 600],
+      [3, 1, 600, 4200],
+    ])
   })
 
   test('the end of a lane is less sure the more comes before it', () => {
-    const [first, second] = planLanes([{ id: 1, seconds: hour }, { id: 2, seconds: hour }], 1)
+    const [first, second] = planLanes(
+      [
+        { id: 1, seconds: hour },
+        { id: 2, seconds: hour },
+      ],
+      1,
+    )
     expect(second!.end.high - second!.end.expected).toBeGreaterThan(first!.end.high - first!.end.expected)
   })
 
   test('what is left of a running job comes from its progress, before that from its forecast', () => {
     const forecast = { seconds: hour, bytes: hour, checkSeconds: 600, measuredFrom: '' }
     expect(workLeft({ state: 'waiting', forecast, progress: null })).toEqual(hour)
-    expect(workLeft({ state: 'running', forecast, progress: { stage: 'encode', framesDone: 1, framesTotal: 2, framesPerSecond: 1, timesRealTime: 1, bytesWritten: 0, secondsLeft: 100, part: 0.5 } })!.expected).toBe(100)
+    expect(
+      workLeft({
+        state: 'running',
+        forecast,
+        progress: {
+          stage: 'encode',
+          framesDone: 1,
+          framesTotal: 2,
+          framesPerSecond: 1,
+          timesRealTime: 1,
+          bytesWritten: 0,
+          secondsLeft: 100,
+          part: 0.5,
+        },
+      })!.expected,
+    ).toBe(100)
     expect(workLeft({ state: 'placing', forecast, progress: null })!.expected).toBe(0)
     expect(workLeft({ state: 'waiting', forecast: null, progress: null })).toBeNull()
   })

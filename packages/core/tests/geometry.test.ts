@@ -1,5 +1,15 @@
 import { describe, expect, test } from 'vitest'
-import { describeAspect, displayAspect, fitFrame, pixelAspectFor, rational, roundToMultiple, toNumber, type FrameRule, type StoredFrame } from '../src/index.ts'
+import {
+  describeAspect,
+  displayAspect,
+  fitFrame,
+  pixelAspectFor,
+  rational,
+  roundToMultiple,
+  toNumber,
+  type FrameRule,
+  type StoredFrame,
+} from '../src/index.ts'
 
 /** Pixel aspects as MPEG-2 and DV files state them: the full 720 columns show 4:3 or 16:9. */
 const palWide: StoredFrame = { width: 720, height: 576, pixelAspect: rational(64, 45) }
@@ -11,7 +21,13 @@ const fullHd: StoredFrame = { width: 1920, height: 1080, pixelAspect: rational(1
 const box: FrameRule = { maxWidth: 1920, maxHeight: 1080, enlarge: true, squarePixels: true }
 
 describe('display aspect', () => {
-  test.each([[palWide, 16, 9], [palNarrow, 4, 3], [ntscNarrow, 4, 3], [ntscWide, 16, 9], [fullHd, 16, 9]])('of %o is %i:%i', (frame, num, den) => {
+  test.each([
+    [palWide, 16, 9],
+    [palNarrow, 4, 3],
+    [ntscNarrow, 4, 3],
+    [ntscWide, 16, 9],
+    [fullHd, 16, 9],
+  ])('of %o is %i:%i', (frame, num, den) => {
     expect(displayAspect(frame)).toEqual({ num, den })
   })
 
@@ -43,9 +59,14 @@ describe('fitting a picture into a spec', () => {
   })
 
   test('reduces 4K to the box', () => {
-    expect(fitFrame({ width: 3840, height: 2160, pixelAspect: rational(1) }, { ...box, enlarge: false })).toMatchObject({ width: 1920, height: 1080 })
+    expect(fitFrame({ width: 3840, height: 2160, pixelAspect: rational(1) }, { ...box, enlarge: false })).toMatchObject(
+      { width: 1920, height: 1080 },
+    )
     // 2.39:1: the width decides, 1920 / (4096 / 1716) = 804.4, to the nearest even number.
-    expect(fitFrame({ width: 4096, height: 1716, pixelAspect: rational(1) }, box)).toMatchObject({ width: 1920, height: 804 })
+    expect(fitFrame({ width: 4096, height: 1716, pixelAspect: rational(1) }, box)).toMatchObject({
+      width: 1920,
+      height: 804,
+    })
   })
 
   test('leaves a stored frame that fits as it is when pixels may keep their shape', () => {
@@ -61,7 +82,15 @@ describe('fitting a picture into a spec', () => {
     expect(toNumber(displayAspect(fitted))).toBeCloseTo(toNumber(displayAspect(odd)), 10)
   })
 
-  test.each([palWide, palNarrow, ntscNarrow, ntscWide, fullHd, { width: 352, height: 288, pixelAspect: rational(12, 11) }, { width: 1080, height: 1920, pixelAspect: rational(1) }])('never bends %o by more than a pixel multiple', source => {
+  test.each([
+    palWide,
+    palNarrow,
+    ntscNarrow,
+    ntscWide,
+    fullHd,
+    { width: 352, height: 288, pixelAspect: rational(12, 11) },
+    { width: 1080, height: 1920, pixelAspect: rational(1) },
+  ])('never bends %o by more than a pixel multiple', source => {
     for (const enlarge of [true, false]) {
       const fitted = fitFrame(source, { ...box, enlarge })
       const wanted = toNumber(displayAspect(source))

@@ -1,5 +1,15 @@
 import { describe, expect, test } from 'vitest'
-import { allowedActions, describeEvent, isSettled, JobEvent, JobState, nextState, progressOf, rational, type WorkSoFar } from '../src/index.ts'
+import {
+  allowedActions,
+  describeEvent,
+  isSettled,
+  JobEvent,
+  JobState,
+  nextState,
+  progressOf,
+  rational,
+  type WorkSoFar,
+} from '../src/index.ts'
 
 describe('a job', () => {
   test('goes its way from draft to done', () => {
@@ -22,7 +32,15 @@ describe('a job', () => {
     expect(allowedActions('placing')).toEqual([])
   })
 
-  test.each([['draft', ['release', 'cancel']], ['waiting', ['hold', 'cancel']], ['running', ['hold', 'cancel']], ['held', ['resume', 'cancel']], ['failed', ['cancel', 'retry']], ['cancelled', ['retry']], ['done', []]] as [JobState, JobEvent[]][])('%s allows %j', (state, actions) => {
+  test.each([
+    ['draft', ['release', 'cancel']],
+    ['waiting', ['hold', 'cancel']],
+    ['running', ['hold', 'cancel']],
+    ['held', ['resume', 'cancel']],
+    ['failed', ['cancel', 'retry']],
+    ['cancelled', ['retry']],
+    ['done', []],
+  ] as [JobState, JobEvent[]][])('%s allows %j', (state, actions) => {
     expect(allowedActions(state)).toEqual(actions)
   })
 
@@ -37,7 +55,16 @@ describe('a job', () => {
 })
 
 describe('progress', () => {
-  const work: WorkSoFar = { stage: 'encode', done: 300, total: 1200, rate: rational(25), stageSeconds: 60, encodeSeconds: null, bytesWritten: 5000, checkPerEncode: 0.2 }
+  const work: WorkSoFar = {
+    stage: 'encode',
+    done: 300,
+    total: 1200,
+    rate: rational(25),
+    stageSeconds: 60,
+    encodeSeconds: null,
+    bytesWritten: 5000,
+    checkPerEncode: 0.2,
+  }
 
   test('of an encode counts the check that still follows', () => {
     const progress = progressOf(work)
@@ -57,7 +84,9 @@ describe('progress', () => {
   test('says nothing of the time left before enough is known', () => {
     expect(progressOf({ ...work, done: 10 }).secondsLeft).toBeNull()
     // The check's length is known from the encode's before its own speed is.
-    expect(progressOf({ ...work, stage: 'check', done: 1, stageSeconds: 0.1, encodeSeconds: 240 }).secondsLeft).toBeCloseTo(48, 9)
+    expect(
+      progressOf({ ...work, stage: 'check', done: 1, stageSeconds: 0.1, encodeSeconds: 240 }).secondsLeft,
+    ).toBeCloseTo(48, 9)
   })
 
   test('never exceeds the whole, even when a source gives more frames than it promised', () => {

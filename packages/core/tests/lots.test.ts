@@ -1,9 +1,26 @@
 import { describe, expect, test } from 'vitest'
-import { describeLikeness, differencesBetween, finding, likenessKey, likenessOf, lotLetter, materialOf, oddOneOutOf, runsToMeasure } from '../src/index.ts'
+import {
+  describeLikeness,
+  differencesBetween,
+  finding,
+  likenessKey,
+  likenessOf,
+  lotLetter,
+  materialOf,
+  oddOneOutOf,
+  runsToMeasure,
+} from '../src/index.ts'
 import { facts } from './examples.ts'
 
-const blocking = finding('blocking', 'fault', 'Heavy blocking: steps at an 8-pixel grid are 3.0 times those elsewhere.', { sure: 0.95, data: { weight: 'heavy' } })
-const scanBottom = finding('scan', 'nature', 'Interlaced, bottom field first.', { data: { scan: 'interlaced', firstField: 'bottom' } })
+const blocking = finding(
+  'blocking',
+  'fault',
+  'Heavy blocking: steps at an 8-pixel grid are 3.0 times those elsewhere.',
+  { sure: 0.95, data: { weight: 'heavy' } },
+)
+const scanBottom = finding('scan', 'nature', 'Interlaced, bottom field first.', {
+  data: { scan: 'interlaced', firstField: 'bottom' },
+})
 
 describe('likeness', () => {
   test('comes from the facts, and from the findings once there are any', () => {
@@ -48,16 +65,25 @@ describe('how fine lots are', () => {
   })
 
   test('coarse lots ask for frame, shape and scan only', () => {
-    expect(likenessKey(likenessOf(facts({ frameRate: { num: 50, den: 1 }, codec: 'hevc' }), [blocking], 'coarse'))).toBe(likenessKey(likenessOf(facts(), [], 'coarse')))
+    expect(
+      likenessKey(likenessOf(facts({ frameRate: { num: 50, den: 1 }, codec: 'hevc' }), [blocking], 'coarse')),
+    ).toBe(likenessKey(likenessOf(facts(), [], 'coarse')))
   })
 })
 
 describe('the odd one out', () => {
   const base = likenessOf(facts(), [])
-  const lots = [{ id: 1, likeness: { ...base, rate: '50' }, count: 14 }, { id: 2, likeness: { ...base, rate: '50', codec: 'DV' }, count: 40 }, { id: 3, likeness: { ...base, frame: '8x8', aspect: '1:1', codec: 'PNG' }, count: 90 }]
+  const lots = [
+    { id: 1, likeness: { ...base, rate: '50' }, count: 14 },
+    { id: 2, likeness: { ...base, rate: '50', codec: 'DV' }, count: 40 },
+    { id: 3, likeness: { ...base, frame: '8x8', aspect: '1:1', codec: 'PNG' }, count: 90 },
+  ]
 
   test('belongs to the lot with the fewest differences', () => {
-    expect(oddOneOutOf({ ...base, rate: '25' }, lots)).toMatchObject({ lot: { id: 1 }, differences: ['25 fps instead of 50'] })
+    expect(oddOneOutOf({ ...base, rate: '25' }, lots)).toMatchObject({
+      lot: { id: 1 },
+      differences: ['25 fps instead of 50'],
+    })
   })
 
   test('belongs to none that differs in more than two points, nor to another lone source', () => {

@@ -7,13 +7,34 @@ const counted = { ...discFacts, video: { ...discFacts.video!, frameCountFrom: 'p
 const treatment = deriveTreatment(counted, box)
 const sound = { codec: 'aac', channels: 2, sampleRate: 48_000, durationSeconds: 14, decodeErrors: 0 }
 const good: PictureCheckMeasurement = {
-  container: 'MP4', bytes: 5_000_000, sourceBytes: 8_400_896, sha256: '0'.repeat(64),
+  container: 'MP4',
+  bytes: 5_000_000,
+  sourceBytes: 8_400_896,
+  sha256: '0'.repeat(64),
   video: {
-    codec: 'h264', profile: 'High', level: '4.1', width: 1920, height: 1080, pixelAspect: rational(1), frameRate: rational(25), pixelFormat: 'yuv420p',
-    colour: { range: 'limited', primaries: 'bt709', transfer: 'bt709', matrix: 'bt709' }, interlaced: false, framesDecoded: 350, decodeErrors: 0, durationSeconds: 14, startTicks: 0, timeBase: rational(1, 12_800),
+    codec: 'h264',
+    profile: 'High',
+    level: '4.1',
+    width: 1920,
+    height: 1080,
+    pixelAspect: rational(1),
+    frameRate: rational(25),
+    pixelFormat: 'yuv420p',
+    colour: { range: 'limited', primaries: 'bt709', transfer: 'bt709', matrix: 'bt709' },
+    interlaced: false,
+    framesDecoded: 350,
+    decodeErrors: 0,
+    durationSeconds: 14,
+    startTicks: 0,
+    timeBase: rational(1, 12_800),
   },
-  treatedFrames: 350, sourceDecodeErrors: 0, audio: [sound, sound], sourceAudioSeconds: [14, 14],
-  ssim: { mean: 0.98, worst: 0.95, worstFrame: 12 }, xpsnr: { mean: 41, worst: 36, worstFrame: 12 }, identical: false,
+  treatedFrames: 350,
+  sourceDecodeErrors: 0,
+  audio: [sound, sound],
+  sourceAudioSeconds: [14, 14],
+  ssim: { mean: 0.98, worst: 0.95, worstFrame: 12 },
+  xpsnr: { mean: 41, worst: 36, worstFrame: 12 },
+  identical: false,
 }
 const verdictOf = (changes: Partial<PictureCheckMeasurement>) => {
   const check = judge({ ...good, ...changes }, box, treatment)
@@ -47,28 +68,66 @@ describe('the check', () => {
   })
 
   test('asks for a look where the source itself is short, damaged or out of step', () => {
-    expect(verdictOf({ treatedFrames: 210, ...video({ framesDecoded: 210, durationSeconds: 8.4 }), audio: [{ ...sound, durationSeconds: 8.4 }, { ...sound, durationSeconds: 8.4 }], sourceAudioSeconds: [8.4, 8.4] })).toEqual({ verdict: 'look', reasons: ['source frames'] })
+    expect(
+      verdictOf({
+        treatedFrames: 210,
+        ...video({ framesDecoded: 210, durationSeconds: 8.4 }),
+        audio: [
+          { ...sound, durationSeconds: 8.4 },
+          { ...sound, durationSeconds: 8.4 },
+        ],
+        sourceAudioSeconds: [8.4, 8.4],
+      }),
+    ).toEqual({ verdict: 'look', reasons: ['source frames'] })
     expect(verdictOf({ sourceDecodeErrors: 3 })).toEqual({ verdict: 'look', reasons: ['source decodes'] })
-    expect(verdictOf({ audio: [sound, { ...sound, durationSeconds: 13 }], sourceAudioSeconds: [14, 13] })).toEqual({ verdict: 'look', reasons: ['sound 2 length'] })
+    expect(verdictOf({ audio: [sound, { ...sound, durationSeconds: 13 }], sourceAudioSeconds: [14, 13] })).toEqual({
+      verdict: 'look',
+      reasons: ['sound 2 length'],
+    })
   })
 
   test('does not blame a source for an estimate of ours', () => {
-    const short = { ...good, treatedFrames: 340, ...video({ framesDecoded: 340, durationSeconds: 13.6 }), audio: [{ ...sound, durationSeconds: 13.6 }], sourceAudioSeconds: [13.6] }
-    expect(judge(short, box, deriveTreatment(discFacts, box)).lines.some(line => line.name === 'source frames')).toBe(false)
+    const short = {
+      ...good,
+      treatedFrames: 340,
+      ...video({ framesDecoded: 340, durationSeconds: 13.6 }),
+      audio: [{ ...sound, durationSeconds: 13.6 }],
+      sourceAudioSeconds: [13.6],
+    }
+    expect(judge(short, box, deriveTreatment(discFacts, box)).lines.some(line => line.name === 'source frames')).toBe(
+      false,
+    )
     expect(judge(short, box, treatment).lines.find(line => line.name === 'source frames')!.verdict).toBe('look')
   })
 
   test('wants a look where something was found and left in, or the source lacks something', () => {
-    const found = [finding('noise', 'fault', 'Clear noise: 4.2 codes.', { sure: 0.9, data: { weight: 'clear' } }), finding('cut-short', 'fault', 'The file promises 500 frames and holds 350.', { sure: 0.95 })]
+    const found = [
+      finding('noise', 'fault', 'Clear noise: 4.2 codes.', { sure: 0.9, data: { weight: 'clear' } }),
+      finding('cut-short', 'fault', 'The file promises 500 frames and holds 350.', { sure: 0.95 }),
+    ]
     const check = judge(good, box, treatment, { facts: counted, findings: found })
     expect(check.verdict).toBe('look')
-    expect(check.lines.filter(line => line.verdict === 'look').map(line => line.reason)).toEqual(['The file promises 500 frames and holds 350. The result has what there is.', 'Clear noise: 4.2 codes. It is still there: nothing was done about it. Denoise would have cured it.'])
+    expect(check.lines.filter(line => line.verdict === 'look').map(line => line.reason)).toEqual([
+      'The file promises 500 frames and holds 350. The result has what there is.',
+      'Clear noise: 4.2 codes. It is still there: nothing was done about it. Denoise would have cured it.',
+    ])
   })
 
   test('sound that a step moved ends so much later or earlier than its picture', () => {
     for (const milliseconds of [800, -800]) {
       const moved = deriveTreatment(discFacts, box, [{ kind: 'sound-delay', milliseconds }])
-      const ends = (seconds: number) => judge({ ...good, audio: [{ ...sound, durationSeconds: seconds }, { ...sound, durationSeconds: seconds }] }, box, moved).verdict
+      const ends = (seconds: number) =>
+        judge(
+          {
+            ...good,
+            audio: [
+              { ...sound, durationSeconds: seconds },
+              { ...sound, durationSeconds: seconds },
+            ],
+          },
+          box,
+          moved,
+        ).verdict
       expect(ends(14 + milliseconds / 1000)).toBe('pass')
       expect(ends(14)).toBe('fail')
     }
@@ -80,7 +139,9 @@ describe('the check', () => {
   })
 
   test('one frame of rounding in a length worked out from the container is nothing', () => {
-    expect(verdictOf({ treatedFrames: 349, ...video({ framesDecoded: 349, durationSeconds: 13.96 }) }).verdict).toBe('pass')
+    expect(verdictOf({ treatedFrames: 349, ...video({ framesDecoded: 349, durationSeconds: 13.96 }) }).verdict).toBe(
+      'pass',
+    )
   })
 
   test('every line that is not a pass says why', () => {
@@ -93,14 +154,33 @@ describe('a lossless result', () => {
   const archive = spec('archive-master')
   const kept = deriveTreatment(discFacts, archive)
   const same: PictureCheckMeasurement = {
-    ...good, container: 'MKV', identical: true, xpsnr: null,
-    video: { ...good.video, codec: 'ffv1', profile: 'Version 3', level: null, width: 720, height: 576, pixelAspect: rational(64, 45), interlaced: true, colour: { range: 'limited', primaries: 'bt470bg', transfer: 'smpte170m', matrix: 'bt470bg' } },
-    audio: [{ ...sound, codec: 'flac' }, { ...sound, codec: 'flac' }],
+    ...good,
+    container: 'MKV',
+    identical: true,
+    xpsnr: null,
+    video: {
+      ...good.video,
+      codec: 'ffv1',
+      profile: 'Version 3',
+      level: null,
+      width: 720,
+      height: 576,
+      pixelAspect: rational(64, 45),
+      interlaced: true,
+      colour: { range: 'limited', primaries: 'bt470bg', transfer: 'smpte170m', matrix: 'bt470bg' },
+    },
+    audio: [
+      { ...sound, codec: 'flac' },
+      { ...sound, codec: 'flac' },
+    ],
   }
 
   test('must be identical to its treated source', () => {
     const lines = judge(same, archive, kept).lines
-    expect(lines.find(line => line.name === 'likeness')).toMatchObject({ verdict: 'pass', found: 'every frame identical' })
+    expect(lines.find(line => line.name === 'likeness')).toMatchObject({
+      verdict: 'pass',
+      found: 'every frame identical',
+    })
     const changed = judge({ ...same, identical: false }, archive, kept)
     expect(changed.verdict).toBe('fail')
   })

@@ -1,7 +1,27 @@
 import { describe, expect, test } from 'vitest'
 import {
-  bordersInAll, bordersOf, chromaOf, columnGrid, decibels, detailOf, fieldOf, flatPart, histogram, histogramChange, levelsOf, marksIn, meanChange, noiseOf, percentileOf, powerAt, profilesOf, reduced, rowGrid, shiftBetween,
-  SoundGauge, type Plane,
+  bordersInAll,
+  bordersOf,
+  chromaOf,
+  columnGrid,
+  decibels,
+  detailOf,
+  fieldOf,
+  flatPart,
+  histogram,
+  histogramChange,
+  levelsOf,
+  marksIn,
+  meanChange,
+  noiseOf,
+  percentileOf,
+  powerAt,
+  profilesOf,
+  reduced,
+  rowGrid,
+  shiftBetween,
+  SoundGauge,
+  type Plane,
 } from '../src/index.ts'
 
 /** Numbers between 0 and 1, the same in every run (a linear congruential generator). */
@@ -20,7 +40,8 @@ function gaussian(random: () => number): number {
 
 function plane(width: number, height: number, value: (x: number, y: number) => number): Plane {
   const data = new Uint8Array(width * height)
-  for (let y = 0; y < height; y++) for (let x = 0; x < width; x++) data[y * width + x] = Math.max(0, Math.min(255, Math.round(value(x, y))))
+  for (let y = 0; y < height; y++)
+    for (let x = 0; x < width; x++) data[y * width + x] = Math.max(0, Math.min(255, Math.round(value(x, y))))
   return { data, width, height, stride: width }
 }
 
@@ -47,18 +68,38 @@ describe('levels', () => {
   })
 
   test('the mean change is that of the samples', () => {
-    expect(meanChange(plane(16, 16, () => 100), plane(16, 16, x => x % 4 < 2 ? 103 : 100))).toBeCloseTo(1.5)
+    expect(
+      meanChange(
+        plane(16, 16, () => 100),
+        plane(16, 16, x => (x % 4 < 2 ? 103 : 100)),
+      ),
+    ).toBeCloseTo(1.5)
   })
 
   test('flat parts are those equal to their neighbour', () => {
-    expect(flatPart(plane(11, 2, x => x < 6 ? 10 : x * 10))).toBeCloseTo(0.5)
+    expect(flatPart(plane(11, 2, x => (x < 6 ? 10 : x * 10)))).toBeCloseTo(0.5)
   })
 
   test('neutral chroma has no saturation, a far one its distance', () => {
-    expect(chromaOf(plane(8, 8, () => 128), plane(8, 8, () => 128))).toEqual({ saturation: 0, vivid: 0 })
-    expect(chromaOf(plane(8, 8, () => 128 + 30), plane(8, 8, () => 128 - 40))).toEqual({ saturation: 50, vivid: 1 })
+    expect(
+      chromaOf(
+        plane(8, 8, () => 128),
+        plane(8, 8, () => 128),
+      ),
+    ).toEqual({ saturation: 0, vivid: 0 })
+    expect(
+      chromaOf(
+        plane(8, 8, () => 128 + 30),
+        plane(8, 8, () => 128 - 40),
+      ),
+    ).toEqual({ saturation: 50, vivid: 1 })
     // A red dot on grey: neutral but for a sixty-fourth.
-    expect(chromaOf(plane(8, 8, () => 128), plane(8, 8, (x, y) => x === 4 && y === 4 ? 240 : 128))).toEqual({ saturation: 0, vivid: 1 / 32 })
+    expect(
+      chromaOf(
+        plane(8, 8, () => 128),
+        plane(8, 8, (x, y) => (x === 4 && y === 4 ? 240 : 128)),
+      ),
+    ).toEqual({ saturation: 0, vivid: 1 / 32 })
   })
 
   test('a field has every other line', () => {
@@ -88,7 +129,12 @@ describe('noise', () => {
   })
 
   test('is not measured where all is clipped', () => {
-    expect(noiseOf(plane(128, 128, () => 16), null)).toBeNull()
+    expect(
+      noiseOf(
+        plane(128, 128, () => 16),
+        null,
+      ),
+    ).toBeNull()
   })
 })
 
@@ -96,7 +142,13 @@ describe('the block grid', () => {
   const random = seeded(3)
   const levels = Array.from({ length: 40 * 40 }, () => 6 * random())
   const texture = plane(320, 240, () => 100 + 3 * gaussian(random))
-  const blocky = (shift: number) => plane(320, 240, (x, y) => texture.data[y * 320 + x]! + levels[Math.floor((y + 8) / 8) * 40 + Math.floor((x + 8 - shift) / 8) % 40]! * 3)
+  const blocky = (shift: number) =>
+    plane(
+      320,
+      240,
+      (x, y) =>
+        texture.data[y * 320 + x]! + levels[Math.floor((y + 8) / 8) * 40 + (Math.floor((x + 8 - shift) / 8) % 40)]! * 3,
+    )
 
   test('shows where blocks step, at the column they begin', () => {
     const grid = columnGrid(blocky(3))
@@ -107,7 +159,9 @@ describe('the block grid', () => {
 
   test('is not seen in texture without blocks, nor in straight lines', () => {
     expect(columnGrid(texture).strength).toBeLessThan(1.2)
-    expect(columnGrid(plane(320, 240, (x, y) => texture.data[y * 320 + x]! + (x === 96 || x === 200 ? 60 : 0))).strength).toBeLessThan(1.25)
+    expect(
+      columnGrid(plane(320, 240, (x, y) => texture.data[y * 320 + x]! + (x === 96 || x === 200 ? 60 : 0))).strength,
+    ).toBeLessThan(1.25)
   })
 })
 
@@ -140,8 +194,20 @@ describe('detail', () => {
   })
 
   test('is null in a flat picture and in one too small', () => {
-    expect(detailOf(plane(256, 256, () => 90), 'rows', 0)).toBeNull()
-    expect(detailOf(plane(40, 40, x => x), 'rows', 0)).toBeNull()
+    expect(
+      detailOf(
+        plane(256, 256, () => 90),
+        'rows',
+        0,
+      ),
+    ).toBeNull()
+    expect(
+      detailOf(
+        plane(40, 40, x => x),
+        'rows',
+        0,
+      ),
+    ).toBeNull()
   })
 })
 
@@ -149,12 +215,23 @@ describe('the shift of a whole picture', () => {
   const random = seeded(8)
   const wide = plane(400, 300, () => 0)
   for (let blob = 0; blob < 220; blob++) {
-    const [x0, y0, size, value] = [Math.floor(random() * 380), Math.floor(random() * 280), 6 + Math.floor(random() * 30), 40 + random() * 180]
-    for (let y = y0; y < Math.min(300, y0 + size); y++) for (let x = x0; x < Math.min(400, x0 + size); x++) wide.data[y * 400 + x] = value
+    const [x0, y0, size, value] = [
+      Math.floor(random() * 380),
+      Math.floor(random() * 280),
+      6 + Math.floor(random() * 30),
+      40 + random() * 180,
+    ]
+    for (let y = y0; y < Math.min(300, y0 + size); y++)
+      for (let x = x0; x < Math.min(400, x0 + size); x++) wide.data[y * 400 + x] = value
   }
   const view = (dx: number, dy: number) => plane(320, 240, (x, y) => wide.data[(y + 30 - dy) * 400 + x + 40 - dx]!)
 
-  test.each([[0, 0], [5, 0], [-7, 3], [12, -11]])('by %d, %d is found', (dx, dy) => {
+  test.each([
+    [0, 0],
+    [5, 0],
+    [-7, 3],
+    [12, -11],
+  ])('by %d, %d is found', (dx, dy) => {
     const shift = shiftBetween(profilesOf(view(0, 0)), profilesOf(view(dx, dy)))
     expect(shift.x).toBeCloseTo(dx, 0)
     expect(shift.y).toBeCloseTo(dy, 0)
@@ -168,14 +245,19 @@ describe('the shift of a whole picture', () => {
 })
 
 describe('borders', () => {
-  const framed = plane(320, 240, (x, y) => x < 10 || x >= 316 || y < 20 || y >= 228 ? 16 : 90 + x / 4)
+  const framed = plane(320, 240, (x, y) => (x < 10 || x >= 316 || y < 20 || y >= 228 ? 16 : 90 + x / 4))
 
   test('are counted on each side', () => {
     expect(bordersOf(framed, levelsOf(histogram(framed)).mean)).toEqual([10, 20, 4, 12])
   })
 
   test('are not told from a dark frame', () => {
-    expect(bordersOf(plane(320, 240, x => x === 160 ? 60 : 16), 16.1)).toBeNull()
+    expect(
+      bordersOf(
+        plane(320, 240, x => (x === 160 ? 60 : 16)),
+        16.1,
+      ),
+    ).toBeNull()
   })
 
   test('that hold in all are the narrowest of each side', () => {
@@ -189,14 +271,21 @@ describe('marks that never move', () => {
     const random = seeded(seed * 77)
     const picture = plane(360, 240, () => 40 + random() * 20)
     for (let blob = 0; blob < 120; blob++) {
-      const [x0, y0, size, value] = [Math.floor(random() * 340), Math.floor(random() * 220), 8 + Math.floor(random() * 40), 30 + random() * 190]
-      for (let y = y0; y < Math.min(240, y0 + size); y++) for (let x = x0; x < Math.min(360, x0 + size); x++) picture.data[y * 360 + x] = value
+      const [x0, y0, size, value] = [
+        Math.floor(random() * 340),
+        Math.floor(random() * 220),
+        8 + Math.floor(random() * 40),
+        30 + random() * 190,
+      ]
+      for (let y = y0; y < Math.min(240, y0 + size); y++)
+        for (let x = x0; x < Math.min(360, x0 + size); x++) picture.data[y * 360 + x] = value
     }
     return picture
   }
   const withMark = (seed: number) => {
     const picture = scene(seed)
-    for (let y = 20; y < 44; y++) for (let x = 300; x < 340; x++) picture.data[y * 360 + x] = y < 24 || y >= 40 || x < 304 || x >= 336 ? 235 : 20
+    for (let y = 20; y < 44; y++)
+      for (let x = 300; x < 340; x++) picture.data[y * 360 + x] = y < 24 || y >= 40 || x < 304 || x >= 336 ? 235 : 20
     return picture
   }
 
@@ -218,7 +307,11 @@ describe('marks that never move', () => {
 
 describe('sound', () => {
   const rate = 8000
-  const tone = (hertz: number, amplitude: number, seconds: number) => Float32Array.from({ length: rate * seconds }, (_, index) => amplitude * Math.sin((2 * Math.PI * hertz * index) / rate))
+  const tone = (hertz: number, amplitude: number, seconds: number) =>
+    Float32Array.from(
+      { length: rate * seconds },
+      (_, index) => amplitude * Math.sin((2 * Math.PI * hertz * index) / rate),
+    )
 
   test('a sine of amplitude 0.5 has a mean square of 0.125: -9.03 dB', () => {
     expect(decibels(powerAt(tone(440, 0.5, 1), 440, rate))).toBeCloseTo(-9.03, 1)

@@ -4,7 +4,7 @@ import { describeRate, framesIn, frameTime, rational, snapRate, timecode } from 
 const ntsc = rational(30000, 1001)
 
 describe('rates', () => {
-  test('snap to the trade\'s, and 24 stays apart from 23.976', () => {
+  test("snap to the trade's, and 24 stays apart from 23.976", () => {
     expect(snapRate(rational(2997, 100))).toEqual(ntsc)
     expect(snapRate(rational(23976, 1000))).toEqual({ num: 24000, den: 1001 })
     expect(snapRate(rational(24))).toEqual({ num: 24, den: 1 })
@@ -12,7 +12,9 @@ describe('rates', () => {
   })
 
   test('are written as the trade writes them', () => {
-    expect([rational(25), ntsc, rational(24000, 1001), rational(25, 2), rational(60000, 1001)].map(describeRate)).toEqual(['25', '29.97', '23.976', '12.5', '59.94'])
+    expect(
+      [rational(25), ntsc, rational(24000, 1001), rational(25, 2), rational(60000, 1001)].map(describeRate),
+    ).toEqual(['25', '29.97', '23.976', '12.5', '59.94'])
   })
 
   test('count frames in a length and give a frame its time', () => {
@@ -32,7 +34,13 @@ describe('timecode', () => {
 
   // SMPTE ST 12-1: numbers 00 and 01 are dropped at each minute except every tenth.
   test.each([
-    [1799, '00:00:59;29'], [1800, '00:01:00;02'], [3597, '00:01:59;29'], [3598, '00:02:00;02'], [17_981, '00:09:59;29'], [17_982, '00:10:00;00'], [107_892, '01:00:00;00'],
+    [1799, '00:00:59;29'],
+    [1800, '00:01:00;02'],
+    [3597, '00:01:59;29'],
+    [3598, '00:02:00;02'],
+    [17_981, '00:09:59;29'],
+    [17_982, '00:10:00;00'],
+    [107_892, '01:00:00;00'],
   ])('in drop-frame, frame %i is %s', (frame, expected) => {
     expect(timecode(frame, ntsc, true)).toBe(expected)
   })

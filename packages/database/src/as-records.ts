@@ -1,23 +1,64 @@
 import {
-  forecastJob, hasPicture, keyframeDistance, leftInBy, planOf, treatedSeconds, type DiscCopyRecord, type JobDetail, type JobEventRecord, type JobForecast, type JobRecord, type OrderRecord, type ScanRecord, type SourceRecord, type VolumeRecord, type WatchRecord, type WorkerRecord,
+  forecastJob,
+  hasPicture,
+  keyframeDistance,
+  leftInBy,
+  planOf,
+  treatedSeconds,
+  type DiscCopyRecord,
+  type JobDetail,
+  type JobEventRecord,
+  type JobForecast,
+  type JobRecord,
+  type OrderRecord,
+  type ScanRecord,
+  type SourceRecord,
+  type VolumeRecord,
+  type WatchRecord,
+  type WorkerRecord,
 } from '@hematine/core'
-import type { DiscCopyRow, DriveRow, JobEventRow, JobRow, OrderRow, SampleRow, ScanRow, SourceRow, VolumeRow, WatchRow, WorkerRow } from './entities.ts'
+import type {
+  DiscCopyRow,
+  DriveRow,
+  JobEventRow,
+  JobRow,
+  OrderRow,
+  SampleRow,
+  ScanRow,
+  SourceRow,
+  VolumeRow,
+  WatchRow,
+  WorkerRow,
+} from './entities.ts'
 
 export function discCopyRecord(row: DiscCopyRow, drive: DriveRow): DiscCopyRecord {
   return {
-    id: row.id, orderId: row.order.id, volumeId: row.volume.id, driveName: drive.name, disc: row.disc, state: row.state, sectorsDone: row.sectorsDone, sectorsTotal: row.sectorsTotal ?? null, unreadable: row.unreadable,
-    path: row.path ?? null, brought: row.brought, reason: row.reason ?? null,
+    id: row.id,
+    orderId: row.order.id,
+    volumeId: row.volume.id,
+    driveName: drive.name,
+    disc: row.disc,
+    state: row.state,
+    sectorsDone: row.sectorsDone,
+    sectorsTotal: row.sectorsTotal ?? null,
+    unreadable: row.unreadable,
+    path: row.path ?? null,
+    brought: row.brought,
+    reason: row.reason ?? null,
   }
 }
 
-const instant = (date: Date | null | undefined) => date ? date.toISOString() : null
+const instant = (date: Date | null | undefined) => (date ? date.toISOString() : null)
 
 export function orderRecord(row: OrderRow): OrderRecord {
   return { id: row.id, code: row.code, name: row.name, dueAt: instant(row.dueAt), lotFineness: row.lotFineness }
 }
 
 /** @param space what the volume's disk says, measured by the caller */
-export function volumeRecord(row: VolumeRow, space: Pick<VolumeRecord, 'freeBytes' | 'totalBytes' | 'problem'>): VolumeRecord {
+export function volumeRecord(
+  row: VolumeRow,
+  space: Pick<VolumeRecord, 'freeBytes' | 'totalBytes' | 'problem'>,
+): VolumeRecord {
   return { id: row.id, name: row.name, role: row.role, path: row.path, ...space }
 }
 
@@ -28,9 +69,29 @@ export function sourceName(row: Pick<SourceRow, 'relativePath'>): string {
 
 export function sourceRecord(row: SourceRow, jobCount: number): SourceRecord {
   return {
-    id: row.id, orderId: row.order.id, volumeId: row.volume.id, name: sourceName(row), relativePath: row.relativePath, kind: row.kind,
-    sequence: row.sequence ?? null, frameRate: row.frameRate ?? null, disc: row.disc ?? null, expectedLast: row.expectedLast ?? null, state: row.state, reason: row.reason ?? null, facts: row.facts ?? null,
-    hasPoster: row.hasPoster, jobCount, lotId: row.lot?.id ?? null, lotByHand: row.lotByHand, measureState: row.measureState, measurePart: row.measurePart ?? null, measureReason: row.measureReason ?? null, measured: row.measured ?? null, findings: row.findings ?? [], moments: row.moments ?? null,
+    id: row.id,
+    orderId: row.order.id,
+    volumeId: row.volume.id,
+    name: sourceName(row),
+    relativePath: row.relativePath,
+    kind: row.kind,
+    sequence: row.sequence ?? null,
+    frameRate: row.frameRate ?? null,
+    disc: row.disc ?? null,
+    expectedLast: row.expectedLast ?? null,
+    state: row.state,
+    reason: row.reason ?? null,
+    facts: row.facts ?? null,
+    hasPoster: row.hasPoster,
+    jobCount,
+    lotId: row.lot?.id ?? null,
+    lotByHand: row.lotByHand,
+    measureState: row.measureState,
+    measurePart: row.measurePart ?? null,
+    measureReason: row.measureReason ?? null,
+    measured: row.measured ?? null,
+    findings: row.findings ?? [],
+    moments: row.moments ?? null,
     broughtInAt: row.createdAt!.toISOString(),
   }
 }
@@ -42,10 +103,20 @@ export function jobForecast(job: JobRow, sample: SampleRow | null): JobForecast 
   const plan = planOf(job)
   if (hasPicture(plan)) {
     const { spec, treatment } = plan
-    return forecastJob(sample.measurement, { ...extent, frames: treatment.result.frameCount, keyframeDistance: keyframeDistance(spec, treatment), sizeIs: spec.video.rateControl.kind === 'constant quality' ? 'by quality' : 'by format' })
+    return forecastJob(sample.measurement, {
+      ...extent,
+      frames: treatment.result.frameCount,
+      keyframeDistance: keyframeDistance(spec, treatment),
+      sizeIs: spec.video.rateControl.kind === 'constant quality' ? 'by quality' : 'by format',
+    })
   }
   // FLAC's size follows the sound; a stated rate, or PCM, is what it is.
-  return forecastJob(sample.measurement, { ...extent, frames: 0, keyframeDistance: 1, sizeIs: job.spec.audio.codec === 'flac' ? 'by quality' : 'by format' })
+  return forecastJob(sample.measurement, {
+    ...extent,
+    frames: 0,
+    keyframeDistance: 1,
+    sizeIs: job.spec.audio.codec === 'flac' ? 'by quality' : 'by format',
+  })
 }
 
 /** @param job with its source and sample loaded */
@@ -53,22 +124,61 @@ export function jobRecord(job: JobRow): JobRecord {
   const source = job.source.getEntity() as SourceRow
   const sample = (job.sample?.getEntity() ?? null) as SampleRow | null
   const { result } = job.treatment
-  const reasons = job.check ? [...job.check.lines].filter(line => line.reason !== null).sort((a, b) => a.verdict.localeCompare(b.verdict)).map(line => line.reason!) : []
+  const reasons = job.check
+    ? [...job.check.lines]
+        .filter(line => line.reason !== null)
+        .sort((a, b) => a.verdict.localeCompare(b.verdict))
+        .map(line => line.reason!)
+    : []
   return {
-    id: job.id, orderId: job.order.id, sourceId: source.id, sourceName: sourceName(source), specKey: job.spec.key, specName: job.spec.name, treatmentName: job.treatmentName ?? null,
-    deliveryVolumeId: job.deliveryVolume.id, state: job.state, position: job.position,
-    durationSeconds: treatedSeconds(job.treatment), frames: result?.frameCount ?? 0, sourceBytes: source.facts?.bytes ?? 0,
-    sampleState: sample?.state ?? 'failed', sampleReason: sample ? sample.reason ?? null : 'The sample was removed. Remove this job and make it again.',
-    leftIn: job.state === 'draft' && source.facts ? leftInBy(source.facts, source.findings ?? [], job.spec, job.treatment).map(({ finding, step }) => ({ says: finding.says, step })) : [],
-    forecast: jobForecast(job, sample), progress: job.progress ?? null, attempt: job.attempt, worker: job.workerName ?? null,
-    outputPath: job.state === 'done' ? job.outputPath ?? null : null, outputBytes: job.check?.measurement.bytes ?? null,
-    verdict: job.check?.verdict ?? null, verdictReasons: reasons, reason: job.reason ?? null, workSeconds: job.workSeconds ?? null,
-    releasedAt: instant(job.releasedAt), startedAt: instant(job.startedAt), finishedAt: instant(job.finishedAt),
+    id: job.id,
+    orderId: job.order.id,
+    sourceId: source.id,
+    sourceName: sourceName(source),
+    specKey: job.spec.key,
+    specName: job.spec.name,
+    treatmentName: job.treatmentName ?? null,
+    deliveryVolumeId: job.deliveryVolume.id,
+    state: job.state,
+    position: job.position,
+    durationSeconds: treatedSeconds(job.treatment),
+    frames: result?.frameCount ?? 0,
+    sourceBytes: source.facts?.bytes ?? 0,
+    sampleState: sample?.state ?? 'failed',
+    sampleReason: sample ? (sample.reason ?? null) : 'The sample was removed. Remove this job and make it again.',
+    leftIn:
+      job.state === 'draft' && source.facts
+        ? leftInBy(source.facts, source.findings ?? [], job.spec, job.treatment).map(({ finding, step }) => ({
+            says: finding.says,
+            step,
+          }))
+        : [],
+    forecast: jobForecast(job, sample),
+    progress: job.progress ?? null,
+    attempt: job.attempt,
+    worker: job.workerName ?? null,
+    outputPath: job.state === 'done' ? (job.outputPath ?? null) : null,
+    outputBytes: job.check?.measurement.bytes ?? null,
+    verdict: job.check?.verdict ?? null,
+    verdictReasons: reasons,
+    reason: job.reason ?? null,
+    workSeconds: job.workSeconds ?? null,
+    releasedAt: instant(job.releasedAt),
+    startedAt: instant(job.startedAt),
+    finishedAt: instant(job.finishedAt),
   }
 }
 
 export function jobEventRecord(row: JobEventRow): JobEventRecord {
-  return { id: row.id, jobId: row.job.id, at: row.at!.toISOString(), event: row.event, from: row.fromState ?? null, to: row.toState, note: row.note ?? null }
+  return {
+    id: row.id,
+    jobId: row.job.id,
+    at: row.at!.toISOString(),
+    event: row.event,
+    from: row.fromState ?? null,
+    to: row.toState,
+    note: row.note ?? null,
+  }
 }
 
 export function jobDetail(job: JobRow, events: readonly JobEventRow[]): JobDetail {
@@ -76,19 +186,44 @@ export function jobDetail(job: JobRow, events: readonly JobEventRow[]): JobDetai
 }
 
 export function workerRecord(row: WorkerRow): WorkerRecord {
-  return { id: row.id, name: row.name, machine: row.machine, lanes: row.lanes, state: row.goneAt ? 'gone' : 'at work', seenAt: row.seenAt!.toISOString() }
+  return {
+    id: row.id,
+    name: row.name,
+    machine: row.machine,
+    lanes: row.lanes,
+    state: row.goneAt ? 'gone' : 'at work',
+    seenAt: row.seenAt!.toISOString(),
+  }
 }
 
 export function scanRecord(row: ScanRow): ScanRecord {
   return {
-    id: row.id, orderId: row.order.id, volumeId: row.volume.id, path: row.path, state: row.state, directoriesDone: row.directoriesDone, directoriesWaiting: row.pending.length, filesSeen: row.filesSeen, brought: row.brought,
-    alreadyThere: row.alreadyThere, refusedCount: row.refusedCount, refused: row.refused, startedAt: row.createdAt!.toISOString(), endedAt: instant(row.endedAt),
+    id: row.id,
+    orderId: row.order.id,
+    volumeId: row.volume.id,
+    path: row.path,
+    state: row.state,
+    directoriesDone: row.directoriesDone,
+    directoriesWaiting: row.pending.length,
+    filesSeen: row.filesSeen,
+    brought: row.brought,
+    alreadyThere: row.alreadyThere,
+    refusedCount: row.refusedCount,
+    refused: row.refused,
+    startedAt: row.createdAt!.toISOString(),
+    endedAt: instant(row.endedAt),
   }
 }
 
 export function watchRecord(row: WatchRow): WatchRecord {
   return {
-    id: row.id, orderId: row.order.id, volumeId: row.volume.id, path: row.path, frameRate: row.frameRate, growing: Object.entries(row.growing).map(([path, state]) => ({ path, bytes: Number(state.split(':')[0]) })),
-    lookedAt: instant(row.lookedAt), problem: row.problem ?? null,
+    id: row.id,
+    orderId: row.order.id,
+    volumeId: row.volume.id,
+    path: row.path,
+    frameRate: row.frameRate,
+    growing: Object.entries(row.growing).map(([path, state]) => ({ path, bytes: Number(state.split(':')[0]) })),
+    lookedAt: instant(row.lookedAt),
+    problem: row.problem ?? null,
   }
 }

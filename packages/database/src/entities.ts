@@ -1,12 +1,42 @@
 import { randomUUID } from 'node:crypto'
 import { defineEntity, p, type InferEntity } from '@mikro-orm/core'
 import type {
-  AssetKind, Check, DeliverySpec, DiscCopyRecord, DiscPlace, Finding, Fineness, JobEvent as JobEventName, JobProgress, JobState, JoinPart, Likeness, MeasureDepth, Measurement, MeasureState, Moment, NumberedSequence, PlannedSource, Rational, SampleMeasurement, SampleState, ScanRecord, SectorRange, SourceFacts, SourceKind,
-  SourceState, Step, Treatment, TrialMoment, TrialState, VolumeRole,
+  AssetKind,
+  Check,
+  DeliverySpec,
+  DiscCopyRecord,
+  DiscPlace,
+  Finding,
+  Fineness,
+  JobEvent as JobEventName,
+  JobProgress,
+  JobState,
+  JoinPart,
+  Likeness,
+  MeasureDepth,
+  Measurement,
+  MeasureState,
+  Moment,
+  NumberedSequence,
+  PlannedSource,
+  Rational,
+  SampleMeasurement,
+  SampleState,
+  ScanRecord,
+  SectorRange,
+  SourceFacts,
+  SourceKind,
+  SourceState,
+  Step,
+  Treatment,
+  TrialMoment,
+  TrialState,
+  VolumeRole,
 } from '@hematine/core'
 
 export const OrderEntity = defineEntity({
-  name: 'Order', tableName: 'work_order',
+  name: 'Order',
+  tableName: 'work_order',
   properties: {
     id: p.integer().primary().autoincrement(),
     code: p.text(),
@@ -20,7 +50,8 @@ export const OrderEntity = defineEntity({
 export type OrderRow = InferEntity<typeof OrderEntity>
 
 export const VolumeEntity = defineEntity({
-  name: 'Volume', tableName: 'volume',
+  name: 'Volume',
+  tableName: 'volume',
   properties: {
     id: p.integer().primary().autoincrement(),
     name: p.text(),
@@ -37,7 +68,8 @@ export type VolumeRow = InferEntity<typeof VolumeEntity>
 
 /** A version of a treatment; rows are only ever added. */
 export const TreatmentEntity = defineEntity({
-  name: 'Treatment', tableName: 'treatment',
+  name: 'Treatment',
+  tableName: 'treatment',
   properties: {
     id: p.integer().primary().autoincrement(),
     name: p.text(),
@@ -51,7 +83,8 @@ export type TreatmentRow = InferEntity<typeof TreatmentEntity>
 
 /** A lookup table or picture that steps name; rows are only ever added. */
 export const AssetEntity = defineEntity({
-  name: 'Asset', tableName: 'asset',
+  name: 'Asset',
+  tableName: 'asset',
   properties: {
     sha256: p.text().primary(),
     name: p.text(),
@@ -64,7 +97,8 @@ export const AssetEntity = defineEntity({
 export type AssetRow = InferEntity<typeof AssetEntity>
 
 export const LotEntity = defineEntity({
-  name: 'Lot', tableName: 'lot',
+  name: 'Lot',
+  tableName: 'lot',
   properties: {
     id: p.integer().primary().autoincrement(),
     order: () => p.manyToOne(OrderEntity).ref(),
@@ -85,7 +119,8 @@ export const LotEntity = defineEntity({
 export type LotRow = InferEntity<typeof LotEntity>
 
 export const SourceEntity = defineEntity({
-  name: 'Source', tableName: 'source',
+  name: 'Source',
+  tableName: 'source',
   properties: {
     id: p.integer().primary().autoincrement(),
     order: () => p.manyToOne(OrderEntity).ref(),
@@ -115,7 +150,7 @@ export const SourceEntity = defineEntity({
     measureRun: p.integer().default(0),
     /** How far a measurement that is under way is, 0 to 1. */
     measurePart: p.double().$type<number>().nullable(),
-    measured: p.json().$type<{ depth: MeasureDepth, tookSeconds: number } | null>().nullable(),
+    measured: p.json().$type<{ depth: MeasureDepth; tookSeconds: number } | null>().nullable(),
     findings: p.json().$type<Finding[] | null>().nullable(),
     /** The rules that the findings were drawn by. */
     rulesVersion: p.integer().nullable(),
@@ -141,7 +176,8 @@ export const SourceEntity = defineEntity({
 export type SourceRow = InferEntity<typeof SourceEntity>
 
 export const SampleEntity = defineEntity({
-  name: 'Sample', tableName: 'sample',
+  name: 'Sample',
+  tableName: 'sample',
   properties: {
     id: p.integer().primary().autoincrement(),
     /** Hash of all that the measurement depends on: the file, the treatment, the spec, the machine. */
@@ -161,7 +197,8 @@ export const SampleEntity = defineEntity({
 export type SampleRow = InferEntity<typeof SampleEntity>
 
 export const JobEntity = defineEntity({
-  name: 'Job', tableName: 'job',
+  name: 'Job',
+  tableName: 'job',
   properties: {
     id: p.integer().primary().autoincrement(),
     order: () => p.manyToOne(OrderEntity).ref(),
@@ -203,7 +240,8 @@ export type JobRow = InferEntity<typeof JobEntity>
 
 /** The small picture that stands for a source, apart from its row so that lists stay light. */
 export const PosterEntity = defineEntity({
-  name: 'Poster', tableName: 'poster',
+  name: 'Poster',
+  tableName: 'poster',
   properties: {
     source: () => p.oneToOne(SourceEntity).primary().ref().deleteRule('cascade'),
     /** WebP. */
@@ -213,7 +251,8 @@ export const PosterEntity = defineEntity({
 
 /** What was measured of a source, as it was measured. */
 export const MeasurementEntity = defineEntity({
-  name: 'Measurement', tableName: 'measurement',
+  name: 'Measurement',
+  tableName: 'measurement',
   properties: {
     source: () => p.oneToOne(SourceEntity).primary().ref().deleteRule('cascade'),
     measurement: p.json().$type<Measurement>(),
@@ -223,7 +262,8 @@ export const MeasurementEntity = defineEntity({
 
 /** Small pictures from places spread over a source. */
 export const StripEntity = defineEntity({
-  name: 'Strip', tableName: 'strip',
+  name: 'Strip',
+  tableName: 'strip',
   properties: {
     source: () => p.manyToOne(SourceEntity).ref().deleteRule('cascade').primary(),
     index: p.integer().primary(),
@@ -235,7 +275,8 @@ export const StripEntity = defineEntity({
 
 /** A folder that is gone through in the background, and how far that is. */
 export const ScanEntity = defineEntity({
-  name: 'Scan', tableName: 'scan',
+  name: 'Scan',
+  tableName: 'scan',
   properties: {
     id: p.integer().primary().autoincrement(),
     order: () => p.manyToOne(OrderEntity).ref(),
@@ -259,7 +300,8 @@ export type ScanRow = InferEntity<typeof ScanEntity>
 
 /** A folder that is looked at again and again for new files. */
 export const WatchEntity = defineEntity({
-  name: 'Watch', tableName: 'watch',
+  name: 'Watch',
+  tableName: 'watch',
   properties: {
     id: p.integer().primary().autoincrement(),
     order: () => p.manyToOne(OrderEntity).ref(),
@@ -278,7 +320,8 @@ export type WatchRow = InferEntity<typeof WatchEntity>
 
 /** An item of an inventory: material that is announced, and the source it turned out to be. */
 export const PlannedEntity = defineEntity({
-  name: 'Planned', tableName: 'planned_source',
+  name: 'Planned',
+  tableName: 'planned_source',
   properties: {
     id: p.integer().primary().autoincrement(),
     order: () => p.manyToOne(OrderEntity).ref(),
@@ -294,7 +337,8 @@ export type PlannedRow = InferEntity<typeof PlannedEntity>
 
 /** A disc drive; the one that ships is a stand-in whose discs are images in a directory. */
 export const DriveEntity = defineEntity({
-  name: 'Drive', tableName: 'drive',
+  name: 'Drive',
+  tableName: 'drive',
   properties: {
     id: p.integer().primary().autoincrement(),
     name: p.text(),
@@ -309,7 +353,8 @@ export type DriveRow = InferEntity<typeof DriveEntity>
 
 /** A disc that is, or was, read into an image. */
 export const DiscCopyEntity = defineEntity({
-  name: 'DiscCopy', tableName: 'disc_copy',
+  name: 'DiscCopy',
+  tableName: 'disc_copy',
   properties: {
     id: p.integer().primary().autoincrement(),
     order: () => p.manyToOne(OrderEntity).ref(),
@@ -331,7 +376,8 @@ export type DiscCopyRow = InferEntity<typeof DiscCopyEntity>
 
 /** A treatment and spec tried on some moments of a source. Its files lie in the work directory of a volume. */
 export const TrialEntity = defineEntity({
-  name: 'Trial', tableName: 'trial',
+  name: 'Trial',
+  tableName: 'trial',
   properties: {
     id: p.integer().primary().autoincrement(),
     order: () => p.manyToOne(OrderEntity).ref(),
@@ -355,7 +401,8 @@ export type TrialRow = InferEntity<typeof TrialEntity>
 
 /** What happened to a job; rows are only ever added. */
 export const JobEventEntity = defineEntity({
-  name: 'JobEvent', tableName: 'job_event',
+  name: 'JobEvent',
+  tableName: 'job_event',
   properties: {
     id: p.integer().primary().autoincrement(),
     job: () => p.manyToOne(JobEntity).ref().deleteRule('cascade').index(),
@@ -369,7 +416,8 @@ export const JobEventEntity = defineEntity({
 export type JobEventRow = InferEntity<typeof JobEventEntity>
 
 export const WorkerEntity = defineEntity({
-  name: 'Worker', tableName: 'worker',
+  name: 'Worker',
+  tableName: 'worker',
   properties: {
     id: p.uuid().primary(),
     name: p.text(),
@@ -387,7 +435,8 @@ export type WorkerRow = InferEntity<typeof WorkerEntity>
 
 /** Which worker has which task in hand, so that a lost worker's tasks can be handed out again at once. */
 export const TaskClaimEntity = defineEntity({
-  name: 'TaskClaim', tableName: 'task_claim',
+  name: 'TaskClaim',
+  tableName: 'task_claim',
   properties: {
     taskId: p.uuid().primary(),
     kind: p.text(),
@@ -397,4 +446,25 @@ export const TaskClaimEntity = defineEntity({
 })
 export type TaskClaimRow = InferEntity<typeof TaskClaimEntity>
 
-export const entities = [OrderEntity, VolumeEntity, TreatmentEntity, AssetEntity, LotEntity, SourceEntity, PosterEntity, MeasurementEntity, StripEntity, ScanEntity, WatchEntity, PlannedEntity, DriveEntity, DiscCopyEntity, SampleEntity, JobEntity, TrialEntity, JobEventEntity, WorkerEntity, TaskClaimEntity]
+export const entities = [
+  OrderEntity,
+  VolumeEntity,
+  TreatmentEntity,
+  AssetEntity,
+  LotEntity,
+  SourceEntity,
+  PosterEntity,
+  MeasurementEntity,
+  StripEntity,
+  ScanEntity,
+  WatchEntity,
+  PlannedEntity,
+  DriveEntity,
+  DiscCopyEntity,
+  SampleEntity,
+  JobEntity,
+  TrialEntity,
+  JobEventEntity,
+  WorkerEntity,
+  TaskClaimEntity,
+]

@@ -1,7 +1,21 @@
 export * from './as-records.ts'
 export * from './assets.ts'
 export * from './connection.ts'
-export type { DiscCopyRow, DriveRow, JobEventRow, JobRow, OrderRow, PlannedRow, SampleRow, ScanRow, SourceRow, TrialRow, VolumeRow, WatchRow, WorkerRow } from './entities.ts'
+export type {
+  DiscCopyRow,
+  DriveRow,
+  JobEventRow,
+  JobRow,
+  OrderRow,
+  PlannedRow,
+  SampleRow,
+  ScanRow,
+  SourceRow,
+  TrialRow,
+  VolumeRow,
+  WatchRow,
+  WorkerRow,
+} from './entities.ts'
 export * from './drafting.ts'
 export * from './drives.ts'
 export * from './inventory.ts'

@@ -5,7 +5,12 @@ import { OrderEntity, PlannedEntity, SourceEntity, type PlannedRow, type SourceR
 import { found } from './problem.ts'
 
 /** Names under which an inventory may know a source: its own, a title's disc, a sequence's folder and stem. */
-function keysOf({ relativePath, kind, disc, sequence }: Pick<SourceRow, 'relativePath' | 'kind' | 'disc' | 'sequence'>): string[] {
+function keysOf({
+  relativePath,
+  kind,
+  disc,
+  sequence,
+}: Pick<SourceRow, 'relativePath' | 'kind' | 'disc' | 'sequence'>): string[] {
   const parts = relativePath.split('/')
   const names = [parts.at(-1)!]
   if (kind === 'title' && disc) names.push(disc.path.replace(/\/VIDEO_TS$/i, ''))
@@ -14,10 +19,18 @@ function keysOf({ relativePath, kind, disc, sequence }: Pick<SourceRow, 'relativ
 }
 
 /** Matches sources to items of the inventory that no source was matched to; the first of several that fit an item is it. */
-export async function matchToInventory(tx: EntityManager, orderId: number, sources: readonly SourceRow[]): Promise<void> {
+export async function matchToInventory(
+  tx: EntityManager,
+  orderId: number,
+  sources: readonly SourceRow[],
+): Promise<void> {
   const keys = new Map(sources.map(source => [source, keysOf(source)]))
   if (sources.length === 0) return
-  const waiting = await tx.find(PlannedEntity, { order: orderId, source: null, key: { $in: [...keys.values()].flat() } })
+  const waiting = await tx.find(PlannedEntity, {
+    order: orderId,
+    source: null,
+    key: { $in: [...keys.values()].flat() },
+  })
   for (const source of sources) {
     const item = waiting.find(row => !row.source && keys.get(source)!.includes(row.key))
     if (item) item.source = tx.getReference(SourceEntity, source.id, { wrapped: true }) as never
@@ -26,31 +39,60 @@ export async function matchToInventory(tx: EntityManager, orderId: number, sourc
 }
 
 /** Adds items to an order's inventory; those whose names it has already are left as they are. Sources that are here are matched at once. */
-export async function addToInventory(em: EntityManager, orderId: number, items: readonly PlannedSource[]): Promise<{ added: number, alreadyThere: number }> {
+export async function addToInventory(
+  em: EntityManager,
+  orderId: number,
+  items: readonly PlannedSource[],
+): Promise<{ added: number; alreadyThere: number }> {
   return em.transactional(async tx => {
     const order = found(await tx.findOne(OrderEntity, orderId), 'order', orderId)
     const wanted = new Map(items.map(item => [inventoryKey(item.name), item]))
-    for (const row of await tx.find(PlannedEntity, { order: orderId, key: { $in: [...wanted.keys()] } }, { fields: ['key'] })) wanted.delete(row.key)
+    for (const row of await tx.find(
+      PlannedEntity,
+      { order: orderId, key: { $in: [...wanted.keys()] } },
+      { fields: ['key'] },
+    ))
+      wanted.delete(row.key)
     for (const [key, planned] of wanted) tx.create(PlannedEntity, { order, planned, key })
     await tx.flush()
-    const matched = new Set((await tx.find(PlannedEntity, { order: orderId, source: { $ne: null } }, { fields: ['source'] })).map(row => row.source!.id))
+    const matched = new Set(
+      (await tx.find(PlannedEntity, { order: orderId, source: { $ne: null } }, { fields: ['source'] })).map(
+        row => row.source!.id,
+      ),
+    )
     const sources = await tx.find(SourceEntity, { order: orderId }, { orderBy: { id: 1 } })
-    await matchToInventory(tx, orderId, sources.filter(source => !matched.has(source.id)))
+    await matchToInventory(
+      tx,
+      orderId,
+      sources.filter(source => !matched.has(source.id)),
+    )
     return { added: wanted.size, alreadyThere: items.length - wanted.size }
   })
 }
 
 /** An order's inventory: what is still to come first, by name. */
 export async function listInventory(em: EntityManager, orderId: number): Promise<PlannedRecord[]> {
-  const rows = await em.find(PlannedEntity, { order: orderId }, { populate: ['source'] as never, fields: ['planned', 'source.relativePath', 'source.facts'] as never })
+  const rows = await em.find(
+    PlannedEntity,
+    { order: orderId },
+    { populate: ['source'] as never, fields: ['planned', 'source.relativePath', 'source.facts'] as never },
+  )
   const records = rows.map((row: PlannedRow): PlannedRecord => {
     const source = row.source?.getEntity() as SourceRow | undefined
     return {
-      id: row.id, orderId, planned: row.planned, sourceId: source?.id ?? null, sourceName: source ? sourceName(source) : null,
+      id: row.id,
+      orderId,
+      planned: row.planned,
+      sourceId: source?.id ?? null,
+      sourceName: source ? sourceName(source) : null,
       differences: source?.facts ? differencesFromPlan(row.planned, source.facts) : [],
     }
   })
-  return records.sort((a, b) => Number(a.sourceId !== null) - Number(b.sourceId !== null) || a.planned.name.localeCompare(b.planned.name, 'en', { numeric: true }))
+  return records.sort(
+    (a, b) =>
+      Number(a.sourceId !== null) - Number(b.sourceId !== null) ||
+      a.planned.name.localeCompare(b.planned.name, 'en', { numeric: true }),
+  )
 }
 
 /** Takes items out of an inventory; sources stay. */

@@ -14,20 +14,40 @@ export interface ActionOutcome {
   reason: string | null
 }
 
-const verbs: Record<JobAction, string> = { release: 'released', hold: 'held', resume: 'resumed', cancel: 'cancelled', retry: 'tried again', remove: 'removed' }
+const verbs: Record<JobAction, string> = {
+  release: 'released',
+  hold: 'held',
+  resume: 'resumed',
+  cancel: 'cancelled',
+  retry: 'tried again',
+  remove: 'removed',
+}
 
-interface Locked { id: number, state: JobState, name: string, hasChanged: boolean }
+interface Locked {
+  id: number
+  state: JobState
+  name: string
+  hasChanged: boolean
+}
 
 /**
  * Does what a person asks of jobs: in one transaction, each that can; those that cannot say why and do not stop the rest. A batch takes a few statements,
  * however many jobs it has.
  */
-export async function actOnJobs(em: EntityManager, ids: readonly number[], action: JobAction): Promise<ActionOutcome[]> {
+export async function actOnJobs(
+  em: EntityManager,
+  ids: readonly number[],
+  action: JobAction,
+): Promise<ActionOutcome[]> {
   return em.transactional(async tx => {
     // Locked in the order of their numbers, so that two batches wait for each other instead of locking each other out.
-    const rows = await run<Locked>(tx, `
+    const rows = await run<Locked>(
+      tx,
+      `
       select job.id, job.state, regexp_replace(source.relative_path, '^.*/', '') as name, job.identity is distinct from source.identity as "hasChanged"
-      from job join source on source.id = job.source_id where job.id = any(?::int[]) order by job.id for update of job`, [asArray(ids)])
+      from job join source on source.id = job.source_id where job.id = any(?::int[]) order by job.id for update of job`,
+      [asArray(ids)],
+    )
     const byId = new Map(rows.map(row => [row.id, row]))
     const wanted = [...new Set(ids)]
     const outcomes = wanted.map((id): ActionOutcome => {
@@ -35,7 +55,8 @@ export async function actOnJobs(em: EntityManager, ids: readonly number[], actio
       return { id, done: reason === null, reason }
     })
     const going = outcomes.filter(outcome => outcome.done).map(outcome => byId.get(outcome.id)!)
-    if (action === 'remove') await run(tx, 'delete from job where id = any(?::int[])', [asArray(going.map(job => job.id))])
+    if (action === 'remove')
+      await run(tx, 'delete from job where id = any(?::int[])', [asArray(going.map(job => job.id))])
     else await move(tx, going, action)
     return outcomes
   })
@@ -46,7 +67,8 @@ function refusalOf(job: Locked | undefined, id: number, action: JobAction): stri
   const fits = action === 'remove' ? job.state === 'draft' : nextState(job.state, action) !== null
   if (!fits) return `Job ${id} is ${describeState(job.state)} and cannot be ${verbs[action]}.`
   // Its treatment was worked out from what the source was then.
-  if (action === 'release' && job.hasChanged) return `${job.name} was read anew since job ${id} was drafted. Draft it again, then release it.`
+  if (action === 'release' && job.hasChanged)
+    return `${job.name} was read anew since job ${id} was drafted. Draft it again, then release it.`
   return null
 }
 
@@ -59,10 +81,18 @@ async function move(tx: EntityManager, jobs: readonly Locked[], action: Exclude<
     const ids = jobs.filter(job => job.state === state).map(job => job.id)
     const to = nextState(state, action as JobEvent)!
     if (action === 'release' || action === 'retry') {
-      await run(tx, `update job set state = ?, position = ? + entry.place, released_at = now()${action === 'retry' ? `, ${afresh}` : ''} from unnest(?::int[]) with ordinality as entry (id, place) where job.id = entry.id`, [to, last, asArray(ids)])
+      await run(
+        tx,
+        `update job set state = ?, position = ? + entry.place, released_at = now()${action === 'retry' ? `, ${afresh}` : ''} from unnest(?::int[]) with ordinality as entry (id, place) where job.id = entry.id`,
+        [to, last, asArray(ids)],
+      )
       last += ids.length
     } else {
-      await run(tx, `update job set state = ?${action === 'cancel' ? ', finished_at = now()' : ''} where id = any(?::int[])`, [to, asArray(ids)])
+      await run(
+        tx,
+        `update job set state = ?${action === 'cancel' ? ', finished_at = now()' : ''} where id = any(?::int[])`,
+        [to, asArray(ids)],
+      )
     }
     await recordAll(tx, ids, action, state, to)
   }
@@ -72,10 +102,17 @@ async function move(tx: EntityManager, jobs: readonly Locked[], action: Exclude<
  * Moves jobs, in the order given, to just before another one, or to the end.
  * Positions are fractions between the neighbours, so that no other row changes.
  */
-export async function moveJobs(em: EntityManager, ids: readonly number[], beforeId: number | null): Promise<JobRecord[]> {
+export async function moveJobs(
+  em: EntityManager,
+  ids: readonly number[],
+  beforeId: number | null,
+): Promise<JobRecord[]> {
   await em.transactional(async tx => {
     await run(tx, 'select pg_advisory_xact_lock(7001)')
-    const jobs = await run<{ id: number, position: number, state: JobState }>(tx, 'select id, position, state from job order by position, id')
+    const jobs = await run<{ id: number; position: number; state: JobState }>(
+      tx,
+      'select id, position, state from job order by position, id',
+    )
     const byId = new Map(jobs.map(job => [job.id, job]))
     const moving = ids.map(id => found(byId.get(id) ?? null, 'job', id))
     const inHand = new Set(ids)
@@ -86,12 +123,24 @@ export async function moveJobs(em: EntityManager, ids: readonly number[], before
     const high = others[at]?.position ?? low + moving.length + 1
     const step = (high - low) / (moving.length + 1)
     const place = (placed: readonly { id: number }[], from: number, by: number) =>
-      run(tx, 'update job set position = ? + ? * entry.place from unnest(?::int[]) with ordinality as entry (id, place) where job.id = entry.id', [from, by, asArray(placed.map(job => job.id))])
+      run(
+        tx,
+        'update job set position = ? + ? * entry.place from unnest(?::int[]) with ordinality as entry (id, place) where job.id = entry.id',
+        [from, by, asArray(placed.map(job => job.id))],
+      )
     // After very many moves to one spot the fractions run out of digits; then all are numbered afresh.
-    if (low + step <= low || high - step >= high) await place([...others.slice(0, at), ...moving, ...others.slice(at)], 0, 1)
+    if (low + step <= low || high - step >= high)
+      await place([...others.slice(0, at), ...moving, ...others.slice(at)], 0, 1)
     else await place(moving, low, step)
     for (const state of new Set(moving.map(job => job.state))) {
-      await recordAll(tx, moving.filter(job => job.state === state).map(job => job.id), 'move', state, state, beforeId === null ? 'to the end' : `before job ${beforeId}`)
+      await recordAll(
+        tx,
+        moving.filter(job => job.state === state).map(job => job.id),
+        'move',
+        state,
+        state,
+        beforeId === null ? 'to the end' : `before job ${beforeId}`,
+      )
     }
   })
   return listJobs(em.fork(), { ids })

@@ -3,8 +3,20 @@ import { nextState, type JobEvent, type JobState } from '@hematine/core'
 import { JobEntity, JobEventEntity, type JobRow } from './entities.ts'
 
 /** Adds the row of an event to a job's history. */
-export function record(em: EntityManager, job: JobRow, event: JobEvent | 'create' | 'move', from: JobState | null, note: string | null): void {
-  em.create(JobEventEntity, { job: em.getReference(JobEntity, job.id), event, fromState: from, toState: job.state, note })
+export function record(
+  em: EntityManager,
+  job: JobRow,
+  event: JobEvent | 'create' | 'move',
+  from: JobState | null,
+  note: string | null,
+): void {
+  em.create(JobEventEntity, {
+    job: em.getReference(JobEntity, job.id),
+    event,
+    fromState: from,
+    toState: job.state,
+    note,
+  })
 }
 
 /**
@@ -21,9 +33,20 @@ export function applyEvent(em: EntityManager, job: JobRow, event: JobEvent, note
 }
 
 /** Adds a row of the same event to many jobs' histories in one statement. */
-export async function recordAll(em: EntityManager, jobIds: readonly number[], event: JobEvent | 'create' | 'move', from: JobState | null, to: JobState, note: string | null = null): Promise<void> {
+export async function recordAll(
+  em: EntityManager,
+  jobIds: readonly number[],
+  event: JobEvent | 'create' | 'move',
+  from: JobState | null,
+  to: JobState,
+  note: string | null = null,
+): Promise<void> {
   if (jobIds.length === 0) return
-  await run(em, 'insert into job_event (job_id, event, from_state, to_state, note) select id, ?, ?, ?, ? from unnest(?::int[]) as id', [event, from, to, note, asArray(jobIds)])
+  await run(
+    em,
+    'insert into job_event (job_id, event, from_state, to_state, note) select id, ?, ?, ?, ? from unnest(?::int[]) as id',
+    [event, from, to, note, asArray(jobIds)],
+  )
 }
 
 /** Runs a statement within the transaction of `em`. */

@@ -14,8 +14,15 @@ async function lockJob(em: EntityManager, id: number): Promise<JobRow> {
 }
 
 /** Jobs of an order in plan order, or some of them by number. */
-export async function listJobs(em: EntityManager, where: { orderId: number } | { ids: readonly number[] }): Promise<JobRecord[]> {
-  const rows = await em.find(JobEntity, 'orderId' in where ? { order: where.orderId } : { id: { $in: [...where.ids] } }, { ...withSource, orderBy: { position: 1, id: 1 } })
+export async function listJobs(
+  em: EntityManager,
+  where: { orderId: number } | { ids: readonly number[] },
+): Promise<JobRecord[]> {
+  const rows = await em.find(
+    JobEntity,
+    'orderId' in where ? { order: where.orderId } : { id: { $in: [...where.ids] } },
+    { ...withSource, orderBy: { position: 1, id: 1 } },
+  )
   return rows.map(jobRecord)
 }
 
@@ -33,7 +40,11 @@ export async function readJob(em: EntityManager, id: number): Promise<JobDetail>
 
 /** The newest events of an order's jobs, newest first. */
 export async function listEvents(em: EntityManager, orderId: number, limit: number): Promise<JobEventRecord[]> {
-  const rows = await em.find(JobEventEntity, { job: { order: orderId }, event: { $nin: ['dispatch'] } }, { orderBy: { id: -1 }, limit })
+  const rows = await em.find(
+    JobEventEntity,
+    { job: { order: orderId }, event: { $nin: ['dispatch'] } },
+    { orderBy: { id: -1 }, limit },
+  )
   return rows.map(jobEventRecord)
 }
 
@@ -56,9 +67,13 @@ export async function measureJobAgain(em: EntityManager, queue: TaskQueue, jobId
 export async function dispatchJobs(em: EntityManager, queue: TaskQueue, freeLanes: number): Promise<number> {
   return em.transactional(async tx => {
     await tx.getConnection().execute('select pg_advisory_xact_lock(7002)', [], 'all', tx.getTransactionContext())
-    const room = freeLanes - await tx.count(JobEntity, { state: 'queued' })
+    const room = freeLanes - (await tx.count(JobEntity, { state: 'queued' }))
     if (room <= 0) return 0
-    const jobs = await tx.find(JobEntity, { state: 'waiting', workerId: null, $or: [{ notBefore: null }, { notBefore: { $lt: new Date() } }] }, { orderBy: { position: 1, id: 1 }, limit: room, lockMode: LockMode.PESSIMISTIC_PARTIAL_WRITE })
+    const jobs = await tx.find(
+      JobEntity,
+      { state: 'waiting', workerId: null, $or: [{ notBefore: null }, { notBefore: { $lt: new Date() } }] },
+      { orderBy: { position: 1, id: 1 }, limit: room, lockMode: LockMode.PESSIMISTIC_PARTIAL_WRITE },
+    )
     for (const job of jobs) {
       job.attempt++
       applyEvent(tx, job, 'dispatch')
@@ -69,12 +84,24 @@ export async function dispatchJobs(em: EntityManager, queue: TaskQueue, freeLane
 }
 
 /** A job with all that a worker needs, now running and the worker's; or null when it is no longer to be done in this attempt. */
-export async function startJob(em: EntityManager, jobId: number, attempt: number, worker: { id: string, name: string }): Promise<JobRow | null> {
+export async function startJob(
+  em: EntityManager,
+  jobId: number,
+  attempt: number,
+  worker: { id: string; name: string },
+): Promise<JobRow | null> {
   return em.transactional(async tx => {
     const job = await tx.findOne(JobEntity, jobId, { lockMode: LockMode.PESSIMISTIC_WRITE })
     if (!job || job.attempt !== attempt || job.state !== 'queued') return null
     applyEvent(tx, job, 'start', worker.name)
-    tx.assign(job, { workerId: worker.id, workerName: worker.name, startedAt: new Date(), progress: null, notBefore: null, reason: null })
+    tx.assign(job, {
+      workerId: worker.id,
+      workerName: worker.name,
+      startedAt: new Date(),
+      progress: null,
+      notBefore: null,
+      reason: null,
+    })
     await tx.flush()
     await tx.populate(job, ['source', 'source.volume', 'deliveryVolume', 'sample', 'facts', 'findings'] as never)
     return job
@@ -82,22 +109,46 @@ export async function startJob(em: EntityManager, jobId: number, attempt: number
 }
 
 /** Lets a worker go on with a job whose process it still holds. @returns false when it is no longer its to continue */
-export async function continueJob(em: EntityManager, jobId: number, attempt: number, workerId: string): Promise<boolean> {
+export async function continueJob(
+  em: EntityManager,
+  jobId: number,
+  attempt: number,
+  workerId: string,
+): Promise<boolean> {
   return ownJob(em, jobId, attempt, workerId, (tx, job) => job.state === 'waiting' && applyEvent(tx, job, 'continue'))
 }
 
 /** Writes how far a running job is. @returns false when it is no longer this worker's running job */
-export async function keepProgress(em: EntityManager, jobId: number, attempt: number, workerId: string, progress: JobProgress): Promise<boolean> {
-  return await em.nativeUpdate(JobEntity, { id: jobId, attempt, workerId, state: 'running' }, { progress }) > 0
+export async function keepProgress(
+  em: EntityManager,
+  jobId: number,
+  attempt: number,
+  workerId: string,
+  progress: JobProgress,
+): Promise<boolean> {
+  return (await em.nativeUpdate(JobEntity, { id: jobId, attempt, workerId, state: 'running' }, { progress })) > 0
 }
 
 /** State of a job that is in a worker's hands in this attempt; null when it no longer is. */
-export async function stateInHand(em: EntityManager, jobId: number, attempt: number, workerId: string): Promise<JobState | null> {
-  return (await em.findOne(JobEntity, { id: jobId, attempt, workerId }, { fields: ['state'], refresh: true }))?.state ?? null
+export async function stateInHand(
+  em: EntityManager,
+  jobId: number,
+  attempt: number,
+  workerId: string,
+): Promise<JobState | null> {
+  return (
+    (await em.findOne(JobEntity, { id: jobId, attempt, workerId }, { fields: ['state'], refresh: true }))?.state ?? null
+  )
 }
 
 /** Runs a change on a job if it is still in this attempt and this worker's. */
-async function ownJob(em: EntityManager, jobId: number, attempt: number, workerId: string, change: (tx: EntityManager, job: JobRow) => boolean): Promise<boolean> {
+async function ownJob(
+  em: EntityManager,
+  jobId: number,
+  attempt: number,
+  workerId: string,
+  change: (tx: EntityManager, job: JobRow) => boolean,
+): Promise<boolean> {
   return em.transactional(async tx => {
     const job = await lockJob(tx, jobId)
     return job.attempt === attempt && job.workerId === workerId && change(tx, job)
@@ -109,11 +160,18 @@ async function ownJob(em: EntityManager, jobId: number, attempt: number, workerI
  * nobody has begun again, becomes this worker's once more: what is finished is not done twice.
  * @returns false when it is another's now, was cancelled, or is held
  */
-export async function beginPlacing(em: EntityManager, jobId: number, attempt: number, workerId: string, result: { check: Check, temporaryPath: string, outputPath: string, workSeconds: number }): Promise<boolean> {
+export async function beginPlacing(
+  em: EntityManager,
+  jobId: number,
+  attempt: number,
+  workerId: string,
+  result: { check: Check; temporaryPath: string; outputPath: string; workSeconds: number },
+): Promise<boolean> {
   return em.transactional(async tx => {
     const job = await lockJob(tx, jobId)
     if (job.attempt !== attempt) return false
-    if (job.workerId !== workerId && !(job.state === 'waiting' && !job.workerId && applyEvent(tx, job, 'continue'))) return false
+    if (job.workerId !== workerId && !(job.state === 'waiting' && !job.workerId && applyEvent(tx, job, 'continue')))
+      return false
     if (!applyEvent(tx, job, 'place')) return false
     tx.assign(job, { ...result, workerId })
     return true
@@ -129,16 +187,25 @@ export async function renamePlacing(em: EntityManager, jobId: number, outputPath
 export async function finishJob(em: EntityManager, jobId: number): Promise<void> {
   await em.transactional(async tx => {
     const job = await lockJob(tx, jobId)
-    if (applyEvent(tx, job, 'finish', job.outputPath)) tx.assign(job, { workerId: null, progress: null, temporaryPath: null, finishedAt: new Date() })
+    if (applyEvent(tx, job, 'finish', job.outputPath))
+      tx.assign(job, { workerId: null, progress: null, temporaryPath: null, finishedAt: new Date() })
   })
 }
 
 /** The job ended without a result that may be handed over. A check that failed is kept, so that its reasons can be read. */
-export async function failJob(em: EntityManager, jobId: number, attempt: number, workerId: string | null, reason: string, check: Check | null = null): Promise<void> {
+export async function failJob(
+  em: EntityManager,
+  jobId: number,
+  attempt: number,
+  workerId: string | null,
+  reason: string,
+  check: Check | null = null,
+): Promise<void> {
   await em.transactional(async tx => {
     const job = await lockJob(tx, jobId)
     if (job.attempt !== attempt || (job.workerId ?? null) !== workerId) return
-    if (applyEvent(tx, job, 'fail', reason)) tx.assign(job, { workerId: null, progress: null, temporaryPath: null, reason, check, finishedAt: new Date() })
+    if (applyEvent(tx, job, 'fail', reason))
+      tx.assign(job, { workerId: null, progress: null, temporaryPath: null, reason, check, finishedAt: new Date() })
   })
 }
 
@@ -146,7 +213,13 @@ export async function failJob(em: EntityManager, jobId: number, attempt: number,
 const mostLosses = 5
 
 /** The job's process broke off: it waits again, or is given up when that has happened too often. */
-export async function loseJob(em: EntityManager, jobId: number, attempt: number, workerId: string, why: string): Promise<void> {
+export async function loseJob(
+  em: EntityManager,
+  jobId: number,
+  attempt: number,
+  workerId: string,
+  why: string,
+): Promise<void> {
   await ownJob(em, jobId, attempt, workerId, (tx, job) => {
     lose(tx, job, why)
     return true
@@ -157,10 +230,21 @@ export async function loseJob(em: EntityManager, jobId: number, attempt: number,
 const waitForVolumeMilliseconds = 10_000
 
 /** A volume that the job needs is not there: it waits for it, with the reason, and is begun when it is back. Nothing was done wrong, so nothing is counted. */
-export async function postponeJob(em: EntityManager, jobId: number, attempt: number, workerId: string, reason: string): Promise<void> {
+export async function postponeJob(
+  em: EntityManager,
+  jobId: number,
+  attempt: number,
+  workerId: string,
+  reason: string,
+): Promise<void> {
   await ownJob(em, jobId, attempt, workerId, (tx, job) => {
     applyEvent(tx, job, 'lose', reason)
-    tx.assign(job, { workerId: null, progress: null, reason, notBefore: new Date(Date.now() + waitForVolumeMilliseconds) })
+    tx.assign(job, {
+      workerId: null,
+      progress: null,
+      reason,
+      notBefore: new Date(Date.now() + waitForVolumeMilliseconds),
+    })
     return true
   })
 }
@@ -169,7 +253,11 @@ export async function postponeJob(em: EntityManager, jobId: number, attempt: num
 export function lose(em: EntityManager, job: JobRow, why: string): void {
   const losses = job.losses + 1
   const reason = `The work broke off ${losses} times (last: ${why}), so it is not begun again by itself. The source is probably damaged in a way that the media libraries do not survive, or memory runs out. Look at the source, then try again.`
-  if (losses >= mostLosses && (job.state === 'running' || job.state === 'queued') && applyEvent(em, job, 'fail', reason)) {
+  if (
+    losses >= mostLosses &&
+    (job.state === 'running' || job.state === 'queued') &&
+    applyEvent(em, job, 'fail', reason)
+  ) {
     em.assign(job, { workerId: null, progress: null, losses, reason, finishedAt: new Date() })
     return
   }
@@ -180,7 +268,11 @@ export function lose(em: EntityManager, job: JobRow, why: string): void {
 
 /** Gives up a worker's hold on a job that was cancelled, or held without a process. */
 export async function letGo(em: EntityManager, jobId: number, attempt: number, workerId: string): Promise<void> {
-  await em.nativeUpdate(JobEntity, { id: jobId, attempt, workerId, state: { $nin: ['running', 'placing'] } }, { workerId: null, progress: null })
+  await em.nativeUpdate(
+    JobEntity,
+    { id: jobId, attempt, workerId, state: { $nin: ['running', 'placing'] } },
+    { workerId: null, progress: null },
+  )
 }
 
 /** Jobs that a worker has in hand, in whatever state a person has put them meanwhile. */
@@ -189,9 +281,17 @@ export async function jobsOf(em: EntityManager, workerId: string): Promise<JobRo
 }
 
 /** Jobs that were about to be placed when their worker was lost, now this worker's. */
-export async function adoptPlacing(em: EntityManager, worker: { id: string, name: string }): Promise<JobRow[]> {
+export async function adoptPlacing(em: EntityManager, worker: { id: string; name: string }): Promise<JobRow[]> {
   return em.transactional(async tx => {
-    const jobs = await tx.find(JobEntity, { state: 'placing', workerId: null }, { populate: ['source', 'deliveryVolume'] as never, lockMode: LockMode.PESSIMISTIC_PARTIAL_WRITE, lockTableAliases: ['j0'] })
+    const jobs = await tx.find(
+      JobEntity,
+      { state: 'placing', workerId: null },
+      {
+        populate: ['source', 'deliveryVolume'] as never,
+        lockMode: LockMode.PESSIMISTIC_PARTIAL_WRITE,
+        lockTableAliases: ['j0'],
+      },
+    )
     for (const job of jobs) tx.assign(job, { workerId: worker.id, workerName: worker.name })
     return jobs
   })
@@ -199,17 +299,25 @@ export async function adoptPlacing(em: EntityManager, worker: { id: string, name
 
 /** A job about to be placed, with its source and delivery volume; null when it is not, or no longer. */
 export async function readPlacing(em: EntityManager, jobId: number): Promise<JobRow | null> {
-  return em.findOne(JobEntity, { id: jobId, state: 'placing' }, { populate: ['source', 'deliveryVolume'] as never, refresh: true })
+  return em.findOne(
+    JobEntity,
+    { id: jobId, state: 'placing' },
+    { populate: ['source', 'deliveryVolume'] as never, refresh: true },
+  )
 }
 
 /** Whether the temporary file of a job's attempt is still somebody's. */
 export async function needsTemporary(em: EntityManager, jobId: number, attempt: number): Promise<boolean> {
-  return await em.count(JobEntity, { id: jobId, attempt, $or: [{ state: 'placing' }, { workerId: { $ne: null } }] }) > 0
+  return (
+    (await em.count(JobEntity, { id: jobId, attempt, $or: [{ state: 'placing' }, { workerId: { $ne: null } }] })) > 0
+  )
 }
 
 /** Whether a job that was released is not over yet. */
 export async function isOpen(em: EntityManager, jobId: number): Promise<boolean> {
-  return await em.count(JobEntity, { id: jobId, state: { $in: ['waiting', 'queued', 'running', 'held', 'placing'] } }) > 0
+  return (
+    (await em.count(JobEntity, { id: jobId, state: { $in: ['waiting', 'queued', 'running', 'held', 'placing'] } })) > 0
+  )
 }
 
 /** Loaded rows behind a job's or sample's references. */
@@ -227,5 +335,9 @@ export function deliveryVolumeOf(job: JobRow): VolumeRow {
 
 /** A job with its source, both volumes and its sample loaded. */
 export async function readJobWithFiles(em: EntityManager, id: number): Promise<JobRow> {
-  return found(await em.findOne(JobEntity, id, { populate: ['source', 'source.volume', 'deliveryVolume', 'sample'] as never }), 'job', id)
+  return found(
+    await em.findOne(JobEntity, id, { populate: ['source', 'source.volume', 'deliveryVolume', 'sample'] as never }),
+    'job',
+    id,
+  )
 }

@@ -15,7 +15,12 @@ export interface Change {
  * `onGap` is called after a reconnection: changes may have been missed, so read everything again. `onLost` is called when the connection breaks.
  * @returns a function that ends the listening
  */
-export async function listen(url: string, onChange: (change: Change) => void, onGap: () => void, onLost: () => void = () => undefined): Promise<() => Promise<void>> {
+export async function listen(
+  url: string,
+  onChange: (change: Change) => void,
+  onGap: () => void,
+  onLost: () => void = () => undefined,
+): Promise<() => Promise<void>> {
   let client: pg.Client | null = null
   let ended = false
   let retry: NodeJS.Timeout | undefined

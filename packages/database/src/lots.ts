@@ -1,5 +1,14 @@
 import type { EntityManager } from '@mikro-orm/postgresql'
-import { describeLikeness, likenessKey, likenessOf, lotLetter, oddOneOutOf, type Fineness, type LotRecord, type SourceFilter } from '@hematine/core'
+import {
+  describeLikeness,
+  likenessKey,
+  likenessOf,
+  lotLetter,
+  oddOneOutOf,
+  type Fineness,
+  type LotRecord,
+  type SourceFilter,
+} from '@hematine/core'
 import { LotEntity, OrderEntity, SourceEntity, type LotRow, type SourceRow } from './entities.ts'
 import { found, Problem } from './problem.ts'
 import { whereSources } from './source-lists.ts'
@@ -11,13 +20,25 @@ export function lotName(row: Pick<LotRow, 'name' | 'number'>): string {
 
 /** One change of an order's lots at a time, so that two sources that are alike never found two lots. */
 async function lockLots(tx: EntityManager, orderId: number): Promise<void> {
-  await tx.getConnection().execute('select pg_advisory_xact_lock(7003, ?)', [orderId], 'all', tx.getTransactionContext())
+  await tx
+    .getConnection()
+    .execute('select pg_advisory_xact_lock(7003, ?)', [orderId], 'all', tx.getTransactionContext())
 }
 
-async function newLot(tx: EntityManager, orderId: number, rest: Pick<LotRow, 'likeness' | 'likenessKeys' | 'byHand'> & { name?: string | null }): Promise<LotRow> {
+async function newLot(
+  tx: EntityManager,
+  orderId: number,
+  rest: Pick<LotRow, 'likeness' | 'likenessKeys' | 'byHand'> & { name?: string | null },
+): Promise<LotRow> {
   // The first letter that is free: lots that dissolve while sources are measured leave theirs to others.
-  const [row] = await tx.getConnection().execute<{ free: number }[]>(
-    'select coalesce(min(number), 0)::int as free from generate_series(0, (select count(*) from lot where order_id = ?)) as number where number not in (select number from lot where order_id = ?)', [orderId, orderId], 'all', tx.getTransactionContext())
+  const [row] = await tx
+    .getConnection()
+    .execute<{ free: number }[]>(
+      'select coalesce(min(number), 0)::int as free from generate_series(0, (select count(*) from lot where order_id = ?)) as number where number not in (select number from lot where order_id = ?)',
+      [orderId, orderId],
+      'all',
+      tx.getTransactionContext(),
+    )
   const lot = tx.create(LotEntity, { order: orderId, number: row!.free, ...rest } as never)
   await tx.flush()
   return lot as LotRow
@@ -25,7 +46,14 @@ async function newLot(tx: EntityManager, orderId: number, rest: Pick<LotRow, 'li
 
 /** Removes lots that hold nothing any more. */
 async function dropEmptyLots(tx: EntityManager, orderId: number): Promise<void> {
-  await tx.getConnection().execute('delete from lot where order_id = ? and not exists (select 1 from source where source.lot_id = lot.id)', [orderId], 'all', tx.getTransactionContext())
+  await tx
+    .getConnection()
+    .execute(
+      'delete from lot where order_id = ? and not exists (select 1 from source where source.lot_id = lot.id)',
+      [orderId],
+      'all',
+      tx.getTransactionContext(),
+    )
 }
 
 /** Puts a source that was read into the lot of its likeness, which is made when there is none, and writes the source. One that a person placed stays where it is. */
@@ -36,7 +64,14 @@ export async function placeInLot(tx: EntityManager, source: SourceRow): Promise<
   const { lotFineness } = await tx.findOneOrFail(OrderEntity, orderId)
   const likeness = likenessOf(source.facts, source.findings ?? [], lotFineness)
   const key = likenessKey(likeness)
-  const [known] = await tx.getConnection().execute<{ id: number }[]>('select id from lot where order_id = ? and likeness_keys @> to_jsonb(?::text) order by id limit 1', [orderId, key], 'all', tx.getTransactionContext())
+  const [known] = await tx
+    .getConnection()
+    .execute<{ id: number }[]>(
+      'select id from lot where order_id = ? and likeness_keys @> to_jsonb(?::text) order by id limit 1',
+      [orderId, key],
+      'all',
+      tx.getTransactionContext(),
+    )
   const lotId = known?.id ?? (await newLot(tx, orderId, { likeness, likenessKeys: [key], byHand: false })).id
   const before = source.lot?.id
   if (before !== lotId) source.lot = tx.getReference(LotEntity, lotId, { wrapped: true }) as never
@@ -48,19 +83,38 @@ export async function placeInLot(tx: EntityManager, source: SourceRow): Promise<
 export async function listLots(em: EntityManager, orderId: number, filter: SourceFilter): Promise<LotRecord[]> {
   const lots = await em.find(LotEntity, { order: orderId }, { orderBy: { number: 1 } })
   const where = whereSources(orderId, filter)
-  const sums = await em.getConnection().execute<{ lot_id: number | null, count: number, seconds: number, bytes: number }[]>(
-    `select lot_id, count(*)::int as count, coalesce(sum(seconds), 0)::float8 as seconds, coalesce(sum(bytes), 0)::float8 as bytes from source where ${where.sql} group by lot_id`, where.values)
-  const whole = await em.getConnection().execute<{ lot_id: number, count: number }[]>('select lot_id, count(*)::int as count from source where order_id = ? and lot_id is not null group by lot_id', [orderId])
+  const sums = await em
+    .getConnection()
+    .execute<{ lot_id: number | null; count: number; seconds: number; bytes: number }[]>(
+      `select lot_id, count(*)::int as count, coalesce(sum(seconds), 0)::float8 as seconds, coalesce(sum(bytes), 0)::float8 as bytes from source where ${where.sql} group by lot_id`,
+      where.values,
+    )
+  const whole = await em
+    .getConnection()
+    .execute<{ lot_id: number; count: number }[]>(
+      'select lot_id, count(*)::int as count from source where order_id = ? and lot_id is not null group by lot_id',
+      [orderId],
+    )
   const countOf = new Map(whole.map(row => [row.lot_id, row.count]))
   const near = lots.map(lot => ({ id: lot.id, likeness: lot.likeness, count: countOf.get(lot.id) ?? 0 }))
   return lots.flatMap(lot => {
     const sum = sums.find(row => row.lot_id === lot.id)
     if (!sum) return []
     const odd = countOf.get(lot.id) === 1 && !lot.byHand ? oddOneOutOf(lot.likeness, near) : null
-    return [{
-      id: lot.id, orderId, name: lotName(lot), reason: describeLikeness(lot.likeness), byHand: lot.byHand, oddOneOut: odd && { lotId: odd.lot.id, differences: odd.differences },
-      count: sum.count, seconds: sum.seconds, bytes: sum.bytes, treatmentId: lot.treatment?.id ?? null,
-    }]
+    return [
+      {
+        id: lot.id,
+        orderId,
+        name: lotName(lot),
+        reason: describeLikeness(lot.likeness),
+        byHand: lot.byHand,
+        oddOneOut: odd && { lotId: odd.lot.id, differences: odd.differences },
+        count: sum.count,
+        seconds: sum.seconds,
+        bytes: sum.bytes,
+        treatmentId: lot.treatment?.id ?? null,
+      },
+    ]
   })
 }
 
@@ -74,18 +128,28 @@ export async function renameLot(em: EntityManager, lotId: number, name: string |
  * Moves sources into a lot, or into a new one, by a person's wish: they stay there whatever is found of them later.
  * @returns the lot's number
  */
-export async function moveToLot(em: EntityManager, sourceIds: readonly number[], lotId: number | null): Promise<number> {
+export async function moveToLot(
+  em: EntityManager,
+  sourceIds: readonly number[],
+  lotId: number | null,
+): Promise<number> {
   return em.transactional(async tx => {
     const sources = await tx.find(SourceEntity, { id: { $in: [...sourceIds] } })
     const first = found(sources[0] ?? null, 'source', sourceIds[0] ?? 0)
     const orderId = first.order.id
     await lockLots(tx, orderId)
-    if (sources.some(source => source.order.id !== orderId)) throw new Problem(409, 'other-order', 'These sources belong to different orders and cannot share a lot.')
+    if (sources.some(source => source.order.id !== orderId))
+      throw new Problem(409, 'other-order', 'These sources belong to different orders and cannot share a lot.')
     const unread = sources.find(source => !source.facts)
     if (unread) throw new Problem(409, 'not-read', `${unread.name} has no facts yet and cannot be put into a lot.`)
-    const lot = lotId === null
-      ? await newLot(tx, orderId, { likeness: likenessOf(first.facts!, first.findings ?? []), likenessKeys: [], byHand: true })
-      : found(await tx.findOne(LotEntity, { id: lotId, order: orderId }), 'lot', lotId)
+    const lot =
+      lotId === null
+        ? await newLot(tx, orderId, {
+            likeness: likenessOf(first.facts!, first.findings ?? []),
+            likenessKeys: [],
+            byHand: true,
+          })
+        : found(await tx.findOne(LotEntity, { id: lotId, order: orderId }), 'lot', lotId)
     for (const source of sources) tx.assign(source, { lot: lot.id, lotByHand: true } as never)
     await tx.flush()
     await dropEmptyLots(tx, orderId)
@@ -96,8 +160,11 @@ export async function moveToLot(em: EntityManager, sourceIds: readonly number[],
 /** Joins lots into the first of them. Later arrivals like any of them come there too. */
 export async function mergeLots(em: EntityManager, lotIds: readonly number[]): Promise<void> {
   await em.transactional(async tx => {
-    const [into, ...others] = await Promise.all(lotIds.map(async id => found(await tx.findOne(LotEntity, id), 'lot', id)))
-    if (!into || others.some(lot => lot.order.id !== into.order.id)) throw new Problem(409, 'other-order', 'These lots belong to different orders and cannot be joined.')
+    const [into, ...others] = await Promise.all(
+      lotIds.map(async id => found(await tx.findOne(LotEntity, id), 'lot', id)),
+    )
+    if (!into || others.some(lot => lot.order.id !== into.order.id))
+      throw new Problem(409, 'other-order', 'These lots belong to different orders and cannot be joined.')
     await lockLots(tx, into.order.id)
     for (const other of others) await tx.nativeUpdate(SourceEntity, { lot: other.id }, { lot: into.id } as never)
     into.likenessKeys = [...new Set([...into.likenessKeys, ...others.flatMap(lot => lot.likenessKeys)])]
@@ -115,7 +182,12 @@ export async function setFineness(em: EntityManager, orderId: number, fineness: 
     if (order.lotFineness === fineness) return
     order.lotFineness = fineness
     await tx.flush()
-    for (const source of await tx.find(SourceEntity, { order: orderId, lotByHand: false, state: 'ready' }, { orderBy: { id: 1 } })) await placeInLot(tx, source)
+    for (const source of await tx.find(
+      SourceEntity,
+      { order: orderId, lotByHand: false, state: 'ready' },
+      { orderBy: { id: 1 } },
+    ))
+      await placeInLot(tx, source)
   })
 }
 

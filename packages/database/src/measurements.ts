@@ -1,6 +1,16 @@
 import { LockMode } from '@mikro-orm/core'
 import type { EntityManager } from '@mikro-orm/postgresql'
-import { findingsOf, likenessOf, materialOf, rulesVersion, toNumber, type MeasureDepth, type Measurement, type MeasureState, type SourceFacts } from '@hematine/core'
+import {
+  findingsOf,
+  likenessOf,
+  materialOf,
+  rulesVersion,
+  toNumber,
+  type MeasureDepth,
+  type Measurement,
+  type MeasureState,
+  type SourceFacts,
+} from '@hematine/core'
 import { MeasurementEntity, SourceEntity, StripEntity, type SourceRow } from './entities.ts'
 import { placeInLot } from './lots.ts'
 import { found, Problem } from './problem.ts'
@@ -10,8 +20,14 @@ import type { TaskQueue } from './queue.ts'
 export function factColumns(facts: SourceFacts | null) {
   const { video } = facts ?? {}
   return {
-    material: facts ? materialOf(facts) : null, codec: video?.codec ?? facts?.audio[0]?.codec ?? null, width: video?.width ?? null, height: video?.height ?? null, rate: video ? toNumber(video.frameRate) : null,
-    seconds: facts?.durationSeconds ?? null, bytes: facts?.bytes ?? null, scan: facts ? likenessOf(facts, []).scan : null,
+    material: facts ? materialOf(facts) : null,
+    codec: video?.codec ?? facts?.audio[0]?.codec ?? null,
+    width: video?.width ?? null,
+    height: video?.height ?? null,
+    rate: video ? toNumber(video.frameRate) : null,
+    seconds: facts?.durationSeconds ?? null,
+    bytes: facts?.bytes ?? null,
+    scan: facts ? likenessOf(facts, []).scan : null,
   }
 }
 
@@ -19,8 +35,15 @@ export function factColumns(facts: SourceFacts | null) {
 async function conclude(tx: EntityManager, row: SourceRow, measurement: Measurement): Promise<void> {
   const findings = findingsOf(row.facts!, measurement)
   tx.assign(row, {
-    findings, rulesVersion, measured: { depth: measurement.depth, tookSeconds: measurement.tookSeconds }, measureState: 'ready', measurePart: null, measureReason: null,
-    findingKeys: `,${findings.map(entry => entry.key).join(',')},`, faultCount: findings.filter(entry => entry.kind === 'fault').length, scan: likenessOf(row.facts!, findings).scan,
+    findings,
+    rulesVersion,
+    measured: { depth: measurement.depth, tookSeconds: measurement.tookSeconds },
+    measureState: 'ready',
+    measurePart: null,
+    measureReason: null,
+    findingKeys: `,${findings.map(entry => entry.key).join(',')},`,
+    faultCount: findings.filter(entry => entry.kind === 'fault').length,
+    scan: likenessOf(row.facts!, findings).scan,
   })
   await placeInLot(tx, row)
 }
@@ -29,9 +52,18 @@ async function conclude(tx: EntityManager, row: SourceRow, measurement: Measurem
 const underWay: readonly MeasureState[] = ['waiting', 'measuring']
 
 /** Has sources measured in the background. Those that are not read yet, or are in line already, are passed over. @returns how many were put in line */
-export async function askToMeasure(em: EntityManager, queue: TaskQueue, sourceIds: readonly number[], depth: MeasureDepth): Promise<number> {
+export async function askToMeasure(
+  em: EntityManager,
+  queue: TaskQueue,
+  sourceIds: readonly number[],
+  depth: MeasureDepth,
+): Promise<number> {
   return em.transactional(async tx => {
-    const rows = await tx.find(SourceEntity, { id: { $in: [...sourceIds] }, state: 'ready', measureState: { $nin: [...underWay] } }, { fields: ['id', 'material'] })
+    const rows = await tx.find(
+      SourceEntity,
+      { id: { $in: [...sourceIds] }, state: 'ready', measureState: { $nin: [...underWay] } },
+      { fields: ['id', 'material'] },
+    )
     // Stills have nothing that is measured over time or sound.
     const ids = rows.filter(row => row.material !== 'still').map(row => row.id)
     await tx.nativeUpdate(SourceEntity, { id: { $in: ids } }, { measureState: 'waiting', measureReason: null })
@@ -52,42 +84,81 @@ export async function beginMeasuring(em: EntityManager, sourceId: number): Promi
 /** A source as it was when a measurement of it began. */
 export type BegunMeasurement = Pick<SourceRow, 'id' | 'revision' | 'measureRun'>
 
-export interface StripPicture { seconds: number, picture: Buffer }
+export interface StripPicture {
+  seconds: number
+  picture: Buffer
+}
 
 /**
  * Keeps what was measured of a source, what it means, and pictures from places spread over it.
  * @param begun the source when it was begun: what ends after a newer measurement or read began no longer counts
  * @param facts the source's, with what measuring it told of its length
  */
-export async function keepSourceMeasurement(em: EntityManager, { id: sourceId, revision, measureRun }: BegunMeasurement, measurement: Measurement, facts: SourceFacts, strip: readonly StripPicture[]): Promise<void> {
+export async function keepSourceMeasurement(
+  em: EntityManager,
+  { id: sourceId, revision, measureRun }: BegunMeasurement,
+  measurement: Measurement,
+  facts: SourceFacts,
+  strip: readonly StripPicture[],
+): Promise<void> {
   await em.transactional(async tx => {
-    const row = await tx.findOne(SourceEntity, { id: sourceId, revision, measureRun }, { lockMode: LockMode.PESSIMISTIC_WRITE })
+    const row = await tx.findOne(
+      SourceEntity,
+      { id: sourceId, revision, measureRun },
+      { lockMode: LockMode.PESSIMISTIC_WRITE },
+    )
     // Ended by a person meanwhile, or taken out.
     if (!row?.facts || !underWay.includes(row.measureState)) return
     await tx.nativeDelete(MeasurementEntity, { source: sourceId })
     await tx.insert(MeasurementEntity, { source: sourceId, measurement } as never)
     await tx.nativeDelete(StripEntity, { source: sourceId })
-    if (strip.length > 0) await tx.insertMany(StripEntity, strip.map(({ seconds, picture }, index) => ({ source: sourceId, index, seconds, picture })) as never)
+    if (strip.length > 0)
+      await tx.insertMany(
+        StripEntity,
+        strip.map(({ seconds, picture }, index) => ({ source: sourceId, index, seconds, picture })) as never,
+      )
     tx.assign(row, { facts, ...factColumns(facts) })
     await conclude(tx, row, measurement)
   })
 }
 
 /** Keeps how far a measurement is, 0 to 1. @returns false when it was ended */
-export async function keepMeasuringPart(em: EntityManager, { id, revision, measureRun }: BegunMeasurement, part: number): Promise<boolean> {
-  return await em.nativeUpdate(SourceEntity, { id, revision, measureRun, measureState: 'measuring' }, { measurePart: part }) > 0
+export async function keepMeasuringPart(
+  em: EntityManager,
+  { id, revision, measureRun }: BegunMeasurement,
+  part: number,
+): Promise<boolean> {
+  return (
+    (await em.nativeUpdate(
+      SourceEntity,
+      { id, revision, measureRun, measureState: 'measuring' },
+      { measurePart: part },
+    )) > 0
+  )
 }
 
 /** Ends measurements that wait or are under way; what was found before stays. @returns how many were ended */
 export async function stopMeasuring(em: EntityManager, sourceIds: readonly number[]): Promise<number> {
   const where = { id: { $in: [...sourceIds] }, measureState: { $in: [...underWay] } }
-  const known = await em.nativeUpdate(SourceEntity, { ...where, rulesVersion: { $ne: null } }, { measureState: 'ready', measurePart: null })
-  return known + await em.nativeUpdate(SourceEntity, where, { measureState: 'none', measurePart: null })
+  const known = await em.nativeUpdate(
+    SourceEntity,
+    { ...where, rulesVersion: { $ne: null } },
+    { measureState: 'ready', measurePart: null },
+  )
+  return known + (await em.nativeUpdate(SourceEntity, where, { measureState: 'none', measurePart: null }))
 }
 
 /** Keeps why a source could not be measured; see `keepSourceMeasurement`. */
-export async function keepMeasuringFailure(em: EntityManager, { id, revision, measureRun }: BegunMeasurement, reason: string): Promise<void> {
-  await em.nativeUpdate(SourceEntity, { id, revision, measureRun, measureState: { $in: [...underWay] } }, { measureState: 'failed', measureReason: reason, measurePart: null })
+export async function keepMeasuringFailure(
+  em: EntityManager,
+  { id, revision, measureRun }: BegunMeasurement,
+  reason: string,
+): Promise<void> {
+  await em.nativeUpdate(
+    SourceEntity,
+    { id, revision, measureRun, measureState: { $in: [...underWay] } },
+    { measureState: 'failed', measureReason: reason, measurePart: null },
+  )
 }
 
 /**
@@ -96,7 +167,11 @@ export async function keepMeasuringFailure(em: EntityManager, { id, revision, me
  */
 export async function bringUpToDate(em: EntityManager, most = 50): Promise<number> {
   return em.transactional(async tx => {
-    const rows = await tx.find(SourceEntity, { state: 'ready', $or: [{ lot: null }, { material: null }, { rulesVersion: { $ne: null, $lt: rulesVersion } }] }, { limit: most, orderBy: { id: 1 } })
+    const rows = await tx.find(
+      SourceEntity,
+      { state: 'ready', $or: [{ lot: null }, { material: null }, { rulesVersion: { $ne: null, $lt: rulesVersion } }] },
+      { limit: most, orderBy: { id: 1 } },
+    )
     for (const row of rows) {
       const kept = await tx.findOne(MeasurementEntity, { source: row.id })
       tx.assign(row, factColumns(row.facts ?? null))
@@ -109,7 +184,9 @@ export async function bringUpToDate(em: EntityManager, most = 50): Promise<numbe
 
 /** Places of a source's strip of pictures, in order. */
 export async function stripOf(em: EntityManager, sourceId: number): Promise<number[]> {
-  return (await em.find(StripEntity, { source: sourceId }, { fields: ['seconds'], orderBy: { index: 1 } })).map(row => row.seconds)
+  return (await em.find(StripEntity, { source: sourceId }, { fields: ['seconds'], orderBy: { index: 1 } })).map(
+    row => row.seconds,
+  )
 }
 
 /** One picture of a source's strip, as WebP. */

@@ -21,7 +21,11 @@ export async function createOrder(em: EntityManager, wish: OrderWish): Promise<O
   return orderRecord(row)
 }
 
-export async function changeOrder(em: EntityManager, id: number, { lotFineness, ...wish }: Partial<OrderWish> & { lotFineness?: Fineness | undefined }): Promise<OrderRecord> {
+export async function changeOrder(
+  em: EntityManager,
+  id: number,
+  { lotFineness, ...wish }: Partial<OrderWish> & { lotFineness?: Fineness | undefined },
+): Promise<OrderRecord> {
   if (lotFineness) await setFineness(em.fork(), id, lotFineness)
   const row = found(await em.findOne(OrderEntity, id), 'order', id)
   em.assign(row, wish)

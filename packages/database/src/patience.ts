@@ -4,11 +4,16 @@ const waitMilliseconds = 1000
 /** PostgreSQL's classes of errors that pass by themselves: connections (08), shutdowns and restarts (57P), rolled back for another's sake (40), no room at the moment (53). */
 const passing = /^(08|57P|40|53)/
 /** What the driver, the pool and the network say when no answer came. */
-const noAnswer = /ECONN(REFUSED|RESET|ABORTED)|EPIPE|ETIMEDOUT|Connection terminated|Connection ended|timeout.*(acquiring|exceeded when trying to connect)|Timeout acquiring a connection|Client has encountered a connection error|not queryable/i
+const noAnswer =
+  /ECONN(REFUSED|RESET|ABORTED)|EPIPE|ETIMEDOUT|Connection terminated|Connection ended|timeout.*(acquiring|exceeded when trying to connect)|Timeout acquiring a connection|Client has encountered a connection error|not queryable/i
 
 /** Whether an error means that the database is away for a while, and not that what was asked of it is wrong. */
 export function isAway(error: unknown): boolean {
-  for (let cause: unknown = error; cause instanceof Error; cause = cause.cause ?? (cause as { previous?: unknown }).previous) {
+  for (
+    let cause: unknown = error;
+    cause instanceof Error;
+    cause = cause.cause ?? (cause as { previous?: unknown }).previous
+  ) {
     const { code, message } = cause as Error & { code?: unknown }
     if (typeof code === 'string' && passing.test(code)) return true
     if (noAnswer.test(message) || (typeof code === 'string' && noAnswer.test(code))) return true
@@ -26,7 +31,10 @@ export interface Patience {
 }
 
 /** Does something with the database, and does it again, for as long as it takes, while the database is away. What is done must bear being done twice. */
-export async function patiently<Result>(work: () => Promise<Result>, { retries = isAway, givesUp = () => false, onWait = () => undefined }: Patience = {}): Promise<Result> {
+export async function patiently<Result>(
+  work: () => Promise<Result>,
+  { retries = isAway, givesUp = () => false, onWait = () => undefined }: Patience = {},
+): Promise<Result> {
   for (;;) {
     try {
       return await work()

@@ -10,9 +10,9 @@ export type TaskKind = (typeof taskKinds)[number]
 export interface TaskPayloads {
   facts: { sourceId: number }
   sample: { sampleId: number }
-  job: { jobId: number, attempt: number }
+  job: { jobId: number; attempt: number }
   scan: { scanId: number }
-  measure: { sourceId: number, depth: MeasureDepth }
+  measure: { sourceId: number; depth: MeasureDepth }
   copy: { copyId: number }
   trial: { trialId: number }
 }
@@ -32,32 +32,62 @@ export class TaskQueue {
 
   /** @param supervise whether this process also tidies the engine's tables; one is enough */
   static async open(url: string, supervise: boolean, onError: (error: Error) => void): Promise<TaskQueue> {
-    const boss = new PgBoss({ connectionString: url, schema: 'task_queue', supervise, schedule: false, max: 3, application_name: 'hematine tasks' })
+    const boss = new PgBoss({
+      connectionString: url,
+      schema: 'task_queue',
+      supervise,
+      schedule: false,
+      max: 3,
+      application_name: 'hematine tasks',
+    })
     boss.on('error', onError)
     await boss.start()
     for (const kind of taskKinds) {
       // Hematine hands a lost worker's tasks out again itself, within seconds, so the engine's own long time limit never decides.
-      if (!await boss.getQueue(kind)) await boss.createQueue(kind, { name: kind, policy: 'standard', retryLimit: 0, expireInHours: 23, retentionDays: 14 })
+      if (!(await boss.getQueue(kind)))
+        await boss.createQueue(kind, {
+          name: kind,
+          policy: 'standard',
+          retryLimit: 0,
+          expireInHours: 23,
+          retentionDays: 14,
+        })
     }
     return new TaskQueue(boss)
   }
 
   /** @returns the task's id */
-  async send<Kind extends TaskKind>(kind: Kind, payload: TaskPayloads[Kind], em: EntityManager, priority = 0): Promise<string> {
+  async send<Kind extends TaskKind>(
+    kind: Kind,
+    payload: TaskPayloads[Kind],
+    em: EntityManager,
+    priority = 0,
+  ): Promise<string> {
     const id = await this.boss.send(kind, payload, { priority, db: withinTransaction(em) })
     if (id === null) throw new Error(`The ${kind} task could not be queued.`)
     return id
   }
 
   /** Sends many tasks of a kind in one statement. */
-  async sendMany<Kind extends TaskKind>(kind: Kind, tasks: readonly { payload: TaskPayloads[Kind], priority: number }[], em: EntityManager): Promise<void> {
+  async sendMany<Kind extends TaskKind>(
+    kind: Kind,
+    tasks: readonly { payload: TaskPayloads[Kind]; priority: number }[],
+    em: EntityManager,
+  ): Promise<void> {
     if (tasks.length === 0) return
-    await this.boss.insert(tasks.map(({ payload, priority }) => ({ name: kind, data: payload, priority })), { db: withinTransaction(em) })
+    await this.boss.insert(
+      tasks.map(({ payload, priority }) => ({ name: kind, data: payload, priority })),
+      { db: withinTransaction(em) },
+    )
   }
 
   /** The next waiting tasks of a kind, at most so many, the caller's once the transaction of `em` is through. */
   async take<Kind extends TaskKind>(kind: Kind, em: EntityManager, most: number): Promise<Task<Kind>[]> {
-    const tasks = await this.boss.fetch<TaskPayloads[Kind]>(kind, { batchSize: most, priority: true, db: withinTransaction(em) })
+    const tasks = await this.boss.fetch<TaskPayloads[Kind]>(kind, {
+      batchSize: most,
+      priority: true,
+      db: withinTransaction(em),
+    })
     return tasks.map(task => ({ id: task.id, kind, payload: task.data }))
   }
 

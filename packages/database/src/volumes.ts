@@ -15,13 +15,19 @@ export async function readVolume(em: EntityManager, id: number): Promise<VolumeR
 /** A volume that material may come from. @throws Problem 404 or 409 */
 export async function readSourceVolume(em: EntityManager, id: number): Promise<VolumeRow> {
   const volume = await readVolume(em, id)
-  if (volume.role !== 'source') throw new Problem(409, 'not-a-source-volume', `${volume.name} is a ${volume.role} volume. Material comes from source volumes.`)
+  if (volume.role !== 'source')
+    throw new Problem(
+      409,
+      'not-a-source-volume',
+      `${volume.name} is a ${volume.role} volume. Material comes from source volumes.`,
+    )
   return volume
 }
 
 /** Whether one of two absolute paths is the other or lies inside it. */
 function overlap(a: string, b: string): boolean {
-  const inside = (outer: string, inner: string) => inner === outer || inner.startsWith(outer.endsWith('/') ? outer : `${outer}/`)
+  const inside = (outer: string, inner: string) =>
+    inner === outer || inner.startsWith(outer.endsWith('/') ? outer : `${outer}/`)
   return inside(a, b) || inside(b, a)
 }
 
@@ -29,12 +35,20 @@ function overlap(a: string, b: string): boolean {
  * Registers a directory. `path` is absolute and real (links followed).
  * @throws Problem 409 when it overlaps with a registered volume: results must never land among sources
  */
-export async function registerVolume(em: EntityManager, wish: { name: string, role: VolumeRole, path: string }): Promise<VolumeRow> {
+export async function registerVolume(
+  em: EntityManager,
+  wish: { name: string; role: VolumeRole; path: string },
+): Promise<VolumeRow> {
   return em.transactional(async tx => {
     // Of two people who register overlapping directories at once, the second sees the first's.
     await run(tx, 'select pg_advisory_xact_lock(7003)')
     const clash = (await listVolumes(tx)).find(volume => overlap(volume.path, wish.path))
-    if (clash) throw new Problem(409, 'volumes-overlap', `This directory is, holds or lies inside the volume ${clash.name}. Choose one apart from it.`)
+    if (clash)
+      throw new Problem(
+        409,
+        'volumes-overlap',
+        `This directory is, holds or lies inside the volume ${clash.name}. Choose one apart from it.`,
+      )
     const row = tx.create(VolumeEntity, wish)
     await tx.flush()
     return row
@@ -49,7 +63,7 @@ export async function noteMarked(em: EntityManager, id: number): Promise<void> {
 /** Forgets a volume that nothing refers to. Its files stay. */
 export async function forgetVolume(em: EntityManager, id: number): Promise<void> {
   const row = await readVolume(em, id)
-  if (await em.count(SourceEntity, { volume: id }) > 0 || await em.count(JobEntity, { deliveryVolume: id }) > 0)
+  if ((await em.count(SourceEntity, { volume: id })) > 0 || (await em.count(JobEntity, { deliveryVolume: id })) > 0)
     throw new Problem(409, 'volume-in-use', `${row.name} holds sources or results of an order and stays registered.`)
   await em.removeAndFlush(row)
 }

@@ -12,19 +12,31 @@ import { readSourceVolume } from './volumes.ts'
 export const lookEverySeconds = 4
 
 /** Watches a folder and all below it. One that is watched already is kept as it is, at the new rate for sequences. */
-export async function beginWatch(em: EntityManager, wish: { orderId: number, volumeId: number, path: string, frameRate: Rational }): Promise<WatchRecord> {
+export async function beginWatch(
+  em: EntityManager,
+  wish: { orderId: number; volumeId: number; path: string; frameRate: Rational },
+): Promise<WatchRecord> {
   return em.transactional(async tx => {
     const order = found(await tx.findOne(OrderEntity, wish.orderId), 'order', wish.orderId)
     const volume = await readSourceVolume(tx, wish.volumeId)
-    const row = await tx.findOne(WatchEntity, { order: order.id, volume: volume.id, path: wish.path }) ?? tx.create(WatchEntity, { order, volume, path: wish.path, frameRate: wish.frameRate, growing: {} })
+    const row =
+      (await tx.findOne(WatchEntity, { order: order.id, volume: volume.id, path: wish.path })) ??
+      tx.create(WatchEntity, { order, volume, path: wish.path, frameRate: wish.frameRate, growing: {} })
     row.frameRate = wish.frameRate
     await tx.flush()
     return watchRecord(row)
   })
 }
 
-export async function listWatches(em: EntityManager, where: { orderId: number } | { ids: readonly number[] }): Promise<WatchRecord[]> {
-  return (await em.find(WatchEntity, 'orderId' in where ? { order: where.orderId } : { id: { $in: [...where.ids] } }, { orderBy: { id: 1 } })).map(watchRecord)
+export async function listWatches(
+  em: EntityManager,
+  where: { orderId: number } | { ids: readonly number[] },
+): Promise<WatchRecord[]> {
+  return (
+    await em.find(WatchEntity, 'orderId' in where ? { order: where.orderId } : { id: { $in: [...where.ids] } }, {
+      orderBy: { id: 1 },
+    })
+  ).map(watchRecord)
 }
 
 /** Watches a folder no longer. What it brought in stays. */
@@ -35,14 +47,25 @@ export async function endWatch(em: EntityManager, watchId: number): Promise<void
 /** A watched folder that is due for a look, with its volume, now this worker's to look at; null when none is due. */
 export async function takeDueWatch(em: EntityManager): Promise<WatchRow | null> {
   return em.transactional(async tx => {
-    const [due] = await tx.getConnection().execute<{ id: number }[]>(
-      `update watch set looked_at = now() where id = (select id from watch where looked_at is null or looked_at < now() - interval '${lookEverySeconds} seconds' order by looked_at nulls first limit 1 for update skip locked) returning id`, [], 'all', tx.getTransactionContext())
+    const [due] = await tx
+      .getConnection()
+      .execute<{ id: number }[]>(
+        `update watch set looked_at = now() where id = (select id from watch where looked_at is null or looked_at < now() - interval '${lookEverySeconds} seconds' order by looked_at nulls first limit 1 for update skip locked) returning id`,
+        [],
+        'all',
+        tx.getTransactionContext(),
+      )
     return due ? tx.findOne(WatchEntity, due.id, { populate: ['volume'] as never }) : null
   })
 }
 
 /** Keeps what a look showed: which files are still growing, and brings in what has stopped. */
-export async function keepLook(em: EntityManager, queue: TaskQueue, watchId: number, look: { growing: Record<string, string>, arrivals: readonly Arrival[], problem: string | null }): Promise<void> {
+export async function keepLook(
+  em: EntityManager,
+  queue: TaskQueue,
+  watchId: number,
+  look: { growing: Record<string, string>; arrivals: readonly Arrival[]; problem: string | null },
+): Promise<void> {
   await em.transactional(async tx => {
     const watch = await tx.findOne(WatchEntity, watchId, { lockMode: LockMode.PESSIMISTIC_WRITE })
     if (!watch) return

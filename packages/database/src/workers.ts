@@ -26,7 +26,7 @@ export async function registerWorker(em: EntityManager, worker: WorkerIdentity):
 
 /** Says that a worker lives. @returns false when it was declared lost meanwhile; its work was given to others */
 export async function reportWorker(em: EntityManager, workerId: string): Promise<boolean> {
-  return await em.nativeUpdate(WorkerEntity, { id: workerId, goneAt: null }, { seenAt: new Date() }) > 0
+  return (await em.nativeUpdate(WorkerEntity, { id: workerId, goneAt: null }, { seenAt: new Date() })) > 0
 }
 
 export async function listWorkers(em: EntityManager): Promise<WorkerRecord[]> {
@@ -37,23 +37,46 @@ export async function listWorkers(em: EntityManager): Promise<WorkerRecord[]> {
  * Takes the next tasks of a kind for a worker, at most so many; the claims and the taking are one transaction, so that none is ever lost between
  * them. A worker that left, or was taken for lost, gets none: nobody would give them back.
  */
-export async function takeTasks<Kind extends TaskKind>(em: EntityManager, queue: TaskQueue, kind: Kind, workerId: string, most: number): Promise<Task<Kind>[]> {
+export async function takeTasks<Kind extends TaskKind>(
+  em: EntityManager,
+  queue: TaskQueue,
+  kind: Kind,
+  workerId: string,
+  most: number,
+): Promise<Task<Kind>[]> {
   return em.transactional(async tx => {
     // Held until the claims are written, so that a retirement sees either them or the worker's absence.
-    if (!await tx.findOne(WorkerEntity, { id: workerId, goneAt: null }, { lockMode: LockMode.PESSIMISTIC_READ })) return []
+    if (!(await tx.findOne(WorkerEntity, { id: workerId, goneAt: null }, { lockMode: LockMode.PESSIMISTIC_READ })))
+      return []
     const tasks = await queue.take(kind, tx, most)
-    for (const task of tasks) tx.create(TaskClaimEntity, { taskId: task.id, kind, payload: { ...task.payload }, worker: tx.getReference(WorkerEntity, workerId) })
+    for (const task of tasks)
+      tx.create(TaskClaimEntity, {
+        taskId: task.id,
+        kind,
+        payload: { ...task.payload },
+        worker: tx.getReference(WorkerEntity, workerId),
+      })
     return tasks
   })
 }
 
 /** Takes one task; see `takeTasks`. */
-export async function takeTask<Kind extends TaskKind>(em: EntityManager, queue: TaskQueue, kind: Kind, workerId: string): Promise<Task<Kind> | null> {
+export async function takeTask<Kind extends TaskKind>(
+  em: EntityManager,
+  queue: TaskQueue,
+  kind: Kind,
+  workerId: string,
+): Promise<Task<Kind> | null> {
   return (await takeTasks(em, queue, kind, workerId, 1))[0] ?? null
 }
 
 async function endWithin(tx: EntityManager, queue: TaskQueue, tasks: readonly Task[]): Promise<void> {
-  for (const kind of new Set(tasks.map(task => task.kind))) await queue.complete(kind, tasks.filter(task => task.kind === kind).map(task => task.id), tx)
+  for (const kind of new Set(tasks.map(task => task.kind)))
+    await queue.complete(
+      kind,
+      tasks.filter(task => task.kind === kind).map(task => task.id),
+      tx,
+    )
   await tx.nativeDelete(TaskClaimEntity, { taskId: { $in: tasks.map(task => task.id) } })
 }
 
@@ -65,14 +88,29 @@ export async function endTasks(em: EntityManager, queue: TaskQueue, tasks: reado
 /** Kinds of task other than jobs: what became of one is only in what it left. */
 export type ShortKind = Exclude<TaskKind, 'job'>
 
-async function sendAgain<Kind extends ShortKind>(tx: EntityManager, queue: TaskQueue, kind: Kind, payload: TaskPayloads[Kind]): Promise<void> {
-  if ('depth' in payload) await tx.nativeUpdate(SourceEntity, { id: payload.sourceId, measureState: 'measuring' }, { measureState: 'waiting' })
-  if ('sampleId' in payload) await tx.nativeUpdate(SampleEntity, { id: payload.sampleId, state: 'measuring' }, { state: 'waiting' })
+async function sendAgain<Kind extends ShortKind>(
+  tx: EntityManager,
+  queue: TaskQueue,
+  kind: Kind,
+  payload: TaskPayloads[Kind],
+): Promise<void> {
+  if ('depth' in payload)
+    await tx.nativeUpdate(
+      SourceEntity,
+      { id: payload.sourceId, measureState: 'measuring' },
+      { measureState: 'waiting' },
+    )
+  if ('sampleId' in payload)
+    await tx.nativeUpdate(SampleEntity, { id: payload.sampleId, state: 'measuring' }, { state: 'waiting' })
   await queue.send(kind, payload, tx)
 }
 
 /** Gives tasks back to the queue: their end and their return are one transaction. */
-export async function returnTasks(em: EntityManager, queue: TaskQueue, tasks: readonly Task<ShortKind>[]): Promise<void> {
+export async function returnTasks(
+  em: EntityManager,
+  queue: TaskQueue,
+  tasks: readonly Task<ShortKind>[],
+): Promise<void> {
   await em.transactional(async tx => {
     await endWithin(tx, queue, tasks)
     for (const { kind, payload } of tasks) await sendAgain(tx, queue, kind, payload as never)
@@ -80,17 +118,36 @@ export async function returnTasks(em: EntityManager, queue: TaskQueue, tasks: re
 }
 
 /** Workers that must be taken for lost: silent too long by the database's clock, or of this host with a process that is no more. */
-export async function findLostWorkers(em: EntityManager, host: string, processLives: (pid: number) => boolean): Promise<string[]> {
-  const silent = await em.getConnection().execute<{ id: string }[]>(`select id from worker where gone_at is null and seen_at < now() - interval '${lostAfterSeconds} seconds'`)
+export async function findLostWorkers(
+  em: EntityManager,
+  host: string,
+  processLives: (pid: number) => boolean,
+): Promise<string[]> {
+  const silent = await em
+    .getConnection()
+    .execute<{ id: string }[]>(
+      `select id from worker where gone_at is null and seen_at < now() - interval '${lostAfterSeconds} seconds'`,
+    )
   const neighbours = await em.find(WorkerEntity, { host, goneAt: null })
-  return [...new Set([...silent.map(row => row.id), ...neighbours.filter(worker => !processLives(worker.pid)).map(worker => worker.id)])]
+  return [
+    ...new Set([
+      ...silent.map(row => row.id),
+      ...neighbours.filter(worker => !processLives(worker.pid)).map(worker => worker.id),
+    ]),
+  ]
 }
 
 /**
  * Gives a lost or leaving worker's work back: its tasks are queued again, its jobs wait again. Safe to call twice and from several workers.
  * @param isLost whether it went without a word; what it worked at may be the reason then, so that is counted
  */
-export async function retireWorker(em: EntityManager, queue: TaskQueue, workerId: string, why: string, isLost = true): Promise<void> {
+export async function retireWorker(
+  em: EntityManager,
+  queue: TaskQueue,
+  workerId: string,
+  why: string,
+  isLost = true,
+): Promise<void> {
   await em.transactional(async tx => {
     const worker = await tx.findOne(WorkerEntity, workerId, { lockMode: LockMode.PESSIMISTIC_WRITE })
     if (!worker || worker.goneAt) return
@@ -120,8 +177,11 @@ async function giveBack(tx: EntityManager, queue: TaskQueue, claim: TaskClaimRow
 }
 
 /** What the database holds for a worker: the tasks it took, and the jobs that it runs. */
-export async function holdingsOf(em: EntityManager, workerId: string): Promise<{ tasks: string[], jobs: number[] }> {
-  const [claims, jobs] = await Promise.all([em.find(TaskClaimEntity, { worker: workerId }, { fields: ['taskId'] }), em.fork().find(JobEntity, { workerId, state: 'running' }, { fields: ['id'] })])
+export async function holdingsOf(em: EntityManager, workerId: string): Promise<{ tasks: string[]; jobs: number[] }> {
+  const [claims, jobs] = await Promise.all([
+    em.find(TaskClaimEntity, { worker: workerId }, { fields: ['taskId'] }),
+    em.fork().find(JobEntity, { workerId, state: 'running' }, { fields: ['id'] }),
+  ])
   return { tasks: claims.map(claim => claim.taskId), jobs: jobs.map(job => job.id) }
 }
 
@@ -129,11 +189,21 @@ export async function holdingsOf(em: EntityManager, workerId: string): Promise<{
  * Gives back what a living worker holds by the database but knows nothing of: a connection that was cut between a transaction's end and its answer leaves
  * a task taken, or a job begun, that nobody works at.
  */
-export async function giveBackUnknown(em: EntityManager, queue: TaskQueue, workerId: string, unknown: { tasks: readonly string[], jobs: readonly number[] }): Promise<void> {
+export async function giveBackUnknown(
+  em: EntityManager,
+  queue: TaskQueue,
+  workerId: string,
+  unknown: { tasks: readonly string[]; jobs: readonly number[] },
+): Promise<void> {
   const why = 'its connection was cut before it began'
   await em.transactional(async tx => {
-    for (const claim of await tx.find(TaskClaimEntity, { worker: workerId, taskId: { $in: [...unknown.tasks] } })) await giveBack(tx, queue, claim, why)
-    for (const job of await tx.find(JobEntity, { workerId, state: 'running', id: { $in: [...unknown.jobs] } }, { lockMode: LockMode.PESSIMISTIC_WRITE })) {
+    for (const claim of await tx.find(TaskClaimEntity, { worker: workerId, taskId: { $in: [...unknown.tasks] } }))
+      await giveBack(tx, queue, claim, why)
+    for (const job of await tx.find(
+      JobEntity,
+      { workerId, state: 'running', id: { $in: [...unknown.jobs] } },
+      { lockMode: LockMode.PESSIMISTIC_WRITE },
+    )) {
       applyEvent(tx, job, 'lose', why)
       tx.assign(job, { workerId: null, progress: null })
     }

@@ -1,5 +1,28 @@
 import { describe, expect, test } from 'vitest'
-import { beginMeasuring, bringIn, changeOrder, draftJobs, ensureSamples, findLostWorkers, forgetVolume, keepFacts, keepMeasurement, listen, listOrders, listSources, listVolumes, posterOf, readAgain, readSource, registerVolume, reportWorker, retireWorker, sampleFingerprint, sourceNumbersByPath, takeTask } from '../src/index.ts'
+import {
+  beginMeasuring,
+  bringIn,
+  changeOrder,
+  draftJobs,
+  ensureSamples,
+  findLostWorkers,
+  forgetVolume,
+  keepFacts,
+  keepMeasurement,
+  listen,
+  listOrders,
+  listSources,
+  listVolumes,
+  posterOf,
+  readAgain,
+  readSource,
+  registerVolume,
+  reportWorker,
+  retireWorker,
+  sampleFingerprint,
+  sourceNumbersByPath,
+  takeTask,
+} from '../src/index.ts'
 import { deriveTreatment, rational } from '@hematine/core'
 import { facts, spec } from '../../core/tests/examples.ts'
 import { makeOrder, makeWorker, useDatabase } from '../../../tests/support/database.ts'
@@ -18,7 +41,10 @@ describe('volumes', () => {
   test('may not lie in each other, for results must never land among sources', async () => {
     await db.fresh()
     await registerVolume(db.em(), { name: 'A', role: 'source', path: '/srv/reels' })
-    for (const path of ['/srv/reels', '/srv/reels/out', '/srv']) await expect(registerVolume(db.em(), { name: 'B', role: 'delivery', path })).rejects.toThrow('the volume A. Choose one apart from it.')
+    for (const path of ['/srv/reels', '/srv/reels/out', '/srv'])
+      await expect(registerVolume(db.em(), { name: 'B', role: 'delivery', path })).rejects.toThrow(
+        'the volume A. Choose one apart from it.',
+      )
     await registerVolume(db.em(), { name: 'B', role: 'delivery', path: '/srv/reels-out' })
     expect((await listVolumes(db.em())).map(volume => volume.name)).toEqual(['A', 'B'])
   })
@@ -36,24 +62,39 @@ describe('sources', () => {
   test('come in once, in any number of tries', async () => {
     await db.fresh()
     const { order, source } = await makeOrder(db, ['one.mp4', 'a/two.mp4'])
-    const again = await bringIn(db.em(), db.queue, order.id, [{ kind: 'file', volumeId: source.id, path: 'a/two.mp4' }, { kind: 'file', volumeId: source.id, path: 'three\n"3".mp4' }])
+    const again = await bringIn(db.em(), db.queue, order.id, [
+      { kind: 'file', volumeId: source.id, path: 'a/two.mp4' },
+      { kind: 'file', volumeId: source.id, path: 'three\n"3".mp4' },
+    ])
     expect(again).toMatchObject({ alreadyThere: 1, brought: [{ name: 'three\n"3".mp4', state: 'reading' }] })
-    expect(Object.fromEntries(await sourceNumbersByPath(db.em(), order.id, source.id))).toEqual({ 'one.mp4': 1, 'a/two.mp4': 2, 'three\n"3".mp4': 3 })
+    expect(Object.fromEntries(await sourceNumbersByPath(db.em(), order.id, source.id))).toEqual({
+      'one.mp4': 1,
+      'a/two.mp4': 2,
+      'three\n"3".mp4': 3,
+    })
   })
 
   test('that are sequences carry their rate, and only they take one by hand', async () => {
     await db.fresh()
     const { order, source, sourceIds } = await makeOrder(db, ['one.mp4'])
     const sequence = { prefix: 'r-', suffix: '.png', padding: 4, first: 1, last: 48, missing: [] }
-    const { brought } = await bringIn(db.em(), db.queue, order.id, [{ kind: 'sequence', volumeId: source.id, directory: 'renders', sequence, frameRate: rational(24) }])
-    expect(brought[0]).toMatchObject({ relativePath: 'renders/r-[0001-0048].png', frameRate: { num: 24, den: 1 }, sequence })
+    const { brought } = await bringIn(db.em(), db.queue, order.id, [
+      { kind: 'sequence', volumeId: source.id, directory: 'renders', sequence, frameRate: rational(24) },
+    ])
+    expect(brought[0]).toMatchObject({
+      relativePath: 'renders/r-[0001-0048].png',
+      frameRate: { num: 24, den: 1 },
+      sequence,
+    })
     expect((await readAgain(db.em(), db.queue, brought[0]!.id, rational(30))).frameRate).toEqual({ num: 30, den: 1 })
     await expect(readAgain(db.em(), db.queue, sourceIds[0]!, rational(30))).rejects.toThrow('Only a sequence')
   })
 
   test('keep their poster apart, and a new reading replaces it', async () => {
     await db.fresh()
-    const { sourceIds: [id] } = await makeOrder(db, ['one.mp4'])
+    const {
+      sourceIds: [id],
+    } = await makeOrder(db, ['one.mp4'])
     await keepFacts(db.em(), db.queue, id!, facts(), 'a', Buffer.from('first'))
     await keepFacts(db.em(), db.queue, id!, facts(), 'b', Buffer.from('second'))
     expect((await posterOf(db.em(), id!))!.toString()).toBe('second')
@@ -66,27 +107,60 @@ describe('sources', () => {
 describe('samples', () => {
   test('are shared by equal work, and not by work that differs in what matters', async () => {
     await db.fresh()
-    const { sourceIds: [id], delivery } = await makeOrder(db, ['one.mp4'])
+    const {
+      sourceIds: [id],
+      delivery,
+    } = await makeOrder(db, ['one.mp4'])
     await draftJobs(db.em(), db.queue, [{ sourceId: id!, specKey: 'small-mp4' }], delivery.id)
     const source = (await readSource(db.em(), id!))!
     const small = spec('small-mp4')
     const treatment = deriveTreatment(facts(), small)
     const print = sampleFingerprint(source, treatment, small)
-    expect(sampleFingerprint(source, treatment, { ...small, name: 'Other', purpose: 'other', nameSuffix: '-o' })).toBe(print)
-    expect(sampleFingerprint(source, treatment, { ...small, video: { ...small.video, effort: 'slow' } })).not.toBe(print)
+    expect(sampleFingerprint(source, treatment, { ...small, name: 'Other', purpose: 'other', nameSuffix: '-o' })).toBe(
+      print,
+    )
+    expect(sampleFingerprint(source, treatment, { ...small, video: { ...small.video, effort: 'slow' } })).not.toBe(
+      print,
+    )
     expect(sampleFingerprint({ ...source, identity: 'changed' }, treatment, small)).not.toBe(print)
   })
 
   test('measured on a machine that no worker has are measured again', async () => {
     await db.fresh()
-    const { sourceIds: [id] } = await makeOrder(db, ['one.mp4'])
+    const {
+      sourceIds: [id],
+    } = await makeOrder(db, ['one.mp4'])
     await makeWorker(db, { machine: 'this machine' })
     const small = spec('small-mp4')
     const treatment = deriveTreatment(facts(), small)
-    const rowOf = async (sampleId: number) => (await db.em().getConnection().execute<{ id: number, state: string, run: number }[]>('select id, state, run from sample where id = ?', [sampleId]))[0]!
-    const ensure = async () => rowOf((await db.em().transactional(async tx => ensureSamples(tx, db.queue, [{ source: (await readSource(tx, id!))!, treatment, spec: small }])))[0]!)
+    const rowOf = async (sampleId: number) =>
+      (
+        await db
+          .em()
+          .getConnection()
+          .execute<{ id: number; state: string; run: number }[]>('select id, state, run from sample where id = ?', [
+            sampleId,
+          ])
+      )[0]!
+    const ensure = async () =>
+      rowOf(
+        (
+          await db
+            .em()
+            .transactional(async tx =>
+              ensureSamples(tx, db.queue, [{ source: (await readSource(tx, id!))!, treatment, spec: small }]),
+            )
+        )[0]!,
+      )
     const sample = await ensure()
-    const measurement = { windows: [], soundBytesPerSecond: 0, soundPacketsPerSecond: 0, soundSecondsPerSecond: 0, startSeconds: 0, tookSeconds: 1 }
+    const measurement = {
+      windows: [],
+      soundBytesPerSecond: 0,
+      soundPacketsPerSecond: 0,
+      soundSecondsPerSecond: 0,
+      startSeconds: 0,
+      tookSeconds: 1,
+    }
     await keepMeasurement(db.em(), sample.id, sample.run, { ...measurement, machine: 'this machine' })
     expect(await ensure()).toMatchObject({ id: sample.id, state: 'ready' })
     await keepMeasurement(db.em(), sample.id, sample.run, { ...measurement, machine: 'another machine' })
@@ -100,8 +174,16 @@ describe('samples', () => {
 describe('workers', () => {
   test('are lost when silent for long, or when their process on this host is gone', async () => {
     await db.fresh()
-    const [quiet, dead, well, elsewhere] = [await makeWorker(db), await makeWorker(db, { pid: 1 << 30 }), await makeWorker(db), await makeWorker(db, { host: 'there', pid: 1 << 30 })]
-    await db.em().getConnection().execute('update worker set seen_at = now() - interval \'11 seconds\' where id = ?', [quiet.id])
+    const [quiet, dead, well, elsewhere] = [
+      await makeWorker(db),
+      await makeWorker(db, { pid: 1 << 30 }),
+      await makeWorker(db),
+      await makeWorker(db, { host: 'there', pid: 1 << 30 }),
+    ]
+    await db
+      .em()
+      .getConnection()
+      .execute("update worker set seen_at = now() - interval '11 seconds' where id = ?", [quiet.id])
     const lost = await findLostWorkers(db.em(), 'here', pid => pid === process.pid)
     expect(new Set(lost)).toEqual(new Set([quiet.id, dead.id]))
     expect(lost).not.toContain(well.id)
@@ -113,14 +195,18 @@ describe('workers', () => {
     const { order, source } = await makeOrder(db, [])
     const [gone, here] = [await makeWorker(db), await makeWorker(db)]
     await retireWorker(db.em(), db.queue, gone.id, 'silent')
-    const { brought } = await bringIn(db.em(), db.queue, order.id, [{ kind: 'file', volumeId: source.id, path: 'one.mp4' }])
+    const { brought } = await bringIn(db.em(), db.queue, order.id, [
+      { kind: 'file', volumeId: source.id, path: 'one.mp4' },
+    ])
     expect(await takeTask(db.em(), db.queue, 'facts', gone.id)).toBeNull()
     expect((await takeTask(db.em(), db.queue, 'facts', here.id))!.payload).toEqual({ sourceId: brought[0]!.id })
   })
 
   test('give back what they were measuring when they are lost', async () => {
     await db.fresh()
-    const { sourceIds: [id] } = await makeOrder(db, ['one.mp4'])
+    const {
+      sourceIds: [id],
+    } = await makeOrder(db, ['one.mp4'])
     const [lost, here] = [await makeWorker(db), await makeWorker(db)]
     await takeTask(db.em(), db.queue, 'measure', lost.id)
     await beginMeasuring(db.em(), id!)
@@ -141,7 +227,11 @@ describe('workers', () => {
 test('changes are heard by those who listen, signs of life are not', async () => {
   await db.fresh()
   const heard: string[] = []
-  const end = await listen(db.url, change => heard.push(`${change.table}:${change.id}`), () => undefined)
+  const end = await listen(
+    db.url,
+    change => heard.push(`${change.table}:${change.id}`),
+    () => undefined,
+  )
   const { order } = await makeOrder(db, ['one.mp4'])
   const worker = await makeWorker(db)
   await reportWorker(db.em(), worker.id)

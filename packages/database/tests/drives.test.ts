@@ -1,5 +1,21 @@
 import { beforeEach, describe, expect, test } from 'vitest'
-import { addDrive, beginCopy, changeDrive, endCopy, endTasks, keepCopied, listCopies, listDrives, listSources, readCopy, reserveCopyPath, retireWorker, stopCopy, takeTask, unreadableOf } from '../src/index.ts'
+import {
+  addDrive,
+  beginCopy,
+  changeDrive,
+  endCopy,
+  endTasks,
+  keepCopied,
+  listCopies,
+  listDrives,
+  listSources,
+  readCopy,
+  reserveCopyPath,
+  retireWorker,
+  stopCopy,
+  takeTask,
+  unreadableOf,
+} from '../src/index.ts'
 import { makeOrder, makeWorker, useDatabase } from '../../../tests/support/database.ts'
 
 const db = useDatabase()
@@ -50,16 +66,28 @@ describe('reading a disc in', () => {
     const task = await takeTask(db.em(), db.queue, 'copy', worker.id)
     expect(task!.payload).toEqual({ copyId: id })
     expect((await readCopy(db.em(), id))!.drive.getEntity()).toMatchObject({ shelf: '/shelf' })
-    expect(await keepCopied(db.em(), id, { sectorsDone: 100, sectorsTotal: 400, unreadable: [{ from: 7, to: 8 }] })).toBe(true)
-    expect(await listCopies(db.em(), { orderId })).toMatchObject([{ state: 'reading', sectorsDone: 100, sectorsTotal: 400, unreadable: [{ from: 7, to: 8 }], path: null }])
+    expect(
+      await keepCopied(db.em(), id, { sectorsDone: 100, sectorsTotal: 400, unreadable: [{ from: 7, to: 8 }] }),
+    ).toBe(true)
+    expect(await listCopies(db.em(), { orderId })).toMatchObject([
+      { state: 'reading', sectorsDone: 100, sectorsTotal: 400, unreadable: [{ from: 7, to: 8 }], path: null },
+    ])
     expect(await reserveCopyPath(db.em(), id, 'a.iso')).toBe('a.iso')
     // Not known before the image is there.
     expect(await unreadableOf(db.em(), volumeId, 'a.iso')).toEqual([])
-    await endCopy(db.em(), db.queue, id, { path: 'a.iso', arrivals: [{ kind: 'title', volumeId, disc: { path: 'a.iso', title: 1, angle: 1 } }], reason: null })
+    await endCopy(db.em(), db.queue, id, {
+      path: 'a.iso',
+      arrivals: [{ kind: 'title', volumeId, disc: { path: 'a.iso', title: 1, angle: 1 } }],
+      reason: null,
+    })
     await endTasks(db.em(), db.queue, [task!])
-    expect(await listCopies(db.em(), { orderId })).toMatchObject([{ state: 'done', path: 'a.iso', brought: 1, reason: null }])
+    expect(await listCopies(db.em(), { orderId })).toMatchObject([
+      { state: 'done', path: 'a.iso', brought: 1, reason: null },
+    ])
     expect(await unreadableOf(db.em(), volumeId, 'a.iso')).toEqual([{ from: 7, to: 8 }])
-    expect(await listSources(db.em(), { orderId })).toMatchObject([{ name: 'a.iso title 1', kind: 'title', disc: { path: 'a.iso', title: 1, angle: 1 }, state: 'reading' }])
+    expect(await listSources(db.em(), { orderId })).toMatchObject([
+      { name: 'a.iso title 1', kind: 'title', disc: { path: 'a.iso', title: 1, angle: 1 }, state: 'reading' },
+    ])
     expect(await readCopy(db.em(), id)).toBe(null)
   })
 
@@ -70,7 +98,10 @@ describe('reading a disc in', () => {
     expect(await keepCopied(db.em(), stopped.id, { sectorsDone: 1, sectorsTotal: 2, unreadable: [] })).toBe(false)
     const failed = await begin()
     await endCopy(db.em(), db.queue, failed.id, { reason: 'The disk is full.' })
-    expect((await listCopies(db.em(), { ids: [failed.id] }))[0]).toMatchObject({ state: 'failed', reason: 'The disk is full.' })
+    expect((await listCopies(db.em(), { ids: [failed.id] }))[0]).toMatchObject({
+      state: 'failed',
+      reason: 'The disk is full.',
+    })
   })
 
   test('of a lost worker is taken up by the next', async () => {

@@ -1,6 +1,14 @@
 import { beforeEach, describe, expect, test } from 'vitest'
 import { rational, type PlannedSource } from '@hematine/core'
-import { addToInventory, bringIn, keepFacts, listInventory, removeFromInventory, removeSource, type Arrival } from '../src/index.ts'
+import {
+  addToInventory,
+  bringIn,
+  keepFacts,
+  listInventory,
+  removeFromInventory,
+  removeSource,
+  type Arrival,
+} from '../src/index.ts'
 import { facts } from '../../core/tests/examples.ts'
 import { makeOrder, useDatabase } from '../../../tests/support/database.ts'
 
@@ -15,7 +23,19 @@ beforeEach(async () => {
   volumeId = made.source.id
 })
 
-const item = (name: string, changes: Partial<PlannedSource> = {}): PlannedSource => ({ name, carrier: null, seconds: null, width: null, height: null, framesPerSecond: null, scan: null, codec: null, bytes: null, notes: null, ...changes })
+const item = (name: string, changes: Partial<PlannedSource> = {}): PlannedSource => ({
+  name,
+  carrier: null,
+  seconds: null,
+  width: null,
+  height: null,
+  framesPerSecond: null,
+  scan: null,
+  codec: null,
+  bytes: null,
+  notes: null,
+  ...changes,
+})
 const add = (...items: PlannedSource[]) => addToInventory(db.em(), orderId, items)
 const arrive = async (...arrivals: Arrival[]) => (await bringIn(db.em(), db.queue, orderId, arrivals)).brought
 const file = (path: string): Arrival => ({ kind: 'file', volumeId, path })
@@ -24,15 +44,24 @@ const list = async () => (await listInventory(db.em(), orderId)).map(entry => [e
 describe('an inventory', () => {
   test('waits for what it announces, and what arrives is matched by name', async () => {
     expect(await add(item('Tape 12'), item('Tape 2'))).toEqual({ added: 2, alreadyThere: 0 })
-    expect(await list()).toEqual([['Tape 2', null], ['Tape 12', null]])
+    expect(await list()).toEqual([
+      ['Tape 2', null],
+      ['Tape 12', null],
+    ])
     await arrive(file('box 1/tape_2.dv'), file('other.mov'))
-    expect(await list()).toEqual([['Tape 12', null], ['Tape 2', 'tape_2.dv']])
+    expect(await list()).toEqual([
+      ['Tape 12', null],
+      ['Tape 2', 'tape_2.dv'],
+    ])
   })
 
   test('read after the material came is matched to what is here', async () => {
     await arrive(file('Tape 2.dv'))
     await add(item('Tape 2'), item('Tape 3'))
-    expect(await list()).toEqual([['Tape 3', null], ['Tape 2', 'Tape 2.dv']])
+    expect(await list()).toEqual([
+      ['Tape 3', null],
+      ['Tape 2', 'Tape 2.dv'],
+    ])
   })
 
   test('read twice adds nothing twice', async () => {
@@ -44,11 +73,22 @@ describe('an inventory', () => {
   test('knows a disc by its title and a sequence by its folder; each item has one source', async () => {
     await add(item('Training disc 4'), item('Approach'), item('Training disc 4 title 2'))
     await arrive(
-      { kind: 'title', volumeId, disc: { path: 'Training disc 4/VIDEO_TS', title: 1, angle: 1 } }, { kind: 'title', volumeId, disc: { path: 'Training disc 4/VIDEO_TS', title: 2, angle: 1 } },
+      { kind: 'title', volumeId, disc: { path: 'Training disc 4/VIDEO_TS', title: 1, angle: 1 } },
+      { kind: 'title', volumeId, disc: { path: 'Training disc 4/VIDEO_TS', title: 2, angle: 1 } },
       { kind: 'title', volumeId, disc: { path: 'Training disc 4/VIDEO_TS', title: 3, angle: 1 } },
-      { kind: 'sequence', volumeId, directory: 'renders/Approach', frameRate: rational(24), sequence: { prefix: 'f', suffix: '.exr', padding: 4, first: 1, last: 9, missing: [] } },
+      {
+        kind: 'sequence',
+        volumeId,
+        directory: 'renders/Approach',
+        frameRate: rational(24),
+        sequence: { prefix: 'f', suffix: '.exr', padding: 4, first: 1, last: 9, missing: [] },
+      },
     )
-    expect(await list()).toEqual([['Approach', 'f[0001-0009].exr'], ['Training disc 4', 'Training disc 4 title 1'], ['Training disc 4 title 2', 'Training disc 4 title 2']])
+    expect(await list()).toEqual([
+      ['Approach', 'f[0001-0009].exr'],
+      ['Training disc 4', 'Training disc 4 title 1'],
+      ['Training disc 4 title 2', 'Training disc 4 title 2'],
+    ])
   })
 
   test('names what differs once the facts are read', async () => {

@@ -1,7 +1,32 @@
 import { beforeEach, describe, expect, test } from 'vitest'
 import {
-  actOnJobs, adoptPlacing, beginPlacing, continueJob, dispatchJobs, draftJobs, endTasks, failJob, finishJob, giveBackUnknown, holdingsOf, keepFacts, keepProgress, keepRefusal, listEvents, listJobs, listSources, loseJob, moveJobs, Problem, readJob,
-  registerVolume, removeSource, retireWorker, startJob, takeTask, type WorkerIdentity,
+  actOnJobs,
+  adoptPlacing,
+  beginPlacing,
+  continueJob,
+  dispatchJobs,
+  draftJobs,
+  endTasks,
+  failJob,
+  finishJob,
+  giveBackUnknown,
+  holdingsOf,
+  keepFacts,
+  keepProgress,
+  keepRefusal,
+  listEvents,
+  listJobs,
+  listSources,
+  loseJob,
+  moveJobs,
+  Problem,
+  readJob,
+  registerVolume,
+  removeSource,
+  retireWorker,
+  startJob,
+  takeTask,
+  type WorkerIdentity,
 } from '../src/index.ts'
 import { facts } from '../../core/tests/examples.ts'
 import { makeOrder, makeWorker, useDatabase } from '../../../tests/support/database.ts'
@@ -14,7 +39,14 @@ beforeEach(async () => {
 })
 
 async function drafted(): Promise<number[]> {
-  return (await draftJobs(db.em(), db.queue, made.sourceIds.map(sourceId => ({ sourceId, specKey: 'playback-box' })), made.delivery.id)).jobs.map(job => job.id)
+  return (
+    await draftJobs(
+      db.em(),
+      db.queue,
+      made.sourceIds.map(sourceId => ({ sourceId, specKey: 'playback-box' })),
+      made.delivery.id,
+    )
+  ).jobs.map(job => job.id)
 }
 async function released(): Promise<number[]> {
   const ids = await drafted()
@@ -35,25 +67,53 @@ describe('drafts', () => {
   test('are made once for a source and spec, in order, and ask for one measurement each', async () => {
     const ids = await drafted()
     expect(await drafted()).toEqual(ids)
-    expect(await states()).toEqual([['one.mp4', 'draft'], ['two.mp4', 'draft'], ['three.mp4', 'draft']])
+    expect(await states()).toEqual([
+      ['one.mp4', 'draft'],
+      ['two.mp4', 'draft'],
+      ['three.mp4', 'draft'],
+    ])
     const worker = await makeWorker(db)
     const taken = []
-    for (let task = await takeTask(db.em(), db.queue, 'sample', worker.id); task; task = await takeTask(db.em(), db.queue, 'sample', worker.id)) taken.push(task.payload.sampleId)
+    for (
+      let task = await takeTask(db.em(), db.queue, 'sample', worker.id);
+      task;
+      task = await takeTask(db.em(), db.queue, 'sample', worker.id)
+    )
+      taken.push(task.payload.sampleId)
     expect(taken).toEqual([1, 2, 3])
   })
 
   test('that cannot be made are refused with a sentence and the others go on', async () => {
     await keepRefusal(db.em(), made.sourceIds[1]!, 'The file is empty.')
-    const answer = await draftJobs(db.em(), db.queue, [...made.sourceIds.map(sourceId => ({ sourceId, specKey: 'small-mp4' })), { sourceId: 99, specKey: 'small-mp4' }, { sourceId: made.sourceIds[0]!, specKey: 'nothing' }], made.delivery.id)
+    const answer = await draftJobs(
+      db.em(),
+      db.queue,
+      [
+        ...made.sourceIds.map(sourceId => ({ sourceId, specKey: 'small-mp4' })),
+        { sourceId: 99, specKey: 'small-mp4' },
+        { sourceId: made.sourceIds[0]!, specKey: 'nothing' },
+      ],
+      made.delivery.id,
+    )
     expect(answer.jobs.map(job => job.sourceName)).toEqual(['one.mp4', 'three.mp4'])
-    expect(answer.refused.map(entry => entry.reason)).toEqual(['two.mp4 cannot be used: The file is empty.', 'There is no source 99.', 'There is no delivery spec nothing.'])
+    expect(answer.refused.map(entry => entry.reason)).toEqual([
+      'two.mp4 cannot be used: The file is empty.',
+      'There is no source 99.',
+      'There is no delivery spec nothing.',
+    ])
   })
 
   test('made again go where they are asked to go now, from the source as it was last read; release refuses what was read anew since', async () => {
     const [id] = await drafted()
     await keepFacts(db.em(), db.queue, made.sourceIds[0]!, facts(), 'changed', null)
     const elsewhere = await registerVolume(db.em(), { name: 'Elsewhere', role: 'delivery', path: '/made-up/elsewhere' })
-    expect(await actOnJobs(db.em(), [id!], 'release')).toEqual([{ id, done: false, reason: `one.mp4 was read anew since job ${id} was drafted. Draft it again, then release it.` }])
+    expect(await actOnJobs(db.em(), [id!], 'release')).toEqual([
+      {
+        id,
+        done: false,
+        reason: `one.mp4 was read anew since job ${id} was drafted. Draft it again, then release it.`,
+      },
+    ])
     await draftJobs(db.em(), db.queue, [{ sourceId: made.sourceIds[0]!, specKey: 'playback-box' }], elsewhere.id)
     expect(await readJob(db.em(), id!)).toMatchObject({ deliveryVolumeId: elsewhere.id })
     expect(await actOnJobs(db.em(), [id!], 'release')).toEqual([{ id, done: true, reason: null }])
@@ -67,22 +127,31 @@ describe('drafts', () => {
   })
 
   test('do not go into a source volume', async () => {
-    await expect(draftJobs(db.em(), db.queue, [], made.source.id)).rejects.toThrow('Sources is a source volume. Choose a delivery volume for the results.')
+    await expect(draftJobs(db.em(), db.queue, [], made.source.id)).rejects.toThrow(
+      'Sources is a source volume. Choose a delivery volume for the results.',
+    )
   })
 
   test('can be removed, and then their source too; a released job keeps its source', async () => {
     const ids = await drafted()
     await actOnJobs(db.em(), [ids[0]!], 'release')
-    expect(await actOnJobs(db.em(), ids, 'remove')).toEqual([{ id: ids[0], done: false, reason: `Job ${ids[0]} is waiting and cannot be removed.` }, { id: ids[1], done: true, reason: null }, { id: ids[2], done: true, reason: null }])
+    expect(await actOnJobs(db.em(), ids, 'remove')).toEqual([
+      { id: ids[0], done: false, reason: `Job ${ids[0]} is waiting and cannot be removed.` },
+      { id: ids[1], done: true, reason: null },
+      { id: ids[2], done: true, reason: null },
+    ])
     await removeSource(db.em(), made.sourceIds[1]!)
     await expect(removeSource(db.em(), made.sourceIds[0]!)).rejects.toThrow(Problem)
-    expect((await listSources(db.em(), { orderId: made.order.id })).map(source => source.name)).toEqual(['one.mp4', 'three.mp4'])
+    expect((await listSources(db.em(), { orderId: made.order.id })).map(source => source.name)).toEqual([
+      'one.mp4',
+      'three.mp4',
+    ])
   })
 })
 
 describe('order', () => {
   test('is the order of release, and changes by moves', async () => {
-    const [one, two, three] = await released() as [number, number, number]
+    const [one, two, three] = (await released()) as [number, number, number]
     await moveJobs(db.em(), [three], one)
     expect((await states()).map(([name]) => name)).toEqual(['three.mp4', 'one.mp4', 'two.mp4'])
     await moveJobs(db.em(), [three, one], null)
@@ -91,8 +160,9 @@ describe('order', () => {
   })
 
   test('survives very many moves to one spot', async () => {
-    const [one, two, three] = await released() as [number, number, number]
-    for (let move = 0; move < 120; move++) await moveJobs(db.em(), [move % 2 === 0 ? three : two], move % 2 === 0 ? two : three)
+    const [one, two, three] = (await released()) as [number, number, number]
+    for (let move = 0; move < 120; move++)
+      await moveJobs(db.em(), [move % 2 === 0 ? three : two], move % 2 === 0 ? two : three)
     const positions = (await listJobs(db.em(), { orderId: made.order.id })).map(job => job.position)
     expect(new Set(positions).size).toBe(3)
     expect((await states()).map(([name]) => name)[0]).toBe('one.mp4')
@@ -102,12 +172,16 @@ describe('order', () => {
 
 describe('handing out', () => {
   test('gives no more than there is room for, so that a new order counts at once', async () => {
-    const [one, two, three] = await released() as [number, number, number]
+    const [one, two, three] = (await released()) as [number, number, number]
     expect(await dispatchJobs(db.em(), db.queue, 1)).toBe(1)
     expect(await dispatchJobs(db.em(), db.queue, 1)).toBe(0)
     await moveJobs(db.em(), [three], two)
     expect(await dispatchJobs(db.em(), db.queue, 2)).toBe(1)
-    expect(await states()).toEqual([['one.mp4', 'queued'], ['three.mp4', 'queued'], ['two.mp4', 'waiting']])
+    expect(await states()).toEqual([
+      ['one.mp4', 'queued'],
+      ['three.mp4', 'queued'],
+      ['two.mp4', 'waiting'],
+    ])
     expect(one).toBeLessThan(two)
   })
 
@@ -115,7 +189,10 @@ describe('handing out', () => {
     await released()
     const [a, b] = [await makeWorker(db), await makeWorker(db)]
     await dispatchJobs(db.em(), db.queue, 1)
-    const taken = await Promise.all([takeTask(db.em(), db.queue, 'job', a.id), takeTask(db.em(), db.queue, 'job', b.id)])
+    const taken = await Promise.all([
+      takeTask(db.em(), db.queue, 'job', a.id),
+      takeTask(db.em(), db.queue, 'job', b.id),
+    ])
     expect(taken.filter(task => task !== null)).toHaveLength(1)
   })
 
@@ -130,14 +207,21 @@ describe('handing out', () => {
   })
 
   test('within a transaction that rolls back sends nothing', async () => {
-    await expect(db.em().transactional(async tx => {
-      await db.queue.send('facts', { sourceId: 1 }, tx)
-      throw new Error('no')
-    })).rejects.toThrow('no')
+    await expect(
+      db.em().transactional(async tx => {
+        await db.queue.send('facts', { sourceId: 1 }, tx)
+        throw new Error('no')
+      }),
+    ).rejects.toThrow('no')
     const worker = await makeWorker(db)
     // The three tasks of the sources themselves, and none more.
     const taken = []
-    for (let task = await takeTask(db.em(), db.queue, 'facts', worker.id); task; task = await takeTask(db.em(), db.queue, 'facts', worker.id)) taken.push(task)
+    for (
+      let task = await takeTask(db.em(), db.queue, 'facts', worker.id);
+      task;
+      task = await takeTask(db.em(), db.queue, 'facts', worker.id)
+    )
+      taken.push(task)
     expect(taken).toHaveLength(3)
   })
 })
@@ -147,11 +231,27 @@ describe('a running job', () => {
     await released()
     const [worker, stranger] = [await makeWorker(db), await makeWorker(db)]
     const { job } = await begin(worker)
-    const progress = { stage: 'encode', framesDone: 1, framesTotal: 2, framesPerSecond: 1, timesRealTime: 1, bytesWritten: 0, secondsLeft: null, part: 0.4 } as const
+    const progress = {
+      stage: 'encode',
+      framesDone: 1,
+      framesTotal: 2,
+      framesPerSecond: 1,
+      timesRealTime: 1,
+      bytesWritten: 0,
+      secondsLeft: null,
+      part: 0.4,
+    } as const
     expect(await keepProgress(db.em(), job.id, job.attempt, stranger.id, progress)).toBe(false)
     expect(await keepProgress(db.em(), job.id, job.attempt - 1, worker.id, progress)).toBe(false)
     expect(await keepProgress(db.em(), job.id, job.attempt, worker.id, progress)).toBe(true)
-    expect(await beginPlacing(db.em(), job.id, job.attempt, stranger.id, { check, temporaryPath: 't', outputPath: 'o', workSeconds: 1 })).toBe(false)
+    expect(
+      await beginPlacing(db.em(), job.id, job.attempt, stranger.id, {
+        check,
+        temporaryPath: 't',
+        outputPath: 'o',
+        workSeconds: 1,
+      }),
+    ).toBe(false)
     await failJob(db.em(), job.id, job.attempt, stranger.id, 'not yours')
     expect((await readJob(db.em(), job.id)).state).toBe('running')
   })
@@ -164,29 +264,36 @@ describe('a running job', () => {
     await actOnJobs(db.em(), [job.id], 'resume')
     // It waits for its own worker; nobody else is handed it.
     await dispatchJobs(db.em(), db.queue, 3)
-    expect(await states()).toEqual([['one.mp4', 'waiting'], ['two.mp4', 'queued'], ['three.mp4', 'queued']])
+    expect(await states()).toEqual([
+      ['one.mp4', 'waiting'],
+      ['two.mp4', 'queued'],
+      ['three.mp4', 'queued'],
+    ])
     expect(await continueJob(db.em(), job.id, job.attempt, worker.id)).toBe(true)
     expect((await readJob(db.em(), job.id)).state).toBe('running')
   })
 
-  test.each(['its process', 'its worker'])('that takes %s down with it waits again four times; the fifth gives it up with a sentence', async what => {
-    const ids = await released()
-    await actOnJobs(db.em(), ids.slice(1), 'hold')
-    for (let time = 1; time <= 5; time++) {
+  test.each(['its process', 'its worker'])(
+    'that takes %s down with it waits again four times; the fifth gives it up with a sentence',
+    async what => {
+      const ids = await released()
+      await actOnJobs(db.em(), ids.slice(1), 'hold')
+      for (let time = 1; time <= 5; time++) {
+        const worker = await makeWorker(db)
+        const { job } = await begin(worker)
+        if (what === 'its process') await loseJob(db.em(), job.id, job.attempt, worker.id, 'killed')
+        else await retireWorker(db.em(), db.queue, worker.id, 'its worker was lost')
+        expect((await readJob(db.em(), job.id)).state).toBe(time < 5 ? 'waiting' : 'failed')
+      }
+      expect((await readJob(db.em(), ids[0]!)).reason).toMatch(/^The work broke off 5 times/)
+      // A person may try again, and it is counted anew.
+      await actOnJobs(db.em(), [ids[0]!], 'retry')
       const worker = await makeWorker(db)
       const { job } = await begin(worker)
-      if (what === 'its process') await loseJob(db.em(), job.id, job.attempt, worker.id, 'killed')
-      else await retireWorker(db.em(), db.queue, worker.id, 'its worker was lost')
-      expect((await readJob(db.em(), job.id)).state).toBe(time < 5 ? 'waiting' : 'failed')
-    }
-    expect((await readJob(db.em(), ids[0]!)).reason).toMatch(/^The work broke off 5 times/)
-    // A person may try again, and it is counted anew.
-    await actOnJobs(db.em(), [ids[0]!], 'retry')
-    const worker = await makeWorker(db)
-    const { job } = await begin(worker)
-    await loseJob(db.em(), job.id, job.attempt, worker.id, 'killed')
-    expect((await readJob(db.em(), ids[0]!)).state).toBe('waiting')
-  })
+      await loseJob(db.em(), job.id, job.attempt, worker.id, 'killed')
+      expect((await readJob(db.em(), ids[0]!)).state).toBe('waiting')
+    },
+  )
 
   test('that is given back by a worker that was ended in order counts as no loss', async () => {
     const ids = await released()
@@ -199,7 +306,7 @@ describe('a running job', () => {
     expect((await readJob(db.em(), ids[0]!)).state).toBe('waiting')
   })
 
-  test('that was finished while its worker was out of touch becomes that worker\'s again, unless another has begun it', async () => {
+  test("that was finished while its worker was out of touch becomes that worker's again, unless another has begun it", async () => {
     await released()
     const [worker, second, other] = [await makeWorker(db), await makeWorker(db), await makeWorker(db)]
     const { job } = await begin(worker)
@@ -240,17 +347,31 @@ describe('a lost worker', () => {
     const [lost, next] = [await makeWorker(db), await makeWorker(db)]
     const { job: running } = await begin(lost)
     const { job: placing } = await begin(lost)
-    await beginPlacing(db.em(), placing.id, placing.attempt, lost.id, { check, temporaryPath: 'job-2', outputPath: 'two-box.mp4', workSeconds: 3 })
+    await beginPlacing(db.em(), placing.id, placing.attempt, lost.id, {
+      check,
+      temporaryPath: 'job-2',
+      outputPath: 'two-box.mp4',
+      workSeconds: 3,
+    })
     await dispatchJobs(db.em(), db.queue, 1)
     await takeTask(db.em(), db.queue, 'job', lost.id)
     await takeTask(db.em(), db.queue, 'sample', lost.id)
 
     await retireWorker(db.em(), db.queue, lost.id, 'lost')
     await retireWorker(db.em(), db.queue, lost.id, 'lost')
-    expect(await states()).toEqual([['one.mp4', 'waiting'], ['two.mp4', 'placing'], ['three.mp4', 'waiting']])
+    expect(await states()).toEqual([
+      ['one.mp4', 'waiting'],
+      ['two.mp4', 'placing'],
+      ['three.mp4', 'waiting'],
+    ])
     expect((await adoptPlacing(db.em(), next)).map(job => job.id)).toEqual([placing.id])
     const samples = []
-    for (let task = await takeTask(db.em(), db.queue, 'sample', next.id); task; task = await takeTask(db.em(), db.queue, 'sample', next.id)) samples.push(task.payload.sampleId)
+    for (
+      let task = await takeTask(db.em(), db.queue, 'sample', next.id);
+      task;
+      task = await takeTask(db.em(), db.queue, 'sample', next.id)
+    )
+      samples.push(task.payload.sampleId)
     expect(samples.sort()).toEqual([1, 2, 3])
 
     // Late words of the lost one change nothing.
@@ -262,7 +383,12 @@ describe('a lost worker', () => {
     await released()
     const [lost, next] = [await makeWorker(db), await makeWorker(db)]
     const { job } = await begin(lost)
-    await beginPlacing(db.em(), job.id, job.attempt, lost.id, { check, temporaryPath: 't', outputPath: 'o.mp4', workSeconds: 3 })
+    await beginPlacing(db.em(), job.id, job.attempt, lost.id, {
+      check,
+      temporaryPath: 't',
+      outputPath: 'o.mp4',
+      workSeconds: 3,
+    })
     await retireWorker(db.em(), db.queue, lost.id, 'lost')
     await adoptPlacing(db.em(), next)
     await finishJob(db.em(), job.id)
@@ -275,14 +401,19 @@ describe('a lost worker', () => {
 
 describe('what happened', () => {
   test('is kept event by event and never rewritten', async () => {
-    const [id] = await released() as [number]
+    const [id] = (await released()) as [number]
     const worker = await makeWorker(db)
     const { job, task } = await begin(worker)
     await failJob(db.em(), job.id, job.attempt, worker.id, 'The disk is full.')
     await endTasks(db.em(), db.queue, [task])
     await actOnJobs(db.em(), [id], 'retry')
     expect((await readJob(db.em(), id)).events.map(event => [event.event, event.from, event.to])).toEqual([
-      ['create', null, 'draft'], ['release', 'draft', 'waiting'], ['dispatch', 'waiting', 'queued'], ['start', 'queued', 'running'], ['fail', 'running', 'failed'], ['retry', 'failed', 'waiting'],
+      ['create', null, 'draft'],
+      ['release', 'draft', 'waiting'],
+      ['dispatch', 'waiting', 'queued'],
+      ['start', 'queued', 'running'],
+      ['fail', 'running', 'failed'],
+      ['retry', 'failed', 'waiting'],
     ])
     expect((await listEvents(db.em(), made.order.id, 2)).map(event => event.event)).toEqual(['retry', 'fail'])
     await expect(db.em().getConnection().execute('update job_event set note = null')).rejects.toThrow('never rewritten')

@@ -6,11 +6,21 @@ export const backdropKinds = ['sea', 'shapes', 'stone', 'harbour', 'page'] as co
 export type BackdropKind = (typeof backdropKinds)[number]
 
 const tone = (random: () => number, low: number, high: number) => {
-  const channel = () => Math.round(low + random() * (high - low)).toString(16).padStart(2, '0')
+  const channel = () =>
+    Math.round(low + random() * (high - low))
+      .toString(16)
+      .padStart(2, '0')
   return `#${channel()}${channel()}${channel()}`
 }
 
-function strokes(random: () => number, width: number, top: number, bottom: number, count: number, colour: string): string {
+function strokes(
+  random: () => number,
+  width: number,
+  top: number,
+  bottom: number,
+  count: number,
+  colour: string,
+): string {
   let result = ''
   for (let index = 0; index < count; index++) {
     const depth = random()
@@ -35,9 +45,10 @@ const drawings: Record<BackdropKind, (random: () => number, width: number, heigh
     let result = `<rect width="${width}" height="${height}" fill="${tone(random, 40, 180)}"/>`
     for (let index = 0; index < 160; index++) {
       const [x, y, size] = [random() * width, random() * height, 8 + random() ** 2 * 160]
-      result += random() < 0.5
-        ? `<ellipse cx="${x}" cy="${y}" rx="${size}" ry="${size * (0.3 + random())}" fill="${tone(random, 20, 220)}" opacity="${0.4 + random() * 0.6}"/>`
-        : `<path d="M${x} ${y}l${size} ${size * (random() - 0.5)}l${size * (random() - 0.5)} ${size}z" fill="${tone(random, 20, 220)}" stroke="${tone(random, 20, 220)}" stroke-width="${random() * 4}"/>`
+      result +=
+        random() < 0.5
+          ? `<ellipse cx="${x}" cy="${y}" rx="${size}" ry="${size * (0.3 + random())}" fill="${tone(random, 20, 220)}" opacity="${0.4 + random() * 0.6}"/>`
+          : `<path d="M${x} ${y}l${size} ${size * (random() - 0.5)}l${size * (random() - 0.5)} ${size}z" fill="${tone(random, 20, 220)}" stroke="${tone(random, 20, 220)}" stroke-width="${random() * 4}"/>`
     }
     return result
   },
@@ -57,7 +68,9 @@ const drawings: Record<BackdropKind, (random: () => number, width: number, heigh
       const top = height - high
       result += `<rect x="${x}" y="${top}" width="${wide}" height="${high}" fill="${tone(random, 50, 190)}"/><path d="M${x - 4} ${top}l${wide / 2 + 4} ${-20 - random() * 40}l${wide / 2 + 4} ${20 + random() * 40}z" fill="${tone(random, 40, 130)}"/>`
       const step = 17 + random() * 12
-      for (let column = x + 9; column < x + wide - 12; column += step) for (let row = top + 12; row < height - 20; row += step * 1.7) result += `<rect x="${column}" y="${row}" width="${step * 0.5}" height="${step * 0.8}" fill="${tone(random, 20, 215)}"/>`
+      for (let column = x + 9; column < x + wide - 12; column += step)
+        for (let row = top + 12; row < height - 20; row += step * 1.7)
+          result += `<rect x="${column}" y="${row}" width="${step * 0.5}" height="${step * 0.8}" fill="${tone(random, 20, 215)}"/>`
       x += wide + random() * 14
     }
     return `${result}<rect width="${width}" height="${height}" filter="url(#r)" opacity="0.7"/>`
@@ -67,7 +80,8 @@ const drawings: Record<BackdropKind, (random: () => number, width: number, heigh
     for (let y = 40; y < height; y += 24 + random() * 10) {
       for (let x = 30; x < width - 40;) {
         const word = 14 + random() * 60
-        for (let glyph = x; glyph < x + word; glyph += 7 + random() * 3) lines += `<path d="M${glyph} ${y}v${-5 - random() * 9}q${2 + random() * 5} ${-3 + random() * 6} ${3 + random() * 3} ${random() * 8}" stroke="${tone(random, 30, 70)}" stroke-width="1.6" fill="none"/>`
+        for (let glyph = x; glyph < x + word; glyph += 7 + random() * 3)
+          lines += `<path d="M${glyph} ${y}v${-5 - random() * 9}q${2 + random() * 5} ${-3 + random() * 6} ${3 + random() * 3} ${random() * 8}" stroke="${tone(random, 30, 70)}" stroke-width="1.6" fill="none"/>`
         x += word + 12
       }
     }
@@ -76,7 +90,18 @@ const drawings: Record<BackdropKind, (random: () => number, width: number, heigh
 }
 
 /** Draws a backdrop as a PNG. The same seed gives the same picture. */
-export async function drawBackdrop(file: string, kind: BackdropKind, seed: number, width: number, height: number): Promise<void> {
+export async function drawBackdrop(
+  file: string,
+  kind: BackdropKind,
+  seed: number,
+  width: number,
+  height: number,
+): Promise<void> {
   const drawing = drawings[kind](seeded(seed), width, height, seed % 9999)
-  await sharp(Buffer.from(`<svg xmlns="http://www.w3.org/2000/svg" width="${width}" height="${height}">${drawing}</svg>`)).flatten().png({ compressionLevel: 1 }).toFile(file)
+  await sharp(
+    Buffer.from(`<svg xmlns="http://www.w3.org/2000/svg" width="${width}" height="${height}">${drawing}</svg>`),
+  )
+    .flatten()
+    .png({ compressionLevel: 1 })
+    .toFile(file)
 }

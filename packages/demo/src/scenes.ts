@@ -1,7 +1,9 @@
 import { createRequire } from 'node:module'
 import { quoteOption } from '@hematine/media/treating/filters'
 
-const font = createRequire(import.meta.url).resolve('@fontsource/atkinson-hyperlegible-next/files/atkinson-hyperlegible-next-latin-600-normal.woff')
+const font = createRequire(import.meta.url).resolve(
+  '@fontsource/atkinson-hyperlegible-next/files/atkinson-hyperlegible-next-latin-600-normal.woff',
+)
 
 export type SceneName = 'dusk' | 'noon' | 'night' | 'chart' | 'lens' | 'keeper'
 
@@ -20,7 +22,8 @@ export interface Scene {
  */
 function sceneFilters(scene: Scene, layer: (name: string) => string, rate: string, at: number, matrix: string): string {
   // Layers are RGB in full range; the range and matrix of the result are chosen here, not left to negotiation.
-  const movie = (name: string, format = 'yuva420p') => `movie=${quoteOption(layer(name))},scale=out_range=tv:out_color_matrix=${matrix},format=${format}`
+  const movie = (name: string, format = 'yuva420p') =>
+    `movie=${quoteOption(layer(name))},scale=out_range=tv:out_color_matrix=${matrix},format=${format}`
   const drift = at % 2 === 0 ? `x='-20-34*t'` : `x='-440+34*t'`
   const parts = [
     `color=c=black:s=1920x1080:r=${rate}:d=${scene.seconds},format=yuv420p,setparams=range=tv:colorspace=${matrix}[c${at}]`,
@@ -44,14 +47,22 @@ function sceneFilters(scene: Scene, layer: (name: string) => string, rate: strin
     over('beam', `x='1000+60*sin(t*2)':y='330+70*sin(t*1.1)'`)
   }
   if (scene.title) {
-    parts.push(`[${last}]drawbox=x=0:y=920:w=1920:h=110:color=black@0.55:t=fill,drawtext=fontfile=${quoteOption(font)}:text=${quoteOption(scene.title)}:fontcolor=0xE8E6E3:fontsize=56:x=90:y=946[t${at}]`)
+    parts.push(
+      `[${last}]drawbox=x=0:y=920:w=1920:h=110:color=black@0.55:t=fill,drawtext=fontfile=${quoteOption(font)}:text=${quoteOption(scene.title)}:fontcolor=0xE8E6E3:fontsize=56:x=90:y=946[t${at}]`,
+    )
     last = `t${at}`
   }
   return parts.join(';') + `;[${last}]null[s${at}]`
 }
 
 /** Filters that draw several scenes with hard cuts between them, then `finish` (a filter list without labels). */
-export function storyFilters(scenes: Scene[], layer: (name: string) => string, rate: string, finish: string, matrix: 'bt709' | 'smpte170m' = 'smpte170m'): string {
+export function storyFilters(
+  scenes: Scene[],
+  layer: (name: string) => string,
+  rate: string,
+  finish: string,
+  matrix: 'bt709' | 'smpte170m' = 'smpte170m',
+): string {
   const drawn = scenes.map((scene, index) => sceneFilters(scene, layer, rate, index, matrix)).join(';')
   const inputs = scenes.map((_, index) => `[s${index}]`).join('')
   return `${drawn};${inputs}concat=n=${scenes.length}:v=1:a=0,${finish}`

@@ -1,6 +1,17 @@
 import path from 'node:path'
 import { findSequences, matchColumns, readInventory } from '@hematine/core'
-import { addDrive, addToInventory, bringIn, createOrder, listDrives, listOrders, registerVolume, type Arrival, type Database, type TaskQueue } from '@hematine/database'
+import {
+  addDrive,
+  addToInventory,
+  bringIn,
+  createOrder,
+  listDrives,
+  listOrders,
+  registerVolume,
+  type Arrival,
+  type Database,
+  type TaskQueue,
+} from '@hematine/database'
 import { mkdir, readdir, realpath } from 'node:fs/promises'
 import { demoInventory } from './inventory.ts'
 import { demoNames, type DemoPart } from './material.ts'
@@ -8,13 +19,22 @@ import { demoNames, type DemoPart } from './material.ts'
 /** Directories of the volumes that a fresh start registers, below the data directory. */
 export function ownVolumes(dataDirectory: string) {
   const inVolumes = (name: string) => path.join(dataDirectory, 'volumes', name)
-  return { source: inVolumes('sources'), working: inVolumes('working'), delivery: inVolumes('delivery'), shelf: path.join(dataDirectory, 'discs') }
+  return {
+    source: inVolumes('sources'),
+    working: inVolumes('working'),
+    delivery: inVolumes('delivery'),
+    shelf: path.join(dataDirectory, 'discs'),
+  }
 }
 
 async function registerOwnVolumes(database: Database, dataDirectory: string): Promise<number> {
   const places = ownVolumes(dataDirectory)
   let sourceVolume = 0
-  for (const [role, name] of [['source', 'Sources'], ['working', 'Working'], ['delivery', 'Delivery']] as const) {
+  for (const [role, name] of [
+    ['source', 'Sources'],
+    ['working', 'Working'],
+    ['delivery', 'Delivery'],
+  ] as const) {
     await mkdir(places[role], { recursive: true })
     const volume = await registerVolume(database.em.fork(), { role, name, path: await realpath(places[role]) })
     if (role === 'source') sourceVolume = volume.id
@@ -29,29 +49,49 @@ async function isFresh(database: Database): Promise<boolean> {
 
 /** An order to begin with and volumes to work on, for a start without demo material. */
 export async function seedEmpty(database: Database, dataDirectory: string): Promise<void> {
-  if (!await isFresh(database)) return
+  if (!(await isFresh(database))) return
   await registerOwnVolumes(database, dataDirectory)
   await createOrder(database.em.fork(), { code: 'ORDER-1', name: 'First order', dueAt: null })
 }
 
 /** The demo order of Skerry Lights with its volumes and sources. @param dueAt when it is due */
-export async function seedDemo(database: Database, queue: TaskQueue, dataDirectory: string, dueAt: Date): Promise<void> {
-  if (!await isFresh(database)) return
+export async function seedDemo(
+  database: Database,
+  queue: TaskQueue,
+  dataDirectory: string,
+  dueAt: Date,
+): Promise<void> {
+  if (!(await isFresh(database))) return
   const volumeId = await registerOwnVolumes(database, dataDirectory)
   const order = await createOrder(database.em.fork(), { code: 'SL-014', name: 'Lamp-room discs', dueAt })
   const frames = await readdir(path.join(ownVolumes(dataDirectory).source, demoNames.sequence))
   const arrivals = (Object.keys(demoNames) as DemoPart[]).flatMap((part): Arrival[] => {
     const name = demoNames[part]
-    if (part === 'sequence') return [{ kind: 'sequence', volumeId, directory: name, sequence: findSequences(frames).sequences[0]!, frameRate: { num: 24, den: 1 } }]
+    if (part === 'sequence')
+      return [
+        {
+          kind: 'sequence',
+          volumeId,
+          directory: name,
+          sequence: findSequences(frames).sequences[0]!,
+          frameRate: { num: 24, den: 1 },
+        },
+      ]
     const titles = part === 'discFolder' ? [1, 2] : part === 'discImage' ? [1] : []
-    return titles.length > 0 ? titles.map(title => ({ kind: 'title', volumeId, disc: { path: name, title, angle: 1 } })) : [{ kind: 'file', volumeId, path: name }]
+    return titles.length > 0
+      ? titles.map(title => ({ kind: 'title', volumeId, disc: { path: name, title, angle: 1 } }))
+      : [{ kind: 'file', volumeId, path: name }]
   })
   await bringIn(database.em.fork(), queue, order.id, arrivals)
-  const [headings = [], ...lines] = demoInventory.trim().split('\n').map(line => line.split(';'))
+  const [headings = [], ...lines] = demoInventory
+    .trim()
+    .split('\n')
+    .map(line => line.split(';'))
   await addToInventory(database.em.fork(), order.id, readInventory(lines, matchColumns(headings)).sources)
 }
 
 /** The stand-in drive, unless there is a drive already. */
 export async function seedDrive(database: Database, dataDirectory: string): Promise<void> {
-  if ((await listDrives(database.em.fork())).length === 0) await addDrive(database.em.fork(), { name: 'Stand-in drive', shelf: ownVolumes(dataDirectory).shelf, speed: 4 })
+  if ((await listDrives(database.em.fork())).length === 0)
+    await addDrive(database.em.fork(), { name: 'Stand-in drive', shelf: ownVolumes(dataDirectory).shelf, speed: 4 })
 }

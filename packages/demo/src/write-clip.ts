@@ -1,7 +1,22 @@
 import { ensure, options } from '@hematine/media/ground/libav'
 import { Graph } from '@hematine/media/ground/graph'
-import { AV_CODEC_FLAG_GLOBAL_HEADER, AV_CODEC_FLAG_INTERLACED_DCT, AV_CODEC_FLAG_INTERLACED_ME, AV_PICTURE_TYPE_NONE } from 'node-av/constants'
-import { avRescaleQ, Codec, CodecContext, FormatContext, Frame, OutputFormat, Packet, Rational, type Stream } from 'node-av/lib'
+import {
+  AV_CODEC_FLAG_GLOBAL_HEADER,
+  AV_CODEC_FLAG_INTERLACED_DCT,
+  AV_CODEC_FLAG_INTERLACED_ME,
+  AV_PICTURE_TYPE_NONE,
+} from 'node-av/constants'
+import {
+  avRescaleQ,
+  Codec,
+  CodecContext,
+  FormatContext,
+  Frame,
+  OutputFormat,
+  Packet,
+  Rational,
+  type Stream,
+} from 'node-av/lib'
 
 export interface ClipTrack {
   encoder: string
@@ -17,7 +32,7 @@ export interface Clip {
   /** Writer by the library's name. */
   format: string
   formatOptions?: Record<string, string>
-  video: ClipTrack & { interlaced?: boolean, keyframeDistance?: number }
+  video: ClipTrack & { interlaced?: boolean; keyframeDistance?: number }
   audio: ClipTrack[]
 }
 
@@ -54,9 +69,15 @@ export async function writeTracks(file: string, format: string, audio: readonly 
   })
 }
 
-async function write(clip: Pick<Clip, 'path' | 'format' | 'formatOptions'>, openTracks: (output: FormatContext) => Promise<OpenTrack[]>): Promise<void> {
+async function write(
+  clip: Pick<Clip, 'path' | 'format' | 'formatOptions'>,
+  openTracks: (output: FormatContext) => Promise<OpenTrack[]>,
+): Promise<void> {
   const output = new FormatContext()
-  ensure(output.allocOutputContext2(OutputFormat.guessFormat(clip.format as never, null, null), null, clip.path), 'The demo file cannot be set up')
+  ensure(
+    output.allocOutputContext2(OutputFormat.guessFormat(clip.format as never, null, null), null, clip.path),
+    'The demo file cannot be set up',
+  )
   output.url = clip.path
   let tracks: OpenTrack[] = []
   try {
@@ -66,7 +87,10 @@ async function write(clip: Pick<Clip, 'path' | 'format' | 'formatOptions'>, open
     for (;;) {
       const open = tracks.filter(track => !track.ended)
       if (open.length === 0) break
-      await advance(open.reduce((first, track) => track.seconds < first.seconds ? track : first), output)
+      await advance(
+        open.reduce((first, track) => (track.seconds < first.seconds ? track : first)),
+        output,
+      )
     }
     ensure(await output.writeTrailer(), 'The demo file cannot be ended')
     await output.closeOutput()
@@ -83,7 +107,7 @@ async function write(clip: Pick<Clip, 'path' | 'format' | 'formatOptions'>, open
 
 async function advance(track: OpenTrack, output: FormatContext): Promise<void> {
   track.frame.unref()
-  track.ended = await track.graph.pull(track.frame) !== 'frame'
+  track.ended = (await track.graph.pull(track.frame)) !== 'frame'
   if (!track.ended) {
     const base = track.graph.timeBase
     track.seconds = (Number(track.frame.pts) * base.num) / base.den
@@ -91,7 +115,7 @@ async function advance(track: OpenTrack, output: FormatContext): Promise<void> {
     track.frame.pictType = AV_PICTURE_TYPE_NONE
   }
   ensure(await track.context.sendFrame(track.ended ? null : track.frame), 'The demo encoder failed')
-  while (await track.context.receivePacket(track.packet) >= 0) {
+  while ((await track.context.receivePacket(track.packet)) >= 0) {
     track.packet.streamIndex = track.stream.index
     track.packet.rescaleTs(track.context.timeBase, track.stream.timeBase)
     ensure(await output.interleavedWriteFrame(track.packet), 'The demo file cannot be written')
@@ -125,10 +149,15 @@ async function openAudio(output: FormatContext, track: ClipTrack): Promise<OpenT
   context.channelLayout = shape.output.buffersinkGetChannelLayout()
   context.timeBase = new Rational(1, context.sampleRate)
   shape.free()
-  return finish(output, context, codec, track, () => Graph.audio(context.frameSize > 0 ? `${track.filters},asetnsamples=n=${context.frameSize}:p=0` : track.filters, null))
+  return finish(output, context, codec, track, () =>
+    Graph.audio(
+      context.frameSize > 0 ? `${track.filters},asetnsamples=n=${context.frameSize}:p=0` : track.filters,
+      null,
+    ),
+  )
 }
 
-function prepare(track: ClipTrack, output: FormatContext): { codec: Codec, context: CodecContext } {
+function prepare(track: ClipTrack, output: FormatContext): { codec: Codec; context: CodecContext } {
   const codec = Codec.findEncoderByName(track.encoder as never)
   if (!codec) throw new Error(`The encoder ${track.encoder} is not built in.`)
   const context = new CodecContext()
@@ -138,8 +167,15 @@ function prepare(track: ClipTrack, output: FormatContext): { codec: Codec, conte
   return { codec, context }
 }
 
-async function finish(output: FormatContext, context: CodecContext, codec: Codec, track: ClipTrack, makeGraph: () => Promise<Graph>): Promise<OpenTrack> {
-  for (const [name, value] of Object.entries(track.options ?? {})) ensure(context.setOption(name, value), `The demo encoder does not take ${name}=${value}`)
+async function finish(
+  output: FormatContext,
+  context: CodecContext,
+  codec: Codec,
+  track: ClipTrack,
+  makeGraph: () => Promise<Graph>,
+): Promise<OpenTrack> {
+  for (const [name, value] of Object.entries(track.options ?? {}))
+    ensure(context.setOption(name, value), `The demo encoder does not take ${name}=${value}`)
   ensure(await context.open2(codec, null), `The demo encoder ${track.encoder} cannot be opened`)
   const stream = output.newStream(null)
   ensure(context.parametersFromContext(stream.codecpar), 'The demo stream cannot be set up')

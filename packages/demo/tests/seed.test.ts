@@ -27,8 +27,15 @@ describe('the demo order', () => {
     const sources = await listSources(db.em(), { orderId: orders[0]!.id })
     // The disc folder gives two titles.
     expect(sources).toHaveLength(Object.keys(demoNames).length + 1)
-    expect(sources.filter(source => source.kind === 'title').map(source => source.name)).toEqual(['Lamp-room training disc 4 title 1', 'Lamp-room training disc 4 title 2', 'Relief boat disc.iso title 1'])
-    expect(sources.find(source => source.kind === 'sequence')).toMatchObject({ relativePath: 'Approach render/approach-[0001-0003].png', frameRate: { num: 24, den: 1 } })
+    expect(sources.filter(source => source.kind === 'title').map(source => source.name)).toEqual([
+      'Lamp-room training disc 4 title 1',
+      'Lamp-room training disc 4 title 2',
+      'Relief boat disc.iso title 1',
+    ])
+    expect(sources.find(source => source.kind === 'sequence')).toMatchObject({
+      relativePath: 'Approach render/approach-[0001-0003].png',
+      frameRate: { num: 24, den: 1 },
+    })
   })
 
   test('a start without demo has an order to begin with and nothing in it', async () => {

@@ -49,7 +49,11 @@ describe('the stand-in drive', () => {
 
 describe('reading a disc in', () => {
   test('copies every sector that can be read, and notes the others', async () => {
-    const bad = [{ from: 5, to: 5 }, { from: 63, to: 65 }, { from: 299, to: 299 }]
+    const bad = [
+      { from: 5, to: 5 },
+      { from: 63, to: 65 },
+      { from: 299, to: 299 },
+    ]
     const drive = await StandInDrive.open(image, { speed: 64, badSectors: bad })
     const target = path.join(scratch, 'copy.iso')
     expect(await copyDisc(drive, target, fresh, goOn)).toEqual(bad)
@@ -60,16 +64,38 @@ describe('reading a disc in', () => {
 
   test('goes on where it broke off, keeping what could not be read', async () => {
     const target = path.join(scratch, 'resumed.iso')
-    const bad = [{ from: 20, to: 21 }, { from: 200, to: 200 }]
+    const bad = [
+      { from: 20, to: 21 },
+      { from: 200, to: 200 },
+    ]
     const drive = await StandInDrive.open(image, { speed: 64, badSectors: bad })
-    let kept: { sectors: number, unreadable: readonly SectorRange[] } = fresh
+    let kept: { sectors: number; unreadable: readonly SectorRange[] } = fresh
     // The drive dies in the middle, after something was told.
     let reads = 0
-    const dying: Drive = { sectors: drive.sectors, close: async () => undefined, read: async (first, count) => { if (reads++ > 70) throw new Error('unplugged'); return drive.read(first, count) } }
-    await expect(copyDisc(dying, target, fresh, async (done, unreadable) => { kept = { sectors: done, unreadable: unreadable.map(range => ({ ...range })) }; return true })).rejects.toThrow('unplugged')
+    const dying: Drive = {
+      sectors: drive.sectors,
+      close: async () => undefined,
+      read: async (first, count) => {
+        if (reads++ > 70) throw new Error('unplugged')
+        return drive.read(first, count)
+      },
+    }
+    await expect(
+      copyDisc(dying, target, fresh, async (done, unreadable) => {
+        kept = { sectors: done, unreadable: unreadable.map(range => ({ ...range })) }
+        return true
+      }),
+    ).rejects.toThrow('unplugged')
     expect(kept.sectors).toBeLessThan(sectors)
     const again: number[] = []
-    const watched: Drive = { sectors: drive.sectors, close: async () => undefined, read: async (first, count) => { again.push(first); return drive.read(first, count) } }
+    const watched: Drive = {
+      sectors: drive.sectors,
+      close: async () => undefined,
+      read: async (first, count) => {
+        again.push(first)
+        return drive.read(first, count)
+      },
+    }
     expect(await copyDisc(watched, target, kept, goOn)).toEqual(bad)
     expect(Math.min(...again)).toBe(kept.sectors)
     expect(await readFile(target)).toEqual(withNoughts(bad))
@@ -85,19 +111,45 @@ describe('reading a disc in', () => {
 
 describe('what could not be read of a title', () => {
   const title = (unreadable: TitleInput['unreadable']): TitleInput => ({
-    kind: 'title', disc: 'DISC', title: 1, angle: 1, aspect: '4:3', audio: [], subtitles: [], chapters: [0], seconds: 30, unreadable,
+    kind: 'title',
+    disc: 'DISC',
+    title: 1,
+    angle: 1,
+    aspect: '4:3',
+    audio: [],
+    subtitles: [],
+    chapters: [0],
+    seconds: 30,
+    unreadable,
     // Played: 100 sectors from the middle of the image over ten seconds, then 100 from its beginning over twenty.
-    parts: [{ path: 'a.iso', at: 500 * sectorBytes, bytes: 100 * sectorBytes }, { path: 'a.iso', at: 0, bytes: 100 * sectorBytes }],
-    cells: [{ at: 0, seconds: 0, shift: 0 }, { at: 100 * sectorBytes, seconds: 10, shift: 0 }],
+    parts: [
+      { path: 'a.iso', at: 500 * sectorBytes, bytes: 100 * sectorBytes },
+      { path: 'a.iso', at: 0, bytes: 100 * sectorBytes },
+    ],
+    cells: [
+      { at: 0, seconds: 0, shift: 0 },
+      { at: 100 * sectorBytes, seconds: 10, shift: 0 },
+    ],
   })
-  const run = (from: number, count: number, file = 'a.iso') => ({ path: file, at: from * sectorBytes, bytes: count * sectorBytes })
+  const run = (from: number, count: number, file = 'a.iso') => ({
+    path: file,
+    at: from * sectorBytes,
+    bytes: count * sectorBytes,
+  })
 
   test('is told by its time in playing order', () => {
-    expect(unreadableStretches(title([run(50, 5), run(550, 10)]))).toEqual([{ from: 5, to: 6, sectors: 10 }, { from: 20, to: 21, sectors: 5 }])
+    expect(unreadableStretches(title([run(50, 5), run(550, 10)]))).toEqual([
+      { from: 5, to: 6, sectors: 10 },
+      { from: 20, to: 21, sectors: 5 },
+    ])
   })
 
   test('only as far as it belongs to the title; what is close together is one', () => {
-    expect(unreadableStretches(title([run(590, 20), run(300, 50), run(0, 10, 'b.iso')]))).toEqual([{ from: 9, to: 10, sectors: 10 }])
-    expect(unreadableStretches(title([run(510, 1), run(515, 1)]))).toEqual([{ from: 1, to: expect.closeTo(1.6, 6), sectors: 2 }])
+    expect(unreadableStretches(title([run(590, 20), run(300, 50), run(0, 10, 'b.iso')]))).toEqual([
+      { from: 9, to: 10, sectors: 10 },
+    ])
+    expect(unreadableStretches(title([run(510, 1), run(515, 1)]))).toEqual([
+      { from: 1, to: expect.closeTo(1.6, 6), sectors: 2 },
+    ])
   })
 })

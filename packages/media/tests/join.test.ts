@@ -2,7 +2,14 @@ import path from 'node:path'
 import { deriveTreatment, joinPartFacts, type PictureSpec, type Step } from '@hematine/core'
 import { Frame } from 'node-av/lib'
 import { beforeAll, describe, expect, test } from 'vitest'
-import { measureResult, readFacts, silenceLibraries, transcode, type MediaInput, type PlainInput } from '../src/index.ts'
+import {
+  measureResult,
+  readFacts,
+  silenceLibraries,
+  transcode,
+  type MediaInput,
+  type PlainInput,
+} from '../src/index.ts'
 import { openFrames } from '../src/reading/frame-reader.ts'
 import { readPacketTimes } from '../src/measuring/packet-times.ts'
 import { TreatedPicture } from '../src/treating/picture-treatment.ts'
@@ -22,17 +29,22 @@ let join: Extract<MediaInput, { kind: 'join' }>
 
 async function joinOf(inputs: readonly PlainInput[]): Promise<typeof join> {
   const list = []
-  for (const [index, input] of inputs.entries()) list.push({ input, name: `part ${index}`, ...joinPartFacts(await readFacts(input)) })
+  for (const [index, input] of inputs.entries())
+    list.push({ input, name: `part ${index}`, ...joinPartFacts(await readFacts(input)) })
   return { kind: 'join', parts: list }
 }
 
 beforeAll(async () => {
   silenceLibraries()
-  for (const [index, frames] of lengths.entries()) await writeCountingClip((parts[index] as { path: string }).path, frames, { size: '160x120', tone: true })
+  for (const [index, frames] of lengths.entries())
+    await writeCountingClip((parts[index] as { path: string }).path, frames, { size: '160x120', tone: true })
   join = await joinOf(parts)
 })
 
-const spec: PictureSpec = { ...specOf('archive-master'), video: { ...specOf('archive-master').video, scan: 'progressive', pixelFormat: 'yuv420p' } }
+const spec: PictureSpec = {
+  ...specOf('archive-master'),
+  video: { ...specOf('archive-master').video, scan: 'progressive', pixelFormat: 'yuv420p' },
+}
 const numberOf = (frame: Frame) => Math.round((frame.data![0]![0]! - 20) / 2)
 /** Number of the part's own frame, for each frame of the join. */
 const expected = lengths.flatMap(frames => Array.from({ length: frames }, (_, index) => index))
@@ -77,7 +89,17 @@ describe('a join', () => {
   })
 
   test('is trimmed across its seams', async () => {
-    expect(await numbersOf([{ kind: 'trim', ranges: [{ from: 1, to: 1.4 }, { from: 1.92, to: 2.2 }] }])).toEqual([...expected.slice(25, 35), ...expected.slice(48, 55)])
+    expect(
+      await numbersOf([
+        {
+          kind: 'trim',
+          ranges: [
+            { from: 1, to: 1.4 },
+            { from: 1.92, to: 2.2 },
+          ],
+        },
+      ]),
+    ).toEqual([...expected.slice(25, 35), ...expected.slice(48, 55)])
   })
 
   test('is delivered with its sound, and passes the check', async () => {
@@ -94,7 +116,12 @@ describe('a join', () => {
 
   test('has sound without a gap or a doubled piece at its seams', async () => {
     const facts = await readFacts(join)
-    const sound = await TreatedSound.open(join, facts.audio[0]!, { sampleFormat: 's16', sampleRate: 48_000, layout: 'stereo', frameSize: 0 }, 0)
+    const sound = await TreatedSound.open(
+      join,
+      facts.audio[0]!,
+      { sampleFormat: 's16', sampleRate: 48_000, layout: 'stereo', frameSize: 0 },
+      0,
+    )
     const frame = new Frame()
     frame.alloc()
     const values: number[] = []
@@ -119,7 +146,10 @@ describe('a join', () => {
     const made: PlainInput[] = []
     for (const index of [0, 1]) {
       const file = path.join(scratch, `sound ${index}.wav`)
-      await writeSound(file, `sine=frequency=440:sample_rate=48000:duration=${1 + index},aformat=sample_fmts=s16:channel_layouts=mono`)
+      await writeSound(
+        file,
+        `sine=frequency=440:sample_rate=48000:duration=${1 + index},aformat=sample_fmts=s16:channel_layouts=mono`,
+      )
       made.push({ kind: 'file', path: file })
     }
     const both = await joinOf(made)
@@ -156,8 +186,21 @@ describe('a join', () => {
     for (const index of [0, 1]) {
       const file = path.join(scratch, `stream ${index}.mpg`)
       await writeClip({
-        path: file, format: 'dvd', video: { encoder: 'mpeg2video', bitRate: 4_000_000, keyframeDistance: 12, filters: `nullsrc=s=720x576:r=25,format=yuv420p,geq=lum='40+20*${index}+2*N':cb=128:cr=128,trim=end_frame=40,setsar=1` },
-        audio: [{ encoder: 'mp2', bitRate: 192_000, filters: 'sine=frequency=440:sample_rate=48000:duration=1.6,aformat=sample_fmts=s16:channel_layouts=stereo' }],
+        path: file,
+        format: 'dvd',
+        video: {
+          encoder: 'mpeg2video',
+          bitRate: 4_000_000,
+          keyframeDistance: 12,
+          filters: `nullsrc=s=720x576:r=25,format=yuv420p,geq=lum='40+20*${index}+2*N':cb=128:cr=128,trim=end_frame=40,setsar=1`,
+        },
+        audio: [
+          {
+            encoder: 'mp2',
+            bitRate: 192_000,
+            filters: 'sine=frequency=440:sample_rate=48000:duration=1.6,aformat=sample_fmts=s16:channel_layouts=stereo',
+          },
+        ],
       })
       made.push({ kind: 'file', path: file })
     }
@@ -174,7 +217,9 @@ describe('a join', () => {
     frame.free()
     await picture.close()
     expect(levels).toHaveLength(80)
-    expect(levels.every((level, index) => Math.abs(level - (index < 40 ? 40 + 2 * index : 60 + 2 * (index - 40))) <= 2)).toBe(true)
+    expect(
+      levels.every((level, index) => Math.abs(level - (index < 40 ? 40 + 2 * index : 60 + 2 * (index - 40))) <= 2),
+    ).toBe(true)
   })
 
   test('says when a part is another than it was', async () => {
@@ -185,9 +230,16 @@ describe('a join', () => {
 })
 
 test('sound alone of a join runs on from part to part', async () => {
-  const ends = [['first.wav', 500, 1.5], ['second.wav', 2000, 1]] as const
+  const ends = [
+    ['first.wav', 500, 1.5],
+    ['second.wav', 2000, 1],
+  ] as const
   const inputs = ends.map(([name]): PlainInput => ({ kind: 'file', path: path.join(scratch, name) }))
-  for (const [name, hertz, seconds] of ends) await writeSound(path.join(scratch, name), `sine=frequency=${hertz}:sample_rate=48000:duration=${seconds},aformat=sample_fmts=s16:channel_layouts=stereo`)
+  for (const [name, hertz, seconds] of ends)
+    await writeSound(
+      path.join(scratch, name),
+      `sine=frequency=${hertz}:sample_rate=48000:duration=${seconds},aformat=sample_fmts=s16:channel_layouts=stereo`,
+    )
   const both = await joinOf(inputs)
   const { check } = await extractAndCheck(both, soundSpecOf('sound-flac'), path.join(scratch, 'joined.flac'))
   expect(check.verdict).toBe('pass')

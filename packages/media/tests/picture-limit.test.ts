@@ -11,7 +11,9 @@ const scratch = scratchDirectory()
 test('a picture may take a quarter of the memory: 64 million pixels on a machine with 4 GiB', () => {
   expect(mostPixels(4 * 2 ** 30)).toBe(2 ** 26)
   expect(() => refuseTooLarge(8192, 8192, 2 ** 26)).not.toThrow()
-  expect(() => refuseTooLarge(8193, 8192, 2 ** 26)).toThrow('The picture is 8193x8192, 67 million pixels; with this machine\'s memory at most 67 million pixels are taken.')
+  expect(() => refuseTooLarge(8193, 8192, 2 ** 26)).toThrow(
+    "The picture is 8193x8192, 67 million pixels; with this machine's memory at most 67 million pixels are taken.",
+  )
 })
 
 test('a PNG whose head promises more is refused before anything of it is decoded', async () => {
@@ -28,6 +30,14 @@ test('a PNG whose head promises more is refused before anything of it is decoded
     return Buffer.concat([length, named, sum])
   }
   const file = path.join(scratch, 'vast.png')
-  await writeFile(file, Buffer.concat([Buffer.from([0x89, 0x50, 0x4E, 0x47, 0x0D, 0x0A, 0x1A, 0x0A]), chunk('IHDR', head), chunk('IDAT', Buffer.alloc(40)), chunk('IEND', Buffer.alloc(0))]))
+  await writeFile(
+    file,
+    Buffer.concat([
+      Buffer.from([0x89, 0x50, 0x4e, 0x47, 0x0d, 0x0a, 0x1a, 0x0a]),
+      chunk('IHDR', head),
+      chunk('IDAT', Buffer.alloc(40)),
+      chunk('IEND', Buffer.alloc(0)),
+    ]),
+  )
   await expect(readFacts({ kind: 'file', path: file })).rejects.toThrow('The picture is 900000x900000')
 })

@@ -16,21 +16,36 @@ const at = (name: string): MediaInput & { kind: 'file' } => ({ kind: 'file', pat
 beforeAll(() => silenceLibraries())
 
 async function clip(name: string, sound: string): Promise<void> {
-  await writeClip({ path: at(name).path, format: 'matroska', video: { encoder: 'ffv1', options: { level: '3' }, filters: 'testsrc2=s=160x120:r=25:d=2,format=yuv420p,setsar=1' }, audio: [{ encoder: 'pcm_s16le', filters: sound }] })
+  await writeClip({
+    path: at(name).path,
+    format: 'matroska',
+    video: { encoder: 'ffv1', options: { level: '3' }, filters: 'testsrc2=s=160x120:r=25:d=2,format=yuv420p,setsar=1' },
+    audio: [{ encoder: 'pcm_s16le', filters: sound }],
+  })
 }
 
-async function deliver(source: string, steps: Step[] = []): Promise<{ rate: number, start: number, values: Int32Array }> {
+async function deliver(
+  source: string,
+  steps: Step[] = [],
+): Promise<{ rate: number; start: number; values: Int32Array }> {
   const input = at(source)
   const facts = await readFacts(input)
   const spec = specOf('archive-master')
   const outputPath = at(`${source}-archive.mkv`).path
-  await transcode({ input, facts, treatment: deriveTreatment(facts, spec, steps), spec, outputPath }, openGate, () => undefined)
+  await transcode(
+    { input, facts, treatment: deriveTreatment(facts, spec, steps), spec, outputPath },
+    openGate,
+    () => undefined,
+  )
   return soundOf({ kind: 'file', path: outputPath })
 }
 
 describe('sound', () => {
   test('keeps its pitch and its length when it is resampled', async () => {
-    await clip('tone.mkv', 'sine=frequency=1000:sample_rate=44100:duration=2,aformat=sample_fmts=s16:channel_layouts=stereo')
+    await clip(
+      'tone.mkv',
+      'sine=frequency=1000:sample_rate=44100:duration=2,aformat=sample_fmts=s16:channel_layouts=stereo',
+    )
     const { rate, values } = await deliver('tone.mkv')
     expect(rate).toBe(48_000)
     expect(toneOf(values, rate)).toBeCloseTo(1000, 0)
@@ -38,7 +53,10 @@ describe('sound', () => {
   })
 
   test('that begins late is led in by silence, so that it stays in step', async () => {
-    await clip('late.mkv', 'sine=frequency=1000:sample_rate=48000:duration=1.5,asetpts=PTS+0.5/TB,aformat=sample_fmts=s16:channel_layouts=stereo')
+    await clip(
+      'late.mkv',
+      'sine=frequency=1000:sample_rate=48000:duration=1.5,asetpts=PTS+0.5/TB,aformat=sample_fmts=s16:channel_layouts=stereo',
+    )
     const { rate, start, values } = await deliver('late.mkv')
     const loud = values.findIndex(value => Math.abs(value) > 1 << 24)
     expect(start + loud / rate).toBeCloseTo(0.5, 2)
@@ -48,7 +66,10 @@ describe('sound', () => {
 describe('sound of a moment', () => {
   test('is the stretch to the sample, with its loudness', async () => {
     // ITU-R BS.1770: a sine of 997 Hz at full scale in one channel is -3.01 LUFS, so 20 dB below it in both channels it is -20.
-    await clip('moment.mkv', 'aevalsrc=\'0.1*sin(2*PI*997*t)*between(t,0.5,1.5)|0.1*sin(2*PI*997*t)*between(t,0.5,1.5)\':s=48000:d=2,aformat=sample_fmts=s16:channel_layouts=stereo')
+    await clip(
+      'moment.mkv',
+      "aevalsrc='0.1*sin(2*PI*997*t)*between(t,0.5,1.5)|0.1*sin(2*PI*997*t)*between(t,0.5,1.5)':s=48000:d=2,aformat=sample_fmts=s16:channel_layouts=stereo",
+    )
     const facts = await readFacts(at('moment.mkv'))
     const file = path.join(scratch, 'moment.wav')
     expect(await writeMomentSound(file, at('moment.mkv'), facts, 0.75, 0.6, openGate)).toBeCloseTo(-20, 0)
@@ -65,17 +86,32 @@ describe('sound of a moment', () => {
   test('without sound there is no file, and silence has no loudness', async () => {
     await clip('silence.mkv', 'anullsrc=r=48000:cl=stereo,atrim=duration=2,aformat=sample_fmts=s16')
     const facts = await readFacts(at('silence.mkv'))
-    expect(await writeMomentSound(path.join(scratch, 'silence.wav'), at('silence.mkv'), facts, 0, 1, openGate)).toBeNull()
-    expect(await writeMomentSound(path.join(scratch, 'none.wav'), at('silence.mkv'), { ...facts, audio: [] }, 0, 1, openGate)).toBeUndefined()
+    expect(
+      await writeMomentSound(path.join(scratch, 'silence.wav'), at('silence.mkv'), facts, 0, 1, openGate),
+    ).toBeNull()
+    expect(
+      await writeMomentSound(
+        path.join(scratch, 'none.wav'),
+        at('silence.mkv'),
+        { ...facts, audio: [] },
+        0,
+        1,
+        openGate,
+      ),
+    ).toBeUndefined()
     expect(readdirSync(scratch)).not.toContain('none.wav')
   })
 })
 
 describe('sound steps', () => {
-  const stereo = (left: string, right: string, seconds = 2) => `aevalsrc='${left}|${right}':s=48000:d=${seconds},aformat=sample_fmts=s16:channel_layouts=stereo`
+  const stereo = (left: string, right: string, seconds = 2) =>
+    `aevalsrc='${left}|${right}':s=48000:d=${seconds},aformat=sample_fmts=s16:channel_layouts=stereo`
   /** Level of a frequency in dB of full scale, away from the ends. */
-  const levelAt = ({ values, rate }: { values: Int32Array, rate: number }, hertz: number) => {
-    const middle = Float32Array.from(values.slice(Math.floor(values.length * 0.3), Math.floor(values.length * 0.9)), value => value / 2 ** 31)
+  const levelAt = ({ values, rate }: { values: Int32Array; rate: number }, hertz: number) => {
+    const middle = Float32Array.from(
+      values.slice(Math.floor(values.length * 0.3), Math.floor(values.length * 0.9)),
+      value => value / 2 ** 31,
+    )
     return 10 * Math.log10(Math.max(1e-12, powerAt(middle, hertz, rate)))
   }
 
@@ -87,19 +123,42 @@ describe('sound steps', () => {
   })
 
   test('noise falls under a tone that stays', async () => {
-    await clip('hiss.mkv', 'anoisesrc=a=0.02:r=48000:d=4:c=white:seed=5,aformat=channel_layouts=stereo[n];aevalsrc=\'0.2*sin(2*PI*440*t)*between(t,2,4)|0\':s=48000:d=4[s];[n][s]amix=inputs=2:normalize=0,aformat=sample_fmts=s16:channel_layouts=stereo')
-    const rms = ({ values }: { values: Int32Array }) => Math.sqrt(values.slice(24_000, 72_000).reduce((sum, value) => sum + (value / 2 ** 31) ** 2, 0) / 48_000)
-    const [before, after] = [await deliver('hiss.mkv'), await deliver('hiss.mkv', [{ kind: 'sound-denoise', strength: 'strong' }])]
+    await clip(
+      'hiss.mkv',
+      "anoisesrc=a=0.02:r=48000:d=4:c=white:seed=5,aformat=channel_layouts=stereo[n];aevalsrc='0.2*sin(2*PI*440*t)*between(t,2,4)|0':s=48000:d=4[s];[n][s]amix=inputs=2:normalize=0,aformat=sample_fmts=s16:channel_layouts=stereo",
+    )
+    const rms = ({ values }: { values: Int32Array }) =>
+      Math.sqrt(values.slice(24_000, 72_000).reduce((sum, value) => sum + (value / 2 ** 31) ** 2, 0) / 48_000)
+    const [before, after] = [
+      await deliver('hiss.mkv'),
+      await deliver('hiss.mkv', [{ kind: 'sound-denoise', strength: 'strong' }]),
+    ]
     expect(rms(after)).toBeLessThan(rms(before) * 0.5)
     expect(Math.abs(levelAt(before, 440) - levelAt(after, 440))).toBeLessThan(2)
   })
 
   test('speech comes clear of rumble, and its quiet words nearer to its loud ones', async () => {
     // "Words" of a voice's lower harmonics, a second each with pauses, the second one 16 dB below the first; a rumble of 30 Hz under all.
-    const word = (from: number, gain: number) => `${gain}*between(t,${from},${from + 1})*(0.5*sin(2*PI*200*t)+0.3*sin(2*PI*600*t)+0.2*sin(2*PI*1800*t))`
+    const word = (from: number, gain: number) =>
+      `${gain}*between(t,${from},${from + 1})*(0.5*sin(2*PI*200*t)+0.3*sin(2*PI*600*t)+0.2*sin(2*PI*1800*t))`
     await clip('speech.mkv', stereo(`${word(1, 0.7)}+${word(3, 0.111)}+0.05*sin(2*PI*30*t)`, '0', 5))
-    const level = ({ values, rate }: { values: Int32Array, rate: number }, from: number, hertz: number) => 10 * Math.log10(Math.max(1e-12, powerAt(Float32Array.from(values.slice((from + 0.3) * rate, (from + 0.8) * rate), value => value / 2 ** 31), hertz, rate)))
-    const [before, light, strong] = [await deliver('speech.mkv'), await deliver('speech.mkv', [{ kind: 'speech', strength: 'light' }]), await deliver('speech.mkv', [{ kind: 'speech', strength: 'strong' }])]
+    const level = ({ values, rate }: { values: Int32Array; rate: number }, from: number, hertz: number) =>
+      10 *
+      Math.log10(
+        Math.max(
+          1e-12,
+          powerAt(
+            Float32Array.from(values.slice((from + 0.3) * rate, (from + 0.8) * rate), value => value / 2 ** 31),
+            hertz,
+            rate,
+          ),
+        ),
+      )
+    const [before, light, strong] = [
+      await deliver('speech.mkv'),
+      await deliver('speech.mkv', [{ kind: 'speech', strength: 'light' }]),
+      await deliver('speech.mkv', [{ kind: 'speech', strength: 'strong' }]),
+    ]
     const apart = (sound: typeof before) => level(sound, 1, 600) - level(sound, 3, 600)
     expect(apart(before)).toBeCloseTo(16, 0)
     expect(apart(light)).toBeLessThan(apart(before) - 2)
@@ -111,7 +170,8 @@ describe('sound steps', () => {
 
   test('channels are put where they were told', async () => {
     await clip('channels.mkv', stereo('0.2*sin(2*PI*300*t)', '0.2*sin(2*PI*700*t)'))
-    const left = async (make: 'left on both' | 'right on both' | 'swapped') => deliver('channels.mkv', [{ kind: 'channels', make }])
+    const left = async (make: 'left on both' | 'right on both' | 'swapped') =>
+      deliver('channels.mkv', [{ kind: 'channels', make }])
     expect(levelAt(await left('left on both'), 300)).toBeGreaterThan(-25)
     for (const make of ['right on both', 'swapped'] as const) {
       const sound = await left(make)
@@ -136,7 +196,15 @@ describe('sound steps', () => {
     expect(slow.values.length / slow.rate).toBeCloseTo(4, 1)
     expect(toneOf(slow.values.slice(24_000, 120_000), slow.rate)).toBeCloseTo(1000, -1)
     await clip('steps.mkv', stereo('0.3*sin(2*PI*(500+500*floor(t))*t)', '0'))
-    const kept = await deliver('steps.mkv', [{ kind: 'trim', ranges: [{ from: 0.2, to: 0.6 }, { from: 1.2, to: 1.6 }] }])
+    const kept = await deliver('steps.mkv', [
+      {
+        kind: 'trim',
+        ranges: [
+          { from: 0.2, to: 0.6 },
+          { from: 1.2, to: 1.6 },
+        ],
+      },
+    ])
     expect(kept.values.length / kept.rate).toBeCloseTo(0.8, 1)
     expect(toneOf(kept.values.slice(2000, 17_000), kept.rate)).toBeCloseTo(500, -1)
     expect(toneOf(kept.values.slice(21_000, 36_000), kept.rate)).toBeCloseTo(1000, -1)
@@ -145,16 +213,33 @@ describe('sound steps', () => {
   test('comes to its loudness', async () => {
     // A stereo sine of 1 kHz with a peak of -30 dBFS has -30 LUFS (EBU Tech 3341); 7 LU are missing to -23.
     await clip('quiet.mkv', stereo('0.03162*sin(2*PI*1000*t)', '0.03162*sin(2*PI*1000*t)', 8))
-    const [before, after] = [await deliver('quiet.mkv'), await deliver('quiet.mkv', [{ kind: 'loudness', target: -23 }])]
+    const [before, after] = [
+      await deliver('quiet.mkv'),
+      await deliver('quiet.mkv', [{ kind: 'loudness', target: -23 }]),
+    ]
     expect(Math.abs(levelAt(after, 1000) - levelAt(before, 1000) - 7)).toBeLessThan(1.5)
   })
 })
 
 describe('channels', () => {
-  const track = (channels: number, layout: string) => ({ streamIndex: 1, codec: 'ac3', profile: null, channels, layout, sampleRate: 48_000, bitsPerSecond: null, language: null, title: null })
+  const track = (channels: number, layout: string) => ({
+    streamIndex: 1,
+    codec: 'ac3',
+    profile: null,
+    channels,
+    layout,
+    sampleRate: 48_000,
+    bitsPerSecond: null,
+    language: null,
+    title: null,
+  })
 
   test.each([
-    ['playback-box', 6, '5.1(side)', 'stereo', 2], ['playback-box', 1, 'mono', 'mono', 1], ['small-mkv', 6, '5.1(side)', '5.1(side)', 6], ['small-mkv', 8, '7.1', '5.1', 6], ['archive-master', 8, '7.1', '7.1', 8],
+    ['playback-box', 6, '5.1(side)', 'stereo', 2],
+    ['playback-box', 1, 'mono', 'mono', 1],
+    ['small-mkv', 6, '5.1(side)', '5.1(side)', 6],
+    ['small-mkv', 8, '7.1', '5.1', 6],
+    ['archive-master', 8, '7.1', '7.1', 8],
   ])('%s takes %i channels (%s) as %s', (key, channels, layout, delivered, count) => {
     expect(deliveredLayout(track(channels, layout), specOf(key))).toBe(delivered)
     expect(deliveredChannels(track(channels, layout), specOf(key))).toBe(count)

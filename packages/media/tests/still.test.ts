@@ -2,7 +2,15 @@ import path from 'node:path'
 import { deriveTreatment, type SourceFacts } from '@hematine/core'
 import sharp from 'sharp'
 import { beforeAll, describe, expect, test } from 'vitest'
-import { plainStill, readFacts, silenceLibraries, toPng, treatedStill, type MediaInput, type RgbPicture } from '../src/index.ts'
+import {
+  plainStill,
+  readFacts,
+  silenceLibraries,
+  toPng,
+  treatedStill,
+  type MediaInput,
+  type RgbPicture,
+} from '../src/index.ts'
 import { specOf } from '../../../tests/support/jobs.ts'
 import { writeClip, writeCountingClip } from '../../../tests/support/material.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
@@ -22,7 +30,17 @@ describe('single frames', () => {
   beforeAll(async () => {
     await writeCountingClip(at('count.mkv').path, 100, { tone: true })
     // Long groups of pictures, so that reaching a frame means decoding through others.
-    await writeClip({ path: at('count.mpg').path, format: 'vob', video: { encoder: 'mpeg2video', bitRate: 4_000_000, keyframeDistance: 15, filters: 'nullsrc=s=352x288:r=25,format=yuv420p,geq=lum=\'20+2*N\':cb=128:cr=128,trim=end_frame=100,setsar=1' }, audio: [] })
+    await writeClip({
+      path: at('count.mpg').path,
+      format: 'vob',
+      video: {
+        encoder: 'mpeg2video',
+        bitRate: 4_000_000,
+        keyframeDistance: 15,
+        filters: "nullsrc=s=352x288:r=25,format=yuv420p,geq=lum='20+2*N':cb=128:cr=128,trim=end_frame=100,setsar=1",
+      },
+      audio: [],
+    })
     facts = await readFacts(at('count.mkv'))
   })
 
@@ -35,19 +53,26 @@ describe('single frames', () => {
     expect(numberOf(await plainStill(at('count.mpg'), stream.video!, index / 25))).toBe(index)
   })
 
-  test.each([0, 7, 8, 9, 76, 99])('of a treated source: frame %i is the one that the encoder was given', async index => {
-    const treatment = deriveTreatment(facts, specOf('open-web-mp4'))
-    expect(numberOf(await treatedStill(at('count.mkv'), facts.video!, treatment, index))).toBe(index)
-  })
+  test.each([0, 7, 8, 9, 76, 99])(
+    'of a treated source: frame %i is the one that the encoder was given',
+    async index => {
+      const treatment = deriveTreatment(facts, specOf('open-web-mp4'))
+      expect(numberOf(await treatedStill(at('count.mkv'), facts.video!, treatment, index))).toBe(index)
+    },
+  )
 
   test('beyond the end: the last one of a file, and a sentence for a treated source', async () => {
     expect(numberOf(await plainStill(at('count.mkv'), facts.video!, 60))).toBe(99)
-    await expect(treatedStill(at('count.mkv'), facts.video!, deriveTreatment(facts, specOf('open-web-mp4')), 400)).rejects.toThrow('There is no frame 400.')
+    await expect(
+      treatedStill(at('count.mkv'), facts.video!, deriveTreatment(facts, specOf('open-web-mp4')), 400),
+    ).rejects.toThrow('There is no frame 400.')
   })
 
   test('become PNGs that keep every value', async () => {
     const picture = await plainStill(at('count.mkv'), facts.video!, 1)
-    const { data, info } = await sharp(await toPng(picture)).raw().toBuffer({ resolveWithObject: true })
+    const { data, info } = await sharp(await toPng(picture))
+      .raw()
+      .toBuffer({ resolveWithObject: true })
     expect([info.width, info.height, info.channels]).toEqual([320, 240, 3])
     expect(data.equals(picture.data)).toBe(true)
   })

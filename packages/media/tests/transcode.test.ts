@@ -2,9 +2,26 @@ import { execFileSync } from 'node:child_process'
 import { existsSync } from 'node:fs'
 import { mkdir, readdir, rm, stat } from 'node:fs/promises'
 import path from 'node:path'
-import { pictureSpecs, deriveTreatment, findSequences, lumaWeights, rational, toNumber, type Check } from '@hematine/core'
+import {
+  pictureSpecs,
+  deriveTreatment,
+  findSequences,
+  lumaWeights,
+  rational,
+  toNumber,
+  type Check,
+} from '@hematine/core'
 import { beforeAll, describe, expect, test } from 'vitest'
-import { MediaError, plainStill, readFacts, silenceLibraries, transcode, treatedStill, type MediaInput, type RgbPicture } from '../src/index.ts'
+import {
+  MediaError,
+  plainStill,
+  readFacts,
+  silenceLibraries,
+  transcode,
+  treatedStill,
+  type MediaInput,
+  type RgbPicture,
+} from '../src/index.ts'
 import { makeAndCheck, openGate, specOf } from '../../../tests/support/jobs.ts'
 import { demoSource, writeClip, writeCountingClip } from '../../../tests/support/material.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
@@ -19,7 +36,8 @@ function pixel(picture: RgbPicture, x: number, y: number): number[] {
   return [...picture.data.subarray(offset, offset + 3)]
 }
 
-const problems = (check: Check) => check.lines.filter(line => line.verdict !== 'pass').map(line => `${line.name}: ${line.found}`)
+const problems = (check: Check) =>
+  check.lines.filter(line => line.verdict !== 'pass').map(line => `${line.name}: ${line.found}`)
 
 async function frameOf(outputPath: string, index: number): Promise<RgbPicture> {
   const facts = await readFacts(file(outputPath))
@@ -28,32 +46,65 @@ async function frameOf(outputPath: string, index: number): Promise<RgbPicture> {
 
 describe('every built-in spec', () => {
   const source = at('every.mkv')
-  beforeAll(() => writeClip({
-    path: source, format: 'matroska',
-    video: { encoder: 'ffv1', options: { level: '3' }, filters: 'testsrc2=s=640x360:r=25:d=1.2,format=yuv420p,setsar=1' },
-    audio: [{ encoder: 'pcm_s16le', language: 'eng', filters: 'sine=frequency=440:sample_rate=44100:duration=1.2,aformat=sample_fmts=s16:channel_layouts=stereo' }],
-  }))
+  beforeAll(() =>
+    writeClip({
+      path: source,
+      format: 'matroska',
+      video: {
+        encoder: 'ffv1',
+        options: { level: '3' },
+        filters: 'testsrc2=s=640x360:r=25:d=1.2,format=yuv420p,setsar=1',
+      },
+      audio: [
+        {
+          encoder: 'pcm_s16le',
+          language: 'eng',
+          filters: 'sine=frequency=440:sample_rate=44100:duration=1.2,aformat=sample_fmts=s16:channel_layouts=stereo',
+        },
+      ],
+    }),
+  )
 
-  test.each(pictureSpecs.map(spec => [spec.key, spec] as const))('%s makes a file that passes its own check', async (key, spec) => {
-    const made = await makeAndCheck(file(source), spec, at(`every-${key}.${spec.container}`))
-    expect(problems(made.check)).toEqual([])
-    expect(made.check.measurement.video.framesDecoded).toBe(30)
-    if (spec.video.rateControl.kind === 'lossless') expect(made.check.measurement.identical).toBe(true)
-    const delivered = await readFacts(file(made.outputPath))
-    expect(delivered.audio).toHaveLength(1)
-    expect(delivered.audio[0]!.language).toBe('eng')
-  })
+  test.each(pictureSpecs.map(spec => [spec.key, spec] as const))(
+    '%s makes a file that passes its own check',
+    async (key, spec) => {
+      const made = await makeAndCheck(file(source), spec, at(`every-${key}.${spec.container}`))
+      expect(problems(made.check)).toEqual([])
+      expect(made.check.measurement.video.framesDecoded).toBe(30)
+      if (spec.video.rateControl.kind === 'lossless') expect(made.check.measurement.identical).toBe(true)
+      const delivered = await readFacts(file(made.outputPath))
+      expect(delivered.audio).toHaveLength(1)
+      expect(delivered.audio[0]!.language).toBe('eng')
+    },
+  )
 })
 
 describe('shape', () => {
   test('a box in a wide anamorphic picture lands where its share of the width says', async () => {
     const source = at('anamorphic.mkv')
     // A white box over columns 180 to 359 and lines 144 to 287 of 720x576: a quarter of each side.
-    await writeClip({ path: source, format: 'matroska', video: { encoder: 'ffv1', options: { level: '3' }, filters: 'color=c=black:s=720x576:r=25:d=0.2,format=yuv420p,drawbox=x=180:y=144:w=180:h=144:c=white:t=fill,setsar=64/45' }, audio: [] })
+    await writeClip({
+      path: source,
+      format: 'matroska',
+      video: {
+        encoder: 'ffv1',
+        options: { level: '3' },
+        filters:
+          'color=c=black:s=720x576:r=25:d=0.2,format=yuv420p,drawbox=x=180:y=144:w=180:h=144:c=white:t=fill,setsar=64/45',
+      },
+      audio: [],
+    })
     const made = await makeAndCheck(file(source), specOf('playback-box'), at('anamorphic.mp4'))
     const picture = await frameOf(made.outputPath, 2)
     expect([picture.width, picture.height]).toEqual([1920, 1080])
-    for (const [x, y, bright] of [[486, 276, true], [954, 534, true], [474, 400, false], [966, 400, false], [700, 264, false], [700, 546, false]] as const) {
+    for (const [x, y, bright] of [
+      [486, 276, true],
+      [954, 534, true],
+      [474, 400, false],
+      [966, 400, false],
+      [700, 264, false],
+      [700, 546, false],
+    ] as const) {
       expect(pixel(picture, x, y)[1]! > 128, `pixel ${x},${y}`).toBe(bright)
     }
   })
@@ -64,30 +115,54 @@ describe('colour', () => {
   function codes([red, green, blue]: number[], matrix: string): number[] {
     const { kr, kb } = lumaWeights(matrix)!
     const luma = (kr * red! + (1 - kr - kb) * green! + kb * blue!) / 255
-    const chroma = (value: number, weight: number) => Math.round(128 + (224 * (value / 255 - luma)) / (2 * (1 - weight)))
+    const chroma = (value: number, weight: number) =>
+      Math.round(128 + (224 * (value / 255 - luma)) / (2 * (1 - weight)))
     return [Math.round(16 + 219 * luma), chroma(blue!, kb), chroma(red!, kr)]
   }
 
-  test.each([['untagged 576-line', 720, 576, 'smpte170m', ''], ['untagged 720-line', 1280, 720, 'bt709', ''], ['tagged against its size', 720, 576, 'bt709', ',setparams=colorspace=bt709:color_primaries=bt709:color_trc=bt709']] as const)('of %s material is kept when it becomes HD', async (_, width, height, matrix, tags) => {
+  test.each([
+    ['untagged 576-line', 720, 576, 'smpte170m', ''],
+    ['untagged 720-line', 1280, 720, 'bt709', ''],
+    ['tagged against its size', 720, 576, 'bt709', ',setparams=colorspace=bt709:color_primaries=bt709:color_trc=bt709'],
+  ] as const)('of %s material is kept when it becomes HD', async (_, width, height, matrix, tags) => {
     const wanted = [180, 60, 40]
     const [y, cb, cr] = codes(wanted, matrix)
     const source = at(`colour-${width}-${matrix}.mkv`)
-    await writeClip({ path: source, format: 'matroska', video: { encoder: 'ffv1', options: { level: '3' }, filters: `nullsrc=s=${width}x${height}:r=25:d=0.2,format=yuv420p,geq=lum=${y}:cb=${cb}:cr=${cr}${tags},setsar=1` }, audio: [] })
+    await writeClip({
+      path: source,
+      format: 'matroska',
+      video: {
+        encoder: 'ffv1',
+        options: { level: '3' },
+        filters: `nullsrc=s=${width}x${height}:r=25:d=0.2,format=yuv420p,geq=lum=${y}:cb=${cb}:cr=${cr}${tags},setsar=1`,
+      },
+      audio: [],
+    })
     const made = await makeAndCheck(file(source), specOf('playback-box'), `${source}.mp4`)
     expect(made.treatment.result.colour.matrix).toBe('bt709')
     const shown = pixel(await frameOf(made.outputPath, 2), 700, 500)
-    shown.forEach((value, index) => expect(Math.abs(value - wanted[index]!), `channel ${index} of ${shown}`).toBeLessThanOrEqual(4))
+    shown.forEach((value, index) =>
+      expect(Math.abs(value - wanted[index]!), `channel ${index} of ${shown}`).toBeLessThanOrEqual(4),
+    )
   })
 })
 
 describe('interlaced material', () => {
   const source = at('fields.mkv')
   // A bar that moves 12 columns a field: woven, its edges are combs of 12 columns.
-  beforeAll(() => writeClip({
-    path: source, format: 'matroska',
-    video: { encoder: 'ffv1', options: { level: '3' }, filters: 'nullsrc=s=720x576:r=50:d=1,format=yuv420p,geq=lum=\'if(between(X,100+12*N,180+12*N),200,40)\':cb=128:cr=128,tinterlace=mode=interleave_top,setfield=tff,setsar=16/15' },
-    audio: [],
-  }))
+  beforeAll(() =>
+    writeClip({
+      path: source,
+      format: 'matroska',
+      video: {
+        encoder: 'ffv1',
+        options: { level: '3' },
+        filters:
+          "nullsrc=s=720x576:r=50:d=1,format=yuv420p,geq=lum='if(between(X,100+12*N,180+12*N),200,40)':cb=128:cr=128,tinterlace=mode=interleave_top,setfield=tff,setsar=16/15",
+      },
+      audio: [],
+    }),
+  )
 
   /** Mean difference between each line and its neighbours' mean, over the middle of the picture. */
   function combing(picture: RgbPicture): number {
@@ -95,7 +170,8 @@ describe('interlaced material', () => {
     let count = 0
     const green = (x: number, y: number) => picture.data[(y * picture.width + x) * 3 + 1]!
     for (let y = Math.round(picture.height * 0.3); y < picture.height * 0.7; y++) {
-      for (let x = 0; x < picture.width; x++, count++) sum += Math.abs(green(x, y) - (green(x, y - 1) + green(x, y + 1)) / 2)
+      for (let x = 0; x < picture.width; x++, count++)
+        sum += Math.abs(green(x, y) - (green(x, y - 1) + green(x, y + 1)) / 2)
     }
     return sum / count
   }
@@ -119,8 +195,8 @@ describe('interlaced material', () => {
       const picture = await treatedStill(input, facts.video!, treatment, index)
       return Array.from({ length: picture.width }, (_, x) => pixel(picture, x, 288)[1]!).findIndex(value => value > 100)
     }
-    expect(await left(21) - await left(20)).toBe(12)
-    expect(await left(22) - await left(20)).toBe(24)
+    expect((await left(21)) - (await left(20))).toBe(12)
+    expect((await left(22)) - (await left(20))).toBe(24)
   })
 
   test('stays interlaced in a master, field for field', async () => {
@@ -138,7 +214,8 @@ describe('frames', () => {
     await writeCountingClip(source, 60, { tone: true })
     const made = await makeAndCheck(file(source), specOf('archive-master'), at('count-archive.mkv'))
     expect(made.check.measurement).toMatchObject({ treatedFrames: 60, identical: true })
-    for (const index of [0, 1, 31, 59]) expect(pixel(await frameOf(made.outputPath, index), 100, 100)[1]).toBeCloseTo(grey(index), -0.5)
+    for (const index of [0, 1, 31, 59])
+      expect(pixel(await frameOf(made.outputPath, index), 100, 100)[1]).toBeCloseTo(grey(index), -0.5)
   })
 
   test('of twice the allowed rate lose every second one', async () => {
@@ -155,7 +232,11 @@ describe('frames', () => {
   test('of a rendered sequence keep every value in the archive', async () => {
     const directory = await demoSource('sequence')
     const sequence = { ...findSequences(await readdir(directory)).sequences[0]!, last: 4 }
-    const made = await makeAndCheck({ kind: 'sequence', directory, sequence, frameRate: rational(24) }, specOf('archive-master'), at('render.mkv'))
+    const made = await makeAndCheck(
+      { kind: 'sequence', directory, sequence, frameRate: rational(24) },
+      specOf('archive-master'),
+      at('render.mkv'),
+    )
     expect(problems(made.check)).toEqual([])
     expect(made.check.measurement).toMatchObject({ identical: true, treatedFrames: 4 })
   })
@@ -165,7 +246,9 @@ describe('when things go wrong', () => {
   test('a source cut short gives what there is, and the check asks for a look', async () => {
     const made = await makeAndCheck(file(await demoSource('cutShort')), specOf('open-web-mp4'), at('short.mp4'))
     expect(made.check.verdict).toBe('look')
-    expect(made.check.lines.find(line => line.name === 'source frames')!.reason).toMatch(/^By its times the source should give 15\d frames but gave 1\d\d: some are damaged, or cut short\.$/)
+    expect(made.check.lines.find(line => line.name === 'source frames')!.reason).toMatch(
+      /^By its times the source should give 15\d frames but gave 1\d\d: some are damaged, or cut short\.$/,
+    )
   })
 
   test('work stops at the next frame when it is told to', async () => {
@@ -180,11 +263,20 @@ describe('when things go wrong', () => {
       },
     }
     let done = 0
-    const run = transcode({ input: file(source), facts, treatment: deriveTreatment(facts, spec), spec, outputPath: at('stopped.mkv') }, gate, progress => { done = progress.framesDone })
+    const run = transcode(
+      { input: file(source), facts, treatment: deriveTreatment(facts, spec), spec, outputPath: at('stopped.mkv') },
+      gate,
+      progress => {
+        done = progress.framesDone
+      },
+    )
     await expect(run).rejects.toThrow('stopped')
     expect(done).toBeLessThanOrEqual(20)
     // The same process can work on afterwards.
-    expect((await makeAndCheck(file(source), specOf('open-web-webm'), at('after.webm'))).check.measurement.video.framesDecoded).toBe(100)
+    expect(
+      (await makeAndCheck(file(source), specOf('open-web-webm'), at('after.webm'))).check.measurement.video
+        .framesDecoded,
+    ).toBe(100)
   })
 
   test('a full disk is said to be full, and the unfinished file can be removed', async context => {
@@ -198,11 +290,27 @@ describe('when things go wrong', () => {
     }
     try {
       const source = at('big.mkv')
-      await writeClip({ path: source, format: 'matroska', video: { encoder: 'ffv1', options: { level: '3' }, filters: 'testsrc2=s=640x360:r=25:d=2,noise=alls=40:allf=t,format=yuv420p,setsar=1' }, audio: [] })
+      await writeClip({
+        path: source,
+        format: 'matroska',
+        video: {
+          encoder: 'ffv1',
+          options: { level: '3' },
+          filters: 'testsrc2=s=640x360:r=25:d=2,noise=alls=40:allf=t,format=yuv420p,setsar=1',
+        },
+        audio: [],
+      })
       const facts = await readFacts(file(source))
       const spec = specOf('archive-master')
       const target = path.join(small, 'full.mkv')
-      const problem = await transcode({ input: file(source), facts, treatment: deriveTreatment(facts, spec), spec, outputPath: target }, openGate, () => undefined).then(() => null, error => error as MediaError)
+      const problem = await transcode(
+        { input: file(source), facts, treatment: deriveTreatment(facts, spec), spec, outputPath: target },
+        openGate,
+        () => undefined,
+      ).then(
+        () => null,
+        error => error as MediaError,
+      )
       expect(problem).toBeInstanceOf(MediaError)
       expect(problem!.isDiskFull).toBe(true)
       expect(problem!.message).toContain('the disk is full')

@@ -4,7 +4,19 @@ import { mkdir, readdir, readFile, rename, rm, symlink, utimes, writeFile } from
 import path from 'node:path'
 import { describe, expect, test } from 'vitest'
 import { answering } from '../src/volumes/answering.ts'
-import { exists, identityOf, listDirectory, markVolume, placeFile, resolveInside, sha256OfFile, spaceOf, spaceOfVolume, VolumeProblem, workDirectory } from '../src/volumes/volume-files.ts'
+import {
+  exists,
+  identityOf,
+  listDirectory,
+  markVolume,
+  placeFile,
+  resolveInside,
+  sha256OfFile,
+  spaceOf,
+  spaceOfVolume,
+  VolumeProblem,
+  workDirectory,
+} from '../src/volumes/volume-files.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 
 const scratch = scratchDirectory()
@@ -15,7 +27,12 @@ async function volume(): Promise<string> {
   await writeFile(path.join(root, 'reels', 'one.avi'), 'one')
   return root
 }
-const registered = (root: string, markedAt: Date | null = null) => ({ name: 'Films', path: root, marker: 'a1b2', markedAt })
+const registered = (root: string, markedAt: Date | null = null) => ({
+  name: 'Films',
+  path: root,
+  marker: 'a1b2',
+  markedAt,
+})
 
 describe('paths in a volume', () => {
   test('inside resolve to their real place', async () => {
@@ -24,7 +41,17 @@ describe('paths in a volume', () => {
     expect(await resolveInside(root, '')).toBe(root)
   })
 
-  test.each(['..', '../secret', 'reels/../../secret', 'reels/..', '/etc/passwd', 'reels//one.avi', './reels', 'reels/\0', 'reels/./one.avi'])('%j is refused', async relative => {
+  test.each([
+    '..',
+    '../secret',
+    'reels/../../secret',
+    'reels/..',
+    '/etc/passwd',
+    'reels//one.avi',
+    './reels',
+    'reels/\0',
+    'reels/./one.avi',
+  ])('%j is refused', async relative => {
     const root = await volume()
     await writeFile(path.join(scratch, 'secret'), 'no')
     await expect(resolveInside(root, relative)).rejects.toThrow(VolumeProblem)
@@ -58,7 +85,8 @@ describe('paths in a volume', () => {
 describe('listing', () => {
   test('shows directories, files and sequences, and names what cannot be used', async () => {
     const root = await volume()
-    for (const name of ['a "b".avi', 'line\nbreak.mov', '.hidden', 'r-1.png', 'r-2.png']) await writeFile(path.join(root, name), name)
+    for (const name of ['a "b".avi', 'line\nbreak.mov', '.hidden', 'r-1.png', 'r-2.png'])
+      await writeFile(path.join(root, name), name)
     await symlink('/etc', path.join(root, 'away'))
     await symlink('nothing', path.join(root, 'broken'))
     const listing = await listDirectory(root, '')
@@ -110,7 +138,7 @@ describe('placing a finished file', () => {
   })
 })
 
-test('an input\'s identity changes with its size and its time', async () => {
+test("an input's identity changes with its size and its time", async () => {
   const root = await volume()
   const input = { kind: 'file' as const, path: path.join(root, 'reels', 'one.avi') }
   const before = await identityOf(input)
@@ -133,7 +161,11 @@ test('space is told, and what is wrong with a directory', async () => {
   const space = await spaceOf(await volume(), true)
   expect(space.problem).toBeNull()
   expect(space.freeBytes!).toBeLessThanOrEqual(space.totalBytes!)
-  expect(await spaceOf(path.join(scratch, 'unplugged'), false)).toEqual({ freeBytes: null, totalBytes: null, problem: 'The directory is not there. Is its disk connected?' })
+  expect(await spaceOf(path.join(scratch, 'unplugged'), false)).toEqual({
+    freeBytes: null,
+    totalBytes: null,
+    problem: 'The directory is not there. Is its disk connected?',
+  })
 })
 
 describe('a volume with its marker', () => {
@@ -146,25 +178,30 @@ describe('a volume with its marker', () => {
     // The disk goes, and the directory that it was mounted on is left.
     await rename(root, `${root}-elsewhere`)
     await mkdir(root)
-    await expect(workDirectory(marked)).rejects.toThrow(/is not the volume Films: its marker is missing. Its disk is probably not mounted/)
-    expect(await spaceOfVolume(marked, true)).toMatchObject({ freeBytes: null, problem: expect.stringContaining('not mounted') as string })
+    await expect(workDirectory(marked)).rejects.toThrow(
+      /is not the volume Films: its marker is missing. Its disk is probably not mounted/,
+    )
+    expect(await spaceOfVolume(marked, true)).toMatchObject({
+      freeBytes: null,
+      problem: expect.stringContaining('not mounted') as string,
+    })
     expect(await readdir(root)).toEqual([])
     await rm(root, { recursive: true })
     await rename(`${root}-elsewhere`, root)
     expect(await workDirectory(marked)).toContain('a1b2')
   })
 
-  test('takes along what lay in the work directory before there were markers, and leaves another installation\'s alone', async () => {
+  test("takes along what lay in the work directory before there were markers, and leaves another installation's alone", async () => {
     const root = await volume()
     const around = path.join(root, '.hematine')
     await mkdir(path.join(around, 'trials'), { recursive: true })
     await mkdir(path.join(around, 'c3d4'))
     await writeFile(path.join(around, 'job-4-1.mkv'), 'begun')
-    await writeFile(path.join(around, 'c3d4', 'job-4-1.mkv'), 'another\'s')
+    await writeFile(path.join(around, 'c3d4', 'job-4-1.mkv'), "another's")
     await markVolume(registered(root))
     expect((await readdir(around)).sort()).toEqual(['a1b2', 'c3d4'])
     expect((await readdir(path.join(around, 'a1b2'))).sort()).toEqual(['job-4-1.mkv', 'trials'])
-    expect(await readFile(path.join(around, 'c3d4', 'job-4-1.mkv'), 'utf8')).toBe('another\'s')
+    expect(await readFile(path.join(around, 'c3d4', 'job-4-1.mkv'), 'utf8')).toBe("another's")
   })
 })
 
@@ -177,14 +214,21 @@ test('a source volume that is empty is probably not mounted, and the sentence sa
 test('a pipe is not opened: who reads it would wait for good', async () => {
   const root = await volume()
   execFileSync('mkfifo', [path.join(root, 'pipe.avi')])
-  await expect(identityOf({ kind: 'file', path: path.join(root, 'pipe.avi') })).rejects.toThrow('"pipe.avi" is not a regular file')
+  await expect(identityOf({ kind: 'file', path: path.join(root, 'pipe.avi') })).rejects.toThrow(
+    '"pipe.avi" is not a regular file',
+  )
 })
 
 test('a sequence is another one when a gap is filled, when its rate changes, and when a frame is replaced', async () => {
   const root = await volume()
   const frame = (number: number) => path.join(root, `f-000${number}.png`)
   for (const number of [1, 2, 4]) await writeFile(frame(number), 'x')
-  const input = { kind: 'sequence' as const, directory: root, sequence: { prefix: 'f-', suffix: '.png', padding: 4, first: 1, last: 4, missing: [{ from: 3, to: 3 }] }, frameRate: { num: 25, den: 1 } }
+  const input = {
+    kind: 'sequence' as const,
+    directory: root,
+    sequence: { prefix: 'f-', suffix: '.png', padding: 4, first: 1, last: 4, missing: [{ from: 3, to: 3 }] },
+    frameRate: { num: 25, den: 1 },
+  }
   const before = await identityOf(input)
   expect(await identityOf(input)).toBe(before)
   expect(await identityOf({ ...input, frameRate: { num: 24, den: 1 } })).not.toBe(before)
@@ -198,7 +242,14 @@ test('a sequence is another one when a gap is filled, when its rate changes, and
 describe('a disk that does not answer', () => {
   test('is asked once, told of in a sentence, and asked again when it has answered', async () => {
     let answer = (_: string) => undefined as void
-    const asked = answering('/mnt/away', () => new Promise<string>(resolve => { answer = resolve }), 20)
+    const asked = answering(
+      '/mnt/away',
+      () =>
+        new Promise<string>(resolve => {
+          answer = resolve
+        }),
+      20,
+    )
     await expect(asked).rejects.toThrow('/mnt/away lies on does not answer')
     let count = 0
     await expect(answering('/mnt/away', async () => count++)).rejects.toThrow('does not answer')

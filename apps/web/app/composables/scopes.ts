@@ -15,14 +15,15 @@ export function drawScopes(canvas: HTMLCanvasElement, picture: CanvasImageSource
   const { data } = reduced.getImageData(0, 0, scopeWidth, scopeHeight)
   const waveform = new Uint16Array(scopeWidth * levels)
   const histogram = [new Uint32Array(levels), new Uint32Array(levels), new Uint32Array(levels)]
-  for (let y = 0; y < scopeHeight; y++) for (let x = 0; x < scopeWidth; x++) {
-    const at = (y * scopeWidth + x) * 4
-    const [red, green, blue] = [data[at]!, data[at + 1]!, data[at + 2]!]
-    waveform[((255 - ((red * 54 + green * 183 + blue * 19) >> 8)) >> 2) * scopeWidth + x]!++
-    histogram[0]![red >> 2]!++
-    histogram[1]![green >> 2]!++
-    histogram[2]![blue >> 2]!++
-  }
+  for (let y = 0; y < scopeHeight; y++)
+    for (let x = 0; x < scopeWidth; x++) {
+      const at = (y * scopeWidth + x) * 4
+      const [red, green, blue] = [data[at]!, data[at + 1]!, data[at + 2]!]
+      waveform[((255 - ((red * 54 + green * 183 + blue * 19) >> 8)) >> 2) * scopeWidth + x]!++
+      histogram[0]![red >> 2]!++
+      histogram[1]![green >> 2]!++
+      histogram[2]![blue >> 2]!++
+    }
   const context = canvas.getContext('2d')!
   const image = context.createImageData(scopeWidth, levels)
   for (let at = 0; at < waveform.length; at++) {

@@ -1,6 +1,10 @@
 /** Pictures of a moment, fetched whole and decoded a little ahead of where they are shown. */
 
-interface SheetHeader { width: number, height: number, frames: { at: number, bytes: number, seconds: number }[] }
+interface SheetHeader {
+  width: number
+  height: number
+  frames: { at: number; bytes: number; seconds: number }[]
+}
 
 /** Bytes of decoded pictures kept of one sheet: two seconds of 1280x720, so that a loop decodes them once. */
 const keptBytes = 200e6
@@ -13,7 +17,10 @@ export class Sheet {
 
   private readonly kept: number
 
-  private constructor(readonly header: SheetHeader, private readonly data: Blob) {
+  private constructor(
+    readonly header: SheetHeader,
+    private readonly data: Blob,
+  ) {
     this.kept = Math.max(leastKept, Math.floor(keptBytes / (header.width * header.height * 4)))
   }
 
@@ -23,7 +30,10 @@ export class Sheet {
     if (!response.ok) throw new Error(`status ${response.status}`)
     const bytes = await response.arrayBuffer()
     const length = new DataView(bytes).getUint32(0, true)
-    return new Sheet(JSON.parse(new TextDecoder().decode(bytes.slice(4, 4 + length))) as SheetHeader, new Blob([bytes.slice(4 + length)]))
+    return new Sheet(
+      JSON.parse(new TextDecoder().decode(bytes.slice(4, 4 + length))) as SheetHeader,
+      new Blob([bytes.slice(4 + length)]),
+    )
   }
 
   get frames(): number {
@@ -45,7 +55,8 @@ export class Sheet {
 
   /** The picture of a frame if it is decoded, otherwise undefined; it and those after it are asked for. */
   picture(index: number, whenThere: () => void): ImageBitmap | undefined {
-    for (let ahead = 0; ahead <= decodedAhead; ahead++) this.decode((index + ahead) % this.frames, ahead === 0 ? whenThere : () => undefined)
+    for (let ahead = 0; ahead <= decodedAhead; ahead++)
+      this.decode((index + ahead) % this.frames, ahead === 0 ? whenThere : () => undefined)
     const found = this.pictures.get(index)
     return found instanceof ImageBitmap ? found : undefined
   }
@@ -57,12 +68,17 @@ export class Sheet {
       return
     }
     const { at, bytes } = this.header.frames[index]!
-    const decoding = createImageBitmap(this.data.slice(at, at + bytes, 'image/jpeg')).then(picture => {
-      this.pictures.delete(index)
-      this.pictures.set(index, picture)
-      this.forgetOldest()
-      whenThere()
-    }, () => { this.pictures.delete(index) })
+    const decoding = createImageBitmap(this.data.slice(at, at + bytes, 'image/jpeg')).then(
+      picture => {
+        this.pictures.delete(index)
+        this.pictures.set(index, picture)
+        this.forgetOldest()
+        whenThere()
+      },
+      () => {
+        this.pictures.delete(index)
+      },
+    )
     this.pictures.set(index, decoding)
   }
 

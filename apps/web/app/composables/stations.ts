@@ -1,4 +1,12 @@
-import { mdiArchiveCheckOutline, mdiBookOpenVariant, mdiCogPlayOutline, mdiScaleBalance, mdiServerOutline, mdiTrayArrowDown, mdiTuneVariant } from '@mdi/js'
+import {
+  mdiArchiveCheckOutline,
+  mdiBookOpenVariant,
+  mdiCogPlayOutline,
+  mdiScaleBalance,
+  mdiServerOutline,
+  mdiTrayArrowDown,
+  mdiTuneVariant,
+} from '@mdi/js'
 
 export interface Station {
   path: string

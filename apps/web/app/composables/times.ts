@@ -27,6 +27,11 @@ export function momentRange(range: Range, now: Date): string {
 export function untilWords(date: Date, now: Date): string {
   const seconds = (date.getTime() - now.getTime()) / 1000
   const size = Math.abs(seconds)
-  const words = size >= 172_800 ? `${Math.floor(size / 86_400)} d ${Math.floor((size % 86_400) / 3600)} h` : size >= 3600 ? `${Math.floor(size / 3600)} h ${two(Math.floor((size % 3600) / 60))} min` : `${Math.max(1, Math.round(size / 60))} min`
+  const words =
+    size >= 172_800
+      ? `${Math.floor(size / 86_400)} d ${Math.floor((size % 86_400) / 3600)} h`
+      : size >= 3600
+        ? `${Math.floor(size / 3600)} h ${two(Math.floor((size % 3600) / 60))} min`
+        : `${Math.max(1, Math.round(size / 60))} min`
   return seconds >= 0 ? `in ${words}` : `${words} ago`
 }

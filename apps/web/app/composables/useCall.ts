@@ -3,22 +3,41 @@ import { api, awayCode, ErrorBody, passphraseCode, type Route, type RouteName } 
 import { leftOutHeader, readable } from '#shared/readable'
 import type { z } from 'zod'
 
-type Input<Name extends RouteName, Key extends 'parameters' | 'query' | 'body'> = (typeof api)[Name] extends { [key in Key]: infer Schema extends z.ZodType } ? { [key in Key]: z.input<Schema> } : unknown
+type Input<Name extends RouteName, Key extends 'parameters' | 'query' | 'body'> = (typeof api)[Name] extends {
+  [key in Key]: infer Schema extends z.ZodType
+}
+  ? { [key in Key]: z.input<Schema> }
+  : unknown
 /** What a route wants from its caller. */
 export type CallInput<Name extends RouteName> = Input<Name, 'parameters'> & Input<Name, 'query'> & Input<Name, 'body'>
-export type CallAnswer<Name extends RouteName> = (typeof api)[Name] extends { answer: infer Schema extends z.ZodType } ? z.output<Schema> : undefined
+export type CallAnswer<Name extends RouteName> = (typeof api)[Name] extends { answer: infer Schema extends z.ZodType }
+  ? z.output<Schema>
+  : undefined
 
 /** A call that the server answered with a problem, or could not answer; the message is a sentence for the person. */
 export class CallProblem extends Error {
-  constructor(readonly status: number, readonly code: string, message: string) {
+  constructor(
+    readonly status: number,
+    readonly code: string,
+    message: string,
+  ) {
     super(message)
   }
 }
 
 /** Address of a route with its parameters and query filled in. */
-export function addressOf(name: RouteName, input: { parameters?: Record<string, unknown>, query?: Record<string, unknown> } = {}): string {
-  const path = api[name].path.replace(/\{(\w+)\}/g, (_, key: string) => encodeURIComponent(String(input.parameters?.[key])))
-  const query = new URLSearchParams(Object.entries(input.query ?? {}).filter(([, value]) => value !== undefined).map(([key, value]) => [key, String(value)]))
+export function addressOf(
+  name: RouteName,
+  input: { parameters?: Record<string, unknown>; query?: Record<string, unknown> } = {},
+): string {
+  const path = api[name].path.replace(/\{(\w+)\}/g, (_, key: string) =>
+    encodeURIComponent(String(input.parameters?.[key])),
+  )
+  const query = new URLSearchParams(
+    Object.entries(input.query ?? {})
+      .filter(([, value]) => value !== undefined)
+      .map(([key, value]) => [key, String(value)]),
+  )
   return query.size > 0 ? `${path}?${query}` : path
 }
 
@@ -49,15 +68,21 @@ export async function call<Name extends RouteName>(name: Name, input: CallInput<
 
 async function callOnce<Name extends RouteName>(name: Name, input: CallInput<Name>): Promise<CallAnswer<Name>> {
   const route: Route = api[name]
-  const parts = input as { parameters?: Record<string, unknown>, query?: Record<string, unknown>, body?: unknown }
+  const parts = input as { parameters?: Record<string, unknown>; query?: Record<string, unknown>; body?: unknown }
   let response: Response
   try {
     response = await fetch(addressOf(name, parts), {
       method: route.method.toUpperCase(),
-      ...(parts.body === undefined ? {} : { headers: { 'content-type': 'application/json' }, body: JSON.stringify(parts.body) }),
+      ...(parts.body === undefined
+        ? {}
+        : { headers: { 'content-type': 'application/json' }, body: JSON.stringify(parts.body) }),
     })
   } catch {
-    throw new CallProblem(0, 'no-answer', 'The server does not answer. What you asked for was not done; try again when the connection is back.')
+    throw new CallProblem(
+      0,
+      'no-answer',
+      'The server does not answer. What you asked for was not done; try again when the connection is back.',
+    )
   }
   if (!response.ok) throw await problemOf(response)
   if (!route.answer) return undefined as CallAnswer<Name>
@@ -75,7 +100,10 @@ export function onLeftOut(hear: (sentence: string) => void): void {
 
 /** Says that rows were left out, if any were. */
 export function tellLeftOut(count: number): void {
-  if (count > 0) hearLeftOut(`${count} ${count === 1 ? 'row' : 'rows'} could not be read and ${count === 1 ? 'is' : 'are'} left out; the others are shown. The server's log names the list.`)
+  if (count > 0)
+    hearLeftOut(
+      `${count} ${count === 1 ? 'row' : 'rows'} could not be read and ${count === 1 ? 'is' : 'are'} left out; the others are shown. The server's log names the list.`,
+    )
 }
 
 /** The problem that an answer describes. */
@@ -83,5 +111,9 @@ export async function problemOf(response: Response): Promise<CallProblem> {
   const body = ErrorBody.safeParse(await response.json().catch(() => null))
   return body.success
     ? new CallProblem(response.status, body.data.error.code, body.data.error.message)
-    : new CallProblem(response.status, 'unknown', `The server answered with status ${response.status} and no explanation. Try again.`)
+    : new CallProblem(
+        response.status,
+        'unknown',
+        `The server answered with status ${response.status} and no explanation. Try again.`,
+      )
 }

@@ -35,27 +35,37 @@ export function useFramePair(jobId: number, index: Ref<number>, side: Ref<Before
   }
 
   async function fetchPicture(what: BeforeSide | 'result', frame: number): Promise<ImageBitmap> {
-    const response = await fetch(addressOf('jobFrame', { parameters: { id: jobId, index: frame }, query: { side: what } }))
+    const response = await fetch(
+      addressOf('jobFrame', { parameters: { id: jobId, index: frame }, query: { side: what } }),
+    )
     if (!response.ok) throw await problemOf(response)
     return createImageBitmap(await response.blob())
   }
 
-  watch([index, side], async ([frame, what]) => {
-    loading.value = true
-    try {
-      const [before, after] = await Promise.all([picture(what, frame), picture('result', frame)])
-      if (frame !== index.value || what !== side.value) return
-      pair.value = { index: frame, before, after }
-      problem.value = null
-      // The next frame is fetched ahead, so that stepping on is quick.
-      if (frame < last.value) for (const ahead of [what, 'result'] as const) picture(ahead, frame + 1).catch(() => undefined)
-    } catch (error) {
-      if (frame !== index.value) return
-      problem.value = error instanceof CallProblem ? error.message : 'The frame could not be fetched. Try another one, or reload the page.'
-    } finally {
-      if (frame === index.value && what === side.value) loading.value = false
-    }
-  }, { immediate: true })
+  watch(
+    [index, side],
+    async ([frame, what]) => {
+      loading.value = true
+      try {
+        const [before, after] = await Promise.all([picture(what, frame), picture('result', frame)])
+        if (frame !== index.value || what !== side.value) return
+        pair.value = { index: frame, before, after }
+        problem.value = null
+        // The next frame is fetched ahead, so that stepping on is quick.
+        if (frame < last.value)
+          for (const ahead of [what, 'result'] as const) picture(ahead, frame + 1).catch(() => undefined)
+      } catch (error) {
+        if (frame !== index.value) return
+        problem.value =
+          error instanceof CallProblem
+            ? error.message
+            : 'The frame could not be fetched. Try another one, or reload the page.'
+      } finally {
+        if (frame === index.value && what === side.value) loading.value = false
+      }
+    },
+    { immediate: true },
+  )
 
   return { pair, loading, problem }
 }

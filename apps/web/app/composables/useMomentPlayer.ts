@@ -12,16 +12,19 @@ export function useMomentPlayer(length: Ref<number>, rate: Ref<number>) {
   let beginIndex = 0
 
   const seconds = computed(() => index.value / rate.value)
-  const { pause, resume } = useRafFn(({ timestamp }) => {
-    const passed = Math.floor(((timestamp - begun) / 1000) * rate.value * speed.value)
-    const next = beginIndex + passed
-    if (!loops.value && (next >= frames.value || next < 0)) {
-      stop()
-      index.value = next < 0 ? 0 : frames.value - 1
-      return
-    }
-    index.value = ((next % frames.value) + frames.value) % frames.value
-  }, { immediate: false })
+  const { pause, resume } = useRafFn(
+    ({ timestamp }) => {
+      const passed = Math.floor(((timestamp - begun) / 1000) * rate.value * speed.value)
+      const next = beginIndex + passed
+      if (!loops.value && (next >= frames.value || next < 0)) {
+        stop()
+        index.value = next < 0 ? 0 : frames.value - 1
+        return
+      }
+      index.value = ((next % frames.value) + frames.value) % frames.value
+    },
+    { immediate: false },
+  )
 
   function go(at: number): void {
     speed.value = at

@@ -17,13 +17,18 @@ const fade = 0.01
  * Plays the sounds of a moment in step with its pictures, one of them heard. All are brought down to the quietest, so that none seems better for
  * being louder. At other paces than forward and normal there is silence.
  */
-export function useMomentSound(sounds: Ref<readonly MomentSound[]>, heard: Ref<string | null>, player: { speed: Ref<number>, seconds: Ref<number>, frames: Ref<number>, loops: Ref<boolean> }, length: Ref<number>) {
+export function useMomentSound(
+  sounds: Ref<readonly MomentSound[]>,
+  heard: Ref<string | null>,
+  player: { speed: Ref<number>; seconds: Ref<number>; frames: Ref<number>; loops: Ref<boolean> },
+  length: Ref<number>,
+) {
   const failed = ref(false)
   const buffers = shallowRef(new Map<string, AudioBuffer>())
   let context: AudioContext | null = null
-  let playing: { key: string, node: AudioBufferSourceNode, gain: GainNode }[] = []
+  let playing: { key: string; node: AudioBufferSourceNode; gain: GainNode }[] = []
 
-  const quietest = () => Math.min(...sounds.value.flatMap(({ loudness }) => loudness === null ? [] : [loudness]))
+  const quietest = () => Math.min(...sounds.value.flatMap(({ loudness }) => (loudness === null ? [] : [loudness])))
   function levelOf({ key, loudness }: MomentSound): number {
     if (key !== heard.value) return 0
     return loudness === null ? 1 : Math.min(1, 10 ** ((quietest() - loudness) / 20))
@@ -43,7 +48,12 @@ export function useMomentSound(sounds: Ref<readonly MomentSound[]>, heard: Ref<s
       if (!buffer) continue
       const [node, gain] = [context.createBufferSource(), context.createGain()]
       gain.gain.value = levelOf(sound)
-      Object.assign(node, { buffer, loop: player.loops.value, loopStart: 0, loopEnd: Math.min(buffer.duration, length.value * sound.pace) })
+      Object.assign(node, {
+        buffer,
+        loop: player.loops.value,
+        loopStart: 0,
+        loopEnd: Math.min(buffer.duration, length.value * sound.pace),
+      })
       node.playbackRate.value = sound.pace
       node.connect(gain).connect(context.destination)
       node.start(0, Math.min(player.seconds.value * sound.pace, buffer.duration))
@@ -58,11 +68,13 @@ export function useMomentSound(sounds: Ref<readonly MomentSound[]>, heard: Ref<s
     failed.value = false
     const missing = sounds.value.filter(({ key }) => !buffers.value.has(key))
     try {
-      const fetched = await Promise.all(missing.map(async ({ key, address }) => {
-        const response = await fetch(address)
-        if (!response.ok) throw new Error(`status ${response.status}`)
-        return [key, await context!.decodeAudioData(await response.arrayBuffer())] as const
-      }))
+      const fetched = await Promise.all(
+        missing.map(async ({ key, address }) => {
+          const response = await fetch(address)
+          if (!response.ok) throw new Error(`status ${response.status}`)
+          return [key, await context!.decodeAudioData(await response.arrayBuffer())] as const
+        }),
+      )
       const wanted = new Set(sounds.value.map(({ key }) => key))
       buffers.value = new Map([...buffers.value, ...fetched].filter(([key]) => wanted.has(key)))
     } catch {

@@ -5,10 +5,15 @@ import { nextTick, type Ref } from 'vue'
  * after, Space does to the open one what `onSpace` does (usually select it).
  * @param rows what the table shows, in its order
  */
-export function useOpenRow<Row extends { id: number }>(rows: Readonly<Ref<readonly Row[]>>, open: Ref<number | null>, onSpace: (id: number) => void) {
+export function useOpenRow<Row extends { id: number }>(
+  rows: Readonly<Ref<readonly Row[]>>,
+  open: Ref<number | null>,
+  onSpace: (id: number) => void,
+) {
   async function onKey(event: KeyboardEvent): Promise<void> {
     const target = event.target as HTMLElement
-    if (event.altKey || event.ctrlKey || event.metaKey || target.tagName === 'INPUT' || target.tagName === 'BUTTON') return
+    if (event.altKey || event.ctrlKey || event.metaKey || target.tagName === 'INPUT' || target.tagName === 'BUTTON')
+      return
     if (event.key === 'ArrowDown' || event.key === 'ArrowUp') {
       event.preventDefault()
       const at = rows.value.findIndex(row => row.id === open.value) + (event.key === 'ArrowDown' ? 1 : -1)
@@ -28,10 +33,14 @@ export function useOpenRow<Row extends { id: number }>(rows: Readonly<Ref<readon
   function rowProps({ item }: { item: { id: number } }) {
     const isOpen = item.id === open.value
     return {
-      'data-row': item.id, 'class': { open: isOpen }, 'aria-current': isOpen ? 'true' : undefined,
+      'data-row': item.id,
+      class: { open: isOpen },
+      'aria-current': isOpen ? 'true' : undefined,
       // One row takes the focus from outside; the arrow keys go on from there.
-      'tabindex': item.id === (open.value ?? rows.value[0]?.id) ? 0 : -1,
-      'onClick': () => { open.value = item.id },
+      tabindex: item.id === (open.value ?? rows.value[0]?.id) ? 0 : -1,
+      onClick: () => {
+        open.value = item.id
+      },
     }
   }
 

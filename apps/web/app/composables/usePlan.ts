@@ -23,16 +23,27 @@ export interface Plan {
 export function usePlan(withDrafts: boolean): ComputedRef<Plan> {
   const { active, waiting, drafts, lanes } = storeToRefs(useOrder())
   return computed(() => {
-    const jobs = [...active.value, ...waiting.value.filter(job => job.state === 'waiting'), ...(withDrafts ? drafts.value : [])]
+    const jobs = [
+      ...active.value,
+      ...waiting.value.filter(job => job.state === 'waiting'),
+      ...(withDrafts ? drafts.value : []),
+    ]
     const known = jobs.flatMap(job => {
       const seconds = workLeft(job)
       return seconds ? [{ id: job.id, seconds }] : []
     })
     const planned = planLanes(known, lanes.value)
-    const last = planned.reduce<PlannedJob | null>((latest, place) => latest === null || place.end.expected > latest.end.expected ? place : latest, null)
+    const last = planned.reduce<PlannedJob | null>(
+      (latest, place) => (latest === null || place.end.expected > latest.end.expected ? place : latest),
+      null,
+    )
     return {
-      places: new Map(planned.map(place => [place.id, place])), jobs, unknown: jobs.length - known.length, end: last?.end ?? null,
-      deviceSeconds: sumRanges(known.map(job => job.seconds)), bytes: sumRanges(jobs.flatMap(job => job.forecast ? [job.forecast.bytes] : [])),
+      places: new Map(planned.map(place => [place.id, place])),
+      jobs,
+      unknown: jobs.length - known.length,
+      end: last?.end ?? null,
+      deviceSeconds: sumRanges(known.map(job => job.seconds)),
+      bytes: sumRanges(jobs.flatMap(job => (job.forecast ? [job.forecast.bytes] : []))),
     }
   })
 }

@@ -9,7 +9,12 @@ const wipeReach = 12
  * The mouse on a stage of panes: the wheel zooms where it is, dragging moves the picture in all panes, or the wipe where that is caught.
  * @param pane size of each pane @param wipe place of the wipe, 0 to 1 @param isWiped whether there is one now
  */
-export function useStageMouse(view: ReturnType<typeof useView>, pane: Ref<Size>, wipe: Ref<number>, isWiped: () => boolean) {
+export function useStageMouse(
+  view: ReturnType<typeof useView>,
+  pane: Ref<Size>,
+  wipe: Ref<number>,
+  isWiped: () => boolean,
+) {
   function wheel(event: WheelEvent): void {
     const box = (event.currentTarget as HTMLElement).getBoundingClientRect()
     const x = (event.clientX - box.left) % (pane.value.width + paneGap)

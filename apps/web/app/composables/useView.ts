@@ -1,6 +1,9 @@
 import { computed, ref, type Ref } from 'vue'
 
-export interface Size { width: number, height: number }
+export interface Size {
+  width: number
+  height: number
+}
 
 const steps = [0.25, 0.5, 1, 2, 3, 4, 6, 8, 12, 16]
 
@@ -10,13 +13,21 @@ export function useView(picture: Ref<Size>, pane: Ref<Size>) {
   const zoom = ref<number | null>(null)
   /** The middle of the view, in parts of the picture. */
   const middle = ref({ x: 0.5, y: 0.5 })
-  const fit = computed(() => Math.min(pane.value.width / picture.value.width, pane.value.height / picture.value.height) || 1)
+  const fit = computed(
+    () => Math.min(pane.value.width / picture.value.width, pane.value.height / picture.value.height) || 1,
+  )
   const scale = computed(() => zoom.value ?? fit.value)
   /** Where the picture lies in a pane, in screen pixels. */
   const place = computed(() => {
     const [width, height] = [picture.value.width * scale.value, picture.value.height * scale.value]
-    const along = (size: number, room: number, part: number) => size <= room ? (room - size) / 2 : Math.min(0, Math.max(room - size, room / 2 - part * size))
-    return { x: along(width, pane.value.width, middle.value.x), y: along(height, pane.value.height, middle.value.y), width, height }
+    const along = (size: number, room: number, part: number) =>
+      size <= room ? (room - size) / 2 : Math.min(0, Math.max(room - size, room / 2 - part * size))
+    return {
+      x: along(width, pane.value.width, middle.value.x),
+      y: along(height, pane.value.height, middle.value.y),
+      width,
+      height,
+    }
   })
 
   function pan(dx: number, dy: number): void {
@@ -31,7 +42,10 @@ export function useView(picture: Ref<Size>, pane: Ref<Size>) {
     const point = { x: (x - before.x) / before.width, y: (y - before.y) / before.height }
     zoom.value = next
     const [width, height] = [picture.value.width * scale.value, picture.value.height * scale.value]
-    middle.value = { x: point.x + (pane.value.width / 2 - x) / width, y: point.y + (pane.value.height / 2 - y) / height }
+    middle.value = {
+      x: point.x + (pane.value.width / 2 - x) / width,
+      y: point.y + (pane.value.height / 2 - y) / height,
+    }
   }
 
   function larger(x?: number, y?: number): void {

@@ -34,25 +34,70 @@ async function forget(id: number): Promise<void> {
       <section>
         <h2>Volumes</h2>
         <table v-if="order.volumes.length > 0" class="rows">
-          <thead><tr><th>Name</th><th>Role</th><th>Directory</th><th class="end">Free</th><th class="end">Of</th><th>State</th><th><span class="visually-hidden">Actions</span></th></tr></thead>
+          <thead>
+            <tr>
+              <th>Name</th>
+              <th>Role</th>
+              <th>Directory</th>
+              <th class="end">Free</th>
+              <th class="end">Of</th>
+              <th>State</th>
+              <th><span class="visually-hidden">Actions</span></th>
+            </tr>
+          </thead>
           <tbody>
             <tr v-for="volume in order.volumes" :key="volume.id">
-              <td>{{ volume.name }}</td><td>{{ volume.role }}</td><td class="number path" :title="volume.path">{{ volume.path }}</td>
-              <td class="end number">{{ volume.freeBytes === null ? '' : describeBytes(volume.freeBytes) }}</td><td class="end number">{{ volume.totalBytes === null ? '' : describeBytes(volume.totalBytes) }}</td>
-              <td><StateMark v-if="volume.problem" state="look" :label="volume.problem" /><StateMark v-else state="pass" label="ready" /></td>
-              <td class="end"><VBtn variant="text" :height="24" :aria-label="`Forget ${volume.name}`" @click="forget(volume.id)">Forget</VBtn></td>
+              <td>{{ volume.name }}</td>
+              <td>{{ volume.role }}</td>
+              <td class="number path" :title="volume.path">{{ volume.path }}</td>
+              <td class="end number">{{ volume.freeBytes === null ? '' : describeBytes(volume.freeBytes) }}</td>
+              <td class="end number">{{ volume.totalBytes === null ? '' : describeBytes(volume.totalBytes) }}</td>
+              <td>
+                <StateMark v-if="volume.problem" state="look" :label="volume.problem" /><StateMark
+                  v-else
+                  state="pass"
+                  label="ready"
+                />
+              </td>
+              <td class="end">
+                <VBtn variant="text" :height="24" :aria-label="`Forget ${volume.name}`" @click="forget(volume.id)"
+                  >Forget</VBtn
+                >
+              </td>
             </tr>
           </tbody>
         </table>
-        <EmptyState v-else title="No volume is registered">A volume is a directory with a role: sources are read from one, results are written to another.<br><VBtn @click="registering = true">Register a volume</VBtn></EmptyState>
+        <EmptyState v-else title="No volume is registered"
+          >A volume is a directory with a role: sources are read from one, results are written to another.<br /><VBtn
+            @click="registering = true"
+            >Register a volume</VBtn
+          ></EmptyState
+        >
       </section>
       <section>
         <h2>Workers</h2>
         <table v-if="order.workers.length > 0" class="rows">
-          <thead><tr><th>Name</th><th>Machine</th><th class="end">Lanes</th><th>State</th></tr></thead>
-          <tbody><tr v-for="worker in order.workers" :key="worker.id"><td>{{ worker.name }}</td><td>{{ worker.machine }}</td><td class="end number">{{ worker.lanes }}</td><td><StateMark state="pass" :label="worker.state" /></td></tr></tbody>
+          <thead>
+            <tr>
+              <th>Name</th>
+              <th>Machine</th>
+              <th class="end">Lanes</th>
+              <th>State</th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="worker in order.workers" :key="worker.id">
+              <td>{{ worker.name }}</td>
+              <td>{{ worker.machine }}</td>
+              <td class="end number">{{ worker.lanes }}</td>
+              <td><StateMark state="pass" :label="worker.state" /></td>
+            </tr>
+          </tbody>
         </table>
-        <EmptyState v-else title="No worker is at work">Jobs wait until one starts. The start command runs one; README says how to add more, also on other machines.</EmptyState>
+        <EmptyState v-else title="No worker is at work"
+          >Jobs wait until one starts. The start command runs one; README says how to add more, also on other
+          machines.</EmptyState
+        >
       </section>
     </div>
     <RegisterVolume v-if="registering" @close="registering = false" />
@@ -60,9 +105,29 @@ async function forget(id: number): Promise<void> {
 </template>
 
 <style scoped>
-.rows { width: 100%; border-collapse: collapse; }
-.rows th { text-align: left; font-weight: 400; color: var(--muted); height: 26px; padding: 0 12px 0 0; }
-.rows td { height: 30px; padding: 0 12px 0 0; border-top: 1px solid var(--line); white-space: nowrap; }
-.end { text-align: right; }
-.path { max-width: 420px; overflow: hidden; text-overflow: ellipsis; }
+.rows {
+  width: 100%;
+  border-collapse: collapse;
+}
+.rows th {
+  text-align: left;
+  font-weight: 400;
+  color: var(--muted);
+  height: 26px;
+  padding: 0 12px 0 0;
+}
+.rows td {
+  height: 30px;
+  padding: 0 12px 0 0;
+  border-top: 1px solid var(--line);
+  white-space: nowrap;
+}
+.end {
+  text-align: right;
+}
+.path {
+  max-width: 420px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
 </style>

@@ -10,19 +10,22 @@ export const useAssets = defineStore('assets', () => {
 
   /** Reads the list, once for all who ask. */
   function load(): Promise<void> {
-    asked ??= call('listAssets', {}).then(records => {
-      list.value = records
-    }).catch(error => {
-      asked = null
-      throw error
-    })
+    asked ??= call('listAssets', {})
+      .then(records => {
+        list.value = records
+      })
+      .catch(error => {
+        asked = null
+        throw error
+      })
     return asked
   }
 
   /** Keeps a file's bytes (base 64). @returns how steps name it */
   async function keep(name: string, kind: AssetKind, data: string): Promise<AssetRef> {
     const record = await call('keepAsset', { body: { name, kind, data } })
-    if (!list.value.some(entry => entry.sha256 === record.sha256)) list.value = [...list.value, record].sort((a, b) => a.name.localeCompare(b.name))
+    if (!list.value.some(entry => entry.sha256 === record.sha256))
+      list.value = [...list.value, record].sort((a, b) => a.name.localeCompare(b.name))
     return { sha256: record.sha256, name: record.name }
   }
 

@@ -37,5 +37,11 @@ export const useNotices = defineStore('notices', () => {
 
   onLeftOut(text => add('problem', text))
 
-  return { notices, dismiss, attempt, done: (text: string) => add('done', text), problem: (text: string) => add('problem', text) }
+  return {
+    notices,
+    dismiss,
+    attempt,
+    done: (text: string) => add('done', text),
+    problem: (text: string) => add('problem', text),
+  }
 })

@@ -1,5 +1,16 @@
 import {
-  builtInSpecs, type DiscCopyRecord, type DriveRecord, type JobRecord, type OrderRecord, type PlannedRecord, type ScanRecord, type TreatmentRecord, type TrialRecord, type VolumeRecord, type WatchRecord, type WorkerRecord,
+  builtInSpecs,
+  type DiscCopyRecord,
+  type DriveRecord,
+  type JobRecord,
+  type OrderRecord,
+  type PlannedRecord,
+  type ScanRecord,
+  type TreatmentRecord,
+  type TrialRecord,
+  type VolumeRecord,
+  type WatchRecord,
+  type WorkerRecord,
 } from '@hematine/core'
 import { StorageSerializers, useLocalStorage, useThrottleFn } from '@vueuse/core'
 import { defineStore } from 'pinia'
@@ -38,7 +49,7 @@ export const useOrder = defineStore('order', () => {
   /** Every version of every treatment in the library. */
   const treatments = shallowRef<TreatmentRecord[]>([])
   /** Goes up when sources or lots changed, with the numbers of the sources; views of them ask again. */
-  const sourceChange = shallowRef<{ count: number, ids: ReadonlySet<number> }>({ count: 0, ids: new Set() })
+  const sourceChange = shallowRef<{ count: number; ids: ReadonlySet<number> }>({ count: 0, ids: new Set() })
   const loaded = ref(false)
   const connected = ref(true)
   /** Goes up with each change of jobs, for views that fetch more about them. */
@@ -51,10 +62,17 @@ export const useOrder = defineStore('order', () => {
   const order = computed(() => orders.value.find(entry => entry.id === chosenId.value) ?? orders.value[0] ?? null)
   const jobList = computed(() => [...jobs.value.values()].sort((a, b) => a.position - b.position || a.id - b.id))
   const drafts = computed(() => jobList.value.filter(job => job.state === 'draft'))
-  const active = computed(() => jobList.value.filter(job => job.state === 'queued' || job.state === 'running' || job.state === 'placing'))
+  const active = computed(() =>
+    jobList.value.filter(job => job.state === 'queued' || job.state === 'running' || job.state === 'placing'),
+  )
   const waiting = computed(() => jobList.value.filter(job => job.state === 'waiting' || job.state === 'held'))
   const settled = computed(() => jobList.value.filter(job => job.state === 'done' || job.state === 'failed'))
-  const lanes = computed(() => Math.max(1, workers.value.reduce((sum, worker) => sum + worker.lanes, 0)))
+  const lanes = computed(() =>
+    Math.max(
+      1,
+      workers.value.reduce((sum, worker) => sum + worker.lanes, 0),
+    ),
+  )
   const deliveryVolumes = computed(() => volumes.value.filter(volume => volume.role === 'delivery'))
   const sourceVolumes = computed(() => volumes.value.filter(volume => volume.role === 'source'))
 
@@ -64,10 +82,20 @@ export const useOrder = defineStore('order', () => {
     const id = order.value?.id
     const query = { orderId: id ?? 0 }
     const [planned, places, people, folders, watched, discs] = await Promise.all([
-      id ? call('listJobs', { query }) : [], call('listVolumes', {}), call('listWorkers', {}), id ? call('listScans', { query }) : [], id ? call('listWatches', { query }) : [], id ? call('listCopies', { query }) : [],
+      id ? call('listJobs', { query }) : [],
+      call('listVolumes', {}),
+      call('listWorkers', {}),
+      id ? call('listScans', { query }) : [],
+      id ? call('listWatches', { query }) : [],
+      id ? call('listCopies', { query }) : [],
     ])
     copies.value = told.merged(begun, 'copies', discs, copies.value).sort((a, b) => b.id - a.id)
-    const [tried] = await Promise.all([id ? call('listTrials', { query }) : [], loadDrives(), loadInventory(), loadTreatments()])
+    const [tried] = await Promise.all([
+      id ? call('listTrials', { query }) : [],
+      loadDrives(),
+      loadInventory(),
+      loadTreatments(),
+    ])
     trials.value = new Map(told.merged(begun, 'trials', tried, trials.value.values()).map(trial => [trial.id, trial]))
     scans.value = told.merged(begun, 'scans', folders, scans.value).sort((a, b) => b.id - a.id)
     watches.value = told.merged(begun, 'watches', watched, watches.value).sort((a, b) => a.id - b.id)
@@ -93,12 +121,20 @@ export const useOrder = defineStore('order', () => {
   }
 
   async function loadInventory(): Promise<void> {
-    await latestInventory(order.value ? call('listInventory', { query: { orderId: order.value.id } }) : Promise.resolve([]), answer => { inventory.value = answer })
+    await latestInventory(
+      order.value ? call('listInventory', { query: { orderId: order.value.id } }) : Promise.resolve([]),
+      answer => {
+        inventory.value = answer
+      },
+    )
   }
 
   async function loadCounts(): Promise<void> {
     const id = order.value?.id
-    if (id) await latestCounts(call('countSources', { query: { orderId: id } }), answer => { counts.value = answer })
+    if (id)
+      await latestCounts(call('countSources', { query: { orderId: id } }), answer => {
+        counts.value = answer
+      })
   }
 
   /** Says that sources changed, here or elsewhere. */
@@ -110,7 +146,10 @@ export const useOrder = defineStore('order', () => {
   const countSoon = useThrottleFn(() => loadCounts().catch(() => undefined), 700, true)
 
   /** Asks the server, and puts the records of its answer into the cache, unless an event told of them meanwhile. @throws what the call throws */
-  async function ask<Answer>(question: Promise<Answer>, records: (answer: Answer) => Partial<LiveChange>): Promise<Answer> {
+  async function ask<Answer>(
+    question: Promise<Answer>,
+    records: (answer: Answer) => Partial<LiveChange>,
+  ): Promise<Answer> {
     const begun = told.now
     const answer = await question
     take(told.untold(begun, records(answer)))
@@ -127,11 +166,21 @@ export const useOrder = defineStore('order', () => {
       noteSources(change.sourceIds ?? [])
       void countSoon()
     }
-    if (change.scans?.length) scans.value = [...change.scans, ...scans.value.filter(scan => !change.scans!.some(fresh => fresh.id === scan.id))].sort((a, b) => b.id - a.id)
-    if (change.copies?.length) copies.value = [...change.copies, ...copies.value.filter(copy => !change.copies!.some(fresh => fresh.id === copy.id))].sort((a, b) => b.id - a.id)
+    if (change.scans?.length)
+      scans.value = [
+        ...change.scans,
+        ...scans.value.filter(scan => !change.scans!.some(fresh => fresh.id === scan.id)),
+      ].sort((a, b) => b.id - a.id)
+    if (change.copies?.length)
+      copies.value = [
+        ...change.copies,
+        ...copies.value.filter(copy => !change.copies!.some(fresh => fresh.id === copy.id)),
+      ].sort((a, b) => b.id - a.id)
     if (change.watches?.length || change.goneWatches?.length) {
-      const others = watches.value.filter(watch => !change.watches?.some(fresh => fresh.id === watch.id) && !change.goneWatches?.includes(watch.id))
-      watches.value = [...others, ...change.watches ?? []].sort((a, b) => a.id - b.id)
+      const others = watches.value.filter(
+        watch => !change.watches?.some(fresh => fresh.id === watch.id) && !change.goneWatches?.includes(watch.id),
+      )
+      watches.value = [...others, ...(change.watches ?? [])].sort((a, b) => a.id - b.id)
     }
     if (change.jobs?.length || change.goneJobs?.length) {
       const next = new Map(jobs.value)
@@ -164,7 +213,9 @@ export const useOrder = defineStore('order', () => {
       connected.value = false
       broken = true
     })
-    source.addEventListener('away', () => { databaseAway.value = true })
+    source.addEventListener('away', () => {
+      databaseAway.value = true
+    })
     source.addEventListener('reload', () => void load())
     source.addEventListener('change', event => {
       const { answer: change, leftOut } = readable(LiveChange, JSON.parse((event as MessageEvent<string>).data))
@@ -194,11 +245,19 @@ export const useOrder = defineStore('order', () => {
   const notices = useNotices()
 
   /** @returns whether it was done to all of them */
-  async function act(ids: number[], action: 'release' | 'hold' | 'resume' | 'cancel' | 'retry' | 'remove'): Promise<boolean> {
+  async function act(
+    ids: number[],
+    action: 'release' | 'hold' | 'resume' | 'cancel' | 'retry' | 'remove',
+  ): Promise<boolean> {
     if (ids.length === 0) return true
     const answer = await notices.attempt(() => call('actOnJobs', { body: { ids, action } }))
     const refused = answer?.outcomes.filter(outcome => !outcome.done) ?? []
-    if (refused.length > 0) notices.problem(refused.length === 1 ? refused[0]!.reason! : `${refused.length} of ${ids.length} jobs were left as they are. ${refused[0]!.reason}`)
+    if (refused.length > 0)
+      notices.problem(
+        refused.length === 1
+          ? refused[0]!.reason!
+          : `${refused.length} of ${ids.length} jobs were left as they are. ${refused[0]!.reason}`,
+      )
     return answer !== undefined && refused.length === 0
   }
 
@@ -207,7 +266,44 @@ export const useOrder = defineStore('order', () => {
   }
 
   return {
-    orders, order, counts, scans, watches, copies, drives, inventory, trials, treatments, sourceChange, noteSources, jobs, jobList, drafts, active, waiting, settled, volumes, deliveryVolumes, sourceVolumes, workers, lanes, specs: builtInSpecs,
-    loaded, connected, jobChanges, open, choose, load, loadVolumes, loadDrives, loadTreatments, loadInventory, inventorySoon, ask, take, act, move,
+    orders,
+    order,
+    counts,
+    scans,
+    watches,
+    copies,
+    drives,
+    inventory,
+    trials,
+    treatments,
+    sourceChange,
+    noteSources,
+    jobs,
+    jobList,
+    drafts,
+    active,
+    waiting,
+    settled,
+    volumes,
+    deliveryVolumes,
+    sourceVolumes,
+    workers,
+    lanes,
+    specs: builtInSpecs,
+    loaded,
+    connected,
+    jobChanges,
+    open,
+    choose,
+    load,
+    loadVolumes,
+    loadDrives,
+    loadTreatments,
+    loadInventory,
+    inventorySoon,
+    ask,
+    take,
+    act,
+    move,
   }
 })

@@ -1,7 +1,11 @@
 import type { LiveChange } from '#shared/api'
 
 const kinds = ['orders', 'jobs', 'scans', 'copies', 'watches', 'trials'] as const
-const goneKinds = [['jobs', 'goneJobs'], ['watches', 'goneWatches'], ['trials', 'goneTrials']] as const
+const goneKinds = [
+  ['jobs', 'goneJobs'],
+  ['watches', 'goneWatches'],
+  ['trials', 'goneTrials'],
+] as const
 type Kind = (typeof kinds)[number]
 
 /**
@@ -31,12 +35,24 @@ export class Told {
   /** Those records of an answer of which nothing was told since its call began. */
   untold(begun: number, answer: Partial<LiveChange>): Partial<LiveChange> {
     const rest = { ...answer }
-    for (const kind of kinds) if (answer[kind]) Object.assign(rest, { [kind]: (answer[kind] as { id: number }[]).filter(record => !this.isToldSince(begun, kind, record)) })
+    for (const kind of kinds)
+      if (answer[kind])
+        Object.assign(rest, {
+          [kind]: (answer[kind] as { id: number }[]).filter(record => !this.isToldSince(begun, kind, record)),
+        })
     return rest
   }
 
   /** A whole list that a call gave, with what was told since the call began in place of what is in it. */
-  merged<Record extends { id: number }>(begun: number, kind: Kind, listed: readonly Record[], kept: Iterable<Record>): Record[] {
-    return [...listed.filter(record => !this.isToldSince(begun, kind, record)), ...[...kept].filter(record => this.isToldSince(begun, kind, record))]
+  merged<Record extends { id: number }>(
+    begun: number,
+    kind: Kind,
+    listed: readonly Record[],
+    kept: Iterable<Record>,
+  ): Record[] {
+    return [
+      ...listed.filter(record => !this.isToldSince(begun, kind, record)),
+      ...[...kept].filter(record => this.isToldSince(begun, kind, record)),
+    ]
   }
 }

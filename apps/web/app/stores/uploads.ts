@@ -23,7 +23,7 @@ export const useUploads = defineStore('uploads', () => {
   let lastId = 0
 
   function change(id: number, part: Partial<RunningUpload>): void {
-    uploads.value = uploads.value.map(upload => upload.id === id ? { ...upload, ...part } : upload)
+    uploads.value = uploads.value.map(upload => (upload.id === id ? { ...upload, ...part } : upload))
   }
 
   function forget(id: number): void {
@@ -33,11 +33,11 @@ export const useUploads = defineStore('uploads', () => {
 
   /** Uploads running at once; the others wait for their turn. */
   const atOnce = 3
-  const waiting: { id: number, begin: () => Promise<void> | void }[] = []
+  const waiting: { id: number; begin: () => Promise<void> | void }[] = []
   /** Those that have a place among the running ones. */
   const placed = new Set<number>()
 
-  async function add(files: readonly { file: File, directory: string }[]): Promise<void> {
+  async function add(files: readonly { file: File; directory: string }[]): Promise<void> {
     // Files can be dropped before the page knows its volumes.
     await until(() => order.loaded).toBe(true)
     const volume = order.sourceVolumes[0]
@@ -49,7 +49,17 @@ export const useUploads = defineStore('uploads', () => {
     for (const { file, directory } of files) {
       const id = ++lastId
       waiting.push({ id, begin: () => send(id, file, directory, volume.id, orderId) })
-      uploads.value = [...uploads.value, { id, name: directory === '' ? file.name : `${directory}/${file.name}`, bytes: file.size, sent: 0, state: 'waiting', reason: null }]
+      uploads.value = [
+        ...uploads.value,
+        {
+          id,
+          name: directory === '' ? file.name : `${directory}/${file.name}`,
+          bytes: file.size,
+          sent: 0,
+          state: 'waiting',
+          reason: null,
+        },
+      ]
     }
     next()
   }
@@ -96,8 +106,13 @@ export const useUploads = defineStore('uploads', () => {
   }
 
   function sentence(error: Error): string {
-    const body = 'originalResponse' in error ? (error as { originalResponse?: { getBody(): string } | null }).originalResponse?.getBody() : null
-    return body && body.length < 300 && !body.startsWith('<') ? body.trim() : 'The upload broke off. Go on with it when the server answers again.'
+    const body =
+      'originalResponse' in error
+        ? (error as { originalResponse?: { getBody(): string } | null }).originalResponse?.getBody()
+        : null
+    return body && body.length < 300 && !body.startsWith('<')
+      ? body.trim()
+      : 'The upload broke off. Go on with it when the server answers again.'
   }
 
   async function stop(id: number): Promise<void> {
@@ -122,7 +137,10 @@ export const useUploads = defineStore('uploads', () => {
     const turn = waiting.findIndex(entry => entry.id === id)
     if (turn >= 0) waiting.splice(turn, 1)
     // The server is told to drop what it has; when it cannot be reached, the part stays hidden in the volume until a day has passed.
-    await running.get(id)?.abort(true).catch(() => undefined)
+    await running
+      .get(id)
+      ?.abort(true)
+      .catch(() => undefined)
     forget(id)
     leave(id)
   }

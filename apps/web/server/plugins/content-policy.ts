@@ -5,7 +5,9 @@ import { contentPolicy } from '../utils/content-policy'
 export default defineNitroPlugin(nitro => {
   nitro.hooks.hook('render:response', response => {
     if (typeof response.body !== 'string') return
-    const scripts = [...response.body.matchAll(/<script(?![^>]*\ssrc=)[^>]*>([\s\S]*?)<\/script>/g)].map(([, text]) => createHash('sha256').update(text!).digest('base64'))
+    const scripts = [...response.body.matchAll(/<script(?![^>]*\ssrc=)[^>]*>([\s\S]*?)<\/script>/g)].map(([, text]) =>
+      createHash('sha256').update(text!).digest('base64'),
+    )
     response.headers = { ...response.headers, 'content-security-policy': contentPolicy(scripts) }
   })
 })

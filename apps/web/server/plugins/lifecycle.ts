@@ -8,7 +8,11 @@ export default defineNitroPlugin(nitro => {
     useLog().fatal({ error: error.message }, 'the web server cannot start')
     process.exit(1)
   })
-  const endStreams = () => void opening.then(application => application.live.close(), () => undefined)
+  const endStreams = () =>
+    void opening.then(
+      application => application.live.close(),
+      () => undefined,
+    )
   // Open event streams would hold the server's shutdown back.
   process.on('SIGTERM', endStreams)
   process.on('SIGINT', endStreams)

@@ -42,21 +42,37 @@ async function open(): Promise<Application> {
   const url = settings.HEMATINE_DATABASE_URL
   if (!url) throw new Error('The web server needs HEMATINE_DATABASE_URL; "npm start" sets it.')
   const database = await connect(url)
-  const queue = await TaskQueue.open(url, false, error => useLog().error({ error: error.message }, 'the task queue reports an error'))
+  const queue = await TaskQueue.open(url, false, error =>
+    useLog().error({ error: error.message }, 'the task queue reports an error'),
+  )
   const live = new LiveHub(() => database.em.fork())
   const lists = new KeptLists()
-  const endListening = await listen(url, change => {
-    lists.noteChange(change)
-    live.noteChange(change)
-  }, () => {
-    lists.forget()
-    live.tellAllToReload()
-  }, () => live.tellAllToWait())
+  const endListening = await listen(
+    url,
+    change => {
+      lists.noteChange(change)
+      live.noteChange(change)
+    },
+    () => {
+      lists.forget()
+      live.tellAllToReload()
+    },
+    () => live.tellAllToWait(),
+  )
   const stills = new Stills(settings.HEMATINE_BUILD_DIR ?? null)
   const proxies = new Stills(settings.HEMATINE_BUILD_DIR ?? null)
   const health = new HealthWatch()
   return {
-    settings, database, queue, live, lists, stills, proxies, health, volumeRoots: settings.HEMATINE_VOLUME_ROOTS ?? defaultRoots(settings), em: () => database.em.fork(),
+    settings,
+    database,
+    queue,
+    live,
+    lists,
+    stills,
+    proxies,
+    health,
+    volumeRoots: settings.HEMATINE_VOLUME_ROOTS ?? defaultRoots(settings),
+    em: () => database.em.fork(),
     async close() {
       live.close()
       stills.close()

@@ -20,23 +20,44 @@ export async function resolveArrival(volume: VolumeRow, arrival: ArrivalBody): P
   const parent = path.posix.dirname(arrival.path)
   const directory = parent === '.' ? '' : parent
   const name = path.posix.basename(arrival.path)
-  const sequence = (await listDirectory(volume.path, directory)).sequences.find(entry => describeSequence(entry) === name)
-  if (!sequence) throw new Problem(404, 'no-sequence', `There is no sequence ${name} in this directory any more. Its frames may have changed; list the directory again.`)
+  const sequence = (await listDirectory(volume.path, directory)).sequences.find(
+    entry => describeSequence(entry) === name,
+  )
+  if (!sequence)
+    throw new Problem(
+      404,
+      'no-sequence',
+      `There is no sequence ${name} in this directory any more. Its frames may have changed; list the directory again.`,
+    )
   return { kind: 'sequence', volumeId: volume.id, directory, sequence, frameRate: arrival.frameRate ?? usualRate }
 }
 
 /** A sequence with the frames that its directory has now; null when they are the same, or gone. */
-export async function sequenceAsItIs(volume: VolumeRow, relativePath: string, known: NumberedSequence, frameRate: Rational | null | undefined): Promise<Arrival | null> {
+export async function sequenceAsItIs(
+  volume: VolumeRow,
+  relativePath: string,
+  known: NumberedSequence,
+  frameRate: Rational | null | undefined,
+): Promise<Arrival | null> {
   const parent = path.posix.dirname(relativePath)
   const directory = parent === '.' ? '' : parent
-  const sequence = (await listDirectory(volume.path, directory)).sequences.find(entry => entry.prefix === known.prefix && entry.suffix === known.suffix)
-  return sequence && !isDeepStrictEqual(sequence, known) ? { kind: 'sequence', volumeId: volume.id, directory, sequence, frameRate: frameRate ?? usualRate } : null
+  const sequence = (await listDirectory(volume.path, directory)).sequences.find(
+    entry => entry.prefix === known.prefix && entry.suffix === known.suffix,
+  )
+  return sequence && !isDeepStrictEqual(sequence, known)
+    ? { kind: 'sequence', volumeId: volume.id, directory, sequence, frameRate: frameRate ?? usualRate }
+    : null
 }
 
 async function resolveTitle(volume: VolumeRow, { path, title, angle = 1 }: ArrivalBody): Promise<Arrival> {
   if (title === undefined) throw new Problem(400, 'no-title', 'Say which title of the disc is meant.')
   const found = await onDisc(volume.path, path, disc => disc.describeTitle(title))
-  if (angle > found.angles) throw new Problem(404, 'no-angle', `Title ${title} has ${found.angles === 1 ? 'one angle' : `${found.angles} angles`}.`)
+  if (angle > found.angles)
+    throw new Problem(
+      404,
+      'no-angle',
+      `Title ${title} has ${found.angles === 1 ? 'one angle' : `${found.angles} angles`}.`,
+    )
   if (found.problem !== null) throw new Problem(409, 'title-unusable', found.problem)
   return { kind: 'title', volumeId: volume.id, disc: { path, title, angle } }
 }

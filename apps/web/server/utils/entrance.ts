@@ -20,7 +20,12 @@ const triesEach = 5
 const triesInAll = 30
 const minuteMilliseconds = 60_000
 
-interface Lock { salt: Buffer, hash: Buffer, sealing: string, tag: string }
+interface Lock {
+  salt: Buffer
+  hash: Buffer
+  sealing: string
+  tag: string
+}
 
 let lock: Promise<Lock | null> | null = null
 
@@ -50,7 +55,7 @@ async function sealingKey(directory: string | undefined): Promise<string> {
   return fresh
 }
 
-const failures: { at: number, address: string }[] = []
+const failures: { at: number; address: string }[] = []
 
 /** @throws RequestProblem 429 when too many wrong ones were given */
 function countTries(event: H3Event, address: string): void {
@@ -58,7 +63,11 @@ function countTries(event: H3Event, address: string): void {
   while (failures[0] && failures[0].at < since) failures.shift()
   if (failures.length < triesInAll && failures.filter(failure => failure.address === address).length < triesEach) return
   setResponseHeader(event, 'retry-after', 60)
-  throw new RequestProblem(429, 'too-many-tries', 'Too many wrong passphrases were given. Wait a minute, then try again.')
+  throw new RequestProblem(
+    429,
+    'too-many-tries',
+    'Too many wrong passphrases were given. Wait a minute, then try again.',
+  )
 }
 
 /** Tokens that were found right, by their hash, so that programs do not wait for the slow comparison each time. */
@@ -78,23 +87,37 @@ async function isRight(event: H3Event, { salt, hash }: Lock, passphrase: string)
 }
 
 const sessionOf = (event: H3Event, { sealing }: Lock) =>
-  useSession<{ tag?: string }>(event, { password: sealing, name: sessionName, maxAge: sessionSeconds, cookie: { sameSite: 'strict', httpOnly: true, path: '/', secure: false } })
+  useSession<{ tag?: string }>(event, {
+    password: sealing,
+    name: sessionName,
+    maxAge: sessionSeconds,
+    cookie: { sameSite: 'strict', httpOnly: true, path: '/', secure: false },
+  })
 
 /** Lets a request to the interface through, or not. @throws RequestProblem 401 or 429 */
 export async function letThrough(event: H3Event): Promise<void> {
   const now = await (lock ??= makeLock())
   if (!now) return
   const token = /^Bearer (.+)$/i.exec(getRequestHeader(event, 'authorization') ?? '')?.[1]
-  if (token !== undefined && await isRight(event, now, token)) return
+  if (token !== undefined && (await isRight(event, now, token))) return
   if (token === undefined && (await sessionOf(event, now)).data.tag === now.tag) return
-  throw new RequestProblem(401, passphraseCode, 'This Hematine asks for its passphrase. Give it in the browser, or send it as "Authorization: Bearer ..." with the request.')
+  throw new RequestProblem(
+    401,
+    passphraseCode,
+    'This Hematine asks for its passphrase. Give it in the browser, or send it as "Authorization: Bearer ..." with the request.',
+  )
 }
 
 /** Takes the passphrase from a browser. @throws RequestProblem 401 or 429 */
 export async function giveSession(event: H3Event, passphrase: string): Promise<void> {
   const now = await (lock ??= makeLock())
   if (!now) return
-  if (!await isRight(event, now, passphrase)) throw new RequestProblem(401, 'wrong-passphrase', 'That is not the passphrase. It is the value of HEMATINE_PASSPHRASE that the server was started with.')
+  if (!(await isRight(event, now, passphrase)))
+    throw new RequestProblem(
+      401,
+      'wrong-passphrase',
+      'That is not the passphrase. It is the value of HEMATINE_PASSPHRASE that the server was started with.',
+    )
   await (await sessionOf(event, now)).update({ tag: now.tag })
 }
 

@@ -4,7 +4,7 @@ import type { Health } from '#shared/api'
 const resolutionMilliseconds = 10
 const windowMilliseconds = 60_000
 
-function watch(): { delays: IntervalHistogram, since: number } {
+function watch(): { delays: IntervalHistogram; since: number } {
   const delays = monitorEventLoopDelay({ resolution: resolutionMilliseconds })
   delays.enable()
   return { delays, since: Date.now() }
@@ -29,9 +29,18 @@ export class HealthWatch {
   read(): Health {
     const windows = this.before ? [this.now, this.before] : [this.now]
     const worst = (figure: (delays: IntervalHistogram) => number) =>
-      Math.max(0, ...windows.filter(({ delays }) => delays.count > 0).map(({ delays }) => figure(delays) / 1e6 - resolutionMilliseconds))
+      Math.max(
+        0,
+        ...windows
+          .filter(({ delays }) => delays.count > 0)
+          .map(({ delays }) => figure(delays) / 1e6 - resolutionMilliseconds),
+      )
     return {
-      eventLoopDelayMilliseconds: { median: worst(delays => delays.percentile(50)), p99: worst(delays => delays.percentile(99)), max: worst(delays => delays.max) },
+      eventLoopDelayMilliseconds: {
+        median: worst(delays => delays.percentile(50)),
+        p99: worst(delays => delays.percentile(99)),
+        max: worst(delays => delays.max),
+      },
       overSeconds: (Date.now() - windows.at(-1)!.since) / 1000,
       residentBytes: process.memoryUsage.rss(),
     }

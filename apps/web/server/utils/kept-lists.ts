@@ -9,7 +9,7 @@ const mostKept = 200
  */
 export class KeptLists {
   private version = 0
-  private readonly kept = new Map<string, { version: number, answer: Promise<unknown> }>()
+  private readonly kept = new Map<string, { version: number; answer: Promise<unknown> }>()
 
   /** Notes what the database says has changed. */
   noteChange({ table }: Change): void {

@@ -1,4 +1,15 @@
-import { jobsWithSamples, listCopies, listJobs, listOrders, listScans, listTrials, listWatches, listWorkers, type Change, type EntityManager } from '@hematine/database'
+import {
+  jobsWithSamples,
+  listCopies,
+  listJobs,
+  listOrders,
+  listScans,
+  listTrials,
+  listWatches,
+  listWorkers,
+  type Change,
+  type EntityManager,
+} from '@hematine/database'
 import type { EventStream } from 'h3'
 import type { LiveChange } from '#shared/api'
 import { useLog } from './log'
@@ -14,7 +25,22 @@ const gatherMilliseconds = 200
 /** Tells every open browser what changed in its order: changes are gathered for a moment, read once and sent to all. */
 export class LiveHub {
   private readonly listeners = new Set<Listener>()
-  private readonly changed = { source: new Set<number>(), job: new Set<number>(), sample: new Set<number>(), scan: new Set<number>(), disc_copy: new Set<number>(), watch: new Set<number>(), trial: new Set<number>(), treatments: false, drives: false, inventory: false, lots: false, orders: false, workers: false, volumes: false }
+  private readonly changed = {
+    source: new Set<number>(),
+    job: new Set<number>(),
+    sample: new Set<number>(),
+    scan: new Set<number>(),
+    disc_copy: new Set<number>(),
+    watch: new Set<number>(),
+    trial: new Set<number>(),
+    treatments: false,
+    drives: false,
+    inventory: false,
+    lots: false,
+    orders: false,
+    workers: false,
+    volumes: false,
+  }
   private timer: NodeJS.Timeout | null = null
   private sending: Promise<void> = Promise.resolve()
 
@@ -29,7 +55,16 @@ export class LiveHub {
 
   noteChange({ table, id }: Change): void {
     if (this.listeners.size === 0) return
-    if (table === 'source' || table === 'job' || table === 'sample' || table === 'scan' || table === 'disc_copy' || table === 'watch' || table === 'trial') this.changed[table].add(Number(id))
+    if (
+      table === 'source' ||
+      table === 'job' ||
+      table === 'sample' ||
+      table === 'scan' ||
+      table === 'disc_copy' ||
+      table === 'watch' ||
+      table === 'trial'
+    )
+      this.changed[table].add(Number(id))
     else if (table === 'treatment') this.changed.treatments = true
     else if (table === 'planned_source') this.changed.inventory = true
     else if (table === 'drive') this.changed.drives = true
@@ -39,7 +74,9 @@ export class LiveHub {
     else if (table === 'work_order') this.changed.orders = true
     this.timer ??= setTimeout(() => {
       this.timer = null
-      this.sending = this.sending.then(() => this.send()).catch((error: Error) => useLog().error({ error: error.message }, 'changes could not be sent to the browsers'))
+      this.sending = this.sending
+        .then(() => this.send())
+        .catch((error: Error) => useLog().error({ error: error.message }, 'changes could not be sent to the browsers'))
     }, gatherMilliseconds)
   }
 
@@ -60,17 +97,55 @@ export class LiveHub {
   }
 
   private take() {
-    const { source, job, sample, scan, disc_copy, watch, trial, treatments, drives, inventory, lots, orders, workers, volumes } = this.changed
-    const taken = { sources: [...source], jobs: [...job], samples: [...sample], scans: [...scan], copies: [...disc_copy], watches: [...watch], trials: [...trial], treatments, drives, inventory, lots, orders, workers, volumes }
+    const {
+      source,
+      job,
+      sample,
+      scan,
+      disc_copy,
+      watch,
+      trial,
+      treatments,
+      drives,
+      inventory,
+      lots,
+      orders,
+      workers,
+      volumes,
+    } = this.changed
+    const taken = {
+      sources: [...source],
+      jobs: [...job],
+      samples: [...sample],
+      scans: [...scan],
+      copies: [...disc_copy],
+      watches: [...watch],
+      trials: [...trial],
+      treatments,
+      drives,
+      inventory,
+      lots,
+      orders,
+      workers,
+      volumes,
+    }
     for (const set of [source, job, sample, scan, disc_copy, watch, trial]) set.clear()
-    Object.assign(this.changed, { treatments: false, drives: false, inventory: false, lots: false, orders: false, workers: false, volumes: false })
+    Object.assign(this.changed, {
+      treatments: false,
+      drives: false,
+      inventory: false,
+      lots: false,
+      orders: false,
+      workers: false,
+      volumes: false,
+    })
     return taken
   }
 
   private async send(): Promise<void> {
     const taken = this.take()
     const em = this.em()
-    const jobIds = [...new Set([...taken.jobs, ...await jobsWithSamples(em, taken.samples)])]
+    const jobIds = [...new Set([...taken.jobs, ...(await jobsWithSamples(em, taken.samples))])]
     const jobs = jobIds.length > 0 ? await listJobs(em, { ids: jobIds }) : []
     const scans = taken.scans.length > 0 ? await listScans(em, { ids: taken.scans }) : []
     const copies = taken.copies.length > 0 ? await listCopies(em, { ids: taken.copies }) : []
@@ -82,9 +157,29 @@ export class LiveHub {
     for (const { orderId, stream } of this.listeners) {
       const own = <Row extends { orderId: number }>(rows: Row[]) => rows.filter(row => row.orderId === orderId)
       const change: LiveChange = {
-        orders, workers, volumes: taken.volumes, drives: taken.drives, inventory: taken.inventory, lots: taken.lots, sourceIds: [...new Set([...taken.sources, ...own(jobs).filter(job => !job.progress).map(job => job.sourceId)])],
-        jobs: own(jobs), scans: own(scans), copies: own(copies), watches: own(watches), goneJobs: gone(taken.jobs, jobs), goneWatches: gone(taken.watches, watches),
-        trials: own(trials), goneTrials: gone(taken.trials, trials), treatments: taken.treatments,
+        orders,
+        workers,
+        volumes: taken.volumes,
+        drives: taken.drives,
+        inventory: taken.inventory,
+        lots: taken.lots,
+        sourceIds: [
+          ...new Set([
+            ...taken.sources,
+            ...own(jobs)
+              .filter(job => !job.progress)
+              .map(job => job.sourceId),
+          ]),
+        ],
+        jobs: own(jobs),
+        scans: own(scans),
+        copies: own(copies),
+        watches: own(watches),
+        goneJobs: gone(taken.jobs, jobs),
+        goneWatches: gone(taken.watches, watches),
+        trials: own(trials),
+        goneTrials: gone(taken.trials, trials),
+        treatments: taken.treatments,
       }
       void stream.push({ event: 'change', data: JSON.stringify(change) })
     }

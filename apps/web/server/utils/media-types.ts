@@ -2,5 +2,12 @@ import type { Container } from '@hematine/core'
 
 /** Media types of results by their container (IANA's names where there are any). */
 export const mediaTypes: Record<Container, string> = {
-  mp4: 'video/mp4', mov: 'video/quicktime', mkv: 'video/matroska', webm: 'video/webm', wav: 'audio/wav', flac: 'audio/flac', m4a: 'audio/mp4', mka: 'audio/matroska',
+  mp4: 'video/mp4',
+  mov: 'video/quicktime',
+  mkv: 'video/matroska',
+  webm: 'video/webm',
+  wav: 'audio/wav',
+  flac: 'audio/flac',
+  m4a: 'audio/mp4',
+  mka: 'audio/matroska',
 }

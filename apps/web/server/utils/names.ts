@@ -3,17 +3,24 @@ import { readSettings } from '@hematine/core'
 
 /** Names of this machine that need no setting: itself, and every address that it has. */
 function ownNames(): string[] {
-  return ['localhost', ...Object.values(networkInterfaces()).flatMap(entries => entries ?? []).map(({ address, family }) => family === 'IPv6' ? `[${address.replace(/%.*$/, '')}]` : address)]
+  return [
+    'localhost',
+    ...Object.values(networkInterfaces())
+      .flatMap(entries => entries ?? [])
+      .map(({ address, family }) => (family === 'IPv6' ? `[${address.replace(/%.*$/, '')}]` : address)),
+  ]
 }
 
-let named: { host: string, scheme: string | null, port: string | null }[] | null = null
+let named: { host: string; scheme: string | null; port: string | null }[] | null = null
 
 function settingNames() {
   const { HEMATINE_HOST, HEMATINE_NAMES = [] } = readSettings(process.env)
-  return [HEMATINE_HOST.includes(':') ? `[${HEMATINE_HOST}]` : HEMATINE_HOST.toLowerCase(), ...HEMATINE_NAMES].map(name => {
-    const [, scheme, host, port] = /^(?:(https?):\/\/)?(\[.*\]|[^:]*)(?::(\d+))?$/.exec(name)!
-    return { scheme: scheme ?? null, host: host!, port: port ?? null }
-  })
+  return [HEMATINE_HOST.includes(':') ? `[${HEMATINE_HOST}]` : HEMATINE_HOST.toLowerCase(), ...HEMATINE_NAMES].map(
+    name => {
+      const [, scheme, host, port] = /^(?:(https?):\/\/)?(\[.*\]|[^:]*)(?::(\d+))?$/.exec(name)!
+      return { scheme: scheme ?? null, host: host!, port: port ?? null }
+    },
+  )
 }
 
 /**
@@ -30,6 +37,12 @@ export function answersTo(origin: string): boolean {
   const scheme = url.protocol.slice(0, -1)
   const host = url.hostname.toLowerCase()
   named ??= settingNames()
-  if (named.some(name => name.host === host && (name.scheme ?? 'http') === scheme && (name.port === null || name.port === url.port))) return true
+  if (
+    named.some(
+      name =>
+        name.host === host && (name.scheme ?? 'http') === scheme && (name.port === null || name.port === url.port),
+    )
+  )
+    return true
   return scheme === 'http' && ownNames().includes(host)
 }

@@ -27,7 +27,11 @@ export class Stills {
       this.kept.set(key, kept)
       return kept
     }
-    const asked = this.asked.get(key) ?? this.ask(request).then(data => this.keep(key, data)).finally(() => this.asked.delete(key))
+    const asked =
+      this.asked.get(key) ??
+      this.ask(request)
+        .then(data => this.keep(key, data))
+        .finally(() => this.asked.delete(key))
     this.asked.set(key, asked)
     return asked
   }
@@ -65,15 +69,28 @@ export class Stills {
 
   private process(): ChildProcess {
     if (this.child) return this.child
-    if (!this.buildDirectory) throw new RequestProblem(503, 'not-built', 'Frames cannot be shown: the application was not started with "npm start".')
-    const child = fork(path.join(this.buildDirectory, 'stills/stills-process.mjs'), [], { serialization: 'advanced', stdio: ['ignore', 'ignore', 'ignore', 'ipc'] })
+    if (!this.buildDirectory)
+      throw new RequestProblem(
+        503,
+        'not-built',
+        'Frames cannot be shown: the application was not started with "npm start".',
+      )
+    const child = fork(path.join(this.buildDirectory, 'stills/stills-process.mjs'), [], {
+      serialization: 'advanced',
+      stdio: ['ignore', 'ignore', 'ignore', 'ipc'],
+    })
     child.on('message', (answer: StillAnswer) => {
       this.waiting.get(answer.id)?.take(answer)
       this.waiting.delete(answer.id)
     })
     child.on('exit', () => {
       if (this.child === child) this.child = null
-      for (const { take } of this.waiting.values()) take({ id: 0, data: null, reason: 'The process that decodes frames broke off at this one. The file is probably damaged here.' })
+      for (const { take } of this.waiting.values())
+        take({
+          id: 0,
+          data: null,
+          reason: 'The process that decodes frames broke off at this one. The file is probably damaged here.',
+        })
       this.waiting.clear()
     })
     this.child = child

@@ -24,14 +24,24 @@ export function sourceSoundOf(trial: TrialRow, index: number): string {
 }
 
 /** A file of a tried moment. @throws Problem 404 while it is not there */
-export async function trialFile(application: Application, id: number, index: number, nameOf: (trial: TrialRow) => string): Promise<{ file: string, trial: TrialRow }> {
+export async function trialFile(
+  application: Application,
+  id: number,
+  index: number,
+  nameOf: (trial: TrialRow) => string,
+): Promise<{ file: string; trial: TrialRow }> {
   const trial = await readTrialWithFiles(application.em(), id)
-  if (index >= trial.moments.length) throw new Problem(404, 'no-moment', `The trial has ${trial.moments.length} moments, numbered from 0.`)
+  if (index >= trial.moments.length)
+    throw new Problem(404, 'no-moment', `The trial has ${trial.moments.length} moments, numbered from 0.`)
   const file = path.join(await trialDirectory(trial.volume.getEntity() as VolumeRow, id), nameOf(trial))
   try {
     await access(file)
   } catch {
-    throw new Problem(404, 'not-there', 'This moment of the trial is not done yet, or its files were removed. Try it again.')
+    throw new Problem(
+      404,
+      'not-there',
+      'This moment of the trial is not done yet, or its files were removed. Try it again.',
+    )
   }
   return { file, trial }
 }

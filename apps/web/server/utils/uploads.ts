@@ -2,7 +2,15 @@ import { mkdir } from 'node:fs/promises'
 import path from 'node:path'
 import type { IncomingMessage, ServerResponse } from 'node:http'
 import { bringIn, noteMarked, Problem, readVolume, type VolumeRow } from '@hematine/database'
-import { flushToDisk, freeNameIn, markVolume, placeFile, resolveInside, spaceOfVolume, workDirectory } from '@hematine/media/volumes/volume-files'
+import {
+  flushToDisk,
+  freeNameIn,
+  markVolume,
+  placeFile,
+  resolveInside,
+  spaceOfVolume,
+  workDirectory,
+} from '@hematine/media/volumes/volume-files'
 import { FileStore } from '@tus/file-store'
 import { Server } from '@tus/server'
 import { useApplication } from './application'
@@ -15,7 +23,12 @@ const servers = new Map<number, Promise<Server>>()
 async function serverFor(volumeId: number): Promise<Server> {
   const { em } = await useApplication()
   const volume = await readVolume(em(), volumeId)
-  if (volume.role !== 'source') throw new Problem(409, 'not-a-source-volume', `${volume.name} is a ${volume.role} volume. Upload into a source volume.`)
+  if (volume.role !== 'source')
+    throw new Problem(
+      409,
+      'not-a-source-volume',
+      `${volume.name} is a ${volume.role} volume. Upload into a source volume.`,
+    )
   let server = servers.get(volumeId)
   if (!server) {
     server = makeServer(volume)
@@ -40,7 +53,8 @@ async function makeServer(volume: VolumeRow): Promise<Server> {
     async onUploadCreate(_request, upload) {
       const { freeBytes, problem } = await spaceOfVolume(volume, true)
       if (problem) throw { status_code: 409, body: problem }
-      if (upload.size !== undefined && freeBytes !== null && upload.size > freeBytes) throw { status_code: 413, body: `There is no room for this file on ${volume.name}.` }
+      if (upload.size !== undefined && freeBytes !== null && upload.size > freeBytes)
+        throw { status_code: 413, body: `There is no room for this file on ${volume.name}.` }
       return { metadata: upload.metadata }
     },
     async onUploadFinish(_request, upload) {
@@ -48,7 +62,8 @@ async function makeServer(volume: VolumeRow): Promise<Server> {
       const name = await place(path.join(directory, upload.id), volume.path, below, safeName(upload.metadata?.filename))
       const { em, queue } = await useApplication()
       const orderId = Number(upload.metadata?.orderId)
-      if (Number.isInteger(orderId) && orderId > 0) await bringIn(em(), queue, orderId, await arrivalsOfUpload(volume, name))
+      if (Number.isInteger(orderId) && orderId > 0)
+        await bringIn(em(), queue, orderId, await arrivalsOfUpload(volume, name))
       return {}
     },
   })
@@ -63,11 +78,16 @@ async function place(upload: string, root: string, below: string, name: string):
   const directory = await resolveInside(root, below)
   for (;;) {
     const candidate = await freeNameIn(directory, name)
-    if (await placeFile(upload, path.join(directory, candidate))) return below === '' ? candidate : `${below}/${candidate}`
+    if (await placeFile(upload, path.join(directory, candidate)))
+      return below === '' ? candidate : `${below}/${candidate}`
   }
 }
 
 /** Answers a request of the tus protocol. @throws Problem */
-export async function answerUpload(volumeId: number, request: IncomingMessage, response: ServerResponse): Promise<void> {
+export async function answerUpload(
+  volumeId: number,
+  request: IncomingMessage,
+  response: ServerResponse,
+): Promise<void> {
   await (await serverFor(volumeId)).handle(request, response)
 }

@@ -4,7 +4,10 @@ import type { Kind } from './kind.ts'
 
 /** Reading what a source is. */
 export const facts: Kind<'facts'> = {
-  name: 'facts', lanes: 3, processor: 'beside', usesReader: true,
+  name: 'facts',
+  lanes: 3,
+  processor: 'beside',
+  usesReader: true,
   // Taking and ending tasks costs about as much as reading a small file.
   atOnce: 6,
   async run({ sourceId }, hands) {
@@ -13,7 +16,19 @@ export const facts: Kind<'facts'> = {
     if (source?.state !== 'reading' || hands.isStopping) return
     const { revision } = source
     const outcome = await hands.inReader(async () => ({ kind: 'facts', input: await inputOf(hands.em, source) }))
-    if (outcome.say === 'facts') await hands.persist(() => keepFacts(hands.em, hands.queue, sourceId, outcome.facts, outcome.identity, outcome.poster && Buffer.from(outcome.poster), revision))
-    else if (outcome.say === 'failed') await hands.persist(() => keepRefusal(hands.em, sourceId, outcome.reason, revision))
+    if (outcome.say === 'facts')
+      await hands.persist(() =>
+        keepFacts(
+          hands.em,
+          hands.queue,
+          sourceId,
+          outcome.facts,
+          outcome.identity,
+          outcome.poster && Buffer.from(outcome.poster),
+          revision,
+        ),
+      )
+    else if (outcome.say === 'failed')
+      await hands.persist(() => keepRefusal(hands.em, sourceId, outcome.reason, revision))
   },
 }

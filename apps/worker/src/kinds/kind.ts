@@ -17,7 +17,10 @@ export interface Hands {
   /** Writes to the database for as long as it takes. */
   persist<Result>(work: () => Promise<Result>): Promise<Result>
   /** Does an assignment in a process of its own. A volume that is not there becomes a failure with its sentence. */
-  inChild(assignment: () => Promise<Assignment>, onTheWay?: (report: OnTheWay, task: TaskProcess) => void): Promise<Outcome>
+  inChild(
+    assignment: () => Promise<Assignment>,
+    onTheWay?: (report: OnTheWay, task: TaskProcess) => void,
+  ): Promise<Outcome>
   /** Does an assignment in one of the processes that are kept for short ones. @param onPart told how far it is; false ends it */
   inReader(assignment: () => Promise<Assignment>, onPart?: (part: number) => Promise<boolean>): Promise<Outcome>
 }

@@ -4,13 +4,19 @@ import type { Kind } from './kind.ts'
 
 /** Measuring what is wrong with a source. */
 export const measure: Kind<'measure'> = {
-  name: 'measure', lanes: 1, processor: 'beside', usesReader: true,
+  name: 'measure',
+  lanes: 1,
+  processor: 'beside',
+  usesReader: true,
   // What a source is comes before what is wrong with it.
   after: ['facts'],
   async run({ sourceId, depth }, hands) {
     const source = hands.isStopping ? null : await beginMeasuring(hands.em, sourceId)
     if (!source) return
-    const outcome = await hands.inReader(async () => ({ kind: 'measure', input: await inputOf(hands.em, source), facts: source.facts!, depth }), part => keepMeasuringPart(hands.em, source, part))
+    const outcome = await hands.inReader(
+      async () => ({ kind: 'measure', input: await inputOf(hands.em, source), facts: source.facts!, depth }),
+      part => keepMeasuringPart(hands.em, source, part),
+    )
     if (outcome.say === 'measured') {
       const strip = outcome.strip.map(({ seconds, picture }) => ({ seconds, picture: Buffer.from(picture) }))
       await hands.persist(() => keepSourceMeasurement(hands.em, source, outcome.measurement, outcome.facts, strip))

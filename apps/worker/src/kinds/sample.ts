@@ -5,15 +5,24 @@ import type { Kind } from './kind.ts'
 
 /** Measuring what a source, a treatment and a spec take, for forecasts. */
 export const sample: Kind<'sample'> = {
-  name: 'sample', lanes: 1, processor: 'alone',
+  name: 'sample',
+  lanes: 1,
+  processor: 'alone',
   async run({ sampleId }, hands) {
     const row = hands.isStopping ? null : await beginSample(hands.em, sampleId)
     if (!row) return
     const source = sourceOf(row)
     const outcome = await hands.inChild(async () => ({
-      kind: 'sample', input: await inputOf(hands.em, source), facts: deliveredFacts(source.facts!, row.treatment), ...await withAssets(hands.em, row), scratchDirectory: hands.scratchDirectory, machine: hands.identity.machine,
+      kind: 'sample',
+      input: await inputOf(hands.em, source),
+      facts: deliveredFacts(source.facts!, row.treatment),
+      ...(await withAssets(hands.em, row)),
+      scratchDirectory: hands.scratchDirectory,
+      machine: hands.identity.machine,
     }))
-    if (outcome.say === 'sample') await hands.persist(() => keepMeasurement(hands.em, sampleId, row.run, outcome.measurement))
-    else if (outcome.say === 'failed') await hands.persist(() => keepSampleFailure(hands.em, sampleId, row.run, outcome.reason))
+    if (outcome.say === 'sample')
+      await hands.persist(() => keepMeasurement(hands.em, sampleId, row.run, outcome.measurement))
+    else if (outcome.say === 'failed')
+      await hands.persist(() => keepSampleFailure(hands.em, sampleId, row.run, outcome.reason))
   },
 }

@@ -4,7 +4,9 @@ import type { Kind } from './kind.ts'
 
 /** Going through a folder, one directory after another, until it is through, stopped, or the worker leaves. */
 export const scan: Kind<'scan'> = {
-  name: 'scan', lanes: 1, processor: null,
+  name: 'scan',
+  lanes: 1,
+  processor: null,
   async run({ scanId }, hands) {
     for (;;) {
       const next = hands.isStopping ? null : await nextDirectory(hands.em, scanId)

@@ -11,7 +11,10 @@ export class Bytes {
   private readonly view: DataView
 
   /** @param name what the bytes are, for sentences: "VTS_01_0.IFO" */
-  constructor(readonly data: Uint8Array, readonly name: string) {
+  constructor(
+    readonly data: Uint8Array,
+    readonly name: string,
+  ) {
     this.view = new DataView(data.buffer, data.byteOffset, data.byteLength)
   }
 
@@ -54,7 +57,9 @@ export class Bytes {
 
   private mustHold(at: number, length: number): void {
     if (at < 0 || at + length > this.data.length) {
-      throw new DiscProblem(`${this.name} is damaged or cut short: a table in it points to byte ${at + length - 1}, but it holds ${this.data.length} bytes. Read the disc again.`)
+      throw new DiscProblem(
+        `${this.name} is damaged or cut short: a table in it points to byte ${at + length - 1}, but it holds ${this.data.length} bytes. Read the disc again.`,
+      )
     }
   }
 }
@@ -69,5 +74,5 @@ export const sectorBytes = 2048
 export interface ImageFile {
   name: string
   bytes: number
-  extents: { at: number, bytes: number }[]
+  extents: { at: number; bytes: number }[]
 }

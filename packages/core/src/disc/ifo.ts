@@ -51,8 +51,8 @@ export interface ProgramChain {
   programs: number[]
   cells: ProgramCell[]
   /** Stream numbers of the tracks that the chain uses: track number to number of the stream in the VOB files. */
-  audio: { track: number, stream: number }[]
-  subpictures: { track: number, stream: number }[]
+  audio: { track: number; stream: number }[]
+  subpictures: { track: number; stream: number }[]
 }
 
 export interface TitleSet {
@@ -60,10 +60,10 @@ export interface TitleSet {
   audio: AudioStream[]
   subpictures: SubpictureStream[]
   /** For each title of the set its chapters, as program of a chain (both from 1). */
-  titles: { chain: number, program: number }[][]
+  titles: { chain: number; program: number }[][]
   chains: ProgramChain[]
   /** Sectors of each cell's pieces; an interleaved cell has several. */
-  addresses: { vobId: number, cellId: number, firstSector: number, lastSector: number }[]
+  addresses: { vobId: number; cellId: number; firstSector: number; lastSector: number }[]
 }
 
 /** @throws DiscProblem when it is not the manager's file, or is damaged */
@@ -75,7 +75,12 @@ export function parseManager(data: Uint8Array): TitleEntry[] {
   const titles: TitleEntry[] = []
   for (let index = 0; index < count; index++) {
     const at = 8 + index * 12
-    titles.push({ number: index + 1, angles: table.u8(at + 1), titleSet: table.u8(at + 6), titleInSet: table.u8(at + 7) })
+    titles.push({
+      number: index + 1,
+      angles: table.u8(at + 1),
+      titleSet: table.u8(at + 6),
+      titleInSet: table.u8(at + 7),
+    })
   }
   return titles
 }
@@ -89,7 +94,9 @@ export function parseTitleSet(data: Uint8Array, number: number): TitleSet {
   return {
     video: videoAttributes(file.u8(0x200), file.u8(0x201)),
     audio: Array.from({ length: audioCount }, (_, index) => audioStream(file, 0x204 + index * 8)),
-    subpictures: Array.from({ length: subpictureCount }, (_, index) => ({ language: languageAt(file, 0x256 + index * 6 + 2) })),
+    subpictures: Array.from({ length: subpictureCount }, (_, index) => ({
+      language: languageAt(file, 0x256 + index * 6 + 2),
+    })),
     titles: chapterTable(tableAt(file, 0xc8)),
     chains: chainTable(tableAt(file, 0xcc)),
     addresses: addressTable(tableAt(file, 0xe0)),
@@ -98,13 +105,17 @@ export function parseTitleSet(data: Uint8Array, number: number): TitleSet {
 
 function mustBe(file: Bytes, mark: string): void {
   if (file.length < 12) throw new DiscProblem(`${file.name} is empty or cut short. Read the disc again.`)
-  if (file.text(0, 12) !== mark) throw new DiscProblem(`${file.name} is not what its name says: it does not begin with ${mark}. Read the disc again.`)
+  if (file.text(0, 12) !== mark)
+    throw new DiscProblem(
+      `${file.name} is not what its name says: it does not begin with ${mark}. Read the disc again.`,
+    )
 }
 
 /** The table whose sector stands at a place of the file's head. */
 function tableAt(file: Bytes, at: number): Bytes {
   const sector = file.u32(at)
-  if (sector === 0) throw new DiscProblem(`${file.name} is damaged: it lacks a table that every disc has. Read the disc again.`)
+  if (sector === 0)
+    throw new DiscProblem(`${file.name} is damaged: it lacks a table that every disc has. Read the disc again.`)
   return file.from(sector * sectorBytes)
 }
 
@@ -113,8 +124,10 @@ function videoAttributes(first: number, second: number): VideoAttributes {
   const size = (second >> 2) & 3
   const full = standard === 'NTSC' ? 480 : 576
   return {
-    standard, aspect: ((first >> 2) & 3) === 3 ? '16:9' : '4:3',
-    width: [720, 704, 352, 352][size]!, height: size === 3 ? full / 2 : full,
+    standard,
+    aspect: ((first >> 2) & 3) === 3 ? '16:9' : '4:3',
+    width: [720, 704, 352, 352][size]!,
+    height: size === 3 ? full / 2 : full,
   }
 }
 
@@ -125,7 +138,8 @@ function audioStream(file: Bytes, at: number): AudioStream {
   return {
     codec: ({ 0: 'ac3', 2: 'mp2', 3: 'mp2', 4: 'pcm', 6: 'dts' } as const)[first >> 5] ?? 'ac3',
     channels: (second & 7) + 1,
-    language: ((first >> 2) & 3) === 1 ? languageAt(file, at + 2) : null, purpose: purposes[file.u8(at + 5)] ?? null,
+    language: ((first >> 2) & 3) === 1 ? languageAt(file, at + 2) : null,
+    purpose: purposes[file.u8(at + 5)] ?? null,
   }
 }
 
@@ -135,13 +149,14 @@ function languageAt(file: Bytes, at: number): string | null {
 }
 
 /** Chapters of each title of a set; a title's list ends where the next begins. */
-function chapterTable(table: Bytes): { chain: number, program: number }[][] {
+function chapterTable(table: Bytes): { chain: number; program: number }[][] {
   const count = table.u16(0)
   const end = table.u32(4) + 1
   const starts = Array.from({ length: count }, (_, index) => table.u32(8 + index * 4))
   return starts.map((start, index) => {
-    const chapters: { chain: number, program: number }[] = []
-    for (let at = start; at + 4 <= (starts[index + 1] ?? end); at += 4) chapters.push({ chain: table.u16(at), program: table.u16(at + 2) })
+    const chapters: { chain: number; program: number }[] = []
+    for (let at = start; at + 4 <= (starts[index + 1] ?? end); at += 4)
+      chapters.push({ chain: table.u16(at), program: table.u16(at + 2) })
     return chapters
   })
 }
@@ -161,19 +176,41 @@ function programChain(table: Bytes): ProgramChain {
     // Bits 7-6: first, middle or last cell of a block; bits 5-4: 1 for a block of angles.
     angle = ((category >> 4) & 3) !== 1 ? 0 : category >> 6 === 1 ? 1 : angle + 1
     cells.push({
-      vobId: table.u16(position + index * 4), cellId: table.u8(position + index * 4 + 3), seconds: secondsOf(table, at + 4),
-      firstSector: table.u32(at + 8), lastUnitSector: table.u32(at + 16), lastSector: table.u32(at + 20), angle, isInterleaved: (category & 4) !== 0,
+      vobId: table.u16(position + index * 4),
+      cellId: table.u8(position + index * 4 + 3),
+      seconds: secondsOf(table, at + 4),
+      firstSector: table.u32(at + 8),
+      lastUnitSector: table.u32(at + 16),
+      lastSector: table.u32(at + 20),
+      angle,
+      isInterleaved: (category & 4) !== 0,
     })
   }
-  const audio = Array.from({ length: 8 }, (_, track) => ({ track, control: table.u8(0x0c + track * 2) })).filter(({ control }) => control & 0x80).map(({ track, control }) => ({ track, stream: control & 7 }))
+  const audio = Array.from({ length: 8 }, (_, track) => ({ track, control: table.u8(0x0c + track * 2) }))
+    .filter(({ control }) => control & 0x80)
+    .map(({ track, control }) => ({ track, stream: control & 7 }))
   // Four stream numbers a track, by shape of the screen; the second is the one for a wide picture, which a 4:3 one leaves at nought.
-  const subpictures = Array.from({ length: 32 }, (_, track) => ({ track, at: 0x1c + track * 4 })).filter(({ at }) => table.u8(at) & 0x80).map(({ track, at }) => ({ track, stream: (table.u8(at + 1) & 31) || (table.u8(at) & 31) }))
-  return { seconds: secondsOf(table, 4), programs: Array.from({ length: programCount }, (_, index) => table.u8(programMap + index) - 1), cells, audio, subpictures }
+  const subpictures = Array.from({ length: 32 }, (_, track) => ({ track, at: 0x1c + track * 4 }))
+    .filter(({ at }) => table.u8(at) & 0x80)
+    .map(({ track, at }) => ({ track, stream: table.u8(at + 1) & 31 || table.u8(at) & 31 }))
+  return {
+    seconds: secondsOf(table, 4),
+    programs: Array.from({ length: programCount }, (_, index) => table.u8(programMap + index) - 1),
+    cells,
+    audio,
+    subpictures,
+  }
 }
 
 function addressTable(table: Bytes): TitleSet['addresses'] {
   const addresses: TitleSet['addresses'] = []
-  for (let at = 8; at + 12 <= table.u32(4) + 1; at += 12) addresses.push({ vobId: table.u16(at), cellId: table.u8(at + 2), firstSector: table.u32(at + 4), lastSector: table.u32(at + 8) })
+  for (let at = 8; at + 12 <= table.u32(4) + 1; at += 12)
+    addresses.push({
+      vobId: table.u16(at),
+      cellId: table.u8(at + 2),
+      firstSector: table.u32(at + 4),
+      lastSector: table.u32(at + 8),
+    })
   return addresses
 }
 

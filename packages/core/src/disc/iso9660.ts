@@ -57,7 +57,10 @@ async function rootDirectory(read: ReadBytes): Promise<Pick<Entry, 'at' | 'bytes
 }
 
 async function entriesOf(read: ReadBytes, { at, bytes }: Pick<Entry, 'at' | 'bytes'>): Promise<Entry[]> {
-  if (bytes > mostDirectoryBytes) throw new DiscProblem('The directory of the disc image is damaged: it claims more than a megabyte. Read the disc again.')
+  if (bytes > mostDirectoryBytes)
+    throw new DiscProblem(
+      'The directory of the disc image is damaged: it claims more than a megabyte. Read the disc again.',
+    )
   const table = new Bytes(await read(at, bytes), 'The directory of the disc image')
   const entries: Entry[] = []
   for (let place = 0; place < bytes;) {
@@ -70,7 +73,14 @@ async function entriesOf(read: ReadBytes, { at, bytes }: Pick<Entry, 'at' | 'byt
     const flags = table.u8(place + 25)
     const name = table.text(place + 33, table.u8(place + 32)).replace(/\.?;\d+$/, '')
     // The directory itself and its parent are called by the bytes 0 and 1.
-    if (name.length > 1 || name > '\x01') entries.push({ name: name.toUpperCase(), at: table.u32(place + 2, true) * sectorBytes, bytes: table.u32(place + 10, true), isDirectory: (flags & 2) !== 0, goesOn: (flags & 0x80) !== 0 })
+    if (name.length > 1 || name > '\x01')
+      entries.push({
+        name: name.toUpperCase(),
+        at: table.u32(place + 2, true) * sectorBytes,
+        bytes: table.u32(place + 10, true),
+        isDirectory: (flags & 2) !== 0,
+        goesOn: (flags & 0x80) !== 0,
+      })
     place += length
   }
   return entries

@@ -5,10 +5,11 @@ import { sectorBytes } from './bytes.ts'
 /** Ticks a second of the times in a program stream. */
 export const packTicks = 90_000
 
-const startCode = (sector: Uint8Array, at: number) => sector[at] === 0 && sector[at + 1] === 0 && sector[at + 2] === 1 ? sector[at + 3]! : null
+const startCode = (sector: Uint8Array, at: number) =>
+  sector[at] === 0 && sector[at + 1] === 0 && sector[at + 2] === 1 ? sector[at + 3]! : null
 
 /** When a video object unit begins and ends, in ticks, from its navigation pack; null for any other sector, or one without times. */
-export function unitTimes(sector: Uint8Array): { start: number, end: number } | null {
+export function unitTimes(sector: Uint8Array): { start: number; end: number } | null {
   if (sector.length < sectorBytes || startCode(sector, 0x26) !== 0xbf || sector[0x2c] !== 0) return null
   const view = new DataView(sector.buffer, sector.byteOffset)
   const [start, end] = [view.getUint32(0x39), view.getUint32(0x3d)]

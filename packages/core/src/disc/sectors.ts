@@ -10,7 +10,10 @@ const mostSectors = 4_171_712
 /** Reads "1200-1215, 3000". @returns the ranges in ascending order, or a sentence about what cannot be read */
 export function parseSectorRanges(text: string): SectorRange[] | string {
   const ranges: SectorRange[] = []
-  for (const part of text.split(',').map(piece => piece.trim()).filter(Boolean)) {
+  for (const part of text
+    .split(',')
+    .map(piece => piece.trim())
+    .filter(Boolean)) {
     const match = /^(\d{1,7})(?:\s*-\s*(\d{1,7}))?$/.exec(part)
     if (!match) return `"${part}" is no sector or range of sectors. Write them like 1200-1215, 3000.`
     const [from, to] = [Number(match[1]), Number(match[2] ?? match[1])]

@@ -83,7 +83,8 @@ const firstStream: Record<string, number> = { ac3: 0x80, dts: 0x88, pcm: 0xa0, m
 export function readDiscTables(manager: Uint8Array, titleSet: (number: number) => Uint8Array | null): DiscTables {
   const entries = parseManager(manager)
   const sets = new Map<number, TitleSet | string>()
-  for (const number of new Set(entries.map(entry => entry.titleSet))) sets.set(number, parseOrSay(number, titleSet(number)))
+  for (const number of new Set(entries.map(entry => entry.titleSet)))
+    sets.set(number, parseOrSay(number, titleSet(number)))
   const setOf = (title: number): TitleSet => {
     const entry = entries[title - 1]
     if (!entry) throw new DiscProblem(`The disc has no title ${title}; it has ${entries.length}.`)
@@ -120,24 +121,34 @@ function parseOrSay(number: number, data: Uint8Array | null): TitleSet | string 
 }
 
 /** Chains that a title plays, each once, in the order of its chapters. */
-function chainsOf(set: TitleSet, entry: TitleEntry): { number: number, chain: ProgramChain }[] {
+function chainsOf(set: TitleSet, entry: TitleEntry): { number: number; chain: ProgramChain }[] {
   const chapters = set.titles[entry.titleInSet - 1]
-  if (!chapters || chapters.length === 0) throw new DiscProblem(`Title ${entry.number} has no chapters in the tables of its title set. Read the disc again.`)
+  if (!chapters || chapters.length === 0)
+    throw new DiscProblem(`Title ${entry.number} has no chapters in the tables of its title set. Read the disc again.`)
   return [...new Set(chapters.map(chapter => chapter.chain))].map(number => {
     const chain = set.chains[number - 1]
-    if (!chain) throw new DiscProblem(`Title ${entry.number} is made of a part ${number} that its title set does not have. Read the disc again.`)
+    if (!chain)
+      throw new DiscProblem(
+        `Title ${entry.number} is made of a part ${number} that its title set does not have. Read the disc again.`,
+      )
     return { number, chain }
   })
 }
 
 function cellsOfTitle(set: TitleSet, entry: TitleEntry, angle: number): TitleCell[] {
-  const cells = chainsOf(set, entry).flatMap(({ chain }) => chain.cells.filter(cell => cell.angle === 0 || cell.angle === angle))
+  const cells = chainsOf(set, entry).flatMap(({ chain }) =>
+    chain.cells.filter(cell => cell.angle === 0 || cell.angle === angle),
+  )
   return cells.map(cell => {
     // The units of an interleaved cell lie between those of the other angles; the address table has them one by one.
     const pieces = cell.isInterleaved
-      ? set.addresses.filter(entry => entry.vobId === cell.vobId && entry.cellId === cell.cellId).map(({ firstSector, lastSector }) => ({ firstSector, lastSector })).sort((a, b) => a.firstSector - b.firstSector)
+      ? set.addresses
+          .filter(entry => entry.vobId === cell.vobId && entry.cellId === cell.cellId)
+          .map(({ firstSector, lastSector }) => ({ firstSector, lastSector }))
+          .sort((a, b) => a.firstSector - b.firstSector)
       : [{ firstSector: cell.firstSector, lastSector: cell.lastSector }]
-    if (pieces.length === 0 || pieces.some(piece => piece.lastSector < piece.firstSector)) throw new DiscProblem(`Title ${entry.number} has a cell that ends before it begins. Read the disc again.`)
+    if (pieces.length === 0 || pieces.some(piece => piece.lastSector < piece.firstSector))
+      throw new DiscProblem(`Title ${entry.number} has a cell that ends before it begins. Read the disc again.`)
     return { seconds: cell.seconds, lastUnitSector: cell.lastUnitSector, pieces }
   })
 }
@@ -153,37 +164,90 @@ function describe(set: TitleSet, entry: TitleEntry): Omit<DiscTitle, 'repeats'> 
   const chapters = set.titles[entry.titleInSet - 1]!.map(({ chain: number, program }) => {
     const { chain } = chains.find(played => played.number === number)!
     const cell = chain.programs[program - 1]
-    if (cell === undefined) throw new DiscProblem(`Title ${entry.number} has a chapter that points outside its part ${number}. Read the disc again.`)
+    if (cell === undefined)
+      throw new DiscProblem(
+        `Title ${entry.number} has a chapter that points outside its part ${number}. Read the disc again.`,
+      )
     // Of a block of angles one cell is played.
-    return begins.get(number)! + chain.cells.slice(0, cell).filter(played => played.angle < 2).reduce((sum, played) => sum + played.seconds, 0)
+    return (
+      begins.get(number)! +
+      chain.cells
+        .slice(0, cell)
+        .filter(played => played.angle < 2)
+        .reduce((sum, played) => sum + played.seconds, 0)
+    )
   })
   const { chain } = chains[0]!
   const audio = chain.audio.flatMap(({ track, stream }) => {
     const found = set.audio[track]
-    return found ? [{ codec: found.codec, channels: found.channels, language: found.language, purpose: found.purpose, streamId: firstStream[found.codec]! + stream }] : []
+    return found
+      ? [
+          {
+            codec: found.codec,
+            channels: found.channels,
+            language: found.language,
+            purpose: found.purpose,
+            streamId: firstStream[found.codec]! + stream,
+          },
+        ]
+      : []
   })
-  const subtitles = chain.subpictures.flatMap(({ track, stream }) => set.subpictures[track] ? [{ language: set.subpictures[track].language, streamId: 0x20 + stream }] : [])
+  const subtitles = chain.subpictures.flatMap(({ track, stream }) =>
+    set.subpictures[track] ? [{ language: set.subpictures[track].language, streamId: 0x20 + stream }] : [],
+  )
   const { standard, aspect, width, height } = set.video
-  return { number: entry.number, seconds, chapters, angles: Math.max(1, entry.angles), standard, aspect, width, height, audio, subtitles, problem: null }
+  return {
+    number: entry.number,
+    seconds,
+    chapters,
+    angles: Math.max(1, entry.angles),
+    standard,
+    aspect,
+    width,
+    height,
+    audio,
+    subtitles,
+    problem: null,
+  }
 }
 
 function unusable(entry: TitleEntry, problem: string): DiscTitle {
-  return { number: entry.number, seconds: 0, chapters: [], angles: 1, standard: 'PAL', aspect: '4:3', width: 720, height: 576, audio: [], subtitles: [], repeats: null, problem }
+  return {
+    number: entry.number,
+    seconds: 0,
+    chapters: [],
+    angles: 1,
+    standard: 'PAL',
+    aspect: '4:3',
+    width: 720,
+    height: 576,
+    audio: [],
+    subtitles: [],
+    repeats: null,
+    problem,
+  }
 }
 
 /** Titles shorter than this are logos and menus more often than material. */
 const shortTitleSeconds = 60
 
 /** Which titles of a disc come in when nobody chose, and why the others do not. */
-export function titlesToBringIn({ titles, main }: Disc): { numbers: number[], leftOut: { number: number, reason: string }[] } {
+export function titlesToBringIn({ titles, main }: Disc): {
+  numbers: number[]
+  leftOut: { number: number; reason: string }[]
+} {
   const reasonAgainst = (title: DiscTitle): string | null => {
     if (title.problem !== null) return title.problem
     if (title.repeats !== null) return `It plays the same as title ${title.repeats}.`
-    if (title.seconds < shortTitleSeconds && title.number !== main?.number) return `It is only ${describeClock(title.seconds)} long. Open the disc to choose it.`
+    if (title.seconds < shortTitleSeconds && title.number !== main?.number)
+      return `It is only ${describeClock(title.seconds)} long. Open the disc to choose it.`
     return null
   }
   const judged = titles.map(title => ({ number: title.number, reason: reasonAgainst(title) }))
-  return { numbers: judged.filter(title => title.reason === null).map(title => title.number), leftOut: judged.flatMap(({ number, reason }) => reason === null ? [] : [{ number, reason }]) }
+  return {
+    numbers: judged.filter(title => title.reason === null).map(title => title.number),
+    leftOut: judged.flatMap(({ number, reason }) => (reason === null ? [] : [{ number, reason }])),
+  }
 }
 
 /** Name of a title among the sources: "Training disc 3 title 1". @param path of the disc folder or image in its volume */
@@ -195,12 +259,18 @@ export function titlePath({ path, title, angle }: DiscPlace): string {
 export function mainTitle(titles: readonly DiscTitle[]): Disc['main'] {
   const usable = titles.filter(title => title.problem === null && title.repeats === null && title.seconds > 0)
   const longest = Math.max(...usable.map(title => title.seconds))
-  const near = usable.filter(title => title.seconds > longest * 0.98).sort((a, b) => b.chapters.length - a.chapters.length || a.number - b.number)
+  const near = usable
+    .filter(title => title.seconds > longest * 0.98)
+    .sort((a, b) => b.chapters.length - a.chapters.length || a.number - b.number)
   const main = near[0]
   if (!main) return null
   const length = describeClock(main.seconds)
   if (usable.length === 1) return { number: main.number, why: `the only title that can be used, ${length}` }
-  if (near.length > 1) return { number: main.number, why: `of ${near.length} titles about ${length} long the one with the most chapters, ${main.chapters.length}` }
+  if (near.length > 1)
+    return {
+      number: main.number,
+      why: `of ${near.length} titles about ${length} long the one with the most chapters, ${main.chapters.length}`,
+    }
   const next = Math.max(...usable.filter(title => title !== main).map(title => title.seconds))
   return { number: main.number, why: `the longest, ${length}; the next is ${describeClock(next)}` }
 }

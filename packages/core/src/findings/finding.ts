@@ -2,19 +2,79 @@ import { z } from 'zod'
 
 /** What a finding is about. The keys are stored and used in filters; `findingNames` has the words. */
 export const FindingKey = z.enum([
-  'kind', 'scan', 'scan-flag', 'pulldown', 'borders', 'aspect', 'cuts', 'variable-rate', 'gaps', 'jumps', 'size-change', 'repeated-frames', 'noise', 'blocking', 'soft', 'flicker', 'shake', 'clipped-highlights', 'illegal-levels',
-  'black', 'frozen', 'black-and-white', 'mark', 'decode-errors', 'cut-short', 'unreadable', 'missing-frames',
-  'loudness', 'clipped-sound', 'hum', 'silent-channel', 'out-of-phase', 'silence', 'sound-length',
+  'kind',
+  'scan',
+  'scan-flag',
+  'pulldown',
+  'borders',
+  'aspect',
+  'cuts',
+  'variable-rate',
+  'gaps',
+  'jumps',
+  'size-change',
+  'repeated-frames',
+  'noise',
+  'blocking',
+  'soft',
+  'flicker',
+  'shake',
+  'clipped-highlights',
+  'illegal-levels',
+  'black',
+  'frozen',
+  'black-and-white',
+  'mark',
+  'decode-errors',
+  'cut-short',
+  'unreadable',
+  'missing-frames',
+  'loudness',
+  'clipped-sound',
+  'hum',
+  'silent-channel',
+  'out-of-phase',
+  'silence',
+  'sound-length',
 ])
 export type FindingKey = z.infer<typeof FindingKey>
 
 /** The words for each key, as they stand in lists and filters. */
 export const findingNames: Record<FindingKey, string> = {
-  'kind': 'kind of picture', 'gaps': 'gaps in time', 'jumps': 'jumps in time', 'size-change': 'frames change size',
-  'scan': 'scan', 'scan-flag': 'scan flag is wrong', 'pulldown': 'film pulldown', 'borders': 'borders', 'aspect': 'doubtful aspect flag', 'cuts': 'cuts', 'variable-rate': 'uneven frame times',
-  'repeated-frames': 'repeated frames', 'noise': 'noise', 'blocking': 'blocking', 'soft': 'soft or enlarged', 'flicker': 'flicker', 'shake': 'shake', 'clipped-highlights': 'clipped highlights', 'illegal-levels': 'levels out of range',
-  'black': 'black stretches', 'frozen': 'frozen picture', 'black-and-white': 'black and white', 'mark': 'mark that never moves', 'decode-errors': 'decode errors', 'cut-short': 'cut short', 'unreadable': 'unreadable sectors', 'missing-frames': 'missing frames',
-  'loudness': 'loudness', 'clipped-sound': 'clipped sound', 'hum': 'hum', 'silent-channel': 'silent channel', 'out-of-phase': 'channels out of phase', 'silence': 'silence', 'sound-length': 'sound and picture differ in length',
+  kind: 'kind of picture',
+  gaps: 'gaps in time',
+  jumps: 'jumps in time',
+  'size-change': 'frames change size',
+  scan: 'scan',
+  'scan-flag': 'scan flag is wrong',
+  pulldown: 'film pulldown',
+  borders: 'borders',
+  aspect: 'doubtful aspect flag',
+  cuts: 'cuts',
+  'variable-rate': 'uneven frame times',
+  'repeated-frames': 'repeated frames',
+  noise: 'noise',
+  blocking: 'blocking',
+  soft: 'soft or enlarged',
+  flicker: 'flicker',
+  shake: 'shake',
+  'clipped-highlights': 'clipped highlights',
+  'illegal-levels': 'levels out of range',
+  black: 'black stretches',
+  frozen: 'frozen picture',
+  'black-and-white': 'black and white',
+  mark: 'mark that never moves',
+  'decode-errors': 'decode errors',
+  'cut-short': 'cut short',
+  unreadable: 'unreadable sectors',
+  'missing-frames': 'missing frames',
+  loudness: 'loudness',
+  'clipped-sound': 'clipped sound',
+  hum: 'hum',
+  'silent-channel': 'silent channel',
+  'out-of-phase': 'channels out of phase',
+  silence: 'silence',
+  'sound-length': 'sound and picture differ in length',
 }
 
 export const FindingPlace = z.object({
@@ -69,9 +129,24 @@ export type Finding = z.infer<typeof Finding>
 const mostPlaces = 8
 
 /** A finding with what is usual left out. */
-export function finding(key: FindingKey, kind: Finding['kind'], says: string, rest: Partial<Omit<Finding, 'key' | 'kind' | 'says' | 'places'>> & { places?: readonly FindingPlace[] } = {}): Finding {
+export function finding(
+  key: FindingKey,
+  kind: Finding['kind'],
+  says: string,
+  rest: Partial<Omit<Finding, 'key' | 'kind' | 'says' | 'places'>> & { places?: readonly FindingPlace[] } = {},
+): Finding {
   const { value = null, unit = null, sure = 1, places = [], suggests = null, data } = rest
-  return { key, kind, says, value, unit, sure: Math.min(1, Math.max(0, sure)), places: places.slice(0, mostPlaces), suggests, ...(data ? { data } : {}) }
+  return {
+    key,
+    kind,
+    says,
+    value,
+    unit,
+    sure: Math.min(1, Math.max(0, sure)),
+    places: places.slice(0, mostPlaces),
+    suggests,
+    ...(data ? { data } : {}),
+  }
 }
 
 /** A moment in the source. */
@@ -97,5 +172,9 @@ export function describeSure(sure: number): string {
 /** The middle of several values; NaN for none. */
 export function middle(values: readonly number[]): number {
   const sorted = [...values].sort((a, b) => a - b)
-  return sorted.length === 0 ? Number.NaN : sorted.length % 2 ? sorted[(sorted.length - 1) / 2]! : (sorted[sorted.length / 2 - 1]! + sorted[sorted.length / 2]!) / 2
+  return sorted.length === 0
+    ? Number.NaN
+    : sorted.length % 2
+      ? sorted[(sorted.length - 1) / 2]!
+      : (sorted[sorted.length / 2 - 1]! + sorted[sorted.length / 2]!) / 2
 }

@@ -31,28 +31,68 @@ export function borderFindings(video: VideoFacts, picture: MeasuredPicture, kind
   // The black ground of a drawing reaches to one side or another; borders stand at both.
   const isPair = (one: number, other: number) => sides[one]!.counts && sides[other]!.counts
   if (kind === 'drawn' && hasFewShades(picture.windows) && !isPair(0, 2) && !isPair(1, 3)) return []
-  const [left, top, right, bottom] = sides.map(side => side.counts ? side.width : 0) as [number, number, number, number]
+  const [left, top, right, bottom] = sides.map(side => (side.counts ? side.width : 0)) as [
+    number,
+    number,
+    number,
+    number,
+  ]
   // Crops keep to even pixels, so that chroma stays in its place.
   const even = (value: number) => value + (value % 2)
   const [width, height] = [video.width - even(left) - even(right), video.height - even(top) - even(bottom)]
   const names = ['left', 'top', 'right', 'bottom']
-  const says = sides.flatMap((side, index) => side.counts ? [`${side.width} ${names[index]}`] : []).join(', ')
-  return [finding('borders', 'fault', `Black borders, in pixels: ${says}. The picture inside is ${width}x${height}.`, {
-    value: left + top + right + bottom, unit: 'pixels', sure: Math.min(...sides.filter(side => side.counts).map(side => side.sure)) * (known.length >= 3 ? 0.98 : 0.8),
-    places: known.slice(0, 4).map(window => moment(window.still?.seconds ?? window.seconds[0]!, { x: even(left), y: even(top), width, height })),
-    suggests: `Crop to ${width}x${height} at ${even(left)}, ${even(top)}`, data: { crop: { left: even(left), top: even(top), right: even(right), bottom: even(bottom) } },
-  })]
+  const says = sides.flatMap((side, index) => (side.counts ? [`${side.width} ${names[index]}`] : [])).join(', ')
+  return [
+    finding('borders', 'fault', `Black borders, in pixels: ${says}. The picture inside is ${width}x${height}.`, {
+      value: left + top + right + bottom,
+      unit: 'pixels',
+      sure: Math.min(...sides.filter(side => side.counts).map(side => side.sure)) * (known.length >= 3 ? 0.98 : 0.8),
+      places: known
+        .slice(0, 4)
+        .map(window =>
+          moment(window.still?.seconds ?? window.seconds[0]!, { x: even(left), y: even(top), width, height }),
+        ),
+      suggests: `Crop to ${width}x${height} at ${even(left)}, ${even(top)}`,
+      data: { crop: { left: even(left), top: even(top), right: even(right), bottom: even(bottom) } },
+    }),
+  ]
 }
 
 /** Sizes of standard definition, which never had square pixels. */
-const standardSizes = new Set(['720x576', '704x576', '720x480', '704x480', '720x486', '720x512', '352x576', '352x480', '480x576', '480x480'])
+const standardSizes = new Set([
+  '720x576',
+  '704x576',
+  '720x480',
+  '704x480',
+  '720x486',
+  '720x512',
+  '352x576',
+  '352x480',
+  '480x576',
+  '480x480',
+])
 
 /** Aspect flags that can hardly be right. */
 export function aspectFindings(video: VideoFacts): Finding[] {
   const shape = toNumber(displayAspect(video))
   if (standardSizes.has(`${video.width}x${video.height}`) && equal(video.pixelAspect, squarePixel)) {
-    return [finding('aspect', 'fault', `The pixels are flagged square, which shows the frame as ${describeAspect(displayAspect(video))}. Pictures of ${video.width}x${video.height} are 4:3 or 16:9.`, { sure: 0.85, suggests: 'Set the aspect to 4:3 or 16:9' })]
+    return [
+      finding(
+        'aspect',
+        'fault',
+        `The pixels are flagged square, which shows the frame as ${describeAspect(displayAspect(video))}. Pictures of ${video.width}x${video.height} are 4:3 or 16:9.`,
+        { sure: 0.85, suggests: 'Set the aspect to 4:3 or 16:9' },
+      ),
+    ]
   }
-  if (shape > 3 || shape < 0.4) return [finding('aspect', 'fault', `The flags show the frame ${shape.toFixed(2)} times as wide as high.`, { value: shape, unit: ': 1', sure: 0.7, suggests: 'Set the aspect' })]
+  if (shape > 3 || shape < 0.4)
+    return [
+      finding('aspect', 'fault', `The flags show the frame ${shape.toFixed(2)} times as wide as high.`, {
+        value: shape,
+        unit: ': 1',
+        sure: 0.7,
+        suggests: 'Set the aspect',
+      }),
+    ]
   return []
 }

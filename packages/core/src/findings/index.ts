@@ -21,17 +21,26 @@ const leastSure = 0.5
 /** What a source's measurements mean: its nature and its faults, faults and the surest first. */
 export function findingsOf(facts: SourceFacts, { picture, sound, unreadable }: Measurement): Finding[] {
   const { video } = facts
-  const kind = picture ? kindOf(picture)?.kind ?? null : null
+  const kind = picture ? (kindOf(picture)?.kind ?? null) : null
   const scan = video && picture ? scanFindings(video, picture, kind) : []
   const hasPulldown = scan.some(entry => entry.key === 'pulldown')
   const isInterlaced = scan.some(entry => entry.key === 'scan' && entry.data?.scan === 'interlaced')
   const found = [
     ...(picture ? kindFinding(picture) : []),
     ...scan,
-    ...(video && picture ? [...borderFindings(video, picture, kind), ...aspectFindings(video), ...timeFindings(facts, picture, hasPulldown || isInterlaced, kind), ...pictureFindings(video, picture, hasPulldown, kind)] : []),
+    ...(video && picture
+      ? [
+          ...borderFindings(video, picture, kind),
+          ...aspectFindings(video),
+          ...timeFindings(facts, picture, hasPulldown || isInterlaced, kind),
+          ...pictureFindings(video, picture, hasPulldown, kind),
+        ]
+      : []),
     ...soundFindings(facts, picture, sound),
     ...discFindings(unreadable ?? []),
     ...missingFrameFindings(facts),
   ]
-  return found.filter(entry => entry.sure >= leastSure).sort((a, b) => Number(a.kind === 'nature') - Number(b.kind === 'nature') || b.sure - a.sure)
+  return found
+    .filter(entry => entry.sure >= leastSure)
+    .sort((a, b) => Number(a.kind === 'nature') - Number(b.kind === 'nature') || b.sure - a.sure)
 }

@@ -34,7 +34,9 @@ export function isBorneOut({ scan, change, mean, comb }: MeasuredWindow): boolea
   if (standsOut < leastComb) return false
   const moved = middle(change.slice(1))
   const brightened = middle(mean.slice(1).map((value, index) => Math.abs(value - mean[index]!)))
-  return moved >= combingMotion && brightened < fadingPart * moved && Math.max(top, bottom) >= agreeingOrder * (top + bottom)
+  return (
+    moved >= combingMotion && brightened < fadingPart * moved && Math.max(top, bottom) >= agreeingOrder * (top + bottom)
+  )
 }
 
 const isCombed = (letter: string) => letter === 't' || letter === 'b'
@@ -75,7 +77,9 @@ export function scanFindings(video: VideoFacts, picture: MeasuredPicture, kind: 
   const flagged = video.scan.kind !== 'progressive'
   // Nobody scans a screen in fields, nor a picture of so few lines, unless the file says so.
   const canBeFields = flagged || (video.height >= leastFieldLines && kind !== 'screen' && kind !== 'slides')
-  const windows = picture.windows.map(window => canBeFields && isBorneOut(window) ? window : { ...window, scan: window.scan.replace(/[tb]/g, 'u') })
+  const windows = picture.windows.map(window =>
+    canBeFields && isBorneOut(window) ? window : { ...window, scan: window.scan.replace(/[tb]/g, 'u') },
+  )
   const letters = windows.map(window => window.scan).join('')
   const count = (letter: string) => letters.split(letter).length - 1
   const [top, bottom, whole] = [count('t'), count('b'), count('p')]
@@ -83,15 +87,29 @@ export function scanFindings(video: VideoFacts, picture: MeasuredPicture, kind: 
   if (judged < fewestJudged) return []
   const combed = (top + bottom) / judged
   const flag = video.scan
-  const flagSays = flag.kind === 'progressive' ? 'progressive' : flag.kind === 'mixed' ? 'partly interlaced' : `interlaced, ${flag.firstField} field first`
+  const flagSays =
+    flag.kind === 'progressive'
+      ? 'progressive'
+      : flag.kind === 'mixed'
+        ? 'partly interlaced'
+        : `interlaced, ${flag.firstField} field first`
 
   const withCombing = windows.filter(window => [...window.scan].filter(isCombed).length >= 3)
   const cadenced = withCombing.filter(hasThreeTwo)
   if (cadenced.length >= Math.max(1, cadenceWindows * withCombing.length)) {
     const sure = 0.6 + 0.38 * (cadenced.length / withCombing.length)
-    return [finding('pulldown', 'nature', `Film at four fifths of the rate: two of five frames are woven from two film frames, and every fifth shows a field again (3:2 pulldown); seen in ${cadenced.length} of ${withCombing.length} windows with motion.`, {
-      sure, places: firstPlaces(cadenced, 'tb'), suggests: 'Undo the pulldown',
-    })]
+    return [
+      finding(
+        'pulldown',
+        'nature',
+        `Film at four fifths of the rate: two of five frames are woven from two film frames, and every fifth shows a field again (3:2 pulldown); seen in ${cadenced.length} of ${withCombing.length} windows with motion.`,
+        {
+          sure,
+          places: firstPlaces(cadenced, 'tb'),
+          suggests: 'Undo the pulldown',
+        },
+      ),
+    ]
   }
   const parts = windows.flatMap(window => {
     const letters = [...window.scan].filter(letter => letter !== 'u')
@@ -100,19 +118,65 @@ export function scanFindings(video: VideoFacts, picture: MeasuredPicture, kind: 
   const share = (met: (part: number) => boolean) => parts.filter(met).length / Math.max(1, parts.length)
   const isMixed = share(part => part >= combedWindow) >= mixedPart && share(part => part <= wholeWindow) >= mixedPart
   if (!isMixed && combed < 0.5) {
-    const found = [finding('scan', 'nature', 'Progressive: every frame shows one moment.', { value: combed * 100, unit: '% of frames combed', sure: Math.max(0.5, Math.min(0.98, whole / judged)), places: firstPlaces(windows, 'p').slice(0, 1), data: { scan: 'progressive', firstField: null } })]
-    if (flag.kind === 'interlaced') found.push(finding('scan-flag', 'fault', `The file says ${flagSays}, but its frames are whole (2:2, progressive frames sent as fields).`, { sure: whole / judged, places: firstPlaces(windows, 'p'), suggests: 'Treat it as progressive: leave deinterlacing out', data: { scan: 'progressive', firstField: null } }))
+    const found = [
+      finding('scan', 'nature', 'Progressive: every frame shows one moment.', {
+        value: combed * 100,
+        unit: '% of frames combed',
+        sure: Math.max(0.5, Math.min(0.98, whole / judged)),
+        places: firstPlaces(windows, 'p').slice(0, 1),
+        data: { scan: 'progressive', firstField: null },
+      }),
+    ]
+    if (flag.kind === 'interlaced')
+      found.push(
+        finding(
+          'scan-flag',
+          'fault',
+          `The file says ${flagSays}, but its frames are whole (2:2, progressive frames sent as fields).`,
+          {
+            sure: whole / judged,
+            places: firstPlaces(windows, 'p'),
+            suggests: 'Treat it as progressive: leave deinterlacing out',
+            data: { scan: 'progressive', firstField: null },
+          },
+        ),
+      )
     return found
   }
   const first = top >= bottom ? 'top' : 'bottom'
   const agreeing = (Math.max(top, bottom) / (top + bottom)) * Math.min(1, combed / 0.9)
   const places = firstPlaces(windows, first === 'top' ? 't' : 'b')
   if (isMixed) {
-    return [finding('scan', 'fault', `Mixed: ${Math.round(combed * 100)} % of the frames are combed, the others are whole.`, { value: combed * 100, unit: '% of frames combed', sure: 0.8, places, suggests: 'Deinterlace only the combed frames', data: { scan: 'mixed', firstField: first } })]
+    return [
+      finding('scan', 'fault', `Mixed: ${Math.round(combed * 100)} % of the frames are combed, the others are whole.`, {
+        value: combed * 100,
+        unit: '% of frames combed',
+        sure: 0.8,
+        places,
+        suggests: 'Deinterlace only the combed frames',
+        data: { scan: 'mixed', firstField: first },
+      }),
+    ]
   }
-  const found = [finding('scan', 'nature', `Interlaced, ${first} field first.`, { value: combed * 100, unit: '% of frames combed', sure: agreeing, places, suggests: 'Deinterlace', data: { scan: 'interlaced', firstField: first } })]
+  const found = [
+    finding('scan', 'nature', `Interlaced, ${first} field first.`, {
+      value: combed * 100,
+      unit: '% of frames combed',
+      sure: agreeing,
+      places,
+      suggests: 'Deinterlace',
+      data: { scan: 'interlaced', firstField: first },
+    }),
+  ]
   if (flag.kind === 'progressive' || (flag.firstField !== null && flag.firstField !== first && agreeing > 0.8)) {
-    found.push(finding('scan-flag', 'fault', `The file says ${flagSays}; its picture is interlaced, ${first} field first.`, { sure: agreeing, places, suggests: `Deinterlace with the ${first} field first`, data: { scan: 'interlaced', firstField: first } }))
+    found.push(
+      finding('scan-flag', 'fault', `The file says ${flagSays}; its picture is interlaced, ${first} field first.`, {
+        sure: agreeing,
+        places,
+        suggests: `Deinterlace with the ${first} field first`,
+        data: { scan: 'interlaced', firstField: first },
+      }),
+    )
   }
   return found
 }

@@ -18,10 +18,17 @@ export function bordersOf(plane: Plane, mean: number): Borders | null {
   return left + right >= width || top + bottom >= height ? null : [left, top, right, bottom]
 }
 
-function edges({ data }: Plane, length: number, breadth: number, along: number, across: number): [first: number, last: number] {
+function edges(
+  { data }: Plane,
+  length: number,
+  breadth: number,
+  along: number,
+  across: number,
+): [first: number, last: number] {
   const isBlack = (place: number) => {
     let bright = 0
-    for (let line = 0; line < breadth; line++) if (data[place * along + line * across]! > blackest && ++bright > breadth * exceptions) return false
+    for (let line = 0; line < breadth; line++)
+      if (data[place * along + line * across]! > blackest && ++bright > breadth * exceptions) return false
     return true
   }
   let first = 0

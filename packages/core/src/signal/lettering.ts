@@ -19,7 +19,9 @@ const leastRun = 4
  * @returns 0 to 1
  */
 export function letteringOf(plane: Plane): number {
-  return Math.max(...cellsDown.map(cells => letteringIn(plane, Math.max(leastCellHeight, Math.round(plane.height / cells)))))
+  return Math.max(
+    ...cellsDown.map(cells => letteringIn(plane, Math.max(leastCellHeight, Math.round(plane.height / cells)))),
+  )
 }
 
 function letteringIn(plane: Plane, height: number): number {
@@ -46,23 +48,30 @@ function letteringIn(plane: Plane, height: number): number {
 
 function isLettered({ data, stride }: Plane, left: number, top: number, width: number, height: number): boolean {
   let [low, high] = [255, 0]
-  for (let y = top; y < top + height; y++) for (let at = y * stride + left; at < y * stride + left + width; at++) {
-    const value = data[at]!
-    if (value < low) low = value
-    if (value > high) high = value
-  }
+  for (let y = top; y < top + height; y++)
+    for (let at = y * stride + left; at < y * stride + left + width; at++) {
+      const value = data[at]!
+      if (value < low) low = value
+      if (value > high) high = value
+    }
   const contrast = high - low
   if (contrast < leastContrast) return false
   const middle = (low + high) / 2
   const near = contrast * nearTone
   let [toned, across, down] = [0, 0, 0]
-  for (let y = top; y < top + height; y++) for (let x = left; x < left + width; x++) {
-    const at = y * stride + x
-    const value = data[at]!
-    if (value - low <= near || high - value <= near) toned++
-    if (x > left && value > middle !== data[at - 1]! > middle) across++
-    if (y > top && value > middle !== data[at - stride]! > middle) down++
-  }
+  for (let y = top; y < top + height; y++)
+    for (let x = left; x < left + width; x++) {
+      const at = y * stride + x
+      const value = data[at]!
+      if (value - low <= near || high - value <= near) toned++
+      if (x > left && value > middle !== data[at - 1]! > middle) across++
+      if (y > top && value > middle !== data[at - stride]! > middle) down++
+    }
   const eachLine = across / height
-  return toned >= leastTwoToned * width * height && eachLine >= changesAcross.least && eachLine <= changesAcross.mostPart * width && down / width >= leastChangesDown
+  return (
+    toned >= leastTwoToned * width * height &&
+    eachLine >= changesAcross.least &&
+    eachLine <= changesAcross.mostPart * width &&
+    down / width >= leastChangesDown
+  )
 }

@@ -1,6 +1,11 @@
 import type { Plane } from './plane.ts'
 
-export interface Mark { x: number, y: number, width: number, height: number }
+export interface Mark {
+  x: number
+  y: number
+  width: number
+  height: number
+}
 
 /** Width to which pictures are reduced before they are compared. */
 const reducedWidth = 360
@@ -28,7 +33,12 @@ const fewestChanges = 3
 const mostArea = 0.12
 
 /** A picture reduced by averaging, for comparing; `scale` is how many samples of the original make one. */
-export interface Reduced { data: Float32Array, width: number, height: number, scale: number }
+export interface Reduced {
+  data: Float32Array
+  width: number
+  height: number
+  scale: number
+}
 
 /** Reduces a plane to at most 360 columns by averaging squares. */
 export function reduced({ data, width, height, stride }: Plane): Reduced {
@@ -60,20 +70,27 @@ function meanDifference(a: Reduced, b: Reduced): number {
  * @param inside widths of black borders (left, top, right, bottom), whose own edges are no marks
  * @returns their places in the original's samples, largest first; none when the pictures are too few or too alike to tell
  */
-export function marksIn(pictures: readonly Reduced[], inside: readonly [number, number, number, number] = [0, 0, 0, 0]): Mark[] {
+export function marksIn(
+  pictures: readonly Reduced[],
+  inside: readonly [number, number, number, number] = [0, 0, 0, 0],
+): Mark[] {
   // Of pictures that look alike only one counts.
   const distinct: Reduced[] = []
-  for (const picture of pictures) if (distinct.every(other => meanDifference(other, picture) > leastChange)) distinct.push(picture)
+  for (const picture of pictures)
+    if (distinct.every(other => meanDifference(other, picture) > leastChange)) distinct.push(picture)
   if (distinct.length < fewestPictures) return []
   const { width, height, scale } = distinct[0]!
-  const [left, top, right, bottom] = inside.map(value => value === 0 ? 1 : Math.ceil(value / scale) + borderMargin) as [number, number, number, number]
+  const [left, top, right, bottom] = inside.map(value =>
+    value === 0 ? 1 : Math.ceil(value / scale) + borderMargin,
+  ) as [number, number, number, number]
   const stays = new Uint8Array(width * height)
   let [staying, edges] = [0, 0]
   for (let y = Math.max(1, top); y < height - Math.max(1, bottom); y++) {
     for (let x = Math.max(1, left); x < width - Math.max(1, right); x++) {
       const at = y * width + x
       const first = distinct[0]!.data
-      if (Math.abs(first[at + 1]! - first[at - 1]!) > edge || Math.abs(first[at + width]! - first[at - width]!) > edge) edges++
+      if (Math.abs(first[at + 1]! - first[at - 1]!) > edge || Math.abs(first[at + width]! - first[at - width]!) > edge)
+        edges++
       if (isSteady(distinct, at, 1) || isSteady(distinct, at, width)) {
         stays[at] = 1
         staying++
@@ -82,24 +99,40 @@ export function marksIn(pictures: readonly Reduced[], inside: readonly [number, 
   }
   if (staying === 0 || staying > edges * mostPart) return []
   return groups(stays, width, height)
-    .filter(group => group.count >= fewestEdges && Math.min(group.width, group.height) >= thinnest && group.width * group.height <= mostArea * width * height)
+    .filter(
+      group =>
+        group.count >= fewestEdges &&
+        Math.min(group.width, group.height) >= thinnest &&
+        group.width * group.height <= mostArea * width * height,
+    )
     .filter(group => ringChanges(distinct, group) >= fewestChanges)
     .sort((a, b) => b.count - a.count)
-    .map(group => ({ x: group.x * scale, y: group.y * scale, width: group.width * scale, height: group.height * scale }))
+    .map(group => ({
+      x: group.x * scale,
+      y: group.y * scale,
+      width: group.width * scale,
+      height: group.height * scale,
+    }))
 }
 
 /** How often what lies around a mark differs from one picture to the next. */
 function ringChanges(pictures: readonly Reduced[], mark: Mark): number {
   const { width, height } = pictures[0]!
-  const [left, top, right, bottom] = [Math.max(0, mark.x - ringWidth), Math.max(0, mark.y - ringWidth), Math.min(width, mark.x + mark.width + ringWidth), Math.min(height, mark.y + mark.height + ringWidth)]
+  const [left, top, right, bottom] = [
+    Math.max(0, mark.x - ringWidth),
+    Math.max(0, mark.y - ringWidth),
+    Math.min(width, mark.x + mark.width + ringWidth),
+    Math.min(height, mark.y + mark.height + ringWidth),
+  ]
   let changes = 0
   for (let index = 1; index < pictures.length; index++) {
     let [sum, count] = [0, 0]
-    for (let y = top; y < bottom; y++) for (let x = left; x < right; x++) {
-      if (x >= mark.x - 2 && x < mark.x + mark.width + 2 && y >= mark.y - 2 && y < mark.y + mark.height + 2) continue
-      sum += Math.abs(pictures[index]!.data[y * width + x]! - pictures[index - 1]!.data[y * width + x]!)
-      count++
-    }
+    for (let y = top; y < bottom; y++)
+      for (let x = left; x < right; x++) {
+        if (x >= mark.x - 2 && x < mark.x + mark.width + 2 && y >= mark.y - 2 && y < mark.y + mark.height + 2) continue
+        sum += Math.abs(pictures[index]!.data[y * width + x]! - pictures[index - 1]!.data[y * width + x]!)
+        count++
+      }
     if (count > 0 && sum / count >= changingRing) changes++
   }
   return changes
@@ -108,7 +141,10 @@ function ringChanges(pictures: readonly Reduced[], mark: Mark): number {
 /** Whether every picture has an edge of the same direction here, one side of which keeps its level. */
 function isSteady(pictures: readonly Reduced[], at: number, step: number): boolean {
   let sign = 0
-  const sides = [{ least: 255, most: 0 }, { least: 255, most: 0 }]
+  const sides = [
+    { least: 255, most: 0 },
+    { least: 255, most: 0 },
+  ]
   for (const { data } of pictures) {
     const values = [data[at - step]!, data[at + step]!]
     const slope = values[1]! - values[0]!

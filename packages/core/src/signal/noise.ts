@@ -33,7 +33,8 @@ export function noiseOf(now: Plane, before: Plane | null): number | null {
 function isClipped({ data, stride }: Plane, left: number, top: number): boolean {
   let clipped = 0
   for (let row = top; row < top + blockSize; row += 2) {
-    for (let at = row * stride + left, end = at + blockSize; at < end; at += 2) if (data[at]! <= 18 || data[at]! >= 233) clipped++
+    for (let at = row * stride + left, end = at + blockSize; at < end; at += 2)
+      if (data[at]! <= 18 || data[at]! >= 233) clipped++
   }
   return clipped > 6
 }
@@ -54,5 +55,15 @@ function blockNoise(now: Plane, before: Plane | null, left: number, top: number)
 
 function laplacianDifference(data: Uint8Array, at: number, stride: number): number {
   const [up, down] = [at - stride, at + stride]
-  return data[up - 1]! - 2 * data[up]! + data[up + 1]! - 2 * data[at - 1]! + 4 * data[at]! - 2 * data[at + 1]! + data[down - 1]! - 2 * data[down]! + data[down + 1]!
+  return (
+    data[up - 1]! -
+    2 * data[up]! +
+    data[up + 1]! -
+    2 * data[at - 1]! +
+    4 * data[at]! -
+    2 * data[at + 1]! +
+    data[down - 1]! -
+    2 * data[down]! +
+    data[down + 1]!
+  )
 }

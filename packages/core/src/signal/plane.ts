@@ -8,7 +8,12 @@ export interface Plane {
 
 /** The lines of one field of a plane, as a plane of half the height: `first` 0 for the top field, 1 for the bottom field. */
 export function fieldOf(plane: Plane, first: 0 | 1): Plane {
-  return { data: plane.data.subarray(first * plane.stride), width: plane.width, height: Math.floor((plane.height - first + 1) / 2), stride: plane.stride * 2 }
+  return {
+    data: plane.data.subarray(first * plane.stride),
+    width: plane.width,
+    height: Math.floor((plane.height - first + 1) / 2),
+    stride: plane.stride * 2,
+  }
 }
 
 /** How many samples have each of the 256 values. */
@@ -51,7 +56,13 @@ export function levelsOf(counts: Uint32Array): Levels {
   const top = percentileOf(counts, 0.999)
   let atTop = 0
   for (let value = Math.max(0, top - 2); value <= Math.min(255, top + 2); value++) atTop += counts[value]!
-  return { mean: weighted / total, low: percentileOf(counts, 0.01), high: percentileOf(counts, 0.99), illegal: illegal / total, atTop: atTop / total }
+  return {
+    mean: weighted / total,
+    low: percentileOf(counts, 0.01),
+    high: percentileOf(counts, 0.99),
+    illegal: illegal / total,
+    atTop: atTop / total,
+  }
 }
 
 /** Part of the pixels that changed class between two histograms, in 32 classes of 8 values. */
@@ -95,7 +106,7 @@ export function flatPart({ data, width, height, stride }: Plane): number {
 const vividLimit = 24
 
 /** Of two chroma planes of the same size: the 95th percentile of the distance from neutral in codes, and the part that is plainly coloured. */
-export function chromaOf(u: Plane, v: Plane): { saturation: number, vivid: number } {
+export function chromaOf(u: Plane, v: Plane): { saturation: number; vivid: number } {
   const counts = new Uint32Array(256)
   for (let row = 0; row < u.height; row += 2) {
     const [a, b] = [row * u.stride, row * v.stride]
@@ -116,5 +127,10 @@ export function chromaOf(u: Plane, v: Plane): { saturation: number, vivid: numbe
 /** Part of the samples that have one of the `most` most common values. */
 export function peakedPart(counts: Uint32Array, most = 4): number {
   const total = counts.reduce((sum, count) => sum + count, 0)
-  return total === 0 ? 0 : [...counts].sort((a, b) => b - a).slice(0, most).reduce((sum, count) => sum + count, 0) / total
+  return total === 0
+    ? 0
+    : [...counts]
+        .sort((a, b) => b - a)
+        .slice(0, most)
+        .reduce((sum, count) => sum + count, 0) / total
 }

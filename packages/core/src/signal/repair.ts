@@ -8,19 +8,21 @@ export interface Samples<Values extends Uint8Array | Uint16Array = Uint8Array | 
 /** Largest of each value and its eight neighbours. */
 function largestAround(values: Int32Array, width: number, height: number): Int32Array {
   const rows = new Int32Array(values.length)
-  for (let y = 0, at = 0; y < height; y++) for (let x = 0; x < width; x++, at++) {
-    let most = values[at]!
-    if (x > 0 && values[at - 1]! > most) most = values[at - 1]!
-    if (x < width - 1 && values[at + 1]! > most) most = values[at + 1]!
-    rows[at] = most
-  }
+  for (let y = 0, at = 0; y < height; y++)
+    for (let x = 0; x < width; x++, at++) {
+      let most = values[at]!
+      if (x > 0 && values[at - 1]! > most) most = values[at - 1]!
+      if (x < width - 1 && values[at + 1]! > most) most = values[at + 1]!
+      rows[at] = most
+    }
   const result = new Int32Array(values.length)
-  for (let y = 0, at = 0; y < height; y++) for (let x = 0; x < width; x++, at++) {
-    let most = rows[at]!
-    if (y > 0 && rows[at - width]! > most) most = rows[at - width]!
-    if (y < height - 1 && rows[at + width]! > most) most = rows[at + width]!
-    result[at] = most
-  }
+  for (let y = 0, at = 0; y < height; y++)
+    for (let x = 0; x < width; x++, at++) {
+      let most = rows[at]!
+      if (y > 0 && rows[at - width]! > most) most = rows[at - width]!
+      if (y < height - 1 && rows[at + width]! > most) most = rows[at + width]!
+      result[at] = most
+    }
   return result
 }
 
@@ -56,25 +58,31 @@ export function dustMask(before: Samples, now: Samples, after: Samples, threshol
   }
   for (let round = 0; round < rimPixels; round++) {
     const grown: number[] = []
-    for (let y = 1; y < height - 1; y++) for (let x = 1, at = y * width + 1; x < width - 1; x++, at++) {
-      if (mask[at] === 1) continue
-      if (mask[at - 1] !== 1 && mask[at + 1] !== 1 && mask[at - width] !== 1 && mask[at + width] !== 1) continue
-      const value = data[at]!
-      const [low, high] = [Math.min(before.data[at]!, after.data[at]!), Math.max(before.data[at]!, after.data[at]!)]
-      if (over[at]! > threshold / 2 || value > high + threshold / 2 || value < low - threshold / 2) grown.push(at)
-    }
+    for (let y = 1; y < height - 1; y++)
+      for (let x = 1, at = y * width + 1; x < width - 1; x++, at++) {
+        if (mask[at] === 1) continue
+        if (mask[at - 1] !== 1 && mask[at + 1] !== 1 && mask[at - width] !== 1 && mask[at + width] !== 1) continue
+        const value = data[at]!
+        const [low, high] = [Math.min(before.data[at]!, after.data[at]!), Math.max(before.data[at]!, after.data[at]!)]
+        if (over[at]! > threshold / 2 || value > high + threshold / 2 || value < low - threshold / 2) grown.push(at)
+      }
     for (const at of grown) mask[at] = 1
   }
   return mask
 }
 
 /** A plane moved right and down by whole samples; what comes in at the edge repeats it. */
-export function moved<Values extends Uint8Array | Uint16Array>({ data, width, height }: Samples<Values>, x: number, y: number): Samples<Values> {
+export function moved<Values extends Uint8Array | Uint16Array>(
+  { data, width, height }: Samples<Values>,
+  x: number,
+  y: number,
+): Samples<Values> {
   if (x === 0 && y === 0) return { data, width, height }
   const result = data.slice() as Values
   for (let row = 0; row < height; row++) {
     const from = Math.min(height - 1, Math.max(0, row - y)) * width
-    for (let column = 0; column < width; column++) result[row * width + column] = data[from + Math.min(width - 1, Math.max(0, column - x))]!
+    for (let column = 0; column < width; column++)
+      result[row * width + column] = data[from + Math.min(width - 1, Math.max(0, column - x))]!
   }
   return { data: result, width, height }
 }
@@ -91,13 +99,22 @@ export function fillFromNeighbours(before: Samples, now: Samples, after: Samples
 }
 
 /** A mask for a plane of fewer samples: 1 where any sample that it covers is 1. */
-export function reduceMask(mask: Uint8Array, width: number, height: number, to: { width: number, height: number }): Uint8Array {
+export function reduceMask(
+  mask: Uint8Array,
+  width: number,
+  height: number,
+  to: { width: number; height: number },
+): Uint8Array {
   if (to.width === width && to.height === height) return mask
   const [across, down] = [Math.round(width / to.width), Math.round(height / to.height)]
   const reduced = new Uint8Array(to.width * to.height)
-  for (let y = 0; y < height; y++) for (let x = 0; x < width; x++) {
-    if (mask[y * width + x] === 1) reduced[Math.min(to.height - 1, Math.floor(y / down)) * to.width + Math.min(to.width - 1, Math.floor(x / across))] = 1
-  }
+  for (let y = 0; y < height; y++)
+    for (let x = 0; x < width; x++) {
+      if (mask[y * width + x] === 1)
+        reduced[
+          Math.min(to.height - 1, Math.floor(y / down)) * to.width + Math.min(to.width - 1, Math.floor(x / across))
+        ] = 1
+    }
   return reduced
 }
 
@@ -113,7 +130,7 @@ const rim = 2
  * nearly the whole height.
  * @returns first and last column of the middle of each
  */
-export function findScratches({ data, width, height }: Samples, threshold: number): { from: number, to: number }[] {
+export function findScratches({ data, width, height }: Samples, threshold: number): { from: number; to: number }[] {
   /** Whether columns stand out in every band. */
   const standsOut = (from: number, to: number, sign: 1 | -1) => {
     for (let band = 0; band < bands; band++) {
@@ -128,7 +145,7 @@ export function findScratches({ data, width, height }: Samples, threshold: numbe
     }
     return true
   }
-  const found: { from: number, to: number }[] = []
+  const found: { from: number; to: number }[] = []
   for (const sign of [1, -1] as const) {
     for (let x = rim; x < width - rim - 1; x++) {
       const to = middles.map(count => x + count - 1).find(last => last + rim < width && standsOut(x, last, sign))
@@ -142,9 +159,16 @@ export function findScratches({ data, width, height }: Samples, threshold: numbe
 }
 
 /** Fills columns (and the soft rim on each side) from what lies left and right of them. Places are of a plane `scale` times as wide as this one. */
-export function fillColumns({ data, width, height }: Samples, scratches: readonly { from: number, to: number }[], scale = 1): void {
+export function fillColumns(
+  { data, width, height }: Samples,
+  scratches: readonly { from: number; to: number }[],
+  scale = 1,
+): void {
   for (const scratch of scratches) {
-    const [left, right] = [Math.max(0, Math.floor(scratch.from / scale) - rim), Math.min(width - 1, Math.ceil(scratch.to / scale) + rim)]
+    const [left, right] = [
+      Math.max(0, Math.floor(scratch.from / scale) - rim),
+      Math.min(width - 1, Math.ceil(scratch.to / scale) + rim),
+    ]
     for (let y = 0; y < height; y++) {
       const row = y * width
       const [a, b] = [data[row + left]!, data[row + right]!]

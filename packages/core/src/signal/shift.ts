@@ -38,13 +38,13 @@ function withoutSlow(values: Float32Array): Float32Array {
 }
 
 /** Shift of the whole picture from one frame to the next, in samples with a fraction, right and down positive; `fit` is how well both then agree, 0 to 1. */
-export function shiftBetween(before: Profiles, now: Profiles): { x: number, y: number, fit: number } {
+export function shiftBetween(before: Profiles, now: Profiles): { x: number; y: number; fit: number } {
   const across = bestShift(before.columns, now.columns)
   const down = bestShift(before.rows, now.rows)
   return { x: across.shift, y: down.shift, fit: Math.min(across.fit, down.fit) }
 }
 
-function bestShift(before: Float32Array, now: Float32Array): { shift: number, fit: number } {
+function bestShift(before: Float32Array, now: Float32Array): { shift: number; fit: number } {
   const most = Math.min(reach, Math.floor(before.length / 4))
   // The same part of the new profile is compared at each shift, so that all comparisons count alike.
   const [from, to] = [most, before.length - most]

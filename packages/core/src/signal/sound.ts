@@ -20,7 +20,11 @@ const hannWindows = new Map<number, Float64Array>()
 
 function hann(size: number): Float64Array {
   let window = hannWindows.get(size)
-  if (!window) hannWindows.set(size, window = Float64Array.from({ length: size }, (_, index) => 0.5 - 0.5 * Math.cos((2 * Math.PI * index) / size)))
+  if (!window)
+    hannWindows.set(
+      size,
+      (window = Float64Array.from({ length: size }, (_, index) => 0.5 - 0.5 * Math.cos((2 * Math.PI * index) / size))),
+    )
   return window
 }
 
@@ -40,14 +44,23 @@ export function powerAt(samples: Float32Array, hertz: number, sampleRate: number
   return (8 * magnitude) / (size * size)
 }
 
-interface ChannelSums { squares: number[], clippedRuns: number, run: number, last: number, step: number, climb: number, low: number, high: number }
+interface ChannelSums {
+  squares: number[]
+  clippedRuns: number
+  run: number
+  last: number
+  step: number
+  climb: number
+  low: number
+  high: number
+}
 
 /**
  * Whether a run of samples at full scale is a flattened peak. A round peak is a parabola near its top: entered at a climb of c a sample (the steeper of the last two steps, as the last may be cut off itself) and left
  * n samples later, it rises by n·c/4. Floating-point sound may go past full scale and be whole.
  */
 function isFlattened({ run, climb, low, high }: ChannelSums): boolean {
-  return run >= clippedRun && high - low < flatPart * climb * run / 4
+  return run >= clippedRun && high - low < (flatPart * climb * run) / 4
 }
 
 /** Gathers the figures of a sound track from its samples, a piece at a time. */
@@ -59,18 +72,32 @@ export class SoundGauge {
   private products: [both: number, first: number, second: number] = [0, 0, 0]
   private readonly mono: Float32Array
   private monoFilled = 0
-  private readonly humPowers: { hertz: number, at: number[], beside: number[] }[]
+  private readonly humPowers: { hertz: number; at: number[]; beside: number[] }[]
   private readonly clippedAt: number[] = []
-  private readonly silences: { from: number, to: number }[] = []
+  private readonly silences: { from: number; to: number }[] = []
   private silentSince: number | null = null
   /** Time of the block being filled, in seconds. */
   private time = 0
 
-  constructor(private readonly sampleRate: number, channels: number) {
-    this.channels = Array.from({ length: channels }, () => ({ squares: [], clippedRuns: 0, run: 0, last: 0, step: 0, climb: 0, low: 0, high: 0 }))
+  constructor(
+    private readonly sampleRate: number,
+    channels: number,
+  ) {
+    this.channels = Array.from({ length: channels }, () => ({
+      squares: [],
+      clippedRuns: 0,
+      run: 0,
+      last: 0,
+      step: 0,
+      climb: 0,
+      low: 0,
+      high: 0,
+    }))
     this.block = Array.from({ length: channels }, () => new Float32Array(Math.round(sampleRate * blockSeconds)))
     this.mono = new Float32Array(sampleRate)
-    this.humPowers = mains.flatMap(base => Array.from({ length: multiples }, (_, index) => ({ hertz: base * (index + 1), at: [], beside: [] })))
+    this.humPowers = mains.flatMap(base =>
+      Array.from({ length: multiples }, (_, index) => ({ hertz: base * (index + 1), at: [], beside: [] })),
+    )
   }
 
   /** Says that the samples that follow are from another place of the source. */
@@ -105,12 +132,14 @@ export class SoundGauge {
         const size = Math.abs(value)
         const step = Math.abs(value - channel.last)
         if (size >= fullScale) {
-          if (channel.run++ === 0) [channel.climb, channel.low, channel.high] = [Math.max(step, channel.step), size, size]
+          if (channel.run++ === 0)
+            [channel.climb, channel.low, channel.high] = [Math.max(step, channel.step), size, size]
           else [channel.low, channel.high] = [Math.min(channel.low, size), Math.max(channel.high, size)]
         } else {
           if (isFlattened(channel)) {
             channel.clippedRuns++
-            if (this.clippedAt.length < 20 && (this.clippedAt.length === 0 || this.time - this.clippedAt.at(-1)! > 1)) this.clippedAt.push(this.time)
+            if (this.clippedAt.length < 20 && (this.clippedAt.length === 0 || this.time - this.clippedAt.at(-1)! > 1))
+              this.clippedAt.push(this.time)
           }
           channel.run = 0
         }
@@ -137,7 +166,8 @@ export class SoundGauge {
   }
 
   private endSilence(): void {
-    if (this.silentSince !== null && this.time - this.silentSince >= leastSilence - 1e-6) this.silences.push({ from: this.silentSince, to: this.time })
+    if (this.silentSince !== null && this.time - this.silentSince >= leastSilence - 1e-6)
+      this.silences.push({ from: this.silentSince, to: this.time })
     this.silentSince = null
   }
 
@@ -145,7 +175,9 @@ export class SoundGauge {
     this.monoFilled = 0
     for (const hum of this.humPowers) {
       hum.at.push(powerAt(this.mono, hum.hertz, this.sampleRate))
-      hum.beside.push((powerAt(this.mono, hum.hertz - 6, this.sampleRate) + powerAt(this.mono, hum.hertz + 6, this.sampleRate)) / 2)
+      hum.beside.push(
+        (powerAt(this.mono, hum.hertz - 6, this.sampleRate) + powerAt(this.mono, hum.hertz + 6, this.sampleRate)) / 2,
+      )
     }
   }
 
@@ -153,17 +185,28 @@ export class SoundGauge {
   read() {
     this.endSilence()
     const minutes = (this.blocks * blockSeconds) / 60
-    const placed = (values: readonly number[], part: number) => [...values].sort((a, b) => a - b)[Math.floor(values.length * part)] ?? 0
+    const placed = (values: readonly number[], part: number) =>
+      [...values].sort((a, b) => a - b)[Math.floor(values.length * part)] ?? 0
     const quiet = (values: readonly number[]) => placed(values, 0.1)
-    const mean = (values: readonly number[]) => values.length === 0 ? 0 : values.reduce((sum, value) => sum + value, 0) / values.length
+    const mean = (values: readonly number[]) =>
+      values.length === 0 ? 0 : values.reduce((sum, value) => sum + value, 0) / values.length
     const [both, first, second] = this.products
     const audible = this.blocks > 0 && Math.min(first, second) / (this.blocks * this.block[0]!.length) > 1e-8
     return {
       secondsMeasured: this.blocks * blockSeconds,
-      channels: this.channels.map(channel => ({ rms: decibels(mean(channel.squares)), floor: decibels(quiet(channel.squares)), clippedRunsPerMinute: minutes > 0 ? channel.clippedRuns / minutes : 0 })),
+      channels: this.channels.map(channel => ({
+        rms: decibels(mean(channel.squares)),
+        floor: decibels(quiet(channel.squares)),
+        clippedRunsPerMinute: minutes > 0 ? channel.clippedRuns / minutes : 0,
+      })),
       correlation: audible ? both / Math.sqrt(first * second) : null,
       // What hums does so all the time: the quietest tenth of the seconds still has it.
-      hum: this.humPowers.map(({ hertz, at, beside }) => ({ hertz, level: decibels(quiet(at)), above: decibels(quiet(at)) - decibels(quiet(beside)), spread: decibels(placed(at, 0.9)) - decibels(quiet(at)) })),
+      hum: this.humPowers.map(({ hertz, at, beside }) => ({
+        hertz,
+        level: decibels(quiet(at)),
+        above: decibels(quiet(at)) - decibels(quiet(beside)),
+        spread: decibels(placed(at, 0.9)) - decibels(quiet(at)),
+      })),
       clippedAt: this.clippedAt,
       silences: this.silences,
     }

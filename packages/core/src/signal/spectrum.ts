@@ -22,7 +22,7 @@ function transform(real: Float64Array, imaginary: Float64Array): void {
     for (; reversed & bit; bit >>= 1) reversed ^= bit
     reversed ^= bit
     if (index < reversed) {
-      [real[index], real[reversed]] = [real[reversed]!, real[index]!]
+      ;[real[index], real[reversed]] = [real[reversed]!, real[index]!]
       ;[imaginary[index], imaginary[reversed]] = [imaginary[reversed]!, imaginary[index]!]
     }
   }
@@ -33,7 +33,10 @@ function transform(real: Float64Array, imaginary: Float64Array): void {
       const [cosine, sine] = [Math.cos(angle * step), Math.sin(angle * step)]
       for (let start = step; start < length; start += size) {
         const other = start + half
-        const [a, b] = [real[other]! * cosine - imaginary[other]! * sine, real[other]! * sine + imaginary[other]! * cosine]
+        const [a, b] = [
+          real[other]! * cosine - imaginary[other]! * sine,
+          real[other]! * sine + imaginary[other]! * cosine,
+        ]
         real[other] = real[start]! - a
         imaginary[other] = imaginary[start]! - b
         real[start]! += a
@@ -49,12 +52,16 @@ function transform(real: Float64Array, imaginary: Float64Array): void {
  * @returns null for pictures too small (below 64 samples) or without any detail
  */
 export function detailOf(plane: Plane, direction: 'rows' | 'columns', noise: number): Detail | null {
-  const [length, breadth, along, across] = direction === 'rows' ? [plane.width, plane.height, 1, plane.stride] : [plane.height, plane.width, plane.stride, 1]
+  const [length, breadth, along, across] =
+    direction === 'rows' ? [plane.width, plane.height, 1, plane.stride] : [plane.height, plane.width, plane.stride, 1]
   const size = 2 ** Math.floor(Math.log2(Math.min(1024, length)))
   if (size < 64) return null
   const start = Math.floor((length - size) / 2)
   const power = new Float64Array(size / 2)
-  const hann = Float64Array.from({ length: size }, (_, index) => 0.5 - 0.5 * Math.cos((2 * Math.PI * (index + 0.5)) / size))
+  const hann = Float64Array.from(
+    { length: size },
+    (_, index) => 0.5 - 0.5 * Math.cos((2 * Math.PI * (index + 0.5)) / size),
+  )
   const lines = Math.min(lineCount, breadth)
   for (let line = 0; line < lines; line++) {
     const at = Math.floor(((line + 0.5) * breadth) / lines) * across + start * along
@@ -65,7 +72,8 @@ export function detailOf(plane: Plane, direction: 'rows' | 'columns', noise: num
     for (let index = 0; index < size; index++) real[index] = (plane.data[at + index * along]! - mean) * hann[index]!
     const imaginary = new Float64Array(size)
     transform(real, imaginary)
-    for (let index = 0; index < power.length; index++) power[index]! += (real[index]! ** 2 + imaginary[index]! ** 2) / lines
+    for (let index = 0; index < power.length; index++)
+      power[index]! += (real[index]! ** 2 + imaginary[index]! ** 2) / lines
   }
   const floor = Math.max(noise, rounding) ** 2 * hann.reduce((sum, value) => sum + value ** 2, 0)
   const smooth = smoothed(power)

@@ -3,7 +3,10 @@ export const steadyRadius = 12
 /** Shifts that fit worse than this are cuts or tell nothing; the path goes on as if the picture had stood still. */
 const leastFit = 0.3
 
-interface Point { x: number, y: number }
+interface Point {
+  x: number
+  y: number
+}
 
 /**
  * Smooths the path of a shaken picture while its frames come. Each frame's steady place is that of a straight line through the places of
@@ -19,7 +22,7 @@ export class PathSmoother {
   constructor(private readonly most: number) {}
 
   /** Notes the shift of a frame since the one before it. */
-  add(shift: { x: number, y: number, fit: number }): void {
+  add(shift: { x: number; y: number; fit: number }): void {
     const last = this.path.at(-1) ?? { x: 0, y: 0 }
     const counts = shift.fit >= leastFit
     this.path.push({ x: last.x + (counts ? shift.x : 0), y: last.y + (counts ? shift.y : 0) })

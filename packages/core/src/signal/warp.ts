@@ -16,11 +16,20 @@ const weights = Float64Array.from({ length: phases * 4 }, (_, index) => {
  * @param luma size of the luma plane; this plane may have fewer samples @param shape width of a pixel over its height
  * @param most largest code
  */
-export function putBack<Values extends Uint8Array | Uint16Array>(plane: Samples<Values>, off: Motion, edge: number, luma: { width: number, height: number }, shape: number, most: number): Samples<Values> {
+export function putBack<Values extends Uint8Array | Uint16Array>(
+  plane: Samples<Values>,
+  off: Motion,
+  edge: number,
+  luma: { width: number; height: number },
+  shape: number,
+  most: number,
+): Samples<Values> {
   const { data, width, height } = plane
   const [scaleX, scaleY] = [luma.width / width, luma.height / height]
   const [newWidth, newHeight] = [width - Math.round((2 * edge) / scaleX), height - Math.round((2 * edge) / scaleY)]
-  const result = (data instanceof Uint8Array ? new Uint8Array(newWidth * newHeight) : new Uint16Array(newWidth * newHeight)) as Values
+  const result = (
+    data instanceof Uint8Array ? new Uint8Array(newWidth * newHeight) : new Uint16Array(newWidth * newHeight)
+  ) as Values
   const [sine, cosine] = [Math.sin(off.angle), Math.cos(off.angle)]
   for (let y = 0, at = 0; y < newHeight; y++) {
     const fromY = (y + 0.5) * scaleY + edge - luma.height / 2
@@ -35,13 +44,22 @@ export function putBack<Values extends Uint8Array | Uint16Array>(plane: Samples<
       if (left >= 1 && top >= 1 && left + 2 < width && top + 2 < height) {
         let row = (top - 1) * width + left - 1
         for (let line = 0; line < 4; line++, row += width) {
-          sum += weights[phaseY + line]! * (weights[phaseX]! * data[row]! + weights[phaseX + 1]! * data[row + 1]! + weights[phaseX + 2]! * data[row + 2]! + weights[phaseX + 3]! * data[row + 3]!)
+          sum +=
+            weights[phaseY + line]! *
+            (weights[phaseX]! * data[row]! +
+              weights[phaseX + 1]! * data[row + 1]! +
+              weights[phaseX + 2]! * data[row + 2]! +
+              weights[phaseX + 3]! * data[row + 3]!)
         }
       } else {
-        for (let line = 0; line < 4; line++) for (let column = 0; column < 4; column++) {
-          const [fetchX, fetchY] = [Math.min(width - 1, Math.max(0, left - 1 + column)), Math.min(height - 1, Math.max(0, top - 1 + line))]
-          sum += weights[phaseY + line]! * weights[phaseX + column]! * data[fetchY * width + fetchX]!
-        }
+        for (let line = 0; line < 4; line++)
+          for (let column = 0; column < 4; column++) {
+            const [fetchX, fetchY] = [
+              Math.min(width - 1, Math.max(0, left - 1 + column)),
+              Math.min(height - 1, Math.max(0, top - 1 + line)),
+            ]
+            sum += weights[phaseY + line]! * weights[phaseX + column]! * data[fetchY * width + fetchX]!
+          }
       }
       result[at] = sum <= 0 ? 0 : sum >= most ? most : Math.round(sum)
     }

@@ -1,13 +1,33 @@
 import { completeColour, describeColourTag, targetColour, type FullColourDescription } from '../colour.ts'
-import { describeAudioCodec, describeContainer, holdsOneTrack, type DeliverySpec, type PictureSpec, type SoundSpec } from '../delivery.ts'
+import {
+  describeAudioCodec,
+  describeContainer,
+  holdsOneTrack,
+  type DeliverySpec,
+  type PictureSpec,
+  type SoundSpec,
+} from '../delivery.ts'
 import { describePixelFormat, isEstimated, spannedFrames, type SourceFacts } from '../facts.ts'
-import { describeAspect, displayAspect, fitFrame, pixelAspectFor, roundToMultiple, type StoredFrame } from '../geometry.ts'
+import {
+  describeAspect,
+  displayAspect,
+  fitFrame,
+  pixelAspectFor,
+  roundToMultiple,
+  type StoredFrame,
+} from '../geometry.ts'
 import { compare, divide, equal, multiply, rational, type Rational, toNumber } from '../rational.ts'
 import { describeRate, framesIn } from '../timing.ts'
 import { arrangeSteps } from './order.ts'
 import { type Step, stepKinds, type StepOf } from './step.ts'
 import { plainTimeline, resultSeconds, type Timeline } from './timeline.ts'
-import { type AppliedStep, type PictureTreatment, type SoundTreatment, type Treatment, soundDelay } from './treatment.ts'
+import {
+  type AppliedStep,
+  type PictureTreatment,
+  type SoundTreatment,
+  type Treatment,
+  soundDelay,
+} from './treatment.ts'
 import { describeScan, losslessPixelFormat } from './words.ts'
 
 /** A source that a spec cannot be made from; the message is a sentence for the technician. */
@@ -26,7 +46,17 @@ interface Passing {
 }
 
 /** Steps that an interlaced picture survives: they neither move lines nor mix them. */
-const harmlessToFields = new Set<Step['kind']>(['trim', 'soften-mark', 'scratches', 'crop', 'aspect', 'grade', 'lookup-table', 'black-and-white', 'high-range'])
+const harmlessToFields = new Set<Step['kind']>([
+  'trim',
+  'soften-mark',
+  'scratches',
+  'crop',
+  'aspect',
+  'grade',
+  'lookup-table',
+  'black-and-white',
+  'high-range',
+])
 
 /**
  * What is done to a source so that a spec comes out of it: the chosen steps, and around them what the spec wants.
@@ -54,7 +84,7 @@ export function soundLead({ video, audio }: Pick<SourceFacts, 'video' | 'audio'>
 /** When the last track ends, from time 0; the source's own length where that is not known of all. */
 function soundSeconds({ audio, durationSeconds }: SourceFacts): number {
   const ends = audio.map(track => track.endSeconds)
-  return ends.every(end => end !== undefined) ? Math.max(0, ...ends) : durationSeconds ?? 0
+  return ends.every(end => end !== undefined) ? Math.max(0, ...ends) : (durationSeconds ?? 0)
 }
 
 /** Steps that change when something is heard; the other ones of the picture leave the sound as it is. */
@@ -72,15 +102,29 @@ function treatSound(facts: SourceFacts, spec: SoundSpec, chosen: readonly Step[]
   }
   const kept = sound.find(step => step.kind === 'keep-tracks')
   const there = facts.audio.map((_, index) => index).filter(index => !kept || kept.tracks.includes(index))
-  if (there.length === 0) throw new CannotTreat(`${spec.name} needs a sound track, and Keep tracks keeps none of this source's. Keep one.`)
+  if (there.length === 0)
+    throw new CannotTreat(`${spec.name} needs a sound track, and Keep tracks keeps none of this source's. Keep one.`)
   const tracks = holdsOneTrack(spec.container) ? there.slice(0, 1) : there
   const ofPicture = others.filter(step => !movesTime.has(step.kind)).map(step => stepKinds[step.kind].name)
   return {
-    steps: [], result: null, tracks, seconds: Math.max(0, resultSeconds(timeline, seconds) + soundDelay({ sound })), ...(timeline === plainTimeline ? {} : { timeline }), ...(sound.length === 0 ? {} : { sound }),
+    steps: [],
+    result: null,
+    tracks,
+    seconds: Math.max(0, resultSeconds(timeline, seconds) + soundDelay({ sound })),
+    ...(timeline === plainTimeline ? {} : { timeline }),
+    ...(sound.length === 0 ? {} : { sound }),
     leftOut: [
-      ...(lead > 0 ? [`The sound begins ${lead.toFixed(2)} s before the picture; that is kept, and the result begins there.`] : []),
-      ...(tracks.length < there.length ? [`${describeContainer(spec.container)} holds one track: track ${tracks[0]! + 1} of ${facts.audio.length} is taken. Keep tracks chooses another.`] : []),
-      ...(tracks.some(index => /^pcm_[sf](32|64)/.test(facts.audio[index]!.codec)) && spec.audio.codec !== 'aac' ? [`${describeAudioCodec(spec.audio.codec)} keeps 24 bits here; this source has more in each sample.`] : []),
+      ...(lead > 0
+        ? [`The sound begins ${lead.toFixed(2)} s before the picture; that is kept, and the result begins there.`]
+        : []),
+      ...(tracks.length < there.length
+        ? [
+            `${describeContainer(spec.container)} holds one track: track ${tracks[0]! + 1} of ${facts.audio.length} is taken. Keep tracks chooses another.`,
+          ]
+        : []),
+      ...(tracks.some(index => /^pcm_[sf](32|64)/.test(facts.audio[index]!.codec)) && spec.audio.codec !== 'aac'
+        ? [`${describeAudioCodec(spec.audio.codec)} keeps 24 bits here; this source has more in each sample.`]
+        : []),
       ...(ofPicture.length > 0 ? [`The spec has no picture, so these steps do nothing: ${ofPicture.join(', ')}.`] : []),
     ],
   }
@@ -92,7 +136,10 @@ function isOfSound(step: Step): boolean {
 
 /** A timeline of which a trim keeps its ranges. @throws CannotTreat */
 function trimmed(timeline: Timeline, { ranges }: StepOf<'trim'>, seconds: number): Timeline {
-  if (ranges.some(({ from }) => from >= seconds)) throw new CannotTreat(`Trim keeps a range that begins after the source's end (${seconds.toFixed(2)} s). Set it inside the source.`)
+  if (ranges.some(({ from }) => from >= seconds))
+    throw new CannotTreat(
+      `Trim keeps a range that begins after the source's end (${seconds.toFixed(2)} s). Set it inside the source.`,
+    )
   return { ...timeline, ranges }
 }
 
@@ -105,19 +152,42 @@ function treatPicture(facts: SourceFacts, spec: PictureSpec, chosen: readonly St
   const picture = chosen.filter(step => !isOfSound(step))
   const spanned = spannedFrames(video)
   const seconds = facts.durationSeconds ?? spanned / toNumber(video.frameRate)
-  if (spanned <= 1) throw new CannotTreat(`${spec.name} is for moving pictures, and this source is a single picture: it would become a film of no length. Bring in the whole sequence if it is part of one.`)
-  if (video.turned && video.scan.kind !== 'progressive') throw new CannotTreat(`The file says that this interlaced picture is ${video.turned}, which would mix its fields. Remove the flag from a copy of the file, or deinterlace it elsewhere first.`)
+  if (spanned <= 1)
+    throw new CannotTreat(
+      `${spec.name} is for moving pictures, and this source is a single picture: it would become a film of no length. Bring in the whole sequence if it is part of one.`,
+    )
+  if (video.turned && video.scan.kind !== 'progressive')
+    throw new CannotTreat(
+      `The file says that this interlaced picture is ${video.turned}, which would mix its fields. Remove the flag from a copy of the file, or deinterlace it elsewhere first.`,
+    )
 
   let passing: Passing = {
-    frame: { width: video.width, height: video.height, pixelAspect: video.pixelAspect }, rate: video.frameRate, timeline: plainTimeline,
-    scan: video.scan.kind === 'progressive' ? 'progressive' : video.scan.firstField === 'bottom' ? 'bottom field first' : 'top field first',
+    frame: { width: video.width, height: video.height, pixelAspect: video.pixelAspect },
+    rate: video.frameRate,
+    timeline: plainTimeline,
+    scan:
+      video.scan.kind === 'progressive'
+        ? 'progressive'
+        : video.scan.firstField === 'bottom'
+          ? 'bottom field first'
+          : 'top field first',
   }
-  const wantsWhole = passing.scan !== 'progressive' && rule.scan === 'progressive' && !picture.some(step => step.kind === 'deinterlace' || step.kind === 'undo-pulldown')
+  const wantsWhole =
+    passing.scan !== 'progressive' &&
+    rule.scan === 'progressive' &&
+    !picture.some(step => step.kind === 'deinterlace' || step.kind === 'undo-pulldown')
   const deinterlace = () => {
     const fieldRate = multiply(passing.rate, rational(2))
-    const wantsFields = rule.deinterlaceTo === 'field rate' && (rule.maxFrameRate === null || compare(fieldRate, rule.maxFrameRate) <= 0)
-    const frames = video.scan.kind === 'mixed' && !wantsFields ? 'combed' as const : 'all' as const
-    steps.push({ kind: 'deinterlace', firstField: video.scan.firstField ?? 'by frame', to: wantsFields ? 'field rate' : 'frame rate', frames, why: `The source is ${describeScan(video)}; ${spec.name} is progressive.` })
+    const wantsFields =
+      rule.deinterlaceTo === 'field rate' && (rule.maxFrameRate === null || compare(fieldRate, rule.maxFrameRate) <= 0)
+    const frames = video.scan.kind === 'mixed' && !wantsFields ? ('combed' as const) : ('all' as const)
+    steps.push({
+      kind: 'deinterlace',
+      firstField: video.scan.firstField ?? 'by frame',
+      to: wantsFields ? 'field rate' : 'frame rate',
+      frames,
+      why: `The source is ${describeScan(video)}; ${spec.name} is progressive.`,
+    })
     passing = { ...passing, scan: 'progressive', rate: wantsFields ? fieldRate : passing.rate }
   }
   let whole = !wantsWhole
@@ -126,8 +196,14 @@ function treatPicture(facts: SourceFacts, spec: PictureSpec, chosen: readonly St
       deinterlace()
       whole = true
     }
-    if (passing.scan !== 'progressive' && !['deinterlace', 'undo-pulldown'].includes(step.kind) && !harmlessToFields.has(step.kind))
-      throw new CannotTreat(`${stepKinds[step.kind].name} would mix the fields of this interlaced picture, and ${spec.name} keeps it interlaced. Add a deinterlace step, or leave this one out.`)
+    if (
+      passing.scan !== 'progressive' &&
+      !['deinterlace', 'undo-pulldown'].includes(step.kind) &&
+      !harmlessToFields.has(step.kind)
+    )
+      throw new CannotTreat(
+        `${stepKinds[step.kind].name} would mix the fields of this interlaced picture, and ${spec.name} keeps it interlaced. Add a deinterlace step, or leave this one out.`,
+      )
     const done = applyStep(step, passing, facts, seconds)
     steps.push(...done.steps)
     passing = done.passing
@@ -136,35 +212,66 @@ function treatPicture(facts: SourceFacts, spec: PictureSpec, chosen: readonly St
 
   const reduced = rateWithin(passing.rate, rule.maxFrameRate)
   if (!equal(reduced, passing.rate)) {
-    steps.push({ kind: 'rate', to: reduced, why: `${describeRate(passing.rate)} frames a second is more than the ${describeRate(rule.maxFrameRate!)} that ${spec.name} allows. ${dropWords(passing.rate, reduced)}` })
+    steps.push({
+      kind: 'rate',
+      to: reduced,
+      why: `${describeRate(passing.rate)} frames a second is more than the ${describeRate(rule.maxFrameRate!)} that ${spec.name} allows. ${dropWords(passing.rate, reduced)}`,
+    })
     passing = { ...passing, rate: reduced }
   } else if (video.rateIs === 'variable') {
-    steps.push({ kind: 'rate', to: passing.rate, why: `The source's rate varies${video.averageRate ? ` (${video.averageRate.toFixed(2)} on average)` : ''}; ${spec.name} has a constant one, in which frames are repeated or dropped where they must be.` })
+    steps.push({
+      kind: 'rate',
+      to: passing.rate,
+      why: `The source's rate varies${video.averageRate ? ` (${video.averageRate.toFixed(2)} on average)` : ''}; ${spec.name} has a constant one, in which frames are repeated or dropped where they must be.`,
+    })
   }
 
   const { rate, scan, timeline } = passing
-  const pixelFormat = rule.pixelFormat ?? losslessPixelFormat(steps.some(leavesRgb) && !video.isRgb ? 'gbrp' : video.pixelFormat)
+  const pixelFormat =
+    rule.pixelFormat ?? losslessPixelFormat(steps.some(leavesRgb) && !video.isRgb ? 'gbrp' : video.pixelFormat)
   const from = passing.frame
   const frame = fitFrame(from, rule.frame, rule.pixelFormat === null ? 1 : 2)
   if (scan !== 'progressive' && frame.height !== from.height)
-    throw new CannotTreat(`${spec.name} would have to change the height of an interlaced picture, which mixes its fields. Choose a progressive spec.`)
+    throw new CannotTreat(
+      `${spec.name} would have to change the height of an interlaced picture, which mixes its fields. Choose a progressive spec.`,
+    )
   if (!sameFrame(frame, from)) steps.push({ kind: 'size', from, to: frame, why: sizeReason(from, frame) })
 
   const sourceColour = completeColour(video.colour, { width: video.width, height: video.height }, video.isRgb)
   const highRange = picture.find(step => step.kind === 'high-range')
-  if (highRange && ['smpte2084', 'arib-std-b67'].includes(sourceColour.transfer)) throw new CannotTreat('To high dynamic range is for pictures of standard range, and this source has a high one already. Leave the step out.')
-  if (highRange && describePixelFormat(pixelFormat).bitDepth < 10) throw new CannotTreat(`To high dynamic range needs a spec of 10 bits or more, or its shades show as bands; ${spec.name} has ${describePixelFormat(pixelFormat).bitDepth}. Choose another spec, or leave the step out.`)
-  const colour = highRange ? highRangeColour(highRange) : rule.pixelFormat === null ? (describePixelFormat(pixelFormat).isRgb && !video.isRgb ? { ...sourceColour, range: 'full' as const, matrix: 'gbr' } : sourceColour) : targetColour(sourceColour, frame)
-  if (!highRange && !sameColour(sourceColour, colour)) steps.push({ kind: 'colour', from: sourceColour, to: colour, why: colourReason(sourceColour, colour) })
+  if (highRange && ['smpte2084', 'arib-std-b67'].includes(sourceColour.transfer))
+    throw new CannotTreat(
+      'To high dynamic range is for pictures of standard range, and this source has a high one already. Leave the step out.',
+    )
+  if (highRange && describePixelFormat(pixelFormat).bitDepth < 10)
+    throw new CannotTreat(
+      `To high dynamic range needs a spec of 10 bits or more, or its shades show as bands; ${spec.name} has ${describePixelFormat(pixelFormat).bitDepth}. Choose another spec, or leave the step out.`,
+    )
+  const colour = highRange
+    ? highRangeColour(highRange)
+    : rule.pixelFormat === null
+      ? describePixelFormat(pixelFormat).isRgb && !video.isRgb
+        ? { ...sourceColour, range: 'full' as const, matrix: 'gbr' }
+        : sourceColour
+      : targetColour(sourceColour, frame)
+  if (!highRange && !sameColour(sourceColour, colour))
+    steps.push({ kind: 'colour', from: sourceColour, to: colour, why: colourReason(sourceColour, colour) })
 
   const isPlain = timeline.ranges === null && timeline.speed === 1
-  const frameCount = isPlain && equal(rate, video.frameRate) && video.rateIs === 'constant'
-    ? spanned
-    : isPlain && video.rateIs === 'constant' ? Math.round(spanned * toNumber(divide(rate, video.frameRate))) : framesIn(resultSeconds(timeline, seconds), rate)
+  const frameCount =
+    isPlain && equal(rate, video.frameRate) && video.rateIs === 'constant'
+      ? spanned
+      : isPlain && video.rateIs === 'constant'
+        ? Math.round(spanned * toNumber(divide(rate, video.frameRate)))
+        : framesIn(resultSeconds(timeline, seconds), rate)
   const notes = pictureNotes(facts, spec, pixelFormat)
   return {
-    steps, sourceColour, ...(isPlain ? {} : { timeline }), ...(sound.length === 0 ? {} : { sound }),
-    result: { frame, rate, scan, pixelFormat, colour, frameCount, ...(isEstimated(video) ? { isEstimate: true } : {}) }, ...(notes.length > 0 ? { notes } : {}),
+    steps,
+    sourceColour,
+    ...(isPlain ? {} : { timeline }),
+    ...(sound.length === 0 ? {} : { sound }),
+    result: { frame, rate, scan, pixelFormat, colour, frameCount, ...(isEstimated(video) ? { isEstimate: true } : {}) },
+    ...(notes.length > 0 ? { notes } : {}),
   }
 }
 
@@ -172,22 +279,47 @@ function treatPicture(facts: SourceFacts, spec: PictureSpec, chosen: readonly St
 function pictureNotes({ video, audio }: SourceFacts, spec: PictureSpec, pixelFormat: string): string[] {
   const lead = soundLead({ video, audio })
   return [
-    ...(video!.repeats ? [`${video!.repeats} frames have no picture of their own in the source; each shows the one before once more, here too.`] : []),
-    ...(video!.gaps?.count && video!.rateIs === 'constant' ? [`In ${video!.gaps.count === 1 ? 'the gap' : `the ${video!.gaps.count} gaps`} of the source (${video!.gaps.seconds.toFixed(2)} s) the frame before is repeated, so that sound stays in step.`] : []),
-    ...(lead > 0 ? [`The sound begins ${lead.toFixed(2)} s before the picture; what is heard before its first frame is cut off. A spec for sound alone keeps it.`] : []),
-    ...(video!.hasAlpha && !describePixelFormat(pixelFormat).hasAlpha ? [`The source has transparency, which ${spec.name} does not carry; the picture is taken as it is stored, without it.`] : []),
-    ...(video!.turned ? [`The picture is ${video!.turned}, as the file says, and stands that way in the result without a flag.`] : []),
+    ...(video!.repeats
+      ? [
+          `${video!.repeats} frames have no picture of their own in the source; each shows the one before once more, here too.`,
+        ]
+      : []),
+    ...(video!.gaps?.count && video!.rateIs === 'constant'
+      ? [
+          `In ${video!.gaps.count === 1 ? 'the gap' : `the ${video!.gaps.count} gaps`} of the source (${video!.gaps.seconds.toFixed(2)} s) the frame before is repeated, so that sound stays in step.`,
+        ]
+      : []),
+    ...(lead > 0
+      ? [
+          `The sound begins ${lead.toFixed(2)} s before the picture; what is heard before its first frame is cut off. A spec for sound alone keeps it.`,
+        ]
+      : []),
+    ...(video!.hasAlpha && !describePixelFormat(pixelFormat).hasAlpha
+      ? [
+          `The source has transparency, which ${spec.name} does not carry; the picture is taken as it is stored, without it.`,
+        ]
+      : []),
+    ...(video!.turned
+      ? [`The picture is ${video!.turned}, as the file says, and stands that way in the result without a flag.`]
+      : []),
   ]
 }
 
 function dropWords(from: Rational, to: Rational): string {
   const part = 1 - toNumber(to) / toNumber(from)
-  return part < 0.01 ? 'One frame in ' + Math.round(1 / part) + ' is dropped.' : `${Math.round(part * 100)} % of the frames are dropped.`
+  return part < 0.01
+    ? 'One frame in ' + Math.round(1 / part) + ' is dropped.'
+    : `${Math.round(part * 100)} % of the frames are dropped.`
 }
 
 /** BT.2100 with the chosen transfer (ITU-T H.273 names). */
 function highRangeColour({ transfer }: StepOf<'high-range'>): FullColourDescription {
-  return { range: 'limited', primaries: 'bt2020', transfer: transfer === 'PQ' ? 'smpte2084' : 'arib-std-b67', matrix: 'bt2020nc' }
+  return {
+    range: 'limited',
+    primaries: 'bt2020',
+    transfer: transfer === 'PQ' ? 'smpte2084' : 'arib-std-b67',
+    matrix: 'bt2020nc',
+  }
 }
 
 /** Whether a step hands on red, green and blue whatever it was given. */
@@ -196,79 +328,162 @@ function leavesRgb(step: AppliedStep): boolean {
 }
 
 /** Does one chosen step to the picture that reaches it. @throws CannotTreat */
-function applyStep(step: Step, passing: Passing, facts: SourceFacts, seconds: number): { steps: AppliedStep[], passing: Passing } {
+function applyStep(
+  step: Step,
+  passing: Passing,
+  facts: SourceFacts,
+  seconds: number,
+): { steps: AppliedStep[]; passing: Passing } {
   const { frame, rate, timeline } = passing
   const name = stepKinds[step.kind].name
   const chosen = (to: StoredFrame = frame, changes: Partial<Passing> = {}) => ({
-    steps: [{ kind: 'chosen' as const, step, from: frame, to: checkSize(to, name), why: 'Chosen.' }], passing: { ...passing, frame: to, ...changes },
+    steps: [{ kind: 'chosen' as const, step, from: frame, to: checkSize(to, name), why: 'Chosen.' }],
+    passing: { ...passing, frame: to, ...changes },
   })
   switch (step.kind) {
-    case 'trim': return chosen(frame, { timeline: trimmed(timeline, step, seconds) })
+    case 'trim':
+      return chosen(frame, { timeline: trimmed(timeline, step, seconds) })
     case 'deinterlace': {
       const found = facts.video!.scan.firstField ?? 'by frame'
       const toFields = step.to === 'field rate'
       return {
-        steps: [{ kind: 'deinterlace', to: step.to, firstField: step.firstField === 'as found' ? found : step.firstField, frames: facts.video!.scan.kind === 'mixed' && !toFields ? 'combed' : 'all', why: 'Chosen.' }],
+        steps: [
+          {
+            kind: 'deinterlace',
+            to: step.to,
+            firstField: step.firstField === 'as found' ? found : step.firstField,
+            frames: facts.video!.scan.kind === 'mixed' && !toFields ? 'combed' : 'all',
+            why: 'Chosen.',
+          },
+        ],
         passing: { ...passing, scan: 'progressive', rate: toFields ? multiply(rate, rational(2)) : rate },
       }
     }
-    case 'undo-pulldown': return chosen(frame, { scan: 'progressive', rate: multiply(rate, rational(4, 5)) })
-    case 'drop-repeats': return chosen(frame, { rate: multiply(rate, rational(step.every - 1, step.every)) })
-    case 'speed': return chosen(frame, { timeline: { ...timeline, speed: timeline.speed * step.factor } })
-    case 'more-frames': return rateStep({ to: multiply(rate, rational(step.times)), between: step.between, cutThreshold: step.cutThreshold }, passing)
-    case 'rate': return rateStep(step, passing)
+    case 'undo-pulldown':
+      return chosen(frame, { scan: 'progressive', rate: multiply(rate, rational(4, 5)) })
+    case 'drop-repeats':
+      return chosen(frame, { rate: multiply(rate, rational(step.every - 1, step.every)) })
+    case 'speed':
+      return chosen(frame, { timeline: { ...timeline, speed: timeline.speed * step.factor } })
+    case 'more-frames':
+      return rateStep(
+        { to: multiply(rate, rational(step.times)), between: step.between, cutThreshold: step.cutThreshold },
+        passing,
+      )
+    case 'rate':
+      return rateStep(step, passing)
     case 'crop': {
-      const to = { ...frame, width: frame.width - step.left - step.right, height: frame.height - step.top - step.bottom }
-      if (to.width < 16 || to.height < 16) throw new CannotTreat(`Crop leaves ${Math.max(0, to.width)}x${Math.max(0, to.height)} of ${frame.width}x${frame.height}. Take off less.`)
-      if (/4:2:|4:1:/.test(facts.video!.chroma) && [step.left, step.top, step.right, step.bottom].some(side => side % 2 !== 0)) throw new CannotTreat('Crop takes off even numbers of pixels here, because colour is stored for pairs of them. Change the odd ones.')
-      if (passing.scan !== 'progressive' && (step.top % 2 !== 0 || step.bottom % 2 !== 0)) throw new CannotTreat('Crop of an interlaced picture must take off even numbers of lines, or its fields change places.')
+      const to = {
+        ...frame,
+        width: frame.width - step.left - step.right,
+        height: frame.height - step.top - step.bottom,
+      }
+      if (to.width < 16 || to.height < 16)
+        throw new CannotTreat(
+          `Crop leaves ${Math.max(0, to.width)}x${Math.max(0, to.height)} of ${frame.width}x${frame.height}. Take off less.`,
+        )
+      if (
+        /4:2:|4:1:/.test(facts.video!.chroma) &&
+        [step.left, step.top, step.right, step.bottom].some(side => side % 2 !== 0)
+      )
+        throw new CannotTreat(
+          'Crop takes off even numbers of pixels here, because colour is stored for pairs of them. Change the odd ones.',
+        )
+      if (passing.scan !== 'progressive' && (step.top % 2 !== 0 || step.bottom % 2 !== 0))
+        throw new CannotTreat(
+          'Crop of an interlaced picture must take off even numbers of lines, or its fields change places.',
+        )
       return chosen(to)
     }
-    case 'aspect': return chosen({ ...frame, pixelAspect: pixelAspectFor(frame, step.display) })
-    case 'rotate': return chosen(step.degrees === 180 ? frame : { width: frame.height, height: frame.width, pixelAspect: rational(frame.pixelAspect.den, frame.pixelAspect.num) })
+    case 'aspect':
+      return chosen({ ...frame, pixelAspect: pixelAspectFor(frame, step.display) })
+    case 'rotate':
+      return chosen(
+        step.degrees === 180
+          ? frame
+          : {
+              width: frame.height,
+              height: frame.width,
+              pixelAspect: rational(frame.pixelAspect.den, frame.pixelAspect.num),
+            },
+      )
     case 'steady': {
       const edge = step.edge - (step.edge % 2)
-      if (frame.width <= 4 * edge || frame.height <= 4 * edge) throw new CannotTreat(`Steady takes ${edge} pixels off each edge, which leaves too little of ${frame.width}x${frame.height}. Choose a smaller edge.`)
+      if (frame.width <= 4 * edge || frame.height <= 4 * edge)
+        throw new CannotTreat(
+          `Steady takes ${edge} pixels off each edge, which leaves too little of ${frame.width}x${frame.height}. Choose a smaller edge.`,
+        )
       return chosen({ ...frame, width: frame.width - 2 * edge, height: frame.height - 2 * edge })
     }
-    case 'scale': return sizeStep(step, passing)
-    case 'learned': return chosen({ ...frame, width: frame.width * step.times, height: frame.height * step.times })
+    case 'scale':
+      return sizeStep(step, passing)
+    case 'learned':
+      return chosen({ ...frame, width: frame.width * step.times, height: frame.height * step.times })
     case 'pad': {
-      if (step.to.width < frame.width || step.to.height < frame.height) throw new CannotTreat(`Pad to ${step.to.width}x${step.to.height} is smaller than the picture, ${frame.width}x${frame.height}. Scale it down first.`)
+      if (step.to.width < frame.width || step.to.height < frame.height)
+        throw new CannotTreat(
+          `Pad to ${step.to.width}x${step.to.height} is smaller than the picture, ${frame.width}x${frame.height}. Scale it down first.`,
+        )
       return chosen({ ...frame, ...step.to })
     }
     case 'soften-mark': {
-      if (step.x < 1 || step.y < 1 || step.x + step.width >= frame.width || step.y + step.height >= frame.height) throw new CannotTreat(`Soften a mark needs a pixel of picture around its region; ${step.width}x${step.height} at ${step.x}, ${step.y} leaves none in ${frame.width}x${frame.height}.`)
+      if (step.x < 1 || step.y < 1 || step.x + step.width >= frame.width || step.y + step.height >= frame.height)
+        throw new CannotTreat(
+          `Soften a mark needs a pixel of picture around its region; ${step.width}x${step.height} at ${step.x}, ${step.y} leaves none in ${frame.width}x${frame.height}.`,
+        )
       return chosen()
     }
-    default: return chosen()
+    default:
+      return chosen()
   }
 }
 
 function checkSize(frame: StoredFrame, name: string): StoredFrame {
-  if (Math.max(frame.width, frame.height) > largestSide || frame.width * frame.height > mostPixels) throw new CannotTreat(`${name} would make a picture of ${frame.width}x${frame.height}, more than 7680x4320. Choose a smaller one.`)
+  if (Math.max(frame.width, frame.height) > largestSide || frame.width * frame.height > mostPixels)
+    throw new CannotTreat(
+      `${name} would make a picture of ${frame.width}x${frame.height}, more than 7680x4320. Choose a smaller one.`,
+    )
   return frame
 }
 
-function rateStep(step: Pick<StepOf<'rate'>, 'to' | 'between' | 'cutThreshold'>, passing: Passing): { steps: AppliedStep[], passing: Passing } {
-  if (step.to.num <= 0 || toNumber(step.to) > 240) throw new CannotTreat('A rate must be above 0 and at most 240 frames a second.')
-  return { steps: [{ kind: 'rate', to: step.to, between: step.between, cutThreshold: step.cutThreshold, why: 'Chosen.' }], passing: { ...passing, rate: step.to } }
+function rateStep(
+  step: Pick<StepOf<'rate'>, 'to' | 'between' | 'cutThreshold'>,
+  passing: Passing,
+): { steps: AppliedStep[]; passing: Passing } {
+  if (step.to.num <= 0 || toNumber(step.to) > 240)
+    throw new CannotTreat('A rate must be above 0 and at most 240 frames a second.')
+  return {
+    steps: [{ kind: 'rate', to: step.to, between: step.between, cutThreshold: step.cutThreshold, why: 'Chosen.' }],
+    passing: { ...passing, rate: step.to },
+  }
 }
 
 /** Scales by a factor, pixels keeping their shape, or into a box with square pixels, the picture keeping its shape. */
-function sizeStep(step: StepOf<'scale'>, passing: Passing): { steps: AppliedStep[], passing: Passing } {
+function sizeStep(step: StepOf<'scale'>, passing: Passing): { steps: AppliedStep[]; passing: Passing } {
   const { frame } = passing
   const { to } = step
-  const wanted: StoredFrame = to.by === 'factor'
-    ? { width: roundToMultiple(frame.width * to.factor, 2), height: roundToMultiple(frame.height * to.factor, 2), pixelAspect: frame.pixelAspect }
-    : fitFrame(frame, { maxWidth: to.width, maxHeight: to.height, enlarge: true, squarePixels: true })
+  const wanted: StoredFrame =
+    to.by === 'factor'
+      ? {
+          width: roundToMultiple(frame.width * to.factor, 2),
+          height: roundToMultiple(frame.height * to.factor, 2),
+          pixelAspect: frame.pixelAspect,
+        }
+      : fitFrame(frame, { maxWidth: to.width, maxHeight: to.height, enlarge: true, squarePixels: true })
   checkSize(wanted, 'Scale')
-  return { steps: [{ kind: 'size', from: frame, to: wanted, kernel: step.kernel, why: 'Chosen.' }], passing: { ...passing, frame: wanted } }
+  return {
+    steps: [{ kind: 'size', from: frame, to: wanted, kernel: step.kernel, why: 'Chosen.' }],
+    passing: { ...passing, frame: wanted },
+  }
 }
 
 /** The facts of what a treatment delivers: tracks that it drops are left out. */
-export function deliveredFacts(facts: SourceFacts, treatment: Pick<PictureTreatment, 'sound'> | Pick<SoundTreatment, 'tracks'>): SourceFacts {
-  const tracks = 'tracks' in treatment ? treatment.tracks : treatment.sound?.find(step => step.kind === 'keep-tracks')?.tracks
+export function deliveredFacts(
+  facts: SourceFacts,
+  treatment: Pick<PictureTreatment, 'sound'> | Pick<SoundTreatment, 'tracks'>,
+): SourceFacts {
+  const tracks =
+    'tracks' in treatment ? treatment.tracks : treatment.sound?.find(step => step.kind === 'keep-tracks')?.tracks
   const audio = facts.audio.map((track, position) => ({ ...track, position }))
   return { ...facts, audio: tracks ? audio.filter((_, index) => tracks.includes(index)) : audio }
 }
@@ -308,6 +523,7 @@ function sizeReason(from: StoredFrame, to: StoredFrame): string {
 
 function colourReason(from: FullColourDescription, to: FullColourDescription): string {
   if (from.matrix === 'gbr') return 'Red, green and blue become luma and chroma in BT.709.'
-  if (from.matrix !== to.matrix) return `${describeColourTag(from.matrix)} colour becomes ${describeColourTag(to.matrix)} colour.`
+  if (from.matrix !== to.matrix)
+    return `${describeColourTag(from.matrix)} colour becomes ${describeColourTag(to.matrix)} colour.`
   return 'The range or the primaries change to what the result states.'
 }

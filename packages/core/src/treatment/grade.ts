@@ -15,13 +15,24 @@ const mostTint = 0.15
  * The colour part of a grade as one matrix on gamma-coded red, green and blue: gains for exposure (in stops of light), warmth and
  * tint, then saturation about luma. A grey keeps its luma under warmth and tint.
  */
-export function gradeMatrix({ exposure, saturation, warmth, tint }: Pick<StepOf<'grade'>, 'exposure' | 'saturation' | 'warmth' | 'tint'>): ColourMatrix {
+export function gradeMatrix({
+  exposure,
+  saturation,
+  warmth,
+  tint,
+}: Pick<StepOf<'grade'>, 'exposure' | 'saturation' | 'warmth' | 'tint'>): ColourMatrix {
   const gain = 2 ** (exposure / displayGamma)
-  const raw = [1 + mostWarmth * warmth / 100 + mostTint * tint / 200, 1 - mostTint * tint / 200, 1 - mostWarmth * warmth / 100 + mostTint * tint / 200]
+  const raw = [
+    1 + (mostWarmth * warmth) / 100 + (mostTint * tint) / 200,
+    1 - (mostTint * tint) / 200,
+    1 - (mostWarmth * warmth) / 100 + (mostTint * tint) / 200,
+  ]
   const kept = raw.reduce((sum, value, index) => sum + value * luma[index]!, 0)
   const gains = raw.map(value => (value / kept) * gain)
   const colour = 1 + saturation / 100
-  return [0, 1, 2].map(row => [0, 1, 2].map(column => ((row === column ? colour : 0) + (1 - colour) * luma[column]!) * gains[column]!)) as ColourMatrix
+  return [0, 1, 2].map(row =>
+    [0, 1, 2].map(column => ((row === column ? colour : 0) + (1 - colour) * luma[column]!) * gains[column]!),
+  ) as ColourMatrix
 }
 
 /** Slope of contrast about middle grey (half of full scale): 100 doubles it, -100 leaves none. */

@@ -14,7 +14,12 @@ export const plainTimeline: Timeline = { ranges: null, speed: 1 }
 
 /** Seconds of a result from a source of so many. */
 export function resultSeconds({ ranges, speed }: Timeline, sourceSeconds: number): number {
-  const kept = ranges ? ranges.reduce((sum, { from, to }) => sum + Math.max(0, Math.min(to, sourceSeconds) - Math.min(from, sourceSeconds)), 0) : sourceSeconds
+  const kept = ranges
+    ? ranges.reduce(
+        (sum, { from, to }) => sum + Math.max(0, Math.min(to, sourceSeconds) - Math.min(from, sourceSeconds)),
+        0,
+      )
+    : sourceSeconds
   return kept / speed
 }
 

@@ -4,15 +4,31 @@ import { Rational, toNumber } from '../rational.ts'
 import { InBetween, Kernel, Step } from './step.ts'
 import { Timeline } from './timeline.ts'
 
-const FullColour = z.object({ range: z.enum(['limited', 'full']), primaries: z.string(), transfer: z.string(), matrix: z.string() })
+const FullColour = z.object({
+  range: z.enum(['limited', 'full']),
+  primaries: z.string(),
+  transfer: z.string(),
+  matrix: z.string(),
+})
 const Frame = z.object({ width: z.int().positive(), height: z.int().positive(), pixelAspect: Rational })
 
 /** One thing done to the picture, in the order of the list, with all that it depends on worked out. `why` is a sentence for the technician. */
 export const AppliedStep = z.discriminatedUnion('kind', [
-  z.object({ kind: z.literal('deinterlace'), firstField: z.enum(['top', 'bottom', 'by frame']), to: z.enum(['frame rate', 'field rate']), 
+  z.object({
+    kind: z.literal('deinterlace'),
+    firstField: z.enum(['top', 'bottom', 'by frame']),
+    to: z.enum(['frame rate', 'field rate']),
     /** 'combed' looks at each frame and leaves whole ones as they are; absent in treatments of before that is all frames. */
-    frames: z.enum(['all', 'combed']).optional(), why: z.string() }),
-  z.object({ kind: z.literal('rate'), to: Rational, between: InBetween.optional(), cutThreshold: z.number().optional(), why: z.string() }),
+    frames: z.enum(['all', 'combed']).optional(),
+    why: z.string(),
+  }),
+  z.object({
+    kind: z.literal('rate'),
+    to: Rational,
+    between: InBetween.optional(),
+    cutThreshold: z.number().optional(),
+    why: z.string(),
+  }),
   z.object({ kind: z.literal('size'), from: Frame, to: Frame, kernel: Kernel.optional(), why: z.string() }),
   z.object({ kind: z.literal('colour'), from: FullColour, to: FullColour, why: z.string() }),
   /** A step that a person chose, with the picture before and after it. */
@@ -65,13 +81,19 @@ export const Treatment = z.union([PictureTreatment, SoundTreatment])
 export type Treatment = z.infer<typeof Treatment>
 
 /** A spec with a picture and the treatment for it. */
-export interface WithPicture { spec: PictureSpec, treatment: PictureTreatment }
+export interface WithPicture {
+  spec: PictureSpec
+  treatment: PictureTreatment
+}
 /** A spec of sound alone and the treatment for it. */
-export interface SoundAlone { spec: SoundSpec, treatment: SoundTreatment }
+export interface SoundAlone {
+  spec: SoundSpec
+  treatment: SoundTreatment
+}
 export type Planned = WithPicture | SoundAlone
 
 /** A kept spec and its treatment as what they are together. @throws TypeError when one has a picture and the other has none */
-export function planOf({ spec, treatment }: { spec: DeliverySpec, treatment: Treatment }): Planned {
+export function planOf({ spec, treatment }: { spec: DeliverySpec; treatment: Treatment }): Planned {
   if (spec.video !== null && treatment.result !== null) return { spec, treatment }
   if (spec.video === null && treatment.result === null) return { spec, treatment }
   throw new TypeError(`The treatment was not worked out for ${spec.name}: one has a picture and the other has none.`)
@@ -84,7 +106,7 @@ export function hasPicture<Plan extends Planned>(plan: Plan): plan is Extract<Pl
 
 /** What sound steps add to the length of sound by moving it, in seconds; below 0 for what they cut off. */
 export function soundDelay({ sound }: Pick<Treatment, 'sound'>): number {
-  return (sound ?? []).reduce((sum, step) => step.kind === 'sound-delay' ? sum + step.milliseconds / 1000 : sum, 0)
+  return (sound ?? []).reduce((sum, step) => (step.kind === 'sound-delay' ? sum + step.milliseconds / 1000 : sum), 0)
 }
 
 /** Expected length of a result in seconds. */

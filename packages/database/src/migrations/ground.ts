@@ -6,11 +6,19 @@ import { Migration } from '@mikro-orm/migrations'
  */
 export class Ground extends Migration {
   override up(): void {
-    this.addSql(`alter table "volume" add column "marker" text not null default gen_random_uuid()::text, add column "marked_at" timestamptz null`)
+    this.addSql(
+      `alter table "volume" add column "marker" text not null default gen_random_uuid()::text, add column "marked_at" timestamptz null`,
+    )
     this.addSql(`alter table "volume" alter column "marker" drop default`)
-    this.addSql(`alter table "source" add column "revision" int not null default 1, add column "measure_run" int not null default 0`)
+    this.addSql(
+      `alter table "source" add column "revision" int not null default 1, add column "measure_run" int not null default 0`,
+    )
     this.addSql(`alter table "sample" add column "run" int not null default 0`)
-    this.addSql(`alter table "job" add column "facts" jsonb null, add column "findings" jsonb null, add column "identity" text null, add column "not_before" timestamptz null`)
-    this.addSql(`update "job" set "facts" = "source"."facts", "findings" = "source"."findings", "identity" = "source"."identity" from "source" where "source"."id" = "job"."source_id"`)
+    this.addSql(
+      `alter table "job" add column "facts" jsonb null, add column "findings" jsonb null, add column "identity" text null, add column "not_before" timestamptz null`,
+    )
+    this.addSql(
+      `update "job" set "facts" = "source"."facts", "findings" = "source"."findings", "identity" = "source"."identity" from "source" where "source"."id" = "job"."source_id"`,
+    )
   }
 }

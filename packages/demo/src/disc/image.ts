@@ -16,7 +16,7 @@ interface Placed {
 export async function isoImage(file: string, folder: string, label: string): Promise<void> {
   // Sectors 16 and 17 are descriptors, 18 and 19 path tables, 20 the root directory, 21 and following VIDEO_TS.
   const names = (await readdir(folder)).sort()
-  const directorySectors = Math.max(1, Math.ceil((names.length + 2) * 48 / sectorBytes))
+  const directorySectors = Math.max(1, Math.ceil(((names.length + 2) * 48) / sectorBytes))
   const root: Placed = { name: '', sector: 20, bytes: sectorBytes, isDirectory: true }
   const inner: Placed = { name: 'VIDEO_TS', sector: 21, bytes: directorySectors * sectorBytes, isDirectory: true }
   let sector = 21 + directorySectors
@@ -86,9 +86,14 @@ function pathTable(directories: readonly Placed[], littleEndian: boolean): Buffe
 function directory(own: Placed, parent: Placed, entries: readonly Placed[]): Buffer {
   const data = Buffer.alloc(own.bytes)
   let at = 0
-  for (const entry of [record(own, '\0'), record(parent, '\x01'), ...entries.map(placed => record(placed, placed.isDirectory ? placed.name : `${placed.name};1`))]) {
+  for (const entry of [
+    record(own, '\0'),
+    record(parent, '\x01'),
+    ...entries.map(placed => record(placed, placed.isDirectory ? placed.name : `${placed.name};1`)),
+  ]) {
     // Records do not cross sectors.
-    if (Math.floor(at / sectorBytes) !== Math.floor((at + entry.length - 1) / sectorBytes)) at = Math.ceil(at / sectorBytes) * sectorBytes
+    if (Math.floor(at / sectorBytes) !== Math.floor((at + entry.length - 1) / sectorBytes))
+      at = Math.ceil(at / sectorBytes) * sectorBytes
     entry.copy(data, at)
     at += entry.length
   }

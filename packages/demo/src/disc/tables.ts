@@ -9,7 +9,7 @@ export interface CellPlan {
   lastUnitSector: number
   lastSector: number
   /** Which angle of a block of how many it is. */
-  angle?: { number: number, of: number, isInterleaved: boolean }
+  angle?: { number: number; of: number; isInterleaved: boolean }
 }
 
 export interface TitlePlan {
@@ -22,11 +22,11 @@ export interface TitlePlan {
 export interface TitleSetPlan {
   standard: 'PAL' | 'NTSC'
   aspect: '4:3' | '16:9'
-  audio: { codec: 'ac3' | 'mp2' | 'pcm' | 'dts', channels: number, language: string }[]
+  audio: { codec: 'ac3' | 'mp2' | 'pcm' | 'dts'; channels: number; language: string }[]
   subtitles: { language: string }[]
   titles: TitlePlan[]
   /** Pieces of each cell; an interleaved one has several. */
-  addresses: { vobId: number, cellId: number, firstSector: number, lastSector: number }[]
+  addresses: { vobId: number; cellId: number; firstSector: number; lastSector: number }[]
   /** First sectors of the video object units. */
   units: number[]
 }
@@ -34,7 +34,9 @@ export interface TitleSetPlan {
 const audioCodes = { ac3: 0, mp2: 2, pcm: 4, dts: 6 } as const
 
 function join(...parts: Uint8Array[]): Buffer {
-  return Buffer.concat(parts.map(part => Buffer.concat([part, Buffer.alloc((sectorBytes - (part.length % sectorBytes)) % sectorBytes)])))
+  return Buffer.concat(
+    parts.map(part => Buffer.concat([part, Buffer.alloc((sectorBytes - (part.length % sectorBytes)) % sectorBytes)])),
+  )
 }
 
 /** VIDEO_TS.IFO: which titles there are, and in which title set. */
@@ -74,7 +76,12 @@ export function titleSetTable(set: TitleSetPlan): Buffer {
     head.writeUInt8(1, 0x256 + index * 6)
     head.write(track.language, 0x256 + index * 6 + 2, 'latin1')
   })
-  const tables: [place: number, table: Buffer][] = [[0xc8, chapterTable(set)], [0xcc, chainTable(set)], [0xe0, addressTable(set)], [0xe4, unitTable(set)]]
+  const tables: [place: number, table: Buffer][] = [
+    [0xc8, chapterTable(set)],
+    [0xcc, chainTable(set)],
+    [0xe0, addressTable(set)],
+    [0xe4, unitTable(set)],
+  ]
   let sector = 1
   for (const [place, table] of tables) {
     head.writeUInt32BE(sector, place)
@@ -97,14 +104,22 @@ function chapterTable({ titles }: TitleSetPlan): Buffer {
 }
 
 function chainTable(set: TitleSetPlan): Buffer {
-  return withOffsets(set.titles.map(title => programChain(set, title)), 8, (table, at, offset, index) => {
-    table.writeUInt8(0x80 | (index + 1), at)
-    table.writeUInt32BE(offset, at + 4)
-  })
+  return withOffsets(
+    set.titles.map(title => programChain(set, title)),
+    8,
+    (table, at, offset, index) => {
+      table.writeUInt8(0x80 | (index + 1), at)
+      table.writeUInt32BE(offset, at + 4)
+    },
+  )
 }
 
 /** A table of parts, with the place of each in its head. */
-function withOffsets(parts: readonly Buffer[], entryBytes: number, write: (table: Buffer, at: number, offset: number, index: number) => void): Buffer {
+function withOffsets(
+  parts: readonly Buffer[],
+  entryBytes: number,
+  write: (table: Buffer, at: number, offset: number, index: number) => void,
+): Buffer {
   const head = Buffer.alloc(8 + parts.length * entryBytes)
   head.writeUInt16BE(parts.length, 0)
   let offset = head.length
@@ -125,7 +140,10 @@ function programChain(set: TitleSetPlan, { cells, chapters }: TitlePlan): Buffer
   const played = cells.filter(cell => (cell.angle?.number ?? 1) === 1)
   chain.writeUInt8(chapters.length, 2)
   chain.writeUInt8(cells.length, 3)
-  clock(set, played.reduce((sum, cell) => sum + cell.frames, 0)).copy(chain, 4)
+  clock(
+    set,
+    played.reduce((sum, cell) => sum + cell.frames, 0),
+  ).copy(chain, 4)
   set.audio.forEach((_, track) => chain.writeUInt8(0x80 | track, 0x0c + track * 2))
   set.subtitles.forEach((_, track) => {
     chain.writeUInt8(0x80 | track, 0x1c + track * 4)
@@ -139,7 +157,11 @@ function programChain(set: TitleSetPlan, { cells, chapters }: TitlePlan): Buffer
     const at = playbackAt + index * 24
     const { angle } = cell
     // First, middle or last cell of a block of angles.
-    if (angle) chain.writeUInt8(((angle.number === 1 ? 1 : angle.number === angle.of ? 3 : 2) << 6) | 0x10 | (angle.isInterleaved ? 4 : 0), at)
+    if (angle)
+      chain.writeUInt8(
+        ((angle.number === 1 ? 1 : angle.number === angle.of ? 3 : 2) << 6) | 0x10 | (angle.isInterleaved ? 4 : 0),
+        at,
+      )
     clock(set, cell.frames).copy(chain, at + 4)
     chain.writeUInt32BE(cell.firstSector, at + 8)
     chain.writeUInt32BE(cell.lastUnitSector, at + 16)
@@ -155,7 +177,12 @@ function clock({ standard }: TitleSetPlan, frames: number): Buffer {
   const rate = standard === 'PAL' ? 25 : 30
   const decimal = (value: number) => (Math.floor(value / 10) << 4) | (value % 10)
   const seconds = Math.floor(frames / rate)
-  return Buffer.from([decimal(Math.floor(seconds / 3600)), decimal(Math.floor(seconds / 60) % 60), decimal(seconds % 60), ((standard === 'PAL' ? 1 : 3) << 6) | decimal(frames % rate)])
+  return Buffer.from([
+    decimal(Math.floor(seconds / 3600)),
+    decimal(Math.floor(seconds / 60) % 60),
+    decimal(seconds % 60),
+    ((standard === 'PAL' ? 1 : 3) << 6) | decimal(frames % rate),
+  ])
 }
 
 function addressTable({ addresses }: TitleSetPlan): Buffer {

@@ -29,21 +29,40 @@ export async function writeDiscFolder(directory: string, clips: readonly TitleSe
   const sets: TitleSetPlan[] = []
   for (const [index, clip] of clips.entries()) {
     const name = `VTS_${String(index + 1).padStart(2, '0')}`
-    const drawn: { data: Buffer, units: number[], plan: CellPlan }[] = []
+    const drawn: { data: Buffer; units: number[]; plan: CellPlan }[] = []
     let sector = 0
     for (const [at, cell] of clip.cells.entries()) {
       const { data, units } = await drawCell(path.join(inner, 'cell.vob'), clip, cell)
       const count = data.length / sectorBytes
       drawn.push({
-        data, units: units.map(unit => unit + sector),
-        plan: { vobId: at + 1, cellId: 1, frames: cell.frames, firstSector: sector, lastUnitSector: sector + units.at(-1)!, lastSector: sector + count - 1 },
+        data,
+        units: units.map(unit => unit + sector),
+        plan: {
+          vobId: at + 1,
+          cellId: 1,
+          frames: cell.frames,
+          firstSector: sector,
+          lastUnitSector: sector + units.at(-1)!,
+          lastSector: sector + count - 1,
+        },
       })
       sector += count
     }
     const set: TitleSetPlan = {
-      standard: clip.standard, aspect: clip.aspect, audio: clip.languages.map(language => ({ codec: 'ac3', channels: 2, language })), subtitles: [],
-      titles: clip.titles.map(cells => ({ cells: cells.map(cell => drawn[cell]!.plan), chapters: cells.map((_, chapter) => chapter) })),
-      addresses: drawn.map(({ plan: { vobId, cellId, firstSector, lastSector } }) => ({ vobId, cellId, firstSector, lastSector })),
+      standard: clip.standard,
+      aspect: clip.aspect,
+      audio: clip.languages.map(language => ({ codec: 'ac3', channels: 2, language })),
+      subtitles: [],
+      titles: clip.titles.map(cells => ({
+        cells: cells.map(cell => drawn[cell]!.plan),
+        chapters: cells.map((_, chapter) => chapter),
+      })),
+      addresses: drawn.map(({ plan: { vobId, cellId, firstSector, lastSector } }) => ({
+        vobId,
+        cellId,
+        firstSector,
+        lastSector,
+      })),
       units: drawn.flatMap(({ units }) => units),
     }
     sets.push(set)
@@ -62,11 +81,20 @@ export async function writeDiscImage(file: string, folder: string, label: string
   await isoImage(file, path.join(folder, 'VIDEO_TS'), label)
 }
 
-async function drawCell(file: string, clip: TitleSetClip, cell: CellClip): Promise<{ data: Buffer, units: number[] }> {
+async function drawCell(file: string, clip: TitleSetClip, cell: CellClip): Promise<{ data: Buffer; units: number[] }> {
   const audio: ClipTrack[] = cell.audio.map(filters => ({ encoder: 'ac3', bitRate: 192_000, filters }))
   await writeClip({
-    path: file, format: 'dvd', formatOptions: { muxrate: '10080000', packetsize: String(sectorBytes) },
-    video: { encoder: 'mpeg2video', bitRate: 4_500_000, interlaced: clip.interlaced, keyframeDistance: 12, options: { maxrate: '8000000', bufsize: '1835008' }, filters: cell.video },
+    path: file,
+    format: 'dvd',
+    formatOptions: { muxrate: '10080000', packetsize: String(sectorBytes) },
+    video: {
+      encoder: 'mpeg2video',
+      bitRate: 4_500_000,
+      interlaced: clip.interlaced,
+      keyframeDistance: 12,
+      options: { maxrate: '8000000', bufsize: '1835008' },
+      filters: cell.video,
+    },
     audio,
   })
   const data = await readFile(file)
@@ -76,7 +104,7 @@ async function drawCell(file: string, clip: TitleSetClip, cell: CellClip): Promi
 
 /** Writes into each navigation pack when its unit begins and ends, which the library's writer leaves at nought. @returns their sectors */
 function timeUnits(data: Buffer, frameTicks: number): number[] {
-  const units: { sector: number, first: number, last: number }[] = []
+  const units: { sector: number; first: number; last: number }[] = []
   for (let sector = 0; sector * sectorBytes < data.length; sector++) {
     const pack = data.subarray(sector * sectorBytes, (sector + 1) * sectorBytes)
     if (pack.readUInt32BE(0x26) === 0x1bf && pack[0x2c] === 0) units.push({ sector, first: Infinity, last: 0 })
@@ -100,7 +128,12 @@ function timeUnits(data: Buffer, frameTicks: number): number[] {
 function videoTime(pack: Buffer): number | null {
   for (let at = 14 + (pack[13]! & 7); at + 14 < pack.length; at += 6 + pack.readUInt16BE(at + 4)) {
     if (pack.readUIntBE(at, 3) !== 1) return null
-    if (pack[at + 3] === 0xe0 && pack[at + 7]! & 0x80) return ((pack[at + 9]! >> 1) & 7) * 2 ** 30 + (pack.readUInt16BE(at + 10) >> 1) * 2 ** 15 + (pack.readUInt16BE(at + 12) >> 1)
+    if (pack[at + 3] === 0xe0 && pack[at + 7]! & 0x80)
+      return (
+        ((pack[at + 9]! >> 1) & 7) * 2 ** 30 +
+        (pack.readUInt16BE(at + 10) >> 1) * 2 ** 15 +
+        (pack.readUInt16BE(at + 12) >> 1)
+      )
   }
   return null
 }

@@ -1,6 +1,13 @@
 import { stat } from 'node:fs/promises'
 import { performance } from 'node:perf_hooks'
-import { describePixelFormat, toNumber, type PictureCheckMeasurement, type PictureSpec, type SourceFacts, type PictureTreatment } from '@hematine/core'
+import {
+  describePixelFormat,
+  toNumber,
+  type PictureCheckMeasurement,
+  type PictureSpec,
+  type SourceFacts,
+  type PictureTreatment,
+} from '@hematine/core'
 import { AVMEDIA_TYPE_AUDIO, AVMEDIA_TYPE_VIDEO, AV_FRAME_FLAG_INTERLACED } from 'node-av/constants'
 import { avGetCodecName, avGetPixFmtName, Frame } from 'node-av/lib'
 import { StreamDecoder } from '../reading/decoder.ts'
@@ -58,11 +65,14 @@ export class Likeness {
     const width = bitDepth > 8 ? Math.ceil(result.width / xpsnrColumns) * xpsnrColumns : result.width
     this.paddingDecibels = 10 * Math.log10(width / result.width)
     const widen = width === result.width ? 'null' : `pad=w=${width}`
-    return Graph.video(`[in1]split=2[reference1][reference2];[in0][reference1]ssim,${widen}[compared];[reference2]${widen}[widened];[compared][widened]xpsnr`, [pad(result), pad(reference)])
+    return Graph.video(
+      `[in1]split=2[reference1][reference2];[in0][reference1]ssim,${widen}[compared];[reference2]${widen}[widened];[compared][widened]xpsnr`,
+      [pad(result), pad(reference)],
+    )
   }
 
   private async collect(): Promise<void> {
-    while (this.graph && await this.graph.pull(this.measured) === 'frame') {
+    while (this.graph && (await this.graph.pull(this.measured)) === 'frame') {
       const values = this.measured.getMetadata().getAll()
       const index = Number(this.measured.pts)
       const ssim = Number(values['lavfi.ssim.Y'] ?? values['lavfi.ssim.R'] ?? values['lavfi.ssim.All'])
@@ -89,8 +99,14 @@ export class Likeness {
     const meanError = this.xpsnr.errorSum / Math.max(1, this.frames)
     return {
       identical,
-      ssim: this.frames > 0 && Number.isFinite(this.ssim.sum) ? { mean: this.ssim.sum / this.frames, worst: this.ssim.worst, worstFrame: this.ssim.worstFrame } : null,
-      xpsnr: this.frames > 0 && meanError > 0 && Number.isFinite(meanError) ? { mean: -10 * Math.log10(meanError), worst: this.xpsnr.worst, worstFrame: this.xpsnr.worstFrame } : null,
+      ssim:
+        this.frames > 0 && Number.isFinite(this.ssim.sum)
+          ? { mean: this.ssim.sum / this.frames, worst: this.ssim.worst, worstFrame: this.ssim.worstFrame }
+          : null,
+      xpsnr:
+        this.frames > 0 && meanError > 0 && Number.isFinite(meanError)
+          ? { mean: -10 * Math.log10(meanError), worst: this.xpsnr.worst, worstFrame: this.xpsnr.worstFrame }
+          : null,
     }
   }
 
@@ -104,12 +120,18 @@ export class Likeness {
  * Decodes a result whole, beside its source treated once more, and measures both.
  * @throws MediaError when the result cannot be opened; whatever `gate.turn` rejects with, when stopped
  */
-export async function measureResult(plan: CheckPlan, gate: WorkGate, onProgress: (framesDone: number) => void): Promise<PictureCheckMeasurement> {
+export async function measureResult(
+  plan: CheckPlan,
+  gate: WorkGate,
+  onProgress: (framesDone: number) => void,
+): Promise<PictureCheckMeasurement> {
   const { facts, spec } = plan
   const result: MediaInput = { kind: 'file', path: plan.outputPath }
   const bytes = (await stat(plan.outputPath)).size
   const container = await openInput(result)
-  const audioStreams = container.streams.filter(stream => stream.codecpar.codecType === AVMEDIA_TYPE_AUDIO).map(stream => stream.index)
+  const audioStreams = container.streams
+    .filter(stream => stream.codecpar.codecType === AVMEDIA_TYPE_AUDIO)
+    .map(stream => stream.index)
   const reader = container.iformat?.name ?? ''
   await container.closeInput()
 
@@ -119,19 +141,33 @@ export async function measureResult(plan: CheckPlan, gate: WorkGate, onProgress:
   const { account, glances, sourceSoundSeconds } = await prove(plan, gate, onProgress)
   return {
     container: containerOf(reader, { kind: 'file', path: `result.${spec.container}` }),
-    bytes, sourceBytes: facts.bytes, sha256: await sha256OfFile(plan.outputPath, gate),
-    ...video, audio, sourceAudioSeconds: sourceSoundSeconds, account, ...(glances ? { glances } : {}),
+    bytes,
+    sourceBytes: facts.bytes,
+    sha256: await sha256OfFile(plan.outputPath, gate),
+    ...video,
+    audio,
+    sourceAudioSeconds: sourceSoundSeconds,
+    account,
+    ...(glances ? { glances } : {}),
   }
 }
 
 /** What `measurePicture` finds. */
-export type PictureMeasurement = Pick<PictureCheckMeasurement, 'video' | 'treatedFrames' | 'sourceDecodeErrors' | 'ssim' | 'xpsnr' | 'identical'>
+export type PictureMeasurement = Pick<
+  PictureCheckMeasurement,
+  'video' | 'treatedFrames' | 'sourceDecodeErrors' | 'ssim' | 'xpsnr' | 'identical'
+>
 
 /**
  * Decodes a result's picture whole and compares each frame with the treated source.
  * @param part for a result that is a stretch only: the treated frame it starts with, and how many of its frames are looked at
  */
-export async function measurePicture(plan: CheckPlan, gate: WorkGate, onProgress: (framesDone: number) => void, part: { firstFrame: number, frames: number } | null = null): Promise<PictureMeasurement> {
+export async function measurePicture(
+  plan: CheckPlan,
+  gate: WorkGate,
+  onProgress: (framesDone: number) => void,
+  part: { firstFrame: number; frames: number } | null = null,
+): Promise<PictureMeasurement> {
   const { input, facts, treatment } = plan
   const decoder = await StreamDecoder.openBest({ kind: 'file', path: plan.outputPath }, AVMEDIA_TYPE_VIDEO)
   const likeness = new Likeness(treatment)
@@ -144,18 +180,24 @@ export async function measurePicture(plan: CheckPlan, gate: WorkGate, onProgress
     let [framesDecoded, treatedFrames] = [0, 0]
     let [firstTicks, lastTicks] = [0, 0]
     let interlaced = false
-    let shape: Pick<PictureCheckMeasurement['video'], 'width' | 'height' | 'pixelFormat' | 'colour' | 'pixelAspect'> | null = null
+    let shape: Pick<
+      PictureCheckMeasurement['video'],
+      'width' | 'height' | 'pixelFormat' | 'colour' | 'pixelAspect'
+    > | null = null
     for (;;) {
       await gate.turn()
-      const hasResult = (part === null || framesDecoded < part.frames) && await decoder.next(frame)
-      const hasReference = (part === null || treatedFrames < part.frames) && await treated.next(reference)
+      const hasResult = (part === null || framesDecoded < part.frames) && (await decoder.next(frame))
+      const hasReference = (part === null || treatedFrames < part.frames) && (await treated.next(reference))
       if (hasResult) {
         const ticks = Number(frame.pts)
         if (framesDecoded === 0) {
           firstTicks = ticks
           const aspect = frame.sampleAspectRatio.num > 0 ? frame.sampleAspectRatio : decoder.stream.sampleAspectRatio
           shape = {
-            width: frame.width, height: frame.height, pixelFormat: plainFormat(avGetPixFmtName(frame.format as never) ?? 'unknown'), colour: readColour(frame),
+            width: frame.width,
+            height: frame.height,
+            pixelFormat: plainFormat(avGetPixFmtName(frame.format as never) ?? 'unknown'),
+            colour: readColour(frame),
             pixelAspect: aspect.num > 0 ? { num: aspect.num, den: aspect.den } : { num: 1, den: 1 },
           }
           interlaced = frame.hasFlags(AV_FRAME_FLAG_INTERLACED)
@@ -165,22 +207,35 @@ export async function measurePicture(plan: CheckPlan, gate: WorkGate, onProgress
       }
       if (hasReference) treatedFrames++
       if (!hasResult && !hasReference) break
-      if (hasResult && hasReference && frame.width === reference.width && frame.height === reference.height) await likeness.add(framesDecoded - 1, frame, reference)
+      if (hasResult && hasReference && frame.width === reference.width && frame.height === reference.height)
+        await likeness.add(framesDecoded - 1, frame, reference)
       if (hasResult) frame.unref()
       if (hasReference) reference.unref()
       onProgress(Math.max(framesDecoded, treatedFrames))
     }
     if (!shape) throw new MediaError('The result holds no picture that can be decoded.')
     const { stream } = decoder
-    const rate = framesDecoded > 1 ? measuredRate(framesDecoded, (lastTicks - firstTicks) * toNumber(decoder.timeBase), treatment) : treatment.result.rate
+    const rate =
+      framesDecoded > 1
+        ? measuredRate(framesDecoded, (lastTicks - firstTicks) * toNumber(decoder.timeBase), treatment)
+        : treatment.result.rate
     return {
       video: {
-        codec: avGetCodecName(stream.codecpar.codecId) ?? 'unknown', profile: profileName(stream), level: describeLevel(avGetCodecName(stream.codecpar.codecId), stream.codecpar.level),
-        ...shape, frameRate: rate, interlaced, framesDecoded, decodeErrors: decoder.errors,
-        durationSeconds: (lastTicks - firstTicks) * toNumber(decoder.timeBase) + 1 / toNumber(rate), startTicks: firstTicks, timeBase: decoder.timeBase,
+        codec: avGetCodecName(stream.codecpar.codecId) ?? 'unknown',
+        profile: profileName(stream),
+        level: describeLevel(avGetCodecName(stream.codecpar.codecId), stream.codecpar.level),
+        ...shape,
+        frameRate: rate,
+        interlaced,
+        framesDecoded,
+        decodeErrors: decoder.errors,
+        durationSeconds: (lastTicks - firstTicks) * toNumber(decoder.timeBase) + 1 / toNumber(rate),
+        startTicks: firstTicks,
+        timeBase: decoder.timeBase,
       },
-      treatedFrames, sourceDecodeErrors: treated.errors,
-      ...await likeness.finish(),
+      treatedFrames,
+      sourceDecodeErrors: treated.errors,
+      ...(await likeness.finish()),
     }
   } finally {
     frame.free()
@@ -196,20 +251,26 @@ export async function measurePicture(plan: CheckPlan, gate: WorkGate, onProgress
  * @returns seconds for `part.frames` frames; the first one, with its seek, is left out and the others stand for it. A single frame has the seek in
  * @throws as `measurePicture` does
  */
-export async function timeCheck(plan: CheckPlan, gate: WorkGate, part: { firstFrame: number, frames: number }): Promise<number> {
+export async function timeCheck(
+  plan: CheckPlan,
+  gate: WorkGate,
+  part: { firstFrame: number; frames: number },
+): Promise<number> {
   const opened = performance.now()
   let begin = 0
-  await measurePicture(plan, gate, () => begin ||= performance.now(), part)
+  await measurePicture(plan, gate, () => (begin ||= performance.now()), part)
   const end = performance.now()
   return part.frames > 1 ? ((end - begin) / 1000) * (part.frames / (part.frames - 1)) : (end - opened) / 1000
 }
 
 /** Rate of a result from its frames' own times; the planned one when it agrees to within the rounding of the container's clock. */
-function measuredRate(frames: number, span: number, treatment: PictureTreatment): { num: number, den: number } {
+function measuredRate(frames: number, span: number, treatment: PictureTreatment): { num: number; den: number } {
   const planned = treatment.result.rate
   const measured = (frames - 1) / span
   const rounding = 0.002 / Math.max(span, 0.04)
-  return Math.abs(measured / toNumber(planned) - 1) <= rounding ? planned : { num: Math.round(measured * 1000), den: 1000 }
+  return Math.abs(measured / toNumber(planned) - 1) <= rounding
+    ? planned
+    : { num: Math.round(measured * 1000), den: 1000 }
 }
 
 /** Deprecated full-range names mean the same layout. */
@@ -225,7 +286,12 @@ function describeLevel(codec: string | null, level: number): string | null {
 }
 
 /** Decodes a whole sound track; its length is counted from `zeroSeconds`, the picture's start. */
-async function measureSound(input: MediaInput, streamIndex: number, gate: WorkGate, zeroSeconds: number): Promise<PictureCheckMeasurement['audio'][number]> {
+async function measureSound(
+  input: MediaInput,
+  streamIndex: number,
+  gate: WorkGate,
+  zeroSeconds: number,
+): Promise<PictureCheckMeasurement['audio'][number]> {
   const decoder = await openFrames(input, streamIndex, 1)
   const frame = new Frame()
   frame.alloc()
@@ -238,8 +304,11 @@ async function measureSound(input: MediaInput, streamIndex: number, gate: WorkGa
       frame.unref()
     }
     return {
-      codec: avGetCodecName(decoder.stream.codecpar.codecId) ?? 'unknown', channels: decoder.stream.codecpar.channels, sampleRate: decoder.stream.codecpar.sampleRate,
-      durationSeconds: Math.max(0, end - zeroSeconds), decodeErrors: decoder.errors,
+      codec: avGetCodecName(decoder.stream.codecpar.codecId) ?? 'unknown',
+      channels: decoder.stream.codecpar.channels,
+      sampleRate: decoder.stream.codecpar.sampleRate,
+      durationSeconds: Math.max(0, end - zeroSeconds),
+      decodeErrors: decoder.errors,
     }
   } finally {
     frame.free()

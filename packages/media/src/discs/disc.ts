@@ -1,7 +1,23 @@
 import { open, readdir, stat } from 'node:fs/promises'
 import path from 'node:path'
 import {
-  describeBytes, DiscProblem, isoFiles, isoVolumeName, isScrambled, mainTitle, packTicks, readDiscTables, sectorBytes, udfFiles, unitTimes, type Disc, type DiscTables, type DiscTitle, type ImageFile, type ReadBytes, type TitleCell,
+  describeBytes,
+  DiscProblem,
+  isoFiles,
+  isoVolumeName,
+  isScrambled,
+  mainTitle,
+  packTicks,
+  readDiscTables,
+  sectorBytes,
+  udfFiles,
+  unitTimes,
+  type Disc,
+  type DiscTables,
+  type DiscTitle,
+  type ImageFile,
+  type ReadBytes,
+  type TitleCell,
 } from '@hematine/core'
 import type { TitleInput } from '../ground/media-input.ts'
 
@@ -22,7 +38,11 @@ const sectorsTried = 240
 
 /** A disc folder or a disc image, opened: its tables are read, its pictures and sound are not. */
 export class OpenDisc {
-  private constructor(readonly name: string, private readonly files: Map<string, Extent[]>, private readonly tables: DiscTables) {}
+  private constructor(
+    readonly name: string,
+    private readonly files: Map<string, Extent[]>,
+    private readonly tables: DiscTables,
+  ) {}
 
   /**
    * @param target absolute path of a disc folder (VIDEO_TS itself, or what holds it) or of a disc image
@@ -30,7 +50,9 @@ export class OpenDisc {
    */
   static async open(target: string): Promise<OpenDisc> {
     const isFolder = (await stat(target)).isDirectory()
-    const { name, files } = isFolder ? { name: folderName(target), files: await folderFiles(target) } : await imageFiles(target)
+    const { name, files } = isFolder
+      ? { name: folderName(target), files: await folderFiles(target) }
+      : await imageFiles(target)
     const manager = await bytesOf(files, 'VIDEO_TS')
     if (!manager) throw new DiscProblem(`This is no video disc: its ${directoryName} holds no VIDEO_TS.IFO.`)
     const sets = new Map<number, Uint8Array>()
@@ -39,7 +61,11 @@ export class OpenDisc {
       const data = number ? await bytesOf(files, `VTS_${number}_0`) : null
       if (data) sets.set(Number(number), data)
     }
-    return new OpenDisc(name, files, readDiscTables(manager, number => sets.get(number) ?? null))
+    return new OpenDisc(
+      name,
+      files,
+      readDiscTables(manager, number => sets.get(number) ?? null),
+    )
   }
 
   /** What the disc holds; titles whose sectors are not all there, or scrambled, say so. */
@@ -63,7 +89,7 @@ export class OpenDisc {
   private async problemOf(title: number): Promise<string | null> {
     try {
       const pieces = this.extentsOf(title, this.tables.cellsOf(title, 1))
-      return await someScrambled(pieces.flat()) ? encrypted : null
+      return (await someScrambled(pieces.flat())) ? encrypted : null
     } catch (error) {
       if (error instanceof DiscProblem) return error.message
       throw error
@@ -81,7 +107,20 @@ export class OpenDisc {
     const extents = this.extentsOf(number, cells)
     if (await someScrambled(extents.flat())) throw new DiscProblem(encrypted)
     const { aspect, audio, subtitles, chapters } = title!
-    const input: TitleInput = { kind: 'title', disc: this.name, title: number, angle, parts: extents.flat(), cells: [], seconds: 0, aspect, audio, subtitles, chapters, unreadable: [] }
+    const input: TitleInput = {
+      kind: 'title',
+      disc: this.name,
+      title: number,
+      angle,
+      parts: extents.flat(),
+      cells: [],
+      seconds: 0,
+      aspect,
+      audio,
+      subtitles,
+      chapters,
+      unreadable: [],
+    }
     let [at, shift] = [0, 0]
     let due: number | null = null
     for (const [index, cell] of cells.entries()) {
@@ -97,7 +136,7 @@ export class OpenDisc {
     return input
   }
 
-  private async unitAt(title: number, sector: number): Promise<{ start: number, end: number } | null> {
+  private async unitAt(title: number, sector: number): Promise<{ start: number; end: number } | null> {
     const [extent] = this.locate(title, sector, sector)
     return extent ? unitTimes(await readAt(extent.path, extent.at, sectorBytes)) : null
   }
@@ -122,13 +161,16 @@ export class OpenDisc {
     }
     const held = found.reduce((sum, extent) => sum + extent.bytes, 0)
     if (held < to - from) {
-      throw new DiscProblem(`Title ${title} is not all there: it needs ${describeBytes(to)} of the files VTS_${set}_1.VOB and following, which hold ${describeBytes(begin)}. Read the disc again to its end.`)
+      throw new DiscProblem(
+        `Title ${title} is not all there: it needs ${describeBytes(to)} of the files VTS_${set}_1.VOB and following, which hold ${describeBytes(begin)}. Read the disc again to its end.`,
+      )
     }
     return found
   }
 }
 
-const encrypted = 'The title is encrypted (its packs are scrambled). Hematine does not work around copy protection; ask for a disc or files without it.'
+const encrypted =
+  'The title is encrypted (its packs are scrambled). Hematine does not work around copy protection; ask for a disc or files without it.'
 
 function folderName(target: string): string {
   return path.basename(path.basename(target).toUpperCase() === directoryName ? path.dirname(target) : target)
@@ -137,9 +179,14 @@ function folderName(target: string): string {
 /** Files of a disc folder, by their names in capitals; some systems write them small. */
 async function folderFiles(target: string): Promise<Map<string, Extent[]>> {
   const entries = await readdir(target)
-  const inner = path.basename(target).toUpperCase() === directoryName ? target : path.join(target, entries.find(name => name.toUpperCase() === directoryName) ?? directoryName)
+  const inner =
+    path.basename(target).toUpperCase() === directoryName
+      ? target
+      : path.join(target, entries.find(name => name.toUpperCase() === directoryName) ?? directoryName)
   const files = new Map<string, Extent[]>()
-  const names = await readdir(inner).catch(() => { throw new DiscProblem(`This is no video disc: it holds no directory ${directoryName}.`) })
+  const names = await readdir(inner).catch(() => {
+    throw new DiscProblem(`This is no video disc: it holds no directory ${directoryName}.`)
+  })
   for (const name of names) {
     const file = path.join(inner, name)
     files.set(name.toUpperCase(), [{ path: file, at: 0, bytes: (await stat(file)).size }])
@@ -148,18 +195,31 @@ async function folderFiles(target: string): Promise<Map<string, Extent[]>> {
 }
 
 /** Files of a disc image, by UDF where it has it, otherwise by ISO 9660; what lies behind the end of the image is left out. */
-async function imageFiles(target: string): Promise<{ name: string, files: Map<string, Extent[]> }> {
+async function imageFiles(target: string): Promise<{ name: string; files: Map<string, Extent[]> }> {
   const { size } = await stat(target)
   const read: ReadBytes = (at, length) => readAt(target, at, length)
-  const found = await eitherOf(() => udfFiles(read, directoryName), () => isoFiles(read, directoryName))
-  if (!found) throw new DiscProblem(`This is no image of a video disc: it holds no ISO 9660 or UDF file system with a directory ${directoryName}.`)
+  const found = await eitherOf(
+    () => udfFiles(read, directoryName),
+    () => isoFiles(read, directoryName),
+  )
+  if (!found)
+    throw new DiscProblem(
+      `This is no image of a video disc: it holds no ISO 9660 or UDF file system with a directory ${directoryName}.`,
+    )
   const name = await isoVolumeName(read).catch(() => null)
-  const held = (extent: ImageFile['extents'][number]) => ({ path: target, at: extent.at, bytes: Math.max(0, Math.min(extent.bytes, size - extent.at)) })
+  const held = (extent: ImageFile['extents'][number]) => ({
+    path: target,
+    at: extent.at,
+    bytes: Math.max(0, Math.min(extent.bytes, size - extent.at)),
+  })
   return { name: name ?? path.basename(target), files: new Map(found.map(file => [file.name, file.extents.map(held)])) }
 }
 
 /** The first of two file systems that can be read; what is wrong with the first is told when there is no second. */
-async function eitherOf(first: () => Promise<ImageFile[] | null>, second: () => Promise<ImageFile[] | null>): Promise<ImageFile[] | null> {
+async function eitherOf(
+  first: () => Promise<ImageFile[] | null>,
+  second: () => Promise<ImageFile[] | null>,
+): Promise<ImageFile[] | null> {
   let problem: unknown = null
   for (const attempt of [first, second]) {
     try {
@@ -185,7 +245,10 @@ async function bytesOf(files: ReadonlyMap<string, Extent[]>, name: string): Prom
     if (!extents) continue
     const parts: Uint8Array[] = []
     for (const extent of extents) {
-      if (extent.bytes > mostTableBytes) throw new DiscProblem(`${name}.${ending} is damaged: it claims ${describeBytes(extent.bytes)}. Read the disc again.`)
+      if (extent.bytes > mostTableBytes)
+        throw new DiscProblem(
+          `${name}.${ending} is damaged: it claims ${describeBytes(extent.bytes)}. Read the disc again.`,
+        )
       parts.push(await readAt(extent.path, extent.at, extent.bytes))
     }
     const version = Buffer.concat(parts)
@@ -235,6 +298,10 @@ async function someScrambled(extents: readonly Extent[]): Promise<boolean> {
 
 /** Whether a directory is a disc folder: VIDEO_TS itself, or one that holds it. */
 export async function isDiscFolder(directory: string): Promise<boolean> {
-  const inner = path.basename(directory).toUpperCase() === directoryName ? directory : path.join(directory, directoryName)
-  return stat(path.join(inner, 'VIDEO_TS.IFO')).then(facts => facts.isFile(), () => false)
+  const inner =
+    path.basename(directory).toUpperCase() === directoryName ? directory : path.join(directory, directoryName)
+  return stat(path.join(inner, 'VIDEO_TS.IFO')).then(
+    facts => facts.isFile(),
+    () => false,
+  )
 }

@@ -19,9 +19,17 @@ const givingUpMilliseconds = 150
 
 /** A stand-in for a disc drive: its disc is an image, read at a drive's pace; it fails at the sectors it was told to. */
 export class StandInDrive implements Drive {
-  private constructor(private readonly file: FileHandle, readonly sectors: number, private readonly speed: number, private readonly badSectors: readonly SectorRange[]) {}
+  private constructor(
+    private readonly file: FileHandle,
+    readonly sectors: number,
+    private readonly speed: number,
+    private readonly badSectors: readonly SectorRange[],
+  ) {}
 
-  static async open(image: string, { speed, badSectors }: { speed: number, badSectors: readonly SectorRange[] }): Promise<StandInDrive> {
+  static async open(
+    image: string,
+    { speed, badSectors }: { speed: number; badSectors: readonly SectorRange[] },
+  ): Promise<StandInDrive> {
     const file = await open(image, 'r')
     return new StandInDrive(file, Math.ceil((await file.stat()).size / sectorBytes), speed, badSectors)
   }
@@ -63,7 +71,12 @@ const tellEveryMilliseconds = 700
  * @param done sectors that an earlier try wrote, and which of them it could not read
  * @returns the unreadable sectors, or null when it was ended
  */
-export async function copyDisc(drive: Drive, target: string, done: { sectors: number, unreadable: readonly SectorRange[] }, progress: CopyProgress): Promise<SectorRange[] | null> {
+export async function copyDisc(
+  drive: Drive,
+  target: string,
+  done: { sectors: number; unreadable: readonly SectorRange[] },
+  progress: CopyProgress,
+): Promise<SectorRange[] | null> {
   const unreadable = done.unreadable.map(range => ({ ...range }))
   const file = await open(target, done.sectors > 0 ? 'r+' : 'w')
   try {
@@ -80,7 +93,7 @@ export async function copyDisc(drive: Drive, target: string, done: { sectors: nu
       await file.write(data, 0, data.length, sector * sectorBytes)
       sector += count
       if (performance.now() - told < tellEveryMilliseconds && sector < drive.sectors) continue
-      if (!await tell()) return null
+      if (!(await tell())) return null
       told = performance.now()
     }
     return unreadable

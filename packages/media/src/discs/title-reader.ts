@@ -26,7 +26,13 @@ export class TitleReader {
       at += part.bytes
     }
     this.bytes = at
-    this.io.allocContextWithCallbacks(bufferBytes, 0, size => this.next(size), null, (offset, whence) => this.seek(Number(offset), whence))
+    this.io.allocContextWithCallbacks(
+      bufferBytes,
+      0,
+      size => this.next(size),
+      null,
+      (offset, whence) => this.seek(Number(offset), whence),
+    )
   }
 
   private async next(size: number): Promise<Buffer | number> {
@@ -43,7 +49,8 @@ export class TitleReader {
 
   private seek(offset: number, whence: number): bigint | number {
     if (whence === AVSEEK_SIZE) return BigInt(this.bytes)
-    this.position = whence === AVSEEK_CUR ? this.position + offset : whence === AVSEEK_END ? this.bytes + offset : offset
+    this.position =
+      whence === AVSEEK_CUR ? this.position + offset : whence === AVSEEK_END ? this.bytes + offset : offset
     return BigInt(this.position)
   }
 
@@ -58,7 +65,9 @@ export class TitleReader {
     const buffer = Buffer.alloc(last - first)
     const { bytesRead } = await (await this.file(part.path)).read(buffer, 0, buffer.length, part.at + first)
     const shift = this.shiftAt(at)
-    if (shift !== 0) for (let sector = 0; sector < bytesRead; sector += sectorBytes) shiftTimes(buffer.subarray(sector, Math.min(sector + sectorBytes, bytesRead)), shift)
+    if (shift !== 0)
+      for (let sector = 0; sector < bytesRead; sector += sectorBytes)
+        shiftTimes(buffer.subarray(sector, Math.min(sector + sectorBytes, bytesRead)), shift)
     return buffer.subarray(inPart - first, Math.min(inPart - first + size, bytesRead))
   }
 
@@ -97,14 +106,22 @@ function lastNotAfter(ascending: readonly number[], value: number): number {
  * Stretches of a title whose bytes could not be read from the disc, by their place in its cells; neighbours closer than a second are one.
  * @returns seconds from the title's beginning, ascending
  */
-export function unreadableStretches({ parts, cells, seconds, unreadable }: TitleInput): { from: number, to: number, sectors: number }[] {
+export function unreadableStretches({
+  parts,
+  cells,
+  seconds,
+  unreadable,
+}: TitleInput): { from: number; to: number; sectors: number }[] {
   const bytes = parts.reduce((sum, part) => sum + part.bytes, 0)
   const timeAt = (at: number) => {
-    const index = lastNotAfter(cells.map(cell => cell.at), at)
+    const index = lastNotAfter(
+      cells.map(cell => cell.at),
+      at,
+    )
     const [cell, next] = [cells[index]!, cells[index + 1] ?? { at: bytes, seconds }]
     return cell.seconds + ((at - cell.at) / (next.at - cell.at)) * (next.seconds - cell.seconds)
   }
-  const stretches: { from: number, to: number, sectors: number }[] = []
+  const stretches: { from: number; to: number; sectors: number }[] = []
   let begin = 0
   for (const part of parts) {
     for (const run of unreadable.filter(run => run.path === part.path)) {

@@ -1,14 +1,44 @@
-import { h264Levels, keyframeDistance, type AudioCodec, type AudioFacts, type DeliverySpec, type PictureSpec, type PictureTreatment, type VideoCodec } from '@hematine/core'
 import {
-  AV_CODEC_FLAG_GLOBAL_HEADER, AV_CODEC_FLAG_INTERLACED_DCT, AV_CODEC_FLAG_INTERLACED_ME, AV_PICTURE_TYPE_NONE, type AVColorPrimaries, type AVColorSpace, type AVColorTransferCharacteristic,
+  h264Levels,
+  keyframeDistance,
+  type AudioCodec,
+  type AudioFacts,
+  type DeliverySpec,
+  type PictureSpec,
+  type PictureTreatment,
+  type VideoCodec,
+} from '@hematine/core'
+import {
+  AV_CODEC_FLAG_GLOBAL_HEADER,
+  AV_CODEC_FLAG_INTERLACED_DCT,
+  AV_CODEC_FLAG_INTERLACED_ME,
+  AV_PICTURE_TYPE_NONE,
+  type AVColorPrimaries,
+  type AVColorSpace,
+  type AVColorTransferCharacteristic,
 } from 'node-av/constants'
 import * as constants from 'node-av/constants'
-import { avChannelLayoutDefault, avGetPixFmtFromName, avGetSampleFmtFromName, Codec, CodecContext, Packet, Rational, type Frame } from 'node-av/lib'
+import {
+  avChannelLayoutDefault,
+  avGetPixFmtFromName,
+  avGetSampleFmtFromName,
+  Codec,
+  CodecContext,
+  Packet,
+  Rational,
+  type Frame,
+} from 'node-av/lib'
 import { colourNumbers } from '../ground/colour-numbers.ts'
 import { ensure, isAgain, isEnd, MediaError } from '../ground/libav.ts'
 import { deliveredChannels, deliveredLayout, deliveredRate, type SoundShape } from '../sound/sound-treatment.ts'
 
-const videoEncoders: Record<VideoCodec, string> = { h264: 'libx264', hevc: 'libx265', av1: 'libsvtav1', prores: 'prores_ks', ffv1: 'ffv1' }
+const videoEncoders: Record<VideoCodec, string> = {
+  h264: 'libx264',
+  hevc: 'libx265',
+  av1: 'libsvtav1',
+  prores: 'prores_ks',
+  ffv1: 'ffv1',
+}
 const audioEncoders: Record<AudioCodec, string> = { aac: 'aac', opus: 'libopus', pcm_s24le: 'pcm_s24le', flac: 'flac' }
 const audioFormats: Record<AudioCodec, string> = { aac: 'fltp', opus: 'flt', pcm_s24le: 's32', flac: 's32' }
 
@@ -21,15 +51,26 @@ function ffv1Slices(width: number, height: number): string {
 }
 
 /** Encoder settings as name and value. Names of the encoders' own options. */
-function videoOptions(spec: PictureSpec, { width, height }: { width: number, height: number }): Record<string, string> {
+function videoOptions(spec: PictureSpec, { width, height }: { width: number; height: number }): Record<string, string> {
   const { codec, rateControl, effort, level, profile } = spec.video
-  const quality: Record<string, string> = rateControl.kind === 'constant quality' ? { crf: String(rateControl.value) } : {}
+  const quality: Record<string, string> =
+    rateControl.kind === 'constant quality' ? { crf: String(rateControl.value) } : {}
   switch (codec) {
-    case 'h264': return { preset: effort ?? 'medium', ...quality, ...(profile ? { profile } : {}), ...(level ? { level } : {}) }
-    case 'hevc': return { preset: effort ?? 'medium', ...quality, ...(profile ? { profile } : {}), 'x265-params': 'log-level=none' }
-    case 'av1': return { preset: effort ?? '8', ...quality }
-    case 'prores': return { profile: { 'proxy': '0', 'lt': '1', '422': '2', 'hq': '3' }[profile ?? '422'] ?? '2', vendor: 'apl0' }
-    case 'ffv1': return { level: '3', slicecrc: '1', slices: ffv1Slices(width, height), coder: 'range_tab', context: '0' }
+    case 'h264':
+      return { preset: effort ?? 'medium', ...quality, ...(profile ? { profile } : {}), ...(level ? { level } : {}) }
+    case 'hevc':
+      return {
+        preset: effort ?? 'medium',
+        ...quality,
+        ...(profile ? { profile } : {}),
+        'x265-params': 'log-level=none',
+      }
+    case 'av1':
+      return { preset: effort ?? '8', ...quality }
+    case 'prores':
+      return { profile: { proxy: '0', lt: '1', '422': '2', hq: '3' }[profile ?? '422'] ?? '2', vendor: 'apl0' }
+    case 'ffv1':
+      return { level: '3', slicecrc: '1', slices: ffv1Slices(width, height), coder: 'range_tab', context: '0' }
   }
 }
 
@@ -42,7 +83,12 @@ export class Encoder {
   }
 
   /** @throws MediaError when the encoder does not take the settings */
-  static async video(spec: PictureSpec, treatment: PictureTreatment, globalHeader: boolean, threads = 0): Promise<Encoder> {
+  static async video(
+    spec: PictureSpec,
+    treatment: PictureTreatment,
+    globalHeader: boolean,
+    threads = 0,
+  ): Promise<Encoder> {
     const { result } = treatment
     const codec = Codec.findEncoderByName(videoEncoders[spec.video.codec] as never)
     if (!codec) throw new MediaError(`No encoder for ${spec.video.codec} is built in.`)
@@ -62,7 +108,10 @@ export class Encoder {
     context.threadCount = threads
     if (result.scan !== 'progressive') {
       context.setFlags(AV_CODEC_FLAG_INTERLACED_DCT, AV_CODEC_FLAG_INTERLACED_ME)
-      ensure(context.setOption('field_order', result.scan === 'top field first' ? 'tt' : 'bb'), 'The encoder does not take the field order')
+      ensure(
+        context.setOption('field_order', result.scan === 'top field first' ? 'tt' : 'bb'),
+        'The encoder does not take the field order',
+      )
     } else {
       ensure(context.setOption('field_order', 'progressive'), 'The encoder does not take the field order')
     }
@@ -73,8 +122,12 @@ export class Encoder {
       context.rcMaxRate = BigInt(limits.kilobitsPerSecond * 1000)
       context.rcBufferSize = limits.kilobitsPerSecond * 1250
     }
-    for (const [name, value] of Object.entries(videoOptions(spec, result.frame))) ensure(context.setOption(name, value), `The encoder does not take ${name}=${value}`)
-    ensure(await context.open2(codec, null), `The ${spec.video.codec} encoder cannot be opened for ${result.frame.width}x${result.frame.height} ${result.pixelFormat}`)
+    for (const [name, value] of Object.entries(videoOptions(spec, result.frame)))
+      ensure(context.setOption(name, value), `The encoder does not take ${name}=${value}`)
+    ensure(
+      await context.open2(codec, null),
+      `The ${spec.video.codec} encoder cannot be opened for ${result.frame.width}x${result.frame.height} ${result.pixelFormat}`,
+    )
     return new Encoder(context)
   }
 
@@ -90,16 +143,25 @@ export class Encoder {
     context.sampleRate = sampleRate
     context.channelLayout = avChannelLayoutDefault(channels)
     context.timeBase = new Rational(1, sampleRate)
-    if (spec.audio.bitsPerSecondPerChannel !== null) context.bitRate = BigInt(spec.audio.bitsPerSecondPerChannel * channels)
+    if (spec.audio.bitsPerSecondPerChannel !== null)
+      context.bitRate = BigInt(spec.audio.bitsPerSecondPerChannel * channels)
     if (spec.audio.codec === 'flac') context.bitsPerRawSample = 24
     if (globalHeader) context.setFlags(AV_CODEC_FLAG_GLOBAL_HEADER)
-    ensure(await context.open2(codec, null), `The ${spec.audio.codec} encoder cannot be opened for ${channels} channels`)
+    ensure(
+      await context.open2(codec, null),
+      `The ${spec.audio.codec} encoder cannot be opened for ${channels} channels`,
+    )
     return new Encoder(context)
   }
 
   /** Shape in which this sound encoder wants the frames of its track. */
   soundShape(spec: DeliverySpec, track: AudioFacts): SoundShape {
-    return { sampleFormat: audioFormats[spec.audio.codec], sampleRate: deliveredRate(track, spec), layout: deliveredLayout(track, spec), frameSize: this.context.frameSize }
+    return {
+      sampleFormat: audioFormats[spec.audio.codec],
+      sampleRate: deliveredRate(track, spec),
+      layout: deliveredLayout(track, spec),
+      frameSize: this.context.frameSize,
+    }
   }
 
   /** Encodes a frame (null ends the stream) and hands each finished packet to `take`, which must not keep it. */

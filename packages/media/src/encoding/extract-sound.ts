@@ -18,7 +18,7 @@ export interface SoundPlan {
   spec: DeliverySpec
   outputPath: string
   /** A piece of the result; the whole unless said. */
-  stretch?: { startSeconds: number, seconds: number }
+  stretch?: { startSeconds: number; seconds: number }
 }
 
 export interface SoundProgress {
@@ -44,7 +44,11 @@ const turnSeconds = 0.5
  * Writes every track of `facts`, treated, into `outputPath`.
  * @throws MediaError when there is no sound; whatever `gate.turn` rejects with, when stopped. The unfinished file is the caller's to remove.
  */
-export async function extractSound({ input, facts, treatment, spec, outputPath, stretch }: SoundPlan, gate: WorkGate, onProgress: (progress: SoundProgress) => void): Promise<ExtractedSound> {
+export async function extractSound(
+  { input, facts, treatment, spec, outputPath, stretch }: SoundPlan,
+  gate: WorkGate,
+  onProgress: (progress: SoundProgress) => void,
+): Promise<ExtractedSound> {
   if (facts.audio.length === 0) throw new MediaError('The source has no sound.')
   const opened = performance.now()
   const zero = await soundAloneZero(input, facts, treatment)
@@ -52,15 +56,20 @@ export async function extractSound({ input, facts, treatment, spec, outputPath, 
   const made: ExtractedSound = { seconds: 0, bytes: 0, packets: 0, openSeconds: 0, workSeconds: 0 }
   const output = OutputFile.create(outputPath, spec.container)
   const tracks: SoundTrack[] = []
-  const written = { write: (packet: Parameters<OutputFile['write']>[0], index: number) => {
-    made.bytes += packet.size
-    made.packets++
-    return output.write(packet, index)
-  } }
+  const written = {
+    write: (packet: Parameters<OutputFile['write']>[0], index: number) => {
+      made.bytes += packet.size
+      made.packets++
+      return output.write(packet, index)
+    },
+  }
   try {
     for (const track of facts.audio) {
       const encoder = await Encoder.audio(spec, track, wantsGlobalHeader)
-      const sound = await TreatedSound.open(input, track, encoder.soundShape(spec, track), zero, { startSeconds: stretch?.startSeconds ?? 0, treatment })
+      const sound = await TreatedSound.open(input, track, encoder.soundShape(spec, track), zero, {
+        startSeconds: stretch?.startSeconds ?? 0,
+        treatment,
+      })
       const frame = new Frame()
       frame.alloc()
       tracks.push({ sound, encoder, streamIndex: output.addStream(encoder, track), frame, seconds: 0, ended: false })
@@ -73,7 +82,8 @@ export async function extractSound({ input, facts, treatment, spec, outputPath, 
       made.seconds = Math.max(...tracks.map(track => track.seconds))
       onProgress({ seconds: made.seconds, bytesWritten: output.bytesWritten })
     }
-    if (made.seconds === 0) throw new MediaError('There is no sound here: the source is damaged, or the place is after its end.')
+    if (made.seconds === 0)
+      throw new MediaError('There is no sound here: the source is damaged, or the place is after its end.')
     for (const track of tracks) await track.encoder.encode(null, packet => written.write(packet, track.streamIndex))
     const bytesWritten = output.bytesWritten
     await output.finish()

@@ -3,20 +3,37 @@ import { FormatContext, OutputFormat, Rational, type Packet, type Stream } from 
 import type { Encoder } from './encoder.ts'
 import { ensure, MediaError, options } from '../ground/libav.ts'
 
-const muxers: Record<Container, string> = { mp4: 'mp4', mov: 'mov', mkv: 'matroska', webm: 'webm', wav: 'wav', flac: 'flac', m4a: 'ipod', mka: 'matroska' }
+const muxers: Record<Container, string> = {
+  mp4: 'mp4',
+  mov: 'mov',
+  mkv: 'matroska',
+  webm: 'webm',
+  wav: 'wav',
+  flac: 'flac',
+  m4a: 'ipod',
+  mka: 'matroska',
+}
 
 /** WAV counts its bytes in 32 bits; above 4 GB it goes on as RF64 (EBU Tech 3306). */
-const settings: Partial<Record<Container, Record<string, string>>> = { mp4: { movflags: '+faststart' }, mov: { movflags: '+faststart' }, m4a: { movflags: '+faststart' }, wav: { rf64: 'auto' } }
+const settings: Partial<Record<Container, Record<string, string>>> = {
+  mp4: { movflags: '+faststart' },
+  mov: { movflags: '+faststart' },
+  m4a: { movflags: '+faststart' },
+  wav: { rf64: 'auto' },
+}
 
 /** Whether a container keeps codec headers apart from the packets; all do that have any. */
 export const wantsGlobalHeader = true
 
 /** A container file being written. */
 export class OutputFile {
-  private readonly streams: { stream: Stream, encoder: Encoder }[] = []
+  private readonly streams: { stream: Stream; encoder: Encoder }[] = []
   private opened = false
 
-  private constructor(private readonly context: FormatContext, private readonly container: Container) {}
+  private constructor(
+    private readonly context: FormatContext,
+    private readonly container: Container,
+  ) {}
 
   /** @param path temporary name; an existing file there is a failure of the caller */
   static create(path: string, container: Container): OutputFile {
@@ -30,7 +47,15 @@ export class OutputFile {
   }
 
   /** Adds a stream fed by an opened encoder. @returns its index */
-  addStream(encoder: Encoder, facts: { language?: string | null, title?: string | null, pixelAspect?: { num: number, den: number }, rate?: { num: number, den: number } } = {}): number {
+  addStream(
+    encoder: Encoder,
+    facts: {
+      language?: string | null
+      title?: string | null
+      pixelAspect?: { num: number; den: number }
+      rate?: { num: number; den: number }
+    } = {},
+  ): number {
     const stream = this.context.newStream(null)
     ensure(encoder.context.parametersFromContext(stream.codecpar), 'The stream cannot be set up')
     stream.timeBase = encoder.context.timeBase

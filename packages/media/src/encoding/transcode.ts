@@ -18,7 +18,7 @@ export interface TranscodePlan {
   spec: PictureSpec
   outputPath: string
   /** A piece of the result, in its frames; the whole unless said. */
-  stretch?: { firstFrame: number, frames: number }
+  stretch?: { firstFrame: number; frames: number }
   /** Whether the time of each step is to be told apart. */
   apart?: boolean
   /** Sees each treated frame before it is encoded, with its number; one that keeps it keeps a reference of its own. */
@@ -64,12 +64,12 @@ export async function produceFrames(picture: TreatedPicture, queue: BoundedQueue
     for (;;) {
       const frame = new Frame()
       frame.alloc()
-      if (!await picture.next(frame)) {
+      if (!(await picture.next(frame))) {
         frame.free()
         queue.end()
         return
       }
-      if (!await queue.put(frame)) {
+      if (!(await queue.put(frame))) {
         frame.free()
         return
       }
@@ -83,7 +83,11 @@ export async function produceFrames(picture: TreatedPicture, queue: BoundedQueue
  * Runs a job's encode: whole picture and every sound track, interleaved, into `outputPath`.
  * @throws MediaError; whatever `gate.turn` rejects with, when stopped. The unfinished file is the caller's to remove.
  */
-export async function transcode(plan: TranscodePlan, gate: WorkGate, onProgress: (progress: TranscodeProgress) => void): Promise<TranscodeResult> {
+export async function transcode(
+  plan: TranscodePlan,
+  gate: WorkGate,
+  onProgress: (progress: TranscodeProgress) => void,
+): Promise<TranscodeResult> {
   const { input, facts, treatment, spec } = plan
   const video = facts.video
   if (!video) throw new MediaError('The source has no picture.')
@@ -101,13 +105,26 @@ export async function transcode(plan: TranscodePlan, gate: WorkGate, onProgress:
   try {
     picture = await TreatedPicture.open(input, video, treatment, { firstFrame, apart: plan.apart })
     encoder = await Encoder.video(spec, treatment, wantsGlobalHeader)
-    const pictureStream = output.addStream(encoder, { pixelAspect: treatment.result.frame.pixelAspect, rate: treatment.result.rate })
+    const pictureStream = output.addStream(encoder, {
+      pixelAspect: treatment.result.frame.pixelAspect,
+      rate: treatment.result.rate,
+    })
     for (const track of facts.audio) {
       const soundEncoder = await Encoder.audio(spec, track, wantsGlobalHeader)
-      const sound = await TreatedSound.open(input, track, soundEncoder.soundShape(spec, track), zeroSeconds, { startSeconds: firstFrame / rate, treatment })
+      const sound = await TreatedSound.open(input, track, soundEncoder.soundShape(spec, track), zeroSeconds, {
+        startSeconds: firstFrame / rate,
+        treatment,
+      })
       const frame = new Frame()
       frame.alloc()
-      tracks.push({ sound, encoder: soundEncoder, streamIndex: output.addStream(soundEncoder, track), frame, seconds: 0, ended: false })
+      tracks.push({
+        sound,
+        encoder: soundEncoder,
+        streamIndex: output.addStream(soundEncoder, track),
+        frame,
+        seconds: 0,
+        ended: false,
+      })
     }
     await output.begin()
 
@@ -131,7 +148,8 @@ export async function transcode(plan: TranscodePlan, gate: WorkGate, onProgress:
       for (const track of tracks) await writeSoundUntil(track, frames / rate, output)
       onProgress({ framesDone: frames, bytesWritten: output.bytesWritten })
     }
-    if (frames === 0) throw new MediaError('The source gave no picture at all: it is damaged or cut short right at its start.')
+    if (frames === 0)
+      throw new MediaError('The source gave no picture at all: it is damaged or cut short right at its start.')
     await encoder.encode(null, packet => output.write(packet, pictureStream))
     for (const track of tracks) {
       await writeSoundUntil(track, plan.stretch ? frames / rate : Number.POSITIVE_INFINITY, output, gate)
@@ -140,7 +158,14 @@ export async function transcode(plan: TranscodePlan, gate: WorkGate, onProgress:
     const bytesWritten = output.bytesWritten
     await output.finish()
     onProgress({ framesDone: frames, bytesWritten })
-    return { frames, stepSeconds: picture.stepSeconds, encodeSeconds, seconds: (performance.now() - begun) / 1000, untilFirstFrame: (begun - opened) / 1000, devices: picture.devices }
+    return {
+      frames,
+      stepSeconds: picture.stepSeconds,
+      encodeSeconds,
+      seconds: (performance.now() - begun) / 1000,
+      untilFirstFrame: (begun - opened) / 1000,
+      devices: picture.devices,
+    }
   } finally {
     queue.end()
     await producing
@@ -157,7 +182,12 @@ export async function transcode(plan: TranscodePlan, gate: WorkGate, onProgress:
 }
 
 /** Writes a sound track up to a time, so that the file is interleaved and the writer need not hold much back. */
-export async function writeSoundUntil(track: SoundTrack, seconds: number, output: Pick<OutputFile, 'write'>, gate?: WorkGate): Promise<void> {
+export async function writeSoundUntil(
+  track: SoundTrack,
+  seconds: number,
+  output: Pick<OutputFile, 'write'>,
+  gate?: WorkGate,
+): Promise<void> {
   while (!track.ended && track.seconds < seconds) {
     await gate?.turn()
     if (await track.sound.next(track.frame)) {

@@ -2,15 +2,20 @@ import { describePixelFormat, type Plane, type Samples } from '@hematine/core'
 import { avGetPixFmtName, type Frame } from 'node-av/lib'
 
 /** Formats of separate planes, which samples can be repaired in; others are brought into the nearest. */
-export const planarFormats = 'yuv420p|yuv422p|yuv444p|yuv411p|yuv440p|yuv420p10le|yuv422p10le|yuv444p10le|yuv420p12le|yuv422p12le|yuv444p12le|yuv444p16le|gbrp|gbrp10le|gbrp12le|gbrp16le|gray|gray10le|gray16le'
+export const planarFormats =
+  'yuv420p|yuv422p|yuv444p|yuv411p|yuv440p|yuv420p10le|yuv422p10le|yuv444p10le|yuv420p12le|yuv422p12le|yuv444p12le|yuv444p16le|gbrp|gbrp10le|gbrp12le|gbrp16le|gray|gray10le|gray16le'
 
 /** The planes of a frame of separate planes, or the first ones: copies of their samples. */
-export function readPlanes(frame: Frame, most = 3): { planes: Samples[], bitDepth: number } {
+export function readPlanes(frame: Frame, most = 3): { planes: Samples[]; bitDepth: number } {
   const name = avGetPixFmtName(frame.format as never) ?? ''
   const { bitDepth, chroma, isRgb } = describePixelFormat(name)
-  const [across, down] = isRgb || chroma === 'grey' ? [1, 1] : [{ '4:2:0': 2, '4:2:2': 2, '4:1:1': 4 }[chroma] ?? 1, { '4:2:0': 2, '4:4:0': 2 }[chroma] ?? 1]
+  const [across, down] =
+    isRgb || chroma === 'grey'
+      ? [1, 1]
+      : [{ '4:2:0': 2, '4:2:2': 2, '4:1:1': 4 }[chroma] ?? 1, { '4:2:0': 2, '4:4:0': 2 }[chroma] ?? 1]
   const planes = (chroma === 'grey' ? [0] : [0, 1, 2]).slice(0, most).map(index => {
-    const [width, height] = index === 0 ? [frame.width, frame.height] : [Math.ceil(frame.width / across), Math.ceil(frame.height / down)]
+    const [width, height] =
+      index === 0 ? [frame.width, frame.height] : [Math.ceil(frame.width / across), Math.ceil(frame.height / down)]
     const [rows, stride] = [frame.data![index]!, frame.linesize[index]!]
     const data = bitDepth > 8 ? new Uint16Array(width * height) : new Uint8Array(width * height)
     const line = width * data.BYTES_PER_ELEMENT
@@ -33,5 +38,10 @@ export function writePlanes(frame: Frame, planes: readonly Samples[]): void {
 
 /** A plane of 8 bits, for looking at motion. */
 export function eightBits({ data, width, height }: Samples, scale: number): Plane {
-  return { data: data instanceof Uint8Array ? data : Uint8Array.from(data, value => value / scale), width, height, stride: width }
+  return {
+    data: data instanceof Uint8Array ? data : Uint8Array.from(data, value => value / scale),
+    width,
+    height,
+    stride: width,
+  }
 }

@@ -6,9 +6,9 @@ export interface VideoPad {
   width: number
   height: number
   format: AVPixelFormat
-  timeBase: { num: number, den: number }
-  frameRate: { num: number, den: number }
-  pixelAspect: { num: number, den: number }
+  timeBase: { num: number; den: number }
+  frameRate: { num: number; den: number }
+  pixelAspect: { num: number; den: number }
   colorRange?: number
   colorSpace?: number
 }
@@ -17,23 +17,44 @@ export interface AudioPad {
   format: number
   sampleRate: number
   channelMask: bigint
-  timeBase: { num: number, den: number }
+  timeBase: { num: number; den: number }
 }
 
 /** The pad for frames like this one; square pixels unless said. */
-export function videoPadOf(frame: Frame, rest: Pick<VideoPad, 'timeBase' | 'frameRate'> & Partial<Pick<VideoPad, 'pixelAspect'>>): VideoPad {
-  return { width: frame.width, height: frame.height, format: frame.format as never, colorRange: frame.colorRange, colorSpace: frame.colorSpace, pixelAspect: { num: 1, den: 1 }, ...rest }
+export function videoPadOf(
+  frame: Frame,
+  rest: Pick<VideoPad, 'timeBase' | 'frameRate'> & Partial<Pick<VideoPad, 'pixelAspect'>>,
+): VideoPad {
+  return {
+    width: frame.width,
+    height: frame.height,
+    format: frame.format as never,
+    colorRange: frame.colorRange,
+    colorSpace: frame.colorSpace,
+    pixelAspect: { num: 1, den: 1 },
+    ...rest,
+  }
 }
 
 /** The pad for sound like this frame's. Sound without a stated layout is taken in the order of the channels' number. */
 export function audioPadOf(frame: Frame, timeBase: AudioPad['timeBase']): AudioPad {
   const { nbChannels, mask } = frame.channelLayout
-  return { format: frame.format, sampleRate: frame.sampleRate, channelMask: mask || (nbChannels === 1 ? 4n : nbChannels === 2 ? 3n : (1n << BigInt(nbChannels)) - 1n), timeBase }
+  return {
+    format: frame.format,
+    sampleRate: frame.sampleRate,
+    channelMask: mask || (nbChannels === 1 ? 4n : nbChannels === 2 ? 3n : (1n << BigInt(nbChannels)) - 1n),
+    timeBase,
+  }
 }
 
 /** The binding's parameter call refuses sound, so its shape is given as the filter's own options. */
 function soundSettings(pad: AudioPad): string {
-  return [`time_base=${pad.timeBase.num}/${pad.timeBase.den}`, `sample_rate=${pad.sampleRate}`, `sample_fmt=${avGetSampleFmtName(pad.format as never)}`, `channel_layout=0x${pad.channelMask.toString(16)}`].join(':')
+  return [
+    `time_base=${pad.timeBase.num}/${pad.timeBase.den}`,
+    `sample_rate=${pad.sampleRate}`,
+    `sample_fmt=${avGetSampleFmtName(pad.format as never)}`,
+    `channel_layout=0x${pad.channelMask.toString(16)}`,
+  ].join(':')
 }
 
 /** A filter graph with named sources and one sink. Holds every context it needs until `free`, as the library demands. */
@@ -49,7 +70,12 @@ export class Graph {
     return Graph.build(description, 'buffer', 'buffersink', pads.length, (source, index) => {
       const pad = pads[index]!
       const code = source.buffersrcParametersSet({
-        width: pad.width, height: pad.height, format: pad.format, timeBase: pad.timeBase, frameRate: pad.frameRate, sampleAspectRatio: pad.pixelAspect,
+        width: pad.width,
+        height: pad.height,
+        format: pad.format,
+        timeBase: pad.timeBase,
+        frameRate: pad.frameRate,
+        sampleAspectRatio: pad.pixelAspect,
         ...(pad.colorRange === undefined ? {} : { colorRange: pad.colorRange as never }),
         ...(pad.colorSpace === undefined ? {} : { colorSpace: pad.colorSpace as never }),
       })
@@ -59,7 +85,9 @@ export class Graph {
 
   /** @param pad the sound that will be pushed; null for filters that make their own */
   static async audio(description: string, pad: AudioPad | null): Promise<Graph> {
-    return Graph.build(description, 'abuffer', 'abuffersink', pad ? 1 : 0, source => source.initStr(pad && soundSettings(pad)))
+    return Graph.build(description, 'abuffer', 'abuffersink', pad ? 1 : 0, source =>
+      source.initStr(pad && soundSettings(pad)),
+    )
   }
 
   /** Filters that make pictures of sound. @throws MediaError when the filters cannot be set up */
@@ -67,7 +95,13 @@ export class Graph {
     return Graph.build(description, 'abuffer', 'buffersink', 1, source => source.initStr(soundSettings(pad)))
   }
 
-  private static async build(description: string, sourceName: 'buffer' | 'abuffer', sinkName: 'buffersink' | 'abuffersink', inputs: number, setUp: (source: FilterContext, index: number) => number): Promise<Graph> {
+  private static async build(
+    description: string,
+    sourceName: 'buffer' | 'abuffer',
+    sinkName: 'buffersink' | 'abuffersink',
+    inputs: number,
+    setUp: (source: FilterContext, index: number) => number,
+  ): Promise<Graph> {
     const graph = new FilterGraph()
     graph.alloc()
     try {
@@ -119,7 +153,7 @@ export class Graph {
     return typeof result === 'number' ? result : 0
   }
 
-  get timeBase(): { num: number, den: number } {
+  get timeBase(): { num: number; den: number } {
     return this.sink.buffersinkGetTimeBase()
   }
 
@@ -138,5 +172,6 @@ function linkEnds(open: FilterInOut, closed: FilterInOut, sources: FilterContext
     const index = Number(/\d+$/.exec(end.name ?? 'in0')?.[0] ?? 0)
     ensure(sources[index]!.link(0, end.filterCtx, end.padIdx), 'The filters do not fit together')
   }
-  for (let end: FilterInOut | null = closed; end?.filterCtx; end = end.next) ensure(end.filterCtx.link(end.padIdx, sink, 0), 'The filters do not fit together')
+  for (let end: FilterInOut | null = closed; end?.filterCtx; end = end.next)
+    ensure(end.filterCtx.link(end.padIdx, sink, 0), 'The filters do not fit together')
 }

@@ -1,12 +1,27 @@
 import {
-  AVERROR_DECODER_NOT_FOUND, AVERROR_DEMUXER_NOT_FOUND, AVERROR_EACCES, AVERROR_EAGAIN, AVERROR_EINVAL, AVERROR_EIO, AVERROR_ENOENT, AVERROR_ENOMEM,
-  AVERROR_ENOSPC, AVERROR_EOF, AVERROR_INVALIDDATA, AVERROR_PATCHWELCOME, AVERROR_STREAM_NOT_FOUND, AV_LOG_QUIET,
+  AVERROR_DECODER_NOT_FOUND,
+  AVERROR_DEMUXER_NOT_FOUND,
+  AVERROR_EACCES,
+  AVERROR_EAGAIN,
+  AVERROR_EINVAL,
+  AVERROR_EIO,
+  AVERROR_ENOENT,
+  AVERROR_ENOMEM,
+  AVERROR_ENOSPC,
+  AVERROR_EOF,
+  AVERROR_INVALIDDATA,
+  AVERROR_PATCHWELCOME,
+  AVERROR_STREAM_NOT_FOUND,
+  AV_LOG_QUIET,
 } from 'node-av/constants'
 import { Dictionary, Log } from 'node-av/lib'
 
 /** A failure of media work. `message` is a sentence for the technician; `code` the library's own, where it gave one. */
 export class MediaError extends Error {
-  constructor(message: string, readonly code: number | null = null) {
+  constructor(
+    message: string,
+    readonly code: number | null = null,
+  ) {
     super(message)
     this.name = 'MediaError'
   }

@@ -6,9 +6,12 @@ import { MediaError } from './libav.ts'
 
 /** The learned networks that ship with Hematine; docs/models.md says what each is worth. */
 export const networks = {
-  'clean-fast': { scale: 2, reach: 8 }, 'clean-careful': { scale: 2, reach: 8 },
-  'compressed-fast': { scale: 2, reach: 8 }, 'compressed-careful': { scale: 2, reach: 8 },
-  'drawn-fast': { scale: 2, reach: 8 }, 'drawn-careful': { scale: 2, reach: 8 },
+  'clean-fast': { scale: 2, reach: 8 },
+  'clean-careful': { scale: 2, reach: 8 },
+  'compressed-fast': { scale: 2, reach: 8 },
+  'compressed-careful': { scale: 2, reach: 8 },
+  'drawn-fast': { scale: 2, reach: 8 },
+  'drawn-careful': { scale: 2, reach: 8 },
   'clean-up': { scale: 1, reach: 8 },
 } as const
 export type NetworkName = keyof typeof networks
@@ -31,7 +34,11 @@ function hasGpu(): boolean {
 const tilePixels = 720 * 288
 
 /** Red, green and blue, 8 bit, line after line without gaps. */
-export interface RgbLines { width: number, height: number, data: Uint8Array }
+export interface RgbLines {
+  width: number
+  height: number
+  data: Uint8Array
+}
 
 /** A network that is ready to run. */
 export class Network {
@@ -46,16 +53,25 @@ export class Network {
    * @param device to insist on one
    * @throws MediaError when its weights cannot be read
    */
-  static async open(name: NetworkName, device: NetworkDevice | 'auto' = 'auto', threads = availableParallelism()): Promise<Network> {
+  static async open(
+    name: NetworkName,
+    device: NetworkDevice | 'auto' = 'auto',
+    threads = availableParallelism(),
+  ): Promise<Network> {
     const options = (provider: NetworkDevice): InferenceSession.SessionOptions => ({
-      executionProviders: [provider], intraOpNumThreads: threads, interOpNumThreads: 1, logSeverityLevel: 3, extra: { session: { intra_op: { allow_spinning: '0' } } },
+      executionProviders: [provider],
+      intraOpNumThreads: threads,
+      interOpNumThreads: 1,
+      logSeverityLevel: 3,
+      extra: { session: { intra_op: { allow_spinning: '0' } } },
     })
     const file = weightsOf(name)
     if (device === 'webgpu' || (device === 'auto' && hasGpu())) {
       try {
         return new Network(name, await InferenceSession.create(file, options('webgpu')), 'webgpu')
       } catch (error) {
-        if (device === 'webgpu') throw new MediaError(`The graphics processor cannot run the network ${name}: ${(error as Error).message}`)
+        if (device === 'webgpu')
+          throw new MediaError(`The graphics processor cannot run the network ${name}: ${(error as Error).message}`)
       }
     }
     try {
@@ -79,12 +95,19 @@ export class Network {
     const { reach } = networks[this.name]
     const { width, height } = picture
     const rows = Math.max(reach * 2, Math.floor(tilePixels / width))
-    const large = { width: width * scale, height: height * scale, data: new Uint8Array(width * scale * height * scale * 3) }
+    const large = {
+      width: width * scale,
+      height: height * scale,
+      data: new Uint8Array(width * scale * height * scale * 3),
+    }
     for (let top = 0; top < height; top += rows) {
       const bottom = Math.min(height, top + rows)
       const [from, to] = [Math.max(0, top - reach - 2), Math.min(height, bottom + reach + 2)]
       const strip = picture.data.subarray(from * width * 3, to * width * 3)
-      const { large: result } = await this.session.run({ small: new Tensor('uint8', strip, [1, to - from, width, 3]), strength: new Tensor('float32', Float32Array.of(strength), [1]) })
+      const { large: result } = await this.session.run({
+        small: new Tensor('uint8', strip, [1, to - from, width, 3]),
+        strength: new Tensor('float32', Float32Array.of(strength), [1]),
+      })
       const lines = result!.data as Uint8Array
       const line = width * scale * 3
       large.data.set(lines.subarray((top - from) * scale * line, (bottom - from) * scale * line), top * scale * line)

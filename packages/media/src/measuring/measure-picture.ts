@@ -1,6 +1,39 @@
 import {
-  bordersInAll, bordersOf, chromaOf, columnGrid, combing, detailOf, fieldOf, flatPart, histogram, histogramChange, letteringOf, levelsOf, marksIn, meanChange, noiseOf, peakedPart, profilesOf, reduced, rowGrid, runsToMeasure, shiftBetween, spannedFrames, squaresInAll, supportedMotion,
-  toNumber, windowPlans, type Borders, type MeasureDepth, type MeasuredPicture, type MeasuredRun, type MeasuredWindow, type Plane, type Profiles, type Reduced, type VideoFacts,
+  bordersInAll,
+  bordersOf,
+  chromaOf,
+  columnGrid,
+  combing,
+  detailOf,
+  fieldOf,
+  flatPart,
+  histogram,
+  histogramChange,
+  letteringOf,
+  levelsOf,
+  marksIn,
+  meanChange,
+  noiseOf,
+  peakedPart,
+  profilesOf,
+  reduced,
+  rowGrid,
+  runsToMeasure,
+  shiftBetween,
+  spannedFrames,
+  squaresInAll,
+  supportedMotion,
+  toNumber,
+  windowPlans,
+  type Borders,
+  type MeasureDepth,
+  type MeasuredPicture,
+  type MeasuredRun,
+  type MeasuredWindow,
+  type Plane,
+  type Profiles,
+  type Reduced,
+  type VideoFacts,
 } from '@hematine/core'
 import { Frame } from 'node-av/lib'
 import { openFrames, type FrameReader } from '../reading/frame-reader.ts'
@@ -15,22 +48,52 @@ const seekEarlySeconds = 3
 const withoutIndex = /^(mpeg|mpegts|mpegvideo|dv|h264|hevc|rm)$/
 
 /** One frame as it is measured: planes copied out of the library's memory. */
-interface Picture { seconds: number, letter: string, luma: Plane, u: Plane, v: Plane }
+interface Picture {
+  seconds: number
+  letter: string
+  luma: Plane
+  u: Plane
+  v: Plane
+}
 
-interface Before { luma: Plane, counts: Uint32Array, profiles: Profiles }
+interface Before {
+  luma: Plane
+  counts: Uint32Array
+  profiles: Profiles
+}
 
 const none: Profiles = { columns: new Float32Array(), rows: new Float32Array() }
 
 /** Gathers the columns of one window. */
 class WindowGauge {
   readonly window: MeasuredWindow = {
-    seconds: [], mean: [], low: [], high: [], illegal: [], atTop: [], saturation: [], vivid: [], change: [], histogramChange: [], shiftX: [], shiftY: [], shiftFit: [], comb: [], scan: '', errors: 0, still: null, borders: null,
+    seconds: [],
+    mean: [],
+    low: [],
+    high: [],
+    illegal: [],
+    atTop: [],
+    saturation: [],
+    vivid: [],
+    change: [],
+    histogramChange: [],
+    shiftX: [],
+    shiftY: [],
+    shiftFit: [],
+    comb: [],
+    scan: '',
+    errors: 0,
+    still: null,
+    borders: null,
   }
   private readonly borders: (Borders | null)[] = []
   likeness: Reduced | null = null
 
   /** @param isGlance whether only what a glance needs is measured */
-  constructor(private readonly frames: number, private readonly isGlance: boolean) {}
+  constructor(
+    private readonly frames: number,
+    private readonly isGlance: boolean,
+  ) {}
 
   get isFull(): boolean {
     return this.window.seconds.length >= this.frames
@@ -39,14 +102,19 @@ class WindowGauge {
   add(picture: Picture, before: Before | null): Before {
     const { window } = this
     // Every other line is plenty for levels.
-    const counts = histogram({ ...picture.luma, height: Math.floor((picture.luma.height + 1) / 2), stride: picture.luma.stride * 2 })
+    const counts = histogram({
+      ...picture.luma,
+      height: Math.floor((picture.luma.height + 1) / 2),
+      stride: picture.luma.stride * 2,
+    })
     const profiles = this.isGlance ? none : profilesOf(picture.luma)
     const levels = levelsOf(counts)
     const shift = before && !this.isGlance ? wholeShift(before, picture.luma, profiles) : { x: 0, y: 0, fit: 0 }
     const change = before ? meanChange(before.luma, picture.luma) : 0
     const index = window.seconds.length
     window.seconds.push(round(picture.seconds, 4))
-    for (const name of ['mean', 'low', 'high', 'illegal', 'atTop'] as const) window[name].push(round(levels[name], name === 'illegal' || name === 'atTop' ? 5 : 2))
+    for (const name of ['mean', 'low', 'high', 'illegal', 'atTop'] as const)
+      window[name].push(round(levels[name], name === 'illegal' || name === 'atTop' ? 5 : 2))
     const chroma = chromaOf(picture.u, picture.v)
     window.saturation.push(chroma.saturation)
     window.vivid!.push(round(chroma.vivid, 5))
@@ -58,7 +126,8 @@ class WindowGauge {
     window.comb!.push(round(before ? combing(before.luma, picture.luma) : 0, 2))
     window.scan += picture.letter
     if (index % Math.max(1, Math.floor(this.frames / 3)) === 0) this.borders.push(bordersOf(picture.luma, levels.mean))
-    if (!this.isGlance && index === Math.floor((this.frames - 1) / 2)) this.takeStill(picture, counts, before && change > 0.02 ? before.luma : null)
+    if (!this.isGlance && index === Math.floor((this.frames - 1) / 2))
+      this.takeStill(picture, counts, before && change > 0.02 ? before.luma : null)
     return { luma: picture.luma, counts, profiles }
   }
 
@@ -73,8 +142,19 @@ class WindowGauge {
       return found && { cutoff: round(found.cutoff, 3), fall: round(found.fall, 1) }
     }
     this.window.still = {
-      seconds: round(seconds, 4), noise: noise === null ? null : round(noise, 2), gridX: round(across.strength, 2), gridY: round(down.strength, 2), gridStepX: round(across.step, 3), gridStepY: round(down.step, 3), gridColumn: across.phase, gridRow: down.phase,
-      detailX: detail('rows'), detailY: detail('columns'), flat: round(flatPart(luma), 3), peaked: round(peakedPart(counts), 3), lettering: round(letteringOf(plane), 4),
+      seconds: round(seconds, 4),
+      noise: noise === null ? null : round(noise, 2),
+      gridX: round(across.strength, 2),
+      gridY: round(down.strength, 2),
+      gridStepX: round(across.step, 3),
+      gridStepY: round(down.step, 3),
+      gridColumn: across.phase,
+      gridRow: down.phase,
+      detailX: detail('rows'),
+      detailY: detail('columns'),
+      flat: round(flatPart(luma), 3),
+      peaked: round(peakedPart(counts), 3),
+      lettering: round(letteringOf(plane), 4),
     }
     this.likeness = reduced(luma)
   }
@@ -92,11 +172,13 @@ const restingShift = 0.5
 const leastSupport = 0.3
 
 /** Shift of a whole picture: what its profiles say, if squares spread over it say so too. Things that move in a picture at rest are no shift. */
-function wholeShift(before: Before, now: Plane, profiles: Profiles): { x: number, y: number, fit: number } {
+function wholeShift(before: Before, now: Plane, profiles: Profiles): { x: number; y: number; fit: number } {
   const shift = shiftBetween(before.profiles, profiles)
   if (shift.fit === 0 || Math.hypot(shift.x, shift.y) < restingShift) return shift
   const found = supportedMotion(before.luma, now)
-  return found && found.agreeing >= leastSupport * squaresInAll ? { x: found.motion.x, y: found.motion.y, fit: shift.fit } : { x: 0, y: 0, fit: 0 }
+  return found && found.agreeing >= leastSupport * squaresInAll
+    ? { x: found.motion.x, y: found.motion.y, fit: shift.fit }
+    : { x: 0, y: 0, fit: 0 }
 }
 
 function round(value: number, digits: number): number {
@@ -107,7 +189,13 @@ function round(value: number, digits: number): number {
  * Measures the picture of a source in windows spread over its length.
  * @throws MediaError when nothing of it can be decoded; whatever `gate.turn` rejects with, when stopped
  */
-export async function measurePictureOf(input: MediaInput, video: VideoFacts, depth: MeasureDepth, times: PacketTimes, gate: WorkGate): Promise<MeasuredPicture> {
+export async function measurePictureOf(
+  input: MediaInput,
+  video: VideoFacts,
+  depth: MeasureDepth,
+  times: PacketTimes,
+  gate: WorkGate,
+): Promise<MeasuredPicture> {
   const runs = runsToMeasure(spannedFrames(video), depth)
   const { framesEach } = windowPlans[depth]
   const windows: MeasuredWindow[] = []
@@ -137,11 +225,18 @@ export async function measurePictureOf(input: MediaInput, video: VideoFacts, dep
   } finally {
     await decoder.close()
   }
-  if (windows.length === 0) throw new MediaError('No frame of the source could be decoded, so nothing of it can be measured.')
+  if (windows.length === 0)
+    throw new MediaError('No frame of the source could be decoded, so nothing of it can be measured.')
   const borders = bordersInAll(windows.map(window => window.borders))
   return {
-    width: video.width, height: video.height, framesPerSecond: toNumber(video.frameRate), windows, whole: runs.length === 1,
-    marks: marksIn(likenesses, borders ?? undefined), times: spacing(times, video), ...(sizes.length > 1 ? { sizes } : {}),
+    width: video.width,
+    height: video.height,
+    framesPerSecond: toNumber(video.frameRate),
+    windows,
+    whole: runs.length === 1,
+    marks: marksIn(likenesses, borders ?? undefined),
+    times: spacing(times, video),
+    ...(sizes.length > 1 ? { sizes } : {}),
   }
 }
 
@@ -156,7 +251,10 @@ export class Glancer {
   private size = { width: 0, height: 0 }
 
   /** @param frames expected in all */
-  constructor(private readonly video: Pick<VideoFacts, 'colour' | 'isRgb' | 'frameRate'>, frames: number) {
+  constructor(
+    private readonly video: Pick<VideoFacts, 'colour' | 'isRgb' | 'frameRate'>,
+    frames: number,
+  ) {
     this.runs = runsToMeasure(frames, 'glance')
     this.judged.alloc()
   }
@@ -169,7 +267,9 @@ export class Glancer {
     if (isFirst) {
       await this.endWindow()
       this.size = { width: frame.width, height: frame.height }
-      this.graph = await Graph.video(`${toLimited(this.video)},idet`, [videoPadOf(frame, { timeBase: { num: 1, den: 1 }, frameRate: this.video.frameRate })])
+      this.graph = await Graph.video(`${toLimited(this.video)},idet`, [
+        videoPadOf(frame, { timeBase: { num: 1, den: 1 }, frameRate: this.video.frameRate }),
+      ])
       this.gauge = new WindowGauge(run.frames, true)
     }
     if (!this.graph || frame.width !== this.size.width || frame.height !== this.size.height) return
@@ -182,7 +282,7 @@ export class Glancer {
   }
 
   private async drain(): Promise<void> {
-    while (await this.graph!.pull(this.judged) === 'frame') {
+    while ((await this.graph!.pull(this.judged)) === 'frame') {
       this.before = this.gauge!.add(copied(this.judged, Number(this.judged.pts)), this.before)
       this.judged.unref()
     }
@@ -225,19 +325,21 @@ async function* picturesOf(decoder: FrameReader, video: VideoFacts, run: Measure
   try {
     let [taken, ended] = [0, false]
     while (!ended) {
-      ended = taken >= run.frames || !await decoder.next(frame)
+      ended = taken >= run.frames || !(await decoder.next(frame))
       if (ended) {
         await graph?.push(null)
       } else if (Number(frame.pts) < start - frameTicks / 2) {
         frame.unref()
         continue
       } else {
-        graph ??= await Graph.video(`${toLimited(video)},idet`, [videoPadOf(frame, { timeBase: decoder.timeBase, frameRate: video.frameRate })])
+        graph ??= await Graph.video(`${toLimited(video)},idet`, [
+          videoPadOf(frame, { timeBase: decoder.timeBase, frameRate: video.frameRate }),
+        ])
         await graph.push(frame)
         frame.unref()
         taken++
       }
-      while (graph && await graph.pull(judged) === 'frame') {
+      while (graph && (await graph.pull(judged)) === 'frame') {
         yield copied(judged, (Number(judged.pts) - video.startTicks) * base)
         judged.unref()
       }
@@ -267,8 +369,11 @@ function copied(frame: Frame, seconds: number): Picture {
   const { width, height } = frame
   const [halfWidth, halfHeight] = [Math.ceil(width / 2), Math.ceil(height / 2)]
   return {
-    seconds, letter: letters[String(frame.getMetadata()?.get('lavfi.idet.single.current_frame') ?? '')] ?? 'u',
-    luma: plane(0, width, height), u: plane(1, halfWidth, halfHeight), v: plane(2, halfWidth, halfHeight),
+    seconds,
+    letter: letters[String(frame.getMetadata()?.get('lavfi.idet.single.current_frame') ?? '')] ?? 'u',
+    luma: plane(0, width, height),
+    u: plane(1, halfWidth, halfHeight),
+    v: plane(2, halfWidth, halfHeight),
   }
 }
 
@@ -278,7 +383,14 @@ const reordering = 16
 /** Counts the steps between the times of packets that are about a frame long, shorter, and longer. */
 function spacing({ pictureSeconds, endSeconds }: PacketTimes, video: VideoFacts): MeasuredPicture['times'] {
   const rate = toNumber(video.frameRate)
-  const result = { packetsRead: pictureSeconds.length, regular: 0, short: 0, long: 0, longAt: [] as number[], endSeconds: endSeconds.get(video.streamIndex) ?? null }
+  const result = {
+    packetsRead: pictureSeconds.length,
+    regular: 0,
+    short: 0,
+    long: 0,
+    longAt: [] as number[],
+    endSeconds: endSeconds.get(video.streamIndex) ?? null,
+  }
   for (let index = 1; index < pictureSeconds.length - reordering; index++) {
     const step = (pictureSeconds[index]! - pictureSeconds[index - 1]!) * rate
     if (step < 0.5) result.short++

@@ -1,4 +1,11 @@
-import { SoundGauge, toNumber, type AudioFacts, type MeasureDepth, type MeasuredSound, type SourceFacts } from '@hematine/core'
+import {
+  SoundGauge,
+  toNumber,
+  type AudioFacts,
+  type MeasureDepth,
+  type MeasuredSound,
+  type SourceFacts,
+} from '@hematine/core'
 import { Frame } from 'node-av/lib'
 import { openFrames } from '../reading/frame-reader.ts'
 import { audioPadOf, Graph } from '../ground/graph.ts'
@@ -16,12 +23,21 @@ const stretchSeconds = 30
 const mostChannels = 8
 
 /** Measures one sound track: loudness and true peak by the library's EBU R 128 filter, the rest by samples. */
-export async function measureSoundOf(input: MediaInput, facts: SourceFacts, track: AudioFacts, depth: MeasureDepth, times: PacketTimes, gate: WorkGate): Promise<MeasuredSound> {
+export async function measureSoundOf(
+  input: MediaInput,
+  facts: SourceFacts,
+  track: AudioFacts,
+  depth: MeasureDepth,
+  times: PacketTimes,
+  gate: WorkGate,
+): Promise<MeasuredSound> {
   const origin = await soundZero(input, facts)
   const length = times.endSeconds.get(track.streamIndex) ?? facts.durationSeconds ?? 0
   const whole = length <= wholeUpTo[depth]
   const count = depth === 'deep' ? stretches * 4 : stretches
-  const starts = whole ? [0] : Array.from({ length: count }, (_, index) => (index * (length - stretchSeconds)) / (count - 1))
+  const starts = whole
+    ? [0]
+    : Array.from({ length: count }, (_, index) => (index * (length - stretchSeconds)) / (count - 1))
   const decoder = await openFrames(input, track.streamIndex, 1)
   const [frame, measured] = [new Frame(), new Frame()]
   frame.alloc()
@@ -30,7 +46,7 @@ export async function measureSoundOf(input: MediaInput, facts: SourceFacts, trac
   const gauge = new SoundGauge(track.sampleRate, Math.min(track.channels, mostChannels))
   const r128 = { loudness: null as number | null, truePeak: null as number | null }
   const drain = async () => {
-    while (graph && await graph.pull(measured) === 'frame') {
+    while (graph && (await graph.pull(measured)) === 'frame') {
       readR128(measured, r128)
       gauge.add(samplesOf(measured, Math.min(track.channels, mostChannels)))
       measured.unref()
@@ -49,11 +65,14 @@ export async function measureSoundOf(input: MediaInput, facts: SourceFacts, trac
       let seconds = 0
       while (whole || seconds < stretchSeconds) {
         await gate.turn()
-        if (!await decoder.next(frame)) break
+        if (!(await decoder.next(frame))) break
         if (first) gauge.jumpTo(Math.max(0, Number(frame.pts) * toNumber(decoder.timeBase) - origin))
         first = false
         seconds += frame.nbSamples / frame.sampleRate
-        graph ??= await Graph.audio(`ebur128=peak=true:metadata=1:framelog=quiet,aformat=sample_fmts=fltp:sample_rates=${track.sampleRate}`, audioPadOf(frame, decoder.timeBase))
+        graph ??= await Graph.audio(
+          `ebur128=peak=true:metadata=1:framelog=quiet,aformat=sample_fmts=fltp:sample_rates=${track.sampleRate}`,
+          audioPadOf(frame, decoder.timeBase),
+        )
         await graph.push(frame)
         frame.unref()
         await drain()
@@ -67,7 +86,13 @@ export async function measureSoundOf(input: MediaInput, facts: SourceFacts, trac
     measured.free()
     await decoder.close()
   }
-  return { streamIndex: track.streamIndex, whole, ...r128, ...gauge.read(), endSeconds: times.endSeconds.get(track.streamIndex) ?? null }
+  return {
+    streamIndex: track.streamIndex,
+    whole,
+    ...r128,
+    ...gauge.read(),
+    endSeconds: times.endSeconds.get(track.streamIndex) ?? null,
+  }
 }
 
 function samplesOf(frame: Frame, channels: number): Float32Array[] {

@@ -1,4 +1,11 @@
-import { measuringVersion, runsToMeasure, spannedFrames, type MeasureDepth, type Measurement, type SourceFacts } from '@hematine/core'
+import {
+  measuringVersion,
+  runsToMeasure,
+  spannedFrames,
+  type MeasureDepth,
+  type Measurement,
+  type SourceFacts,
+} from '@hematine/core'
 import type { MediaInput } from '../ground/media-input.ts'
 import { unreadableStretches } from '../discs/title-reader.ts'
 import { measurePictureOf } from './measure-picture.ts'
@@ -28,13 +35,22 @@ export interface Measured {
  * @param onProgress told the part that is done, 0 to 1, about once a frame
  * @throws MediaError when nothing can be decoded; whatever `gate.turn` rejects with, when stopped
  */
-export async function measureSource(given: MediaInput, known: SourceFacts, depth: MeasureDepth, gate: WorkGate, onProgress: (part: number) => void = () => undefined): Promise<Measured> {
+export async function measureSource(
+  given: MediaInput,
+  known: SourceFacts,
+  depth: MeasureDepth,
+  gate: WorkGate,
+  onProgress: (part: number) => void = () => undefined,
+): Promise<Measured> {
   const begin = process.cpuUsage()
-  const counted = given.kind === 'file' ? await readTimes(given.path, known, countedUpTo[depth], async () => gate.turn()) : null
+  const counted =
+    given.kind === 'file' ? await readTimes(given.path, known, countedUpTo[depth], async () => gate.turn()) : null
   const facts = counted?.facts ?? known
   const input: MediaInput = given.kind === 'file' ? { ...given, ...knownOf(facts) } : given
-  const times = counted?.times ?? await readPacketTimes(input, facts, packets[depth])
-  const frames = facts.video ? runsToMeasure(spannedFrames(facts.video), depth).reduce((sum, run) => sum + run.frames, 0) : 0
+  const times = counted?.times ?? (await readPacketTimes(input, facts, packets[depth]))
+  const frames = facts.video
+    ? runsToMeasure(spannedFrames(facts.video), depth).reduce((sum, run) => sum + run.frames, 0)
+    : 0
   const pictureShare = !facts.video ? 0 : facts.audio.length > 0 ? usualPictureShare : 1
   let done = 0
   const counting: WorkGate = {
@@ -50,6 +66,13 @@ export async function measureSource(given: MediaInput, known: SourceFacts, depth
     onProgress(pictureShare + ((1 - pictureShare) * sound.length) / facts.audio.length)
   }
   const { user, system } = process.cpuUsage(begin)
-  const measurement = { version: measuringVersion, depth, tookSeconds: (user + system) / 1e6, picture, sound, ...(input.kind === 'title' && input.unreadable.length > 0 ? { unreadable: unreadableStretches(input) } : {}) }
+  const measurement = {
+    version: measuringVersion,
+    depth,
+    tookSeconds: (user + system) / 1e6,
+    picture,
+    sound,
+    ...(input.kind === 'title' && input.unreadable.length > 0 ? { unreadable: unreadableStretches(input) } : {}),
+  }
   return { measurement, facts }
 }

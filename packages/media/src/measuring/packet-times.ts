@@ -34,9 +34,15 @@ export async function readPacketTimes(input: MediaInput, facts: SourceFacts, mos
       const from = Math.max(0, (facts.durationSeconds ?? 0) - lookBackSeconds) + origin
       const index = video?.streamIndex ?? facts.audio[0]!.streamIndex
       const ticks = BigInt(Math.round(from / toNumber(container.streams[index]!.timeBase)))
-      if (await container.seekFrame(index, ticks, AVSEEK_FLAG_BACKWARD) >= 0) await readOn(container, packet, origin, endSeconds, () => true)
+      if ((await container.seekFrame(index, ticks, AVSEEK_FLAG_BACKWARD)) >= 0)
+        await readOn(container, packet, origin, endSeconds, () => true)
       // Where the index promises more than the file holds, nothing is read there and the end is found by reading all.
-      if (endSeconds.size === 0 && facts.bytes <= mostBytesToRead && await container.seekFrame(index, 0n, AVSEEK_FLAG_BACKWARD) >= 0) await readOn(container, packet, origin, endSeconds, () => true)
+      if (
+        endSeconds.size === 0 &&
+        facts.bytes <= mostBytesToRead &&
+        (await container.seekFrame(index, 0n, AVSEEK_FLAG_BACKWARD)) >= 0
+      )
+        await readOn(container, packet, origin, endSeconds, () => true)
     }
   } finally {
     packet.free()
@@ -46,7 +52,11 @@ export async function readPacketTimes(input: MediaInput, facts: SourceFacts, mos
 }
 
 /** Times of parts that are played one after the other; streams have the numbers of the first part. */
-async function joinedTimes({ parts }: Extract<MediaInput, { kind: 'join' }>, facts: SourceFacts, most: number): Promise<PacketTimes> {
+async function joinedTimes(
+  { parts }: Extract<MediaInput, { kind: 'join' }>,
+  facts: SourceFacts,
+  most: number,
+): Promise<PacketTimes> {
   const pictureSeconds: number[] = []
   const endSeconds = new Map<number, number>()
   let begin = 0
@@ -55,7 +65,8 @@ async function joinedTimes({ parts }: Extract<MediaInput, { kind: 'join' }>, fac
     const times = await readPacketTimes(input, own, most - pictureSeconds.length)
     for (const at of times.pictureSeconds) if (at < seconds) pictureSeconds.push(begin + at)
     for (const [stream, end] of times.endSeconds) {
-      const number = stream === picture?.stream ? facts.video!.streamIndex : facts.audio[sound.indexOf(stream)]?.streamIndex
+      const number =
+        stream === picture?.stream ? facts.video!.streamIndex : facts.audio[sound.indexOf(stream)]?.streamIndex
       if (number !== undefined) endSeconds.set(number, begin + end)
     }
     begin += seconds
@@ -64,7 +75,13 @@ async function joinedTimes({ parts }: Extract<MediaInput, { kind: 'join' }>, fac
 }
 
 /** Reads packets until the end, or until `each` has seen enough. @returns whether the end was reached */
-async function readOn(container: FormatContext, packet: Packet, origin: number, ends: Map<number, number>, each: (stream: number, seconds: number) => boolean): Promise<boolean> {
+async function readOn(
+  container: FormatContext,
+  packet: Packet,
+  origin: number,
+  ends: Map<number, number>,
+  each: (stream: number, seconds: number) => boolean,
+): Promise<boolean> {
   for (;;) {
     const code = await container.readFrame(packet)
     if (isAgain(code)) continue

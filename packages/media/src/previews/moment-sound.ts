@@ -16,7 +16,14 @@ const bytesPerSample = 4
  * @param from seconds of the source @param seconds at most; to the end unless said
  * @returns its loudness in LUFS (ITU-R BS.1770 with the gates of EBU R 128), null when it is all below the gate; undefined when there is no sound, and no file
  */
-export async function writeMomentSound(file: string, input: MediaInput, facts: SourceFacts, from: number, seconds: number, gate: WorkGate): Promise<number | null | undefined> {
+export async function writeMomentSound(
+  file: string,
+  input: MediaInput,
+  facts: SourceFacts,
+  from: number,
+  seconds: number,
+  gate: WorkGate,
+): Promise<number | null | undefined> {
   const [track] = facts.audio
   if (!track) return undefined
   const sound = await TreatedSound.open(input, track, shape, await soundZero(input, facts), { startSeconds: from })
@@ -28,15 +35,18 @@ export async function writeMomentSound(file: string, input: MediaInput, facts: S
   const parts: Buffer[] = []
   let left = Math.round(seconds * shape.sampleRate)
   try {
-    while (left > 0 && await sound.next(frame)) {
+    while (left > 0 && (await sound.next(frame))) {
       await gate.turn()
       const samples = Math.min(left, frame.nbSamples)
       parts.push(Buffer.from(frame.data![0]!.subarray(0, samples * bytesPerSample)))
       left -= samples
-      meter ??= await Graph.audio('ebur128=metadata=1:framelog=quiet', audioPadOf(frame, { num: 1, den: shape.sampleRate }))
+      meter ??= await Graph.audio(
+        'ebur128=metadata=1:framelog=quiet',
+        audioPadOf(frame, { num: 1, den: shape.sampleRate }),
+      )
       await meter.push(frame)
       frame.unref()
-      while (await meter.pull(measured) === 'frame') {
+      while ((await meter.pull(measured)) === 'frame') {
         readR128(measured, r128)
         measured.unref()
       }

@@ -8,11 +8,27 @@ import { transcode } from '../encoding/transcode.ts'
  * @param place where it begins, and which of the sound tracks is heard, from 0
  * @throws MediaError when there is nothing to be decoded there
  */
-export async function makeProxy(input: MediaInput, facts: SourceFacts, { startSeconds, sound = 0 }: { startSeconds: number, sound?: number }, outputPath: string): Promise<void> {
+export async function makeProxy(
+  input: MediaInput,
+  facts: SourceFacts,
+  { startSeconds, sound = 0 }: { startSeconds: number; sound?: number },
+  outputPath: string,
+): Promise<void> {
   const heard = { ...facts, audio: facts.audio.slice(sound, sound + 1) }
   const gate = { turn: async () => undefined }
   if (!facts.video) {
-    await extractSound({ input, facts: heard, treatment: {}, spec: proxySpec, outputPath, stretch: { startSeconds, seconds: proxyPieceSeconds } }, gate, () => undefined)
+    await extractSound(
+      {
+        input,
+        facts: heard,
+        treatment: {},
+        spec: proxySpec,
+        outputPath,
+        stretch: { startSeconds, seconds: proxyPieceSeconds },
+      },
+      gate,
+      () => undefined,
+    )
     return
   }
   const treatment = deriveTreatment(heard, proxySpec)

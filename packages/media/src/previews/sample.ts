@@ -1,7 +1,16 @@
 import { rm } from 'node:fs/promises'
 import path from 'node:path'
 import { performance } from 'node:perf_hooks'
-import { sampleStarts, toNumber, type AudioFacts, type PictureSpec, type SampleMeasurement, type SampleWindow, type SourceFacts, type PictureTreatment } from '@hematine/core'
+import {
+  sampleStarts,
+  toNumber,
+  type AudioFacts,
+  type PictureSpec,
+  type SampleMeasurement,
+  type SampleWindow,
+  type SourceFacts,
+  type PictureTreatment,
+} from '@hematine/core'
 import { Frame } from 'node-av/lib'
 import { timeCheck } from '../checking/check.ts'
 import { Encoder } from '../encoding/encoder.ts'
@@ -38,7 +47,12 @@ const soundSeconds = 3
  * @param budgetSeconds after so much time no further stretch is begun
  * @throws MediaError when the source cannot be treated; whatever `gate.turn` rejects with, when stopped
  */
-export async function measureSample(plan: SamplePlan, gate: WorkGate, onProgress: (part: number) => void, budgetSeconds = usualBudgetSeconds): Promise<SampleMeasurement> {
+export async function measureSample(
+  plan: SamplePlan,
+  gate: WorkGate,
+  onProgress: (part: number) => void,
+  budgetSeconds = usualBudgetSeconds,
+): Promise<SampleMeasurement> {
   const begin = performance.now()
   const { treatment } = plan
   const { frameCount, rate } = treatment.result
@@ -58,11 +72,14 @@ export async function measureSample(plan: SamplePlan, gate: WorkGate, onProgress
     onProgress((index + 1) / (starts.length + 1))
     if ((performance.now() - begin) / 1000 > budgetSeconds) break
   }
-  if (windows.length === 0) throw new MediaError('No stretch of the source could be decoded, so its time and size cannot be forecast.')
+  if (windows.length === 0)
+    throw new MediaError('No stretch of the source could be decoded, so its time and size cannot be forecast.')
   const sound = await measureSound(plan, gate)
   onProgress(1)
   return {
-    windows, ...sound, onceSeconds,
+    windows,
+    ...sound,
+    onceSeconds,
     // Time since this process began, up to the first work, stands for what every task spends on starting.
     startSeconds: begin / 1000 + openSeconds,
     machine: plan.machine,
@@ -70,7 +87,12 @@ export async function measureSample(plan: SamplePlan, gate: WorkGate, onProgress
   }
 }
 
-async function measureWindow(plan: SamplePlan, firstFrame: number, frames: number, gate: WorkGate): Promise<{ window: SampleWindow, openSeconds: number, onceSeconds: number } | null> {
+async function measureWindow(
+  plan: SamplePlan,
+  firstFrame: number,
+  frames: number,
+  gate: WorkGate,
+): Promise<{ window: SampleWindow; openSeconds: number; onceSeconds: number } | null> {
   const { input, facts, treatment, spec } = plan
   const outputPath = path.join(plan.scratchDirectory, `stretch-${process.pid}-${firstFrame}.${spec.container}`)
   const queue = new BoundedQueue<Frame>(4)
@@ -79,13 +101,23 @@ async function measureWindow(plan: SamplePlan, firstFrame: number, frames: numbe
   const picture = await TreatedPicture.open(input, facts.video!, treatment, { firstFrame })
   const encoder = await Encoder.video(spec, treatment, wantsGlobalHeader)
   const window: SampleWindow = {
-    startSeconds: firstFrame / toNumber(treatment.result.rate), frames: 0, encodeSeconds: 0, checkSeconds: 0,
-    firstKeyframeBytes: 0, otherKeyframes: 0, otherKeyframeBytes: 0, interFrames: 0, interBytes: 0,
+    startSeconds: firstFrame / toNumber(treatment.result.rate),
+    frames: 0,
+    encodeSeconds: 0,
+    checkSeconds: 0,
+    firstKeyframeBytes: 0,
+    otherKeyframes: 0,
+    otherKeyframeBytes: 0,
+    interFrames: 0,
+    interBytes: 0,
   }
   let packets = 0
   let producing: Promise<void> = Promise.resolve()
   try {
-    const stream = output.addStream(encoder, { pixelAspect: treatment.result.frame.pixelAspect, rate: treatment.result.rate })
+    const stream = output.addStream(encoder, {
+      pixelAspect: treatment.result.frame.pixelAspect,
+      rate: treatment.result.rate,
+    })
     await output.begin()
     const take = async (packet: Parameters<OutputFile['write']>[0]) => {
       if (packets++ === 0) window.firstKeyframeBytes = packet.size
@@ -121,7 +153,9 @@ async function measureWindow(plan: SamplePlan, firstFrame: number, frames: numbe
     window.encodeSeconds = (performance.now() - encodeBegin) / 1000
     await output.finish()
     const proof = await timeProof({ ...plan, outputPath }, window.frames, gate)
-    window.checkSeconds = await timeCheck({ ...plan, outputPath }, gate, { firstFrame, frames: window.frames }) + proof.secondsPerFrame * window.frames
+    window.checkSeconds =
+      (await timeCheck({ ...plan, outputPath }, gate, { firstFrame, frames: window.frames })) +
+      proof.secondsPerFrame * window.frames
     return { window, openSeconds, onceSeconds: proof.onceSeconds }
   } finally {
     queue.end()
@@ -135,7 +169,10 @@ async function measureWindow(plan: SamplePlan, firstFrame: number, frames: numbe
 }
 
 /** Bytes, packets and work of all sound tracks, per second of material, from a few seconds in the middle. */
-async function measureSound(plan: SamplePlan, gate: WorkGate): Promise<Pick<SampleMeasurement, 'soundBytesPerSecond' | 'soundPacketsPerSecond' | 'soundSecondsPerSecond'>> {
+async function measureSound(
+  plan: SamplePlan,
+  gate: WorkGate,
+): Promise<Pick<SampleMeasurement, 'soundBytesPerSecond' | 'soundPacketsPerSecond' | 'soundSecondsPerSecond'>> {
   const result = { soundBytesPerSecond: 0, soundPacketsPerSecond: 0, soundSecondsPerSecond: 0 }
   for (const track of plan.facts.audio) {
     const measured = await measureTrack(plan, track, gate)
@@ -146,13 +183,23 @@ async function measureSound(plan: SamplePlan, gate: WorkGate): Promise<Pick<Samp
   return result
 }
 
-async function measureTrack(plan: SamplePlan, track: AudioFacts, gate: WorkGate): Promise<{ bytes: number, packets: number, work: number }> {
+async function measureTrack(
+  plan: SamplePlan,
+  track: AudioFacts,
+  gate: WorkGate,
+): Promise<{ bytes: number; packets: number; work: number }> {
   const { input, facts, spec } = plan
   const video = facts.video!
   const encoder = await Encoder.audio(spec, track, wantsGlobalHeader)
   const rate = deliveredRate(track, spec)
   const middle = Math.max(0, ((facts.durationSeconds ?? 0) - soundSeconds) / 2)
-  const sound = await TreatedSound.open(input, track, encoder.soundShape(spec, track), secondsOf(video.startTicks, video.timeBase), { startSeconds: middle, treatment: plan.treatment })
+  const sound = await TreatedSound.open(
+    input,
+    track,
+    encoder.soundShape(spec, track),
+    secondsOf(video.startTicks, video.timeBase),
+    { startSeconds: middle, treatment: plan.treatment },
+  )
   const frame = new Frame()
   frame.alloc()
   try {
@@ -162,7 +209,7 @@ async function measureTrack(plan: SamplePlan, track: AudioFacts, gate: WorkGate)
       bytes += packet.size
       packets++
     }
-    while (samples < soundSeconds * rate && await sound.next(frame)) {
+    while (samples < soundSeconds * rate && (await sound.next(frame))) {
       await gate.turn()
       samples += frame.nbSamples
       await encoder.encode(frame, take)

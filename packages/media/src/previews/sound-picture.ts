@@ -40,7 +40,7 @@ export async function drawSound(file: string): Promise<RgbPicture> {
       frame.unref()
     }
     await graph?.push(null)
-    if (await graph?.pull(frame) !== 'frame') throw new MediaError('There is no sound to be drawn.')
+    if ((await graph?.pull(frame)) !== 'frame') throw new MediaError('There is no sound to be drawn.')
     return rgbOf(frame)
   } finally {
     graph?.free()

@@ -15,13 +15,13 @@ import { plainStill, toPng, treatedStill, type RgbPicture } from '../stills/stil
  */
 
 export type StillRequest =
-  | { kind: 'treated', input: MediaInput, video: VideoFacts, treatment: PictureTreatment, index: number }
-  | { kind: 'plain', input: MediaInput, video: VideoFacts, seconds: number }
+  | { kind: 'treated'; input: MediaInput; video: VideoFacts; treatment: PictureTreatment; index: number }
+  | { kind: 'plain'; input: MediaInput; video: VideoFacts; seconds: number }
   /** A file whose facts are read for the purpose. */
-  | { kind: 'file', path: string, seconds: number }
+  | { kind: 'file'; path: string; seconds: number }
   /** A picture for a mark, whatever its format, in base 64. */
-  | { kind: 'mark', data: string }
-  | { kind: 'proxy', input: MediaInput, facts: SourceFacts, seconds: number, sound: number }
+  | { kind: 'mark'; data: string }
+  | { kind: 'proxy'; input: MediaInput; facts: SourceFacts; seconds: number; sound: number }
 
 export interface StillQuestion {
   id: number
@@ -38,9 +38,10 @@ async function answerTo(request: StillRequest): Promise<Buffer> {
   if (request.kind === 'mark') return readMark(Buffer.from(request.data, 'base64'))
   if (request.kind === 'proxy') return proxyPiece(request)
   if (request.kind === 'file') return toPng(await fileStill(request))
-  const picture = request.kind === 'treated'
-    ? await treatedStill(request.input, request.video, request.treatment, request.index)
-    : await plainStill(request.input, request.video, request.seconds)
+  const picture =
+    request.kind === 'treated'
+      ? await treatedStill(request.input, request.video, request.treatment, request.index)
+      : await plainStill(request.input, request.video, request.seconds)
   return toPng(picture)
 }
 
@@ -72,7 +73,14 @@ process.on('message', ({ id, request }: StillQuestion) => {
     try {
       answer = { id, data: await answerTo(request), reason: null }
     } catch (error) {
-      answer = { id, data: null, reason: error instanceof MediaError || error instanceof CannotTreat ? error.message : `${request.kind === 'proxy' ? 'This place cannot be played' : 'The frame cannot be shown'}: ${(error as Error).message}` }
+      answer = {
+        id,
+        data: null,
+        reason:
+          error instanceof MediaError || error instanceof CannotTreat
+            ? error.message
+            : `${request.kind === 'proxy' ? 'This place cannot be played' : 'The frame cannot be shown'}: ${(error as Error).message}`,
+      }
     }
     process.send?.(answer)
   })

@@ -1,7 +1,25 @@
 import { access, mkdir, stat } from 'node:fs/promises'
 import path from 'node:path'
 import {
-  columnGrid, detailOf, framesIn, noiseOf, plainWay, plainTimeline, resultTimeAt, rowGrid, stepName, toNumber, wobbleOf, type PictureSpec, type Moment, type PictureFigures, type Plane, type SourceFacts, type PictureTreatment, type TrialMoment, type VideoFacts,
+  columnGrid,
+  detailOf,
+  framesIn,
+  noiseOf,
+  plainWay,
+  plainTimeline,
+  resultTimeAt,
+  rowGrid,
+  stepName,
+  toNumber,
+  wobbleOf,
+  type PictureSpec,
+  type Moment,
+  type PictureFigures,
+  type Plane,
+  type SourceFacts,
+  type PictureTreatment,
+  type TrialMoment,
+  type VideoFacts,
 } from '@hematine/core'
 import { Frame } from 'node-av/lib'
 import { Likeness, timeCheck } from '../checking/check.ts'
@@ -37,17 +55,28 @@ export interface TrialPlan extends AnyTrialPlan {
 export const trimmedOff = 'The treatment trims this moment off. Choose another moment, or keep its range.'
 
 /** The part of a result that shows a moment of the source: its first frame and how many. @throws MediaError when the treatment trims the moment off */
-export function stretchOf({ from, to }: Moment, treatment: PictureTreatment): { firstFrame: number, frames: number } {
+export function stretchOf({ from, to }: Moment, treatment: PictureTreatment): { firstFrame: number; frames: number } {
   const timeline = treatment.timeline ?? plainTimeline
   const rate = toNumber(treatment.result.rate)
   const start = resultTimeAt(timeline, from)
   if (start === null) throw new MediaError(trimmedOff)
   const firstFrame = Math.min(Math.max(0, treatment.result.frameCount - 1), Math.round(start * rate))
-  return { firstFrame, frames: Math.max(1, Math.min(treatment.result.frameCount - firstFrame, framesIn((to - from) / timeline.speed, treatment.result.rate))) }
+  return {
+    firstFrame,
+    frames: Math.max(
+      1,
+      Math.min(treatment.result.frameCount - firstFrame, framesIn((to - from) / timeline.speed, treatment.result.rate)),
+    ),
+  }
 }
 
 /** A picture from the middle of a treated moment, as JPEG, to be looked at before the whole moment is done. @throws MediaError */
-export async function trialLook({ input, facts, treatment, moment }: Pick<TrialPlan, 'input' | 'facts' | 'treatment' | 'moment'>): Promise<Buffer> {
+export async function trialLook({
+  input,
+  facts,
+  treatment,
+  moment,
+}: Pick<TrialPlan, 'input' | 'facts' | 'treatment' | 'moment'>): Promise<Buffer> {
   const { firstFrame, frames } = stretchOf(moment, treatment)
   const places = [firstFrame + Math.floor(frames / 2), firstFrame, 0]
   for (const place of places) {
@@ -82,16 +111,26 @@ export async function runTrialMoment(plan: TrialPlan, gate: WorkGate): Promise<T
   const treatedFrames = new Map<number, Frame>()
   const likeness = new Likeness(treatment)
   try {
-    const made = await transcode({
-      input, facts, treatment, spec, outputPath, stretch, apart: true,
-      onFrame: (frame, number) => {
-        if (number % Math.max(1, Math.floor(stretch.frames / comparedFrames)) !== 0) return
-        const kept = new Frame()
-        kept.alloc()
-        kept.ref(frame)
-        treatedFrames.set(number, kept)
+    const made = await transcode(
+      {
+        input,
+        facts,
+        treatment,
+        spec,
+        outputPath,
+        stretch,
+        apart: true,
+        onFrame: (frame, number) => {
+          if (number % Math.max(1, Math.floor(stretch.frames / comparedFrames)) !== 0) return
+          const kept = new Frame()
+          kept.alloc()
+          kept.ref(frame)
+          treatedFrames.set(number, kept)
+        },
       },
-    }, gate, () => undefined)
+      gate,
+      () => undefined,
+    )
     return await measureMoment(plan, outputPath, made, treatedFrames, likeness, gate)
   } finally {
     for (const frame of treatedFrames.values()) frame.free()
@@ -99,7 +138,14 @@ export async function runTrialMoment(plan: TrialPlan, gate: WorkGate): Promise<T
   }
 }
 
-async function measureMoment({ facts, treatment, ...plan }: TrialPlan, outputPath: string, made: TranscodeResult, treatedFrames: ReadonlyMap<number, Frame>, likeness: Likeness, gate: WorkGate): Promise<TrialMoment> {
+async function measureMoment(
+  { facts, treatment, ...plan }: TrialPlan,
+  outputPath: string,
+  made: TranscodeResult,
+  treatedFrames: ReadonlyMap<number, Frame>,
+  likeness: Likeness,
+  gate: WorkGate,
+): Promise<TrialMoment> {
   const video = facts.video!
   const { directory, index } = plan
   const output: MediaInput = { kind: 'file', path: outputPath }
@@ -109,12 +155,17 @@ async function measureMoment({ facts, treatment, ...plan }: TrialPlan, outputPat
 
   const after = new FrameSheet()
   const results = new Map<number, Plane>()
-  const wanted = new Set(figurePlaces.flatMap(place => [0, 1].map(next => Math.min(made.frames - 1, Math.floor(place * made.frames) + next))))
+  const wanted = new Set(
+    figurePlaces.flatMap(place =>
+      [0, 1].map(next => Math.min(made.frames - 1, Math.floor(place * made.frames) + next)),
+    ),
+  )
   await eachFrame(output, written.video!, 0, gate, async (picture, seconds, number, frame) => {
     await after.add(picture, seconds * speed)
     if (wanted.has(number)) results.set(number, lumaOf(picture))
     const reference = treatedFrames.get(number)
-    if (reference && frame.width === reference.width && frame.height === reference.height) await likeness.add(number, frame, reference)
+    if (reference && frame.width === reference.width && frame.height === reference.height)
+      await likeness.add(number, frame, reference)
   })
   const { ssim, xpsnr } = await likeness.finish()
   await after.write(path.join(directory, sheetFile(index)))
@@ -135,23 +186,58 @@ async function measureMoment({ facts, treatment, ...plan }: TrialPlan, outputPat
     treated.push(figuresOf(now, wobble?.after ?? null))
   }
   const checked = Math.min(made.frames, checkedFrames)
-  const checkSeconds = await timeCheck({ ...plan, facts, treatment, outputPath }, gate, { firstFrame: stretchOf(plan.moment, treatment).firstFrame, frames: checked }) * (made.frames / checked)
+  const checkSeconds =
+    (await timeCheck({ ...plan, facts, treatment, outputPath }, gate, {
+      firstFrame: stretchOf(plan.moment, treatment).firstFrame,
+      frames: checked,
+    })) *
+    (made.frames / checked)
   const gain = await gainOf({ ...plan, facts, treatment }, results, made.frames)
   const { moment } = plan
   const [loudBefore, loudAfter] = [
-    await writeMomentSound(path.join(path.dirname(directory), sourceSoundFile(plan.sourceId, moment, facts.audio[0]?.streamIndex ?? 0)), plan.input, facts, moment.from, moment.to - moment.from, gate),
-    await writeMomentSound(path.join(directory, soundFile(index)), output, written, 0, Number.MAX_SAFE_INTEGER / 1e6, gate),
+    await writeMomentSound(
+      path.join(path.dirname(directory), sourceSoundFile(plan.sourceId, moment, facts.audio[0]?.streamIndex ?? 0)),
+      plan.input,
+      facts,
+      moment.from,
+      moment.to - moment.from,
+      gate,
+    ),
+    await writeMomentSound(
+      path.join(directory, soundFile(index)),
+      output,
+      written,
+      0,
+      Number.MAX_SAFE_INTEGER / 1e6,
+      gate,
+    ),
   ]
   const names = [...made.stepSeconds].map(([key, seconds]) => ({ name: stepName(treatment, key), seconds }))
   return {
-    frames: made.frames, seconds: made.seconds, checkSeconds, untilFirstFrame: made.untilFirstFrame, steps: [...names, { name: 'Encode', seconds: made.encodeSeconds }], bytes: (await stat(outputPath)).size,
-    ssim: ssim?.mean ?? null, xpsnr: xpsnr?.mean ?? null, before: meanFigures(before), after: meanFigures(treated), devices: made.devices, ...(gain ? { gain } : {}),
-    ...(loudBefore === undefined || loudAfter === undefined ? {} : { loudness: { before: loudBefore, after: loudAfter } }),
+    frames: made.frames,
+    seconds: made.seconds,
+    checkSeconds,
+    untilFirstFrame: made.untilFirstFrame,
+    steps: [...names, { name: 'Encode', seconds: made.encodeSeconds }],
+    bytes: (await stat(outputPath)).size,
+    ssim: ssim?.mean ?? null,
+    xpsnr: xpsnr?.mean ?? null,
+    before: meanFigures(before),
+    after: meanFigures(treated),
+    devices: made.devices,
+    ...(gain ? { gain } : {}),
+    ...(loudBefore === undefined || loudAfter === undefined
+      ? {}
+      : { loudness: { before: loudBefore, after: loudAfter } }),
   }
 }
 
 /** Holds the dear steps of a treatment against the plain way, at the frames whose figures are taken. @param results luma of the result by frame of the moment */
-async function gainOf({ input, facts, treatment, moment }: TrialPlan, results: ReadonlyMap<number, Plane>, frames: number): Promise<TrialMoment['gain']> {
+async function gainOf(
+  { input, facts, treatment, moment }: TrialPlan,
+  results: ReadonlyMap<number, Plane>,
+  frames: number,
+): Promise<TrialMoment['gain']> {
   const plain = plainWay(treatment)
   if (!plain) return undefined
   const { firstFrame } = stretchOf(moment, treatment)
@@ -170,20 +256,36 @@ async function gainOf({ input, facts, treatment, moment }: TrialPlan, results: R
     if (here.detail && there.detail) detail.push(here.detail / there.detail)
     if (there.blocking > 0) blocking.push(here.blocking / there.blocking)
   }
-  const mean = (values: readonly number[]) => values.length === 0 ? null : values.reduce((sum, value) => sum + value, 0) / values.length
-  return differences.length === 0 ? undefined : { over: plain.over, difference: mean(differences)!, detail: mean(detail), blocking: mean(blocking) }
+  const mean = (values: readonly number[]) =>
+    values.length === 0 ? null : values.reduce((sum, value) => sum + value, 0) / values.length
+  return differences.length === 0
+    ? undefined
+    : { over: plain.over, difference: mean(differences)!, detail: mean(detail), blocking: mean(blocking) }
 }
 
 /** Pictures of the source itself, kept for all trials of the moment. @returns the luma of its frames by their times */
-async function keepSourceSheet({ input, facts, moment, directory, sourceId }: TrialPlan, gate: WorkGate): Promise<{ seconds: number, luma: Plane }[]> {
+async function keepSourceSheet(
+  { input, facts, moment, directory, sourceId }: TrialPlan,
+  gate: WorkGate,
+): Promise<{ seconds: number; luma: Plane }[]> {
   const file = path.join(path.dirname(directory), sourceSheetFile(sourceId, moment, null))
-  const isThere = await access(file).then(() => true, () => false)
+  const isThere = await access(file).then(
+    () => true,
+    () => false,
+  )
   const sheet = new FrameSheet()
-  const planes: { seconds: number, luma: Plane }[] = []
-  await eachFrame(input, facts.video!, moment.from, gate, async (picture, seconds) => {
-    if (!isThere) await sheet.add(picture, seconds)
-    planes.push({ seconds, luma: lumaOf(picture) })
-  }, moment.to - moment.from)
+  const planes: { seconds: number; luma: Plane }[] = []
+  await eachFrame(
+    input,
+    facts.video!,
+    moment.from,
+    gate,
+    async (picture, seconds) => {
+      if (!isThere) await sheet.add(picture, seconds)
+      planes.push({ seconds, luma: lumaOf(picture) })
+    },
+    moment.to - moment.from,
+  )
   if (!isThere) await sheet.write(file)
   return planes
 }
@@ -192,19 +294,28 @@ async function keepSourceSheet({ input, facts, moment, directory, sourceId }: Tr
 const leadSeconds = 3
 
 /** Decodes frames from a place on. `take` is told the time from that place and the frame's number; it must not keep the frame. */
-async function eachFrame(input: MediaInput, video: VideoFacts, from: number, gate: WorkGate, take: (picture: RgbPicture, seconds: number, number: number, frame: Frame) => Promise<void>, length = Number.POSITIVE_INFINITY): Promise<void> {
+async function eachFrame(
+  input: MediaInput,
+  video: VideoFacts,
+  from: number,
+  gate: WorkGate,
+  take: (picture: RgbPicture, seconds: number, number: number, frame: Frame) => Promise<void>,
+  length = Number.POSITIVE_INFINITY,
+): Promise<void> {
   const decoder = await openFrames(input, video.streamIndex)
   const frame = new Frame()
   frame.alloc()
   try {
     const halfFrame = 0.5 / toNumber(video.frameRate)
-    if (from > leadSeconds) await decoder.seek(BigInt(Math.round(video.startTicks + (from - leadSeconds) / toNumber(video.timeBase))))
+    if (from > leadSeconds)
+      await decoder.seek(BigInt(Math.round(video.startTicks + (from - leadSeconds) / toNumber(video.timeBase))))
     let number = 0
     while (await decoder.next(frame)) {
       await gate.turn()
       const seconds = (Number(frame.pts) - video.startTicks) * toNumber(video.timeBase) - from
       if (seconds >= length - halfFrame) break
-      if (seconds >= -halfFrame) await take(await toRgb(frame, video.frameRate, untaggedMatrix(video)), Math.max(0, seconds), number++, frame)
+      if (seconds >= -halfFrame)
+        await take(await toRgb(frame, video.frameRate, untaggedMatrix(video)), Math.max(0, seconds), number++, frame)
       frame.unref()
     }
   } finally {
@@ -216,13 +327,16 @@ async function eachFrame(input: MediaInput, video: VideoFacts, from: number, gat
 /** Luma of BT.709 weights in full range: both sides of a comparison are measured alike, whatever they were coded as. */
 function lumaOf({ width, height, data }: RgbPicture): Plane {
   const luma = new Uint8Array(width * height)
-  for (let at = 0, from = 0; at < luma.length; at++, from += 3) luma[at] = (data[from]! * 54 + data[from + 1]! * 183 + data[from + 2]! * 19) >> 8
+  for (let at = 0, from = 0; at < luma.length; at++, from += 3)
+    luma[at] = (data[from]! * 54 + data[from + 1]! * 183 + data[from + 2]! * 19) >> 8
   return { data: luma, width, height, stride: width }
 }
 
-function nearest(frames: readonly { seconds: number, luma: Plane }[], seconds: number): Plane | null {
+function nearest(frames: readonly { seconds: number; luma: Plane }[], seconds: number): Plane | null {
   if (frames.length === 0) return null
-  return frames.reduce((best, frame) => Math.abs(frame.seconds - seconds) < Math.abs(best.seconds - seconds) ? frame : best).luma
+  return frames.reduce((best, frame) =>
+    Math.abs(frame.seconds - seconds) < Math.abs(best.seconds - seconds) ? frame : best,
+  ).luma
 }
 
 function figuresOf(plane: Plane, wobble: number | null): PictureFigures {
@@ -237,5 +351,10 @@ function meanFigures(figures: readonly PictureFigures[]): PictureFigures {
     const known = values.filter(value => value !== null)
     return known.length === 0 ? null : known.reduce((sum, value) => sum + value, 0) / known.length
   }
-  return { noise: mean(figures.map(entry => entry.noise)), detail: mean(figures.map(entry => entry.detail)), blocking: mean(figures.map(entry => entry.blocking)) ?? 1, wobble: mean(figures.map(entry => entry.wobble)) }
+  return {
+    noise: mean(figures.map(entry => entry.noise)),
+    detail: mean(figures.map(entry => entry.detail)),
+    blocking: mean(figures.map(entry => entry.blocking)) ?? 1,
+    wobble: mean(figures.map(entry => entry.wobble)),
+  }
 }

@@ -1,7 +1,17 @@
 import { readFile } from 'node:fs/promises'
 import path from 'node:path'
 import { frameFileName, framesSpanned, standInNumber, toNumber, type Course, type Rational } from '@hematine/core'
-import { AVERROR_EIO, AVERROR_EOF, AV_FRAME_FLAG_CORRUPT, AV_PKT_FLAG_KEY, AVSEEK_FLAG_BACKWARD, AVSEEK_FLAG_BYTE, AV_NOPTS_VALUE, AVMEDIA_TYPE_VIDEO, type AVMediaType } from 'node-av/constants'
+import {
+  AVERROR_EIO,
+  AVERROR_EOF,
+  AV_FRAME_FLAG_CORRUPT,
+  AV_PKT_FLAG_KEY,
+  AVSEEK_FLAG_BACKWARD,
+  AVSEEK_FLAG_BYTE,
+  AV_NOPTS_VALUE,
+  AVMEDIA_TYPE_VIDEO,
+  type AVMediaType,
+} from 'node-av/constants'
 import { Codec, CodecContext, Frame, Packet, type FormatContext, type Stream } from 'node-av/lib'
 import { keepOnlyStream, openInput } from './input.ts'
 import type { PlainInput } from '../ground/media-input.ts'
@@ -38,7 +48,7 @@ export class StreamDecoder {
   private lastDts: bigint | null = null
   private packetStep = 1n
   /** A place that was gone to and is not reached yet. */
-  private sought: { ticks: bigint, tries: number } | null = null
+  private sought: { ticks: bigint; tries: number } | null = null
 
   private constructor(
     private readonly input: PlainInput,
@@ -84,7 +94,12 @@ export class StreamDecoder {
     }
   }
 
-  private static async over(input: PlainInput, container: FormatContext, stream: Stream, threads: number): Promise<StreamDecoder> {
+  private static async over(
+    input: PlainInput,
+    container: FormatContext,
+    stream: Stream,
+    threads: number,
+  ): Promise<StreamDecoder> {
     const codec = Codec.findDecoder(stream.codecpar.codecId)
     if (!codec) throw new MediaError(`Stream ${stream.index} cannot be decoded: no decoder for it is built in.`)
     const context = new CodecContext()
@@ -94,8 +109,15 @@ export class StreamDecoder {
     context.threadCount = threads
     ensure(await context.open2(codec, null), 'The decoder cannot be opened')
     keepOnlyStream(container, stream.index)
-    const course = input.kind === 'file' ? input.courses?.find(entry => entry.stream === stream.index) ?? null : null
-    return new StreamDecoder(input, container, stream.index, context, input.kind === 'sequence' ? new SequenceFrames(input) : null, course)
+    const course = input.kind === 'file' ? (input.courses?.find(entry => entry.stream === stream.index) ?? null) : null
+    return new StreamDecoder(
+      input,
+      container,
+      stream.index,
+      context,
+      input.kind === 'sequence' ? new SequenceFrames(input) : null,
+      course,
+    )
   }
 
   get timeBase(): Rational {
@@ -115,7 +137,7 @@ export class StreamDecoder {
       if (code >= 0) {
         if (frame.decodeErrorFlags !== 0 || frame.hasFlags(AV_FRAME_FLAG_CORRUPT)) this.errors++
         this.stamp(frame)
-        if (!await this.isBehind(frame)) {
+        if (!(await this.isBehind(frame))) {
           if (this.hasRepeats) this.hold(frame)
           return true
         }
@@ -208,7 +230,9 @@ export class StreamDecoder {
   /** Ticks from one picture to the next, as the stream states its rate. */
   private get step(): bigint {
     const rate = this.stream.avgFrameRate
-    return rate.num > 0 && rate.den > 0 ? BigInt(Math.max(1, Math.round(1 / (toNumber({ num: rate.num, den: rate.den }) * toNumber(this.timeBase))))) : 1n
+    return rate.num > 0 && rate.den > 0
+      ? BigInt(Math.max(1, Math.round(1 / (toNumber({ num: rate.num, den: rate.den }) * toNumber(this.timeBase)))))
+      : 1n
   }
 
   /** Gives a frame its time. Without one of its own it is that after its predecessor; none goes back behind its predecessor. */
@@ -219,9 +243,11 @@ export class StreamDecoder {
       return
     }
     const stated = frame.bestEffortTimestamp
-    let ticks = stated === AV_NOPTS_VALUE ? this.lastTicks === null ? 0n : this.lastTicks + this.step : stated + this.moved
+    let ticks =
+      stated === AV_NOPTS_VALUE ? (this.lastTicks === null ? 0n : this.lastTicks + this.step) : stated + this.moved
     if (this.lastTicks !== null && ticks <= this.lastTicks && this.isPicture) {
-      const follows = this.lastTicks + (Number(this.lastTicks - ticks) * toNumber(this.timeBase) > unknownJump ? this.step : 1n)
+      const follows =
+        this.lastTicks + (Number(this.lastTicks - ticks) * toNumber(this.timeBase) > unknownJump ? this.step : 1n)
       if (follows - this.lastTicks > 1n) this.moved += follows - ticks
       ticks = follows
     }
@@ -241,7 +267,7 @@ export class StreamDecoder {
       return
     }
     if (this.course) {
-      if (!await this.goToPlace(ticks)) await this.startOver()
+      if (!(await this.goToPlace(ticks))) await this.startOver()
       return
     }
     this.sought = { ticks, tries: 0 }
@@ -251,7 +277,7 @@ export class StreamDecoder {
 
   /** @returns whether the file could be sought in */
   private async goTo(ticks: bigint): Promise<boolean> {
-    if (await this.opened.seekFrame(this.streamIndex, ticks, AVSEEK_FLAG_BACKWARD) < 0) return false
+    if ((await this.opened.seekFrame(this.streamIndex, ticks, AVSEEK_FLAG_BACKWARD)) < 0) return false
     this.forget()
     this.packetNumber = null
     return true
@@ -260,7 +286,7 @@ export class StreamDecoder {
   /** Goes to the last place of the course before a time. @returns false when there is none, or it is not found again */
   private async goToPlace(ticks: bigint): Promise<boolean> {
     const place = this.course!.step ? undefined : this.course!.places.findLast(entry => BigInt(entry.ticks) <= ticks)
-    if (!place || await this.opened.seekFrame(-1, BigInt(place.byte), AVSEEK_FLAG_BYTE) < 0) return false
+    if (!place || (await this.opened.seekFrame(-1, BigInt(place.byte), AVSEEK_FLAG_BYTE)) < 0) return false
     this.forget()
     for (let count = 0; count < packetsToPlace; count++) {
       const code = await this.opened.readFrame(this.packet)
@@ -312,7 +338,8 @@ export class StreamDecoder {
     if (late <= (this.isPicture ? lateness.picture : lateness.sound)) return false
     const before = earlier[sought.tries]
     const ticks = before === undefined ? null : sought.ticks - BigInt(Math.round(before / toNumber(this.timeBase)))
-    if (ticks !== null && ticks > 0n && await this.goTo(ticks)) this.sought = { ticks: sought.ticks, tries: sought.tries + 1 }
+    if (ticks !== null && ticks > 0n && (await this.goTo(ticks)))
+      this.sought = { ticks: sought.ticks, tries: sought.tries + 1 }
     else await this.startOver()
     return true
   }

@@ -11,7 +11,9 @@ export type { FrameReader }
  * @throws MediaError
  */
 export function openFrames(input: MediaInput, streamIndex: number, threads = 0): Promise<FrameReader> {
-  return input.kind === 'join' ? JoinedFrames.open(input, streamIndex, threads) : ShapedFrames.open(input, streamIndex, threads)
+  return input.kind === 'join'
+    ? JoinedFrames.open(input, streamIndex, threads)
+    : ShapedFrames.open(input, streamIndex, threads)
 }
 
 type Join = Extract<MediaInput, { kind: 'join' }>
@@ -22,7 +24,13 @@ class JoinedFrames implements FrameReader {
   private at = 0
   private readonly starts: number[] = []
 
-  private constructor(private readonly input: Join, private readonly which: (part: Join['parts'][number]) => number, private readonly threads: number, private reader: FrameReader, readonly timeBase: Rational) {
+  private constructor(
+    private readonly input: Join,
+    private readonly which: (part: Join['parts'][number]) => number,
+    private readonly threads: number,
+    private reader: FrameReader,
+    readonly timeBase: Rational,
+  ) {
     let begin = 0
     for (const { seconds } of input.parts) {
       this.starts.push(begin)
@@ -33,7 +41,7 @@ class JoinedFrames implements FrameReader {
   static async open(input: Join, streamIndex: number, threads: number): Promise<JoinedFrames> {
     const [first] = input.parts
     const track = first!.sound.indexOf(streamIndex)
-    const which = (part: Join['parts'][number]) => track >= 0 ? part.sound[track]! : part.picture!.stream
+    const which = (part: Join['parts'][number]) => (track >= 0 ? part.sound[track]! : part.picture!.stream)
     const reader = await ShapedFrames.open(first!.input, which(first!), threads)
     return new JoinedFrames(input, which, threads, reader, reader.timeBase)
   }
@@ -66,13 +74,15 @@ class JoinedFrames implements FrameReader {
 
   async next(frame: Frame): Promise<boolean> {
     for (;;) {
-      while (!await this.reader.next(frame)) {
+      while (!(await this.reader.next(frame))) {
         if (this.at + 1 >= this.input.parts.length) return false
         await this.go(this.at + 1)
       }
       const own = (Number(frame.pts) * this.reader.timeBase.num) / this.reader.timeBase.den - this.zeroOf(this.at)
       // What a later part has before its picture begins, and an earlier one after it ends, would lie over its neighbour.
-      const isOutside = (this.at > 0 && own < -slack) || (this.at + 1 < this.input.parts.length && own > this.input.parts[this.at]!.seconds - slack)
+      const isOutside =
+        (this.at > 0 && own < -slack) ||
+        (this.at + 1 < this.input.parts.length && own > this.input.parts[this.at]!.seconds - slack)
       if (!isOutside) {
         frame.pts = this.ticksOf(this.starts[this.at]! + own + this.zeroOf(0))
         return true
@@ -87,7 +97,10 @@ class JoinedFrames implements FrameReader {
 
   async seek(ticks: bigint): Promise<void> {
     const seconds = (Number(ticks) * this.timeBase.num) / this.timeBase.den - this.zeroOf(0)
-    const part = Math.max(0, this.starts.findLastIndex(start => start <= seconds + slack))
+    const part = Math.max(
+      0,
+      this.starts.findLastIndex(start => start <= seconds + slack),
+    )
     await this.go(part)
     const own = seconds - this.starts[part]!
     const { num, den } = this.reader.timeBase

@@ -29,7 +29,11 @@ const refusedFormats = new Set(['hls', 'dash', 'concat', 'sdp', 'rtsp', 'imf', '
  */
 export async function openInput(input: PlainInput): Promise<FormatContext> {
   const context = input.kind === 'title' ? new TitleContext(new TitleReader(input)) : new FormatContext()
-  const settings: Record<string, string | number> = { protocol_whitelist: 'file', probesize: 20_000_000, analyzeduration: 20_000_000 }
+  const settings: Record<string, string | number> = {
+    protocol_whitelist: 'file',
+    probesize: 20_000_000,
+    analyzeduration: 20_000_000,
+  }
   let url: string
   let format: InputFormat | null = null
   if (input.kind === 'file') {
@@ -41,7 +45,10 @@ export async function openInput(input: PlainInput): Promise<FormatContext> {
     const { sequence } = input
     format = InputFormat.findInputFormat('image2')
     const escape = (text: string) => text.replaceAll('%', '%%')
-    url = path.join(escape(input.directory), `${escape(sequence.prefix)}%${sequence.padding > 0 ? `0${sequence.padding}` : ''}d${escape(sequence.suffix)}`)
+    url = path.join(
+      escape(input.directory),
+      `${escape(sequence.prefix)}%${sequence.padding > 0 ? `0${sequence.padding}` : ''}d${escape(sequence.suffix)}`,
+    )
     settings.framerate = `${input.frameRate.num}/${input.frameRate.den}`
     settings.start_number = sequence.first
     settings.pattern_type = 'sequence'
@@ -52,7 +59,8 @@ export async function openInput(input: PlainInput): Promise<FormatContext> {
   try {
     ensure(await context.openInput(url, format, dictionary), 'The file cannot be opened')
     const name = context.iformat?.name ?? ''
-    if (name.split(',').some(part => refusedFormats.has(part))) throw new MediaError('The file is not media: it is text or only points at other files.')
+    if (name.split(',').some(part => refusedFormats.has(part)))
+      throw new MediaError('The file is not media: it is text or only points at other files.')
     ensure(await context.findStreamInfo(null), 'The streams of the file cannot be read')
     if (context.nbStreams === 0) throw new MediaError('The file holds no picture and no sound.')
   } catch (error) {
@@ -66,5 +74,6 @@ export async function openInput(input: PlainInput): Promise<FormatContext> {
 
 /** Tells the reader to hand out the packets of one stream only. */
 export function keepOnlyStream(context: FormatContext, streamIndex: number): void {
-  for (const stream of context.streams) stream.discard = stream.index === streamIndex ? AVDISCARD_DEFAULT : AVDISCARD_ALL
+  for (const stream of context.streams)
+    stream.discard = stream.index === streamIndex ? AVDISCARD_DEFAULT : AVDISCARD_ALL
 }

@@ -18,7 +18,13 @@ export interface PacketPass {
  * @param pictureStream the stream that is the picture; others of its kind are passed over
  * @param each asked now and then whether to go on, told the part that is read; it may throw
  */
-export async function readPackets(container: FormatContext, pictureStream: number | null, mostBytes: number, bytes: number, each: (part: number) => Promise<void> = async () => undefined): Promise<PacketPass> {
+export async function readPackets(
+  container: FormatContext,
+  pictureStream: number | null,
+  mostBytes: number,
+  bytes: number,
+  each: (part: number) => Promise<void> = async () => undefined,
+): Promise<PacketPass> {
   const columns = new Map<number, PacketColumn>()
   const hides = new Map<number, (packet: Packet) => boolean>()
   const streams = container.streams
@@ -26,8 +32,14 @@ export async function readPackets(container: FormatContext, pictureStream: numbe
     const { codecType } = stream.codecpar
     if (stream.index !== pictureStream && codecType !== AVMEDIA_TYPE_AUDIO) continue
     columns.set(stream.index, {
-      stream: stream.index, kind: stream.index === pictureStream ? 'picture' : 'sound', timeBase: { num: stream.timeBase.num, den: stream.timeBase.den },
-      pts: [], dts: [], duration: [], shows: [], keys: [],
+      stream: stream.index,
+      kind: stream.index === pictureStream ? 'picture' : 'sound',
+      timeBase: { num: stream.timeBase.num, den: stream.timeBase.den },
+      pts: [],
+      dts: [],
+      duration: [],
+      shows: [],
+      keys: [],
     })
     hides.set(stream.index, hiddenBy(stream))
   }
@@ -56,12 +68,14 @@ export async function readPackets(container: FormatContext, pictureStream: numbe
 }
 
 function keep(column: PacketColumn, packet: Packet, isHidden: (packet: Packet) => boolean): void {
-  const ticks = (value: bigint) => value === AV_NOPTS_VALUE ? null : Number(value)
+  const ticks = (value: bigint) => (value === AV_NOPTS_VALUE ? null : Number(value))
   if (packet.isKeyframe) column.keys.push({ packet: column.pts.length, byte: Number(packet.pos) })
   column.pts.push(ticks(packet.pts))
   column.dts.push(ticks(packet.dts))
   column.duration.push(Number(packet.duration))
-  column.shows.push(packet.size === 0 ? 'repeat' : packet.hasFlags(AV_PKT_FLAG_DISCARD) || isHidden(packet) ? 'hidden' : 'picture')
+  column.shows.push(
+    packet.size === 0 ? 'repeat' : packet.hasFlags(AV_PKT_FLAG_DISCARD) || isHidden(packet) ? 'hidden' : 'picture',
+  )
 }
 
 /** Which packets of a codec are decoded but not shown. VP8 says so in the fifth bit of each frame's first byte (RFC 6386, 9.1). */

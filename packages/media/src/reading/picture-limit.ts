@@ -12,19 +12,23 @@ const stills = /\.(png|jpe?g|tiff?|webp|gif|avif|heic|svg)$/i
 
 /** The most pixels of a picture that this machine has the memory for. */
 export function mostPixels(memoryBytes = Math.min(totalmem(), process.constrainedMemory() || Infinity)): number {
-  return Math.floor(memoryBytes * mostPart / bytesAPixel)
+  return Math.floor((memoryBytes * mostPart) / bytesAPixel)
 }
 
 /** @throws MediaError when a picture of this size would take more memory than it may */
 export function refuseTooLarge(width: number, height: number, most = mostPixels()): void {
   if (width * height <= most) return
   const megapixels = (pixels: number) => `${Math.round(pixels / 1e6)} million pixels`
-  throw new MediaError(`The picture is ${width}x${height}, ${megapixels(width * height)}; with this machine's memory at most ${megapixels(most)} are taken. Make it smaller first, or work on a machine with more memory.`)
+  throw new MediaError(
+    `The picture is ${width}x${height}, ${megapixels(width * height)}; with this machine's memory at most ${megapixels(most)} are taken. Make it smaller first, or work on a machine with more memory.`,
+  )
 }
 
 /** Looks at the head of a file of one picture, before anything is decoded. @throws MediaError when it is too large */
 export async function refuseLargeStill(file: string): Promise<void> {
   if (!stills.test(path.basename(file))) return
-  const { width, height } = await sharp(file, { limitInputPixels: false }).metadata().catch(() => ({ width: 0, height: 0 }))
+  const { width, height } = await sharp(file, { limitInputPixels: false })
+    .metadata()
+    .catch(() => ({ width: 0, height: 0 }))
   refuseTooLarge(width, height)
 }

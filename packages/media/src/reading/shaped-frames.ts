@@ -1,5 +1,10 @@
 import { orientationOf, type Orientation, type Rational } from '@hematine/core'
-import { AV_FRAME_DATA_DISPLAYMATRIX, AV_PKT_DATA_DISPLAYMATRIX, AV_PKT_DATA_FRAME_CROPPING, AVMEDIA_TYPE_VIDEO } from 'node-av/constants'
+import {
+  AV_FRAME_DATA_DISPLAYMATRIX,
+  AV_PKT_DATA_DISPLAYMATRIX,
+  AV_PKT_DATA_FRAME_CROPPING,
+  AVMEDIA_TYPE_VIDEO,
+} from 'node-av/constants'
 import { avGetPixFmtName, Frame, type FormatContext, type Stream } from 'node-av/lib'
 import { StreamDecoder } from './decoder.ts'
 import { Graph, videoPadOf } from '../ground/graph.ts'
@@ -22,10 +27,21 @@ export interface FrameReader {
 
 /** The library's filters for each of the eight ways, by the signs of the display matrix. */
 const turns: Record<string, string> = {
-  '0,1,-1,0': 'transpose=clock', '-1,0,0,-1': 'hflip,vflip', '0,-1,1,0': 'transpose=cclock', '-1,0,0,1': 'hflip', '1,0,0,-1': 'vflip', '0,1,1,0': 'transpose=cclock_flip', '0,-1,-1,0': 'transpose=clock_flip',
+  '0,1,-1,0': 'transpose=clock',
+  '-1,0,0,-1': 'hflip,vflip',
+  '0,-1,1,0': 'transpose=cclock',
+  '-1,0,0,1': 'hflip',
+  '1,0,0,-1': 'vflip',
+  '0,1,1,0': 'transpose=cclock_flip',
+  '0,-1,-1,0': 'transpose=clock_flip',
 }
 
-export interface CutOff { left: number, top: number, right: number, bottom: number }
+export interface CutOff {
+  left: number
+  top: number
+  right: number
+  bottom: number
+}
 
 /** What the file says is to be cut off the stored picture: its clean aperture. */
 function cutOffOf(stream: Stream): CutOff | null {
@@ -36,7 +52,9 @@ function cutOffOf(stream: Stream): CutOff | null {
 }
 
 function orientationIn(data: Buffer | null): Orientation | null {
-  return data && data.length >= 36 ? orientationOf([data.readInt32LE(0), data.readInt32LE(4), data.readInt32LE(12), data.readInt32LE(16)]) : null
+  return data && data.length >= 36
+    ? orientationOf([data.readInt32LE(0), data.readInt32LE(4), data.readInt32LE(12), data.readInt32LE(16)])
+    : null
 }
 
 /**
@@ -55,7 +73,10 @@ export class ShapedFrames implements FrameReader {
   private readonly graphs = new Map<string, Graph>()
   private readonly stored = new Frame()
 
-  private constructor(private readonly decoder: StreamDecoder, wanted: PictureShape | null) {
+  private constructor(
+    private readonly decoder: StreamDecoder,
+    wanted: PictureShape | null,
+  ) {
     this.cutOff = cutOffOf(decoder.stream)
     this.target = wanted
     this.stored.alloc()
@@ -67,7 +88,7 @@ export class ShapedFrames implements FrameReader {
   }
 
   static over(input: PlainInput, decoder: StreamDecoder): ShapedFrames {
-    return new ShapedFrames(decoder, input.kind === 'file' ? input.picture ?? null : null)
+    return new ShapedFrames(decoder, input.kind === 'file' ? (input.picture ?? null) : null)
   }
 
   get errors(): number {
@@ -87,10 +108,12 @@ export class ShapedFrames implements FrameReader {
   }
 
   async next(frame: Frame): Promise<boolean> {
-    if (!await this.decoder.next(frame)) return false
+    if (!(await this.decoder.next(frame))) return false
     if (!this.hasStarted) {
       this.hasStarted = true
-      this.orientation = orientationIn(frame.getSideData(AV_FRAME_DATA_DISPLAYMATRIX)) ?? orientationIn(this.stream.codecpar.getCodedSideData(AV_PKT_DATA_DISPLAYMATRIX))
+      this.orientation =
+        orientationIn(frame.getSideData(AV_FRAME_DATA_DISPLAYMATRIX)) ??
+        orientationIn(this.stream.codecpar.getCodedSideData(AV_PKT_DATA_DISPLAYMATRIX))
     }
     const format = avGetPixFmtName(frame.format as never) ?? ''
     const { width, height } = this.uprightSize(frame)
@@ -104,7 +127,7 @@ export class ShapedFrames implements FrameReader {
   }
 
   /** Size of a frame once it is cut and turned. */
-  private uprightSize(frame: Frame): { width: number, height: number } {
+  private uprightSize(frame: Frame): { width: number; height: number } {
     const { left, top, right, bottom } = this.cutOff ?? { left: 0, top: 0, right: 0, bottom: 0 }
     const [width, height] = [Math.max(1, frame.width - left - right), Math.max(1, frame.height - top - bottom)]
     return this.orientation?.swaps ? { width: height, height: width } : { width, height }
@@ -116,19 +139,37 @@ export class ShapedFrames implements FrameReader {
       const { cutOff, target } = this
       const aspect = frame.sampleAspectRatio
       const filters = [
-        ...(cutOff ? [`crop=iw-${cutOff.left + cutOff.right}:ih-${cutOff.top + cutOff.bottom}:${cutOff.left}:${cutOff.top}:exact=1`] : []),
+        ...(cutOff
+          ? [
+              `crop=iw-${cutOff.left + cutOff.right}:ih-${cutOff.top + cutOff.bottom}:${cutOff.left}:${cutOff.top}:exact=1`,
+            ]
+          : []),
         // Copied, because the binding cannot read planes that begin inside their memory or run upwards.
-        ...(this.orientation ? [turns[this.orientation.signs.join(',')]!] : []), 'copy',
+        ...(this.orientation ? [turns[this.orientation.signs.join(',')]!] : []),
+        'copy',
         // What changes its size keeps its shape within the frame of the first.
-        ...(fits ? [] : [`scale=w=${target!.width}:h=${target!.height}:force_original_aspect_ratio=decrease:flags=lanczos+accurate_rnd`, `format=${target!.pixelFormat}`, `pad=${target!.width}:${target!.height}:-1:-1`]),
+        ...(fits
+          ? []
+          : [
+              `scale=w=${target!.width}:h=${target!.height}:force_original_aspect_ratio=decrease:flags=lanczos+accurate_rnd`,
+              `format=${target!.pixelFormat}`,
+              `pad=${target!.width}:${target!.height}:-1:-1`,
+            ]),
       ]
-      graph = await Graph.video(filters.join(','), [videoPadOf(frame, { timeBase: this.timeBase, frameRate: { num: 25, den: 1 }, ...(aspect.num > 0 ? { pixelAspect: { num: aspect.num, den: aspect.den } } : {}) })])
+      graph = await Graph.video(filters.join(','), [
+        videoPadOf(frame, {
+          timeBase: this.timeBase,
+          frameRate: { num: 25, den: 1 },
+          ...(aspect.num > 0 ? { pixelAspect: { num: aspect.num, den: aspect.den } } : {}),
+        }),
+      ])
       this.graphs.set(key, graph)
     }
     const { pts } = frame
     await graph.push(frame)
     frame.unref()
-    if (await graph.pull(this.stored) !== 'frame') throw new MediaError('The picture cannot be brought the right way up.')
+    if ((await graph.pull(this.stored)) !== 'frame')
+      throw new MediaError('The picture cannot be brought the right way up.')
     frame.ref(this.stored)
     this.stored.unref()
     frame.pts = pts

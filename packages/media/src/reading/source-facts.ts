@@ -1,14 +1,56 @@
 import { open, stat } from 'node:fs/promises'
 import path from 'node:path'
 import {
-  arrivalOf, describeAspect, describeCodec, describeFrameNumbers, describePixelFormat, describeRanges, displayAspect, framesIn, framesSpanned, frameFileName, joinFacts, joinPartFacts, missingFrames, nearestRational, pictureSize, presentNumbers, rational, sequenceRemarks, snapRate, squarePixel, toNumber,
-  type AudioFacts, type ColourDescription, type NumberedSequence, type Orientation, type Rational, type Scan, type SourceFacts, type SubtitleFacts, type VideoFacts,
+  arrivalOf,
+  describeAspect,
+  describeCodec,
+  describeFrameNumbers,
+  describePixelFormat,
+  describeRanges,
+  displayAspect,
+  framesIn,
+  framesSpanned,
+  frameFileName,
+  joinFacts,
+  joinPartFacts,
+  missingFrames,
+  nearestRational,
+  pictureSize,
+  presentNumbers,
+  rational,
+  sequenceRemarks,
+  snapRate,
+  squarePixel,
+  toNumber,
+  type AudioFacts,
+  type ColourDescription,
+  type NumberedSequence,
+  type Orientation,
+  type Rational,
+  type Scan,
+  type SourceFacts,
+  type SubtitleFacts,
+  type VideoFacts,
 } from '@hematine/core'
 import {
-  AVMEDIA_TYPE_AUDIO, AVMEDIA_TYPE_SUBTITLE, AVMEDIA_TYPE_VIDEO, AV_DISPOSITION_ATTACHED_PIC, AV_FRAME_FLAG_INTERLACED, AV_FRAME_FLAG_TOP_FIELD_FIRST,
-  AV_NOPTS_VALUE, AV_TIME_BASE,
+  AVMEDIA_TYPE_AUDIO,
+  AVMEDIA_TYPE_SUBTITLE,
+  AVMEDIA_TYPE_VIDEO,
+  AV_DISPOSITION_ATTACHED_PIC,
+  AV_FRAME_FLAG_INTERLACED,
+  AV_FRAME_FLAG_TOP_FIELD_FIRST,
+  AV_NOPTS_VALUE,
+  AV_TIME_BASE,
 } from 'node-av/constants'
-import { avChannelLayoutDescribe, avGetCodecName, avGetPixFmtName, Codec, Frame, type FormatContext, type Stream } from 'node-av/lib'
+import {
+  avChannelLayoutDescribe,
+  avGetCodecName,
+  avGetPixFmtName,
+  Codec,
+  Frame,
+  type FormatContext,
+  type Stream,
+} from 'node-av/lib'
 import { StreamDecoder } from './decoder.ts'
 import { ShapedFrames } from './shaped-frames.ts'
 import { colourNumbers } from '../ground/colour-numbers.ts'
@@ -31,7 +73,10 @@ export async function readFacts(input: MediaInput): Promise<SourceFacts> {
   const sources = []
   for (const { input: plain, name, ...known } of input.parts) {
     const facts = await readPlainFacts(plain)
-    if (JSON.stringify(joinPartFacts(facts)) !== JSON.stringify(known)) throw new MediaError(`${name} is another than when it was joined. Take the join out of the order and join its parts anew.`)
+    if (JSON.stringify(joinPartFacts(facts)) !== JSON.stringify(known))
+      throw new MediaError(
+        `${name} is another than when it was joined. Take the join out of the order and join its parts anew.`,
+      )
     sources.push({ name, facts })
   }
   return joinFacts(sources)
@@ -44,8 +89,14 @@ async function readPlainFacts(input: PlainInput): Promise<SourceFacts> {
   const container = await openInput(input)
   try {
     const streams = container.streams
-    const picture = streams.find(stream => stream.codecpar.codecType === AVMEDIA_TYPE_VIDEO && (Number(stream.disposition) & AV_DISPOSITION_ATTACHED_PIC) === 0)
-    const audio = streams.filter(stream => stream.codecpar.codecType === AVMEDIA_TYPE_AUDIO).flatMap(stream => readAudio(stream, remarks))
+    const picture = streams.find(
+      stream =>
+        stream.codecpar.codecType === AVMEDIA_TYPE_VIDEO &&
+        (Number(stream.disposition) & AV_DISPOSITION_ATTACHED_PIC) === 0,
+    )
+    const audio = streams
+      .filter(stream => stream.codecpar.codecType === AVMEDIA_TYPE_AUDIO)
+      .flatMap(stream => readAudio(stream, remarks))
     const subtitles = streams.filter(stream => stream.codecpar.codecType === AVMEDIA_TYPE_SUBTITLE).map(readSubtitle)
     const disc = input.kind === 'title' ? byTables(input, streams, audio, subtitles, remarks) : {}
     if (!picture && audio.length === 0) throw new MediaError('The file holds no picture and no sound.')
@@ -53,16 +104,27 @@ async function readPlainFacts(input: PlainInput): Promise<SourceFacts> {
     const durationSeconds = input.kind === 'title' ? input.seconds : length(container, picture)
     const isMade = input.kind === 'file' && isWithoutTimes(container)
     const video = picture ? await readVideo(input, container, picture, isMade ? null : durationSeconds, remarks) : null
-    if (input.kind === 'title' && video && describeAspect(displayAspect(video)) !== input.aspect) remarks.push(`The disc's tables say ${input.aspect}, the picture itself ${describeAspect(displayAspect(video))}.`)
+    if (input.kind === 'title' && video && describeAspect(displayAspect(video)) !== input.aspect)
+      remarks.push(`The disc's tables say ${input.aspect}, the picture itself ${describeAspect(displayAspect(video))}.`)
     const facts: SourceFacts = {
       container: containerOf(container.iformat?.name ?? '', input),
       bytes,
       durationSeconds: video ? video.frameCount / toNumber(video.frameRate) || durationSeconds : durationSeconds,
       bitsPerSecond: durationSeconds ? (bytes * 8) / durationSeconds : null,
-      video, audio, subtitles, remarks, ...disc, ...ofFiles,
+      video,
+      audio,
+      subtitles,
+      remarks,
+      ...disc,
+      ...ofFiles,
     }
     if (input.kind !== 'file') return facts
-    const timed = await withTimes(container, facts, picture ? statedRates(picture) : [], isMade ? countedInAll : countedAtOnce)
+    const timed = await withTimes(
+      container,
+      facts,
+      picture ? statedRates(picture) : [],
+      isMade ? countedInAll : countedAtOnce,
+    )
     if (timed.durationSeconds === null) remarks.push('The file does not say how long it is.')
     return timed
   } finally {
@@ -80,23 +142,40 @@ async function fileFacts(input: PlainInput): Promise<FileFacts> {
   if (input.kind === 'file') return { bytes: (await stat(input.path)).size, remarks: [] }
   if (input.kind === 'title') return { bytes: input.parts.reduce((sum, part) => sum + part.bytes, 0), remarks: [] }
   const { directory, sequence } = input
-  const frames: { number: number, bytes: number, writtenAt: number }[] = []
+  const frames: { number: number; bytes: number; writtenAt: number }[] = []
   for (const number of presentNumbers(sequence)) {
     const { size, mtimeMs } = await stat(path.join(directory, frameFileName(sequence, number)))
     frames.push({ number, bytes: size, writtenAt: mtimeMs })
   }
-  await mustBeOfOneSize(directory, sequence, frames.filter(frame => frame.bytes > 0).map(frame => frame.number))
-  const arriving = arrivalOf(frames.map(frame => frame.writtenAt), Date.now())
+  await mustBeOfOneSize(
+    directory,
+    sequence,
+    frames.filter(frame => frame.bytes > 0).map(frame => frame.number),
+  )
+  const arriving = arrivalOf(
+    frames.map(frame => frame.writtenAt),
+    Date.now(),
+  )
   const remarks = sequenceRemarks(frames)
-  if (sequence.missing.length > 0) remarks.unshift(`Frames ${describeRanges(sequence.missing)} are missing; the frame before stands in for them.`)
-  return { bytes: frames.reduce((sum, frame) => sum + frame.bytes, 0), remarks, missingFrames: missingFrames(sequence), ...(arriving ? { arriving } : {}) }
+  if (sequence.missing.length > 0)
+    remarks.unshift(`Frames ${describeRanges(sequence.missing)} are missing; the frame before stands in for them.`)
+  return {
+    bytes: frames.reduce((sum, frame) => sum + frame.bytes, 0),
+    remarks,
+    missingFrames: missingFrames(sequence),
+    ...(arriving ? { arriving } : {}),
+  }
 }
 
 /** Frames whose heads are read for their size, spread over a sequence that has more. */
 const sizesRead = 5000
 
 /** @throws MediaError naming the frames that are of another size than most */
-async function mustBeOfOneSize(directory: string, sequence: NumberedSequence, numbers: readonly number[]): Promise<void> {
+async function mustBeOfOneSize(
+  directory: string,
+  sequence: NumberedSequence,
+  numbers: readonly number[],
+): Promise<void> {
   const bySize = new Map<string, number[]>()
   const step = Math.max(1, Math.ceil(numbers.length / sizesRead))
   for (let index = 0; index < numbers.length; index += step) {
@@ -119,20 +198,36 @@ async function mustBeOfOneSize(directory: string, sequence: NumberedSequence, nu
   }
   if (bySize.size < 2) return
   const [usual, ...others] = [...bySize].sort((a, b) => b[1].length - a[1].length)
-  const odd = others.map(([size, frames]) => `${frames.length === 1 ? 'frame' : 'frames'} ${describeFrameNumbers(frames)} ${frames.length === 1 ? 'is' : 'are'} ${size}`).join('; ')
-  throw new MediaError(`The frames are not of one size: most are ${usual![0]}; ${odd}${step > 1 ? ` (every ${step}th was looked at)` : ''}. Render those again, or move them into a folder of their own.`)
+  const odd = others
+    .map(
+      ([size, frames]) =>
+        `${frames.length === 1 ? 'frame' : 'frames'} ${describeFrameNumbers(frames)} ${frames.length === 1 ? 'is' : 'are'} ${size}`,
+    )
+    .join('; ')
+  throw new MediaError(
+    `The frames are not of one size: most are ${usual![0]}; ${odd}${step > 1 ? ` (every ${step}th was looked at)` : ''}. Render those again, or move them into a folder of their own.`,
+  )
 }
 
 function length(container: FormatContext, picture: Stream | undefined): number | null {
-  if (picture && picture.duration !== AV_NOPTS_VALUE && picture.duration > 0n) return Number(picture.duration) * toNumber(fraction(picture.timeBase))
-  return container.duration !== AV_NOPTS_VALUE && container.duration > 0n ? Number(container.duration) / AV_TIME_BASE : null
+  if (picture && picture.duration !== AV_NOPTS_VALUE && picture.duration > 0n)
+    return Number(picture.duration) * toNumber(fraction(picture.timeBase))
+  return container.duration !== AV_NOPTS_VALUE && container.duration > 0n
+    ? Number(container.duration) / AV_TIME_BASE
+    : null
 }
 
-function fraction(value: { num: number, den: number }): Rational {
+function fraction(value: { num: number; den: number }): Rational {
   return { num: value.num, den: value.den }
 }
 
-async function readVideo(input: PlainInput, container: FormatContext, stream: Stream, durationSeconds: number | null, remarks: string[]): Promise<VideoFacts> {
+async function readVideo(
+  input: PlainInput,
+  container: FormatContext,
+  stream: Stream,
+  durationSeconds: number | null,
+  remarks: string[],
+): Promise<VideoFacts> {
   const codec = avGetCodecName(stream.codecpar.codecId) ?? 'unknown'
   // One thread: starting more takes longer than the few frames that are decoded.
   const decoder = await StreamDecoder.open(input, stream.index, 1)
@@ -143,13 +238,22 @@ async function readVideo(input: PlainInput, container: FormatContext, stream: St
     let startTicks: number | null = null
     let lastTicks = 0
     let [interlaced, topFirst, framesRead] = [0, 0, 0]
-    let shape = { width: 0, height: 0, pixelFormat: '', pixelAspect: squarePixel, colour: null as ColourDescription | null }
-    while (framesRead < framesForScan && await reader.next(frame)) {
+    let shape = {
+      width: 0,
+      height: 0,
+      pixelFormat: '',
+      pixelAspect: squarePixel,
+      colour: null as ColourDescription | null,
+    }
+    while (framesRead < framesForScan && (await reader.next(frame))) {
       if (startTicks === null) {
         startTicks = Number(frame.pts)
         shape = {
-          width: frame.width, height: frame.height, pixelFormat: avGetPixFmtName(frame.format as never) ?? 'unknown',
-          pixelAspect: pixelAspect(frame, stream, reader.orientation), colour: readColour(frame),
+          width: frame.width,
+          height: frame.height,
+          pixelFormat: avGetPixFmtName(frame.format as never) ?? 'unknown',
+          pixelAspect: pixelAspect(frame, stream, reader.orientation),
+          colour: readColour(frame),
         }
       }
       framesRead++
@@ -160,8 +264,14 @@ async function readVideo(input: PlainInput, container: FormatContext, stream: St
       }
       frame.unref()
     }
-    if (startTicks === null) throw new MediaError(`The picture cannot be decoded: the ${codec} data is damaged or cut short before its first whole frame.`)
-    if (decoder.errors > 0) remarks.push(`The decoder reported ${decoder.errors} ${decoder.errors === 1 ? 'error' : 'errors'} in the first ${framesRead === 1 ? 'frame' : `${framesRead} frames`}.`)
+    if (startTicks === null)
+      throw new MediaError(
+        `The picture cannot be decoded: the ${codec} data is damaged or cut short before its first whole frame.`,
+      )
+    if (decoder.errors > 0)
+      remarks.push(
+        `The decoder reported ${decoder.errors} ${decoder.errors === 1 ? 'error' : 'errors'} in the first ${framesRead === 1 ? 'frame' : `${framesRead} frames`}.`,
+      )
 
     const scan: Scan = {
       kind: interlaced === 0 ? 'progressive' : interlaced === framesRead ? 'interlaced' : 'mixed',
@@ -171,20 +281,42 @@ async function readVideo(input: PlainInput, container: FormatContext, stream: St
     const spacing = framesRead > 1 ? ((lastTicks - startTicks) * toNumber(decoder.timeBase)) / (framesRead - 1) : null
     const header = decoder.context.framerate
     // A stream without times has its rate in its own head, if anywhere; what its reader states is made up.
-    const { frameRate, rateIs } = input.kind === 'file' && isWithoutTimes(container) ? headerRate(header, remarks) : readRate(stream, input, spacing)
+    const { frameRate, rateIs } =
+      input.kind === 'file' && isWithoutTimes(container)
+        ? headerRate(header, remarks)
+        : readRate(stream, input, spacing)
     const seconds = durationSeconds ?? 0
     const counted = Number(stream.nbFrames)
-    const [frameCount, frameCountFrom] = input.kind === 'sequence'
-      ? [framesSpanned(input.sequence), 'files' as const]
-      : counted > 0 ? [counted, 'container' as const] : [framesIn(seconds, frameRate), 'length' as const]
+    const [frameCount, frameCountFrom] =
+      input.kind === 'sequence'
+        ? [framesSpanned(input.sequence), 'files' as const]
+        : counted > 0
+          ? [counted, 'container' as const]
+          : [framesIn(seconds, frameRate), 'length' as const]
     const { bitDepth, chroma, isRgb, hasAlpha } = describePixelFormat(shape.pixelFormat)
     const bitsPerSecond = Number(stream.codecpar.bitRate)
     return {
-      streamIndex: stream.index, codec, profile: profileName(stream),
-      width: shape.width, height: shape.height, pixelAspect: shape.pixelAspect, frameRate, rateIs, frameCount, frameCountFrom,
-      ...(reader.orientation ? { turned: reader.orientation.words } : {}), ...(reader.cutOff ? { cutOff: reader.cutOff } : {}),
-      startTicks, timeBase: fraction(decoder.timeBase), scan,
-      pixelFormat: shape.pixelFormat, bitDepth, isRgb, chroma, ...(hasAlpha ? { hasAlpha } : {}), colour: shape.colour!,
+      streamIndex: stream.index,
+      codec,
+      profile: profileName(stream),
+      width: shape.width,
+      height: shape.height,
+      pixelAspect: shape.pixelAspect,
+      frameRate,
+      rateIs,
+      frameCount,
+      frameCountFrom,
+      ...(reader.orientation ? { turned: reader.orientation.words } : {}),
+      ...(reader.cutOff ? { cutOff: reader.cutOff } : {}),
+      startTicks,
+      timeBase: fraction(decoder.timeBase),
+      scan,
+      pixelFormat: shape.pixelFormat,
+      bitDepth,
+      isRgb,
+      chroma,
+      ...(hasAlpha ? { hasAlpha } : {}),
+      colour: shape.colour!,
       bitsPerSecond: bitsPerSecond > 0 ? bitsPerSecond : null,
     }
   } finally {
@@ -194,7 +326,7 @@ async function readVideo(input: PlainInput, container: FormatContext, stream: St
 }
 
 function pixelAspect(frame: Frame, stream: Stream, orientation: Orientation | null): Rational {
-  const isStated = (aspect: { num: number, den: number }) => aspect.num > 0 && aspect.den > 0
+  const isStated = (aspect: { num: number; den: number }) => aspect.num > 0 && aspect.den > 0
   // The frame's own is turned with it already; the stream's is of the stored picture.
   if (isStated(frame.sampleAspectRatio)) return rational(frame.sampleAspectRatio.num, frame.sampleAspectRatio.den)
   const stated = [stream.sampleAspectRatio, stream.codecpar.sampleAspectRatio].find(isStated)
@@ -202,7 +334,7 @@ function pixelAspect(frame: Frame, stream: Stream, orientation: Orientation | nu
   return orientation?.swaps ? rational(stated.den, stated.num) : rational(stated.num, stated.den)
 }
 
-function headerRate(header: { num: number, den: number }, remarks: string[]): Pick<VideoFacts, 'frameRate' | 'rateIs'> {
+function headerRate(header: { num: number; den: number }, remarks: string[]): Pick<VideoFacts, 'frameRate' | 'rateIs'> {
   if (header.num > 0 && header.den > 0) return { frameRate: snapRate(fraction(header)), rateIs: 'constant' }
   remarks.push('The stream has no times and states no rate; 25 frames a second are taken for it.')
   return { frameRate: { num: 25, den: 1 }, rateIs: 'constant' }
@@ -216,20 +348,28 @@ function headerRate(header: { num: number, den: number }, remarks: string[]): Pi
 function readRate(stream: Stream, input: PlainInput, spacing: number | null): Pick<VideoFacts, 'frameRate' | 'rateIs'> {
   if (input.kind === 'sequence') return { frameRate: input.frameRate, rateIs: 'constant' }
   const stated = statedRates(stream)
-  const off = (rate: Rational) => spacing ? Math.abs(Math.log(toNumber(rate) * spacing)) : 0
-  const nearest = stated.reduce<Rational | null>((best, rate) => best === null || off(rate) < off(best) - 1e-4 ? rate : best, null)
-  if (!nearest) return { frameRate: spacing ? snapRate(nearestRational(1 / spacing)) : { num: 25, den: 1 }, rateIs: 'constant' }
+  const off = (rate: Rational) => (spacing ? Math.abs(Math.log(toNumber(rate) * spacing)) : 0)
+  const nearest = stated.reduce<Rational | null>(
+    (best, rate) => (best === null || off(rate) < off(best) - 1e-4 ? rate : best),
+    null,
+  )
+  if (!nearest)
+    return { frameRate: spacing ? snapRate(nearestRational(1 / spacing)) : { num: 25, den: 1 }, rateIs: 'constant' }
   // Rates of a whole multiple are those of fields or of the container's clock and contradict nothing.
   const contradicts = (rate: Rational) => {
     const ratio = toNumber(rate) / toNumber(nearest)
     return Math.abs(ratio - Math.max(1, Math.round(ratio))) > 0.005 * ratio
   }
-  return { frameRate: snapRate(nearest), rateIs: off(nearest) > 0.02 || stated.some(contradicts) ? 'variable' : 'constant' }
+  return {
+    frameRate: snapRate(nearest),
+    rateIs: off(nearest) > 0.02 || stated.some(contradicts) ? 'variable' : 'constant',
+  }
 }
 
 /** Colour tags of a decoded frame. */
 export function readColour(frame: Frame): ColourDescription {
-  const name = (numbers: Record<string, number>, value: number) => Object.entries(numbers).find(([, number]) => number === value)?.[0] ?? null
+  const name = (numbers: Record<string, number>, value: number) =>
+    Object.entries(numbers).find(([, number]) => number === value)?.[0] ?? null
   return {
     range: Number(frame.colorRange) === 2 ? 'full' : Number(frame.colorRange) === 1 ? 'limited' : null,
     primaries: name(colourNumbers.primaries, Number(frame.colorPrimaries)),
@@ -252,16 +392,27 @@ function readAudio(stream: Stream, remarks: string[]): AudioFacts[] {
     return []
   }
   const bitsPerSecond = Number(codecpar.bitRate)
-  return [{
-    streamIndex: stream.index, codec, profile: profileName(stream), channels: codecpar.channels,
-    layout: avChannelLayoutDescribe(codecpar.channelLayout) ?? `${codecpar.channels} channels`,
-    sampleRate: codecpar.sampleRate, bitsPerSecond: bitsPerSecond > 0 ? bitsPerSecond : null,
-    language: tag(stream, 'language'), title: tag(stream, 'title'),
-  }]
+  return [
+    {
+      streamIndex: stream.index,
+      codec,
+      profile: profileName(stream),
+      channels: codecpar.channels,
+      layout: avChannelLayoutDescribe(codecpar.channelLayout) ?? `${codecpar.channels} channels`,
+      sampleRate: codecpar.sampleRate,
+      bitsPerSecond: bitsPerSecond > 0 ? bitsPerSecond : null,
+      language: tag(stream, 'language'),
+      title: tag(stream, 'title'),
+    },
+  ]
 }
 
 function readSubtitle(stream: Stream): SubtitleFacts {
-  return { streamIndex: stream.index, codec: avGetCodecName(stream.codecpar.codecId) ?? 'unknown', language: tag(stream, 'language') }
+  return {
+    streamIndex: stream.index,
+    codec: avGetCodecName(stream.codecpar.codecId) ?? 'unknown',
+    language: tag(stream, 'language'),
+  }
 }
 
 function tag(stream: Stream, key: string): string | null {
@@ -270,26 +421,60 @@ function tag(stream: Stream, key: string): string | null {
 }
 
 const containerNames: [RegExp, string][] = [
-  [/^mov,mp4/, 'MP4'], [/^matroska,webm/, 'MKV'], [/^avi$/, 'AVI'], [/^mpeg$/, 'MPEG program stream'], [/^mpegts$/, 'MPEG transport stream'], [/^dv$/, 'DV'],
-  [/^image2|_pipe$/, 'pictures'], [/^asf$/, 'ASF'], [/^rm$/, 'RealMedia'], [/^flv$/, 'FLV'], [/^mxf/, 'MXF'], [/^ogg$/, 'Ogg'], [/^wav$/, 'WAV'], [/^mp3$/, 'MP3'], [/^flac$/, 'FLAC'],
+  [/^mov,mp4/, 'MP4'],
+  [/^matroska,webm/, 'MKV'],
+  [/^avi$/, 'AVI'],
+  [/^mpeg$/, 'MPEG program stream'],
+  [/^mpegts$/, 'MPEG transport stream'],
+  [/^dv$/, 'DV'],
+  [/^image2|_pipe$/, 'pictures'],
+  [/^asf$/, 'ASF'],
+  [/^rm$/, 'RealMedia'],
+  [/^flv$/, 'FLV'],
+  [/^mxf/, 'MXF'],
+  [/^ogg$/, 'Ogg'],
+  [/^wav$/, 'WAV'],
+  [/^mp3$/, 'MP3'],
+  [/^flac$/, 'FLAC'],
 ]
 
 /**
  * What a disc's tables say of a title's streams and the streams themselves cannot: languages, and the order of the tracks.
  * @param audio is brought into the order of the tables, in place; tracks that the tables do not name come last
  */
-function byTables(input: TitleInput, streams: readonly Stream[], audio: AudioFacts[], subtitles: SubtitleFacts[], remarks: string[]): Pick<SourceFacts, 'disc' | 'audio' | 'subtitles'> {
+function byTables(
+  input: TitleInput,
+  streams: readonly Stream[],
+  audio: AudioFacts[],
+  subtitles: SubtitleFacts[],
+  remarks: string[],
+): Pick<SourceFacts, 'disc' | 'audio' | 'subtitles'> {
   const idOf = (track: { streamIndex: number | null }) => streams.find(stream => stream.index === track.streamIndex)?.id
   const known = (track: AudioFacts) => input.audio.find(entry => entry.streamId === idOf(track))
-  const place = (track: AudioFacts) => { const index = input.audio.findIndex(entry => entry.streamId === idOf(track)); return index < 0 ? input.audio.length : index }
+  const place = (track: AudioFacts) => {
+    const index = input.audio.findIndex(entry => entry.streamId === idOf(track))
+    return index < 0 ? input.audio.length : index
+  }
   for (const entry of input.audio.filter(entry => !audio.some(track => idOf(track) === entry.streamId))) {
-    remarks.push(`The disc's tables name a sound track (${describeCodec(entry.codec)}${entry.language ? `, ${entry.language}` : ''}) that was not met at the beginning of the title. It is left out.`)
+    remarks.push(
+      `The disc's tables name a sound track (${describeCodec(entry.codec)}${entry.language ? `, ${entry.language}` : ''}) that was not met at the beginning of the title. It is left out.`,
+    )
   }
   return {
     disc: { name: input.disc, title: input.title, angle: input.angle, chapters: input.chapters },
-    audio: [...audio].sort((a, b) => place(a) - place(b)).map(track => ({ ...track, language: known(track)?.language ?? track.language, title: known(track)?.purpose ?? track.title })),
+    audio: [...audio]
+      .sort((a, b) => place(a) - place(b))
+      .map(track => ({
+        ...track,
+        language: known(track)?.language ?? track.language,
+        title: known(track)?.purpose ?? track.title,
+      })),
     // Subtitles come late: what the tables name counts, whether it was met or not.
-    subtitles: input.subtitles.map(entry => ({ streamIndex: subtitles.find(track => idOf(track) === entry.streamId)?.streamIndex ?? null, codec: 'dvd_subtitle', language: entry.language })),
+    subtitles: input.subtitles.map(entry => ({
+      streamIndex: subtitles.find(track => idOf(track) === entry.streamId)?.streamIndex ?? null,
+      codec: 'dvd_subtitle',
+      language: entry.language,
+    })),
   }
 }
 

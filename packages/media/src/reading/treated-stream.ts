@@ -17,7 +17,10 @@ export abstract class TreatedStream<Through extends Passage> {
   private ended = false
 
   /** @param startTicks time in the stream that is time 0 for the filters */
-  protected constructor(protected readonly decoder: FrameReader, private readonly startTicks: bigint) {
+  protected constructor(
+    protected readonly decoder: FrameReader,
+    private readonly startTicks: bigint,
+  ) {
     this.decoded.alloc()
   }
 

@@ -12,7 +12,7 @@ export async function loudnessOf(input: MediaInput, streamIndex: number): Promis
   let graph: Graph | null = null
   const r128 = { loudness: null as number | null, truePeak: null as number | null }
   const drain = async () => {
-    while (graph && await graph.pull(measured) === 'frame') {
+    while (graph && (await graph.pull(measured)) === 'frame') {
       readR128(measured, r128)
       measured.unref()
     }
@@ -28,7 +28,7 @@ export async function loudnessOf(input: MediaInput, streamIndex: number): Promis
     await drain()
     return r128.loudness
   } finally {
-    (graph as Graph | null)?.free()
+    ;(graph as Graph | null)?.free()
     frame.free()
     measured.free()
     await decoder.close()
@@ -36,7 +36,7 @@ export async function loudnessOf(input: MediaInput, streamIndex: number): Promis
 }
 
 /** Notes what the library's EBU R 128 filter wrote on a frame. */
-export function readR128(frame: Frame, into: { loudness: number | null, truePeak: number | null }): void {
+export function readR128(frame: Frame, into: { loudness: number | null; truePeak: number | null }): void {
   const metadata = frame.getMetadata()
   const integrated = Number(metadata?.get('lavfi.r128.I') ?? Number.NaN)
   // The filter says -70 while everything was below its gate.

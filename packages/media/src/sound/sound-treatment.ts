@@ -1,4 +1,17 @@
-import { plainTimeline, soundLead, sourceTimeAt, toNumber, type AudioFacts, type DeliverySpec, type Rational, type SourceFacts, type Step, type Strength, type Timeline, type Treatment } from '@hematine/core'
+import {
+  plainTimeline,
+  soundLead,
+  sourceTimeAt,
+  toNumber,
+  type AudioFacts,
+  type DeliverySpec,
+  type Rational,
+  type SourceFacts,
+  type Step,
+  type Strength,
+  type Timeline,
+  type Treatment,
+} from '@hematine/core'
 import { AV_NOPTS_VALUE, AV_TIME_BASE } from 'node-av/constants'
 import { openFrames, type FrameReader } from '../reading/frame-reader.ts'
 import { audioPadOf, Graph } from '../ground/graph.ts'
@@ -17,7 +30,8 @@ export interface SoundShape {
 
 /** Layout a track is delivered in: its own up to the spec's channels, otherwise stereo or mono, mixed down by the library's standard matrix. */
 export function deliveredLayout(track: AudioFacts, spec: DeliverySpec): string {
-  if (track.channels <= spec.audio.maxChannels) return track.channels === 1 ? 'mono' : track.channels === 2 ? 'stereo' : track.layout
+  if (track.channels <= spec.audio.maxChannels)
+    return track.channels === 1 ? 'mono' : track.channels === 2 ? 'stereo' : track.layout
   return spec.audio.maxChannels === 1 ? 'mono' : spec.audio.maxChannels < 6 ? 'stereo' : '5.1'
 }
 
@@ -37,7 +51,12 @@ export function deliveredRate(track: AudioFacts, { audio }: DeliverySpec): numbe
  * Sound from before the picture starts is cut, a late start and gaps are filled with silence.
  */
 export class TreatedSound extends TreatedStream<Graph> {
-  private constructor(decoder: FrameReader, private readonly shape: SoundShape, startTicks: bigint, private readonly filters: string[]) {
+  private constructor(
+    decoder: FrameReader,
+    private readonly shape: SoundShape,
+    startTicks: bigint,
+    private readonly filters: string[],
+  ) {
     super(decoder, startTicks)
   }
 
@@ -45,7 +64,16 @@ export class TreatedSound extends TreatedStream<Graph> {
    * @param zeroSeconds time in the container that is time 0 of the source
    * @param startSeconds time in the result to begin with
    */
-  static async open(input: MediaInput, track: AudioFacts, shape: SoundShape, zeroSeconds: number, { startSeconds = 0, treatment = {} }: { startSeconds?: number, treatment?: Pick<Treatment, 'timeline' | 'sound'> } = {}): Promise<TreatedSound> {
+  static async open(
+    input: MediaInput,
+    track: AudioFacts,
+    shape: SoundShape,
+    zeroSeconds: number,
+    {
+      startSeconds = 0,
+      treatment = {},
+    }: { startSeconds?: number; treatment?: Pick<Treatment, 'timeline' | 'sound'> } = {},
+  ): Promise<TreatedSound> {
     const decoder = await openFrames(input, track.streamIndex, 1)
     const timeline = treatment.timeline ?? plainTimeline
     const steps = treatment.sound ?? []
@@ -56,7 +84,12 @@ export class TreatedSound extends TreatedStream<Graph> {
       const start = BigInt(Math.round((zeroSeconds + from) / toNumber(decoder.timeBase)))
       if (from > 0) await decoder.seek(start)
       const filters: string[] = timelineFilters(timeline, from)
-      for (const step of steps) filters.push(...(step.kind === 'loudness' && isShort(decoder) ? await fixedGain(input, track, step.target) : soundFilters(step, track)))
+      for (const step of steps)
+        filters.push(
+          ...(step.kind === 'loudness' && isShort(decoder)
+            ? await fixedGain(input, track, step.target)
+            : soundFilters(step, track)),
+        )
       if (lead > 0) filters.push(`atrim=start=${lead}`, 'asetpts=PTS-STARTPTS')
       return new TreatedSound(decoder, shape, start, filters)
     } catch (error) {
@@ -106,7 +139,10 @@ export function secondsOf(ticks: number, timeBase: Rational): number {
 }
 
 /** Time in the container that is time 0 for sound: the picture's beginning or, without one, that of the earliest track. */
-export async function soundZero(input: MediaInput, { video, audio }: Pick<SourceFacts, 'video' | 'audio'>): Promise<number> {
+export async function soundZero(
+  input: MediaInput,
+  { video, audio }: Pick<SourceFacts, 'video' | 'audio'>,
+): Promise<number> {
   if (video) return secondsOf(video.startTicks, video.timeBase)
   const starts: number[] = []
   for (const { streamIndex } of audio) {
@@ -122,8 +158,12 @@ export async function soundZero(input: MediaInput, { video, audio }: Pick<Source
  * Time in the container that is time 0 for a result of sound alone: as for a picture, but sound that begins before the picture is kept. Ranges are
  * given in the picture's time, so with them it is cut.
  */
-export async function soundAloneZero(input: MediaInput, facts: Pick<SourceFacts, 'video' | 'audio'>, { timeline }: Pick<Treatment, 'timeline'>): Promise<number> {
-  return await soundZero(input, facts) - (timeline?.ranges ? 0 : soundLead(facts))
+export async function soundAloneZero(
+  input: MediaInput,
+  facts: Pick<SourceFacts, 'video' | 'audio'>,
+  { timeline }: Pick<Treatment, 'timeline'>,
+): Promise<number> {
+  return (await soundZero(input, facts)) - (timeline?.ranges ? 0 : soundLead(facts))
 }
 
 /** Ranges and speed of a timeline for sound that begins at a time of the source; pitch is kept. */
@@ -143,7 +183,11 @@ const humMultiples = 8
 const humQuality = 30
 
 /** Most gain for quiet words, and for the band that makes consonants clear, in dB. */
-const speechSettings = { light: { lift: 6, clear: 2, noise: 6 }, medium: { lift: 10, clear: 3, noise: 10 }, strong: { lift: 14, clear: 5, noise: 16 } }
+const speechSettings = {
+  light: { lift: 6, clear: 2, noise: 6 },
+  medium: { lift: 10, clear: 3, noise: 10 },
+  strong: { lift: 14, clear: 5, noise: 16 },
+}
 
 /**
  * Rumble below the voice is cut, noise taken down, the band of consonants raised a little, and quiet words lifted towards loud ones.
@@ -151,25 +195,52 @@ const speechSettings = { light: { lift: 6, clear: 2, noise: 6 }, medium: { lift:
  */
 function speechFilters(strength: Strength): string[] {
   const { lift, clear, noise } = speechSettings[strength]
-  return ['highpass=f=80:p=2', 'highpass=f=80:p=2', `afftdn=nr=${noise}:nf=-45:tn=1`, `equalizer=f=3000:t=o:w=2:g=${clear}`, `speechnorm=p=0.7:e=${(10 ** (lift / 20)).toFixed(2)}:r=0.005:f=0.01:l=1`]
+  return [
+    'highpass=f=80:p=2',
+    'highpass=f=80:p=2',
+    `afftdn=nr=${noise}:nf=-45:tn=1`,
+    `equalizer=f=3000:t=o:w=2:g=${clear}`,
+    `speechnorm=p=0.7:e=${(10 ** (lift / 20)).toFixed(2)}:r=0.005:f=0.01:l=1`,
+  ]
 }
 
 /** The filters of a sound step. */
 function soundFilters(step: Step, track: AudioFacts): string[] {
-  if ('track' in step && step.track !== undefined && track.position !== undefined && step.track !== track.position) return []
+  if ('track' in step && step.track !== undefined && track.position !== undefined && step.track !== track.position)
+    return []
   switch (step.kind) {
-    case 'sound-hum': return Array.from({ length: humMultiples }, (_, index) => `bandreject=f=${step.hertz * (index + 1)}:width_type=q:w=${humQuality}`)
+    case 'sound-hum':
+      return Array.from(
+        { length: humMultiples },
+        (_, index) => `bandreject=f=${step.hertz * (index + 1)}:width_type=q:w=${humQuality}`,
+      )
     // How much is taken away, and how loud noise may be to be taken for noise, both in dB.
-    case 'sound-denoise': return [`afftdn=${{ light: 'nr=8:nf=-50', medium: 'nr=14:nf=-42', strong: 'nr=24:nf=-35' }[step.strength]}`]
-    case 'speech': return speechFilters(step.strength)
+    case 'sound-denoise':
+      return [`afftdn=${{ light: 'nr=8:nf=-50', medium: 'nr=14:nf=-42', strong: 'nr=24:nf=-35' }[step.strength]}`]
+    case 'speech':
+      return speechFilters(step.strength)
     case 'channels': {
       if (track.channels !== 2) return []
-      const [left, right] = ({ 'left on both': ['c0', 'c0'], 'right on both': ['c1', 'c1'], 'swapped': ['c1', 'c0'], 'right turned over': ['c0', '-1*c1'] } as const)[step.make]
+      const [left, right] = (
+        {
+          'left on both': ['c0', 'c0'],
+          'right on both': ['c1', 'c1'],
+          swapped: ['c1', 'c0'],
+          'right turned over': ['c0', '-1*c1'],
+        } as const
+      )[step.make]
       return [`pan=stereo|c0=${left}|c1=${right}`]
     }
-    case 'sound-delay': return step.milliseconds === 0 ? [] : step.milliseconds > 0 ? [`adelay=delays=${step.milliseconds}:all=1`] : [`atrim=start=${-step.milliseconds / 1000}`, 'asetpts=PTS-STARTPTS']
+    case 'sound-delay':
+      return step.milliseconds === 0
+        ? []
+        : step.milliseconds > 0
+          ? [`adelay=delays=${step.milliseconds}:all=1`]
+          : [`atrim=start=${-step.milliseconds / 1000}`, 'asetpts=PTS-STARTPTS']
     // The filter works at 192 kHz inside; the true peak stays below the -1 dBTP of EBU R 128.
-    case 'loudness': return [`loudnorm=I=${step.target}:TP=-1:LRA=11`]
-    default: return []
+    case 'loudness':
+      return [`loudnorm=I=${step.target}:TP=-1:LRA=11`]
+    default:
+      return []
   }
 }

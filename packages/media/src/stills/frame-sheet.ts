@@ -12,7 +12,7 @@ export interface SheetHeader {
   width: number
   height: number
   /** Where each JPEG lies behind the header, and the time of its frame in seconds from the moment's start. */
-  frames: { at: number, bytes: number, seconds: number }[]
+  frames: { at: number; bytes: number; seconds: number }[]
 }
 
 /** Quality at which the difference from the frame is hardly seen in motion; colour is kept at full resolution. */
@@ -20,7 +20,9 @@ const jpeg = { quality: 90, chromaSubsampling: '4:4:4' }
 
 /** A picture as JPEG. */
 export function toJpeg({ width, height, data }: RgbPicture): Promise<Buffer> {
-  return sharp(data, { raw: { width, height, channels: 3 } }).jpeg(jpeg).toBuffer()
+  return sharp(data, { raw: { width, height, channels: 3 } })
+    .jpeg(jpeg)
+    .toBuffer()
 }
 
 /** Gathers frames and writes them as a sheet under its name once it is whole. */

@@ -17,6 +17,8 @@ export async function readMark(bytes: Uint8Array): Promise<Buffer> {
     const png = await picture().rotate().toColourspace('srgb').ensureAlpha().png().toBuffer()
     return format === 'png' && space === 'srgb' && hasAlpha ? Buffer.from(bytes) : png
   } catch {
-    throw new MediaError(`The file is no picture that can be read (PNG, JPEG, WebP, TIFF or SVG, at most ${largestMark} pixels along a side). Choose another.`)
+    throw new MediaError(
+      `The file is no picture that can be read (PNG, JPEG, WebP, TIFF or SVG, at most ${largestMark} pixels along a side). Choose another.`,
+    )
   }
 }

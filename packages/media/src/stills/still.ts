@@ -1,4 +1,11 @@
-import { describePixelFormat, spannedFrames, toNumber, type StoredFrame, type PictureTreatment, type VideoFacts } from '@hematine/core'
+import {
+  describePixelFormat,
+  spannedFrames,
+  toNumber,
+  type StoredFrame,
+  type PictureTreatment,
+  type VideoFacts,
+} from '@hematine/core'
 import { avGetPixFmtName, Frame } from 'node-av/lib'
 import sharp from 'sharp'
 import { openFrames } from '../reading/frame-reader.ts'
@@ -18,12 +25,20 @@ export interface RgbPicture {
 const matrixNames: Record<number, string> = { 1: '709', 5: '470bg', 6: '170m', 7: '240m', 9: '2020_ncl' }
 
 /** Turns a frame into RGB by its own colour tags; untagged pictures by the matrix given (library name), BT.709 unless said. */
-export async function toRgb(frame: Frame, rate: { num: number, den: number }, untaggedMatrix = '709', size?: { width: number, height: number }): Promise<RgbPicture> {
+export async function toRgb(
+  frame: Frame,
+  rate: { num: number; den: number },
+  untaggedMatrix = '709',
+  size?: { width: number; height: number },
+): Promise<RgbPicture> {
   const matrix = matrixNames[Number(frame.colorSpace)] ?? untaggedMatrix
   const scale = size ? `w=${size.width}:h=${size.height}:filter=bicubic:` : ''
   // RGB has no matrix to undo, whatever a tag says; other formats go through planar RGB so that the conversion uses the right one.
   const { isRgb, bitDepth } = describePixelFormat(avGetPixFmtName(frame.format as never) ?? '')
-  const whole = frame.width % 2 === 0 && frame.height % 2 === 0 ? '' : `scale=flags=bicubic+accurate_rnd+full_chroma_inp,format=${wholeFormat(bitDepth)},`
+  const whole =
+    frame.width % 2 === 0 && frame.height % 2 === 0
+      ? ''
+      : `scale=flags=bicubic+accurate_rnd+full_chroma_inp,format=${wholeFormat(bitDepth)},`
   // High dynamic range is shown in a standard one, its reference white (ITU-R BT.2408: 203 cd/m²) as white; what is brighter is cut.
   const range = [16, 18].includes(Number(frame.colorTrc)) ? 't=709:p=709:npl=203:' : ''
   const filters = isRgb
@@ -35,7 +50,8 @@ export async function toRgb(frame: Frame, rate: { num: number, den: number }, un
   try {
     await graph.push(frame)
     await graph.push(null)
-    if (await graph.pull(result) !== 'frame') throw new MediaError('The picture cannot be turned into red, green and blue.')
+    if ((await graph.pull(result)) !== 'frame')
+      throw new MediaError('The picture cannot be turned into red, green and blue.')
     return rgbOf(result)
   } finally {
     result.free()
@@ -53,7 +69,9 @@ export function rgbOf({ width, height, linesize, data: planes }: Frame): RgbPict
 
 /** A lossless PNG of a picture, at the least compression that still shrinks it. */
 export function toPng(picture: RgbPicture): Promise<Buffer> {
-  return sharp(picture.data, { raw: { width: picture.width, height: picture.height, channels: 3 } }).png({ compressionLevel: 2 }).toBuffer()
+  return sharp(picture.data, { raw: { width: picture.width, height: picture.height, channels: 3 } })
+    .png({ compressionLevel: 2 })
+    .toBuffer()
 }
 
 /** Matrix the colour rules of core assume for an untagged picture, by the library's name. */
@@ -73,19 +91,24 @@ const posterWidth = 480
  * A small picture that stands for a source, in its right shape.
  * @returns WebP, 480 pixels wide
  */
-export async function posterFrame(input: MediaInput, video: VideoFacts, durationSeconds: number | null): Promise<Buffer> {
+export async function posterFrame(
+  input: MediaInput,
+  video: VideoFacts,
+  durationSeconds: number | null,
+): Promise<Buffer> {
   const shown = (video.width * toNumber(video.pixelAspect)) / video.height
   const size = { width: posterWidth, height: Math.max(2, Math.round(posterWidth / shown / 2) * 2) }
   // One thread: starting more takes longer than the few frames.
   const decoder = await openFrames(input, video.streamIndex, 1)
   const frame = new Frame()
   frame.alloc()
-  let best: { picture: RgbPicture, contrast: number } | null = null
+  let best: { picture: RgbPicture; contrast: number } | null = null
   try {
     for (const place of posterPlaces) {
-      const target = BigInt(video.startTicks) + BigInt(Math.round(((durationSeconds ?? 0) * place) / toNumber(video.timeBase)))
+      const target =
+        BigInt(video.startTicks) + BigInt(Math.round(((durationSeconds ?? 0) * place) / toNumber(video.timeBase)))
       await decoder.seek(target)
-      if (!await decoder.next(frame)) continue
+      if (!(await decoder.next(frame))) continue
       const picture = await toRgb(frame, video.frameRate, untaggedMatrix(video), size)
       frame.unref()
       const contrast = contrastOf(picture.data)
@@ -97,7 +120,9 @@ export async function posterFrame(input: MediaInput, video: VideoFacts, duration
     await decoder.close()
   }
   if (!best) throw new MediaError('No frame for a poster could be decoded.')
-  return sharp(best.picture.data, { raw: { width: best.picture.width, height: best.picture.height, channels: 3 } }).webp({ quality: 82, effort: webpEffort }).toBuffer()
+  return sharp(best.picture.data, { raw: { width: best.picture.width, height: best.picture.height, channels: 3 } })
+    .webp({ quality: 82, effort: webpEffort })
+    .toBuffer()
 }
 
 /** Standard deviation of a part of a picture's samples. */
@@ -116,7 +141,11 @@ const stripCount = 12
 const stripHeight = 72
 
 /** Small pictures from places spread evenly over a source, as WebP; places that do not decode are left out. */
-export async function stripFrames(input: MediaInput, video: VideoFacts, durationSeconds: number | null): Promise<{ seconds: number, picture: Buffer }[]> {
+export async function stripFrames(
+  input: MediaInput,
+  video: VideoFacts,
+  durationSeconds: number | null,
+): Promise<{ seconds: number; picture: Buffer }[]> {
   const length = durationSeconds ?? 0
   const shape = (video.width * toNumber(video.pixelAspect)) / video.height
   const size = { width: Math.max(2, Math.round((stripHeight * shape) / 2) * 2), height: stripHeight }
@@ -124,17 +153,23 @@ export async function stripFrames(input: MediaInput, video: VideoFacts, duration
   const decoder = await openFrames(input, video.streamIndex, 1)
   const frame = new Frame()
   frame.alloc()
-  const strip: { seconds: number, picture: Buffer }[] = []
+  const strip: { seconds: number; picture: Buffer }[] = []
   try {
     for (let index = 0; index < count; index++) {
       const seconds = ((index + 0.5) * length) / count
-      if (index > 0 || length > 1) await decoder.seek(BigInt(Math.round(video.startTicks + seconds / toNumber(video.timeBase))))
-      if (!await decoder.next(frame)) continue
+      if (index > 0 || length > 1)
+        await decoder.seek(BigInt(Math.round(video.startTicks + seconds / toNumber(video.timeBase))))
+      if (!(await decoder.next(frame))) continue
       const at = (Number(frame.pts) - video.startTicks) * toNumber(video.timeBase)
       const picture = await toRgb(frame, video.frameRate, untaggedMatrix(video), size)
       frame.unref()
       if (strip.some(entry => Math.abs(entry.seconds - at) < 1e-6)) continue
-      strip.push({ seconds: Math.max(0, at), picture: await sharp(picture.data, { raw: { width: picture.width, height: picture.height, channels: 3 } }).webp({ quality: 75, effort: webpEffort }).toBuffer() })
+      strip.push({
+        seconds: Math.max(0, at),
+        picture: await sharp(picture.data, { raw: { width: picture.width, height: picture.height, channels: 3 } })
+          .webp({ quality: 75, effort: webpEffort })
+          .toBuffer(),
+      })
     }
   } finally {
     frame.free()
@@ -147,12 +182,17 @@ export async function stripFrames(input: MediaInput, video: VideoFacts, duration
 export type StillSide = 'source' | 'treated' | 'result'
 
 /** Frame `index` of the treated source. @throws MediaError when there is no such frame */
-export async function treatedStill(input: MediaInput, video: VideoFacts, treatment: PictureTreatment, index: number): Promise<RgbPicture> {
+export async function treatedStill(
+  input: MediaInput,
+  video: VideoFacts,
+  treatment: PictureTreatment,
+  index: number,
+): Promise<RgbPicture> {
   const picture = await TreatedPicture.open(input, video, treatment, { firstFrame: index })
   const frame = new Frame()
   frame.alloc()
   try {
-    if (!await picture.next(frame)) throw new MediaError(`There is no frame ${index}.`)
+    if (!(await picture.next(frame))) throw new MediaError(`There is no frame ${index}.`)
     return await toRgb(frame, treatment.result.rate, untaggedMatrix(treatment.result.frame))
   } finally {
     frame.free()
@@ -187,4 +227,3 @@ export async function plainStill(input: MediaInput, video: VideoFacts, seconds: 
     await decoder.close()
   }
 }
-

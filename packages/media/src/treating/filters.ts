@@ -1,29 +1,53 @@
 import { readFileSync } from 'node:fs'
 import { createRequire } from 'node:module'
-import { contrastSlope, describePixelFormat, gradeMatrix, plainTimeline, toNumber, type AppliedStep, type InBetween, type Rational, type Step, type StepOf, type Strength, type Timeline, type PictureTreatment, type VideoFacts } from '@hematine/core'
+import {
+  contrastSlope,
+  describePixelFormat,
+  gradeMatrix,
+  plainTimeline,
+  toNumber,
+  type AppliedStep,
+  type InBetween,
+  type Rational,
+  type Step,
+  type StepOf,
+  type Strength,
+  type Timeline,
+  type PictureTreatment,
+  type VideoFacts,
+} from '@hematine/core'
 import { assetPath } from './assets.ts'
 import type { NetworkName } from '../ground/network.ts'
 import { planarFormats } from '../ground/frame-planes.ts'
 
 /** Library names of the colour tags that differ from ITU-T H.273's. */
-const zscaleNames: Record<string, string> = { smpte170m: '170m', bt470bg: '470bg', bt709: '709', bt2020nc: '2020_ncl', bt2020: '2020', gbr: 'gbr' }
+const zscaleNames: Record<string, string> = {
+  smpte170m: '170m',
+  bt470bg: '470bg',
+  bt709: '709',
+  bt2020nc: '2020_ncl',
+  bt2020: '2020',
+  gbr: 'gbr',
+}
 const kernels = { lanczos: 'lanczos', spline: 'spline36', bicubic: 'bicubic' }
 
 /** A part of a treatment's work: filters of the library, passes of a learned network, or the picture moved back to its steady place. `steps` are the numbers of the applied steps it does. */
 export type StagePlan =
-  | { kind: 'filters', filters: string, steps: number[] }
-  | { kind: 'steady', width: number, height: number, edge: number, steps: number[] }
+  | { kind: 'filters'; filters: string; steps: number[] }
+  | { kind: 'steady'; width: number; height: number; edge: number; steps: number[] }
   /** `deviation`: of the bell that the path is smoothed with, in frames; `lead`: seconds of frames that it reaches back. `shape`: width of a pixel over its height. */
-  | { kind: 'steady-ahead', edge: number, deviation: number, lead: number, shape: number, steps: number[] }
-  | { kind: 'repair', what: 'dust' | 'scratches', strength: Strength, steps: number[] }
-  | { kind: 'learned', network: NetworkName, passes: number, strength: number, steps: number[] }
+  | { kind: 'steady-ahead'; edge: number; deviation: number; lead: number; shape: number; steps: number[] }
+  | { kind: 'repair'; what: 'dust' | 'scratches'; strength: Strength; steps: number[] }
+  | { kind: 'learned'; network: NetworkName; passes: number; strength: number; steps: number[] }
 
 /** The font of text marks. */
-const font = createRequire(import.meta.url).resolve('@fontsource/atkinson-hyperlegible-next/files/atkinson-hyperlegible-next-latin-600-normal.woff')
+const font = createRequire(import.meta.url).resolve(
+  '@fontsource/atkinson-hyperlegible-next/files/atkinson-hyperlegible-next-latin-600-normal.woff',
+)
 
 /** Makes a path or text safe inside a filter's option. */
 export function quoteOption(text: string): string {
-  return `'${text.replaceAll('\\', '\\\\').replaceAll('\'', '\'\\\\\\\'\'').replaceAll(':', '\\:')}'`
+  return `'${text.replaceAll('\\', '\\\\').replaceAll("'", "'\\\\\\''").replaceAll(':', '\\:')}'`
 }
 
 /** Length of the view with which a path is smoothed by two readings: the deviation of its bell, in seconds. */
@@ -33,7 +57,9 @@ const steadySeconds = { short: 0.25, medium: 0.5, long: 1 }
 const timeChanging = new Set<Step['kind']>(['trim', 'undo-pulldown', 'drop-repeats', 'speed'])
 
 function changesTime(step: AppliedStep): boolean {
-  return step.kind === 'deinterlace' || step.kind === 'rate' || (step.kind === 'chosen' && timeChanging.has(step.step.kind))
+  return (
+    step.kind === 'deinterlace' || step.kind === 'rate' || (step.kind === 'chosen' && timeChanging.has(step.step.kind))
+  )
 }
 
 /**
@@ -41,7 +67,12 @@ function changesTime(step: AppliedStep): boolean {
  * @param fromStart whether the result is made from its first frame on, which then is anchored at time 0
  * @param each a stage for every step, so that their times can be told apart; otherwise as few as can be
  */
-export function planStages(treatment: PictureTreatment, video: VideoFacts, fromStart: boolean, each = false): StagePlan[] {
+export function planStages(
+  treatment: PictureTreatment,
+  video: VideoFacts,
+  fromStart: boolean,
+  each = false,
+): StagePlan[] {
   const { result, sourceColour } = treatment
   const stages: StagePlan[] = []
   let isRgb = video.isRgb
@@ -66,43 +97,82 @@ export function planStages(treatment: PictureTreatment, video: VideoFacts, fromS
   const toRgb = () => {
     if (isRgb) return []
     isRgb = true
-    return [...wholeChroma(), `zscale=min=${zscaleNames[sourceColour.matrix] ?? sourceColour.matrix}:m=gbr:r=full`, video.bitDepth > 8 ? 'format=gbrp16le' : 'format=gbrp']
+    return [
+      ...wholeChroma(),
+      `zscale=min=${zscaleNames[sourceColour.matrix] ?? sourceColour.matrix}:m=gbr:r=full`,
+      video.bitDepth > 8 ? 'format=gbrp16le' : 'format=gbrp',
+    ]
   }
 
-  add([`setparams=range=${sourceColour.range}:color_primaries=${sourceColour.primaries}:color_trc=${sourceColour.transfer}:colorspace=${sourceColour.matrix}`], null)
+  add(
+    [
+      `setparams=range=${sourceColour.range}:color_primaries=${sourceColour.primaries}:color_trc=${sourceColour.transfer}:colorspace=${sourceColour.matrix}`,
+    ],
+    null,
+  )
   const last = treatment.steps.findLastIndex(step => step.kind === 'size')
   const finishes = last >= 0 && !treatment.steps.slice(last + 1).some(step => step.kind !== 'colour')
   // What repeats the last frame until the source's own end is cut off where the result ends.
-  const isRetimed = treatment.timeline !== undefined || treatment.steps.some(step => step.kind === 'rate' && (step.between ?? 'repeat') !== 'repeat')
+  const isRetimed =
+    treatment.timeline !== undefined ||
+    treatment.steps.some(step => step.kind === 'rate' && (step.between ?? 'repeat') !== 'repeat')
   const grid = `fps=fps=${result.rate.num}/${result.rate.den}${fromStart ? ':start_time=0' : ''}${isRetimed ? `,trim=end_pts=${result.frameCount}` : ''}`
   const lastTime = treatment.steps.findLastIndex(changesTime)
   if (lastTime < 0) add([grid], null)
-  let grain: { filter: string, step: number } | null = null
-  let highRange: { step: number, white: number } | null = null
+  let grain: { filter: string; step: number } | null = null
+  let highRange: { step: number; white: number } | null = null
   for (const [index, step] of treatment.steps.entries()) {
     if (step.kind === 'deinterlace') {
       const parity = step.firstField === 'top' ? 'tff' : step.firstField === 'bottom' ? 'bff' : 'auto'
       // Frames' own flags lie; each is looked at, and marked by what is seen.
       const only = step.frames === 'combed'
-      add([...(only ? ['idet'] : []), `bwdif=mode=${step.to === 'field rate' ? 'send_field' : 'send_frame'}:parity=${parity}:deint=${only ? 'interlaced' : 'all'}`], index)
+      add(
+        [
+          ...(only ? ['idet'] : []),
+          `bwdif=mode=${step.to === 'field rate' ? 'send_field' : 'send_frame'}:parity=${parity}:deint=${only ? 'interlaced' : 'all'}`,
+        ],
+        index,
+      )
     } else if (step.kind === 'rate') {
       add(inBetween(step.to, step.between ?? 'repeat', step.cutThreshold ?? 10), index)
     } else if (step.kind === 'size' && !(finishes && index === last)) {
-      add([...wholeChroma(), `zscale=w=${step.to.width}:h=${step.to.height}:filter=${kernels[step.kernel ?? 'lanczos']}`, `setsar=${step.to.pixelAspect.num}/${step.to.pixelAspect.den}:max=65535`], index)
+      add(
+        [
+          ...wholeChroma(),
+          `zscale=w=${step.to.width}:h=${step.to.height}:filter=${kernels[step.kernel ?? 'lanczos']}`,
+          `setsar=${step.to.pixelAspect.num}/${step.to.pixelAspect.den}:max=65535`,
+        ],
+        index,
+      )
     } else if (step.kind === 'chosen') {
       const { step: choice } = step
       if (choice.kind === 'learned' || choice.kind === 'clean-up') {
         add([...toRgb(), 'format=rgb24'], null)
-        const network = choice.kind === 'clean-up' ? 'clean-up' : `${choice.network}-${choice.size}` as NetworkName
-        stages.push({ kind: 'learned', network, passes: choice.kind === 'learned' ? Math.log2(choice.times) : 1, strength: choice.strength / 100, steps: [index] })
+        const network = choice.kind === 'clean-up' ? 'clean-up' : (`${choice.network}-${choice.size}` as NetworkName)
+        stages.push({
+          kind: 'learned',
+          network,
+          passes: choice.kind === 'learned' ? Math.log2(choice.times) : 1,
+          strength: choice.strength / 100,
+          steps: [index],
+        })
         stages.push({ kind: 'filters', filters: 'format=gbrp', steps: [] })
       } else if (choice.kind === 'steady') {
         const edge = (step.from.width - step.to.width) / 2
         if (choice.method === 'two readings') {
           add([`format=${planarFormats}`], null)
-          const rate = toNumber(video.frameRate) * (treatment.steps.some(other => other.kind === 'deinterlace' && other.to === 'field rate') ? 2 : 1)
+          const rate =
+            toNumber(video.frameRate) *
+            (treatment.steps.some(other => other.kind === 'deinterlace' && other.to === 'field rate') ? 2 : 1)
           const seconds = steadySeconds[choice.smooth]
-          stages.push({ kind: 'steady-ahead', edge, deviation: seconds * rate, lead: 2 * seconds, shape: toNumber(step.from.pixelAspect), steps: [index] })
+          stages.push({
+            kind: 'steady-ahead',
+            edge,
+            deviation: seconds * rate,
+            lead: 2 * seconds,
+            shape: toNumber(step.from.pixelAspect),
+            steps: [index],
+          })
         } else {
           stages.push({ kind: 'steady', width: step.to.width, height: step.to.height, edge, steps: [index] })
         }
@@ -112,7 +182,10 @@ export function planStages(treatment: PictureTreatment, video: VideoFacts, fromS
         stages.push({ kind: 'repair', what: choice.kind, strength: choice.strength, steps: [index] })
         stages.push({ kind: 'filters', filters: 'null', steps: [] })
       } else if (choice.kind === 'grain') {
-        grain = { filter: `noise=c0_strength=${{ light: 5, medium: 10, strong: 18 }[choice.strength]}:c0_flags=t`, step: index }
+        grain = {
+          filter: `noise=c0_strength=${{ light: 5, medium: 10, strong: 18 }[choice.strength]}:c0_flags=t`,
+          step: index,
+        }
       } else if (choice.kind === 'grade') {
         add([...toRgb(), ...gradeFilters(choice)], index)
       } else if (choice.kind === 'lookup-table') {
@@ -120,7 +193,16 @@ export function planStages(treatment: PictureTreatment, video: VideoFacts, fromS
       } else if (choice.kind === 'high-range') {
         highRange = { step: index, white: choice.white }
       } else {
-        add(filtersOf(choice, step.to, { isRgb, rate: result.rate, timeline: treatment.timeline ?? plainTimeline, label: `s${index}`, colour: sourceColour }), index)
+        add(
+          filtersOf(choice, step.to, {
+            isRgb,
+            rate: result.rate,
+            timeline: treatment.timeline ?? plainTimeline,
+            label: `s${index}`,
+            colour: sourceColour,
+          }),
+          index,
+        )
       }
     }
     if ((step.kind === 'size' && !(finishes && index === last)) || step.kind === 'chosen') size = step.to
@@ -135,20 +217,25 @@ export function planStages(treatment: PictureTreatment, video: VideoFacts, fromS
     finish.push(...wholeChroma())
     const kernel = finishes ? (treatment.steps[last] as Extract<AppliedStep, { kind: 'size' }>).kernel : undefined
     const settings = [`w=${result.frame.width}`, `h=${result.frame.height}`, `filter=${kernels[kernel ?? 'lanczos']}`]
-    if (needsMatrix && result.colour.matrix !== 'gbr') settings.push(`m=${zscaleNames[result.colour.matrix] ?? result.colour.matrix}`, `r=${result.colour.range}`)
+    if (needsMatrix && result.colour.matrix !== 'gbr')
+      settings.push(`m=${zscaleNames[result.colour.matrix] ?? result.colour.matrix}`, `r=${result.colour.range}`)
     // The library takes standard range for what a display of ITU-R BT.1886 shows, and puts its white where it is told.
     if (highRange) settings.push(`t=${result.colour.transfer}`, 'p=2020', `npl=${highRange.white}`)
     finish.push(`zscale=${settings.join(':')}`)
-    if (isSubsampled(result.pixelFormat) && (result.frame.width % 2 !== 0 || result.frame.height % 2 !== 0)) finish.push(`format=${wholeFormat(video.bitDepth)}`, 'scale=flags=bicubic+accurate_rnd')
+    if (isSubsampled(result.pixelFormat) && (result.frame.width % 2 !== 0 || result.frame.height % 2 !== 0))
+      finish.push(`format=${wholeFormat(video.bitDepth)}`, 'scale=flags=bicubic+accurate_rnd')
   }
   finish.push(`format=${result.pixelFormat}`)
   add(finish, highRange ? highRange.step : finishes ? last : colour >= 0 ? colour : null)
   if (grain) add([grain.filter, `format=${result.pixelFormat}`], grain.step)
-  add([
-    `setparams=range=${result.colour.range}:color_primaries=${result.colour.primaries}:color_trc=${result.colour.transfer}:colorspace=${result.colour.matrix}`,
-    `setsar=${result.frame.pixelAspect.num}/${result.frame.pixelAspect.den}:max=65535`,
-    `setfield=${result.scan === 'progressive' ? 'prog' : result.scan === 'top field first' ? 'tff' : 'bff'}`,
-  ], null)
+  add(
+    [
+      `setparams=range=${result.colour.range}:color_primaries=${result.colour.primaries}:color_trc=${result.colour.transfer}:colorspace=${result.colour.matrix}`,
+      `setsar=${result.frame.pixelAspect.num}/${result.frame.pixelAspect.den}:max=65535`,
+      `setfield=${result.scan === 'progressive' ? 'prog' : result.scan === 'top field first' ? 'tff' : 'bff'}`,
+    ],
+    null,
+  )
   return stages
 }
 
@@ -171,9 +258,18 @@ function needsConversion(video: VideoFacts, pixelFormat: string): boolean {
 function inBetween(rate: Rational, way: InBetween, cutThreshold: number): string[] {
   const text = `${rate.num}/${rate.den}`
   switch (way) {
-    case 'repeat': return []
-    case 'blend': return ['tpad=stop=2:stop_mode=clone', `framerate=fps=${text}:scene=${cutThreshold}:interp_start=0:interp_end=255`]
-    case 'motion': return ['tpad=stop=2:stop_mode=clone', `minterpolate=fps=${text}:mi_mode=mci:mc_mode=aobmc:me_mode=bidir:vsbmc=1:scd=fdiff:scd_threshold=${cutThreshold}`]
+    case 'repeat':
+      return []
+    case 'blend':
+      return [
+        'tpad=stop=2:stop_mode=clone',
+        `framerate=fps=${text}:scene=${cutThreshold}:interp_start=0:interp_end=255`,
+      ]
+    case 'motion':
+      return [
+        'tpad=stop=2:stop_mode=clone',
+        `minterpolate=fps=${text}:mi_mode=mci:mc_mode=aobmc:me_mode=bidir:vsbmc=1:scd=fdiff:scd_threshold=${cutThreshold}`,
+      ]
   }
 }
 
@@ -181,36 +277,82 @@ function inBetween(rate: Rational, way: InBetween, cutThreshold: number): string
 const markMargin = 0.03
 
 /** `label` is a name for pads that no other step uses. */
-interface Surroundings { isRgb: boolean, rate: Rational, timeline: Timeline, label: string, colour: PictureTreatment['sourceColour'] }
+interface Surroundings {
+  isRgb: boolean
+  rate: Rational
+  timeline: Timeline
+  label: string
+  colour: PictureTreatment['sourceColour']
+}
 
 /** The filters of one chosen step of the picture. @param to picture after it */
-function filtersOf(step: Step, to: { width: number, height: number, pixelAspect: Rational }, { isRgb, rate, timeline, label, colour }: Surroundings): string[] {
+function filtersOf(
+  step: Step,
+  to: { width: number; height: number; pixelAspect: Rational },
+  { isRgb, rate, timeline, label, colour }: Surroundings,
+): string[] {
   switch (step.kind) {
-    case 'trim': return trimFilters(timeline, rate)
-    case 'undo-pulldown': return ['fieldmatch=combmatch=full', 'bwdif=mode=send_frame:deint=interlaced', 'decimate']
-    case 'drop-repeats': return [`decimate=cycle=${step.every}`]
-    case 'speed': return [`setpts=PTS/${step.factor}`, ...inBetween(rate, step.between, step.cutThreshold)]
+    case 'trim':
+      return trimFilters(timeline, rate)
+    case 'undo-pulldown':
+      return ['fieldmatch=combmatch=full', 'bwdif=mode=send_frame:deint=interlaced', 'decimate']
+    case 'drop-repeats':
+      return [`decimate=cycle=${step.every}`]
+    case 'speed':
+      return [`setpts=PTS/${step.factor}`, ...inBetween(rate, step.between, step.cutThreshold)]
     // Copied, because the binding cannot read planes that begin inside their memory or run upwards.
-    case 'crop': return [`crop=${to.width}:${to.height}:${step.left}:${step.top}:exact=1`, 'copy']
-    case 'aspect': return [`setsar=${to.pixelAspect.num}/${to.pixelAspect.den}:max=65535`]
-    case 'rotate': return step.degrees === 90 ? ['transpose=clock'] : step.degrees === 270 ? ['transpose=cclock'] : ['hflip', 'vflip', 'copy']
-    case 'flip': return [step.way === 'left to right' ? 'hflip' : 'vflip', 'copy']
-    case 'pad': return [`pad=${to.width}:${to.height}:x=floor((ow-iw)/4)*2:y=floor((oh-ih)/4)*2`]
+    case 'crop':
+      return [`crop=${to.width}:${to.height}:${step.left}:${step.top}:exact=1`, 'copy']
+    case 'aspect':
+      return [`setsar=${to.pixelAspect.num}/${to.pixelAspect.den}:max=65535`]
+    case 'rotate':
+      return step.degrees === 90
+        ? ['transpose=clock']
+        : step.degrees === 270
+          ? ['transpose=cclock']
+          : ['hflip', 'vflip', 'copy']
+    case 'flip':
+      return [step.way === 'left to right' ? 'hflip' : 'vflip', 'copy']
+    case 'pad':
+      return [`pad=${to.width}:${to.height}:x=floor((ow-iw)/4)*2:y=floor((oh-ih)/4)*2`]
     // The quantizer is stated, because what the file used is lost by now. The library's own filter named after blocks moves them instead.
-    case 'deblock': return [`pp7=qp=${step.strength === 'light' ? 4 : 14}`]
-    case 'denoise': return [step.method === 'fast' ? `hqdn3d=${{ light: '3:2:4.5:3', medium: '6:4.5:9:7', strong: '14:10:20:15' }[step.strength]}` : `nlmeans=s=${{ light: 2, medium: 4, strong: 8 }[step.strength]}:p=5:r=9`]
-    case 'flicker': return [`deflicker=size=${step.frames}`]
-    case 'deband': return [`deband=range=16:1thr=${step.strength === 'light' ? 0.012 : step.strength === 'medium' ? 0.02 : 0.035}:2thr=0.015:3thr=0.015`]
-    case 'sharpen': return [`cas=strength=${{ light: 0.3, medium: 0.6, strong: 0.9 }[step.strength]}`]
-    case 'unblur': return [unblurFilters(step, label)]
-    case 'dehalo': return [dehaloFilters(step, label, isRgb)]
-    case 'anti-alias': return [antiAliasFilters(step, label)]
-    case 'soften-mark': return [`delogo=x=${step.x}:y=${step.y}:w=${step.width}:h=${step.height}`]
-    case 'black-and-white': return [isRgb ? 'colorchannelmixer=rr=0.2126:rg=0.7152:rb=0.0722:gr=0.2126:gg=0.7152:gb=0.0722:br=0.2126:bg=0.7152:bb=0.0722' : 'hue=s=0']
-    case 'text-mark': return [textFilter(step)]
-    case 'picture-mark': return pictureFilters(step, to, { isRgb, label, colour })
+    case 'deblock':
+      return [`pp7=qp=${step.strength === 'light' ? 4 : 14}`]
+    case 'denoise':
+      return [
+        step.method === 'fast'
+          ? `hqdn3d=${{ light: '3:2:4.5:3', medium: '6:4.5:9:7', strong: '14:10:20:15' }[step.strength]}`
+          : `nlmeans=s=${{ light: 2, medium: 4, strong: 8 }[step.strength]}:p=5:r=9`,
+      ]
+    case 'flicker':
+      return [`deflicker=size=${step.frames}`]
+    case 'deband':
+      return [
+        `deband=range=16:1thr=${step.strength === 'light' ? 0.012 : step.strength === 'medium' ? 0.02 : 0.035}:2thr=0.015:3thr=0.015`,
+      ]
+    case 'sharpen':
+      return [`cas=strength=${{ light: 0.3, medium: 0.6, strong: 0.9 }[step.strength]}`]
+    case 'unblur':
+      return [unblurFilters(step, label)]
+    case 'dehalo':
+      return [dehaloFilters(step, label, isRgb)]
+    case 'anti-alias':
+      return [antiAliasFilters(step, label)]
+    case 'soften-mark':
+      return [`delogo=x=${step.x}:y=${step.y}:w=${step.width}:h=${step.height}`]
+    case 'black-and-white':
+      return [
+        isRgb
+          ? 'colorchannelmixer=rr=0.2126:rg=0.7152:rb=0.0722:gr=0.2126:gg=0.7152:gb=0.0722:br=0.2126:bg=0.7152:bb=0.0722'
+          : 'hue=s=0',
+      ]
+    case 'text-mark':
+      return [textFilter(step)]
+    case 'picture-mark':
+      return pictureFilters(step, to, { isRgb, label, colour })
     // The others are applied under names of their own, or to the sound.
-    default: return []
+    default:
+      return []
   }
 }
 
@@ -230,10 +372,15 @@ function trimFilters({ ranges }: Timeline, rate: Rational): string[] {
 
 function gradeFilters(step: StepOf<'grade'>): string[] {
   const names = ['r', 'g', 'b']
-  const weights = gradeMatrix(step).flatMap((row, to) => row.map((weight, from) => `${names[to]}${names[from]}=${Math.max(-2, Math.min(2, weight)).toFixed(6)}`))
+  const weights = gradeMatrix(step).flatMap((row, to) =>
+    row.map((weight, from) => `${names[to]}${names[from]}=${Math.max(-2, Math.min(2, weight)).toFixed(6)}`),
+  )
   const slope = contrastSlope(step.contrast)
   const curve = `clip((val-maxval/2)*${slope.toFixed(6)}+maxval/2,0,maxval)`
-  return [`colorchannelmixer=${weights.join(':')}`, ...(slope === 1 ? [] : [`lutrgb=r='${curve}':g='${curve}':b='${curve}'`])]
+  return [
+    `colorchannelmixer=${weights.join(':')}`,
+    ...(slope === 1 ? [] : [`lutrgb=r='${curve}':g='${curve}':b='${curve}'`]),
+  ]
 }
 
 /** Rounds of undoing a blur by strength: more bring back finer detail, and strengthen noise. */
@@ -249,7 +396,8 @@ function unblurFilters({ radius, strength }: StepOf<'unblur'>, label: string): s
   const parts = [`format=yuv420p16|yuv422p16|yuv444p16|gbrp16|gray16,split=${rounds + 1}[${label}x0]${blurred}`]
   for (let round = 0; round < rounds; round++) {
     parts.push(
-      `[${label}x${round}]split[${label}a${round}][${label}b${round}]`, `[${label}b${round}]gblur=sigma=${radius}[${label}g${round}]`,
+      `[${label}x${round}]split[${label}a${round}][${label}b${round}]`,
+      `[${label}b${round}]gblur=sigma=${radius}[${label}g${round}]`,
       `[${label}a${round}][${label}y${round + 1}][${label}g${round}]mix=inputs=3:weights='1 1 -1':scale=1${round < rounds - 1 ? `[${label}x${round + 1}]` : ''}`,
     )
   }
@@ -267,12 +415,17 @@ function dehaloFilters({ strength }: StepOf<'dehalo'>, label: string, isRgb: boo
   const { reach, left } = dehaloSettings[strength]
   const planes = isRgb ? 7 : 1
   // An edge counts from a step of 48 codes on.
-  const strong = '\'clip((val-maxval*48/255)*4,0,maxval)\''
+  const strong = "'clip((val-maxval*48/255)*4,0,maxval)'"
   const curve = isRgb ? `c0=${strong}:c1=${strong}:c2=${strong}` : `c0=${strong}`
   const pad = (name: string) => `[${label}${name}]`
   return [
-    `split=4${pad('p')}${pad('q')}${pad('e')}${pad('o')}`, `${pad('q')}median=radius=${reach}:planes=${planes},split${pad('m')}${pad('n')}`, `${pad('m')}erosion${pad('d')}`, `${pad('n')}dilation${pad('u')}`,
-    `${pad('p')}${pad('d')}${pad('u')}maskedclamp=undershoot=${left}:overshoot=${left}:planes=${planes}${pad('c')}`, `${pad('e')}sobel=planes=${planes}:scale=0.25,lut=${curve},dilation,dilation,gblur=1.5:planes=${planes}${pad('k')}`, `${pad('o')}${pad('c')}${pad('k')}maskedmerge=planes=${planes}`,
+    `split=4${pad('p')}${pad('q')}${pad('e')}${pad('o')}`,
+    `${pad('q')}median=radius=${reach}:planes=${planes},split${pad('m')}${pad('n')}`,
+    `${pad('m')}erosion${pad('d')}`,
+    `${pad('n')}dilation${pad('u')}`,
+    `${pad('p')}${pad('d')}${pad('u')}maskedclamp=undershoot=${left}:overshoot=${left}:planes=${planes}${pad('c')}`,
+    `${pad('e')}sobel=planes=${planes}:scale=0.25,lut=${curve},dilation,dilation,gblur=1.5:planes=${planes}${pad('k')}`,
+    `${pad('o')}${pad('c')}${pad('k')}maskedmerge=planes=${planes}`,
   ].join(';')
 }
 
@@ -281,31 +434,49 @@ function dehaloFilters({ strength }: StepOf<'dehalo'>, label: string, isRgb: boo
  * missing lines; for columns the picture is turned in between.
  */
 function antiAliasFilters({ along }: StepOf<'anti-alias'>, label: string): string {
-  const lines = (turn: string) => [
-    `split=2[${turn}t][${turn}b]`, `[${turn}t]setfield=tff,estdif=mode=frame:parity=tff[${turn}v]`, `[${turn}b]setfield=bff,estdif=mode=frame:parity=bff[${turn}w]`, `[${turn}v][${turn}w]blend=all_mode=average,setfield=prog`,
-  ].join(';')
-  return along === 'lines' ? lines(`${label}l`) : `${lines(`${label}l`)},transpose=cclock_flip,${lines(`${label}c`)},transpose=cclock_flip`
+  const lines = (turn: string) =>
+    [
+      `split=2[${turn}t][${turn}b]`,
+      `[${turn}t]setfield=tff,estdif=mode=frame:parity=tff[${turn}v]`,
+      `[${turn}b]setfield=bff,estdif=mode=frame:parity=bff[${turn}w]`,
+      `[${turn}v][${turn}w]blend=all_mode=average,setfield=prog`,
+    ].join(';')
+  return along === 'lines'
+    ? lines(`${label}l`)
+    : `${lines(`${label}l`)},transpose=cclock_flip,${lines(`${label}c`)},transpose=cclock_flip`
 }
 
 /** Colours by a table, mixed with those before it where it is not wanted whole. The first line of a kept table tells whether it is a cube or curves. */
 function lookupFilters({ asset, strength }: StepOf<'lookup-table'>, label: string): string {
   const file = assetPath(asset!, 'lookup table')
-  const table = readFileSync(file, 'latin1').startsWith('LUT_1D_SIZE') ? `lut1d=file=${quoteOption(file)}` : `lut3d=file=${quoteOption(file)}:interp=tetrahedral`
-  return strength === 100 ? table : `split[${label}p][${label}q];[${label}q]${table}[${label}t];[${label}t][${label}p]blend=all_mode=normal:all_opacity=${strength / 100}`
+  const table = readFileSync(file, 'latin1').startsWith('LUT_1D_SIZE')
+    ? `lut1d=file=${quoteOption(file)}`
+    : `lut3d=file=${quoteOption(file)}:interp=tetrahedral`
+  return strength === 100
+    ? table
+    : `split[${label}p][${label}q];[${label}q]${table}[${label}t];[${label}t][${label}p]blend=all_mode=normal:all_opacity=${strength / 100}`
 }
 
 /** A picture laid over: its height is a part of the frame's, its shape is kept also where pixels are not square, its colours are coded as the frame's are. */
-function pictureFilters({ asset, corner, size, opacity }: StepOf<'picture-mark'>, to: { height: number, pixelAspect: Rational }, { isRgb, label, colour }: Pick<Surroundings, 'isRgb' | 'label' | 'colour'>): string[] {
+function pictureFilters(
+  { asset, corner, size, opacity }: StepOf<'picture-mark'>,
+  to: { height: number; pixelAspect: Rational },
+  { isRgb, label, colour }: Pick<Surroundings, 'isRgb' | 'label' | 'colour'>,
+): string[] {
   const height = Math.max(2, Math.round((to.height * size) / 200) * 2)
-  const margin = Math.round(to.height * markMargin / 2) * 2
+  const margin = Math.round((to.height * markMargin) / 2) * 2
   const x = corner === 'middle' ? '(W-w)/2' : corner.endsWith('left') ? String(margin) : `W-w-${margin}`
   const y = corner === 'middle' ? '(H-h)/2' : corner.startsWith('top') ? String(margin) : `H-h-${margin}`
-  const coded = isRgb ? 'format=gbrap' : `zscale=m=${zscaleNames[colour.matrix] ?? colour.matrix}:r=${colour.range},format=yuva444p`
-  return [[
-    `format=${isRgb ? 'gbrp' : 'yuv420p|yuv422p|yuv444p|yuv420p10le|yuv422p10le|yuv444p10le'}[${label}p]`,
-    `movie=${quoteOption(assetPath(asset!, 'picture'))},format=rgba,colorchannelmixer=aa=${opacity / 100},scale=w='max(2,trunc(iw*${height}/ih/${to.pixelAspect.num}*${to.pixelAspect.den}/2)*2)':h=${height}:flags=area,format=gbrap,${coded}[${label}m]`,
-    `[${label}p][${label}m]overlay=x=${x}:y=${y}:format=${isRgb ? 'gbrp' : 'auto'}`,
-  ].join(';')]
+  const coded = isRgb
+    ? 'format=gbrap'
+    : `zscale=m=${zscaleNames[colour.matrix] ?? colour.matrix}:r=${colour.range},format=yuva444p`
+  return [
+    [
+      `format=${isRgb ? 'gbrp' : 'yuv420p|yuv422p|yuv444p|yuv420p10le|yuv422p10le|yuv444p10le'}[${label}p]`,
+      `movie=${quoteOption(assetPath(asset!, 'picture'))},format=rgba,colorchannelmixer=aa=${opacity / 100},scale=w='max(2,trunc(iw*${height}/ih/${to.pixelAspect.num}*${to.pixelAspect.den}/2)*2)':h=${height}:flags=area,format=gbrap,${coded}[${label}m]`,
+      `[${label}p][${label}m]overlay=x=${x}:y=${y}:format=${isRgb ? 'gbrp' : 'auto'}`,
+    ].join(';'),
+  ]
 }
 
 function textFilter(step: StepOf<'text-mark'>): string {

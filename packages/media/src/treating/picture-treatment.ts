@@ -30,23 +30,46 @@ export class TreatedPicture extends TreatedStream<StageChain> {
   private readonly lead: number
 
   /** @param upTo number of stages, when only the frames that reach the next one are wanted, all of them */
-  private constructor(decoder: FrameReader, private readonly input: MediaInput, private readonly video: VideoFacts, private readonly treatment: PictureTreatment, private readonly options: PictureOptions, private readonly upTo?: number) {
+  private constructor(
+    decoder: FrameReader,
+    private readonly input: MediaInput,
+    private readonly video: VideoFacts,
+    private readonly treatment: PictureTreatment,
+    private readonly options: PictureOptions,
+    private readonly upTo?: number,
+  ) {
     super(decoder, BigInt(video.startTicks))
     const { firstFrame = 0, apart = false } = options
     this.firstFrame = firstFrame
     const plans = planStages(treatment, video, firstFrame === 0, apart)
     this.plans = plans.slice(0, upTo)
-    this.lead = Math.max(leadFrames / toNumber(treatment.result.rate), ...plans.map(plan => plan.kind === 'steady-ahead' ? plan.lead : 0))
-    this.firstNeeded = firstFrame === 0 ? null : this.ticksAt(sourceTimeAt(treatment.timeline ?? plainTimeline, firstFrame / toNumber(treatment.result.rate) - this.lead))
+    this.lead = Math.max(
+      leadFrames / toNumber(treatment.result.rate),
+      ...plans.map(plan => (plan.kind === 'steady-ahead' ? plan.lead : 0)),
+    )
+    this.firstNeeded =
+      firstFrame === 0
+        ? null
+        : this.ticksAt(
+            sourceTimeAt(treatment.timeline ?? plainTimeline, firstFrame / toNumber(treatment.result.rate) - this.lead),
+          )
   }
 
   /** @throws MediaError when the input cannot be opened */
-  static async open(input: MediaInput, video: VideoFacts, treatment: PictureTreatment, options: PictureOptions = {}, upTo?: number): Promise<TreatedPicture> {
+  static async open(
+    input: MediaInput,
+    video: VideoFacts,
+    treatment: PictureTreatment,
+    options: PictureOptions = {},
+    upTo?: number,
+  ): Promise<TreatedPicture> {
     const { firstFrame = 0, threads = 0 } = options
     const decoder = await openFrames(input, video.streamIndex, threads)
     const picture = new TreatedPicture(decoder, input, video, treatment, options, upTo)
     // What is trimmed off before the first range need not be decoded either.
-    const seconds = sourceTimeAt(treatment.timeline ?? plainTimeline, firstFrame / toNumber(treatment.result.rate) - picture.lead) - leadSeconds
+    const seconds =
+      sourceTimeAt(treatment.timeline ?? plainTimeline, firstFrame / toNumber(treatment.result.rate) - picture.lead) -
+      leadSeconds
     try {
       if (seconds > 0) await decoder.seek(picture.ticksAt(seconds))
     } catch (error) {
@@ -62,7 +85,10 @@ export class TreatedPicture extends TreatedStream<StageChain> {
 
   /** Seconds of work so far by the numbers of the treatment's steps that it was spent on; of decoding under "decode", of what serves all steps under "other". */
   get stepSeconds(): Map<number | 'decode' | 'other', number> {
-    const sums = new Map<number | 'decode' | 'other', number>([['decode', this.decodeSeconds], ['other', 0]])
+    const sums = new Map<number | 'decode' | 'other', number>([
+      ['decode', this.decodeSeconds],
+      ['other', 0],
+    ])
     for (const [index, { steps }] of this.plans.entries()) {
       const key = steps[0] ?? 'other'
       sums.set(key, (sums.get(key) ?? 0) + (this.stages?.seconds[index] ?? 0))
@@ -81,7 +107,9 @@ export class TreatedPicture extends TreatedStream<StageChain> {
 
   /** The last frame is shown for a whole frame, whatever its packet says: otherwise a rate's grid may leave it out. */
   protected override complete(frame: Frame): void {
-    frame.duration = BigInt(Math.max(1, Math.round(1 / (toNumber(this.video.frameRate) * toNumber(this.video.timeBase)))))
+    frame.duration = BigInt(
+      Math.max(1, Math.round(1 / (toNumber(this.video.frameRate) * toNumber(this.video.timeBase)))),
+    )
   }
 
   protected isWanted(frame: Frame): boolean {
@@ -91,6 +119,11 @@ export class TreatedPicture extends TreatedStream<StageChain> {
   protected async build(): Promise<StageChain> {
     const { decoded, video } = this
     if (decoded.width <= 0 || decoded.height <= 0) throw new MediaError('The picture has no size.')
-    return new StageChain(this.plans, { timeBase: video.timeBase, frameRate: video.frameRate }, video.pixelAspect, stage => TreatedPicture.open(this.input, video, this.treatment, this.options, stage))
+    return new StageChain(
+      this.plans,
+      { timeBase: video.timeBase, frameRate: video.frameRate },
+      video.pixelAspect,
+      stage => TreatedPicture.open(this.input, video, this.treatment, this.options, stage),
+    )
   }
 }

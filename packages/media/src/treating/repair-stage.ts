@@ -1,4 +1,16 @@
-import { dustMask, fillColumns, fillFromNeighbours, findScratches, moved, profilesOf, reduceMask, shiftBetween, type Profiles, type Samples, type Strength } from '@hematine/core'
+import {
+  dustMask,
+  fillColumns,
+  fillFromNeighbours,
+  findScratches,
+  moved,
+  profilesOf,
+  reduceMask,
+  shiftBetween,
+  type Profiles,
+  type Samples,
+  type Strength,
+} from '@hematine/core'
 import { Frame } from 'node-av/lib'
 import { eightBits, readPlanes, writePlanes } from '../ground/frame-planes.ts'
 import { ensure } from '../ground/libav.ts'
@@ -12,7 +24,12 @@ const scratchCodes: Record<Strength, number> = { light: 12, medium: 7, strong: 4
 const leastFit = 0.3
 
 /** `shift` is how far the whole picture moved since the frame before. */
-interface Held { frame: Frame, planes: Samples[], profiles: Profiles, shift: { x: number, y: number } }
+interface Held {
+  frame: Frame
+  planes: Samples[]
+  profiles: Profiles
+  shift: { x: number; y: number }
+}
 
 /** Takes dust out of frames, looking at the one before and the one after, or scratches, which each frame shows by itself. */
 export class RepairStage extends SingleStage {
@@ -20,7 +37,11 @@ export class RepairStage extends SingleStage {
   private readonly window: Held[] = []
   private scale = 1
 
-  constructor(private readonly what: 'dust' | 'scratches', private readonly strength: Strength, timeBase: { num: number, den: number }) {
+  constructor(
+    private readonly what: 'dust' | 'scratches',
+    private readonly strength: Strength,
+    timeBase: { num: number; den: number },
+  ) {
     super(timeBase)
   }
 
@@ -40,7 +61,12 @@ export class RepairStage extends SingleStage {
     const profiles = profilesOf(eightBits(planes[0]!, this.scale))
     const last = this.window.at(-1)
     const shift = last ? shiftBetween(last.profiles, profiles) : { x: 0, y: 0, fit: 0 }
-    this.window.push({ frame: held, planes, profiles, shift: shift.fit < leastFit ? { x: 0, y: 0 } : { x: Math.round(shift.x), y: Math.round(shift.y) } })
+    this.window.push({
+      frame: held,
+      planes,
+      profiles,
+      shift: shift.fit < leastFit ? { x: 0, y: 0 } : { x: Math.round(shift.x), y: Math.round(shift.y) },
+    })
     if (this.window.length === 1) return
     if (this.window.length === 2) {
       // Nothing came before the first frame: it stays as it is.
@@ -55,11 +81,20 @@ export class RepairStage extends SingleStage {
   private repairDust(before: Held, now: Held, after: Held): Frame {
     const luma = now.planes[0]!
     // The frames around are moved onto this one, so that a pan is no motion.
-    const around = (held: Held, { x, y }: { x: number, y: number }) => held.planes.map(plane => moved(plane, Math.round(x * plane.width / luma.width), Math.round(y * plane.height / luma.height)))
+    const around = (held: Held, { x, y }: { x: number; y: number }) =>
+      held.planes.map(plane =>
+        moved(plane, Math.round((x * plane.width) / luma.width), Math.round((y * plane.height) / luma.height)),
+      )
     const [earlier, later] = [around(before, now.shift), around(after, { x: -after.shift.x, y: -after.shift.y })]
     const mask = dustMask(earlier[0]!, luma, later[0]!, dustCodes[this.strength] * this.scale)
     let replaced = 0
-    for (const [index, plane] of now.planes.entries()) replaced += fillFromNeighbours(earlier[index]!, plane, later[index]!, reduceMask(mask, luma.width, luma.height, plane))
+    for (const [index, plane] of now.planes.entries())
+      replaced += fillFromNeighbours(
+        earlier[index]!,
+        plane,
+        later[index]!,
+        reduceMask(mask, luma.width, luma.height, plane),
+      )
     const frame = copyOf(now.frame)
     return replaced > 0 ? rewritten(frame, now.planes) : frame
   }

@@ -4,7 +4,7 @@ import type { Frame } from 'node-av/lib'
 export interface Stage {
   push(frame: Frame | null): Promise<void>
   pull(frame: Frame): Promise<'frame' | 'again' | 'end'>
-  readonly timeBase: { num: number, den: number }
+  readonly timeBase: { num: number; den: number }
   free(): void
 }
 
@@ -14,7 +14,7 @@ export abstract class SingleStage implements Stage {
   protected ready: Frame | null = null
   protected hasEnded = false
 
-  constructor(readonly timeBase: { num: number, den: number }) {}
+  constructor(readonly timeBase: { num: number; den: number }) {}
 
   /** Takes a frame in. */
   protected abstract take(frame: Frame): Promise<void>

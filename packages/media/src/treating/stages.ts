@@ -9,7 +9,10 @@ import { RepairStage } from './repair-stage.ts'
 import { SingleStage, type Stage } from './stage.ts'
 import { SteadyAheadStage, type FramesAhead } from './steady-ahead-stage.ts'
 
-interface Times { timeBase: { num: number, den: number }, frameRate: { num: number, den: number } }
+interface Times {
+  timeBase: { num: number; den: number }
+  frameRate: { num: number; den: number }
+}
 
 /** Stages in a row, each set up by the first frame that reaches it. */
 export class StageChain {
@@ -23,7 +26,12 @@ export class StageChain {
    * @param times of the frames that will be pushed @param pixelAspect of them
    * @param readAhead opens a second reading of the same frames, up to a stage
    */
-  constructor(private readonly plans: readonly StagePlan[], private readonly times: Times, private readonly pixelAspect: { num: number, den: number }, private readonly readAhead: (stage: number) => Promise<FramesAhead>) {
+  constructor(
+    private readonly plans: readonly StagePlan[],
+    private readonly times: Times,
+    private readonly pixelAspect: { num: number; den: number },
+    private readonly readAhead: (stage: number) => Promise<FramesAhead>,
+  ) {
     this.stages = plans.map(() => null)
     this.ended = plans.map(() => false)
     this.seconds = plans.map(() => 0)
@@ -36,7 +44,9 @@ export class StageChain {
 
   /** Devices on which learned stages run, by the network's name. */
   get devices(): Record<string, NetworkDevice> {
-    return Object.fromEntries(this.stages.flatMap(stage => stage instanceof LearnedStage ? [[stage.network.name, stage.network.device]] : []))
+    return Object.fromEntries(
+      this.stages.flatMap(stage => (stage instanceof LearnedStage ? [[stage.network.name, stage.network.device]] : [])),
+    )
   }
 
   async push(frame: Frame | null): Promise<void> {
@@ -71,7 +81,7 @@ export class StageChain {
       await this.timed(index, async () => this.stages[index]?.push(null))
       return
     }
-    const stage = this.stages[index] ??= await this.build(index, frame)
+    const stage = (this.stages[index] ??= await this.build(index, frame))
     await this.timed(index, () => stage.push(frame))
   }
 
@@ -82,7 +92,8 @@ export class StageChain {
     if (plan.kind === 'steady-ahead') return new SteadyAheadStage(plan, await this.readAhead(index), timeBase)
     if (plan.kind === 'repair') return new RepairStage(plan.what, plan.strength, timeBase)
     if (plan.kind === 'steady') return SteadyStage.open(plan, frame, { ...this.times, timeBase })
-    const pixelAspect = index === 0 ? this.pixelAspect : frame.sampleAspectRatio.num > 0 ? frame.sampleAspectRatio : { num: 1, den: 1 }
+    const pixelAspect =
+      index === 0 ? this.pixelAspect : frame.sampleAspectRatio.num > 0 ? frame.sampleAspectRatio : { num: 1, den: 1 }
     return Graph.video(plan.filters, [videoPadOf(frame, { timeBase, frameRate: this.times.frameRate, pixelAspect })])
   }
 
@@ -103,11 +114,18 @@ export class StageChain {
 
 /** Passes of a learned network over frames of packed red, green and blue. */
 class LearnedStage extends SingleStage {
-  private constructor(private readonly plan: Extract<StagePlan, { kind: 'learned' }>, readonly network: Network, timeBase: { num: number, den: number }) {
+  private constructor(
+    private readonly plan: Extract<StagePlan, { kind: 'learned' }>,
+    readonly network: Network,
+    timeBase: { num: number; den: number },
+  ) {
     super(timeBase)
   }
 
-  static async open(plan: Extract<StagePlan, { kind: 'learned' }>, timeBase: { num: number, den: number }): Promise<LearnedStage> {
+  static async open(
+    plan: Extract<StagePlan, { kind: 'learned' }>,
+    timeBase: { num: number; den: number },
+  ): Promise<LearnedStage> {
     return new LearnedStage(plan, await Network.open(plan.network), timeBase)
   }
 
@@ -118,8 +136,12 @@ class LearnedStage extends SingleStage {
     const data = new Uint8Array(line * frame.height)
     for (let row = 0; row < frame.height; row++) data.set(rows.subarray(row * stride, row * stride + line), row * line)
     let picture = { width: frame.width, height: frame.height, data }
-    for (let pass = 0; pass < this.plan.passes; pass++) picture = { ...picture, ...await this.network.run(picture, this.plan.strength) } as typeof picture
-    const large = Frame.fromVideoBuffer(Buffer.from(picture.data.buffer, picture.data.byteOffset, picture.data.byteLength), { width: picture.width, height: picture.height, format: AV_PIX_FMT_RGB24, timeBase: this.timeBase } as never)
+    for (let pass = 0; pass < this.plan.passes; pass++)
+      picture = { ...picture, ...(await this.network.run(picture, this.plan.strength)) } as typeof picture
+    const large = Frame.fromVideoBuffer(
+      Buffer.from(picture.data.buffer, picture.data.byteOffset, picture.data.byteLength),
+      { width: picture.width, height: picture.height, format: AV_PIX_FMT_RGB24, timeBase: this.timeBase } as never,
+    )
     large.pts = frame.pts
     large.colorRange = frame.colorRange
     large.colorSpace = frame.colorSpace
@@ -143,7 +165,12 @@ class SteadyStage implements Stage {
   private hasEnded = false
   private readonly grey = new Frame()
 
-  private constructor(private readonly plan: Extract<StagePlan, { kind: 'steady' }>, private readonly looking: Graph, private readonly cutting: Graph, readonly timeBase: { num: number, den: number }) {
+  private constructor(
+    private readonly plan: Extract<StagePlan, { kind: 'steady' }>,
+    private readonly looking: Graph,
+    private readonly cutting: Graph,
+    readonly timeBase: { num: number; den: number },
+  ) {
     this.path = new PathSmoother(plan.edge)
     this.grey.alloc()
   }
@@ -161,7 +188,8 @@ class SteadyStage implements Stage {
       return
     }
     await this.looking.push(frame)
-    if (await this.looking.pull(this.grey) !== 'frame') throw new MediaError('The picture cannot be looked at for its motion.')
+    if ((await this.looking.pull(this.grey)) !== 'frame')
+      throw new MediaError('The picture cannot be looked at for its motion.')
     const { width, height } = this.grey
     const now = profilesOf({ data: this.grey.data![0]!, width, height, stride: this.grey.linesize[0]! })
     this.grey.unref()
@@ -178,7 +206,11 @@ class SteadyStage implements Stage {
     if (!off) return this.hasEnded ? 'end' : 'again'
     const held = this.held.shift()!
     const { edge } = this.plan
-    for (const [axis, value] of [['x', off.x], ['y', off.y]] as const) ensure(this.cutting.command('crop', axis, String(edge + Math.round(value))), 'The picture cannot be moved')
+    for (const [axis, value] of [
+      ['x', off.x],
+      ['y', off.y],
+    ] as const)
+      ensure(this.cutting.command('crop', axis, String(edge + Math.round(value))), 'The picture cannot be moved')
     await this.cutting.push(held)
     held.free()
     const state = await this.cutting.pull(frame)

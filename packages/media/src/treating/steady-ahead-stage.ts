@@ -23,7 +23,11 @@ export class SteadyAheadStage extends SingleStage {
   private lookedWhole = false
   private taken = 0
 
-  constructor(private readonly plan: Extract<StagePlan, { kind: 'steady-ahead' }>, private readonly ahead: FramesAhead, timeBase: { num: number, den: number }) {
+  constructor(
+    private readonly plan: Extract<StagePlan, { kind: 'steady-ahead' }>,
+    private readonly ahead: FramesAhead,
+    timeBase: { num: number; den: number },
+  ) {
     super(timeBase)
     this.path = new MotionPath(plan.deviation)
     this.looked.alloc()
@@ -31,7 +35,10 @@ export class SteadyAheadStage extends SingleStage {
 
   protected async take(frame: Frame): Promise<void> {
     while (!this.lookedWhole && this.path.length <= this.taken + this.path.radius) await this.look()
-    if (this.path.length <= this.taken) throw new MediaError('The second reading of the source ended before the first: the source is damaged or changes while it is read. Use the quick method to steady it.')
+    if (this.path.length <= this.taken)
+      throw new MediaError(
+        'The second reading of the source ended before the first: the source is damaged or changes while it is read. Use the quick method to steady it.',
+      )
     const { edge, shape } = this.plan
     const off = withinEdge(this.path.off(this.taken++), edge, frame)
     const { planes, bitDepth } = readPlanes(frame)
@@ -47,7 +54,7 @@ export class SteadyAheadStage extends SingleStage {
 
   /** Notes the motion of one more frame of the second reading. */
   private async look(): Promise<void> {
-    if (!await this.ahead.next(this.looked)) {
+    if (!(await this.ahead.next(this.looked))) {
       this.lookedWhole = true
       return
     }
@@ -72,10 +79,13 @@ function reduced(plane: Plane, factor: number): Plane {
   if (factor === 1) return plane
   const [width, height] = [Math.floor(plane.width / factor), Math.floor(plane.height / factor)]
   const data = new Uint8Array(width * height)
-  for (let y = 0, at = 0; y < height; y++) for (let x = 0; x < width; x++, at++) {
-    let sum = 0
-    for (let row = 0; row < factor; row++) for (let column = 0, from = (y * factor + row) * plane.stride + x * factor; column < factor; column++, from++) sum += plane.data[from]!
-    data[at] = sum / (factor * factor)
-  }
+  for (let y = 0, at = 0; y < height; y++)
+    for (let x = 0; x < width; x++, at++) {
+      let sum = 0
+      for (let row = 0; row < factor; row++)
+        for (let column = 0, from = (y * factor + row) * plane.stride + x * factor; column < factor; column++, from++)
+          sum += plane.data[from]!
+      data[at] = sum / (factor * factor)
+    }
   return { data, width, height, stride: width }
 }

@@ -12,8 +12,16 @@ const silent = new Map<string, number>()
  * @param root the volume's path, as it is registered
  * @throws VolumeProblem when no answer comes
  */
-export async function answering<Result>(root: string, ask: () => Promise<Result>, milliseconds = patienceMilliseconds): Promise<Result> {
-  const problem = () => new VolumeProblem(`The disk or network that ${root} lies on does not answer. See that it is connected, then try again.`, 'away')
+export async function answering<Result>(
+  root: string,
+  ask: () => Promise<Result>,
+  milliseconds = patienceMilliseconds,
+): Promise<Result> {
+  const problem = () =>
+    new VolumeProblem(
+      `The disk or network that ${root} lies on does not answer. See that it is connected, then try again.`,
+      'away',
+    )
   if (silent.has(root)) throw problem()
   const answer = ask()
   let limit: NodeJS.Timeout | undefined

@@ -11,6 +11,8 @@ export const soundFile = (index: number) => `moment-${index}.wav`
 type Range = Pick<Moment, 'from' | 'to'>
 const ofSource = (sourceId: number, { from, to }: Range) => `source-${sourceId}-${from.toFixed(3)}-${to.toFixed(3)}`
 /** Name of the sound of a source's moment, beside the trials' directories. @param track stream that is heard */
-export const sourceSoundFile = (sourceId: number, moment: Range, track: number) => `${ofSource(sourceId, moment)}-${track}.wav`
+export const sourceSoundFile = (sourceId: number, moment: Range, track: number) =>
+  `${ofSource(sourceId, moment)}-${track}.wav`
 /** Name of the pictures of a source's moment, beside the trials' directories. @param track stream whose sound is drawn, where there is no picture to be shown; null for the picture */
-export const sourceSheetFile = (sourceId: number, moment: Range, track: number | null) => `${ofSource(sourceId, moment)}${track === null ? '' : `-${track}`}.sheet`
+export const sourceSheetFile = (sourceId: number, moment: Range, track: number | null) =>
+  `${ofSource(sourceId, moment)}${track === null ? '' : `-${track}`}.sheet`

@@ -1,6 +1,19 @@
 import { createHash } from 'node:crypto'
 import { createReadStream, type Stats } from 'node:fs'
-import { access, constants, link, lstat, mkdir, open, readdir, realpath, rename, stat, statfs, unlink } from 'node:fs/promises'
+import {
+  access,
+  constants,
+  link,
+  lstat,
+  mkdir,
+  open,
+  readdir,
+  realpath,
+  rename,
+  stat,
+  statfs,
+  unlink,
+} from 'node:fs/promises'
 import path from 'node:path'
 import { findSequences, frameFileName, presentNumbers, type NumberedSequence } from '@hematine/core'
 import { answering } from './answering.ts'
@@ -20,19 +33,30 @@ export const workDirectoryName = '.hematine'
  * @throws VolumeProblem
  */
 export async function resolveInside(root: string, relative: string): Promise<string> {
-  if (relative.includes('\0') || path.posix.isAbsolute(relative)) throw new VolumeProblem('The path must lie in the volume.')
+  if (relative.includes('\0') || path.posix.isAbsolute(relative))
+    throw new VolumeProblem('The path must lie in the volume.')
   const parts = relative.split('/')
-  if (relative !== '' && parts.some(part => part === '' || part === '.' || part === '..')) throw new VolumeProblem('The path must lie in the volume.')
+  if (relative !== '' && parts.some(part => part === '' || part === '.' || part === '..'))
+    throw new VolumeProblem('The path must lie in the volume.')
   return answering(root, () => resolveReal(root, relative))
 }
 
 async function resolveReal(root: string, relative: string): Promise<string> {
   const realRoot = await real(root, `The volume at ${root} is not there. Is its disk connected?`, 'away')
-  const target = await real(path.join(realRoot, relative), `There is no ${JSON.stringify(relative)} in the volume.`).catch(async (error: unknown) => {
+  const target = await real(
+    path.join(realRoot, relative),
+    `There is no ${JSON.stringify(relative)} in the volume.`,
+  ).catch(async (error: unknown) => {
     const isEmpty = (await readdir(realRoot).catch(() => ['?'])).length === 0
-    throw isEmpty ? new VolumeProblem(`The volume at ${root} is empty: its disk is probably not mounted. Connect it, then try again.`, 'away') : error
+    throw isEmpty
+      ? new VolumeProblem(
+          `The volume at ${root} is empty: its disk is probably not mounted. Connect it, then try again.`,
+          'away',
+        )
+      : error
   })
-  if (target !== realRoot && !target.startsWith(realRoot + path.sep)) throw new VolumeProblem('The path is a link that leads out of the volume.')
+  if (target !== realRoot && !target.startsWith(realRoot + path.sep))
+    throw new VolumeProblem('The path is a link that leads out of the volume.')
   return target
 }
 
@@ -43,7 +67,9 @@ async function real(target: string, missing: string, problem: 'missing' | 'away'
     const { code } = error as NodeJS.ErrnoException
     throw code === 'ELOOP'
       ? new VolumeProblem('The path is a link that leads round in a circle.', 'unreadable')
-      : code === 'EACCES' ? new VolumeProblem('The path may not be read by the user that Hematine runs as.', 'unreadable') : new VolumeProblem(missing, problem)
+      : code === 'EACCES'
+        ? new VolumeProblem('The path may not be read by the user that Hematine runs as.', 'unreadable')
+        : new VolumeProblem(missing, problem)
   }
 }
 
@@ -52,12 +78,12 @@ export interface Listing {
   directories: string[]
   /** Those of the directories that are links; whoever goes through all that lies below leaves them out, since they may lead in a circle. */
   linkedDirectories: string[]
-  files: { name: string, bytes: number, modifiedAt: Date }[]
+  files: { name: string; bytes: number; modifiedAt: Date }[]
   sequences: NumberedSequence[]
   /** Names of directories and files that are a disc folder or may be a disc image; the directories stand among the directories too. */
-  discs: { name: string, isImage: boolean, bytes: number | null }[]
+  discs: { name: string; isImage: boolean; bytes: number | null }[]
   /** Entries that cannot be used, with the reason as a sentence. */
-  refused: { name: string, reason: string }[]
+  refused: { name: string; reason: string }[]
 }
 
 /** For a hundred thousand frames on a slow disk. */
@@ -75,7 +101,9 @@ async function listReal(root: string, relative: string): Promise<Listing> {
   const entries = (await entriesOf(directory)).filter(entry => !entry.name.startsWith('.'))
   // Folders of a hundred thousand frames are common, so many are asked for at a time.
   for (let first = 0; first < entries.length; first += entriesAtOnce) {
-    const parts = await Promise.all(entries.slice(first, first + entriesAtOnce).map(entry => sorted(entry, directory, realRoot)))
+    const parts = await Promise.all(
+      entries.slice(first, first + entriesAtOnce).map(entry => sorted(entry, directory, realRoot)),
+    )
     for (const part of parts) part(listing)
   }
   const { sequences, rest } = findSequences(listing.files.map(file => file.name))
@@ -83,17 +111,25 @@ async function listReal(root: string, relative: string): Promise<Listing> {
   listing.sequences = sequences
   const ofDiscs = listing.files.filter(file => isImageName(file.name))
   listing.files = listing.files.filter(file => alone.has(file.name) && !isImageName(file.name))
-  const folders = await Promise.all(listing.directories.map(async name => await isDiscFolder(path.join(directory, name)) ? [name] : []))
-  listing.discs = [...folders.flat().map(name => ({ name, isImage: false, bytes: null })), ...ofDiscs.map(({ name, bytes }) => ({ name, isImage: true, bytes }))]
+  const folders = await Promise.all(
+    listing.directories.map(async name => ((await isDiscFolder(path.join(directory, name))) ? [name] : [])),
+  )
+  listing.discs = [
+    ...folders.flat().map(name => ({ name, isImage: false, bytes: null })),
+    ...ofDiscs.map(({ name, bytes }) => ({ name, isImage: true, bytes })),
+  ]
   return listing
 }
 
 const entriesAtOnce = 64
 const byName = new Intl.Collator('en', { numeric: true })
 
-async function entriesOf(directory: string): Promise<{ name: string, isLink: boolean }[]> {
+async function entriesOf(directory: string): Promise<{ name: string; isLink: boolean }[]> {
   try {
-    const entries = (await readdir(directory, { withFileTypes: true })).map(entry => ({ name: entry.name, isLink: entry.isSymbolicLink() }))
+    const entries = (await readdir(directory, { withFileTypes: true })).map(entry => ({
+      name: entry.name,
+      isLink: entry.isSymbolicLink(),
+    }))
     return entries.sort((a, b) => byName.compare(a.name, b.name))
   } catch (error) {
     const { code } = error as NodeJS.ErrnoException
@@ -104,13 +140,20 @@ async function entriesOf(directory: string): Promise<{ name: string, isLink: boo
 }
 
 /** Where an entry belongs in a listing, as the step that puts it there. */
-async function sorted({ name, isLink }: { name: string, isLink: boolean }, directory: string, realRoot: string): Promise<(listing: Listing) => void> {
-  const refuse = (reason: string) => (listing: Listing) => { listing.refused.push({ name, reason }) }
+async function sorted(
+  { name, isLink }: { name: string; isLink: boolean },
+  directory: string,
+  realRoot: string,
+): Promise<(listing: Listing) => void> {
+  const refuse = (reason: string) => (listing: Listing) => {
+    listing.refused.push({ name, reason })
+  }
   if (name.includes('\uFFFD')) return refuse('The name is not valid UTF-8. Rename it first.')
   let facts: Stats
   try {
     const target = path.join(directory, name)
-    if (isLink && !`${await realpath(target)}${path.sep}`.startsWith(realRoot + path.sep)) return refuse('It is a link that leads out of the volume.')
+    if (isLink && !`${await realpath(target)}${path.sep}`.startsWith(realRoot + path.sep))
+      return refuse('It is a link that leads out of the volume.')
     facts = await stat(target)
   } catch {
     return refuse('It cannot be read: a broken link, or no permission.')
@@ -121,7 +164,11 @@ async function sorted({ name, isLink }: { name: string, isLink: boolean }, direc
       if (isLink) listing.linkedDirectories.push(name)
     }
   }
-  return facts.isFile() ? listing => { listing.files.push({ name, bytes: facts.size, modifiedAt: facts.mtime }) } : refuse('It is neither a file nor a directory.')
+  return facts.isFile()
+    ? listing => {
+        listing.files.push({ name, bytes: facts.size, modifiedAt: facts.mtime })
+      }
+    : refuse('It is neither a file nor a directory.')
 }
 
 /** Free and total bytes of the disk that a volume lies on, and why it cannot serve. A volume that is not mounted has no free bytes. */
@@ -136,14 +183,23 @@ export async function spaceOfVolume(volume: MarkedVolume, mustWrite: boolean): R
 }
 
 /** Free and total bytes of the disk that a directory lies on, and why it cannot serve. */
-export async function spaceOf(directory: string, mustWrite: boolean): Promise<{ freeBytes: number | null, totalBytes: number | null, problem: string | null }> {
+export async function spaceOf(
+  directory: string,
+  mustWrite: boolean,
+): Promise<{ freeBytes: number | null; totalBytes: number | null; problem: string | null }> {
   try {
     const disk = await statfs(directory)
     const space = { freeBytes: disk.bavail * disk.bsize, totalBytes: disk.blocks * disk.bsize }
     try {
-      await access(directory, mustWrite ? constants.R_OK | constants.W_OK | constants.X_OK : constants.R_OK | constants.X_OK)
+      await access(
+        directory,
+        mustWrite ? constants.R_OK | constants.W_OK | constants.X_OK : constants.R_OK | constants.X_OK,
+      )
     } catch {
-      return { ...space, problem: `The directory may not be ${mustWrite ? 'written' : 'read'} by the user that Hematine runs as.` }
+      return {
+        ...space,
+        problem: `The directory may not be ${mustWrite ? 'written' : 'read'} by the user that Hematine runs as.`,
+      }
     }
     return { ...space, problem: null }
   } catch {
@@ -156,11 +212,18 @@ export async function identityOf(input: MediaInput): Promise<string> {
   const one = async (file: string) => {
     const facts = await stat(file)
     // A pipe would hold up whoever opens it for good.
-    if (!facts.isFile()) throw new VolumeProblem(`${JSON.stringify(path.basename(file))} is not a regular file, so it is not opened.`, 'unreadable')
+    if (!facts.isFile())
+      throw new VolumeProblem(
+        `${JSON.stringify(path.basename(file))} is not a regular file, so it is not opened.`,
+        'unreadable',
+      )
     return `${facts.size}:${facts.mtimeMs}`
   }
   if (input.kind === 'file') return one(input.path)
-  if (input.kind === 'join') return createHash('sha256').update((await Promise.all(input.parts.map(part => identityOf(part.input)))).join('\n')).digest('hex')
+  if (input.kind === 'join')
+    return createHash('sha256')
+      .update((await Promise.all(input.parts.map(part => identityOf(part.input)))).join('\n'))
+      .digest('hex')
   if (input.kind === 'title') {
     const files = [...new Set(input.parts.map(part => part.path))]
     return `${(await Promise.all(files.map(one))).join(',')}:${input.title}:${input.angle}`
@@ -171,9 +234,11 @@ export async function identityOf(input: MediaInput): Promise<string> {
   const names = new Set(await readdir(input.directory))
   // A gap that was filled since is another sequence.
   for (const { from, to } of sequence.missing) {
-    for (let number = from; number <= to; number += sequence.step ?? 1) if (names.has(frameFileName(sequence, number))) hash.update(`filled:${number}\n`)
+    for (let number = from; number <= to; number += sequence.step ?? 1)
+      if (names.has(frameFileName(sequence, number))) hash.update(`filled:${number}\n`)
   }
-  for (const number of presentNumbers(sequence)) hash.update(`${number}:${await one(path.join(input.directory, frameFileName(sequence, number)))}\n`)
+  for (const number of presentNumbers(sequence))
+    hash.update(`${number}:${await one(path.join(input.directory, frameFileName(sequence, number)))}\n`)
   return hash.digest('hex')
 }
 
@@ -197,8 +262,11 @@ export function volumeRoot(volume: MarkedVolume): Promise<string> {
 
 async function realRoot({ name, path: registered, marker, markedAt }: MarkedVolume): Promise<string> {
   const root = await real(registered, `The volume ${name} is not there. Is its disk connected?`, 'away')
-  if (markedAt && !await exists(path.join(root, workDirectoryName, marker)))
-    throw new VolumeProblem(`What lies at ${registered} is not the volume ${name}: its marker is missing. Its disk is probably not mounted; connect it, then try again.`, 'away')
+  if (markedAt && !(await exists(path.join(root, workDirectoryName, marker))))
+    throw new VolumeProblem(
+      `What lies at ${registered} is not the volume ${name}: its marker is missing. Its disk is probably not mounted; connect it, then try again.`,
+      'away',
+    )
   return root
 }
 
@@ -217,7 +285,8 @@ export async function markVolume(volume: MarkedVolume): Promise<void> {
   const directory = await workDirectory({ ...volume, markedAt: null })
   const around = path.dirname(directory)
   for (const name of await readdir(around)) {
-    if (earlierName.test(name) && !await exists(path.join(directory, name))) await rename(path.join(around, name), path.join(directory, name))
+    if (earlierName.test(name) && !(await exists(path.join(directory, name))))
+      await rename(path.join(around, name), path.join(directory, name))
   }
   await flushToDisk(directory)
 }
@@ -249,7 +318,10 @@ export async function sha256OfFile(path: string, gate?: { turn(): Promise<void> 
 
 /** Whether something of this name exists, links included. */
 export async function exists(target: string): Promise<boolean> {
-  return lstat(target).then(() => true, () => false)
+  return lstat(target).then(
+    () => true,
+    () => false,
+  )
 }
 
 /**
@@ -263,7 +335,7 @@ export async function placeFile(temporary: string, place: string): Promise<boole
   } catch (error) {
     const { code } = error as NodeJS.ErrnoException
     if (code === 'EEXIST') {
-      if (!await sameFile(temporary, place)) return false
+      if (!(await sameFile(temporary, place))) return false
     } else if (['EPERM', 'ENOTSUP', 'EOPNOTSUPP', 'ENOSYS', 'EMLINK'].includes(code ?? '')) {
       // Disks without a second name for a file (exFAT, some network shares) can only be asked first and renamed after.
       if (await exists(place)) return false
@@ -284,7 +356,7 @@ export async function freeNameIn(directory: string, name: string): Promise<strin
   const { name: stem, ext } = path.parse(name)
   for (let counter = 1; ; counter++) {
     const candidate = counter === 1 ? name : `${stem}-${counter}${ext}`
-    if (!await exists(path.join(directory, candidate))) return candidate
+    if (!(await exists(path.join(directory, candidate)))) return candidate
   }
 }
 

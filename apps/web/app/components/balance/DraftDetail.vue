@@ -1,5 +1,17 @@
 <script setup lang="ts">
-import { describeBytesRange, describeChoice, describeDuration, describeDurationRange, describeSpec, describeTreatment, describeTreatmentResult, stepKinds, type JobDetail, type JobRecord, type Step } from '@hematine/core'
+import {
+  describeBytesRange,
+  describeChoice,
+  describeDuration,
+  describeDurationRange,
+  describeSpec,
+  describeTreatment,
+  describeTreatmentResult,
+  stepKinds,
+  type JobDetail,
+  type JobRecord,
+  type Step,
+} from '@hematine/core'
 import { computed, ref, watch } from 'vue'
 import { call } from '~/composables/useCall'
 import { useNotices } from '~/stores/notices'
@@ -9,26 +21,35 @@ const { job } = defineProps<{ job: JobRecord }>()
 const order = useOrder()
 const notices = useNotices()
 const detail = ref<JobDetail | null>(null)
-const lines = computed(() => detail.value ? describeTreatment(detail.value.treatment) : [])
+const lines = computed(() => (detail.value ? describeTreatment(detail.value.treatment) : []))
 const spec = computed(() => order.specs.find(entry => entry.key === job.specKey))
 
 const adding = ref(false)
 
-watch(() => [job.id, job.treatmentName], async ([id]) => {
-  detail.value = await notices.attempt(() => call('readJob', { parameters: { id: id as number } })) ?? null
-}, { immediate: true })
+watch(
+  () => [job.id, job.treatmentName],
+  async ([id]) => {
+    detail.value = (await notices.attempt(() => call('readJob', { parameters: { id: id as number } }))) ?? null
+  },
+  { immediate: true },
+)
 
 /** Adds a step that would cure what was found to the lot's treatment; all drafts of the lot follow. */
 async function add(step: Step): Promise<void> {
   adding.value = true
-  const answer = await notices.attempt(() => order.ask(call('addStep', { parameters: { id: job.id }, body: { step } }), ({ jobs }) => ({ jobs })))
+  const answer = await notices.attempt(() =>
+    order.ask(call('addStep', { parameters: { id: job.id }, body: { step } }), ({ jobs }) => ({ jobs })),
+  )
   adding.value = false
   for (const reason of answer?.refused ?? []) notices.problem(reason)
-  if (answer && answer.jobs.length > 1) notices.done(`${stepKinds[step.kind].name} was added for ${answer.jobs.length} drafts of the lot.`)
+  if (answer && answer.jobs.length > 1)
+    notices.done(`${stepKinds[step.kind].name} was added for ${answer.jobs.length} drafts of the lot.`)
 }
 
 async function measureAgain(): Promise<void> {
-  await notices.attempt(() => order.ask(call('measureAgain', { parameters: { id: job.id } }), changed => ({ jobs: [changed] })))
+  await notices.attempt(() =>
+    order.ask(call('measureAgain', { parameters: { id: job.id } }), changed => ({ jobs: [changed] })),
+  )
 }
 </script>
 
@@ -36,7 +57,9 @@ async function measureAgain(): Promise<void> {
   <div class="panel">
     <section>
       <h2 class="title">{{ job.sourceName }}</h2>
-      <div>{{ job.specName }}<span v-if="spec" class="muted">, {{ describeSpec(spec) }}</span></div>
+      <div>
+        {{ job.specName }}<span v-if="spec" class="muted">, {{ describeSpec(spec) }}</span>
+      </div>
       <div v-if="spec" class="muted">{{ spec.purpose }}</div>
       <div v-if="job.treatmentName">Treatment: {{ job.treatmentName }}</div>
     </section>
@@ -52,35 +75,88 @@ async function measureAgain(): Promise<void> {
     <section v-if="detail">
       <h2>What will be done</h2>
       <ol v-if="lines.length > 0" class="steps">
-        <li v-for="(line, index) in lines" :key="index"><div>{{ line.what }}</div><div class="muted">{{ line.why }}</div></li>
+        <li v-for="(line, index) in lines" :key="index">
+          <div>{{ line.what }}</div>
+          <div class="muted">{{ line.why }}</div>
+        </li>
       </ol>
-      <p v-else class="muted">{{ detail.treatment.result ? 'The picture already has the shape that the spec wants; it is only encoded.' : 'The sound is taken out as it is and encoded.' }}</p>
-      <table class="facts"><tbody><tr><th scope="row">result</th><td>{{ describeTreatmentResult(detail.treatment) }}</td></tr></tbody></table>
-      <template v-if="detail.treatment.result === null"><p v-for="sentence in detail.treatment.leftOut" :key="sentence">{{ sentence }}</p></template>
-      <template v-else><p v-for="sentence in detail.treatment.notes ?? []" :key="sentence" class="muted">{{ sentence }}</p></template>
+      <p v-else class="muted">
+        {{
+          detail.treatment.result
+            ? 'The picture already has the shape that the spec wants; it is only encoded.'
+            : 'The sound is taken out as it is and encoded.'
+        }}
+      </p>
+      <table class="facts">
+        <tbody>
+          <tr>
+            <th scope="row">result</th>
+            <td>{{ describeTreatmentResult(detail.treatment) }}</td>
+          </tr>
+        </tbody>
+      </table>
+      <template v-if="detail.treatment.result === null"
+        ><p v-for="sentence in detail.treatment.leftOut" :key="sentence">{{ sentence }}</p></template
+      >
+      <template v-else
+        ><p v-for="sentence in detail.treatment.notes ?? []" :key="sentence" class="muted">{{ sentence }}</p></template
+      >
     </section>
     <section>
       <h2>Forecast</h2>
       <template v-if="job.forecast">
-        <table class="facts"><tbody>
-          <tr><th scope="row">device time</th><td class="number">{{ describeDurationRange(job.forecast.seconds) }}</td></tr>
-          <tr><th scope="row">of it checking</th><td class="number">{{ describeDuration(job.forecast.checkSeconds) }}</td></tr>
-          <tr><th scope="row">result</th><td class="number">{{ describeBytesRange(job.forecast.bytes) }}</td></tr>
-          <tr><th scope="row">measured</th><td>{{ job.forecast.measuredFrom }}</td></tr>
-        </tbody></table>
+        <table class="facts">
+          <tbody>
+            <tr>
+              <th scope="row">device time</th>
+              <td class="number">{{ describeDurationRange(job.forecast.seconds) }}</td>
+            </tr>
+            <tr>
+              <th scope="row">of it checking</th>
+              <td class="number">{{ describeDuration(job.forecast.checkSeconds) }}</td>
+            </tr>
+            <tr>
+              <th scope="row">result</th>
+              <td class="number">{{ describeBytesRange(job.forecast.bytes) }}</td>
+            </tr>
+            <tr>
+              <th scope="row">measured</th>
+              <td>{{ job.forecast.measuredFrom }}</td>
+            </tr>
+          </tbody>
+        </table>
         <p class="muted">Ranges are meant to hold four times out of five.</p>
       </template>
       <p v-else-if="job.sampleState === 'failed'" class="bad">{{ job.sampleReason }}</p>
-      <p v-else class="muted" role="status">Short stretches, spread over this very source, are {{ job.sampleState === 'measuring' ? 'being' : 'about to be' }} treated, encoded and checked on this machine. Running jobs pause meanwhile, so that the figures are honest.</p>
-      <VBtn :disabled="job.sampleState === 'waiting' || job.sampleState === 'measuring'" @click="measureAgain">Measure again</VBtn>
+      <p v-else class="muted" role="status">
+        Short stretches, spread over this very source, are
+        {{ job.sampleState === 'measuring' ? 'being' : 'about to be' }} treated, encoded and checked on this machine.
+        Running jobs pause meanwhile, so that the figures are honest.
+      </p>
+      <VBtn :disabled="job.sampleState === 'waiting' || job.sampleState === 'measuring'" @click="measureAgain"
+        >Measure again</VBtn
+      >
     </section>
   </div>
 </template>
 
 <style scoped>
-.title { font-size: 14px; overflow-wrap: anywhere; }
-.steps { margin: 0 0 8px; padding-left: 20px; }
-.steps li { margin-bottom: 6px; }
-.left .steps { padding-left: 0; list-style: none; }
-.left li > div { margin-bottom: 4px; }
+.title {
+  font-size: 14px;
+  overflow-wrap: anywhere;
+}
+.steps {
+  margin: 0 0 8px;
+  padding-left: 20px;
+}
+.steps li {
+  margin-bottom: 6px;
+}
+.left .steps {
+  padding-left: 0;
+  list-style: none;
+}
+.left li > div {
+  margin-bottom: 4px;
+}
 </style>

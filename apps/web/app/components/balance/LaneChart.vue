@@ -7,7 +7,7 @@ import { clock, momentRange } from '~/composables/times'
 import type { Plan } from '~/composables/usePlan'
 
 /** Lanes over time: what runs when, its uncertain end hatched, and the due time when it is near. */
-const { plan, now, due, lanes } = defineProps<{ plan: Plan, now: Date, due: Date | null, lanes: number }>()
+const { plan, now, due, lanes } = defineProps<{ plan: Plan; now: Date; due: Date | null; lanes: number }>()
 
 const box = ref<HTMLElement>()
 const { width } = useElementSize(box)
@@ -15,55 +15,130 @@ const laneHeight = 26
 const left = 64
 
 const span = computed(() => Math.max(60, (plan.end?.high ?? 60) * 1.04))
-const dueSeconds = computed(() => due ? (due.getTime() - now.getTime()) / 1000 : null)
-const x = computed(() => scaleTime().domain([now, new Date(now.getTime() + span.value * 1000)]).range([left, Math.max(left + 1, width.value - 12)]))
+const dueSeconds = computed(() => (due ? (due.getTime() - now.getTime()) / 1000 : null))
+const x = computed(() =>
+  scaleTime()
+    .domain([now, new Date(now.getTime() + span.value * 1000)])
+    .range([left, Math.max(left + 1, width.value - 12)]),
+)
 const at = (seconds: number) => x.value(new Date(now.getTime() + seconds * 1000))
 /** Ticks whose words fit before the edge. */
 const ticks = computed(() => x.value.ticks(6).filter(tick => x.value(tick) < width.value - 40))
-const bars = computed(() => plan.jobs.flatMap(job => {
-  const place = plan.places.get(job.id)
-  if (!place) return []
-  const [from, to, late] = [at(place.start.expected), at(place.end.expected), at(place.end.high)]
-  return [{ job, place, y: place.lane * laneHeight + 4, from, to, late, draft: job.state === 'draft' }]
-}))
+const bars = computed(() =>
+  plan.jobs.flatMap(job => {
+    const place = plan.places.get(job.id)
+    if (!place) return []
+    const [from, to, late] = [at(place.start.expected), at(place.end.expected), at(place.end.high)]
+    return [{ job, place, y: place.lane * laneHeight + 4, from, to, late, draft: job.state === 'draft' }]
+  }),
+)
 const height = computed(() => lanes * laneHeight + 24)
 </script>
 
 <template>
   <figure ref="box" class="chart" aria-label="Lanes over time">
-    <svg :width="Math.max(0, width)" :height="height" role="img" :aria-label="`${plan.jobs.length} jobs on ${lanes} ${lanes === 1 ? 'lane' : 'lanes'}${plan.end ? `, all done ${momentRange(plan.end, now)}` : ''}`">
+    <svg
+      :width="Math.max(0, width)"
+      :height="height"
+      role="img"
+      :aria-label="`${plan.jobs.length} jobs on ${lanes} ${lanes === 1 ? 'lane' : 'lanes'}${plan.end ? `, all done ${momentRange(plan.end, now)}` : ''}`"
+    >
       <defs>
-        <pattern id="unsure" width="5" height="5" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><path d="M0 0V5" class="hatch" /></pattern>
+        <pattern id="unsure" width="5" height="5" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+          <path d="M0 0V5" class="hatch" />
+        </pattern>
       </defs>
       <g v-for="lane in lanes" :key="lane">
         <text x="12" :y="(lane - 1) * laneHeight + 19" class="label">lane {{ lane }}</text>
-        <line :x1="left" :x2="Math.max(left, width - 12)" :y1="lane * laneHeight" :y2="lane * laneHeight" class="rule" />
+        <line
+          :x1="left"
+          :x2="Math.max(left, width - 12)"
+          :y1="lane * laneHeight"
+          :y2="lane * laneHeight"
+          class="rule"
+        />
       </g>
       <g v-for="bar in bars" :key="bar.job.id">
-        <title>{{ bar.job.sourceName }}, {{ bar.job.specName }}: {{ describeDurationRange(bar.place.end) }} from now</title>
-        <rect :x="bar.from" :y="bar.y" :width="Math.max(1, bar.to - bar.from - 1)" :height="laneHeight - 8" class="bar-shape" :class="{ draft: bar.draft }" />
-        <rect :x="bar.to - 1" :y="bar.y" :width="Math.max(0, bar.late - bar.to)" :height="laneHeight - 8" fill="url(#unsure)" />
-        <text v-if="bar.to - bar.from > 60" :x="bar.from + 6" :y="bar.y + 13" class="in-bar">{{ bar.job.sourceName.slice(0, Math.floor((bar.to - bar.from - 10) / 7)) }}</text>
+        <title>
+          {{ bar.job.sourceName }}, {{ bar.job.specName }}: {{ describeDurationRange(bar.place.end) }} from now
+        </title>
+        <rect
+          :x="bar.from"
+          :y="bar.y"
+          :width="Math.max(1, bar.to - bar.from - 1)"
+          :height="laneHeight - 8"
+          class="bar-shape"
+          :class="{ draft: bar.draft }"
+        />
+        <rect
+          :x="bar.to - 1"
+          :y="bar.y"
+          :width="Math.max(0, bar.late - bar.to)"
+          :height="laneHeight - 8"
+          fill="url(#unsure)"
+        />
+        <text v-if="bar.to - bar.from > 60" :x="bar.from + 6" :y="bar.y + 13" class="in-bar">
+          {{ bar.job.sourceName.slice(0, Math.floor((bar.to - bar.from - 10) / 7)) }}
+        </text>
       </g>
       <g v-for="tick in ticks" :key="tick.getTime()">
         <line :x1="x(tick)" :x2="x(tick)" y1="0" :y2="lanes * laneHeight" class="rule" />
-        <text :x="x(tick)" :y="height - 8" class="label number" text-anchor="middle">{{ clock(tick, span < 600) }}</text>
+        <text :x="x(tick)" :y="height - 8" class="label number" text-anchor="middle">
+          {{ clock(tick, span < 600) }}
+        </text>
       </g>
-      <line v-if="dueSeconds !== null && dueSeconds > 0 && dueSeconds < span" :x1="at(dueSeconds)" :x2="at(dueSeconds)" y1="0" :y2="lanes * laneHeight" class="due" />
+      <line
+        v-if="dueSeconds !== null && dueSeconds > 0 && dueSeconds < span"
+        :x1="at(dueSeconds)"
+        :x2="at(dueSeconds)"
+        y1="0"
+        :y2="lanes * laneHeight"
+        class="due"
+      />
     </svg>
     <figcaption class="muted">Solid: released. Outlined: draft. Hatched: the end may come as late as this.</figcaption>
   </figure>
 </template>
 
 <style scoped>
-.chart { flex: none; margin: 0; border-top: 1px solid var(--line); padding-top: 6px; }
-svg { display: block; }
-figcaption { padding: 0 12px 6px; font-size: 12px; }
-.label { fill: var(--muted); font-size: 12px; }
-.rule { stroke: var(--line); }
-.hatch { stroke: var(--muted); stroke-width: 1.6; }
-.bar-shape { fill: rgb(var(--v-theme-surface-variant)); stroke: var(--muted); }
-.bar-shape.draft { fill: rgb(var(--v-theme-surface)); stroke-dasharray: 3 2; }
-.in-bar { fill: rgb(var(--v-theme-on-surface)); font-size: 11px; }
-.due { stroke: var(--look); stroke-width: 2; }
+.chart {
+  flex: none;
+  margin: 0;
+  border-top: 1px solid var(--line);
+  padding-top: 6px;
+}
+svg {
+  display: block;
+}
+figcaption {
+  padding: 0 12px 6px;
+  font-size: 12px;
+}
+.label {
+  fill: var(--muted);
+  font-size: 12px;
+}
+.rule {
+  stroke: var(--line);
+}
+.hatch {
+  stroke: var(--muted);
+  stroke-width: 1.6;
+}
+.bar-shape {
+  fill: rgb(var(--v-theme-surface-variant));
+  stroke: var(--muted);
+}
+.bar-shape.draft {
+  fill: rgb(var(--v-theme-surface));
+  stroke-dasharray: 3 2;
+}
+.in-bar {
+  fill: rgb(var(--v-theme-on-surface));
+  font-size: 11px;
+}
+.due {
+  stroke: var(--look);
+  stroke-width: 2;
+}
 </style>

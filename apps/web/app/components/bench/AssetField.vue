@@ -9,7 +9,7 @@ const mostBytes = 11_000_000
 
 /** Chooses a lookup table or a picture from the library, or adds one from a file. */
 const asset = defineModel<AssetRef | null>({ required: true })
-const { kind, label } = defineProps<{ kind: AssetKind, label: string }>()
+const { kind, label } = defineProps<{ kind: AssetKind; label: string }>()
 const assets = useAssets()
 const notices = useNotices()
 const chooser = ref<HTMLInputElement>()
@@ -19,7 +19,9 @@ onMounted(() => notices.attempt(() => assets.load()))
 const choices = computed(() => {
   const known = assets.list.filter(entry => entry.kind === kind)
   // A treatment that was read from a file may name one that the library has not.
-  return asset.value && !known.some(entry => entry.sha256 === asset.value!.sha256) ? [...known, { ...asset.value, about: 'not in the library' }] : known
+  return asset.value && !known.some(entry => entry.sha256 === asset.value!.sha256)
+    ? [...known, { ...asset.value, about: 'not in the library' }]
+    : known
 })
 
 function choose(sha256: string): void {
@@ -45,17 +47,52 @@ async function add(event: Event): Promise<void> {
 
 <template>
   <span class="asset">
-    <select :value="asset?.sha256 ?? ''" :aria-label="label" @change="event => choose((event.target as HTMLSelectElement).value)">
+    <select
+      :value="asset?.sha256 ?? ''"
+      :aria-label="label"
+      @change="event => choose((event.target as HTMLSelectElement).value)"
+    >
       <option value="">none chosen</option>
-      <option v-for="entry in choices" :key="entry.sha256" :value="entry.sha256">{{ entry.name }} ({{ entry.about }})</option>
+      <option v-for="entry in choices" :key="entry.sha256" :value="entry.sha256">
+        {{ entry.name }} ({{ entry.about }})
+      </option>
     </select>
-    <button type="button" class="add" :disabled="busy" @click="chooser?.click()">{{ busy ? 'Adding' : 'Add a file' }}</button>
-    <input ref="chooser" type="file" class="visually-hidden" tabindex="-1" :accept="kind === 'picture' ? 'image/*' : '.cube'" :aria-label="kind === 'picture' ? 'Picture to add' : 'Table to add (.cube)'" @change="add">
+    <button type="button" class="add" :disabled="busy" @click="chooser?.click()">
+      {{ busy ? 'Adding' : 'Add a file' }}
+    </button>
+    <input
+      ref="chooser"
+      type="file"
+      class="visually-hidden"
+      tabindex="-1"
+      :accept="kind === 'picture' ? 'image/*' : '.cube'"
+      :aria-label="kind === 'picture' ? 'Picture to add' : 'Table to add (.cube)'"
+      @change="add"
+    />
   </span>
 </template>
 
 <style scoped>
-.asset { display: grid; gap: 2px; justify-items: start; min-width: 0; }
-select { width: 100%; min-width: 0; border: 1px solid var(--muted); border-radius: 2px; padding: 2px 6px; font: inherit; color: inherit; background: rgb(var(--v-theme-background)); min-height: 24px; }
-.add { min-height: 24px; white-space: nowrap; text-decoration: underline; }
+.asset {
+  display: grid;
+  gap: 2px;
+  justify-items: start;
+  min-width: 0;
+}
+select {
+  width: 100%;
+  min-width: 0;
+  border: 1px solid var(--muted);
+  border-radius: 2px;
+  padding: 2px 6px;
+  font: inherit;
+  color: inherit;
+  background: rgb(var(--v-theme-background));
+  min-height: 24px;
+}
+.add {
+  min-height: 24px;
+  white-space: nowrap;
+  text-decoration: underline;
+}
 </style>

@@ -1,6 +1,13 @@
 <script setup lang="ts">
 import { deliveredFacts, timecode, toNumber, type SourceRecord, type TrialRecord } from '@hematine/core'
-import { mdiChevronLeft, mdiChevronRight, mdiMagnifyMinusOutline, mdiMagnifyPlusOutline, mdiPause, mdiPlay } from '@mdi/js'
+import {
+  mdiChevronLeft,
+  mdiChevronRight,
+  mdiMagnifyMinusOutline,
+  mdiMagnifyPlusOutline,
+  mdiPause,
+  mdiPlay,
+} from '@mdi/js'
 import { useElementSize, useEventListener, useLocalStorage, watchDebounced } from '@vueuse/core'
 import { computed, onBeforeUnmount, ref, shallowRef, useTemplateRef, watch, watchEffect } from 'vue'
 import { drawScopes, scopeSize } from '~/composables/scopes'
@@ -12,10 +19,20 @@ import { useStageMouse } from '~/composables/useStageMouse'
 import { useView } from '~/composables/useView'
 
 /** A moment of the source and of up to three results, played in step. Standing still, the very pixels are shown; playing, JPEGs of them. */
-const { trials, leading, source, moment } = defineProps<{ trials: readonly { trial: TrialRecord, letter: string }[], leading: number | null, source: SourceRecord, moment: number }>()
+const { trials, leading, source, moment } = defineProps<{
+  trials: readonly { trial: TrialRecord; letter: string }[]
+  leading: number | null
+  source: SourceRecord
+  moment: number
+}>()
 
 type Mode = 'pair' | 'wipe' | 'flip' | 'difference'
-const modes: [Mode, string][] = [['pair', 'Side by side'], ['wipe', 'Wipe'], ['flip', 'Flip'], ['difference', 'Difference']]
+const modes: [Mode, string][] = [
+  ['pair', 'Side by side'],
+  ['wipe', 'Wipe'],
+  ['flip', 'Flip'],
+  ['difference', 'Difference'],
+]
 const mode = useLocalStorage<Mode>('hematine-bench-view', 'pair')
 const scopes = useLocalStorage('hematine-bench-scopes', false)
 const wipe = ref(0.5)
@@ -27,19 +44,35 @@ const rate = computed(() => {
   const speed = first.value?.treatment.timeline?.speed ?? 1
   return first.value?.treatment.result ? toNumber(first.value.treatment.result.rate) * speed : 25
 })
-const length = computed(() => range.value ? Math.min(range.value.to, source.facts?.durationSeconds ?? range.value.to) - range.value.from : 1)
+const length = computed(() =>
+  range.value ? Math.min(range.value.to, source.facts?.durationSeconds ?? range.value.to) - range.value.from : 1,
+)
 const player = useMomentPlayer(length, rate)
 
 /** Sound alone is shown as a drawing of it; one and the same source then has another picture. */
 const isSound = (trial: TrialRecord) => trial.treatment.result === null
 /** Stream of the source that is heard beside a trial: the first that it delivers. */
-const heardTrack = ({ treatment }: TrialRecord) => source.facts ? deliveredFacts(source.facts, treatment).audio[0]?.streamIndex : undefined
-interface Pane { key: string, name: string, side: 'source' | 'result', trial: TrialRecord }
+const heardTrack = ({ treatment }: TrialRecord) =>
+  source.facts ? deliveredFacts(source.facts, treatment).audio[0]?.streamIndex : undefined
+interface Pane {
+  key: string
+  name: string
+  side: 'source' | 'result'
+  trial: TrialRecord
+}
 const everyPane = computed<Pane[]>(() => {
   // Drawings of sound and pictures are not laid beside each other.
   const done = trials.filter(({ trial }) => trial.results[moment] && isSound(trial) === isSound(trials[0]!.trial))
   if (done.length === 0) return []
-  return [{ key: 'source', name: 'source', side: 'source', trial: done[0]!.trial }, ...done.map(({ trial, letter }): Pane => ({ key: `trial-${trial.id}`, name: `${letter} ${trial.label}`, side: 'result', trial }))]
+  return [
+    { key: 'source', name: 'source', side: 'source', trial: done[0]!.trial },
+    ...done.map(({ trial, letter }): Pane => ({
+      key: `trial-${trial.id}`,
+      name: `${letter} ${trial.label}`,
+      side: 'result',
+      trial,
+    })),
+  ]
 })
 /** Panes that stand beside each other, by their letters; wiping, flipping and the difference take the source and the result that was chosen first. */
 const panes = computed(() => {
@@ -48,22 +81,35 @@ const panes = computed(() => {
   return [before, results.find(({ trial }) => trial.id === leading) ?? results[0]!]
 })
 
-const sheetKey = (pane: Pane) => pane.side === 'source' ? `source-${moment}-${range.value?.from}-${isSound(pane.trial) ? 'sound' : 'picture'}-${heardTrack(pane.trial)}` : `${pane.key}-${moment}`
+const sheetKey = (pane: Pane) =>
+  pane.side === 'source'
+    ? `source-${moment}-${range.value?.from}-${isSound(pane.trial) ? 'sound' : 'picture'}-${heardTrack(pane.trial)}`
+    : `${pane.key}-${moment}`
 
 /** What can be heard: panes whose moment has sound. */
-const sounds = computed<MomentSound[]>(() => everyPane.value.flatMap(entry => {
-  const loudness = entry.trial.results[moment]?.loudness
-  if (!loudness) return []
-  return [{
-    key: sheetKey(entry), address: addressOf('trialSound', { parameters: { id: entry.trial.id, index: moment }, query: { side: entry.side } }),
-    loudness: entry.side === 'source' ? loudness.before : loudness.after, pace: entry.side === 'source' ? 1 : 1 / (entry.trial.treatment.timeline?.speed ?? 1),
-  }]
-}))
+const sounds = computed<MomentSound[]>(() =>
+  everyPane.value.flatMap(entry => {
+    const loudness = entry.trial.results[moment]?.loudness
+    if (!loudness) return []
+    return [
+      {
+        key: sheetKey(entry),
+        address: addressOf('trialSound', {
+          parameters: { id: entry.trial.id, index: moment },
+          query: { side: entry.side },
+        }),
+        loudness: entry.side === 'source' ? loudness.before : loudness.after,
+        pace: entry.side === 'source' ? 1 : 1 / (entry.trial.treatment.timeline?.speed ?? 1),
+      },
+    ]
+  }),
+)
 const listenTo = ref<string>('off')
 /** Flipping between pictures flips between their sounds. */
 const heard = computed(() => {
   if (listenTo.value === 'off') return null
-  const key = mode.value === 'flip' && panes.value.length > 1 ? sheetKey(panes.value[flipped.value ? 0 : 1]!) : listenTo.value
+  const key =
+    mode.value === 'flip' && panes.value.length > 1 ? sheetKey(panes.value[flipped.value ? 0 : 1]!) : listenTo.value
   return sounds.value.some(sound => sound.key === key) ? key : null
 })
 const listening = useMomentSound(sounds, heard, player, length)
@@ -87,10 +133,15 @@ const sourcePart = computed(() => {
   let part = { x: 0, y: 0, width: 1, height: 1 }
   for (const step of first.value?.treatment.steps ?? []) {
     if (step.kind !== 'chosen' || (step.step.kind !== 'crop' && step.step.kind !== 'steady')) continue
-    const [left, top] = step.step.kind === 'crop' ? [step.step.left, step.step.top] : [(step.from.width - step.to.width) / 2, (step.from.height - step.to.height) / 2]
+    const [left, top] =
+      step.step.kind === 'crop'
+        ? [step.step.left, step.step.top]
+        : [(step.from.width - step.to.width) / 2, (step.from.height - step.to.height) / 2]
     part = {
-      x: part.x + (left / step.from.width) * part.width, y: part.y + (top / step.from.height) * part.height,
-      width: part.width * (step.to.width / step.from.width), height: part.height * (step.to.height / step.from.height),
+      x: part.x + (left / step.from.width) * part.width,
+      y: part.y + (top / step.from.height) * part.height,
+      width: part.width * (step.to.width / step.from.width),
+      height: part.height * (step.to.height / step.from.height),
     }
   }
   return part
@@ -102,46 +153,65 @@ const loading = ref(false)
 /** Exact pictures of the frames that stand, by pane and frame. */
 const exact = shallowRef(new Map<string, ImageBitmap>())
 const repaint = ref(0)
-const again = () => { repaint.value++ }
+const again = () => {
+  repaint.value++
+}
 
-watch([everyPane, () => moment], async ([list], [, before]) => {
-  if (before !== moment) player.toIndex(0)
-  const next = new Map<string, Sheet>()
-  const missing: Pane[] = []
-  for (const pane of list) {
-    const known = sheets.value.get(sheetKey(pane))
-    if (known) next.set(sheetKey(pane), known)
-    else missing.push(pane)
-  }
-  for (const [key, sheet] of sheets.value) if (!next.has(key)) sheet.close()
-  sheets.value = next
-  exact.value = new Map()
-  if (missing.length === 0) return
-  loading.value = true
-  problem.value = null
-  try {
-    await Promise.all(missing.map(async pane => {
-      const key = sheetKey(pane)
-      const sheet = await Sheet.load(addressOf('trialSheet', { parameters: { id: pane.trial.id, index: moment }, query: { side: pane.side } }))
-      sheets.value = new Map(sheets.value).set(key, sheet)
-    }))
-  } catch {
-    problem.value = 'The pictures of this moment could not be fetched. Try it again, or reload the page.'
-  }
-  loading.value = false
-}, { immediate: true })
+watch(
+  [everyPane, () => moment],
+  async ([list], [, before]) => {
+    if (before !== moment) player.toIndex(0)
+    const next = new Map<string, Sheet>()
+    const missing: Pane[] = []
+    for (const pane of list) {
+      const known = sheets.value.get(sheetKey(pane))
+      if (known) next.set(sheetKey(pane), known)
+      else missing.push(pane)
+    }
+    for (const [key, sheet] of sheets.value) if (!next.has(key)) sheet.close()
+    sheets.value = next
+    exact.value = new Map()
+    if (missing.length === 0) return
+    loading.value = true
+    problem.value = null
+    try {
+      await Promise.all(
+        missing.map(async pane => {
+          const key = sheetKey(pane)
+          const sheet = await Sheet.load(
+            addressOf('trialSheet', { parameters: { id: pane.trial.id, index: moment }, query: { side: pane.side } }),
+          )
+          sheets.value = new Map(sheets.value).set(key, sheet)
+        }),
+      )
+    } catch {
+      problem.value = 'The pictures of this moment could not be fetched. Try it again, or reload the page.'
+    }
+    loading.value = false
+  },
+  { immediate: true },
+)
 
-watchDebounced([player.index, player.speed, panes, sheets], async () => {
-  if (player.speed.value !== 0) return
-  const index = player.index.value
-  for (const pane of panes.value) {
-    const key = `${sheetKey(pane)}@${index}`
-    if (exact.value.has(key) || isSound(pane.trial)) continue
-    const response = await fetch(addressOf('trialFrame', { parameters: { id: pane.trial.id, index: moment }, query: { side: pane.side, seconds: player.seconds.value.toFixed(5) } })).catch(() => null)
-    if (!response?.ok || player.index.value !== index) return
-    exact.value = new Map([...exact.value].slice(-7)).set(key, await createImageBitmap(await response.blob()))
-  }
-}, { debounce: 180 })
+watchDebounced(
+  [player.index, player.speed, panes, sheets],
+  async () => {
+    if (player.speed.value !== 0) return
+    const index = player.index.value
+    for (const pane of panes.value) {
+      const key = `${sheetKey(pane)}@${index}`
+      if (exact.value.has(key) || isSound(pane.trial)) continue
+      const response = await fetch(
+        addressOf('trialFrame', {
+          parameters: { id: pane.trial.id, index: moment },
+          query: { side: pane.side, seconds: player.seconds.value.toFixed(5) },
+        }),
+      ).catch(() => null)
+      if (!response?.ok || player.index.value !== index) return
+      exact.value = new Map([...exact.value].slice(-7)).set(key, await createImageBitmap(await response.blob()))
+    }
+  },
+  { debounce: 180 },
+)
 
 const stage = useTemplateRef<HTMLElement>('stage')
 const room = useElementSize(stage)
@@ -149,11 +219,18 @@ const picture = computed(() => {
   // The size of drawings of sound is that of their sheets.
   const drawing = first.value && isSound(first.value) ? [...sheets.value.values()][0]?.header : null
   if (drawing) return { width: drawing.width, height: drawing.height }
-  const frame = first.value?.treatment.result?.frame ?? { width: source.facts?.video?.width ?? 16, height: source.facts?.video?.height ?? 9, pixelAspect: source.facts?.video?.pixelAspect ?? { num: 1, den: 1 } }
+  const frame = first.value?.treatment.result?.frame ?? {
+    width: source.facts?.video?.width ?? 16,
+    height: source.facts?.video?.height ?? 9,
+    pixelAspect: source.facts?.video?.pixelAspect ?? { num: 1, den: 1 },
+  }
   return { width: frame.width * toNumber(frame.pixelAspect), height: frame.height }
 })
-const columns = computed(() => mode.value === 'pair' ? Math.max(1, panes.value.length) : 1)
-const pane = computed(() => ({ width: Math.max(1, (room.width.value - (columns.value - 1) * 2) / columns.value), height: Math.max(1, room.height.value) }))
+const columns = computed(() => (mode.value === 'pair' ? Math.max(1, panes.value.length) : 1))
+const pane = computed(() => ({
+  width: Math.max(1, (room.width.value - (columns.value - 1) * 2) / columns.value),
+  height: Math.max(1, room.height.value),
+}))
 const view = useView(picture, pane)
 const canvases = useTemplateRef<HTMLCanvasElement[]>('canvases')
 const scopeCanvases = useTemplateRef<HTMLCanvasElement[]>('scopeCanvases')
@@ -172,53 +249,93 @@ function draw(context: CanvasRenderingContext2D, entry: Pane, image: ImageBitmap
   // From 2:1 on pixels are shown as squares, also those of a smaller source.
   context.imageSmoothingEnabled = view.scale.value < 2
   context.imageSmoothingQuality = 'high'
-  context.drawImage(image, part.x * image.width, part.y * image.height, part.width * image.width, part.height * image.height, x, y, width, height)
+  context.drawImage(
+    image,
+    part.x * image.width,
+    part.y * image.height,
+    part.width * image.width,
+    part.height * image.height,
+    x,
+    y,
+    width,
+    height,
+  )
 }
 
 /** How many times the difference is magnified: three doublings. */
 const doublings = 3
 
-watchEffect(() => {
-  void repaint.value
-  const list = panes.value
-  const images = list.map(pictureOf)
-  const ratio = window.devicePixelRatio
-  const [width, height] = [Math.round(pane.value.width * ratio), Math.round(pane.value.height * ratio)]
-  for (const [at, canvas] of (canvases.value ?? []).entries()) {
-    if (canvas.width !== width || canvas.height !== height) Object.assign(canvas, { width, height })
-    const context = canvas.getContext('2d')!
-    const shown = mode.value === 'flip' ? (flipped.value ? 0 : 1) : at
-    const [entry, image] = [list[shown], images[shown]]
-    // What is not decoded yet leaves the picture before it standing.
-    if (!entry || !image || (mode.value === 'difference' && !(images[0] && images[1]))) continue
-    context.setTransform(ratio, 0, 0, ratio, 0, 0)
-    context.globalCompositeOperation = 'source-over'
-    context.clearRect(0, 0, pane.value.width, pane.value.height)
-    draw(context, entry, image)
-    if (mode.value !== 'difference') continue
-    context.globalCompositeOperation = 'difference'
-    draw(context, list[1]!, images[1]!)
-    context.globalCompositeOperation = 'lighter'
-    context.setTransform(1, 0, 0, 1, 0, 0)
-    for (let time = 0; time < doublings; time++) context.drawImage(canvas, 0, 0)
-  }
-  if (scopes.value) for (const [at, canvas] of (scopeCanvases.value ?? []).entries()) if (images[at]) drawScopes(canvas, images[at])
-  if (images.length > 0 && images.every(image => image !== undefined) && stage.value) stage.value.dataset.painted = `${++painted}`
-}, { flush: 'post' })
+watchEffect(
+  () => {
+    void repaint.value
+    const list = panes.value
+    const images = list.map(pictureOf)
+    const ratio = window.devicePixelRatio
+    const [width, height] = [Math.round(pane.value.width * ratio), Math.round(pane.value.height * ratio)]
+    for (const [at, canvas] of (canvases.value ?? []).entries()) {
+      if (canvas.width !== width || canvas.height !== height) Object.assign(canvas, { width, height })
+      const context = canvas.getContext('2d')!
+      const shown = mode.value === 'flip' ? (flipped.value ? 0 : 1) : at
+      const [entry, image] = [list[shown], images[shown]]
+      // What is not decoded yet leaves the picture before it standing.
+      if (!entry || !image || (mode.value === 'difference' && !(images[0] && images[1]))) continue
+      context.setTransform(ratio, 0, 0, ratio, 0, 0)
+      context.globalCompositeOperation = 'source-over'
+      context.clearRect(0, 0, pane.value.width, pane.value.height)
+      draw(context, entry, image)
+      if (mode.value !== 'difference') continue
+      context.globalCompositeOperation = 'difference'
+      draw(context, list[1]!, images[1]!)
+      context.globalCompositeOperation = 'lighter'
+      context.setTransform(1, 0, 0, 1, 0, 0)
+      for (let time = 0; time < doublings; time++) context.drawImage(canvas, 0, 0)
+    }
+    if (scopes.value)
+      for (const [at, canvas] of (scopeCanvases.value ?? []).entries()) if (images[at]) drawScopes(canvas, images[at])
+    if (images.length > 0 && images.every(image => image !== undefined) && stage.value)
+      stage.value.dataset.painted = `${++painted}`
+  },
+  { flush: 'post' },
+)
 
 const { wheel, drag } = useStageMouse(view, pane, wipe, () => mode.value === 'wipe')
 
 const keys: Record<string, (event: KeyboardEvent) => void> = {
-  'ArrowLeft': event => player.step(event.shiftKey ? -Math.round(rate.value) : -1), 'ArrowRight': event => player.step(event.shiftKey ? Math.round(rate.value) : 1),
-  'j': () => player.shuttle(-1), 'k': () => player.stop(), 'l': () => player.shuttle(1), ' ': () => player.toggle(),
-  's': listenOn,
-  'w': () => { mode.value = modes[(modes.findIndex(([name]) => name === mode.value) + 1) % modes.length]![0] },
-  '+': () => view.larger(), '=': () => view.larger(), '-': () => view.smaller(), '0': () => view.zoomTo(null),
-  'q': () => { wipe.value = Math.max(0, wipe.value - 0.05) }, 'e': () => { wipe.value = Math.min(1, wipe.value + 0.05) }, 'f': () => { flipped.value = true },
+  ArrowLeft: event => player.step(event.shiftKey ? -Math.round(rate.value) : -1),
+  ArrowRight: event => player.step(event.shiftKey ? Math.round(rate.value) : 1),
+  j: () => player.shuttle(-1),
+  k: () => player.stop(),
+  l: () => player.shuttle(1),
+  ' ': () => player.toggle(),
+  s: listenOn,
+  w: () => {
+    mode.value = modes[(modes.findIndex(([name]) => name === mode.value) + 1) % modes.length]![0]
+  },
+  '+': () => view.larger(),
+  '=': () => view.larger(),
+  '-': () => view.smaller(),
+  '0': () => view.zoomTo(null),
+  q: () => {
+    wipe.value = Math.max(0, wipe.value - 0.05)
+  },
+  e: () => {
+    wipe.value = Math.min(1, wipe.value + 0.05)
+  },
+  f: () => {
+    flipped.value = true
+  },
 }
 useEventListener(window, 'keydown', (event: KeyboardEvent) => {
   const target = event.target as HTMLElement
-  if (event.ctrlKey || event.metaKey || event.altKey || ['INPUT', 'TEXTAREA', 'SELECT'].includes(target.tagName) || (event.key === ' ' && target.tagName === 'BUTTON') || target.closest('[role="dialog"],[role="separator"],[role="slider"],.v-overlay')) return
+  if (
+    event.ctrlKey ||
+    event.metaKey ||
+    event.altKey ||
+    ['INPUT', 'TEXTAREA', 'SELECT'].includes(target.tagName) ||
+    (event.key === ' ' && target.tagName === 'BUTTON') ||
+    target.closest('[role="dialog"],[role="separator"],[role="slider"],.v-overlay')
+  )
+    return
   const key = keys[event.key.length === 1 ? event.key.toLowerCase() : event.key]
   if (!key || panes.value.length === 0) return
   event.preventDefault()
@@ -231,22 +348,44 @@ onBeforeUnmount(() => {
   for (const sheet of sheets.value.values()) sheet.close()
 })
 
-const zoomWords = computed(() => view.zoom.value === null ? `fit (${Math.round(view.scale.value * 100)} %)` : `${view.zoom.value >= 1 ? `${view.zoom.value}:1` : `1:${1 / view.zoom.value}`}`)
+const zoomWords = computed(() =>
+  view.zoom.value === null
+    ? `fit (${Math.round(view.scale.value * 100)} %)`
+    : `${view.zoom.value >= 1 ? `${view.zoom.value}:1` : `1:${1 / view.zoom.value}`}`,
+)
 /** Timecode of the source, whose frame is shown. */
 const place = computed(() => {
   const ownRate = source.facts?.video?.frameRate ?? { num: 25, den: 1 }
-  return timecode(Math.max(0, Math.round(((range.value?.from ?? 0) + player.seconds.value) * toNumber(ownRate))), ownRate)
+  return timecode(
+    Math.max(0, Math.round(((range.value?.from ?? 0) + player.seconds.value) * toNumber(ownRate))),
+    ownRate,
+  )
 })
 const waiting = computed(() => everyPane.value.length === 0 && trials.length > 0)
 /** Looks of variants whose moment is not done. */
-const looks = computed(() => trials.filter(({ trial }) => trial.looks > moment).map(({ trial, letter }) => ({ letter, trial, address: addressOf('trialLook', { parameters: { id: trial.id, index: moment } }) })))
+const looks = computed(() =>
+  trials
+    .filter(({ trial }) => trial.looks > moment)
+    .map(({ trial, letter }) => ({
+      letter,
+      trial,
+      address: addressOf('trialLook', { parameters: { id: trial.id, index: moment } }),
+    })),
+)
 </script>
 
 <template>
   <section class="viewer" aria-label="Viewer">
     <div class="bar tools">
       <div class="pair" role="group" aria-label="Way of comparing">
-        <VBtn v-for="[name, words] in modes" :key="name" :aria-pressed="mode === name" :class="{ on: mode === name }" @click="mode = name">{{ words }}</VBtn>
+        <VBtn
+          v-for="[name, words] in modes"
+          :key="name"
+          :aria-pressed="mode === name"
+          :class="{ on: mode === name }"
+          @click="mode = name"
+          >{{ words }}</VBtn
+        >
       </div>
       <span v-if="mode === 'flip'" class="muted">hold F for the source</span>
       <span v-else-if="mode === 'difference'" class="muted">magnified {{ 2 ** doublings }} times</span>
@@ -261,71 +400,257 @@ const looks = computed(() => trials.filter(({ trial }) => trial.looks > moment).
     </div>
     <div ref="stage" class="stage" @wheel.prevent="wheel" @pointerdown="drag">
       <template v-if="panes.length > 0">
-        <template v-for="(entry, at) in mode === 'pair' || mode === 'wipe' ? panes : panes.slice(0, 1)" :key="entry.key">
+        <template
+          v-for="(entry, at) in mode === 'pair' || mode === 'wipe' ? panes : panes.slice(0, 1)"
+          :key="entry.key"
+        >
           <canvas
-            ref="canvases" role="img" :aria-label="`${entry.name}, frame ${player.index.value} of the moment`"
-            :style="{ left: mode === 'pair' ? `${at * (pane.width + 2)}px` : '0', width: `${pane.width}px`, height: `${pane.height}px`, clipPath: mode === 'wipe' && at === 1 ? `inset(0 0 0 ${wipe * 100}%)` : undefined }"
+            ref="canvases"
+            role="img"
+            :aria-label="`${entry.name}, frame ${player.index.value} of the moment`"
+            :style="{
+              left: mode === 'pair' ? `${at * (pane.width + 2)}px` : '0',
+              width: `${pane.width}px`,
+              height: `${pane.height}px`,
+              clipPath: mode === 'wipe' && at === 1 ? `inset(0 0 0 ${wipe * 100}%)` : undefined,
+            }"
           />
-          <span v-if="mode === 'pair'" class="tag" :style="{ left: `${at * (pane.width + 2) + 8}px`, maxWidth: `${pane.width - 16}px` }">{{ entry.name }}</span>
+          <span
+            v-if="mode === 'pair'"
+            class="tag"
+            :style="{ left: `${at * (pane.width + 2) + 8}px`, maxWidth: `${pane.width - 16}px` }"
+            >{{ entry.name }}</span
+          >
         </template>
         <template v-if="mode === 'wipe'">
           <div class="divider" :style="{ left: `${wipe * 100}%` }" aria-hidden="true" />
-          <span class="tag" style="left: 8px">source</span><span class="tag" style="right: 8px">{{ panes[1]?.name }}</span>
+          <span class="tag" style="left: 8px">source</span
+          ><span class="tag" style="right: 8px">{{ panes[1]?.name }}</span>
         </template>
         <span v-else-if="mode === 'flip'" class="tag" style="left: 8px">{{ flipped ? 'source' : panes[1]?.name }}</span>
         <span v-else-if="mode === 'difference'" class="tag" style="left: 8px">source against {{ panes[1]?.name }}</span>
         <template v-if="scopes">
-          <figure v-for="(entry, at) in panes" :key="`scope-${entry.key}`" class="scope" :style="{ left: mode === 'pair' ? `${at * (pane.width + 2) + 8}px` : `${at * (scopeSize.width + 8) + 8}px` }">
-            <canvas ref="scopeCanvases" :width="scopeSize.width" :height="scopeSize.height" role="img" :aria-label="`Waveform of luma and histogram, ${entry.name}`" />
+          <figure
+            v-for="(entry, at) in panes"
+            :key="`scope-${entry.key}`"
+            class="scope"
+            :style="{
+              left: mode === 'pair' ? `${at * (pane.width + 2) + 8}px` : `${at * (scopeSize.width + 8) + 8}px`,
+            }"
+          >
+            <canvas
+              ref="scopeCanvases"
+              :width="scopeSize.width"
+              :height="scopeSize.height"
+              role="img"
+              :aria-label="`Waveform of luma and histogram, ${entry.name}`"
+            />
             <figcaption v-if="mode !== 'pair'">{{ at === 0 ? 'source' : panes[1]?.name }}</figcaption>
           </figure>
         </template>
       </template>
       <div v-else-if="waiting" class="looks" role="status">
-        <figure v-for="look in looks" :key="look.trial.id"><img :src="look.address" :alt="`First picture of ${look.letter} ${look.trial.label}`"><figcaption>{{ look.letter }} {{ look.trial.label }}: first picture, the moment is being made</figcaption></figure>
-        <p v-if="looks.length === 0">{{ trials.some(({ trial }) => trial.state === 'failed') ? trials.find(({ trial }) => trial.state === 'failed')!.trial.reason : 'The first picture is being made' }}</p>
+        <figure v-for="look in looks" :key="look.trial.id">
+          <img :src="look.address" :alt="`First picture of ${look.letter} ${look.trial.label}`" />
+          <figcaption>{{ look.letter }} {{ look.trial.label }}: first picture, the moment is being made</figcaption>
+        </figure>
+        <p v-if="looks.length === 0">
+          {{
+            trials.some(({ trial }) => trial.state === 'failed')
+              ? trials.find(({ trial }) => trial.state === 'failed')!.trial.reason
+              : 'The first picture is being made'
+          }}
+        </p>
       </div>
       <slot v-else />
       <div v-if="problem" class="problem" role="alert">{{ problem }}</div>
     </div>
     <div class="bar foot">
-      <VBtn :icon="mdiChevronLeft" size="28" variant="text" aria-label="One frame back" :disabled="panes.length === 0" @click="player.step(-1)" />
-      <VBtn :icon="player.speed.value === 0 ? mdiPlay : mdiPause" size="28" variant="text" :aria-label="player.speed.value === 0 ? 'Play' : 'Pause'" :disabled="panes.length === 0" @click="player.toggle()" />
-      <VBtn :icon="mdiChevronRight" size="28" variant="text" aria-label="One frame on" :disabled="panes.length === 0" @click="player.step(1)" />
-      <input type="range" min="0" :max="player.frames.value - 1" step="1" :value="player.index.value" aria-label="Frame of the moment" :aria-valuetext="`frame ${player.index.value}, ${place}`" :disabled="panes.length === 0" @input="event => player.toIndex(Number((event.target as HTMLInputElement).value))">
+      <VBtn
+        :icon="mdiChevronLeft"
+        size="28"
+        variant="text"
+        aria-label="One frame back"
+        :disabled="panes.length === 0"
+        @click="player.step(-1)"
+      />
+      <VBtn
+        :icon="player.speed.value === 0 ? mdiPlay : mdiPause"
+        size="28"
+        variant="text"
+        :aria-label="player.speed.value === 0 ? 'Play' : 'Pause'"
+        :disabled="panes.length === 0"
+        @click="player.toggle()"
+      />
+      <VBtn
+        :icon="mdiChevronRight"
+        size="28"
+        variant="text"
+        aria-label="One frame on"
+        :disabled="panes.length === 0"
+        @click="player.step(1)"
+      />
+      <input
+        type="range"
+        min="0"
+        :max="player.frames.value - 1"
+        step="1"
+        :value="player.index.value"
+        aria-label="Frame of the moment"
+        :aria-valuetext="`frame ${player.index.value}, ${place}`"
+        :disabled="panes.length === 0"
+        @input="event => player.toIndex(Number((event.target as HTMLInputElement).value))"
+      />
       <span class="number">{{ place }}</span>
-      <span class="number muted">frame {{ player.index.value }} of {{ player.frames.value }}<template v-if="Math.abs(player.speed.value) > 1">, {{ player.speed.value }}x</template></span>
-      <label v-if="sounds.length > 0" class="loop" title="All are played as loud as the quietest">Sound
+      <span class="number muted"
+        >frame {{ player.index.value }} of {{ player.frames.value
+        }}<template v-if="Math.abs(player.speed.value) > 1">, {{ player.speed.value }}x</template></span
+      >
+      <label v-if="sounds.length > 0" class="loop" title="All are played as loud as the quietest"
+        >Sound
         <select :value="listenTo" @change="event => listen((event.target as HTMLSelectElement).value)">
           <option value="off">off</option>
-          <option v-for="(entry, at) in everyPane.filter(one => sounds.some(sound => sound.key === sheetKey(one)))" :key="entry.key" :value="sounds[at]!.key">{{ entry.side === 'source' ? 'source' : entry.name.slice(0, 1) }}</option>
+          <option
+            v-for="(entry, at) in everyPane.filter(one => sounds.some(sound => sound.key === sheetKey(one)))"
+            :key="entry.key"
+            :value="sounds[at]!.key"
+          >
+            {{ entry.side === 'source' ? 'source' : entry.name.slice(0, 1) }}
+          </option>
         </select>
       </label>
       <span v-if="listening.failed.value" class="muted" role="alert">its sound could not be fetched</span>
-      <label class="loop"><input v-model="player.loops.value" type="checkbox"> loop</label>
+      <label class="loop"><input v-model="player.loops.value" type="checkbox" /> loop</label>
     </div>
   </section>
 </template>
 
 <style scoped>
-.viewer { display: flex; flex-direction: column; min-height: 0; min-width: 0; flex: 1; }
-.tools { gap: 8px; overflow: hidden; }
-.pair { display: flex; gap: 1px; }
-.on { background: rgb(var(--v-theme-on-surface)) !important; color: rgb(var(--v-theme-surface)) !important; }
-.zoom { min-width: 70px; text-align: center; }
-.stage { position: relative; flex: 1; min-height: 0; background: #0c0c0c; color: #E8E6E3; overflow: hidden; cursor: grab; touch-action: none; user-select: none; display: grid; }
-.stage > canvas { position: absolute; top: 0; }
-.divider { position: absolute; top: 0; bottom: 0; width: 11px; margin-left: -5px; cursor: ew-resize; background: linear-gradient(to right, transparent 5px, #E8E6E3 5px, #E8E6E3 6px, transparent 6px); }
-.tag { position: absolute; top: 8px; padding: 1px 6px; font-size: 12px; background: rgb(22 22 22 / 0.8); pointer-events: none; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
-.scope { position: absolute; bottom: 8px; margin: 0; background: rgb(22 22 22 / 0.85); pointer-events: none; }
-.scope figcaption { font-size: 11px; padding: 0 4px; }
-.looks { display: flex; gap: 8px; padding: 12px; min-height: 0; align-items: center; justify-content: center; }
-.looks figure { margin: 0; min-width: 0; flex: 1; height: 100%; display: flex; flex-direction: column; gap: 4px; }
-.looks img { flex: 1; min-height: 0; width: 100%; object-fit: contain; }
-.looks figcaption { font-size: 12px; text-align: center; }
-.problem { position: absolute; inset: auto 0 0 0; padding: 8px 12px; background: rgb(22 22 22 / 0.9); }
-.foot { border-bottom: 0; border-top: 1px solid var(--line); }
-.foot input[type='range'] { flex: 1; accent-color: var(--accent); min-width: 80px; }
-select { border: 1px solid var(--muted); border-radius: 2px; padding: 1px 4px; font: inherit; color: inherit; background: rgb(var(--v-theme-background)); min-height: 24px; }
-.loop { display: inline-flex; align-items: center; gap: 4px; min-height: 24px; }
+.viewer {
+  display: flex;
+  flex-direction: column;
+  min-height: 0;
+  min-width: 0;
+  flex: 1;
+}
+.tools {
+  gap: 8px;
+  overflow: hidden;
+}
+.pair {
+  display: flex;
+  gap: 1px;
+}
+.on {
+  background: rgb(var(--v-theme-on-surface)) !important;
+  color: rgb(var(--v-theme-surface)) !important;
+}
+.zoom {
+  min-width: 70px;
+  text-align: center;
+}
+.stage {
+  position: relative;
+  flex: 1;
+  min-height: 0;
+  background: #0c0c0c;
+  color: #e8e6e3;
+  overflow: hidden;
+  cursor: grab;
+  touch-action: none;
+  user-select: none;
+  display: grid;
+}
+.stage > canvas {
+  position: absolute;
+  top: 0;
+}
+.divider {
+  position: absolute;
+  top: 0;
+  bottom: 0;
+  width: 11px;
+  margin-left: -5px;
+  cursor: ew-resize;
+  background: linear-gradient(to right, transparent 5px, #e8e6e3 5px, #e8e6e3 6px, transparent 6px);
+}
+.tag {
+  position: absolute;
+  top: 8px;
+  padding: 1px 6px;
+  font-size: 12px;
+  background: rgb(22 22 22 / 0.8);
+  pointer-events: none;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.scope {
+  position: absolute;
+  bottom: 8px;
+  margin: 0;
+  background: rgb(22 22 22 / 0.85);
+  pointer-events: none;
+}
+.scope figcaption {
+  font-size: 11px;
+  padding: 0 4px;
+}
+.looks {
+  display: flex;
+  gap: 8px;
+  padding: 12px;
+  min-height: 0;
+  align-items: center;
+  justify-content: center;
+}
+.looks figure {
+  margin: 0;
+  min-width: 0;
+  flex: 1;
+  height: 100%;
+  display: flex;
+  flex-direction: column;
+  gap: 4px;
+}
+.looks img {
+  flex: 1;
+  min-height: 0;
+  width: 100%;
+  object-fit: contain;
+}
+.looks figcaption {
+  font-size: 12px;
+  text-align: center;
+}
+.problem {
+  position: absolute;
+  inset: auto 0 0 0;
+  padding: 8px 12px;
+  background: rgb(22 22 22 / 0.9);
+}
+.foot {
+  border-bottom: 0;
+  border-top: 1px solid var(--line);
+}
+.foot input[type='range'] {
+  flex: 1;
+  accent-color: var(--accent);
+  min-width: 80px;
+}
+select {
+  border: 1px solid var(--muted);
+  border-radius: 2px;
+  padding: 1px 4px;
+  font: inherit;
+  color: inherit;
+  background: rgb(var(--v-theme-background));
+  min-height: 24px;
+}
+.loop {
+  display: inline-flex;
+  align-items: center;
+  gap: 4px;
+  min-height: 24px;
+}
 </style>

@@ -1,19 +1,30 @@
 <script setup lang="ts">
-import { describeBytes, describeDuration, describeDurationRange, describeBytesRange, type JobDetail, type JobRecord } from '@hematine/core'
+import {
+  describeBytes,
+  describeDuration,
+  describeDurationRange,
+  describeBytesRange,
+  type JobDetail,
+  type JobRecord,
+} from '@hematine/core'
 import { ref, watch } from 'vue'
 import StateMark from '~/components/common/StateMark.vue'
 import { addressOf, call } from '~/composables/useCall'
 import { useNotices } from '~/stores/notices'
 import { useOrder } from '~/stores/order'
 
-const { job, brief = false } = defineProps<{ job: JobRecord, brief?: boolean }>()
+const { job, brief = false } = defineProps<{ job: JobRecord; brief?: boolean }>()
 const order = useOrder()
 const notices = useNotices()
 const detail = ref<JobDetail | null>(null)
 
-watch(() => job.id, async id => {
-  detail.value = await notices.attempt(() => call('readJob', { parameters: { id } })) ?? null
-}, { immediate: true })
+watch(
+  () => job.id,
+  async id => {
+    detail.value = (await notices.attempt(() => call('readJob', { parameters: { id } }))) ?? null
+  },
+  { immediate: true },
+)
 </script>
 
 <template>
@@ -21,10 +32,14 @@ watch(() => job.id, async id => {
     <section>
       <h2 class="title">{{ job.outputPath ?? job.sourceName }}</h2>
       <div class="muted">{{ job.specName }} of {{ job.sourceName }}</div>
-      <p v-if="job.reason" class="reason"><StateMark state="failed" label="Failed" /><br>{{ job.reason }}</p>
-      <p v-for="reason in job.state === 'done' ? job.verdictReasons : []" :key="reason" class="reason"><StateMark state="look" /> {{ reason }}</p>
+      <p v-if="job.reason" class="reason"><StateMark state="failed" label="Failed" /><br />{{ job.reason }}</p>
+      <p v-for="reason in job.state === 'done' ? job.verdictReasons : []" :key="reason" class="reason">
+        <StateMark state="look" /> {{ reason }}
+      </p>
       <div class="buttons">
-        <VBtn v-if="job.state === 'done' && !brief" color="primary" :to="`/handover/${job.id}`">Compare with the source</VBtn>
+        <VBtn v-if="job.state === 'done' && !brief" color="primary" :to="`/handover/${job.id}`"
+          >Compare with the source</VBtn
+        >
         <VBtn v-if="job.state === 'done'" :href="addressOf('jobOutput', { parameters: { id: job.id } })">Download</VBtn>
         <VBtn v-if="job.state === 'failed'" @click="order.act([job.id], 'retry')">Try again</VBtn>
       </div>
@@ -32,30 +47,86 @@ watch(() => job.id, async id => {
     <section v-if="detail?.check">
       <h2>Check</h2>
       <table class="lines">
-        <thead><tr><th>What</th><th>Wanted</th><th>Found</th></tr></thead>
+        <thead>
+          <tr>
+            <th>What</th>
+            <th>Wanted</th>
+            <th>Found</th>
+          </tr>
+        </thead>
         <tbody>
-          <tr v-for="line in detail.check.lines" :key="line.name"><td><StateMark :state="line.verdict" :label="line.name" /></td><td class="muted">{{ line.expected }}</td><td>{{ line.found }}</td></tr>
+          <tr v-for="line in detail.check.lines" :key="line.name">
+            <td><StateMark :state="line.verdict" :label="line.name" /></td>
+            <td class="muted">{{ line.expected }}</td>
+            <td>{{ line.found }}</td>
+          </tr>
         </tbody>
       </table>
     </section>
     <section v-if="detail?.check">
       <h2>File</h2>
-      <table class="facts"><tbody>
-        <tr><th scope="row">size</th><td>{{ describeBytes(detail.check.measurement.bytes) }}, {{ ((detail.check.measurement.bytes / detail.check.measurement.sourceBytes) * 100).toFixed(0) }} % of the source<template v-if="job.forecast">; forecast {{ describeBytesRange(job.forecast.bytes) }}</template></td></tr>
-        <tr v-if="job.workSeconds !== null"><th scope="row">took</th><td>{{ describeDuration(job.workSeconds) }}<template v-if="job.forecast">; forecast {{ describeDurationRange(job.forecast.seconds) }}</template></td></tr>
-        <tr><th scope="row">SHA-256</th><td class="hash">{{ detail.check.measurement.sha256 }}</td></tr>
-      </tbody></table>
+      <table class="facts">
+        <tbody>
+          <tr>
+            <th scope="row">size</th>
+            <td>
+              {{ describeBytes(detail.check.measurement.bytes) }},
+              {{ ((detail.check.measurement.bytes / detail.check.measurement.sourceBytes) * 100).toFixed(0) }} % of the
+              source<template v-if="job.forecast">; forecast {{ describeBytesRange(job.forecast.bytes) }}</template>
+            </td>
+          </tr>
+          <tr v-if="job.workSeconds !== null">
+            <th scope="row">took</th>
+            <td>
+              {{ describeDuration(job.workSeconds)
+              }}<template v-if="job.forecast">; forecast {{ describeDurationRange(job.forecast.seconds) }}</template>
+            </td>
+          </tr>
+          <tr>
+            <th scope="row">SHA-256</th>
+            <td class="hash">{{ detail.check.measurement.sha256 }}</td>
+          </tr>
+        </tbody>
+      </table>
     </section>
   </div>
 </template>
 
 <style scoped>
-.title { overflow-wrap: anywhere; font-size: 14px; }
-.reason { margin: 8px 0 0; }
-.buttons { display: flex; gap: 8px; margin-top: 10px; }
-.lines { width: 100%; border-collapse: collapse; }
-.lines th { text-align: left; font-weight: 400; color: var(--muted); padding: 2px 8px 4px 0; }
-.lines td { padding: 3px 8px 3px 0; border-top: 1px solid var(--line); vertical-align: top; overflow-wrap: anywhere; }
-.lines td:first-child { white-space: nowrap; }
-.hash { font-family: var(--mono); font-size: 12px; overflow-wrap: anywhere; }
+.title {
+  overflow-wrap: anywhere;
+  font-size: 14px;
+}
+.reason {
+  margin: 8px 0 0;
+}
+.buttons {
+  display: flex;
+  gap: 8px;
+  margin-top: 10px;
+}
+.lines {
+  width: 100%;
+  border-collapse: collapse;
+}
+.lines th {
+  text-align: left;
+  font-weight: 400;
+  color: var(--muted);
+  padding: 2px 8px 4px 0;
+}
+.lines td {
+  padding: 3px 8px 3px 0;
+  border-top: 1px solid var(--line);
+  vertical-align: top;
+  overflow-wrap: anywhere;
+}
+.lines td:first-child {
+  white-space: nowrap;
+}
+.hash {
+  font-family: var(--mono);
+  font-size: 12px;
+  overflow-wrap: anywhere;
+}
 </style>

@@ -12,7 +12,10 @@ const intake = useIntake()
 const joining = ref(false)
 const target = ref<number | null>(null)
 const ids = computed(() => [...selected.value])
-const targets = computed(() => [{ title: 'a new lot', value: null }, ...intake.lots.map(lot => ({ title: `${lot.name}: ${lot.reason}`, value: lot.id }))])
+const targets = computed(() => [
+  { title: 'a new lot', value: null },
+  ...intake.lots.map(lot => ({ title: `${lot.name}: ${lot.reason}`, value: lot.id })),
+])
 
 async function move(): Promise<void> {
   moving.value = false
@@ -22,10 +25,17 @@ async function move(): Promise<void> {
 
 <template>
   <VMenu location="top">
-    <template #activator="{ props: activator }"><VBtn v-bind="activator" :disabled="selected.size === 0">Lot, measure</VBtn></template>
+    <template #activator="{ props: activator }"
+      ><VBtn v-bind="activator" :disabled="selected.size === 0">Lot, measure</VBtn></template
+    >
     <VList density="compact">
       <VListItem title="Move to a lot ..." subtitle="m" @click="moving = true" />
-      <VListItem title="Join to one source ..." subtitle="played one after the other" :disabled="selected.size < 2" @click="joining = true" />
+      <VListItem
+        title="Join to one source ..."
+        subtitle="played one after the other"
+        :disabled="selected.size < 2"
+        @click="joining = true"
+      />
       <VListItem title="Group by likeness again" @click="intake.groupAgain(ids)" />
       <VListItem title="Measure again" @click="intake.measure(ids, 'sampled')" />
       <VListItem title="Measure more deeply" subtitle="60 places instead of 10" @click="intake.measure(ids, 'deep')" />
@@ -34,12 +44,20 @@ async function move(): Promise<void> {
     </VList>
   </VMenu>
   <JoinDialog v-model="joining" :ids="ids" @joined="selected = new Set()" />
-  <AskDialog v-model="moving" :title="`Move ${selected.size} ${selected.size === 1 ? 'source' : 'sources'}`" :width="560">
+  <AskDialog
+    v-model="moving"
+    :title="`Move ${selected.size} ${selected.size === 1 ? 'source' : 'sources'}`"
+    :width="560"
+  >
     <VSelect v-model="target" :items="targets" label="Into" autofocus />
-    <div class="muted">They stay in that lot whatever is found of them later, until they are grouped by likeness again.</div>
+    <div class="muted">
+      They stay in that lot whatever is found of them later, until they are grouped by likeness again.
+    </div>
     <template #buttons>
       <VBtn variant="text" @click="moving = false">Cancel</VBtn>
-      <VBtn color="primary" :disabled="selected.size === 0" @click="move">Move {{ selected.size }} {{ selected.size === 1 ? 'source' : 'sources' }}</VBtn>
+      <VBtn color="primary" :disabled="selected.size === 0" @click="move"
+        >Move {{ selected.size }} {{ selected.size === 1 ? 'source' : 'sources' }}</VBtn
+      >
     </template>
   </AskDialog>
 </template>

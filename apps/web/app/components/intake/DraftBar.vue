@@ -17,14 +17,18 @@ const router = useRouter()
 const specKeys = useLocalStorage<string[]>('hematine-specs', ['playback-box'])
 const volumeId = ref<number | null>(null)
 const busy = ref(false)
-const volume = computed(() => order.deliveryVolumes.find(entry => entry.id === volumeId.value) ?? order.deliveryVolumes[0] ?? null)
+const volume = computed(
+  () => order.deliveryVolumes.find(entry => entry.id === volumeId.value) ?? order.deliveryVolumes[0] ?? null,
+)
 const count = computed(() => selected.value.length * specKeys.value.length)
 
 async function draft(): Promise<void> {
   if (!volume.value) return
   busy.value = true
   const wishes = selected.value.flatMap(sourceId => specKeys.value.map(specKey => ({ sourceId, specKey })))
-  const answer = await notices.attempt(() => order.ask(call('draftJobs', { body: { deliveryVolumeId: volume.value!.id, wishes } }), ({ jobs }) => ({ jobs })))
+  const answer = await notices.attempt(() =>
+    order.ask(call('draftJobs', { body: { deliveryVolumeId: volume.value!.id, wishes } }), ({ jobs }) => ({ jobs })),
+  )
   busy.value = false
   if (!answer) return
   for (const refusal of answer.refused) notices.problem(refusal.reason)
@@ -36,12 +40,39 @@ async function draft(): Promise<void> {
 
 <template>
   <div class="bar draft" role="group" aria-label="Draft jobs">
-    <span><span class="number">{{ selected.length }}</span> selected</span>
-    <VSelect v-model="specKeys" class="specs" :items="order.specs" item-value="key" item-title="name" multiple label="Make" :disabled="selected.length === 0">
+    <span
+      ><span class="number">{{ selected.length }}</span> selected</span
+    >
+    <VSelect
+      v-model="specKeys"
+      class="specs"
+      :items="order.specs"
+      item-value="key"
+      item-title="name"
+      multiple
+      label="Make"
+      :disabled="selected.length === 0"
+    >
       <template #item="{ props: entry, item }"><VListItem v-bind="entry" :subtitle="describeSpec(item)" /></template>
     </VSelect>
-    <VSelect :model-value="volume?.id" class="volume" :items="order.deliveryVolumes" item-value="id" item-title="name" label="Into" :disabled="selected.length === 0" no-data-text="No delivery volume is registered" @update:model-value="id => { volumeId = id }" />
-    <VBtn color="primary" :disabled="count === 0 || !volume" :loading="busy" @click="draft">Draft {{ count }} {{ count === 1 ? 'job' : 'jobs' }}</VBtn>
+    <VSelect
+      :model-value="volume?.id"
+      class="volume"
+      :items="order.deliveryVolumes"
+      item-value="id"
+      item-title="name"
+      label="Into"
+      :disabled="selected.length === 0"
+      no-data-text="No delivery volume is registered"
+      @update:model-value="
+        id => {
+          volumeId = id
+        }
+      "
+    />
+    <VBtn color="primary" :disabled="count === 0 || !volume" :loading="busy" @click="draft"
+      >Draft {{ count }} {{ count === 1 ? 'job' : 'jobs' }}</VBtn
+    >
     <span class="spacer" />
     <BulkBar v-model="chosen" v-model:moving="moving" />
     <span v-if="!volume" class="look">Register a delivery volume under Equipment first.</span>
@@ -49,7 +80,15 @@ async function draft(): Promise<void> {
 </template>
 
 <style scoped>
-.draft { border-top: 1px solid var(--line); border-bottom: 0; min-height: 48px; }
-.specs { max-width: 250px; }
-.volume { max-width: 140px; }
+.draft {
+  border-top: 1px solid var(--line);
+  border-bottom: 0;
+  min-height: 48px;
+}
+.specs {
+  max-width: 250px;
+}
+.volume {
+  max-width: 140px;
+}
 </style>

@@ -10,16 +10,25 @@ import { useNotices } from '~/stores/notices'
 import { useOrder } from '~/stores/order'
 
 /** Material that is announced: what came of it, and a table that announces more. */
-const emit = defineEmits<{ close: [], open: [sourceId: number] }>()
+const emit = defineEmits<{ close: []; open: [sourceId: number] }>()
 const order = useOrder()
 const notices = useNotices()
-const open = computed({ get: () => true, set: value => { if (!value) emit('close') } })
-const file = ref<{ name: string, text: string } | null>(null)
+const open = computed({
+  get: () => true,
+  set: value => {
+    if (!value) emit('close')
+  },
+})
+const file = ref<{ name: string; text: string } | null>(null)
 const picker = ref<HTMLInputElement>()
 const chosen = ref<number[]>([])
 const sources = ref<PlannedSource[]>([])
 // What a source is decides whether it is as it was announced; that is asked for while somebody looks.
-watch(() => order.sourceChange, () => void order.inventorySoon(), { immediate: true })
+watch(
+  () => order.sourceChange,
+  () => void order.inventorySoon(),
+  { immediate: true },
+)
 const coming = computed(() => order.inventory.filter(item => item.sourceId === null))
 
 async function pick(event: Event): Promise<void> {
@@ -27,12 +36,17 @@ async function pick(event: Event): Promise<void> {
   const [picked] = input.files ?? []
   input.value = ''
   if (!picked) return
-  if (picked.size > 8_000_000) return notices.problem(`${picked.name} is larger than 8 MB, which no inventory of 10000 lines is. Choose the CSV file itself.`)
+  if (picked.size > 8_000_000)
+    return notices.problem(
+      `${picked.name} is larger than 8 MB, which no inventory of 10000 lines is. Choose the CSV file itself.`,
+    )
   file.value = { name: picked.name, text: await picked.text() }
 }
 
 async function add(): Promise<void> {
-  const answer = await notices.attempt(() => call('addToInventory', { body: { orderId: order.order!.id, sources: sources.value } }))
+  const answer = await notices.attempt(() =>
+    call('addToInventory', { body: { orderId: order.order!.id, sources: sources.value } }),
+  )
   if (!answer) return
   await order.loadInventory()
   file.value = null
@@ -46,34 +60,74 @@ async function remove(): Promise<void> {
 
 function describeItem({ seconds, width, height, framesPerSecond, scan, codec, bytes }: PlannedSource): string {
   return [
-    seconds === null ? '' : describeClock(seconds), width === null ? '' : `${width}x${height}`, framesPerSecond === null ? '' : `${Number(framesPerSecond.toFixed(3))} fps`, scan ?? '', codec ?? '', bytes === null ? '' : describeBytes(bytes),
-  ].filter(Boolean).join(', ')
+    seconds === null ? '' : describeClock(seconds),
+    width === null ? '' : `${width}x${height}`,
+    framesPerSecond === null ? '' : `${Number(framesPerSecond.toFixed(3))} fps`,
+    scan ?? '',
+    codec ?? '',
+    bytes === null ? '' : describeBytes(bytes),
+  ]
+    .filter(Boolean)
+    .join(', ')
 }
 </script>
 
 <template>
   <AskDialog v-model="open" :title="file ? `Inventory: ${file.name}` : 'Inventory'" :width="920">
-    <input ref="picker" type="file" accept=".csv,.tsv,.txt,text/csv" class="visually-hidden" tabindex="-1" aria-label="Table to read" @change="pick">
+    <input
+      ref="picker"
+      type="file"
+      accept=".csv,.tsv,.txt,text/csv"
+      class="visually-hidden"
+      tabindex="-1"
+      aria-label="Table to read"
+      @change="pick"
+    />
     <InventoryReader v-if="file" v-model="sources" :text="file.text" />
-    <EmptyState v-else-if="order.inventory.length === 0" title="No material is announced">A table of what will come (CSV) makes planned sources. Files that arrive are matched to them by name, and what differs is named.</EmptyState>
+    <EmptyState v-else-if="order.inventory.length === 0" title="No material is announced"
+      >A table of what will come (CSV) makes planned sources. Files that arrive are matched to them by name, and what
+      differs is named.</EmptyState
+    >
     <template v-else>
-      <div class="muted">{{ coming.length }} of {{ order.inventory.length }} still to come: {{ describeClock(coming.reduce((sum, item) => sum + (item.planned.seconds ?? 0), 0)) }} and {{ describeBytes(coming.reduce((sum, item) => sum + (item.planned.bytes ?? 0), 0)) }} as announced, where the table says so.</div>
+      <div class="muted">
+        {{ coming.length }} of {{ order.inventory.length }} still to come:
+        {{ describeClock(coming.reduce((sum, item) => sum + (item.planned.seconds ?? 0), 0)) }} and
+        {{ describeBytes(coming.reduce((sum, item) => sum + (item.planned.bytes ?? 0), 0)) }} as announced, where the
+        table says so.
+      </div>
       <div class="entries scroll list" role="group" aria-label="Inventory" tabindex="0">
         <label v-for="item in order.inventory" :key="item.id" class="entry">
-          <input v-model="chosen" type="checkbox" :value="item.id">
-          <StateMark class="state" :state="item.sourceId === null ? 'waiting' : item.differences.length > 0 ? 'look' : 'done'" :label="item.sourceId === null ? 'to come' : item.differences.length > 0 ? 'differs' : 'here'" />
+          <input v-model="chosen" type="checkbox" :value="item.id" />
+          <StateMark
+            class="state"
+            :state="item.sourceId === null ? 'waiting' : item.differences.length > 0 ? 'look' : 'done'"
+            :label="item.sourceId === null ? 'to come' : item.differences.length > 0 ? 'differs' : 'here'"
+          />
           <span class="ellipsis name">{{ item.planned.name }}</span>
           <span class="muted ellipsis carrier">{{ item.planned.carrier }}</span>
-          <span v-if="item.differences.length === 0" class="number muted ellipsis details">{{ describeItem(item.planned) }}</span>
-          <span v-if="item.differences.length > 0" class="look ellipsis differs" :title="item.differences.join(', ')">{{ item.differences.join(', ') }}</span>
-          <button v-if="item.sourceId !== null" type="button" class="link" @click.prevent="emit('open', item.sourceId!)">Open</button>
+          <span v-if="item.differences.length === 0" class="number muted ellipsis details">{{
+            describeItem(item.planned)
+          }}</span>
+          <span v-if="item.differences.length > 0" class="look ellipsis differs" :title="item.differences.join(', ')">{{
+            item.differences.join(', ')
+          }}</span>
+          <button
+            v-if="item.sourceId !== null"
+            type="button"
+            class="link"
+            @click.prevent="emit('open', item.sourceId!)"
+          >
+            Open
+          </button>
         </label>
       </div>
     </template>
     <template #buttons>
       <template v-if="file">
         <VBtn variant="text" @click="file = null">Back</VBtn>
-        <VBtn color="primary" :disabled="sources.length === 0 || !order.order" @click="add">Add {{ sources.length }} {{ sources.length === 1 ? 'item' : 'items' }}</VBtn>
+        <VBtn color="primary" :disabled="sources.length === 0 || !order.order" @click="add"
+          >Add {{ sources.length }} {{ sources.length === 1 ? 'item' : 'items' }}</VBtn
+        >
       </template>
       <template v-else>
         <VBtn v-if="chosen.length > 0" variant="text" @click="remove">Take {{ chosen.length }} out</VBtn>
@@ -85,12 +139,32 @@ function describeItem({ seconds, width, height, framesPerSecond, scan, codec, by
 </template>
 
 <style scoped>
-.list { height: 420px; }
-.state { flex: 0 0 74px; }
-.name { flex: 0 0 220px; }
-.carrier { flex: 0 0 120px; }
-.details { flex: 1; min-width: 0; }
-.differs { flex: 1; min-width: 0; }
-.link { text-decoration: underline; min-height: 24px; min-width: 24px; }
-input { accent-color: var(--accent); }
+.list {
+  height: 420px;
+}
+.state {
+  flex: 0 0 74px;
+}
+.name {
+  flex: 0 0 220px;
+}
+.carrier {
+  flex: 0 0 120px;
+}
+.details {
+  flex: 1;
+  min-width: 0;
+}
+.differs {
+  flex: 1;
+  min-width: 0;
+}
+.link {
+  text-decoration: underline;
+  min-height: 24px;
+  min-width: 24px;
+}
+input {
+  accent-color: var(--accent);
+}
 </style>

@@ -10,8 +10,17 @@ const intake = useIntake()
 const lot = computed(() => intake.lots.find(entry => entry.id === lotId) ?? null)
 const name = ref(lot.value?.name ?? '')
 const into = ref<number | null>(null)
-const others = computed(() => intake.lots.filter(entry => entry.id !== lotId).map(entry => ({ title: `${entry.name}: ${entry.reason}`, value: entry.id })))
-const open = computed({ get: () => true, set: value => { if (!value) emit('close') } })
+const others = computed(() =>
+  intake.lots
+    .filter(entry => entry.id !== lotId)
+    .map(entry => ({ title: `${entry.name}: ${entry.reason}`, value: entry.id })),
+)
+const open = computed({
+  get: () => true,
+  set: value => {
+    if (!value) emit('close')
+  },
+})
 
 async function keep(): Promise<void> {
   const wanted = name.value.trim()
@@ -29,7 +38,13 @@ async function join(): Promise<void> {
 <template>
   <AskDialog v-model="open" :title="lot?.name ?? 'Lot'" :width="560">
     <div class="muted">{{ lot?.reason }}</div>
-    <VTextField v-model="name" label="Name (empty for its letter)" autofocus maxlength="80" @keydown.enter.prevent="keep" />
+    <VTextField
+      v-model="name"
+      label="Name (empty for its letter)"
+      autofocus
+      maxlength="80"
+      @keydown.enter.prevent="keep"
+    />
     <VSelect v-if="others.length > 0" v-model="into" :items="others" label="Join into" clearable />
     <template #buttons>
       <VBtn variant="text" @click="emit('close')">Cancel</VBtn>

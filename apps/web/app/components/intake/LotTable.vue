@@ -9,7 +9,7 @@ import { useIntake, type Line } from '~/stores/intake'
 /** Lots and their sources as one long table. Only the lines in view are in the page; only what is in view is fetched. */
 const open = defineModel<number | null>('open', { required: true })
 const selected = defineModel<Set<number>>('selected', { required: true })
-const emit = defineEmits<{ rename: [lotId: number], move: [] }>()
+const emit = defineEmits<{ rename: [lotId: number]; move: [] }>()
 const intake = useIntake()
 
 const rowHeight = 30
@@ -89,7 +89,14 @@ function onKey(event: KeyboardEvent): void {
   }
   if (event.ctrlKey || event.metaKey || event.altKey || !line) return
   const pageful = Math.max(1, Math.floor((containerProps.ref.value?.clientHeight ?? 300) / rowHeight) - 1)
-  const steps: Record<string, number> = { ArrowDown: 1, ArrowUp: -1, PageDown: pageful, PageUp: -pageful, Home: -lines.value.length, End: lines.value.length }
+  const steps: Record<string, number> = {
+    ArrowDown: 1,
+    ArrowUp: -1,
+    PageDown: pageful,
+    PageUp: -pageful,
+    Home: -lines.value.length,
+    End: lines.value.length,
+  }
   const step = steps[event.key]
   if (step !== undefined) {
     event.preventDefault()
@@ -124,8 +131,9 @@ function clickLot(index: number, lotId: number | null): void {
 }
 
 /** The source that the pointer went down on, and where. While it is down, a source may move to another lot and another row come under it. */
-let pressed: { id: number, y: number } | null = null
-const sourceAt = (event: Event) => Number((event.target as HTMLElement).closest<HTMLElement>('[data-row]')?.dataset.row) || null
+let pressed: { id: number; y: number } | null = null
+const sourceAt = (event: Event) =>
+  Number((event.target as HTMLElement).closest<HTMLElement>('[data-row]')?.dataset.row) || null
 function press(event: PointerEvent): void {
   const id = sourceAt(event)
   pressed = id === null ? null : { id, y: event.clientY }
@@ -176,51 +184,171 @@ const oddWords = (line: Line) => {
 </script>
 
 <template>
-  <div class="lots" role="treegrid" aria-label="Sources by lot" :aria-rowcount="lines.length + 1" aria-multiselectable="true" :style="{ '--columns': template }" @keydown="onKey">
+  <div
+    class="lots"
+    role="treegrid"
+    aria-label="Sources by lot"
+    :aria-rowcount="lines.length + 1"
+    aria-multiselectable="true"
+    :style="{ '--columns': template }"
+    @keydown="onKey"
+  >
     <div class="line head" role="row" aria-rowindex="1">
-      <span role="columnheader"><input type="checkbox" aria-label="Choose all sources" :checked="selected.size > 0 && selected.size >= intake.total" :indeterminate="selected.size > 0 && selected.size < intake.total" @change="chooseAll"></span>
-      <span v-for="column in [{ name: 'Source', sort: 'name' as const, end: false }, ...shown]" :key="column.name" role="columnheader" :class="{ end: column.end }" :aria-sort="column.sort !== null && intake.sort === column.sort ? (intake.descending ? 'descending' : 'ascending') : 'none'">
-        <button v-if="column.sort !== null" type="button" @click="sortBy(column.sort)">{{ column.name }}<span aria-hidden="true">{{ intake.sort === column.sort ? (intake.descending ? ' ▼' : ' ▲') : '' }}</span></button>
+      <span role="columnheader"
+        ><input
+          type="checkbox"
+          aria-label="Choose all sources"
+          :checked="selected.size > 0 && selected.size >= intake.total"
+          :indeterminate="selected.size > 0 && selected.size < intake.total"
+          @change="chooseAll"
+      /></span>
+      <span
+        v-for="column in [{ name: 'Source', sort: 'name' as const, end: false }, ...shown]"
+        :key="column.name"
+        role="columnheader"
+        :class="{ end: column.end }"
+        :aria-sort="
+          column.sort !== null && intake.sort === column.sort
+            ? intake.descending
+              ? 'descending'
+              : 'ascending'
+            : 'none'
+        "
+      >
+        <button v-if="column.sort !== null" type="button" @click="sortBy(column.sort)">
+          {{ column.name
+          }}<span aria-hidden="true">{{ intake.sort === column.sort ? (intake.descending ? ' ▼' : ' ▲') : '' }}</span>
+        </button>
         <template v-else>{{ column.name }}</template>
       </span>
     </div>
     <div v-bind="containerProps" class="body scroll" role="rowgroup" tabindex="-1" @pointerdown="press" @click="click">
       <div v-bind="wrapperProps" role="presentation">
-        <template v-for="{ data: line, index } in list" :key="line.kind === 'lot' ? `lot-${line.lotId}` : `${line.lotId}:${line.index}`">
+        <template
+          v-for="{ data: line, index } in list"
+          :key="line.kind === 'lot' ? `lot-${line.lotId}` : `${line.lotId}:${line.index}`"
+        >
           <div
-            v-if="line.kind === 'lot'" class="line lot" :class="{ over: over !== null && over === line.lotId }" role="row" aria-level="1" :aria-expanded="intake.isOpen(line.lotId)" :aria-rowindex="index + 2" :data-line="index" :tabindex="index === at ? 0 : -1"
-            @click="clickLot(index, line.lotId)" @focus="at = index" @dragover="event => dragOver(event, line.lotId)" @dragleave="over = null" @drop="event => dropOn(event, line.lotId)"
+            v-if="line.kind === 'lot'"
+            class="line lot"
+            :class="{ over: over !== null && over === line.lotId }"
+            role="row"
+            aria-level="1"
+            :aria-expanded="intake.isOpen(line.lotId)"
+            :aria-rowindex="index + 2"
+            :data-line="index"
+            :tabindex="index === at ? 0 : -1"
+            @click="clickLot(index, line.lotId)"
+            @focus="at = index"
+            @dragover="event => dragOver(event, line.lotId)"
+            @dragleave="over = null"
+            @drop="event => dropOn(event, line.lotId)"
           >
-            <span role="gridcell"><input type="checkbox" tabindex="-1" :aria-label="`Choose all of ${line.lot?.name ?? 'those in no lot'}`" @click.stop @change="event => chooseLot(line.lotId, (event.target as HTMLInputElement).checked)"></span>
+            <span role="gridcell"
+              ><input
+                type="checkbox"
+                tabindex="-1"
+                :aria-label="`Choose all of ${line.lot?.name ?? 'those in no lot'}`"
+                @click.stop
+                @change="event => chooseLot(line.lotId, (event.target as HTMLInputElement).checked)"
+            /></span>
             <span role="gridcell" class="lot-words" :style="{ gridColumnEnd: wordsEnd }">
               <span class="turn" :class="{ down: intake.isOpen(line.lotId) }" aria-hidden="true" />
               <strong>{{ line.lot?.name ?? 'In no lot' }}</strong>
-              <span class="ellipsis" :title="line.lot?.reason">{{ line.count }} {{ line.count === 1 ? 'source' : 'sources' }}: {{ line.lot?.reason ?? 'being read, or not usable' }}</span>
+              <span class="ellipsis" :title="line.lot?.reason"
+                >{{ line.count }} {{ line.count === 1 ? 'source' : 'sources' }}:
+                {{ line.lot?.reason ?? 'being read, or not usable' }}</span
+              >
             </span>
-            <span v-if="has.has('seconds')" role="gridcell" class="number end">{{ line.lot && line.lot.seconds > 0 ? describeClock(line.lot.seconds) : '' }}</span>
-            <span v-if="has.has('bytes')" role="gridcell" class="number end">{{ line.lot ? describeBytes(line.lot.bytes) : '' }}</span>
+            <span v-if="has.has('seconds')" role="gridcell" class="number end">{{
+              line.lot && line.lot.seconds > 0 ? describeClock(line.lot.seconds) : ''
+            }}</span>
+            <span v-if="has.has('bytes')" role="gridcell" class="number end">{{
+              line.lot ? describeBytes(line.lot.bytes) : ''
+            }}</span>
             <span v-if="has.has('jobs')" role="gridcell" />
-            <span v-if="has.has('faults')" role="gridcell" class="look ellipsis" :title="oddWords(line) ?? ''"><template v-if="oddWords(line)"><StateMark state="look" /> {{ oddWords(line) }}</template></span>
+            <span v-if="has.has('faults')" role="gridcell" class="look ellipsis" :title="oddWords(line) ?? ''"
+              ><template v-if="oddWords(line)"><StateMark state="look" /> {{ oddWords(line) }}</template></span
+            >
           </div>
           <div
-            v-else class="line source" :class="{ open: intake.rowOf(line)?.id === open, chosen: selected.has(intake.rowOf(line)?.id ?? -1) }" role="row" aria-level="2" :aria-rowindex="index + 2" :aria-selected="selected.has(intake.rowOf(line)?.id ?? -1)"
-            :data-line="index" :data-row="intake.rowOf(line)?.id" :tabindex="index === at ? 0 : -1" draggable="true" @focus="at = index" @dragstart="event => dragStart(event, line)"
+            v-else
+            class="line source"
+            :class="{ open: intake.rowOf(line)?.id === open, chosen: selected.has(intake.rowOf(line)?.id ?? -1) }"
+            role="row"
+            aria-level="2"
+            :aria-rowindex="index + 2"
+            :aria-selected="selected.has(intake.rowOf(line)?.id ?? -1)"
+            :data-line="index"
+            :data-row="intake.rowOf(line)?.id"
+            :tabindex="index === at ? 0 : -1"
+            draggable="true"
+            @focus="at = index"
+            @dragstart="event => dragStart(event, line)"
           >
             <template v-for="row in [intake.rowOf(line)]" :key="row?.id ?? 'empty'">
               <template v-if="row">
-                <span role="gridcell"><input type="checkbox" tabindex="-1" :aria-label="`Choose ${row.name}`" :checked="selected.has(row.id)" @click.stop="event => choose(index, event.shiftKey)"></span>
-                <span role="gridcell" class="name"><StateMark :state="row.state === 'ready' ? (row.faults.length + row.remarks > 0 ? 'look' : 'ready') : row.state" /><span class="ellipsis" :title="row.relativePath">{{ row.name }}</span></span>
-                <template v-if="row.state === 'refused'"><span role="gridcell" class="bad ellipsis wide" :title="row.reason ?? ''">{{ row.reason }}</span></template>
-                <template v-else-if="row.state === 'reading'"><span role="gridcell" class="muted wide">being read</span></template>
+                <span role="gridcell"
+                  ><input
+                    type="checkbox"
+                    tabindex="-1"
+                    :aria-label="`Choose ${row.name}`"
+                    :checked="selected.has(row.id)"
+                    @click.stop="event => choose(index, event.shiftKey)"
+                /></span>
+                <span role="gridcell" class="name"
+                  ><StateMark
+                    :state="
+                      row.state === 'ready' ? (row.faults.length + row.remarks > 0 ? 'look' : 'ready') : row.state
+                    "
+                  /><span class="ellipsis" :title="row.relativePath">{{ row.name }}</span></span
+                >
+                <template v-if="row.state === 'refused'"
+                  ><span role="gridcell" class="bad ellipsis wide" :title="row.reason ?? ''">{{
+                    row.reason
+                  }}</span></template
+                >
+                <template v-else-if="row.state === 'reading'"
+                  ><span role="gridcell" class="muted wide">being read</span></template
+                >
                 <template v-else>
-                  <span v-if="has.has('picture')" role="gridcell" class="number ellipsis" :title="row.picture">{{ row.picture }}</span>
-                  <span v-if="has.has('rate')" role="gridcell" class="number ellipsis" :title="row.motion">{{ row.motion }}</span>
-                  <span v-if="has.has('codec')" role="gridcell" class="ellipsis" :title="row.codec">{{ row.codec }}</span>
-                  <span v-if="has.has('sound')" role="gridcell" class="ellipsis" :title="row.sound">{{ row.sound }}</span>
-                  <span v-if="has.has('seconds')" role="gridcell" class="number end">{{ row.seconds === null ? '' : describeClock(row.seconds) }}</span>
-                  <span v-if="has.has('bytes')" role="gridcell" class="number end">{{ row.bytes === null ? '' : describeBytes(row.bytes) }}</span>
+                  <span v-if="has.has('picture')" role="gridcell" class="number ellipsis" :title="row.picture">{{
+                    row.picture
+                  }}</span>
+                  <span v-if="has.has('rate')" role="gridcell" class="number ellipsis" :title="row.motion">{{
+                    row.motion
+                  }}</span>
+                  <span v-if="has.has('codec')" role="gridcell" class="ellipsis" :title="row.codec">{{
+                    row.codec
+                  }}</span>
+                  <span v-if="has.has('sound')" role="gridcell" class="ellipsis" :title="row.sound">{{
+                    row.sound
+                  }}</span>
+                  <span v-if="has.has('seconds')" role="gridcell" class="number end">{{
+                    row.seconds === null ? '' : describeClock(row.seconds)
+                  }}</span>
+                  <span v-if="has.has('bytes')" role="gridcell" class="number end">{{
+                    row.bytes === null ? '' : describeBytes(row.bytes)
+                  }}</span>
                   <span v-if="has.has('jobs')" role="gridcell" class="number end">{{ row.jobCount || '' }}</span>
-                  <span v-if="has.has('faults')" role="gridcell" class="ellipsis" :title="row.faults.join(', ')" :class="{ muted: row.faults.length === 0 }">{{ row.faults.length > 0 ? row.faults.join(', ') : { none: '', waiting: 'to be measured', measuring: 'being measured', ready: 'nothing wrong found', failed: 'not measured' }[row.measureState] }}</span>
+                  <span
+                    v-if="has.has('faults')"
+                    role="gridcell"
+                    class="ellipsis"
+                    :title="row.faults.join(', ')"
+                    :class="{ muted: row.faults.length === 0 }"
+                    >{{
+                      row.faults.length > 0
+                        ? row.faults.join(', ')
+                        : {
+                            none: '',
+                            waiting: 'to be measured',
+                            measuring: 'being measured',
+                            ready: 'nothing wrong found',
+                            failed: 'not measured',
+                          }[row.measureState]
+                    }}</span
+                  >
                 </template>
               </template>
               <span v-else role="gridcell" class="muted wide">loading</span>
@@ -233,24 +361,95 @@ const oddWords = (line: Line) => {
 </template>
 
 <style scoped>
-.lots { flex: 1; min-height: 0; display: flex; flex-direction: column; }
-.line { display: grid; grid-template-columns: var(--columns); gap: 0 9px; align-items: center; height: 30px; padding: 0 10px; border-bottom: 1px solid var(--line); box-sizing: border-box; }
-.head { height: 28px; color: var(--muted); background: rgb(var(--v-theme-surface)); flex: none; overflow: hidden; }
+.lots {
+  flex: 1;
+  min-height: 0;
+  display: flex;
+  flex-direction: column;
+}
+.line {
+  display: grid;
+  grid-template-columns: var(--columns);
+  gap: 0 9px;
+  align-items: center;
+  height: 30px;
+  padding: 0 10px;
+  border-bottom: 1px solid var(--line);
+  box-sizing: border-box;
+}
+.head {
+  height: 28px;
+  color: var(--muted);
+  background: rgb(var(--v-theme-surface));
+  flex: none;
+  overflow: hidden;
+}
 /* The head keeps room for the scroll bar too, so that columns stand under their names. */
-.head, .body { scrollbar-gutter: stable; }
-.head button { color: inherit; }
-.body { flex: 1; }
-.line.lot { background: rgb(var(--v-theme-surface)); }
-.lot-words { grid-column-start: 2; display: flex; align-items: center; gap: 6px; min-width: 0; }
-.turn { flex: none; width: 6px; height: 6px; margin: 0 6px 0 4px; border: solid currentColor; border-width: 0 1.5px 1.5px 0; transform: rotate(-45deg); }
-.turn.down { transform: rotate(45deg); }
-.lot-words strong { white-space: nowrap; font-weight: 600; }
-.line.source:hover, .line.lot:hover { background: var(--raised); }
-.line.open { background: var(--raised); box-shadow: inset 3px 0 0 var(--accent); }
-.line.chosen:not(.open) { box-shadow: inset 3px 0 0 var(--muted); }
-.line.over { outline: 2px solid var(--accent-text); outline-offset: -2px; }
-.name { display: flex; align-items: center; gap: 8px; min-width: 0; }
-.end { text-align: right; }
-.wide { grid-column: 3 / -1; }
-input { accent-color: var(--accent); margin: 0; }
+.head,
+.body {
+  scrollbar-gutter: stable;
+}
+.head button {
+  color: inherit;
+}
+.body {
+  flex: 1;
+}
+.line.lot {
+  background: rgb(var(--v-theme-surface));
+}
+.lot-words {
+  grid-column-start: 2;
+  display: flex;
+  align-items: center;
+  gap: 6px;
+  min-width: 0;
+}
+.turn {
+  flex: none;
+  width: 6px;
+  height: 6px;
+  margin: 0 6px 0 4px;
+  border: solid currentColor;
+  border-width: 0 1.5px 1.5px 0;
+  transform: rotate(-45deg);
+}
+.turn.down {
+  transform: rotate(45deg);
+}
+.lot-words strong {
+  white-space: nowrap;
+  font-weight: 600;
+}
+.line.source:hover,
+.line.lot:hover {
+  background: var(--raised);
+}
+.line.open {
+  background: var(--raised);
+  box-shadow: inset 3px 0 0 var(--accent);
+}
+.line.chosen:not(.open) {
+  box-shadow: inset 3px 0 0 var(--muted);
+}
+.line.over {
+  outline: 2px solid var(--accent-text);
+  outline-offset: -2px;
+}
+.name {
+  display: flex;
+  align-items: center;
+  gap: 8px;
+  min-width: 0;
+}
+.end {
+  text-align: right;
+}
+.wide {
+  grid-column: 3 / -1;
+}
+input {
+  accent-color: var(--accent);
+  margin: 0;
+}
 </style>

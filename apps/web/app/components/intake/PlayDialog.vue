@@ -5,9 +5,14 @@ import { computed, ref, useTemplateRef, watch } from 'vue'
 import { addressOf } from '~/composables/useCall'
 
 /** A short look at a source in motion: its own file where the browser plays it, otherwise pieces of a small proxy, one after another. */
-const { source, start, track } = defineProps<{ source: SourceRecord, start: number, track: number }>()
+const { source, start, track } = defineProps<{ source: SourceRecord; start: number; track: number }>()
 const emit = defineEmits<{ close: [] }>()
-const open = computed({ get: () => true, set: value => { if (!value) emit('close') } })
+const open = computed({
+  get: () => true,
+  set: value => {
+    if (!value) emit('close')
+  },
+})
 const player = useTemplateRef<HTMLVideoElement>('player')
 const facts = computed(() => source.facts!)
 const length = computed(() => facts.value.durationSeconds ?? 0)
@@ -22,14 +27,23 @@ const reason = ref('')
 const isPlaying = ref(false)
 const speed = ref(1)
 
-const address = computed(() => kind.value === 'original' ? addressOf('sourceOriginal', { parameters: { id: source.id } }) : addressOf('sourceProxy', { parameters: { id: source.id }, query: { seconds: begin.value.toFixed(3), sound: sound.value } }))
+const address = computed(() =>
+  kind.value === 'original'
+    ? addressOf('sourceOriginal', { parameters: { id: source.id } })
+    : addressOf('sourceProxy', {
+        parameters: { id: source.id },
+        query: { seconds: begin.value.toFixed(3), sound: sound.value },
+      }),
+)
 
 /** A browser plays the first sound track of a file and offers no other. */
 function playsItself(): boolean {
   const type = source.kind === 'file' && track === 0 ? browserType(source.facts!) : null
   return type !== null && document.createElement('video').canPlayType(type) !== ''
 }
-watch(address, () => { state.value = 'making' })
+watch(address, () => {
+  state.value = 'making'
+})
 
 /** Goes to a place of the source; outside the loaded piece another one is made from there. */
 function seek(seconds: number): void {
@@ -70,7 +84,9 @@ async function failed(): Promise<void> {
     return
   }
   state.value = 'failed'
-  const answer = await fetch(address.value).then(response => response.json() as Promise<{ error?: { message: string } }>).catch(() => null)
+  const answer = await fetch(address.value)
+    .then(response => response.json() as Promise<{ error?: { message: string } }>)
+    .catch(() => null)
   reason.value = answer?.error?.message ?? 'This place cannot be played. Try another one.'
 }
 
@@ -85,15 +101,25 @@ function onKey(event: KeyboardEvent): void {
   const element = player.value
   if (!element) return
   switch (event.key) {
-    case 'j': seek(now.value - 5); break
-    case 'k': element.pause(); speed.value = 1; element.playbackRate = 1; break
+    case 'j':
+      seek(now.value - 5)
+      break
+    case 'k':
+      element.pause()
+      speed.value = 1
+      element.playbackRate = 1
+      break
     case 'l':
       if (!element.paused) speed.value = Math.min(4, speed.value * 2)
       element.playbackRate = speed.value
       void element.play().catch(() => undefined)
       break
-    case ' ': if ((event.target as HTMLElement).tagName === 'BUTTON') return; toggle(); break
-    default: return
+    case ' ':
+      if ((event.target as HTMLElement).tagName === 'BUTTON') return
+      toggle()
+      break
+    default:
+      return
   }
   event.preventDefault()
 }
@@ -106,22 +132,55 @@ useEventListener('keydown', onKey)
     <VCard>
       <div class="bar">
         <h2 class="ellipsis">{{ source.name }}</h2>
-        <span class="muted">{{ kind === 'original' ? 'the file itself' : 'a small proxy, to see what it is; judge the picture by frames' }}</span>
+        <span class="muted">{{
+          kind === 'original' ? 'the file itself' : 'a small proxy, to see what it is; judge the picture by frames'
+        }}</span>
         <span class="spacer" />
         <VBtn variant="text" aria-label="Close" @click="emit('close')">Close</VBtn>
       </div>
       <div class="stage">
-        <video ref="player" :src="address" :class="{ dim: state !== 'ready' }" playsinline @canplay="state === 'making' && ready()" @timeupdate="now = begin + (player?.currentTime ?? 0)" @ended="ended" @error="failed" @play="isPlaying = true" @pause="isPlaying = false" />
+        <video
+          ref="player"
+          :src="address"
+          :class="{ dim: state !== 'ready' }"
+          playsinline
+          @canplay="state === 'making' && ready()"
+          @timeupdate="now = begin + (player?.currentTime ?? 0)"
+          @ended="ended"
+          @error="failed"
+          @play="isPlaying = true"
+          @pause="isPlaying = false"
+        />
         <p v-if="state === 'making'" role="status" class="over">Making the next {{ proxyPieceSeconds }} s</p>
         <p v-else-if="state === 'failed'" role="alert" class="over bad">{{ reason }}</p>
         <p v-else-if="!facts.video" class="over">Sound only</p>
       </div>
       <div class="bar foot">
         <VBtn variant="text" :disabled="state !== 'ready'" @click="toggle">{{ isPlaying ? 'Pause' : 'Play' }}</VBtn>
-        <span class="number">{{ describeClock(now) }} of {{ describeClock(length) }}<template v-if="speed > 1">, {{ speed }}x</template></span>
-        <input type="range" min="0" :max="length" step="0.1" :value="now" aria-label="Place in the source" class="place" @change="event => seek(Number((event.target as HTMLInputElement).value))">
+        <span class="number"
+          >{{ describeClock(now) }} of {{ describeClock(length)
+          }}<template v-if="speed > 1">, {{ speed }}x</template></span
+        >
+        <input
+          type="range"
+          min="0"
+          :max="length"
+          step="0.1"
+          :value="now"
+          aria-label="Place in the source"
+          class="place"
+          @change="event => seek(Number((event.target as HTMLInputElement).value))"
+        />
         <span v-if="facts.audio.length > 1" role="group" aria-label="Sound track">
-          <VBtn v-for="(entry, index) in facts.audio" :key="entry.streamIndex" variant="text" :aria-pressed="sound === index" :class="{ chosen: sound === index }" @click="hear(index)">{{ entry.language ?? `sound ${index + 1}` }}</VBtn>
+          <VBtn
+            v-for="(entry, index) in facts.audio"
+            :key="entry.streamIndex"
+            variant="text"
+            :aria-pressed="sound === index"
+            :class="{ chosen: sound === index }"
+            @click="hear(index)"
+            >{{ entry.language ?? `sound ${index + 1}` }}</VBtn
+          >
         </span>
         <span class="muted">J back, K pause, L forward and faster</span>
       </div>
@@ -130,11 +189,37 @@ useEventListener('keydown', onKey)
 </template>
 
 <style scoped>
-.stage { position: relative; height: min(62vh, 520px); background: #0c0c0c; display: grid; place-items: center; }
-video { position: absolute; inset: 0; width: 100%; height: 100%; object-fit: contain; }
-.dim { opacity: 0.3; }
-.over { position: absolute; margin: 0; }
-.foot { border-bottom: 0; border-top: 1px solid var(--line); }
-.chosen { box-shadow: inset 0 -2px 0 var(--accent); }
-.place { flex: 1; accent-color: var(--accent); min-height: 24px; }
+.stage {
+  position: relative;
+  height: min(62vh, 520px);
+  background: #0c0c0c;
+  display: grid;
+  place-items: center;
+}
+video {
+  position: absolute;
+  inset: 0;
+  width: 100%;
+  height: 100%;
+  object-fit: contain;
+}
+.dim {
+  opacity: 0.3;
+}
+.over {
+  position: absolute;
+  margin: 0;
+}
+.foot {
+  border-bottom: 0;
+  border-top: 1px solid var(--line);
+}
+.chosen {
+  box-shadow: inset 0 -2px 0 var(--accent);
+}
+.place {
+  flex: 1;
+  accent-color: var(--accent);
+  min-height: 24px;
+}
 </style>

@@ -1,5 +1,12 @@
 <script setup lang="ts">
-import { describeCodec, describeTrack, factLines, type Finding, type MeasureDepth, type SourceRecord } from '@hematine/core'
+import {
+  describeCodec,
+  describeTrack,
+  factLines,
+  type Finding,
+  type MeasureDepth,
+  type SourceRecord,
+} from '@hematine/core'
 import { computed, ref } from 'vue'
 import StateMark from '~/components/common/StateMark.vue'
 import EvidenceDialog from '~/components/intake/EvidenceDialog.vue'
@@ -22,15 +29,17 @@ const volume = computed(() => order.volumes.find(entry => entry.id === source.vo
 const jobs = computed(() => order.jobList.filter(job => job.sourceId === source.id && job.state !== 'cancelled'))
 
 async function readAgain(): Promise<void> {
-  const changed = await notices.attempt(() => call('readAgain', { parameters: { id: source.id }, body: rate.value ? { frameRate: rate.value } : {} }))
+  const changed = await notices.attempt(() =>
+    call('readAgain', { parameters: { id: source.id }, body: rate.value ? { frameRate: rate.value } : {} }),
+  )
   if (changed) order.noteSources([source.id])
 }
 
 /** What the evidence shows: a finding at one of its places, or a moment. */
-const evidence = ref<{ finding: Finding | null, start: number } | null>(null)
+const evidence = ref<{ finding: Finding | null; start: number } | null>(null)
 
 /** Place from which the source is played; null while it is not. */
-const playFrom = ref<{ start: number, track: number } | null>(null)
+const playFrom = ref<{ start: number; track: number } | null>(null)
 
 async function stopMeasuring(): Promise<void> {
   await notices.attempt(() => call('stopMeasuring', { body: { ids: [source.id] } }))
@@ -58,49 +67,134 @@ async function remove(): Promise<void> {
     <section>
       <h2 class="title">{{ source.name }}</h2>
       <div class="muted where">{{ volume?.name }}: {{ source.relativePath }}</div>
-      <TimeStrip :source="source" @see="(finding, place) => { evidence = { finding, start: place } }" @seconds="seconds => { evidence = { finding: null, start: seconds } }" />
+      <TimeStrip
+        :source="source"
+        @see="
+          (finding, place) => {
+            evidence = { finding, start: place }
+          }
+        "
+        @seconds="
+          seconds => {
+            evidence = { finding: null, start: seconds }
+          }
+        "
+      />
       <VBtn v-if="source.facts?.durationSeconds" class="play" @click="playFrom = { start: 0, track: 0 }">Play</VBtn>
-      <p v-if="source.state === 'refused'" class="reason"><StateMark state="refused" label="Cannot be used" /><br>{{ source.reason }}</p>
+      <p v-if="source.state === 'refused'" class="reason">
+        <StateMark state="refused" label="Cannot be used" /><br />{{ source.reason }}
+      </p>
       <p v-else-if="source.state === 'reading'" class="muted" role="status">Its facts are being read.</p>
     </section>
-    <FindingList v-if="source.facts?.durationSeconds" :source="source" @see="(finding, place) => { evidence = { finding, start: place } }" @hear="(seconds, track) => { playFrom = { start: Math.max(0, seconds - 1), track } }" @measure="measure" @stop="stopMeasuring" />
+    <FindingList
+      v-if="source.facts?.durationSeconds"
+      :source="source"
+      @see="
+        (finding, place) => {
+          evidence = { finding, start: place }
+        }
+      "
+      @hear="
+        (seconds, track) => {
+          playFrom = { start: Math.max(0, seconds - 1), track }
+        }
+      "
+      @measure="measure"
+      @stop="stopMeasuring"
+    />
     <SequenceArrival v-if="source.sequence" :source="source" />
     <section v-if="source.facts">
       <h2>Facts</h2>
-      <table class="facts"><tbody>
-        <tr v-for="[name, value] in factLines(source.facts)" :key="name"><th scope="row">{{ name }}</th><td>{{ value }}</td></tr>
-      </tbody></table>
+      <table class="facts">
+        <tbody>
+          <tr v-for="[name, value] in factLines(source.facts)" :key="name">
+            <th scope="row">{{ name }}</th>
+            <td>{{ value }}</td>
+          </tr>
+        </tbody>
+      </table>
       <p v-for="remark in source.facts.remarks" :key="remark" class="remark"><StateMark state="look" /> {{ remark }}</p>
     </section>
     <section v-if="source.facts && (source.facts.audio.length > 0 || source.facts.subtitles.length > 0)">
       <h2>Tracks</h2>
-      <table class="facts"><tbody>
-        <tr v-for="(track, index) in source.facts.audio" :key="track.streamIndex"><th scope="row">sound {{ index + 1 }}</th><td>{{ describeTrack(track) }}</td></tr>
-        <tr v-for="(track, index) in source.facts.subtitles" :key="index"><th scope="row">subtitles {{ index + 1 }}</th><td>{{ describeCodec(track.codec) }}, {{ track.language ?? 'language not stated' }} (not carried over)</td></tr>
-      </tbody></table>
+      <table class="facts">
+        <tbody>
+          <tr v-for="(track, index) in source.facts.audio" :key="track.streamIndex">
+            <th scope="row">sound {{ index + 1 }}</th>
+            <td>{{ describeTrack(track) }}</td>
+          </tr>
+          <tr v-for="(track, index) in source.facts.subtitles" :key="index">
+            <th scope="row">subtitles {{ index + 1 }}</th>
+            <td>{{ describeCodec(track.codec) }}, {{ track.language ?? 'language not stated' }} (not carried over)</td>
+          </tr>
+        </tbody>
+      </table>
     </section>
     <section v-if="jobs.length > 0">
       <h2>Jobs</h2>
-      <div v-for="job in jobs" :key="job.id" class="job"><StateMark :state="job.state" /> {{ job.specName }} <span class="muted">{{ job.state }}</span></div>
+      <div v-for="job in jobs" :key="job.id" class="job">
+        <StateMark :state="job.state" /> {{ job.specName }} <span class="muted">{{ job.state }}</span>
+      </div>
     </section>
     <section class="actions">
-      <VSelect v-if="source.kind === 'sequence'" v-model="rate" :items="sequenceRates" label="Frame rate" class="rate" />
-      <VBtn :disabled="source.state === 'reading'" @click="readAgain">{{ source.kind === 'sequence' ? 'Read at this rate' : 'Read again' }}</VBtn>
+      <VSelect
+        v-if="source.kind === 'sequence'"
+        v-model="rate"
+        :items="sequenceRates"
+        label="Frame rate"
+        class="rate"
+      />
+      <VBtn :disabled="source.state === 'reading'" @click="readAgain">{{
+        source.kind === 'sequence' ? 'Read at this rate' : 'Read again'
+      }}</VBtn>
       <VBtn variant="text" @click="remove">Take out of the order</VBtn>
     </section>
     <PlayDialog v-if="playFrom !== null && source.facts" :source="source" v-bind="playFrom" @close="playFrom = null" />
-    <EvidenceDialog v-if="evidence && source.facts?.video" :source="source" v-bind="evidence" @close="evidence = null" />
+    <EvidenceDialog
+      v-if="evidence && source.facts?.video"
+      :source="source"
+      v-bind="evidence"
+      @close="evidence = null"
+    />
   </div>
 </template>
 
 <style scoped>
-.title { overflow-wrap: anywhere; font-size: 14px; }
-.where { overflow-wrap: anywhere; margin-bottom: 8px; }
-.poster { display: block; width: 100%; max-height: 250px; object-fit: contain; background: #000; }
-.reason { margin: 10px 0 0; }
-.remark { margin: 8px 0 0; }
-.job { padding: 2px 0; display: flex; gap: 6px; }
-.actions { display: flex; gap: 8px; align-items: center; }
-.play { margin-top: 8px; }
-.rate { max-width: 130px; }
+.title {
+  overflow-wrap: anywhere;
+  font-size: 14px;
+}
+.where {
+  overflow-wrap: anywhere;
+  margin-bottom: 8px;
+}
+.poster {
+  display: block;
+  width: 100%;
+  max-height: 250px;
+  object-fit: contain;
+  background: #000;
+}
+.reason {
+  margin: 10px 0 0;
+}
+.remark {
+  margin: 8px 0 0;
+}
+.job {
+  padding: 2px 0;
+  display: flex;
+  gap: 6px;
+}
+.actions {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+}
+.play {
+  margin-top: 8px;
+}
+.rate {
+  max-width: 130px;
+}
 </style>

@@ -40,7 +40,11 @@ onMounted(open)
 /** Whether keys belong to what has the focus. */
 function isTyping(event: KeyboardEvent): boolean {
   const target = event.target as HTMLElement
-  return target.isContentEditable || ['INPUT', 'TEXTAREA', 'SELECT'].includes(target.tagName) || document.querySelector('.v-overlay--active [role="dialog"], .v-dialog.v-overlay--active') !== null
+  return (
+    target.isContentEditable ||
+    ['INPUT', 'TEXTAREA', 'SELECT'].includes(target.tagName) ||
+    document.querySelector('.v-overlay--active [role="dialog"], .v-dialog.v-overlay--active') !== null
+  )
 }
 
 useEventListener(window, 'keydown', (event: KeyboardEvent) => {
@@ -54,7 +58,11 @@ useEventListener(window, 'keydown', (event: KeyboardEvent) => {
   const station = stations.find(entry => entry.key === event.key)
   if (station) void router.push(station.path)
 })
-useEventListener(window, 'unhandledrejection', (event: PromiseRejectionEvent) => notices.problem(`Something went wrong in the page: ${(event.reason as Error)?.message ?? event.reason}. Reload it if it does not recover.`))
+useEventListener(window, 'unhandledrejection', (event: PromiseRejectionEvent) =>
+  notices.problem(
+    `Something went wrong in the page: ${(event.reason as Error)?.message ?? event.reason}. Reload it if it does not recover.`,
+  ),
+)
 </script>
 
 <template>
@@ -65,22 +73,61 @@ useEventListener(window, 'unhandledrejection', (event: PromiseRejectionEvent) =>
       <OrderStrip />
       <main id="station" tabindex="-1">
         <PassphraseGate v-if="locked" @given="open" />
-        <div v-else-if="failed" class="empty"><strong>The order could not be loaded</strong>{{ failed }}<br><VBtn @click="open">Try again</VBtn></div>
+        <div v-else-if="failed" class="empty">
+          <strong>The order could not be loaded</strong>{{ failed }}<br /><VBtn @click="open">Try again</VBtn>
+        </div>
         <div v-else-if="!order.loaded" class="empty" role="status">Loading the order</div>
         <slot v-else />
       </main>
     </div>
     <NoticeList />
-    <CommandPalette v-model="palette" @theme="themeName = themeName === 'dark' ? 'light' : 'dark'" @help="help = true" />
+    <CommandPalette
+      v-model="palette"
+      @theme="themeName = themeName === 'dark' ? 'light' : 'dark'"
+      @help="help = true"
+    />
     <KeyHelp v-model="help" />
   </div>
 </template>
 
 <style scoped>
-.shell { display: flex; height: 100vh; width: 100vw; overflow: hidden; background: rgb(var(--v-theme-background)); color: rgb(var(--v-theme-on-background)); }
-.column { flex: 1; min-width: 0; display: flex; flex-direction: column; }
-main { position: relative; overflow: hidden; flex: 1; min-height: 0; display: flex; flex-direction: column; outline: none; }
-main > :deep(*) { flex: 1; min-height: 0; }
-.skip { position: absolute; left: -999px; }
-.skip:focus { left: 72px; top: 8px; z-index: 10; background: rgb(var(--v-theme-surface)); padding: 6px 10px; color: inherit; }
+.shell {
+  display: flex;
+  height: 100vh;
+  width: 100vw;
+  overflow: hidden;
+  background: rgb(var(--v-theme-background));
+  color: rgb(var(--v-theme-on-background));
+}
+.column {
+  flex: 1;
+  min-width: 0;
+  display: flex;
+  flex-direction: column;
+}
+main {
+  position: relative;
+  overflow: hidden;
+  flex: 1;
+  min-height: 0;
+  display: flex;
+  flex-direction: column;
+  outline: none;
+}
+main > :deep(*) {
+  flex: 1;
+  min-height: 0;
+}
+.skip {
+  position: absolute;
+  left: -999px;
+}
+.skip:focus {
+  left: 72px;
+  top: 8px;
+  z-index: 10;
+  background: rgb(var(--v-theme-surface));
+  padding: 6px 10px;
+  color: inherit;
+}
 </style>

@@ -4,17 +4,42 @@ import { stations } from '~/composables/stations'
 
 const open = defineModel<boolean>({ required: true })
 const keys: [string, string][] = [
-  ['Ctrl K', 'find a command'], ['?', 'this list'], ...stations.map(station => [station.key, `go to ${station.name}`] as [string, string]),
-  ['↑ ↓', 'open the row above or below'], ['Space', 'select the row; in Handover: compare it'], ['← →', 'in Intake: close or open the lot'], ['Shift ↑ ↓', 'in Intake: choose the rows passed'], ['Ctrl A', 'in Intake: choose all'], ['M', 'in Intake: move what is chosen to a lot'], ['F2', 'in Intake: name the lot, or join it with another'], ['Alt ↑ ↓', 'in Shift: move the job earlier or later'],
-  ['← →', 'in the comparison: one frame back or on'], ['Shift ← →', 'in the comparison: one second back or on'], ['W', 'in the comparison: wipe or beside each other'], ['+ −  0', 'in the comparison: larger, smaller, fit'], ['Q E', 'in the comparison: move the wipe'],
-  ['J K L', 'in Bench: back, stop, forward; again for faster'], ['← →', 'in Bench: one frame back or on'], ['W', 'in Bench: next way of comparing'], ['S', 'in Bench: the sound of the next picture, then none'], ['F', 'in Bench, flip: the source while it is held'], ['I O', 'in Bench: begin and end of a moment of your own'],
+  ['Ctrl K', 'find a command'],
+  ['?', 'this list'],
+  ...stations.map(station => [station.key, `go to ${station.name}`] as [string, string]),
+  ['↑ ↓', 'open the row above or below'],
+  ['Space', 'select the row; in Handover: compare it'],
+  ['← →', 'in Intake: close or open the lot'],
+  ['Shift ↑ ↓', 'in Intake: choose the rows passed'],
+  ['Ctrl A', 'in Intake: choose all'],
+  ['M', 'in Intake: move what is chosen to a lot'],
+  ['F2', 'in Intake: name the lot, or join it with another'],
+  ['Alt ↑ ↓', 'in Shift: move the job earlier or later'],
+  ['← →', 'in the comparison: one frame back or on'],
+  ['Shift ← →', 'in the comparison: one second back or on'],
+  ['W', 'in the comparison: wipe or beside each other'],
+  ['+ −  0', 'in the comparison: larger, smaller, fit'],
+  ['Q E', 'in the comparison: move the wipe'],
+  ['J K L', 'in Bench: back, stop, forward; again for faster'],
+  ['← →', 'in Bench: one frame back or on'],
+  ['W', 'in Bench: next way of comparing'],
+  ['S', 'in Bench: the sound of the next picture, then none'],
+  ['F', 'in Bench, flip: the source while it is held'],
+  ['I O', 'in Bench: begin and end of a moment of your own'],
 ]
 </script>
 
 <template>
   <AskDialog v-model="open" title="Keys">
     <table class="facts">
-      <tbody><tr v-for="[key, what] in keys" :key="key"><th scope="row"><kbd>{{ key }}</kbd></th><td>{{ what }}</td></tr></tbody>
+      <tbody>
+        <tr v-for="[key, what] in keys" :key="key">
+          <th scope="row">
+            <kbd>{{ key }}</kbd>
+          </th>
+          <td>{{ what }}</td>
+        </tr>
+      </tbody>
     </table>
     <template #buttons><VBtn @click="open = false">Close</VBtn></template>
   </AskDialog>

@@ -17,9 +17,35 @@ const notices = useNotices()
 </template>
 
 <style scoped>
-.notices { position: fixed; right: 16px; bottom: 16px; z-index: 3000; display: flex; flex-direction: column; gap: 8px; max-width: 460px; }
-.notice { display: flex; gap: 10px; align-items: flex-start; padding: 8px 8px 8px 12px; background: rgb(var(--v-theme-surface-light)); border: 1px solid var(--line); border-left: 3px solid var(--good); border-radius: 2px; }
-.notice.problem { border-left-color: var(--look); }
-.text { flex: 1; padding-top: 2px; overflow-wrap: anywhere; }
-.mark { padding-top: 6px; }
+.notices {
+  position: fixed;
+  right: 16px;
+  bottom: 16px;
+  z-index: 3000;
+  display: flex;
+  flex-direction: column;
+  gap: 8px;
+  max-width: 460px;
+}
+.notice {
+  display: flex;
+  gap: 10px;
+  align-items: flex-start;
+  padding: 8px 8px 8px 12px;
+  background: rgb(var(--v-theme-surface-light));
+  border: 1px solid var(--line);
+  border-left: 3px solid var(--good);
+  border-radius: 2px;
+}
+.notice.problem {
+  border-left-color: var(--look);
+}
+.text {
+  flex: 1;
+  padding-top: 2px;
+  overflow-wrap: anywhere;
+}
+.mark {
+  padding-top: 6px;
+}
 </style>

@@ -11,7 +11,12 @@ const emit = defineEmits<{ close: [] }>()
 const order = useOrder()
 const notices = useNotices()
 
-const open = computed({ get: () => true, set: value => { if (!value) emit('close') } })
+const open = computed({
+  get: () => true,
+  set: value => {
+    if (!value) emit('close')
+  },
+})
 const code = ref(existing?.code ?? '')
 const name = ref(existing?.name ?? '')
 /** The field speaks local time; the server UTC. */
@@ -23,8 +28,17 @@ function toLocal(date: Date): string {
 }
 
 async function save(): Promise<void> {
-  const body = { code: code.value.trim(), name: name.value.trim(), dueAt: localDue.value ? new Date(localDue.value).toISOString() : null }
-  const saved = await notices.attempt(() => order.ask(existing ? call('changeOrder', { parameters: { id: existing.id }, body }) : call('createOrder', { body }), answer => ({ orders: [answer] })))
+  const body = {
+    code: code.value.trim(),
+    name: name.value.trim(),
+    dueAt: localDue.value ? new Date(localDue.value).toISOString() : null,
+  }
+  const saved = await notices.attempt(() =>
+    order.ask(
+      existing ? call('changeOrder', { parameters: { id: existing.id }, body }) : call('createOrder', { body }),
+      answer => ({ orders: [answer] }),
+    ),
+  )
   if (!saved) return
   if (!existing) await order.choose(saved.id)
   emit('close')

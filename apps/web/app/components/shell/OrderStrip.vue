@@ -14,8 +14,8 @@ const now = useClock()
 const plan = usePlan(true)
 const dialog = ref<'new' | 'change' | null>(null)
 
-const due = computed(() => order.order?.dueAt ? new Date(order.order.dueAt) : null)
-const secondsLeft = computed(() => due.value ? (due.value.getTime() - now.value.getTime()) / 1000 : null)
+const due = computed(() => (order.order?.dueAt ? new Date(order.order.dueAt) : null))
+const secondsLeft = computed(() => (due.value ? (due.value.getTime() - now.value.getTime()) / 1000 : null))
 
 const deviceTime = computed(() => {
   const { deviceSeconds, unknown, jobs } = plan.value
@@ -23,31 +23,63 @@ const deviceTime = computed(() => {
   if (unknown === jobs.length) return { part: null, words: `${unknown} not measured yet`, tone: '' }
   const has = secondsLeft.value === null ? null : Math.max(0, secondsLeft.value) * order.lanes
   const words = `${describeDurationRange(deviceSeconds)}${has === null ? '' : ` of ${describeDuration(has).replace(/ h \d+ min$/, ' h')}`}${unknown > 0 ? ` + ${unknown} unmeasured` : ''}`
-  return { part: has === null ? null : deviceSeconds.expected / Math.max(1, has), words, tone: has !== null && deviceSeconds.high > has ? 'look' : '' }
+  return {
+    part: has === null ? null : deviceSeconds.expected / Math.max(1, has),
+    words,
+    tone: has !== null && deviceSeconds.high > has ? 'look' : '',
+  }
 })
 const storage = computed(() => {
-  const free = order.deliveryVolumes.reduce<number | null>((least, volume) => volume.freeBytes === null ? least : Math.max(least ?? 0, volume.freeBytes), null)
+  const free = order.deliveryVolumes.reduce<number | null>(
+    (least, volume) => (volume.freeBytes === null ? least : Math.max(least ?? 0, volume.freeBytes)),
+    null,
+  )
   if (free === null) return { part: null, words: 'no delivery volume', tone: 'look' }
   const { bytes } = plan.value
-  return { part: bytes.expected / Math.max(1, free), words: bytes.expected > 0 ? `${describeBytesRange(bytes)} of ${describeBytes(free)}` : `${describeBytes(free)} free`, tone: bytes.high > free ? 'look' : '' }
+  return {
+    part: bytes.expected / Math.max(1, free),
+    words:
+      bytes.expected > 0 ? `${describeBytesRange(bytes)} of ${describeBytes(free)}` : `${describeBytes(free)} free`,
+    tone: bytes.high > free ? 'look' : '',
+  }
 })
 const timeLeft = computed(() => {
   if (!due.value) return { part: null, words: 'no due time', tone: '' }
   const end = plan.value.end
   const late = end !== null && secondsLeft.value !== null && end.high > secondsLeft.value
-  return { part: end && secondsLeft.value! > 0 ? end.expected / secondsLeft.value! : null, words: untilWords(due.value, now.value), tone: late || secondsLeft.value! < 0 ? 'look' : '' }
+  return {
+    part: end && secondsLeft.value! > 0 ? end.expected / secondsLeft.value! : null,
+    words: untilWords(due.value, now.value),
+    tone: late || secondsLeft.value! < 0 ? 'look' : '',
+  }
 })
 </script>
 
 <template>
   <header class="strip">
     <VSelect
-      v-if="order.order" class="choice" :model-value="order.order.id" :items="order.orders" item-value="id" :item-title="entry => `${entry.code}  ${entry.name}`" aria-label="Order" hide-details
+      v-if="order.order"
+      class="choice"
+      :model-value="order.order.id"
+      :items="order.orders"
+      item-value="id"
+      :item-title="entry => `${entry.code}  ${entry.name}`"
+      aria-label="Order"
+      hide-details
       @update:model-value="id => order.choose(id)"
     />
-    <VBtn v-if="order.order" :icon="mdiPencilOutline" size="28" variant="text" aria-label="Change this order" @click="dialog = 'change'" />
+    <VBtn
+      v-if="order.order"
+      :icon="mdiPencilOutline"
+      size="28"
+      variant="text"
+      aria-label="Change this order"
+      @click="dialog = 'change'"
+    />
     <VBtn :icon="mdiPlus" size="28" variant="text" aria-label="New order" @click="dialog = 'new'" />
-    <span v-if="due" class="due">due <span class="number">{{ moment(due, now) }}</span></span>
+    <span v-if="due" class="due"
+      >due <span class="number">{{ moment(due, now) }}</span></span
+    >
     <span class="spacer" />
     <span v-if="!order.connected" class="look" role="status">Connection lost, trying again</span>
     <span v-else-if="databaseAway" class="look" role="status">The database is being started again</span>
@@ -59,7 +91,21 @@ const timeLeft = computed(() => {
 </template>
 
 <style scoped>
-.strip { display: flex; align-items: center; gap: 6px; height: 44px; padding: 0 12px; border-bottom: 1px solid var(--line); flex: none; }
-.choice { max-width: 260px; flex: none; }
-.due { white-space: nowrap; margin-left: 6px; }
+.strip {
+  display: flex;
+  align-items: center;
+  gap: 6px;
+  height: 44px;
+  padding: 0 12px;
+  border-bottom: 1px solid var(--line);
+  flex: none;
+}
+.choice {
+  max-width: 260px;
+  flex: none;
+}
+.due {
+  white-space: nowrap;
+  margin-left: 6px;
+}
 </style>

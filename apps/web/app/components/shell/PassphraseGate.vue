@@ -29,14 +29,33 @@ async function give(): Promise<void> {
     <form class="gate" @submit.prevent="give">
       <h1>Passphrase</h1>
       <p>This Hematine is reached over a network and asks every browser once.</p>
-      <VTextField v-model="passphrase" type="password" label="Passphrase" autocomplete="current-password" autofocus :error-messages="problem ?? []" />
+      <VTextField
+        v-model="passphrase"
+        type="password"
+        label="Passphrase"
+        autocomplete="current-password"
+        autofocus
+        :error-messages="problem ?? []"
+      />
       <VBtn type="submit" color="primary" :disabled="passphrase === '' || busy">Open</VBtn>
     </form>
   </div>
 </template>
 
 <style scoped>
-.gate { display: flex; flex-direction: column; gap: 10px; width: 340px; margin: 0 auto; text-align: left; }
-h1 { font-size: 15px; font-weight: 600; }
-p { color: rgb(var(--v-theme-muted)); }
+.gate {
+  display: flex;
+  flex-direction: column;
+  gap: 10px;
+  width: 340px;
+  margin: 0 auto;
+  text-align: left;
+}
+h1 {
+  font-size: 15px;
+  font-weight: 600;
+}
+p {
+  color: rgb(var(--v-theme-muted));
+}
 </style>

@@ -33,7 +33,10 @@ function when(at: string): string {
       <li v-for="event in events" :key="event.id">
         <span class="number muted">{{ when(event.at) }}</span>
         <StateMark :state="event.to" />
-        <span class="text">{{ order.jobs.get(event.jobId)?.sourceName ?? `Job ${event.jobId}` }}<span class="muted">, {{ order.jobs.get(event.jobId)?.specName }}:</span> {{ describeEvent(event) }}</span>
+        <span class="text"
+          >{{ order.jobs.get(event.jobId)?.sourceName ?? `Job ${event.jobId}`
+          }}<span class="muted">, {{ order.jobs.get(event.jobId)?.specName }}:</span> {{ describeEvent(event) }}</span
+        >
       </li>
     </ol>
     <p v-else class="muted">Nothing yet.</p>
@@ -41,7 +44,20 @@ function when(at: string): string {
 </template>
 
 <style scoped>
-ol { list-style: none; margin: 0; padding: 0; }
-li { display: grid; grid-template-columns: auto 14px 1fr; gap: 8px; padding: 4px 0; border-bottom: 1px solid var(--line); align-items: baseline; }
-.text { overflow-wrap: anywhere; }
+ol {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+}
+li {
+  display: grid;
+  grid-template-columns: auto 14px 1fr;
+  gap: 8px;
+  padding: 4px 0;
+  border-bottom: 1px solid var(--line);
+  align-items: baseline;
+}
+.text {
+  overflow-wrap: anywhere;
+}
 </style>

@@ -13,10 +13,22 @@ const actions = computed(() => allowedActions(job.state).filter((action): action
 
 <template>
   <span class="actions">
-    <VBtn v-for="action in actions" :key="action" variant="text" :height="24" :aria-label="`${words[action]} ${job.sourceName}`" @click="order.act([job.id], action)">{{ words[action] }}</VBtn>
+    <VBtn
+      v-for="action in actions"
+      :key="action"
+      variant="text"
+      :height="24"
+      :aria-label="`${words[action]} ${job.sourceName}`"
+      @click="order.act([job.id], action)"
+      >{{ words[action] }}</VBtn
+    >
   </span>
 </template>
 
 <style scoped>
-.actions { display: inline-flex; gap: 2px; white-space: nowrap; }
+.actions {
+  display: inline-flex;
+  gap: 2px;
+  white-space: nowrap;
+}
 </style>

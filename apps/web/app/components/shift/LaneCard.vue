@@ -7,14 +7,31 @@ import { momentRange } from '~/composables/times'
 import { useOrder } from '~/stores/order'
 
 /** What a lane does now, and how it goes against what was forecast. */
-const { job, place, now } = defineProps<{ job: JobRecord, place: PlannedJob | undefined, now: Date }>()
+const { job, place, now } = defineProps<{ job: JobRecord; place: PlannedJob | undefined; now: Date }>()
 
 const order = useOrder()
 const progress = computed(() => job.progress)
 const percent = computed(() => (progress.value?.part ?? 0) * 100)
 /** With one worker there is no doubt that this lane is the one that makes room for a measurement. */
-const isPaused = computed(() => job.state === 'running' && order.workers.length === 1 && order.jobList.some(other => other.sampleState === 'measuring'))
-const words = computed(() => job.state === 'queued' ? 'about to begin' : isPaused.value ? 'paused for a measurement' : job.state === 'placing' ? 'checked, being put in its place' : !progress.value ? 'starting' : progress.value.stage === 'encode' ? 'encoding' : 'checking')
+const isPaused = computed(
+  () =>
+    job.state === 'running' &&
+    order.workers.length === 1 &&
+    order.jobList.some(other => other.sampleState === 'measuring'),
+)
+const words = computed(() =>
+  job.state === 'queued'
+    ? 'about to begin'
+    : isPaused.value
+      ? 'paused for a measurement'
+      : job.state === 'placing'
+        ? 'checked, being put in its place'
+        : !progress.value
+          ? 'starting'
+          : progress.value.stage === 'encode'
+            ? 'encoding'
+            : 'checking',
+)
 </script>
 
 <template>
@@ -27,18 +44,27 @@ const words = computed(() => job.state === 'queued' ? 'about to begin' : isPause
       <span class="muted nowrap">{{ job.worker }}</span>
       <JobActions :job="job" />
     </div>
-    <VProgressLinear :model-value="percent" height="4" color="primary" :aria-label="`${job.sourceName}: ${percent.toFixed(0)} percent`" />
+    <VProgressLinear
+      :model-value="percent"
+      height="4"
+      color="primary"
+      :aria-label="`${job.sourceName}: ${percent.toFixed(0)} percent`"
+    />
     <div class="line figures">
       <span class="number percent">{{ percent.toFixed(1) }} %</span>
       <span class="word">{{ words }}</span>
       <template v-if="progress">
-        <span v-if="progress.sound" class="number">{{ describeClock(progress.sound.secondsDone) }} of {{ describeClock(progress.sound.secondsTotal) }}</span>
+        <span v-if="progress.sound" class="number"
+          >{{ describeClock(progress.sound.secondsDone) }} of {{ describeClock(progress.sound.secondsTotal) }}</span
+        >
         <span v-else class="number">frame {{ progress.framesDone }} of {{ progress.framesTotal }}</span>
         <span v-if="progress.framesDone > 0" class="number">{{ progress.framesPerSecond.toFixed(1) }} fps</span>
         <span v-if="progress.timesRealTime > 0" class="number">{{ progress.timesRealTime.toFixed(2) }}x real time</span>
         <span class="number">{{ describeBytes(progress.bytesWritten) }} so far</span>
         <span class="spacer" />
-        <span v-if="progress.secondsLeft !== null" class="number">{{ describeDuration(progress.secondsLeft) }} left</span>
+        <span v-if="progress.secondsLeft !== null" class="number"
+          >{{ describeDuration(progress.secondsLeft) }} left</span
+        >
         <span v-if="place" class="number muted">{{ momentRange(place.end, now) }}</span>
       </template>
     </div>
@@ -46,10 +72,29 @@ const words = computed(() => job.state === 'queued' ? 'about to begin' : isPause
 </template>
 
 <style scoped>
-.lane { padding: 6px 12px 8px; border-bottom: 1px solid var(--line); }
-.line { display: flex; align-items: center; gap: 12px; min-height: 28px; }
-.figures { min-height: 22px; padding-top: 4px; flex-wrap: wrap; row-gap: 0; }
-.percent { width: 52px; }
-.word { min-width: 66px; }
-.nowrap { white-space: nowrap; }
+.lane {
+  padding: 6px 12px 8px;
+  border-bottom: 1px solid var(--line);
+}
+.line {
+  display: flex;
+  align-items: center;
+  gap: 12px;
+  min-height: 28px;
+}
+.figures {
+  min-height: 22px;
+  padding-top: 4px;
+  flex-wrap: wrap;
+  row-gap: 0;
+}
+.percent {
+  width: 52px;
+}
+.word {
+  min-width: 66px;
+}
+.nowrap {
+  white-space: nowrap;
+}
 </style>

@@ -10,7 +10,7 @@ import type { Plan } from '~/composables/usePlan'
 import { useOrder } from '~/stores/order'
 
 /** The waiting work in plan order: dragged by its handle, or moved with Alt and the arrow keys. */
-const { jobs, plan, now } = defineProps<{ jobs: readonly JobRecord[], plan: Plan, now: Date }>()
+const { jobs, plan, now } = defineProps<{ jobs: readonly JobRecord[]; plan: Plan; now: Date }>()
 const order = useOrder()
 const body = ref<HTMLElement>()
 const said = ref('')
@@ -18,7 +18,8 @@ let sortable: Sortable | null = null
 
 onMounted(() => {
   sortable = Sortable.create(body.value!, {
-    handle: '.handle', animation: 120,
+    handle: '.handle',
+    animation: 120,
     onEnd({ oldIndex, newIndex, item, from }) {
       if (oldIndex === undefined || newIndex === undefined || oldIndex === newIndex) return
       // Vue owns the rows: the dragged one goes back and the new order comes with the data.
@@ -50,16 +51,46 @@ async function onKey(event: KeyboardEvent, index: number): Promise<void> {
 <template>
   <div class="scroll list">
     <table class="waiting">
-      <caption class="visually-hidden">Waiting jobs in the order in which they will run</caption>
-      <thead><tr><th><span class="visually-hidden">Move</span></th><th>Next</th><th>Spec</th><th class="end">Device time</th><th class="end">Result</th><th class="end">Done</th><th><span class="visually-hidden">Actions</span></th></tr></thead>
+      <caption class="visually-hidden">
+        Waiting jobs in the order in which they will run
+      </caption>
+      <thead>
+        <tr>
+          <th><span class="visually-hidden">Move</span></th>
+          <th>Next</th>
+          <th>Spec</th>
+          <th class="end">Device time</th>
+          <th class="end">Result</th>
+          <th class="end">Done</th>
+          <th><span class="visually-hidden">Actions</span></th>
+        </tr>
+      </thead>
       <tbody ref="body">
-        <tr v-for="(job, index) in jobs" :key="job.id" tabindex="0" :aria-label="`${job.sourceName}, ${job.specName}, number ${index + 1}. Alt and the arrow keys move it.`" @keydown="event => onKey(event, index)">
+        <tr
+          v-for="(job, index) in jobs"
+          :key="job.id"
+          tabindex="0"
+          :aria-label="`${job.sourceName}, ${job.specName}, number ${index + 1}. Alt and the arrow keys move it.`"
+          @keydown="event => onKey(event, index)"
+        >
           <td class="handle"><VIcon :icon="mdiDragVertical" size="16" aria-hidden="true" /></td>
-          <td class="source"><span class="name"><StateMark :state="job.state" :label="job.state === 'held' ? describeState(job.state) : ''" /><span class="ellipsis" :title="job.sourceName">{{ job.sourceName }}</span></span><span v-if="job.state === 'waiting' && job.reason" class="why look" :title="job.reason">{{ job.reason }}</span></td>
+          <td class="source">
+            <span class="name"
+              ><StateMark :state="job.state" :label="job.state === 'held' ? describeState(job.state) : ''" /><span
+                class="ellipsis"
+                :title="job.sourceName"
+                >{{ job.sourceName }}</span
+              ></span
+            ><span v-if="job.state === 'waiting' && job.reason" class="why look" :title="job.reason">{{
+              job.reason
+            }}</span>
+          </td>
           <td class="nowrap">{{ job.specName }}</td>
           <td class="end number">{{ job.forecast ? describeDurationRange(job.forecast.seconds) : 'not measured' }}</td>
           <td class="end number">{{ job.forecast ? describeBytesRange(job.forecast.bytes) : '' }}</td>
-          <td class="end number">{{ plan.places.has(job.id) ? momentRange(plan.places.get(job.id)!.end, now) : '' }}</td>
+          <td class="end number">
+            {{ plan.places.has(job.id) ? momentRange(plan.places.get(job.id)!.end, now) : '' }}
+          </td>
           <td class="end"><JobActions :job="job" /></td>
         </tr>
       </tbody>
@@ -69,14 +100,54 @@ async function onKey(event: KeyboardEvent, index: number): Promise<void> {
 </template>
 
 <style scoped>
-.list { flex: 1; }
-.waiting { width: 100%; border-collapse: collapse; }
-th { position: sticky; top: 0; z-index: 1; height: 28px; padding: 0 8px; text-align: left; font-weight: 400; color: var(--muted); background: rgb(var(--v-theme-surface)); white-space: nowrap; box-shadow: inset 0 -1px 0 var(--line); }
-td { height: 30px; padding: 0 6px; border-bottom: 1px solid var(--line); }
-.end { text-align: right; }
-.handle { width: 28px; cursor: grab; color: var(--muted); }
-.source { max-width: 170px; width: 32%; }
-.name { display: flex; gap: 8px; }
-.why { display: block; padding-bottom: 4px; font-size: 12px; line-height: 1.25; }
-.nowrap { white-space: nowrap; }
+.list {
+  flex: 1;
+}
+.waiting {
+  width: 100%;
+  border-collapse: collapse;
+}
+th {
+  position: sticky;
+  top: 0;
+  z-index: 1;
+  height: 28px;
+  padding: 0 8px;
+  text-align: left;
+  font-weight: 400;
+  color: var(--muted);
+  background: rgb(var(--v-theme-surface));
+  white-space: nowrap;
+  box-shadow: inset 0 -1px 0 var(--line);
+}
+td {
+  height: 30px;
+  padding: 0 6px;
+  border-bottom: 1px solid var(--line);
+}
+.end {
+  text-align: right;
+}
+.handle {
+  width: 28px;
+  cursor: grab;
+  color: var(--muted);
+}
+.source {
+  max-width: 170px;
+  width: 32%;
+}
+.name {
+  display: flex;
+  gap: 8px;
+}
+.why {
+  display: block;
+  padding-bottom: 4px;
+  font-size: 12px;
+  line-height: 1.25;
+}
+.nowrap {
+  white-space: nowrap;
+}
 </style>

@@ -15,24 +15,32 @@ const problem = ref<string | null>(null)
 /** What both sides of a comparison are, by the kind of the result. */
 const pictures = computed(() => {
   const { treatment, check } = job.value!
-  return treatment.result !== null && check && check.measurement.video !== null ? { treatment, measured: check.measurement } : null
+  return treatment.result !== null && check && check.measurement.video !== null
+    ? { treatment, measured: check.measurement }
+    : null
 })
 const sound = computed(() => {
   const { treatment, check } = job.value!
-  return treatment.result === null && check && check.measurement.video === null ? { treatment, measured: check.measurement } : null
+  return treatment.result === null && check && check.measurement.video === null
+    ? { treatment, measured: check.measurement }
+    : null
 })
 useHead({ title: () => `${job.value?.outputPath ?? 'Comparison'} - Hematine` })
 
-watch(id, async wanted => {
-  job.value = null
-  try {
-    const answer = await call('readJob', { parameters: { id: wanted } })
-    problem.value = answer.state === 'done' ? null : 'This job has no finished file to compare.'
-    job.value = answer
-  } catch (error) {
-    problem.value = error instanceof CallProblem ? error.message : 'The job could not be read.'
-  }
-}, { immediate: true })
+watch(
+  id,
+  async wanted => {
+    job.value = null
+    try {
+      const answer = await call('readJob', { parameters: { id: wanted } })
+      problem.value = answer.state === 'done' ? null : 'This job has no finished file to compare.'
+      job.value = answer
+    } catch (error) {
+      problem.value = error instanceof CallProblem ? error.message : 'The job could not be read.'
+    }
+  },
+  { immediate: true },
+)
 </script>
 
 <template>

@@ -16,7 +16,9 @@ const router = useRouter()
 const busy = ref(false)
 const open = computed<number | null>({
   get: () => Number(route.query.job) || null,
-  set: id => { void router.replace({ query: id === null ? {} : { job: id } }) },
+  set: id => {
+    void router.replace({ query: id === null ? {} : { job: id } })
+  },
 })
 const openJob = computed(() => order.settled.find(job => job.id === open.value) ?? null)
 const done = computed(() => order.settled.filter(job => job.state === 'done'))
@@ -36,7 +38,10 @@ async function saveChecksums(): Promise<void> {
   busy.value = false
   if (!lines) return
   const address = URL.createObjectURL(new Blob(lines, { type: 'text/plain' }))
-  Object.assign(document.createElement('a'), { href: address, download: `${order.order?.code ?? 'order'}-sha256.txt` }).click()
+  Object.assign(document.createElement('a'), {
+    href: address,
+    download: `${order.order?.code ?? 'order'}-sha256.txt`,
+  }).click()
   URL.revokeObjectURL(address)
 }
 </script>
@@ -45,22 +50,35 @@ async function saveChecksums(): Promise<void> {
   <div class="station">
     <div class="bar">
       <h1>Handover</h1>
-      <VBtn :disabled="done.length === 0" :loading="busy" @click="saveChecksums">Save checksums of {{ done.length }} {{ done.length === 1 ? 'file' : 'files' }}</VBtn>
+      <VBtn :disabled="done.length === 0" :loading="busy" @click="saveChecksums"
+        >Save checksums of {{ done.length }} {{ done.length === 1 ? 'file' : 'files' }}</VBtn
+      >
       <span class="spacer" />
-      <span><span class="number">{{ done.filter(job => job.verdict === 'pass').length }}</span> <span class="muted">pass</span></span>
-      <span><span class="number">{{ done.filter(job => job.verdict === 'look').length }}</span> <span class="muted">to look at</span></span>
-      <span><span class="number">{{ order.settled.length - done.length }}</span> <span class="muted">failed</span></span>
+      <span
+        ><span class="number">{{ done.filter(job => job.verdict === 'pass').length }}</span>
+        <span class="muted">pass</span></span
+      >
+      <span
+        ><span class="number">{{ done.filter(job => job.verdict === 'look').length }}</span>
+        <span class="muted">to look at</span></span
+      >
+      <span
+        ><span class="number">{{ order.settled.length - done.length }}</span> <span class="muted">failed</span></span
+      >
     </div>
     <SplitPane v-if="order.settled.length > 0" name="check" :initial="430">
       <template #first><ResultTable v-model:open="open" :jobs="order.settled" /></template>
       <template #second>
         <CheckPanel v-if="openJob" :key="`${openJob.id}-${openJob.attempt}-${openJob.state}`" :job="openJob" />
-        <EmptyState v-else title="No result is open">Choose a row to read its check line by line and to compare it with its source.</EmptyState>
+        <EmptyState v-else title="No result is open"
+          >Choose a row to read its check line by line and to compare it with its source.</EmptyState
+        >
       </template>
     </SplitPane>
     <EmptyState v-else title="No results yet">
-      Finished files appear here with their check: decoded whole, measured against their source and held against their spec.
-      <br><VBtn to="/shift">Go to Shift</VBtn>
+      Finished files appear here with their check: decoded whole, measured against their source and held against their
+      spec.
+      <br /><VBtn to="/shift">Go to Shift</VBtn>
     </EmptyState>
   </div>
 </template>

@@ -1,4 +1,6 @@
 import { listJobs } from '@hematine/database'
 import { handle } from '../../utils/handle'
 
-export default handle('listJobs', ({ application, query }) => application.lists.get(`jobs ${query.orderId}`, () => listJobs(application.em(), query)))
+export default handle('listJobs', ({ application, query }) =>
+  application.lists.get(`jobs ${query.orderId}`, () => listJobs(application.em(), query)),
+)

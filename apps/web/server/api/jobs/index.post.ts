@@ -1,4 +1,6 @@
 import { draftJobs } from '@hematine/database'
 import { handle } from '../../utils/handle'
 
-export default handle('draftJobs', ({ application, body }) => draftJobs(application.em(), application.queue, body.wishes, body.deliveryVolumeId))
+export default handle('draftJobs', ({ application, body }) =>
+  draftJobs(application.em(), application.queue, body.wishes, body.deliveryVolumeId),
+)

@@ -1,4 +1,6 @@
 import { addToInventory } from '@hematine/database'
 import { handle } from '../../utils/handle'
 
-export default handle('addToInventory', ({ application, body }) => addToInventory(application.em(), body.orderId, body.sources))
+export default handle('addToInventory', ({ application, body }) =>
+  addToInventory(application.em(), body.orderId, body.sources),
+)

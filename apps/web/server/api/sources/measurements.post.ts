@@ -1,4 +1,6 @@
 import { askToMeasure } from '@hematine/database'
 import { handle } from '../../utils/handle'
 
-export default handle('measureSources', async ({ application, body }) => ({ queued: await askToMeasure(application.em(), application.queue, body.ids, body.depth) }))
+export default handle('measureSources', async ({ application, body }) => ({
+  queued: await askToMeasure(application.em(), application.queue, body.ids, body.depth),
+}))

@@ -20,7 +20,12 @@ export interface Decoded {
  * source but the opening of the file, so that what is lost there is not lost here too.
  * @param take told each frame with the time that its packets state in seconds, null where they state none; it must not keep the frame. False ends the reading
  */
-export async function decodePlainly(input: PlainInput, streamIndex: number, gate: WorkGate, take: (frame: Frame, seconds: number | null) => boolean | Promise<boolean>): Promise<Decoded> {
+export async function decodePlainly(
+  input: PlainInput,
+  streamIndex: number,
+  gate: WorkGate,
+  take: (frame: Frame, seconds: number | null) => boolean | Promise<boolean>,
+): Promise<Decoded> {
   const container = await openInput(input)
   const context = new CodecContext()
   const [packet, frame] = [new Packet(), new Frame()]
@@ -30,13 +35,17 @@ export async function decodePlainly(input: PlainInput, streamIndex: number, gate
   try {
     const stream = container.streams[streamIndex]
     const codec = stream && Codec.findDecoder(stream.codecpar.codecId)
-    if (!stream || !codec) throw new MediaError(`Stream ${streamIndex} cannot be decoded: it is not there, or no decoder for it is built in.`)
+    if (!stream || !codec)
+      throw new MediaError(
+        `Stream ${streamIndex} cannot be decoded: it is not there, or no decoder for it is built in.`,
+      )
     context.allocContext3(codec)
     ensure(context.parametersToContext(stream.codecpar), 'The stream cannot be decoded')
     context.pktTimebase = stream.timeBase
     context.threadCount = 0
     ensure(await context.open2(codec, null), 'The decoder cannot be opened')
-    for (const other of container.streams) other.discard = other.index === streamIndex ? AVDISCARD_DEFAULT : AVDISCARD_ALL
+    for (const other of container.streams)
+      other.discard = other.index === streamIndex ? AVDISCARD_DEFAULT : AVDISCARD_ALL
     const unit = toNumber({ num: stream.timeBase.num, den: stream.timeBase.den } satisfies Rational)
     let goesOn = true
     const drain = async () => {

@@ -19,7 +19,7 @@ const mostSoundSeconds = 1800
 /** Pictures at even distances of time, however many there turn out to be. */
 class SpreadPictures {
   stretch = firstStretch
-  kept = new Map<number, { seconds: number, picture: Uint8Array }>()
+  kept = new Map<number, { seconds: number; picture: Uint8Array }>()
 
   add(seconds: number, picture: Uint8Array): void {
     const place = Math.round(seconds / this.stretch)
@@ -50,8 +50,24 @@ function meanOf(picture: Uint8Array): number {
  * @param most pictures after which it ends; all unless said
  * @param glancer looks at some of them on the way
  */
-export async function lookPlainly(input: MediaInput, streamOf: (part: number) => number, gate: WorkGate, onProgress: (pictures: number) => void, most = Number.POSITIVE_INFINITY, glancer: Glancer | null = null): Promise<PlainLook> {
-  const look: PlainLook = { pictures: 0, errors: 0, repeatsAtEnd: 0, seconds: [], mean: [], change: [], samples: [], signs: null }
+export async function lookPlainly(
+  input: MediaInput,
+  streamOf: (part: number) => number,
+  gate: WorkGate,
+  onProgress: (pictures: number) => void,
+  most = Number.POSITIVE_INFINITY,
+  glancer: Glancer | null = null,
+): Promise<PlainLook> {
+  const look: PlainLook = {
+    pictures: 0,
+    errors: 0,
+    repeatsAtEnd: 0,
+    seconds: [],
+    mean: [],
+    change: [],
+    samples: [],
+    signs: null,
+  }
   const spread = new SpreadPictures()
   let before: Uint8Array | null = null
   let [begin, first] = [0, null as number | null]
@@ -102,12 +118,32 @@ async function signsOf(input: PlainInput, streamIndex: number): Promise<PlainLoo
 /** The first four factors of a display matrix, as signs. */
 function matrixSigns(data: Buffer | null): PlainLook['signs'] {
   if (!data || data.length < 36) return null
-  return [Math.sign(data.readInt32LE(0)), Math.sign(data.readInt32LE(4)), Math.sign(data.readInt32LE(12)), Math.sign(data.readInt32LE(16))]
+  return [
+    Math.sign(data.readInt32LE(0)),
+    Math.sign(data.readInt32LE(4)),
+    Math.sign(data.readInt32LE(12)),
+    Math.sign(data.readInt32LE(16)),
+  ]
 }
 
 /** Decodes a sound track plainly and whole: how much of it there is, when it begins and ends, how loud each channel is, and a coarse copy for comparing. */
-export async function listenPlainly(input: MediaInput, streamOf: (part: number) => number, zero: number, gate: WorkGate): Promise<PlainSound> {
-  const heard: PlainSound = { seconds: 0, first: null, last: null, errors: 0, sampleRate: 0, channels: 0, loudness: [], rate: envelopeRate, coarse: [] }
+export async function listenPlainly(
+  input: MediaInput,
+  streamOf: (part: number) => number,
+  zero: number,
+  gate: WorkGate,
+): Promise<PlainSound> {
+  const heard: PlainSound = {
+    seconds: 0,
+    first: null,
+    last: null,
+    errors: 0,
+    sampleRate: 0,
+    channels: 0,
+    loudness: [],
+    rate: envelopeRate,
+    coarse: [],
+  }
   const parts: PlainInput[] = input.kind === 'join' ? input.parts.map(part => part.input) : [input]
   const coarse: number[][] = []
   const squares: number[] = []
@@ -119,12 +155,12 @@ export async function listenPlainly(input: MediaInput, streamOf: (part: number) 
     let graph: Graph | null = null
     let pad: ReturnType<typeof audioPadOf> | null = null
     const collect = async () => {
-      while (graph && await graph.pull(taken) === 'frame') {
+      while (graph && (await graph.pull(taken)) === 'frame') {
         const channels = taken.channelLayout.nbChannels
         for (let channel = 0; channel < channels; channel++) {
           const plane = taken.data![channel]!
           const values = new Float32Array(plane.buffer, plane.byteOffset, taken.nbSamples)
-          const kept = coarse[channel] ??= []
+          const kept = (coarse[channel] ??= [])
           let sum = 0
           for (const value of values) {
             sum += value * value
@@ -139,7 +175,12 @@ export async function listenPlainly(input: MediaInput, streamOf: (part: number) 
     try {
       const decoded = await decodePlainly(part, streamOf(index), gate, async (frame, stated) => {
         const length = frame.nbSamples / Math.max(1, frame.sampleRate)
-        const at = stated === null ? heard.last ?? 0 : (input.kind === 'join' ? begin + stated - (input.parts[index]!.picture?.zeroSeconds ?? 0) : stated - zero)
+        const at =
+          stated === null
+            ? (heard.last ?? 0)
+            : input.kind === 'join'
+              ? begin + stated - (input.parts[index]!.picture?.zeroSeconds ?? 0)
+              : stated - zero
         heard.first ??= at
         heard.last = Math.max(heard.last ?? at, at + length)
         heard.seconds += length
@@ -147,14 +188,23 @@ export async function listenPlainly(input: MediaInput, streamOf: (part: number) 
         heard.channels ||= frame.channelLayout.nbChannels
         const now = audioPadOf(frame, { num: 1, den: frame.sampleRate })
         // Sound that changes its shape goes through filters of its own.
-        if (!graph || !pad || pad.format !== now.format || pad.sampleRate !== now.sampleRate || pad.channelMask !== now.channelMask) {
+        if (
+          !graph ||
+          !pad ||
+          pad.format !== now.format ||
+          pad.sampleRate !== now.sampleRate ||
+          pad.channelMask !== now.channelMask
+        ) {
           if (graph) {
             await graph.push(null)
             await collect()
             graph.free()
           }
           pad = now
-          graph = await Graph.audio(`asetpts=N/SR/TB,aresample=${envelopeRate},aformat=sample_fmts=fltp:sample_rates=${envelopeRate}`, now)
+          graph = await Graph.audio(
+            `asetpts=N/SR/TB,aresample=${envelopeRate},aformat=sample_fmts=fltp:sample_rates=${envelopeRate}`,
+            now,
+          )
         }
         await graph.push(frame)
         await collect()
@@ -164,20 +214,21 @@ export async function listenPlainly(input: MediaInput, streamOf: (part: number) 
       await (graph as Graph | null)?.push(null)
       await collect()
     } finally {
-      (graph as Graph | null)?.free()
+      ;(graph as Graph | null)?.free()
     }
     if (input.kind === 'join') begin += input.parts[index]!.seconds
   }
   taken.free()
-  heard.loudness = squares.map(sum => samples === 0 ? -120 : Math.max(-120, 10 * Math.log10(sum / samples + 1e-12)))
+  heard.loudness = squares.map(sum => (samples === 0 ? -120 : Math.max(-120, 10 * Math.log10(sum / samples + 1e-12))))
   heard.coarse = coarse.slice(0, 2)
   return heard
 }
 
 /** Which stream of each part a source's picture or track is. */
 export function streamsOf(input: MediaInput, facts: SourceFacts, what: 'picture' | number): (part: number) => number {
-  if (input.kind === 'join') return part => what === 'picture' ? input.parts[part]!.picture!.stream : input.parts[part]!.sound[what]!
-  return () => what === 'picture' ? facts.video!.streamIndex : facts.audio[what]!.streamIndex
+  if (input.kind === 'join')
+    return part => (what === 'picture' ? input.parts[part]!.picture!.stream : input.parts[part]!.sound[what]!)
+  return () => (what === 'picture' ? facts.video!.streamIndex : facts.audio[what]!.streamIndex)
 }
 
 /** Seconds of a picture's first frame in its container. */

@@ -1,4 +1,18 @@
-import { accountOfPictures, accountOfSound, glanceOf, spannedFrames, toNumber, windowPlans, type Account, type Glances, type PictureTreatment, type PlainLook, type SourceFacts, type Treatment, type VideoFacts } from '@hematine/core'
+import {
+  accountOfPictures,
+  accountOfSound,
+  glanceOf,
+  spannedFrames,
+  toNumber,
+  windowPlans,
+  type Account,
+  type Glances,
+  type PictureTreatment,
+  type PlainLook,
+  type SourceFacts,
+  type Treatment,
+  type VideoFacts,
+} from '@hematine/core'
 import { Glancer } from '../../measuring/measure-picture.ts'
 import type { MediaInput } from '../../ground/media-input.ts'
 import { soundAloneZero } from '../../sound/sound-treatment.ts'
@@ -26,7 +40,11 @@ export interface ProofPlan {
  * windows of both are measured by themselves.
  * @throws MediaError when one of them cannot be decoded; whatever `gate.turn` rejects with, when stopped
  */
-export async function prove({ input, facts, treatment, outputPath }: ProofPlan, gate: WorkGate, onProgress: (pictures: number) => void): Promise<Proof> {
+export async function prove(
+  { input, facts, treatment, outputPath }: ProofPlan,
+  gate: WorkGate,
+  onProgress: (pictures: number) => void,
+): Promise<Proof> {
   const output: MediaInput = { kind: 'file', path: outputPath }
   const made = await readFacts(output)
   const hasPicture = treatment.result !== null && facts.video !== null && made.video !== null
@@ -34,13 +52,28 @@ export async function prove({ input, facts, treatment, outputPath }: ProofPlan, 
   let glances: Glances | null = null
   let resultZero = 0
   if (hasPicture) {
-    const source = await lookAndGlance(input, streamsOf(input, facts, 'picture'), facts.video!, spannedFrames(facts.video!), gate, onProgress)
-    const result = await lookAndGlance(output, () => made.video!.streamIndex, made.video!, treatment.result!.frameCount, gate, onProgress)
+    const source = await lookAndGlance(
+      input,
+      streamsOf(input, facts, 'picture'),
+      facts.video!,
+      spannedFrames(facts.video!),
+      gate,
+      onProgress,
+    )
+    const result = await lookAndGlance(
+      output,
+      () => made.video!.streamIndex,
+      made.video!,
+      treatment.result!.frameCount,
+      gate,
+      onProgress,
+    )
     resultZero = result.look.seconds.find(at => at !== null) ?? 0
     picture = accountOfPictures(source.look, result.look, facts, treatment)
     const isFlagged = facts.video!.scan.kind !== 'progressive'
     // Edges of a picture that is yet to be turned are others.
-    const edges = <Seen extends { borders: unknown }>(seen: Seen) => source.look.signs ? { ...seen, borders: null } : seen
+    const edges = <Seen extends { borders: unknown }>(seen: Seen) =>
+      source.look.signs ? { ...seen, borders: null } : seen
     glances = { source: edges(glanceOf(source.seen, isFlagged)), result: glanceOf(result.seen, isFlagged) }
   }
   const zero = hasPicture ? zeroOf(facts) : await soundAloneZero(input, facts, treatment)
@@ -51,7 +84,9 @@ export async function prove({ input, facts, treatment, outputPath }: ProofPlan, 
     sourceSoundSeconds.push(Math.max(0, heard.last ?? 0))
     const other = made.audio[index]
     if (!other) continue
-    sound.push(accountOfSound(heard, await listenPlainly(output, () => other.streamIndex, resultZero, gate), facts, treatment))
+    sound.push(
+      accountOfSound(heard, await listenPlainly(output, () => other.streamIndex, resultZero, gate), facts, treatment),
+    )
   }
   return { account: { picture, sound }, glances, sourceSoundSeconds }
 }
@@ -60,7 +95,11 @@ export async function prove({ input, facts, treatment, outputPath }: ProofPlan, 
  * Time that proving takes, measured on a stretch: seconds for each frame of the result, and what it takes once, whatever the length.
  * @param outputPath of the stretch @param frames of it
  */
-export async function timeProof({ input, facts, treatment, outputPath }: ProofPlan & { treatment: PictureTreatment }, frames: number, gate: WorkGate): Promise<{ secondsPerFrame: number, onceSeconds: number }> {
+export async function timeProof(
+  { input, facts, treatment, outputPath }: ProofPlan & { treatment: PictureTreatment },
+  frames: number,
+  gate: WorkGate,
+): Promise<{ secondsPerFrame: number; onceSeconds: number }> {
   const timed = async (work: (told: (pictures: number) => void) => Promise<unknown>) => {
     let [begun, first, last] = [0, 0, 0]
     await work(pictures => {
@@ -75,19 +114,40 @@ export async function timeProof({ input, facts, treatment, outputPath }: ProofPl
   }
   const output: MediaInput = { kind: 'file', path: outputPath }
   const made = await readFacts(output)
-  const perSource = (toNumber(facts.video!.frameRate) * (treatment.timeline?.speed ?? 1)) / toNumber(treatment.result.rate)
-  const ofSource = await timed(told => lookPlainly(input, streamsOf(input, facts, 'picture'), gate, told, Math.max(2, Math.round(frames * perSource))))
+  const perSource =
+    (toNumber(facts.video!.frameRate) * (treatment.timeline?.speed ?? 1)) / toNumber(treatment.result.rate)
+  const ofSource = await timed(told =>
+    lookPlainly(input, streamsOf(input, facts, 'picture'), gate, told, Math.max(2, Math.round(frames * perSource))),
+  )
   const ofResult = await timed(told => lookPlainly(output, () => made.video!.streamIndex, gate, told))
   const { windows, framesEach } = windowPlans.glance
   // Only so many pictures are looked at closely, of either: what that costs beside counting them is measured on one window.
-  const closely = async (looked: MediaInput, streamOf: (part: number) => number, video: VideoFacts, counting: number, pictures: number) =>
-    Math.max(0, await timed(told => lookAndGlance(looked, streamOf, video, framesEach, gate, told, framesEach)) - counting) * Math.min(pictures, windows * framesEach)
-  const glanceSeconds = await closely(input, streamsOf(input, facts, 'picture'), facts.video!, ofSource, spannedFrames(facts.video!))
-    + await closely(output, () => made.video!.streamIndex, made.video!, ofResult, treatment.result.frameCount)
+  const closely = async (
+    looked: MediaInput,
+    streamOf: (part: number) => number,
+    video: VideoFacts,
+    counting: number,
+    pictures: number,
+  ) =>
+    Math.max(
+      0,
+      (await timed(told => lookAndGlance(looked, streamOf, video, framesEach, gate, told, framesEach))) - counting,
+    ) * Math.min(pictures, windows * framesEach)
+  const glanceSeconds =
+    (await closely(input, streamsOf(input, facts, 'picture'), facts.video!, ofSource, spannedFrames(facts.video!))) +
+    (await closely(output, () => made.video!.streamIndex, made.video!, ofResult, treatment.result.frameCount))
   return { secondsPerFrame: ofSource * perSource + ofResult, onceSeconds: glanceSeconds }
 }
 
-async function lookAndGlance(input: MediaInput, streamOf: (part: number) => number, video: VideoFacts, frames: number, gate: WorkGate, onProgress: (pictures: number) => void, most?: number): Promise<{ look: PlainLook, seen: Parameters<typeof glanceOf>[0] }> {
+async function lookAndGlance(
+  input: MediaInput,
+  streamOf: (part: number) => number,
+  video: VideoFacts,
+  frames: number,
+  gate: WorkGate,
+  onProgress: (pictures: number) => void,
+  most?: number,
+): Promise<{ look: PlainLook; seen: Parameters<typeof glanceOf>[0] }> {
   const glancer = new Glancer(video, frames)
   try {
     const look = await lookPlainly(input, streamOf, gate, onProgress, most, glancer)

@@ -1,4 +1,6 @@
 import { measureJobAgain } from '@hematine/database'
 import { handle } from '../../../utils/handle'
 
-export default handle('measureAgain', ({ application, parameters }) => measureJobAgain(application.em(), application.queue, parameters.id))
+export default handle('measureAgain', ({ application, parameters }) =>
+  measureJobAgain(application.em(), application.queue, parameters.id),
+)

@@ -8,5 +8,8 @@ export default handle('jobOutput', async ({ application, parameters, event }) =>
   const job = await readJobWithFiles(application.em(), parameters.id)
   if (job.state !== 'done' || !job.outputPath) throw new Problem(409, 'not-done', 'The job has no finished file yet.')
   const file = await resolveInside(deliveryVolumeOf(job).path, job.outputPath)
-  return sendFile(event, file, { 'content-type': mediaTypes[job.spec.container], 'content-disposition': `attachment; filename*=UTF-8''${encodeURIComponent(job.outputPath)}` })
+  return sendFile(event, file, {
+    'content-type': mediaTypes[job.spec.container],
+    'content-disposition': `attachment; filename*=UTF-8''${encodeURIComponent(job.outputPath)}`,
+  })
 })

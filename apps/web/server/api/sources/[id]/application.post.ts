@@ -9,7 +9,12 @@ export default handle('applySteps', async ({ application, parameters: { id }, bo
   if (!spec) throw new Problem(404, 'not-found', `There is no delivery spec ${body.specKey}.`)
   const { steps, moved } = arrangeSteps(body.steps)
   try {
-    return { steps, moved, refused: null, treatment: deriveTreatment(asMeasured(source.facts, source.findings ?? []), spec, steps) }
+    return {
+      steps,
+      moved,
+      refused: null,
+      treatment: deriveTreatment(asMeasured(source.facts, source.findings ?? []), spec, steps),
+    }
   } catch (error) {
     if (!(error instanceof CannotTreat)) throw error
     return { steps, moved, refused: error.message, treatment: null }

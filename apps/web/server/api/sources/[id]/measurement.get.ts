@@ -1,4 +1,6 @@
 import { measurementOf } from '@hematine/database'
 import { handle } from '../../../utils/handle'
 
-export default handle('readMeasurement', ({ application, parameters }) => measurementOf(application.em(), parameters.id))
+export default handle('readMeasurement', ({ application, parameters }) =>
+  measurementOf(application.em(), parameters.id),
+)

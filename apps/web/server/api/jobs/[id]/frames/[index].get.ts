@@ -9,19 +9,42 @@ import { resultVideo } from '../../../../utils/result-video'
 
 export default handle('jobFrame', async ({ application, parameters: { id, index }, query: { side }, event }) => {
   const job = await readJobWithFiles(application.em(), id)
-  if (job.state !== 'done' || !job.outputPath || !job.check) throw new Problem(409, 'not-done', 'The job has no finished file yet.')
-  const { treatment, check: { measurement } } = job
-  if (treatment.result === null || measurement.video === null) throw new Problem(404, 'no-picture', 'The result is sound alone and has no frames. Listen to its file.')
+  if (job.state !== 'done' || !job.outputPath || !job.check)
+    throw new Problem(409, 'not-done', 'The job has no finished file yet.')
+  const {
+    treatment,
+    check: { measurement },
+  } = job
+  if (treatment.result === null || measurement.video === null)
+    throw new Problem(404, 'no-picture', 'The result is sound alone and has no frames. Listen to its file.')
   const { frameCount, rate } = treatment.result
-  if (index >= Math.max(frameCount, measurement.video.framesDecoded)) throw new Problem(404, 'no-frame', `The result has ${measurement.video.framesDecoded} frames, numbered from 0.`)
+  if (index >= Math.max(frameCount, measurement.video.framesDecoded))
+    throw new Problem(404, 'no-frame', `The result has ${measurement.video.framesDecoded} frames, numbered from 0.`)
   const source = sourceOf(job)
   const seconds = index / toNumber(rate)
   if (side === 'treated') await provideAssets(treatment, assetBytes(application.em()))
-  const png = side === 'result'
-    ? await application.stills.make({ kind: 'plain', input: { kind: 'file', path: await resolveInside(deliveryVolumeOf(job).path, job.outputPath) }, video: resultVideo(measurement, treatment), seconds })
-    : side === 'treated'
-      ? await application.stills.make({ kind: 'treated', input: await sourceInput(source, sourceVolumeOf(source).path), video: source.facts!.video!, treatment, index })
-      : await application.stills.make({ kind: 'plain', input: await sourceInput(source, sourceVolumeOf(source).path), video: source.facts!.video!, seconds })
+  const png =
+    side === 'result'
+      ? await application.stills.make({
+          kind: 'plain',
+          input: { kind: 'file', path: await resolveInside(deliveryVolumeOf(job).path, job.outputPath) },
+          video: resultVideo(measurement, treatment),
+          seconds,
+        })
+      : side === 'treated'
+        ? await application.stills.make({
+            kind: 'treated',
+            input: await sourceInput(source, sourceVolumeOf(source).path),
+            video: source.facts!.video!,
+            treatment,
+            index,
+          })
+        : await application.stills.make({
+            kind: 'plain',
+            input: await sourceInput(source, sourceVolumeOf(source).path),
+            video: source.facts!.video!,
+            seconds,
+          })
   setResponseHeaders(event, { 'content-type': 'image/png', 'cache-control': 'private, max-age=600' })
   return png
 })
