@@ -11,6 +11,7 @@ import { temporaryDirectory } from '../lib/bootstrap.mjs'
 import { build } from '../lib/build.ts'
 import { freePort } from '../lib/cluster.ts'
 import { run, type Running } from '../lib/run.ts'
+import { numbersFrom } from './chance.ts'
 
 const pause = (milliseconds: number) => new Promise(resolve => setTimeout(resolve, milliseconds))
 const specs = ['archive-master', 'small-mp4', 'editing-master', 'small-mkv', 'playback-box']
@@ -44,12 +45,6 @@ export interface Campaign {
   redone: number
   /** Jobs that failed with a sentence because a volume was gone, and were done when tried again. */
   triedAgain: number
-}
-
-/** Numbers from 0 to 1, the same for the same seed (Park and Miller's generator). */
-function numbersFrom(seed: number): () => number {
-  let state = seed % 2147483647 || 1
-  return () => (state = (state * 48271) % 2147483647) / 2147483647
 }
 
 const sumOf = (file: string) => createHash('sha256').update(readFileSync(file)).digest('hex')

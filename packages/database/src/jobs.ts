@@ -336,7 +336,9 @@ export function deliveryVolumeOf(job: JobRow): VolumeRow {
 /** A job with its source, both volumes and its sample loaded. */
 export async function readJobWithFiles(em: EntityManager, id: number): Promise<JobRow> {
   return found(
-    await em.findOne(JobEntity, id, { populate: ['source', 'source.volume', 'deliveryVolume', 'sample'] as never }),
+    await em.findOne(JobEntity, id, {
+      populate: ['source', 'source.volume', 'deliveryVolume', 'sample', 'facts'] as never,
+    }),
     'job',
     id,
   )

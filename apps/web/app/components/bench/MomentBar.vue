@@ -87,8 +87,10 @@ useEventListener(window, 'keydown', (event: KeyboardEvent) => {
           type="button"
           :aria-pressed="index === open"
           @click="
-            open = index
-            place = moment.from
+            () => {
+              open = index
+              place = moment.from
+            }
           "
         >
           {{ moment.reason }} <span class="number muted">{{ describeClock(moment.from) }}</span>

@@ -204,8 +204,10 @@ function toggle(id: number): void {
               :aria-label="`Look at ${row.letter} in the moment ${moments[index]!.reason}`"
               :class="{ at: index === momentAt && shown.includes(row.trial.id) }"
               @click="
-                momentAt = index
-                shown.includes(row.trial.id) || toggle(row.trial.id)
+                () => {
+                  momentAt = index
+                  shown.includes(row.trial.id) || toggle(row.trial.id)
+                }
               "
             >
               <img :src="addressOf('trialLook', { parameters: { id: row.trial.id, index } })" alt="" loading="lazy" />

@@ -123,7 +123,7 @@ const jumps = computed(() => {
     <div class="bar tools">
       <div class="pair" role="group" aria-label="Way of comparing">
         <VBtn :aria-pressed="mode === 'beside'" :class="{ on: mode === 'beside' }" @click="mode = 'beside'"
-          >Beside</VBtn
+          >Side by side</VBtn
         >
         <VBtn :aria-pressed="mode === 'wipe'" :class="{ on: mode === 'wipe' }" @click="mode = 'wipe'">Wipe</VBtn>
       </div>

@@ -120,8 +120,10 @@ function keep(): void {
               type="button"
               class="choice"
               @click="
-                intake.filter = [...entry.filter]
-                menu = false
+                () => {
+                  intake.filter = [...entry.filter]
+                  menu = false
+                }
               "
             >
               {{ entry.name }}

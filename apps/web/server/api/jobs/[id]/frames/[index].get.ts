@@ -1,4 +1,4 @@
-import { toNumber } from '@hematine/core'
+import { plainTimeline, sourceTimeAt, toNumber } from '@hematine/core'
 import { assetBytes, deliveryVolumeOf, Problem, readJobWithFiles, sourceOf, sourceVolumeOf } from '@hematine/database'
 import { provideAssets } from '@hematine/media/treating/assets'
 import { sourceInput } from '@hematine/media/volumes/source-input'
@@ -22,6 +22,7 @@ export default handle('jobFrame', async ({ application, parameters: { id, index 
     throw new Problem(404, 'no-frame', `The result has ${measurement.video.framesDecoded} frames, numbered from 0.`)
   const source = sourceOf(job)
   const seconds = index / toNumber(rate)
+  const video = (job.facts ?? source.facts!).video!
   if (side === 'treated') await provideAssets(treatment, assetBytes(application.em()))
   const png =
     side === 'result'
@@ -35,15 +36,16 @@ export default handle('jobFrame', async ({ application, parameters: { id, index 
         ? await application.stills.make({
             kind: 'treated',
             input: await sourceInput(source, sourceVolumeOf(source).path),
-            video: source.facts!.video!,
+            video,
             treatment,
             index,
           })
         : await application.stills.make({
             kind: 'plain',
             input: await sourceInput(source, sourceVolumeOf(source).path),
-            video: source.facts!.video!,
-            seconds,
+            video,
+            // What was trimmed off or runs at another speed is counted as the treatment counts it.
+            seconds: sourceTimeAt(treatment.timeline ?? plainTimeline, seconds),
           })
   setResponseHeaders(event, { 'content-type': 'image/png', 'cache-control': 'private, max-age=600' })
   return png
