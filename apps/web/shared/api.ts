@@ -18,6 +18,7 @@ import {
   mostMoments,
   NumberedSequence,
   OrderRecord,
+  OtherWork,
   parseSectorRanges,
   PlannedRecord,
   PlannedSource,
@@ -757,7 +758,8 @@ export const api = {
   draftJobs: {
     method: 'post',
     path: '/api/jobs',
-    summary: 'Drafts a job for each source and spec, and has what its forecast needs measured.',
+    summary:
+      'Drafts a job for each source and spec, and has what its forecast needs measured. Of a large batch the answer has only how many; the jobs themselves are told of as they change.',
     body: z.object({
       deliveryVolumeId: rowNumber,
       wishes: z
@@ -766,6 +768,7 @@ export const api = {
         .max(mostRows, `name at most ${mostRows}`),
     }),
     answer: z.object({
+      drafted: z.int(),
       jobs: z.array(JobRecord),
       refused: z.array(z.object({ sourceId: z.int(), specKey: z.string(), reason: z.string() })),
     }),
@@ -793,6 +796,14 @@ export const api = {
     summary: 'Moves jobs to just before another one, or to the end.',
     body: z.object({ ids, beforeId: rowNumber.nullable() }),
     answer: z.array(JobRecord),
+  },
+  listOtherWork: {
+    method: 'get',
+    path: '/api/other-work',
+    summary:
+      'Work of other orders that takes its turn on the same lanes: what is being done first, then in plan order.',
+    query: ofOrder,
+    answer: z.array(OtherWork),
   },
   listEvents: {
     method: 'get',

@@ -1,9 +1,11 @@
 import {
+  actOnJobs,
   addDrive,
   addToInventory,
   beginCopy,
   changeDrive,
   createOrder,
+  draftJobIds,
   keepCopied,
   listen,
   listSources,
@@ -102,5 +104,27 @@ describe('what changes', () => {
     await removeSource(db.em(), first!.id)
     await expect.poll(() => own.heard.flatMap(change => change.sourceIds), patience).toContain(first!.id)
     expect(gone.heard).toEqual([])
+  })
+})
+
+describe('a batch', () => {
+  test('is told in pieces that leave the server free for others, each job once', async () => {
+    const made = await makeOrder(
+      db,
+      Array.from({ length: 250 }, (_, index) => `${index}.mp4`),
+    )
+    const own = browser(made.order.id)
+    const { ids } = await draftJobIds(
+      db.em(),
+      db.queue,
+      made.sourceIds.map(sourceId => ({ sourceId, specKey: 'small-mp4' })),
+      made.delivery.id,
+    )
+    expect(ids).toHaveLength(250)
+    const told = () => own.heard.flatMap(change => change.jobs.map(job => job.id))
+    await expect.poll(() => new Set(told()).size, patience).toBe(250)
+    expect(Math.max(...own.heard.map(change => change.jobs.length))).toBeLessThanOrEqual(200)
+    await actOnJobs(db.em(), ids, 'remove')
+    await expect.poll(() => new Set(own.heard.flatMap(change => change.goneJobs)).size, patience).toBe(250)
   })
 })

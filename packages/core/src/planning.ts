@@ -1,6 +1,7 @@
+import { z } from 'zod'
 import { sharedTimePart } from './forecast.ts'
 import type { JobRecord } from './records.ts'
-import { rangeAround, sumRanges, type Range } from './range.ts'
+import { Range, rangeAround, sumRanges } from './range.ts'
 
 /** A job's place in the plan, in seconds from now. */
 export interface PlannedJob {
@@ -19,15 +20,27 @@ const noTime: Range = { expected: 0, low: 0, high: 0 }
  */
 export function planLanes(jobs: readonly { id: number; seconds: Range }[], lanes: number): PlannedJob[] {
   const work: Range[][] = Array.from({ length: Math.max(1, lanes) }, () => [])
+  const loads = work.map(() => 0)
   return jobs.map(job => {
-    const loads = work.map(lane => lane.reduce((sum, range) => sum + range.expected, 0))
     const lane = loads.indexOf(Math.min(...loads))
     const before = work[lane]!
     const start = before.length > 0 ? sumRanges(before, sharedTimePart) : noTime
     before.push(job.seconds)
+    loads[lane]! += job.seconds.expected
     return { id: job.id, lane, start, end: sumRanges(before, sharedTimePart) }
   })
 }
+
+/** A job of another order that takes its turn on the same lanes. */
+export const OtherWork = z.object({
+  id: z.int(),
+  position: z.number(),
+  /** Whether it is being done, or about to be. */
+  isActive: z.boolean(),
+  /** What it still needs; null while nothing is known of it. */
+  seconds: Range.nullable(),
+})
+export type OtherWork = z.infer<typeof OtherWork>
 
 /** Relative half-width of what is left of a running job, whose speed is being seen. */
 const runningPart = 0.05

@@ -1,7 +1,17 @@
+import { setImmediate } from 'node:timers/promises'
 import { LockMode } from '@mikro-orm/core'
 import type { EntityManager } from '@mikro-orm/postgresql'
-import type { Check, JobDetail, JobEventRecord, JobProgress, JobRecord, JobState } from '@hematine/core'
-import { jobDetail, jobEventRecord, jobRecord } from './as-records.ts'
+import {
+  workLeft,
+  type Check,
+  type JobDetail,
+  type JobEventRecord,
+  type JobProgress,
+  type JobRecord,
+  type JobState,
+  type OtherWork,
+} from '@hematine/core'
+import { jobDetail, jobEventRecord, jobForecast, jobRecord } from './as-records.ts'
 import { JobEntity, JobEventEntity, type JobRow, type SampleRow, type SourceRow, type VolumeRow } from './entities.ts'
 import { applyEvent } from './job-events.ts'
 import { found } from './problem.ts'
@@ -13,6 +23,9 @@ async function lockJob(em: EntityManager, id: number): Promise<JobRow> {
   return found(await em.findOne(JobEntity, id, { lockMode: LockMode.PESSIMISTIC_WRITE, refresh: true }), 'job', id)
 }
 
+/** Jobs that are read together: few enough that others are served in between. */
+const jobsAtOnce = 100
+
 /** Jobs of an order in plan order, or some of them by number. */
 export async function listJobs(
   em: EntityManager,
@@ -21,9 +34,39 @@ export async function listJobs(
   const rows = await em.find(
     JobEntity,
     'orderId' in where ? { order: where.orderId } : { id: { $in: [...where.ids] } },
-    { ...withSource, orderBy: { position: 1, id: 1 } },
+    { fields: ['id'], orderBy: { position: 1, id: 1 } },
   )
-  return rows.map(jobRecord)
+  const records: JobRecord[] = []
+  for (let from = 0; from < rows.length; from += jobsAtOnce) {
+    const ids = rows.slice(from, from + jobsAtOnce).map(row => row.id)
+    const piece = await em
+      .fork()
+      .find(JobEntity, { id: { $in: ids } }, { ...withSource, orderBy: { position: 1, id: 1 } })
+    records.push(...piece.map(jobRecord))
+    if (rows.length > jobsAtOnce) await setImmediate()
+  }
+  return records
+}
+
+/** Work of other orders that shares the lanes with an order's: what is being done first, then in plan order. */
+export async function listOtherWork(em: EntityManager, orderId: number): Promise<OtherWork[]> {
+  const active = ['queued', 'running', 'placing'] as const
+  const rows = await em.find(
+    JobEntity,
+    { order: { $ne: orderId }, state: { $in: [...active, 'waiting'] } },
+    { populate: ['sample'] as never, orderBy: { position: 1, id: 1 } },
+  )
+  const isActive = (job: JobRow) => active.some(state => state === job.state)
+  return [...rows.filter(isActive), ...rows.filter(job => !isActive(job))].map(job => ({
+    id: job.id,
+    position: job.position,
+    isActive: isActive(job),
+    seconds: workLeft({
+      state: job.state,
+      progress: job.progress ?? null,
+      forecast: jobForecast(job, (job.sample?.getEntity() ?? null) as SampleRow | null),
+    }),
+  }))
 }
 
 /** Numbers of the jobs whose forecasts come from certain samples. */

@@ -21,7 +21,7 @@ export interface Plan {
 
 /** The plan as things stand: what runs, what waits, then (if wished) what is only drafted. Held jobs are not in it. */
 export function usePlan(withDrafts: boolean): ComputedRef<Plan> {
-  const { active, waiting, drafts, lanes } = storeToRefs(useOrder())
+  const { active, waiting, drafts, lanes, otherWork } = storeToRefs(useOrder())
   return computed(() => {
     const jobs = [
       ...active.value,
@@ -32,7 +32,19 @@ export function usePlan(withDrafts: boolean): ComputedRef<Plan> {
       const seconds = workLeft(job)
       return seconds ? [{ id: job.id, seconds }] : []
     })
-    const planned = planLanes(known, lanes.value)
+    // The lanes are every order's: what others wait for takes its turn by its place, and what they run goes on.
+    const positions = new Map(
+      jobs.map(job => [job.id, job.state === 'waiting' || job.state === 'draft' ? job.position : -1]),
+    )
+    const draftIds = new Set(drafts.value.map(job => job.id))
+    const all = [
+      ...known.map(({ id, seconds }) => ({ id, seconds, isDraft: draftIds.has(id), at: positions.get(id)! })),
+      ...otherWork.value.flatMap(({ id, seconds, isActive, position }) =>
+        seconds ? [{ id, seconds, isDraft: false, at: isActive ? -1 : position }] : [],
+      ),
+    ].sort((a, b) => Number(a.isDraft) - Number(b.isDraft) || a.at - b.at)
+    const own = new Set(known.map(job => job.id))
+    const planned = planLanes(all, lanes.value).filter(place => own.has(place.id))
     const last = planned.reduce<PlannedJob | null>(
       (latest, place) => (latest === null || place.end.expected > latest.end.expected ? place : latest),
       null,

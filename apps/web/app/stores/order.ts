@@ -4,6 +4,7 @@ import {
   type DriveRecord,
   type JobRecord,
   type OrderRecord,
+  type OtherWork,
   type PlannedRecord,
   type ScanRecord,
   type TreatmentRecord,
@@ -20,6 +21,9 @@ import { readable } from '#shared/readable'
 import { addressOf, call, databaseAway, tellLeftOut } from '~/composables/useCall'
 import { useNotices } from './notices'
 import { Told } from './told'
+
+/** Between two questions for other orders' work. */
+const otherWorkMilliseconds = 15_000
 
 /** Puts the answer of the latest question only: of two that overlap the first may be answered last. */
 function latestOnly(): <Answer>(question: Promise<Answer>, put: (answer: Answer) => void) => Promise<void> {
@@ -50,14 +54,18 @@ export const useOrder = defineStore('order', () => {
   const treatments = shallowRef<TreatmentRecord[]>([])
   /** Goes up when sources or lots changed, with the numbers of the sources; views of them ask again. */
   const sourceChange = shallowRef<{ count: number; ids: ReadonlySet<number> }>({ count: 0, ids: new Set() })
+  /** Work of other orders that takes its turn on the same lanes. */
+  const otherWork = shallowRef<OtherWork[]>([])
   const loaded = ref(false)
   const connected = ref(true)
   /** Goes up with each change of jobs, for views that fetch more about them. */
   const jobChanges = ref(0)
   let events: EventSource | null = null
+  let asking: ReturnType<typeof setInterval> | undefined
   const told = new Told()
   const latestCounts = latestOnly()
   const latestInventory = latestOnly()
+  const latestOther = latestOnly()
 
   const order = computed(() => orders.value.find(entry => entry.id === chosenId.value) ?? orders.value[0] ?? null)
   const jobList = computed(() => [...jobs.value.values()].sort((a, b) => a.position - b.position || a.id - b.id))
@@ -114,6 +122,15 @@ export const useOrder = defineStore('order', () => {
 
   async function loadTreatments(): Promise<void> {
     treatments.value = await call('listTreatments', {})
+  }
+
+  /** Other orders' jobs are not told of here as they change, so they are asked for now and then. */
+  async function loadOtherWork(): Promise<void> {
+    const id = order.value?.id
+    if (id)
+      await latestOther(call('listOtherWork', { query: { orderId: id } }), answer => {
+        otherWork.value = answer
+      })
   }
 
   async function loadDrives(): Promise<void> {
@@ -235,6 +252,8 @@ export const useOrder = defineStore('order', () => {
     orders.value = await call('listOrders', {})
     follow()
     await load()
+    void loadOtherWork().catch(() => undefined)
+    asking ??= setInterval(() => void loadOtherWork().catch(() => undefined), otherWorkMilliseconds)
   }
 
   async function choose(id: number): Promise<void> {
@@ -275,6 +294,7 @@ export const useOrder = defineStore('order', () => {
     drives,
     inventory,
     trials,
+    otherWork,
     treatments,
     sourceChange,
     noteSources,

@@ -22,6 +22,9 @@ interface Listener {
 /** Least time between two messages to a browser. */
 const gatherMilliseconds = 200
 
+/** Jobs that one message to a browser holds. */
+const jobsAtOnce = 200
+
 /** Tells every open browser what changed in its order: changes are gathered for a moment, read once and sent to all. */
 export class LiveHub {
   private readonly listeners = new Set<Listener>()
@@ -146,7 +149,8 @@ export class LiveHub {
     const taken = this.take()
     const em = this.em()
     const jobIds = [...new Set([...taken.jobs, ...(await jobsWithSamples(em, taken.samples))])]
-    const jobs = jobIds.length > 0 ? await listJobs(em, { ids: jobIds }) : []
+    const first = jobIds.slice(0, jobsAtOnce)
+    const jobs = first.length > 0 ? await listJobs(em, { ids: first }) : []
     const scans = taken.scans.length > 0 ? await listScans(em, { ids: taken.scans }) : []
     const copies = taken.copies.length > 0 ? await listCopies(em, { ids: taken.copies }) : []
     const watches = taken.watches.length > 0 ? await listWatches(em, { ids: taken.watches }) : []
@@ -175,11 +179,40 @@ export class LiveHub {
         scans: own(scans),
         copies: own(copies),
         watches: own(watches),
-        goneJobs: gone(taken.jobs, jobs),
+        goneJobs: gone(taken.jobs, jobs).filter(id => first.includes(id)),
         goneWatches: gone(taken.watches, watches),
         trials: own(trials),
         goneTrials: gone(taken.trials, trials),
         treatments: taken.treatments,
+      }
+      void stream.push({ event: 'change', data: JSON.stringify(change) })
+    }
+    // What happened to a whole batch is told in pieces, so that others are answered in between.
+    for (let from = jobsAtOnce; from < jobIds.length; from += jobsAtOnce)
+      await this.sendJobs(jobIds.slice(from, from + jobsAtOnce))
+  }
+
+  private async sendJobs(ids: readonly number[]): Promise<void> {
+    const jobs = await listJobs(this.em(), { ids })
+    const there = new Set(jobs.map(job => job.id))
+    for (const { orderId, stream } of this.listeners) {
+      const change: LiveChange = {
+        orders: [],
+        workers: null,
+        volumes: false,
+        drives: false,
+        inventory: false,
+        lots: false,
+        treatments: false,
+        sourceIds: [],
+        jobs: jobs.filter(job => job.orderId === orderId),
+        goneJobs: ids.filter(id => !there.has(id)),
+        scans: [],
+        copies: [],
+        watches: [],
+        goneWatches: [],
+        trials: [],
+        goneTrials: [],
       }
       void stream.push({ event: 'change', data: JSON.stringify(change) })
     }

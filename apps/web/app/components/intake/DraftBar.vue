@@ -31,8 +31,11 @@ async function draft(): Promise<void> {
   )
   busy.value = false
   if (!answer) return
-  for (const refusal of answer.refused) notices.problem(refusal.reason)
-  if (answer.jobs.length === 0) return
+  const { refused } = answer
+  if (refused.length > 3)
+    notices.problem(`${refused.length} of ${wishes.length} were not drafted. The first: ${refused[0]!.reason}`)
+  else for (const refusal of refused) notices.problem(refusal.reason)
+  if (answer.drafted === 0) return
   chosen.value = new Set()
   await router.push('/balance')
 }
