@@ -53,6 +53,12 @@ export async function removeFinished(directory: string, file: string): Promise<v
     await rm(path.join(directory, name), { force: true })
 }
 
+/** Removes everything that attempts at a job left: it is over. */
+export async function removeAllOf(directory: string, jobId: number): Promise<void> {
+  for (const name of await readdir(directory))
+    if (name.startsWith(`job-${jobId}-`)) await rm(path.join(directory, name), { force: true })
+}
+
 /** A finished result of a job that was never placed; null without one that is whole. */
 export async function findFinished(
   directory: string,

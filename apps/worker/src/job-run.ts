@@ -35,8 +35,9 @@ const writeEveryMilliseconds = 500
 /** A finished file whose job is held looks this often for what was decided. */
 const decisionEveryMilliseconds = 200
 
-/** A source is looked at this often while a job works from it. */
+/** A source is looked at this often while a job works from it; seldomer where looking takes long, as with a hundred thousand frames. */
 const lookAtSourceMilliseconds = 20_000
+const mostPartOfLooking = 1 / 50
 
 /** What a source that cannot be found is like: not as it was. One whose disk does not answer is another matter. */
 function asGone(error: unknown): null {
@@ -60,18 +61,15 @@ async function volumeProblem(source: VolumeRow, delivery: VolumeRow): Promise<st
 function watchSource(hasChanged: () => Promise<boolean>, onChange: () => void): () => boolean {
   let changed = false
   let timer: NodeJS.Timeout | undefined
+  let wait = lookAtSourceMilliseconds
   const look = () => {
-    timer = setTimeout(
-      () =>
-        void hasChanged()
-          .catch(() => false)
-          .then(answer => {
-            changed ||= answer
-            if (changed) onChange()
-            else if (timer) look()
-          }),
-      lookAtSourceMilliseconds,
-    )
+    timer = setTimeout(async () => {
+      const begun = Date.now()
+      changed = await hasChanged().catch(() => false)
+      wait = Math.max(lookAtSourceMilliseconds, (Date.now() - begun) / mostPartOfLooking)
+      if (changed) onChange()
+      else if (timer) look()
+    }, wait)
   }
   look()
   return () => {

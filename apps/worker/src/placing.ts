@@ -11,7 +11,7 @@ import {
   type EntityManager,
 } from '@hematine/database'
 import { exists, placeFile, sha256OfFile, workDirectory } from '@hematine/media/volumes/volume-files'
-import { removeFinished } from './finished.ts'
+import { removeAllOf } from './finished.ts'
 
 /** The first name for a result that nothing in the delivery volume has. */
 export async function freeName(
@@ -38,7 +38,7 @@ export async function placeResult(em: EntityManager, jobId: number): Promise<voi
   const temporary = path.join(directory, file)
   const finish = async () => {
     await finishJob(em, jobId)
-    await removeFinished(directory, file)
+    await removeAllOf(directory, jobId)
   }
   let name = job.outputPath!
   if (await exists(temporary)) {

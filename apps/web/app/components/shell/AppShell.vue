@@ -70,7 +70,8 @@ useEventListener(window, 'unhandledrejection', (event: PromiseRejectionEvent) =>
     <a class="skip" href="#station">Skip to the station</a>
     <StationRail />
     <div class="column">
-      <OrderStrip />
+      <!-- Of an order that may not be seen yet, nothing is known. -->
+      <OrderStrip v-if="!locked" />
       <main id="station" tabindex="-1">
         <PassphraseGate v-if="locked" @given="open" />
         <div v-else-if="failed" class="empty">

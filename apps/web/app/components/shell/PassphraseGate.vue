@@ -25,10 +25,10 @@ async function give(): Promise<void> {
 </script>
 
 <template>
-  <div class="empty">
+  <div class="locked">
     <form class="gate" @submit.prevent="give">
       <h1>Passphrase</h1>
-      <p>This Hematine is reached over a network and asks every browser once.</p>
+      <p>This Hematine asks every browser for it once.</p>
       <VTextField
         v-model="passphrase"
         type="password"
@@ -43,6 +43,10 @@ async function give(): Promise<void> {
 </template>
 
 <style scoped>
+.locked {
+  display: grid;
+  place-content: center;
+}
 .gate {
   display: flex;
   flex-direction: column;
