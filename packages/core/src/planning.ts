@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { sharedTimePart } from './forecast.ts'
 import type { JobRecord } from './records.ts'
-import { Range, rangeAround, sumRanges } from './range.ts'
+import { addRanges, Range, rangeAround, sumRanges } from './range.ts'
 
 /** A job's place in the plan, in seconds from now. */
 export interface PlannedJob {
@@ -19,15 +19,16 @@ const noTime: Range = { expected: 0, low: 0, high: 0 }
  * Ranges along a lane add as those of a batch do: independent errors in quadrature, the machine's own in proportion.
  */
 export function planLanes(jobs: readonly { id: number; seconds: Range }[], lanes: number): PlannedJob[] {
-  const work: Range[][] = Array.from({ length: Math.max(1, lanes) }, () => [])
-  const loads = work.map(() => 0)
+  // What a lane holds so far, its errors apart from what all share: sums of sums are the sums of all.
+  const held = Array.from({ length: Math.max(1, lanes) }, () => noTime)
+  const withShared = (range: Range) => sumRanges([range], sharedTimePart)
   return jobs.map(job => {
+    const loads = held.map(range => range.expected)
     const lane = loads.indexOf(Math.min(...loads))
-    const before = work[lane]!
-    const start = before.length > 0 ? sumRanges(before, sharedTimePart) : noTime
-    before.push(job.seconds)
-    loads[lane]! += job.seconds.expected
-    return { id: job.id, lane, start, end: sumRanges(before, sharedTimePart) }
+    const before = held[lane]!
+    const after = addRanges(before, job.seconds)
+    held[lane] = after
+    return { id: job.id, lane, start: before === noTime ? noTime : withShared(before), end: withShared(after) }
   })
 }
 

@@ -35,3 +35,13 @@ export function sumRanges(ranges: readonly Range[], sharedPart = 0): Range {
   const above = Math.hypot(...ranges.map(range => range.high - range.expected)) + expected * sharedPart
   return { expected, low: Math.max(0, expected - below), high: expected + above }
 }
+
+/** Sum of two estimates whose errors are independent; unlike `sumRanges`, its lower limit may lie below zero, so that sums of sums are right. */
+export function addRanges(a: Range, b: Range): Range {
+  const expected = a.expected + b.expected
+  return {
+    expected,
+    low: expected - Math.hypot(a.expected - a.low, b.expected - b.low),
+    high: expected + Math.hypot(a.high - a.expected, b.high - b.expected),
+  }
+}

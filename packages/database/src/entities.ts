@@ -201,9 +201,9 @@ export const JobEntity = defineEntity({
   tableName: 'job',
   properties: {
     id: p.integer().primary().autoincrement(),
-    order: () => p.manyToOne(OrderEntity).ref(),
-    source: () => p.manyToOne(SourceEntity).ref(),
-    sample: () => p.manyToOne(SampleEntity).ref().nullable(),
+    order: () => p.manyToOne(OrderEntity).ref().index(),
+    source: () => p.manyToOne(SourceEntity).ref().index(),
+    sample: () => p.manyToOne(SampleEntity).ref().nullable().index(),
     deliveryVolume: () => p.manyToOne(VolumeEntity).ref(),
     spec: p.json().$type<DeliverySpec>(),
     treatment: p.json().$type<Treatment>(),

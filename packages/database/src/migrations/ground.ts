@@ -20,5 +20,8 @@ export class Ground extends Migration {
     this.addSql(
       `update "job" set "facts" = "source"."facts", "findings" = "source"."findings", "identity" = "source"."identity" from "source" where "source"."id" = "job"."source_id"`,
     )
+    // Batches of thousands: what of a source, an order or a sample is asked for must not go through every job.
+    for (const column of ['order_id', 'source_id', 'sample_id'])
+      this.addSql(`create index "job_${column}_index" on "job" ("${column}")`)
   }
 }

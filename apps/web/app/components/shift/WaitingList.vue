@@ -2,7 +2,7 @@
 import { describeBytesRange, describeDurationRange, describeState, type JobRecord } from '@hematine/core'
 import { mdiDragVertical } from '@mdi/js'
 import Sortable from 'sortablejs'
-import { nextTick, onBeforeUnmount, onMounted, ref } from 'vue'
+import { computed, nextTick, onBeforeUnmount, onMounted, ref } from 'vue'
 import JobActions from './JobActions.vue'
 import StateMark from '~/components/common/StateMark.vue'
 import { momentRange } from '~/composables/times'
@@ -12,6 +12,10 @@ import { useOrder } from '~/stores/order'
 /** The waiting work in plan order: dragged by its handle, or moved with Alt and the arrow keys. */
 const { jobs, plan, now } = defineProps<{ jobs: readonly JobRecord[]; plan: Plan; now: Date }>()
 const order = useOrder()
+/** Rows shown at first, and with each press for more: what comes next matters, and thousands of rows would only slow the page. */
+const rowsAtOnce = 200
+const most = ref(rowsAtOnce)
+const shown = computed(() => jobs.slice(0, most.value))
 const body = ref<HTMLElement>()
 const said = ref('')
 let sortable: Sortable | null = null
@@ -67,7 +71,7 @@ async function onKey(event: KeyboardEvent, index: number): Promise<void> {
       </thead>
       <tbody ref="body">
         <tr
-          v-for="(job, index) in jobs"
+          v-for="(job, index) in shown"
           :key="job.id"
           tabindex="0"
           :aria-label="`${job.sourceName}, ${job.specName}, number ${index + 1}. Alt and the arrow keys move it.`"
@@ -95,6 +99,10 @@ async function onKey(event: KeyboardEvent, index: number): Promise<void> {
         </tr>
       </tbody>
     </table>
+    <p v-if="jobs.length > shown.length" class="rest muted">
+      <span class="number">{{ jobs.length - shown.length }}</span> more wait behind these.
+      <VBtn variant="text" @click="most += rowsAtOnce">Show more</VBtn>
+    </p>
     <div class="visually-hidden" role="status">{{ said }}</div>
   </div>
 </template>
@@ -146,6 +154,9 @@ td {
   padding-bottom: 4px;
   font-size: 12px;
   line-height: 1.25;
+}
+.rest {
+  padding: 6px 8px;
 }
 .nowrap {
   white-space: nowrap;
