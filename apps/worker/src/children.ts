@@ -39,18 +39,11 @@ export class Children {
     onPart: (part: number) => Promise<boolean> = async () => true,
   ): Promise<Outcome> {
     const reader = this.freeReaders.pop()!
+    const parts = new Parts(onPart, () => reader.interrupt())
     try {
-      return await this.untilDone(assignment, given =>
-        reader.perform(given, part => {
-          void onPart(part).then(
-            goOn => {
-              if (!goOn) reader.interrupt()
-            },
-            () => undefined,
-          )
-        }),
-      )
+      return await this.untilDone(assignment, given => reader.perform(given, part => parts.tell(part)))
     } finally {
+      parts.end()
       this.freeReaders.push(reader)
     }
   }
@@ -85,5 +78,29 @@ export class Children {
     this.isStopping = true
     this.stopTasks()
     for (const reader of this.readers) reader.stop()
+  }
+}
+
+/** Tells how far a task is, and stops it when nobody wants it any more; but never the next one, for an answer that came late. */
+export class Parts {
+  private isOver = false
+
+  /** @param wanted told a part, 0 to 1, and answers whether the task is still wanted */
+  constructor(
+    private readonly wanted: (part: number) => Promise<boolean>,
+    private readonly stop: () => void,
+  ) {}
+
+  tell(part: number): void {
+    void this.wanted(part).then(
+      goOn => {
+        if (!goOn && !this.isOver) this.stop()
+      },
+      () => undefined,
+    )
+  }
+
+  end(): void {
+    this.isOver = true
   }
 }

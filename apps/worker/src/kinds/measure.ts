@@ -22,6 +22,9 @@ export const measure: Kind<'measure'> = {
       await hands.persist(() => keepSourceMeasurement(hands.em, source, outcome.measurement, outcome.facts, strip))
     } else if (outcome.say === 'failed') {
       await hands.persist(() => keepMeasuringFailure(hands.em, source, outcome.reason))
+    } else if (outcome.say === 'stopped' && !hands.isStopping && (await keepMeasuringPart(hands.em, source, 0))) {
+      // Nobody ended it: it must not stand there as being measured for good.
+      throw new Error('a measurement was stopped that is still wanted')
     }
   },
 }
