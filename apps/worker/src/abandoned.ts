@@ -5,15 +5,6 @@ import { workDirectoryName, type MarkedVolume } from '@hematine/media/volumes/vo
 /** An upload that nobody goes on with, or a stretch that a killed process left, is kept this long. */
 const keptMilliseconds = 24 * 3600_000
 
-/** Removes the files of a directory that nobody wrote to for a day. */
-async function removeOld(directory: string, now: number): Promise<void> {
-  for (const name of await readdir(directory).catch(() => [])) {
-    const file = path.join(directory, name)
-    const facts = await stat(file).catch(() => null)
-    if (facts?.isFile() && now - facts.mtimeMs > keptMilliseconds) await rm(file, { force: true })
-  }
-}
-
 /** Removes uploads into a volume that broke off and were not taken up again within a day. An upload's note is written when it begins, its bytes as they come. */
 export async function removeAbandonedUploads(volume: MarkedVolume, now = Date.now()): Promise<void> {
   const directory = path.join(volume.path, workDirectoryName, volume.marker, 'uploads')
@@ -28,5 +19,9 @@ export async function removeAbandonedUploads(volume: MarkedVolume, now = Date.no
 
 /** Removes stretches of samples that processes left when they were killed. */
 export async function removeOldScratch(directory: string, now = Date.now()): Promise<void> {
-  await removeOld(directory, now)
+  for (const name of await readdir(directory).catch(() => [])) {
+    const file = path.join(directory, name)
+    const facts = await stat(file).catch(() => null)
+    if (facts?.isFile() && now - facts.mtimeMs > keptMilliseconds) await rm(file, { force: true })
+  }
 }

@@ -164,9 +164,10 @@ export class JobRun implements Pausable {
       let finished = await findFinished(directory, job)
       if (!finished) {
         const input = await inputOf(database.em.fork(), source)
-        const hasChanged = async () =>
-          (await answering(sourceVolume.path, () => identityOf(input)).catch(asGone)) !==
-          (job.identity ?? source.identity)
+        const identityNow = () => answering(sourceVolume.path, () => identityOf(input)).catch(asGone)
+        // Of a sequence that was read before its gaps and rate counted, what it is now is where it starts from.
+        const known = job.identity ?? source.identity ?? (await identityNow())
+        const hasChanged = async () => (await identityNow()) !== known
         if (await hasChanged())
           return await fail('The source has changed since it was read. Read it again, then make the job anew.')
         await removeFinished(directory, file)
