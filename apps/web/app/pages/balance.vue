@@ -78,15 +78,15 @@ async function remove(): Promise<void> {
       >
       <span class="spacer" />
       <span v-if="plan.end" class="sum"
-        ><span class="muted">all done</span>
+        ><span class="muted">all done</span>{{ ' ' }}
         <span class="number" :class="{ look: late }">{{ momentRange(plan.end, now) }}</span></span
       >
       <span v-if="plan.places.size > 0" class="sum"
-        ><span class="muted">device time</span>
+        ><span class="muted">device time</span>{{ ' ' }}
         <span class="number">{{ describeDurationRange(plan.deviceSeconds) }}</span></span
       >
       <span v-if="plan.bytes.expected > 0" class="sum"
-        ><span class="muted">results</span>
+        ><span class="muted">results</span>{{ ' ' }}
         <span class="number" :class="{ look: tooLarge }">{{ describeBytesRange(plan.bytes) }}</span></span
       >
       <span v-if="plan.unknown > 0" class="sum look"

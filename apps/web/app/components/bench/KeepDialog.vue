@@ -67,14 +67,15 @@ async function keep(): Promise<void> {
 <template>
   <AskDialog v-model="open" title="Keep the treatment" :width="640">
     <label class="field"
-      >Name <input v-model="name" maxlength="80" />
+      >Name <input v-model="name" maxlength="80" />{{ ' ' }}
       <span class="muted">{{ isSame ? `is v${version} already` : `becomes v${version}` }}</span></label
     >
     <div role="group" aria-label="Lots that get it" class="lots">
       <label v-for="lot in lots" :key="lot.id" class="lot">
         <input v-model="chosen" type="checkbox" :value="lot.id" :aria-label="`Give it to ${lot.name}`" />
         <span
-          ><strong>{{ lot.name }}</strong>
+          ><strong>{{ lot.name }}</strong
+          >{{ ' ' }}
           <span class="muted"
             >{{ lot.reason }}; now
             {{ treatmentOf(lot) ? `${treatmentOf(lot)!.name} v${treatmentOf(lot)!.version}` : 'no treatment' }}</span

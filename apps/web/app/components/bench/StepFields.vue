@@ -56,8 +56,7 @@ function takeNumber(field: Extract<ReturnType<typeof fieldsOf>[number], { kind: 
             :step="field.by"
             :value="field.get()"
             @change="event => takeNumber(field, (event.target as HTMLInputElement).value)"
-          />
-          <span class="muted">{{ field.unit }}</span></span
+          />{{ ' ' }} <span class="muted">{{ field.unit }}</span></span
         >
         <input
           v-else

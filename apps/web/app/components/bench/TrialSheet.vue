@@ -258,7 +258,7 @@ function toggle(id: number): void {
       </tbody>
     </table>
     <p v-if="opened && costs.length > 0" class="costs">
-      <span class="muted">{{ opened.letter }}, seconds a frame by step (all but the check overlap):</span>
+      <span class="muted">{{ opened.letter }}, seconds a frame by step (all but the check overlap):</span>{{ ' ' }}
       <span v-for="cost in costs" :key="cost.name" class="cost"
         >{{ cost.name }} <span class="number">{{ perFrame(cost.seconds) }}</span></span
       ><span v-if="devices.length > 0" class="muted">{{ devices.join(', ') }}</span>

@@ -42,7 +42,7 @@ function vary(): void {
       All other steps stay as they are; each choice becomes a variant that is tried on the same moments.
     </p>
     <label class="field"
-      ><span aria-hidden="true">Step</span>
+      ><span aria-hidden="true">Step</span>{{ ' ' }}
       <select v-model="at" aria-label="Step to vary">
         <option v-for="(step, index) in steps" :key="index" :value="index">{{ describeChoice(step) }}</option>
       </select></label

@@ -66,7 +66,7 @@ async function register(): Promise<void> {
         class="entry"
         @click="path = directory.path"
       >
-        <VIcon :icon="mdiFolderOutline" size="16" aria-hidden="true" />
+        <VIcon :icon="mdiFolderOutline" size="16" aria-hidden="true" />{{ ' ' }}
         <span class="ellipsis">{{ directory.name }}</span>
       </button>
       <div v-if="directories.length === 0" class="entry muted">No directories here.</div>

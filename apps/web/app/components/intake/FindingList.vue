@@ -28,7 +28,7 @@ const trackOf = (finding: Finding) => finding.data?.track ?? 0
         source.measureState === 'waiting'
           ? 'It will be measured when a worker has room.'
           : `It is being measured${source.measurePart === null ? '' : `, ${Math.round(source.measurePart * 100)} %`}.`
-      }}</span>
+      }}</span>{{ ' ' }}
       <button type="button" class="link" @click="emit('stop')">Stop measuring</button>
     </p>
     <p v-else-if="source.measureState === 'none'" class="muted">

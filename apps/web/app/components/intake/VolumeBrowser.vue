@@ -128,7 +128,7 @@ async function bringIn(): Promise<void> {
           class="entry"
           @click="path = directory.path"
         >
-          <VIcon :icon="mdiFolderOutline" size="16" aria-hidden="true" />
+          <VIcon :icon="mdiFolderOutline" size="16" aria-hidden="true" />{{ ' ' }}
           <span class="ellipsis">{{ directory.name }}</span>
         </button>
         <button v-for="item in discs" :key="item.path" type="button" class="entry" @click="disc = item.path">
@@ -151,7 +151,7 @@ async function bringIn(): Promise<void> {
           <span v-else class="number muted">{{ describeBytes(item.bytes ?? 0) }}</span>
         </label>
         <div v-for="entry in listing.refused" :key="entry.name" class="entry">
-          <StateMark state="refused" /> <span class="ellipsis">{{ entry.name }}</span>
+          <StateMark state="refused" /> <span class="ellipsis">{{ entry.name }}</span>{{ ' ' }}
           <span class="muted ellipsis">{{ entry.reason }}</span>
         </div>
         <div

@@ -55,12 +55,12 @@ async function saveChecksums(): Promise<void> {
       >
       <span class="spacer" />
       <span
-        ><span class="number">{{ done.filter(job => job.verdict === 'pass').length }}</span>
-        <span class="muted">pass</span></span
+        ><span class="number">{{ done.filter(job => job.verdict === 'pass').length }}</span
+        >{{ ' ' }} <span class="muted">pass</span></span
       >
       <span
-        ><span class="number">{{ done.filter(job => job.verdict === 'look').length }}</span>
-        <span class="muted">to look at</span></span
+        ><span class="number">{{ done.filter(job => job.verdict === 'look').length }}</span
+        >{{ ' ' }} <span class="muted">to look at</span></span
       >
       <span
         ><span class="number">{{ order.settled.length - done.length }}</span> <span class="muted">failed</span></span
