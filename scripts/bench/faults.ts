@@ -145,7 +145,7 @@ export class FaultCampaign {
     }
   }
 
-  private jobs = () => this.ask<JobRecord[]>('/api/jobs?orderId=1')
+  private jobs = async () => (await this.ask<{ jobs: JobRecord[] }>('/api/jobs?orderId=1&limit=500')).jobs
 
   private async release(clips: number): Promise<void> {
     await this.ask('/api/scans', { orderId: 1, volumeId: 1, path: '' })

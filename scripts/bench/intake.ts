@@ -9,6 +9,7 @@ import { writeClip } from '@hematine/demo/write-clip'
 import { silenceLibraries } from '@hematine/media'
 import browserSettings from '../../playwright.config.ts'
 import { childrenOf } from '../../tests/support/processes.ts'
+import { openLots, scrollThrough } from './scrolling.ts'
 import { temporaryDirectory } from '../lib/bootstrap.mjs'
 import { build } from '../lib/build.ts'
 import { freePort } from '../lib/cluster.ts'
@@ -163,35 +164,9 @@ export async function benchIntake(): Promise<void> {
     await page.evaluate('localStorage.setItem("hematine-sort", "name")')
     await page.reload()
     await page.getByText(`${rowCount} sources in`).or(page.getByText('sources in')).first().waitFor()
-    const heads = page.locator('.line.lot')
-    await heads.first().waitFor()
-    await page.waitForTimeout(1500)
     await pause(15_000)
-    // Every lot is opened from the last to the first, so that each is in view when its turn comes.
-    for (let index = (await heads.count()) - 1; index >= 0; index--) {
-      await page.locator(`[data-line="${index}"]`).click()
-      await page.waitForTimeout(300)
-    }
-    const frames = (await page.evaluate(`(async () => {
-      const body = document.querySelector('[role=treegrid] .body')
-      body.scrollTop = 0
-      const times = []
-      let last = performance.now()
-      const end = last + 8000
-      while (last < end) {
-        await new Promise(resolve => requestAnimationFrame(resolve))
-        const now = performance.now()
-        times.push(now - last)
-        last = now
-        body.scrollTop += 120
-        if (body.scrollTop + body.clientHeight >= body.scrollHeight) body.scrollTop = 0
-      }
-      return { times: times.slice(1), height: body.scrollHeight }
-    })()`)) as { times: number[]; height: number }
-    const sorted = [...frames.times].sort((a, b) => a - b)
-    console.log(
-      `${Math.round(frames.height / 30)} lines, ${frames.times.length} frames while scrolling by 120 pixels each: median ${sorted[Math.floor(sorted.length / 2)]!.toFixed(1)} ms, p99 ${sorted[Math.floor(sorted.length * 0.99)]!.toFixed(1)} ms, longest ${sorted.at(-1)!.toFixed(1)} ms (${sorted.at(-1)! <= 50 ? 'none' : 'some'} over 50 ms)`,
-    )
+    await openLots(page)
+    console.log(await scrollThrough(page))
     const asked = performance.now()
     await ask(
       `/api/sources?orderId=1&sort=bytes&descending=true&offset=9000&limit=100&filter=${encodeURIComponent(JSON.stringify([{ field: 'width', how: 'at least', value: 300 }]))}`,

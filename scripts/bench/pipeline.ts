@@ -32,7 +32,7 @@ class Application {
   }
 
   async job(id: number): Promise<JobRecord> {
-    return (await this.ask<JobRecord[]>('/api/jobs?orderId=1')).find(job => job.id === id)!
+    return (await this.ask<{ jobs: JobRecord[] }>('/api/jobs?orderId=1&limit=500')).jobs.find(job => job.id === id)!
   }
 
   async sourceCalled(name: string): Promise<SourceRow> {

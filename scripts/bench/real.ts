@@ -134,6 +134,8 @@ export async function benchReal(given: readonly string[]): Promise<void> {
       `Machine: ${cpus()[0]!.model.trim()}, ${cpus().length} cores, Node.js ${process.versions.node}. ${fileCount} files.`,
     )
 
+    const jobs = async () => (await ask<{ jobs: JobRecord[] }>('/api/jobs?orderId=1&limit=500')).jobs
+
     const begun = performance.now()
     let firstAfter = 0
     await ask('/api/scans', { orderId: 1, volumeId: 1, path: 'real' })
@@ -207,15 +209,15 @@ export async function benchReal(given: readonly string[]): Promise<void> {
       refused: { sourceId: number; specKey: string; reason: string }[]
     }>('/api/jobs', { deliveryVolumeId: volumes.find(volume => volume.role === 'delivery')!.id, wishes })
     await everything(
-      () => ask<JobRecord[]>('/api/jobs?orderId=1'),
+      () => jobs(),
       jobs => jobs.every(job => job.sampleState === 'ready' || job.sampleState === 'failed'),
       7200,
       'Forecasting',
     )
-    const forecasts = new Map((await ask<JobRecord[]>('/api/jobs?orderId=1')).map(job => [job.id, job]))
+    const forecasts = new Map((await jobs()).map(job => [job.id, job]))
     await ask('/api/jobs/actions', { ids: drafted.map(job => job.id), action: 'release' })
     const done = await everything(
-      () => ask<JobRecord[]>('/api/jobs?orderId=1'),
+      () => jobs(),
       jobs => jobs.every(job => job.state === 'done' || job.state === 'failed'),
       14_400,
       'The jobs',

@@ -34,7 +34,7 @@ export async function takeScreenshots(directory: string): Promise<void> {
       return (response.status === 204 ? undefined : await response.json()) as T
     }
     const until = async (met: (jobs: JobRecord[]) => boolean) => {
-      while (!met(await ask<JobRecord[]>('/api/jobs?orderId=1'))) await pause(300)
+      while (!met((await ask<{ jobs: JobRecord[] }>('/api/jobs?orderId=1&limit=500')).jobs)) await pause(300)
     }
     const shoot = async (name: string, address: string | null = null) => {
       if (address) await page.goto(address)

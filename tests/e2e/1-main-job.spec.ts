@@ -71,7 +71,7 @@ test('released jobs run, show their progress, and survive a reload', async ({ pa
 
 test('Handover gives the verdicts, reasons first, and the checksums are those of the files', async ({ page }) => {
   await page.goto('/handover')
-  const rows = page.locator('tbody tr[data-row]')
+  const rows = page.getByRole('treegrid', { name: 'Results' }).locator('[data-row]')
   await expect(rows.first()).toContainText('look at it')
   await expect(rows.filter({ hasText: 'Harbour log (cut short)-web.mp4' })).toContainText(
     /look at it.*By its times the source should give 15\d frames but gave 14\d/s,
@@ -81,7 +81,7 @@ test('Handover gives the verdicts, reasons first, and the checksums are those of
   for (const line of ['decodes', 'frames', 'length', 'codec', 'colour tags', 'SSIM', 'XPSNR'])
     await expect(page.getByRole('cell', { name: line, exact: true }).first()).toBeVisible()
   const download = page.waitForEvent('download')
-  await page.getByRole('button', { name: 'Save checksums of 2 files' }).click()
+  await page.getByRole('link', { name: 'Save checksums of 2 files' }).click()
   const list = await readFile((await (await download).path())!, 'utf8')
   for (const name of ['Fog-signal interview 1-web.mp4', 'Harbour log (cut short)-web.mp4']) {
     const sum = createHash('sha256')
@@ -95,7 +95,11 @@ test('Handover gives the verdicts, reasons first, and the checksums are those of
 
 test('before and after are compared at any frame, beside each other and wiped, zoomed in step', async ({ page }) => {
   await page.goto('/handover')
-  await page.locator('tbody tr[data-row]').filter({ hasText: 'Fog-signal interview 1-web.mp4' }).click()
+  await page
+    .getByRole('treegrid', { name: 'Results' })
+    .locator('[data-row]')
+    .filter({ hasText: 'Fog-signal interview 1-web.mp4' })
+    .click()
   await page.getByRole('link', { name: 'Compare with the source' }).click()
   const before = page.getByRole('img', { name: /^Before/ })
   const after = page.getByRole('img', { name: /^After/ })

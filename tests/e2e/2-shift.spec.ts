@@ -10,7 +10,7 @@ test.beforeEach(({ request }) => clearLanes(request))
 test.afterAll(({ request }) => clearLanes(request))
 
 const waitingNames = (page: Page) =>
-  page.getByRole('table', { name: 'Waiting jobs' }).locator('tbody .source .ellipsis').allInnerTexts()
+  page.getByRole('treegrid', { name: 'Waiting jobs' }).locator('[data-row] .middle').allTextContents()
 const disc = 'Lamp-room training disc 3.mpg'
 
 test('two browsers agree: order, hold and progress', async ({ browser, request }) => {
@@ -29,11 +29,8 @@ test('two browsers agree: order, hold and progress', async ({ browser, request }
   for (const page of [one, two])
     await expect.poll(() => waitingNames(page)).toEqual(['Fog-signal interview 1.avi', 'Harbour inspection tape 12.dv'])
   // By mouse in the other.
-  const rows = two.getByRole('table', { name: 'Waiting jobs' }).locator('tbody tr')
-  await rows
-    .nth(1)
-    .locator('.handle')
-    .dragTo(rows.nth(0).locator('.handle'), { targetPosition: { x: 8, y: 2 } })
+  const rows = two.getByRole('treegrid', { name: 'Waiting jobs' }).locator('[data-row]')
+  await rows.nth(1).locator('.handle').dragTo(rows.nth(0).locator('.handle'))
   for (const page of [one, two])
     await expect.poll(() => waitingNames(page)).toEqual(['Harbour inspection tape 12.dv', 'Fog-signal interview 1.avi'])
 

@@ -264,8 +264,10 @@ test.describe('a finished file', () => {
   test('is downloaded whole or in part, and its frames are shown', async ({ request }) => {
     await clearLanes(request)
     const done = (
-      (await (await request.get('/api/jobs?orderId=1')).json()) as { id: number; state: string; outputPath: string }[]
-    ).find(job => job.state === 'done')!
+      (await (await request.get('/api/jobs?orderId=1&limit=500')).json()) as {
+        jobs: { id: number; state: string; outputPath: string }[]
+      }
+    ).jobs.find(job => job.state === 'done')!
     const file = await readFile(path.join(dataDirectory, 'volumes/delivery', done.outputPath))
     expect((await (await request.get(`/api/jobs/${done.id}/output`)).body()).equals(file)).toBe(true)
     const part = await request.get(`/api/jobs/${done.id}/output`, { headers: { range: 'bytes=10-19' } })

@@ -6,7 +6,7 @@ import { dataDirectory, expectAccessible, expectNoPageScroll, sourceCalled, sour
 /** Intake by hand-like steps: findings with their evidence, lots, filters, folders. */
 const inVolume = (...parts: string[]) => path.join(dataDirectory, 'volumes', 'sources', ...parts)
 const row = (page: Page, name: string) => page.locator('[data-row]').filter({ hasText: name })
-const lot = (page: Page, words: string | RegExp) => page.locator('.line.lot').filter({ hasText: words })
+const lot = (page: Page, words: string | RegExp) => page.locator('.line.group').filter({ hasText: words })
 
 test.describe.configure({ mode: 'serial' })
 

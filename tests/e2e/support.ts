@@ -63,7 +63,7 @@ export async function sources(request: APIRequestContext): Promise<Source[]> {
 }
 
 export async function jobs(request: APIRequestContext): Promise<Job[]> {
-  return (await request.get('/api/jobs?orderId=1')).json()
+  return ((await (await request.get('/api/jobs?orderId=1&limit=500')).json()) as { jobs: Job[] }).jobs
 }
 
 export async function sourceCalled(request: APIRequestContext, name: string): Promise<Source> {

@@ -9,8 +9,11 @@ import {
   JobDetail,
   JobEventRecord,
   JobRecord,
+  JobSort,
+  JobState,
   joinLimits,
   LotRecord,
+  LotWork,
   longestMomentSeconds,
   MeasureDepth,
   Measurement,
@@ -18,12 +21,13 @@ import {
   mostMoments,
   NumberedSequence,
   OrderRecord,
-  OtherWork,
   parseSectorRanges,
+  PlannedJobRecord,
   PlannedRecord,
   PlannedSource,
   proxyPieceSeconds,
   Rational,
+  SampleState,
   ScanRecord,
   SourceFilter,
   SourceKind,
@@ -39,6 +43,7 @@ import {
   VolumeRole,
   WatchRecord,
   WorkerRecord,
+  WorkSummary,
 } from '@hematine/core'
 import { z } from 'zod'
 
@@ -115,6 +120,19 @@ const sectorRanges = z
   })
 /** "none" for sources that are in no lot. */
 const lotChoice = z.union([id, z.literal('none')]).optional()
+const jobStates = z
+  .string()
+  .max(200, 'is longer than 200 characters')
+  .transform(text => text.split(','))
+  .pipe(z.array(JobState))
+const jobQuery = ofOrder.extend({
+  /** Between commas: "draft", "waiting,held". */
+  states: jobStates.optional(),
+  lotId: lotChoice,
+  sourceId: id.optional(),
+  sample: SampleState.optional(),
+  sort: JobSort.default('plan'),
+})
 const folderBody = z.object({
   orderId: rowNumber,
   volumeId: rowNumber,
@@ -559,8 +577,8 @@ export const api = {
   listTrials: {
     method: 'get',
     path: '/api/trials',
-    summary: 'Trials of an order, oldest first.',
-    query: ofOrder,
+    summary: 'Trials of an order, or of one source, oldest first.',
+    query: ofOrder.extend({ sourceId: id.optional() }),
     answer: z.array(TrialRecord),
   },
   askForTrials: {
@@ -748,12 +766,46 @@ export const api = {
 
   listSpecs: { method: 'get', path: '/api/specs', summary: 'Delivery specs.', answer: z.array(DeliverySpec) },
 
+  summariseWork: {
+    method: 'get',
+    path: '/api/work',
+    summary:
+      "An order's work in figures: how many jobs are where, what they take, when all is done; and the jobs that are being done now.",
+    query: ofOrder,
+    answer: WorkSummary.extend({ active: z.array(PlannedJobRecord) }),
+  },
   listJobs: {
     method: 'get',
     path: '/api/jobs',
-    summary: 'Jobs of an order in plan order.',
+    summary: 'Jobs of an order, a page at a time, with their ends in the plan in seconds from when it was made.',
+    query: jobQuery.extend({
+      descending: z.stringbool().default(false),
+      offset: z.coerce.number().int().min(0).default(0),
+      limit: z.coerce.number().int().min(1).max(500).default(100),
+    }),
+    answer: z.object({ at: z.iso.datetime(), total: z.int(), jobs: z.array(PlannedJobRecord) }),
+  },
+  listJobIds: {
+    method: 'get',
+    path: '/api/job-ids',
+    summary: 'Numbers of all jobs of a choice, for acting on many at once.',
+    query: jobQuery,
+    answer: z.array(z.int()),
+  },
+  listJobLots: {
+    method: 'get',
+    path: '/api/job-lots',
+    summary: "An order's jobs by lot: what each lot's take together.",
+    query: jobQuery,
+    answer: z.object({ at: z.iso.datetime(), lots: z.array(LotWork) }),
+  },
+  listChecksums: {
+    method: 'get',
+    path: '/api/checksums',
+    summary:
+      "SHA-256 of an order's finished files, a line for each as the common checksum programs read them; names with a backslash or a line break are escaped as those programs do.",
     query: ofOrder,
-    answer: z.array(JobRecord),
+    contentType: 'text/plain',
   },
   draftJobs: {
     method: 'post',
@@ -766,6 +818,8 @@ export const api = {
         .array(z.object({ sourceId: rowNumber, specKey: text(80) }))
         .min(1, 'name at least one')
         .max(mostRows, `name at most ${mostRows}`),
+      /** With it, the event stream tells how far the drafting is, under this name. A caller that leaves before the answer stops it. */
+      progressName: z.uuid().optional(),
     }),
     answer: z.object({
       drafted: z.int(),
@@ -786,30 +840,25 @@ export const api = {
     path: '/api/jobs/actions',
     summary: 'Releases, holds, resumes, cancels or tries again jobs, or removes drafts.',
     body: z.object({ ids, action: z.enum(['release', 'hold', 'resume', 'cancel', 'retry', 'remove']) }),
-    answer: z.object({
-      outcomes: z.array(z.object({ id: z.int(), done: z.boolean(), reason: z.string().nullable() })),
-    }),
+    answer: z.object({ done: z.int(), refused: z.array(z.object({ id: z.int(), reason: z.string() })) }),
   },
   moveJobs: {
     method: 'post',
     path: '/api/jobs/moves',
     summary: 'Moves jobs to just before another one, or to the end.',
     body: z.object({ ids, beforeId: rowNumber.nullable() }),
-    answer: z.array(JobRecord),
-  },
-  listOtherWork: {
-    method: 'get',
-    path: '/api/other-work',
-    summary:
-      'Work of other orders that takes its turn on the same lanes: what is being done first, then in plan order.',
-    query: ofOrder,
-    answer: z.array(OtherWork),
+    status: 204,
   },
   listEvents: {
     method: 'get',
     path: '/api/job-events',
-    summary: "What happened to an order's jobs, newest first.",
-    query: ofOrder.extend({ limit: z.coerce.number().int().min(1).max(500).default(100) }),
+    summary:
+      "What happened to an order's jobs, newest first. What was done to many at once is one event, whose number gives the others.",
+    query: ofOrder.extend({
+      limit: z.coerce.number().int().min(1).max(500).default(100),
+      before: id.optional(),
+      action: id.optional(),
+    }),
     answer: z.array(JobEventRecord),
   },
   addStep: {
@@ -870,7 +919,12 @@ export type RouteName = keyof typeof api
 /** What the event stream sends: records that are new or changed, and numbers of those that are gone. */
 export const LiveChange = z.object({
   orders: z.array(OrderRecord),
-  jobs: z.array(JobRecord),
+  /** Numbers of jobs that changed or are gone; null when they are too many to name, so that every list is asked for again. */
+  jobIds: z.array(z.int()).nullable(),
+  /** Of those that changed, the ones that are being done: how far they are. */
+  active: z.array(JobRecord),
+  /** Whether jobs of other orders changed, which take their turn on the same lanes. */
+  otherJobs: z.boolean(),
   /** Numbers of sources that changed or are gone: whoever shows them asks again. */
   sourceIds: z.array(z.int()),
   /** Whether the lots should be asked for again. */
@@ -887,10 +941,13 @@ export const LiveChange = z.object({
   inventory: z.boolean(),
   /** Whether the drives should be asked for again. */
   drives: z.boolean(),
-  goneJobs: z.array(z.int()),
   trials: z.array(TrialRecord),
   goneTrials: z.array(z.int()),
   /** Whether the treatments of the library should be asked for again. */
   treatments: z.boolean(),
 })
 export type LiveChange = z.infer<typeof LiveChange>
+
+/** What the event stream sends while many jobs are drafted. */
+export const DraftingProgress = z.object({ name: z.uuid(), done: z.int(), of: z.int() })
+export type DraftingProgress = z.infer<typeof DraftingProgress>

@@ -1,7 +1,8 @@
 import { createPinia, setActivePinia } from 'pinia'
 import { afterEach, beforeEach, describe, expect, test, vi } from 'vitest'
 import type { LotRecord, SourceRow } from '@hematine/core'
-import { useIntake, type Line } from '../app/stores/intake.ts'
+import type { Line } from '../app/composables/useLines.ts'
+import { useIntake } from '../app/stores/intake.ts'
 import { useOrder } from '../app/stores/order.ts'
 
 /** A made-up server: lots with their sources, which answers the routes that the list asks. */
@@ -87,14 +88,16 @@ afterEach(() => {
 const settle = (milliseconds = 50) => vi.advanceTimersByTimeAsync(milliseconds)
 const fill = (lotId: number | null, count: number, first = 1) =>
   Array.from({ length: count }, (_, index) => ({ id: first + index, name: `reel ${first + index}`, lotId }))
-const names = (lines: readonly Line[], intake: ReturnType<typeof useIntake>) =>
-  lines.map(line => (line.kind === 'lot' ? `[${line.lot?.name ?? 'none'}]` : (intake.rowOf(line)?.name ?? '...')))
+const names = (lines: readonly Line<number | null, LotRecord | null>[], intake: ReturnType<typeof useIntake>) =>
+  lines.map(line =>
+    line.kind === 'group' ? `[${line.group?.name ?? 'none'}]` : (intake.list.rowOf(line)?.name ?? '...'),
+  )
 
 /** The store with what is on screen: all its lines, asked for as the table does it. */
 async function opened() {
   const intake = useIntake()
   await settle()
-  intake.need(intake.lines)
+  intake.list.need(intake.list.lines.value)
   await settle()
   return intake
 }
@@ -103,7 +106,7 @@ describe('the lines', () => {
   test('are lots with their sources, and what is in no lot at the end', async () => {
     server.sources = [...fill(1, 2), ...fill(2, 1, 10), ...fill(null, 1, 20)]
     const intake = await opened()
-    expect(names(intake.lines, intake)).toEqual([
+    expect(names(intake.list.lines.value, intake)).toEqual([
       '[Lot 1]',
       'reel 1',
       'reel 2',
@@ -118,38 +121,38 @@ describe('the lines', () => {
   test('of a lot that is closed are left out, and come back', async () => {
     server.sources = [...fill(1, 2), ...fill(2, 1, 10)]
     const intake = await opened()
-    intake.turn(1)
-    expect(names(intake.lines, intake)).toEqual(['[Lot 1]', '[Lot 2]', 'reel 10'])
-    intake.turn(1, true)
-    expect(intake.isOpen(1)).toBe(true)
-    intake.turn(1, true)
-    expect(intake.isOpen(1)).toBe(true)
+    intake.list.turn(1)
+    expect(names(intake.list.lines.value, intake)).toEqual(['[Lot 1]', '[Lot 2]', 'reel 10'])
+    intake.list.turn(1, true)
+    expect(intake.list.isOpen(1)).toBe(true)
+    intake.list.turn(1, true)
+    expect(intake.list.isOpen(1)).toBe(true)
   })
 
   test('of a large order begin closed, and nothing of the sources is asked for', async () => {
     server.sources = [...fill(1, 600)]
     const intake = await opened()
-    expect(intake.lines).toHaveLength(1)
+    expect(intake.list.lines.value).toHaveLength(1)
     expect(server.asked.some(address => address.includes('lotId=1'))).toBe(false)
-    intake.turn(1)
-    expect(intake.lines).toHaveLength(601)
+    intake.list.turn(1)
+    expect(intake.list.lines.value).toHaveLength(601)
   })
 
   test('are fetched by the hundred, each page once, and only those in view', async () => {
     server.sources = [...fill(1, 600)]
     const intake = await opened()
-    intake.turn(1)
+    intake.list.turn(1)
     server.asked = []
-    intake.need(intake.lines.slice(250, 290))
-    intake.need(intake.lines.slice(255, 310))
+    intake.list.need(intake.list.lines.value.slice(250, 290))
+    intake.list.need(intake.list.lines.value.slice(255, 310))
     await settle()
     expect(
       server.asked
         .filter(address => address.includes('lotId=1'))
         .map(address => new URL(address, 'http://x').searchParams.get('offset')),
     ).toEqual(['200', '300'])
-    expect(names(intake.lines.slice(249, 252), intake)).toEqual(['reel 249', 'reel 250', 'reel 251'])
-    expect(names(intake.lines.slice(500, 501), intake)).toEqual(['...'])
+    expect(names(intake.list.lines.value.slice(249, 252), intake)).toEqual(['reel 249', 'reel 250', 'reel 251'])
+    expect(names(intake.list.lines.value.slice(500, 501), intake)).toEqual(['...'])
   })
 })
 
@@ -161,9 +164,9 @@ describe('changes', () => {
     server.sources = fill(1, 2)
     useOrder().noteSources([2])
     await settle()
-    intake.need(intake.lines)
+    intake.list.need(intake.list.lines.value)
     await settle()
-    expect(names(intake.lines, intake)).toEqual(['[Lot 1]', 'reel 1', 'reel 2'])
+    expect(names(intake.list.lines.value, intake)).toEqual(['[Lot 1]', 'reel 1', 'reel 2'])
   })
 
   test('by the dozen are gathered, and the last of them is shown', async () => {
@@ -195,10 +198,10 @@ describe('changes', () => {
     // The answers come late, and in the order in which they were asked for.
     for (let turn = 0; turn < 40; turn++) {
       server.held?.splice(0).forEach(letGo => letGo())
-      intake.need(intake.lines)
+      intake.list.need(intake.list.lines.value)
       await settle(100)
     }
-    expect(names(intake.lines, intake)).toEqual(['[Lot 1]', 'reel 1', '[Lot 8]', 'reel 2'])
+    expect(names(intake.list.lines.value, intake)).toEqual(['[Lot 1]', 'reel 1', '[Lot 8]', 'reel 2'])
   })
 
   test('an older answer never overwrites a newer one', async () => {
@@ -242,13 +245,13 @@ describe('narrowing', () => {
     server.sources = fill(1, 1, 2)
     void intake.searchSoon('reel 2')
     await settle(300)
-    expect(names(intake.lines, intake)).toEqual(['[Lot 1]', 'reel 1', 'reel 2'])
+    expect(names(intake.list.lines.value, intake)).toEqual(['[Lot 1]', 'reel 1', 'reel 2'])
     for (let turn = 0; turn < 5; turn++) {
       server.held?.splice(0).forEach(letGo => letGo())
-      intake.need(intake.lines)
+      intake.list.need(intake.list.lines.value)
       await settle(50)
     }
-    expect(names(intake.lines, intake)).toEqual(['[Lot 1]', 'reel 2'])
+    expect(names(intake.list.lines.value, intake)).toEqual(['[Lot 1]', 'reel 2'])
   })
 
   test('a failure is told, and the next answer takes it back', async () => {

@@ -10,9 +10,11 @@ import {
   listen,
   listSources,
   removeSource,
+  type Listening,
 } from '@hematine/database'
 import type { EventStream } from 'h3'
 import { afterEach, beforeEach, describe, expect, test } from 'vitest'
+import { pictureSpecs } from '@hematine/core'
 import type { LiveChange } from '#shared/api'
 import { LiveHub } from '../server/utils/live.ts'
 import { makeOrder, useDatabase } from '../../../tests/support/database.ts'
@@ -20,7 +22,7 @@ import { makeOrder, useDatabase } from '../../../tests/support/database.ts'
 /** What browsers are told, from the tables' own announcements on. */
 const db = useDatabase()
 let hub: LiveHub
-let endListening: () => Promise<void>
+let listening: Listening
 
 /** A browser that keeps what it hears. */
 function browser(orderId: number) {
@@ -42,7 +44,7 @@ function browser(orderId: number) {
 beforeEach(async () => {
   await db.fresh()
   hub = new LiveHub(() => db.em())
-  endListening = await listen(
+  listening = await listen(
     db.url,
     change => hub.noteChange(change),
     () => hub.tellAllToReload(),
@@ -50,7 +52,7 @@ beforeEach(async () => {
 })
 afterEach(async () => {
   hub.close()
-  await endListening()
+  await listening.end()
 })
 
 const patience = { timeout: 30_000, interval: 20 }
@@ -78,7 +80,7 @@ describe('what changes', () => {
     )
     await expect.poll(() => own.heard.some(change => change.inventory), patience).toBe(true)
     expect(own.heard.length).toBeLessThanOrEqual(3)
-    expect(stranger.heard.every(change => change.copies.length === 0 && change.jobs.length === 0)).toBe(true)
+    expect(stranger.heard.every(change => change.copies.length === 0 && change.active.length === 0)).toBe(true)
   })
 
   test('of a drive and of a disc that is read in: the drive is to be asked for, the copy comes along', async () => {
@@ -108,23 +110,32 @@ describe('what changes', () => {
 })
 
 describe('a batch', () => {
-  test('is told in pieces that leave the server free for others, each job once', async () => {
+  test('is told by its numbers alone, and beyond some hundreds as one that is to be asked for anew', async () => {
     const made = await makeOrder(
       db,
-      Array.from({ length: 250 }, (_, index) => `${index}.mp4`),
+      Array.from({ length: 80 }, (_, index) => `${index}.mp4`),
     )
     const own = browser(made.order.id)
-    const { ids } = await draftJobIds(
-      db.em(),
-      db.queue,
-      made.sourceIds.map(sourceId => ({ sourceId, specKey: 'small-mp4' })),
-      made.delivery.id,
+    const draft = (sourceIds: number[], specKeys: string[]) =>
+      draftJobIds(
+        db.em(),
+        db.queue,
+        sourceIds.flatMap(sourceId => specKeys.map(specKey => ({ sourceId, specKey }))),
+        made.delivery.id,
+      )
+    const few = await draft(made.sourceIds.slice(0, 30), ['small-mp4'])
+    const told = () => own.heard.flatMap(change => change.jobIds ?? [])
+    await expect.poll(() => new Set(told()).size, patience).toBe(30)
+    // None is being done, so no record goes along: what a message holds does not grow with the batch.
+    expect(own.heard.flatMap(change => change.active)).toEqual([])
+    await draft(
+      made.sourceIds,
+      pictureSpecs.map(spec => spec.key),
     )
-    expect(ids).toHaveLength(250)
-    const told = () => own.heard.flatMap(change => change.jobs.map(job => job.id))
-    await expect.poll(() => new Set(told()).size, patience).toBe(250)
-    expect(Math.max(...own.heard.map(change => change.jobs.length))).toBeLessThanOrEqual(200)
-    await actOnJobs(db.em(), ids, 'remove')
-    await expect.poll(() => new Set(own.heard.flatMap(change => change.goneJobs)).size, patience).toBe(250)
+    await expect.poll(() => own.heard.some(change => change.jobIds === null), patience).toBe(true)
+    expect(Math.max(...own.heard.map(change => JSON.stringify(change).length))).toBeLessThan(10_000)
+    own.heard.length = 0
+    await actOnJobs(db.em(), few.ids, 'remove')
+    await expect.poll(() => new Set(told()).size, patience).toBe(30)
   })
 })

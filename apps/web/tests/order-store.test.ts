@@ -1,6 +1,6 @@
 import { createPinia, setActivePinia } from 'pinia'
 import { afterEach, beforeEach, describe, expect, test, vi } from 'vitest'
-import type { DiscCopyRecord } from '@hematine/core'
+import { Agenda, type DiscCopyRecord, type JobRecord } from '@hematine/core'
 import type { LiveChange } from '../shared/api.ts'
 import { useNotices } from '../app/stores/notices.ts'
 import { useOrder } from '../app/stores/order.ts'
@@ -14,11 +14,13 @@ beforeEach(() => {
   answers = {
     '/api/source-counts': { all: 0, undecided: 0, reading: 0, measuring: 0, refused: 0 },
     '/api/planned-sources': [],
+    '/api/work': { ...new Agenda(1, [], [], 1, new Map(), new Date()).summary(), active: [] },
   }
   vi.stubGlobal('fetch', async (address: string) => {
     const { pathname } = new URL(address, 'http://made.up')
     asked.push(pathname)
-    const answer = answers[pathname]
+    // An answer may be held back by the test.
+    const answer = await answers[pathname]
     if (answer === undefined) throw new TypeError('out of reach')
     return new Response(JSON.stringify(answer), { headers: { 'content-type': 'application/json' } })
   })
@@ -31,12 +33,10 @@ afterEach(() => {
 })
 
 describe('acting on jobs', () => {
-  const outcome = (id: number, reason: string | null = null) => ({ id, done: reason === null, reason })
-
   test('says whether it was done to all of them', async () => {
-    answers['/api/jobs/actions'] = { outcomes: [outcome(1), outcome(2)] }
+    answers['/api/jobs/actions'] = { done: 2, refused: [] }
     expect(await useOrder().act([1, 2], 'release')).toBe(true)
-    answers['/api/jobs/actions'] = { outcomes: [outcome(1), outcome(2, 'The job is done already.')] }
+    answers['/api/jobs/actions'] = { done: 1, refused: [{ id: 2, reason: 'The job is done already.' }] }
     expect(await useOrder().act([1, 2], 'release')).toBe(false)
     expect(useNotices().notices.at(-1)!.text).toBe('The job is done already.')
     delete answers['/api/jobs/actions']
@@ -53,26 +53,27 @@ describe('what the server tells', () => {
   /** A stream of events that the test speaks into. */
   class Stream extends EventTarget {
     close(): void {}
+    readonly nothing: LiveChange = {
+      orders: [],
+      jobIds: [],
+      active: [],
+      otherJobs: false,
+      sourceIds: [],
+      lots: false,
+      scans: [],
+      copies: [],
+      watches: [],
+      goneWatches: [],
+      workers: null,
+      volumes: false,
+      inventory: false,
+      drives: false,
+      trials: [],
+      goneTrials: [],
+      treatments: false,
+    }
     tell(change: Partial<LiveChange>): void {
-      const data = JSON.stringify({
-        orders: [],
-        jobs: [],
-        sourceIds: [],
-        lots: false,
-        scans: [],
-        copies: [],
-        watches: [],
-        goneWatches: [],
-        workers: null,
-        volumes: false,
-        inventory: false,
-        drives: false,
-        goneJobs: [],
-        trials: [],
-        goneTrials: [],
-        treatments: false,
-        ...change,
-      })
+      const data = JSON.stringify({ ...this.nothing, ...change })
       this.dispatchEvent(Object.assign(new Event('change'), { data }))
     }
   }
@@ -91,9 +92,10 @@ describe('what the server tells', () => {
       ...answers,
       '/api/orders': [{ id: 1, code: 'T', name: 'Test', dueAt: null, lotFineness: 'usual' as const }],
       ...Object.fromEntries(
-        ['jobs', 'volumes', 'workers', 'scans', 'watches', 'disc-copies', 'trials', 'drives', 'treatments'].map(
-          name => [`/api/${name}`, []],
-        ),
+        ['volumes', 'workers', 'scans', 'watches', 'disc-copies', 'trials', 'drives', 'treatments'].map(name => [
+          `/api/${name}`,
+          [],
+        ]),
       ),
     }
     const order = useOrder()
@@ -103,9 +105,9 @@ describe('what the server tells', () => {
 
   test('while a call is under way is not undone by its answer', async () => {
     const { order, stream } = await opened()
-    const answered = order.ask(
+    const answered = order.asking.copies(
       new Promise<DiscCopyRecord[]>(resolve => setTimeout(() => resolve([copy(1, 0), copy(2, 0)]), 100)),
-      copies => ({ copies }),
+      copies => copies,
     )
     stream.tell({ copies: [copy(1, 80)] })
     await vi.advanceTimersByTimeAsync(100)
@@ -115,7 +117,7 @@ describe('what the server tells', () => {
       [1, 80],
     ])
     // What was told before a call is older than its answer.
-    await order.ask(Promise.resolve([copy(1, 90)]), copies => ({ copies }))
+    await order.asking.copies(Promise.resolve([copy(1, 90)]), copies => copies)
     expect(order.copies.find(entry => entry.id === 1)!.sectorsDone).toBe(90)
   })
 
@@ -131,10 +133,12 @@ describe('what the server tells', () => {
       lookedAt: null,
       problem: null,
     }
-    answers['/api/disc-copies'] = [copy(2, 0), copy(1, 0)]
-    answers['/api/watches'] = [watch]
+    answers['/api/disc-copies'] = later([copy(2, 0), copy(1, 0)])
+    answers['/api/watches'] = later([watch])
     const loading = order.load()
+    await vi.advanceTimersByTimeAsync(50)
     stream.tell({ copies: [copy(1, 80), copy(5, 1)], goneWatches: [3] })
+    await vi.advanceTimersByTimeAsync(100)
     await loading
     expect(order.copies.map(entry => [entry.id, entry.sectorsDone])).toEqual([
       [5, 1],
@@ -150,6 +154,7 @@ describe('what the server tells', () => {
     expect(order.watches).toEqual([watch])
   })
 
+  const later = <Answer>(answer: Answer) => new Promise<Answer>(resolve => setTimeout(() => resolve(answer), 100))
   const copy = (id: number, sectorsDone: number): DiscCopyRecord => ({
     id,
     orderId: 1,
@@ -165,10 +170,46 @@ describe('what the server tells', () => {
     reason: null,
   })
 
-  test('of a disc takes the place of what was known of it, newest first', () => {
-    const order = useOrder()
-    order.take({ copies: [copy(1, 0), copy(2, 0)] })
-    order.take({ copies: [copy(1, 50)] })
+  test('of running jobs is put in its place without asking; what moved between states is asked for', async () => {
+    const running = { id: 5, state: 'running', progress: { part: 0.1 } } as JobRecord
+    answers['/api/work'] = { ...(answers['/api/work'] as object), active: [] }
+    const { order, stream } = await opened()
+    order.work = { ...order.work!, active: [{ ...running, lotId: null, end: null }] }
+    await vi.advanceTimersByTimeAsync(5000)
+    asked = []
+    const changes = order.jobChange
+    order.take({ ...stream.nothing, jobIds: [5], active: [{ ...running, attempt: 2 }] })
+    expect(order.active[0]!.attempt).toBe(2)
+    expect(order.jobChange).toBe(changes)
+    stream.tell({ jobIds: [5, 6] })
+    expect(order.jobChange).toBe(changes + 1)
+    await vi.advanceTimersByTimeAsync(3000)
+    expect(asked).toContain('/api/work')
+  })
+
+  test('of a batch too large to name makes every list be asked for', async () => {
+    const { order, stream } = await opened()
+    const changes = order.jobChange
+    stream.tell({ jobIds: null })
+    expect(order.jobChange).toBe(changes + 1)
+  })
+
+  test('an answer for an order that is no longer open is dropped', async () => {
+    const { order } = await opened()
+    answers['/api/disc-copies'] = later([copy(1, 1)])
+    const first = order.load()
+    await vi.advanceTimersByTimeAsync(50)
+    answers['/api/disc-copies'] = [copy(9, 9)]
+    await order.load()
+    await vi.advanceTimersByTimeAsync(200)
+    await first
+    expect(order.copies.map(entry => entry.id)).toEqual([9])
+  })
+
+  test('of a disc takes the place of what was known of it, newest first', async () => {
+    const { order, stream } = await opened()
+    stream.tell({ copies: [copy(1, 0), copy(2, 0)] })
+    stream.tell({ copies: [copy(1, 50)] })
     expect(order.copies.map(entry => [entry.id, entry.sectorsDone])).toEqual([
       [2, 0],
       [1, 50],
@@ -176,8 +217,10 @@ describe('what the server tells', () => {
   })
 
   test('of sources makes their numbers be asked for, and the inventory only while somebody looks at it', async () => {
-    const order = useOrder()
-    order.take({ sourceIds: [4, 7] })
+    const { order, stream } = await opened()
+    await vi.advanceTimersByTimeAsync(5000)
+    asked = []
+    stream.tell({ sourceIds: [4, 7] })
     expect([...order.sourceChange.ids]).toEqual([4, 7])
     await vi.advanceTimersByTimeAsync(1500)
     expect(asked).toEqual(['/api/source-counts'])

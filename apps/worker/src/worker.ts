@@ -11,6 +11,7 @@ import {
   jobsOf,
   letGo,
   listen,
+  measureMore,
   patiently,
   registerWorker,
   reportWorker,
@@ -20,6 +21,7 @@ import {
   takeTasks,
   type Database,
   type JobRow,
+  type Listening,
   type ShortKind,
   type Task,
   type TaskQueue,
@@ -81,7 +83,7 @@ export class Worker {
   private lookAgain = false
   private timer: NodeJS.Timeout | undefined
   private tidiedAt = 0
-  private endListening: () => Promise<void> = async () => undefined
+  private listening: Listening | null = null
 
   constructor(private readonly options: WorkerOptions) {
     this.identity = this.newIdentity()
@@ -121,7 +123,7 @@ export class Worker {
 
   async start(): Promise<void> {
     await registerWorker(this.em, this.identity)
-    this.endListening = await listen(
+    this.listening = await listen(
       this.options.databaseUrl,
       change => {
         if (change.table === 'source')
@@ -146,7 +148,7 @@ export class Worker {
     this.stopping = true
     clearInterval(this.timer)
     clearTimeout(this.lookingAtSources)
-    await this.endListening()
+    await this.listening?.end()
     for (const run of this.runs.values()) run.stop()
     this.children.stop()
     // What is being taken at this moment is claimed first, so that it is given back too.
@@ -167,6 +169,7 @@ export class Worker {
       await this.giveBackUnknown()
       await markVolumes(this.hands)
       if (Date.now() - this.tidiedAt > tidyEveryMilliseconds) await this.tidy()
+      if (this.runs.size === 0) await measureMore(this.em, this.options.queue)
       this.look()
       this.watching ??= lookAtWatches(this.hands).finally(() => {
         this.watching = null

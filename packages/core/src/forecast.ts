@@ -1,6 +1,7 @@
 import { z } from 'zod'
-import { meanWithError, rangeAround, Range, studentQuantile, sumRanges } from './range.ts'
-import type { Container } from './delivery.ts'
+import { meanWithError, rangeAround, Range, studentQuantile } from './range.ts'
+import { Container, type DeliverySpec } from './delivery.ts'
+import { hasPicture, keyframeDistance, planOf, treatedSeconds, type Treatment } from './treatment/index.ts'
 
 /** One stretch of a source that was really treated, encoded and checked with the spec. */
 export const SampleWindow = z.object({
@@ -55,15 +56,42 @@ export const SampleMeasurement = z.object({
 export type SampleMeasurement = z.infer<typeof SampleMeasurement>
 
 /** What the whole job is, as far as time and size depend on it. */
-export interface JobExtent {
+export const JobExtent = z.object({
   /** 0 for sound alone. */
-  frames: number
-  durationSeconds: number
+  frames: z.int().min(0),
+  /** Of one frame of the result; 0 for sound alone. */
+  pixels: z.int().min(0),
+  durationSeconds: z.number().min(0),
   /** Longest keyframe distance in frames; 1 when every frame is a keyframe. */
-  keyframeDistance: number
-  container: Container
+  keyframeDistance: z.number().positive(),
+  container: Container,
   /** What decides the size of a frame: the quality to be held, or the format (a profile's rate, losslessness). */
-  sizeIs: 'by quality' | 'by format'
+  sizeIs: z.enum(['by quality', 'by format']),
+})
+export type JobExtent = z.infer<typeof JobExtent>
+
+/** The extent of a job from what was worked out for it. @throws TypeError when spec and treatment do not belong together */
+export function extentOf(job: { spec: DeliverySpec; treatment: Treatment }): JobExtent {
+  const common = { durationSeconds: treatedSeconds(job.treatment), container: job.spec.container }
+  const plan = planOf(job)
+  if (hasPicture(plan)) {
+    const { spec, treatment } = plan
+    return {
+      ...common,
+      frames: treatment.result.frameCount,
+      pixels: treatment.result.frame.width * treatment.result.frame.height,
+      keyframeDistance: keyframeDistance(spec, treatment),
+      sizeIs: spec.video.rateControl.kind === 'constant quality' ? 'by quality' : 'by format',
+    }
+  }
+  // FLAC's size follows the sound; a stated rate, or PCM, is what it is.
+  return {
+    ...common,
+    frames: 0,
+    pixels: 0,
+    keyframeDistance: 1,
+    sizeIs: job.spec.audio.codec === 'flac' ? 'by quality' : 'by format',
+  }
 }
 
 export const JobForecast = z.object({
@@ -73,6 +101,13 @@ export const JobForecast = z.object({
   measuredFrom: z.string(),
   /** Seconds of checking within `seconds`. */
   checkSeconds: z.number().min(0),
+  /**
+   * Set when not this source was measured but others that are like it: how many, a name of their group, and the relative errors that all
+   * forecasts carried over from them have in common.
+   */
+  carried: z
+    .object({ from: z.int().positive(), group: z.string(), timePart: z.number(), sizePart: z.number() })
+    .nullable(),
 })
 export type JobForecast = z.infer<typeof JobForecast>
 
@@ -80,9 +115,9 @@ export type JobForecast = z.infer<typeof JobForecast>
  * Least relative half-widths, by what runs of the demo batch were off: stretches pay for filling and draining the encoder more often than
  * a whole job does, and other work on the machine makes runs differ.
  */
-const leastTimePart = 0.2
+export const leastTimePart = 0.2
 /** An encoder that holds quality spends more or less where a whole file lets it look further ahead than a stretch does. */
-const leastSizePart = { 'by quality': 0.15, 'by format': 0.03 }
+export const leastSizePart = { 'by quality': 0.15, 'by format': 0.03 }
 /** Half-width when only one stretch was measured, so that nothing is known of the spread. */
 const singleWindowPart = 0.4
 /** Relative error that all jobs of a batch share: the machine is busier or freer than when it was measured. */
@@ -156,6 +191,7 @@ export function forecastJob(sample: SampleMeasurement, extent: JobExtent): JobFo
     seconds: rangeAround(seconds, timePart),
     bytes: rangeAround(bytes, sizePart),
     checkSeconds,
+    carried: null,
     measuredFrom: `${sampledFrames} of ${extent.frames} frames in ${windows.length} ${windows.length === 1 ? 'stretch' : 'stretches'}, encoded and checked on ${sample.machine} in ${sample.tookSeconds.toFixed(0)} s`,
   }
 }
@@ -188,26 +224,13 @@ function forecastSound(sample: SampleMeasurement, windows: readonly SoundWindow[
       sizePart,
     ),
     checkSeconds: total('checkSeconds') * scale,
+    carried: null,
     measuredFrom: `${sampled.toFixed(0)} of ${extent.durationSeconds.toFixed(0)} s of sound in ${windows.length} ${windows.length === 1 ? 'stretch' : 'stretches'}, encoded and checked on ${sample.machine} in ${sample.tookSeconds.toFixed(0)} s`,
   }
 }
 
 function sum(windows: readonly SampleWindow[], key: Exclude<keyof SampleWindow, 'startSeconds'>): number {
   return windows.reduce((total, window) => total + window[key], 0)
-}
-
-/** Time and size of several jobs done one after the other. */
-export function forecastBatch(jobs: readonly Pick<JobForecast, 'seconds' | 'bytes'>[]): {
-  seconds: Range
-  bytes: Range
-} {
-  return {
-    seconds: sumRanges(
-      jobs.map(job => job.seconds),
-      sharedTimePart,
-    ),
-    bytes: sumRanges(jobs.map(job => job.bytes)),
-  }
 }
 
 /**

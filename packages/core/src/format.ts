@@ -59,3 +59,16 @@ export function describeBitRate(bitsPerSecond: number): string {
     ? `${(bitsPerSecond / 1e6).toFixed(1)} Mbit/s`
     : `${Math.round(bitsPerSecond / 1000)} kbit/s`
 }
+
+const whole = new Intl.NumberFormat('en', { maximumFractionDigits: 0 })
+
+/** A count with its thousands set apart: "12,480". */
+export function describeCount(count: number): string {
+  return whole.format(count)
+}
+
+/** A count where there is room for three signs: "999", "4k", "12k", "1M". Rounded down, so that it never says more than there is. */
+export function describeCountShort(count: number): string {
+  if (count < 1000) return String(count)
+  return count < 1_000_000 ? `${Math.floor(count / 1000)}k` : `${Math.floor(count / 1_000_000)}M`
+}

@@ -6,10 +6,24 @@ export type Range = z.infer<typeof Range>
 
 /** Two-sided 80 % quantiles of Student's t for 1, 2, 3 ... degrees of freedom. */
 const studentT = [3.078, 1.886, 1.638, 1.533, 1.476, 1.44, 1.415, 1.397, 1.383, 1.372]
+/** The normal distribution's quantile for the same interval. */
+const normalQuantile = 1.281552
 
-/** Quantile of Student's t for an 80 % two-sided interval; 1.282, the normal's, beyond the table. */
+/**
+ * Quantile of Student's t for an 80 % two-sided interval, at any whole number of degrees of freedom: tabled up to ten, beyond them by
+ * the expansion around the normal's quantile (Abramowitz and Stegun, 26.7.5), which is right to four digits there. Infinite below one.
+ */
 export function studentQuantile(degreesOfFreedom: number): number {
-  return studentT[degreesOfFreedom - 1] ?? (degreesOfFreedom < 1 ? Number.POSITIVE_INFINITY : 1.282)
+  if (degreesOfFreedom < 1) return Number.POSITIVE_INFINITY
+  const tabled = studentT[degreesOfFreedom - 1]
+  if (tabled !== undefined) return tabled
+  const [z, n] = [normalQuantile, degreesOfFreedom]
+  return (
+    z +
+    (z ** 3 + z) / (4 * n) +
+    (5 * z ** 5 + 16 * z ** 3 + 3 * z) / (96 * n ** 2) +
+    (3 * z ** 7 + 19 * z ** 5 + 17 * z ** 3 - 15 * z) / (384 * n ** 3)
+  )
 }
 
 /** Mean and the standard error of the mean; the error is null with fewer than two values. */
@@ -25,23 +39,56 @@ export function rangeAround(expected: number, part: number): Range {
   return { expected, low: Math.max(0, expected * (1 - part)), high: expected * (1 + part) }
 }
 
-/**
- * Sum of estimates whose errors are independent but for a shared relative error (a machine that is slow is slow for all):
- * independent half-widths add in quadrature, the shared one in proportion.
- */
-export function sumRanges(ranges: readonly Range[], sharedPart = 0): Range {
-  const expected = ranges.reduce((sum, range) => sum + range.expected, 0)
-  const below = Math.hypot(...ranges.map(range => range.expected - range.low)) + expected * sharedPart
-  const above = Math.hypot(...ranges.map(range => range.high - range.expected)) + expected * sharedPart
-  return { expected, low: Math.max(0, expected - below), high: expected + above }
+/** An error that several estimates have in common, relative to each: what was measured of one stands for all of a group. */
+export interface SharedError {
+  group: string
+  part: number
 }
 
-/** Sum of two estimates whose errors are independent; unlike `sumRanges`, its lower limit may lie below zero, so that sums of sums are right. */
-export function addRanges(a: Range, b: Range): Range {
-  const expected = a.expected + b.expected
-  return {
-    expected,
-    low: expected - Math.hypot(a.expected - a.low, b.expected - b.low),
-    high: expected + Math.hypot(a.high - a.expected, b.high - b.expected),
+/**
+ * A sum of estimates that grows one by one and can be read at any time. Errors of one estimate alone add in quadrature; those that a group
+ * shares add in proportion within the group, and in quadrature between groups.
+ */
+export class RangeSum {
+  private expected = 0
+  private lowSquares = 0
+  private highSquares = 0
+  private sharedSquares = 0
+  private readonly shared = new Map<string, { sum: number }>()
+
+  /** Adds an estimate; its half-widths hold what it shares as well. */
+  add(range: Range, shared: SharedError | null = null): void {
+    this.expected += range.expected
+    const common = shared ? shared.part * range.expected : 0
+    const [below, above] = [range.expected - range.low, range.high - range.expected]
+    this.lowSquares += Math.max(0, below * below - common * common)
+    this.highSquares += Math.max(0, above * above - common * common)
+    if (!shared) return
+    let group = this.shared.get(shared.group)
+    if (!group) this.shared.set(shared.group, (group = { sum: 0 }))
+    this.sharedSquares += common * (2 * group.sum + common)
+    group.sum += common
   }
+
+  /** How much is expected so far. */
+  get total(): number {
+    return this.expected
+  }
+
+  /** The sum as a range. @param sharedPart relative error that all have in common, added in proportion */
+  range(sharedPart = 0): Range {
+    const whole = this.expected * sharedPart
+    return {
+      expected: this.expected,
+      low: Math.max(0, this.expected - Math.sqrt(this.lowSquares + this.sharedSquares) - whole),
+      high: this.expected + Math.sqrt(this.highSquares + this.sharedSquares) + whole,
+    }
+  }
+}
+
+/** Sum of estimates whose errors are independent but for a shared relative error: a machine that is slow is slow for all. */
+export function sumRanges(ranges: readonly Range[], sharedPart = 0): Range {
+  const sum = new RangeSum()
+  for (const range of ranges) sum.add(range)
+  return sum.range(sharedPart)
 }

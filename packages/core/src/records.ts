@@ -9,7 +9,9 @@ import { JobEvent, JobProgress, JobState } from './job.ts'
 import { MeasureDepth } from './measurement.ts'
 import { Moment } from './moments.ts'
 import { Check, Verdict } from './quality.ts'
+import { Range } from './range.ts'
 import { Rational } from './rational.ts'
+import { SampleState } from './sample-state.ts'
 import { NumberedSequence } from './sequence.ts'
 import { Step, Steps, Treatment } from './treatment/index.ts'
 
@@ -223,9 +225,6 @@ export const TreatmentRecord = z.object({
 })
 export type TreatmentRecord = z.infer<typeof TreatmentRecord>
 
-export const SampleState = z.enum(['waiting', 'measuring', 'ready', 'failed'])
-export type SampleState = z.infer<typeof SampleState>
-
 export const JobRecord = z.object({
   id: Id,
   orderId: Id,
@@ -266,6 +265,14 @@ export const JobRecord = z.object({
 })
 export type JobRecord = z.infer<typeof JobRecord>
 
+/** A job as a line of a list, with its end in the plan. */
+export const PlannedJobRecord = JobRecord.extend({
+  lotId: Id.nullable(),
+  /** In seconds from when the plan was made; null for what is not in it. */
+  end: Range.nullable(),
+})
+export type PlannedJobRecord = z.infer<typeof PlannedJobRecord>
+
 export const JobEventRecord = z.object({
   id: Id,
   jobId: Id,
@@ -274,6 +281,10 @@ export const JobEventRecord = z.object({
   from: JobState.nullable(),
   to: JobState,
   note: z.string().nullable(),
+  sourceName: z.string(),
+  specName: z.string(),
+  /** Set for the first of several jobs that one action was done to: its number, and how many they were. */
+  action: z.object({ id: z.int(), jobs: z.int().min(2) }).nullable(),
 })
 export type JobEventRecord = z.infer<typeof JobEventRecord>
 

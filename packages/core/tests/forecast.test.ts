@@ -1,9 +1,9 @@
 import { describe, expect, test } from 'vitest'
 import {
-  forecastBatch,
   forecastJob,
   planLanes,
   sampleStarts,
+  sharedTimePart,
   studentQuantile,
   sumRanges,
   workLeft,
@@ -35,6 +35,7 @@ const sample = (windows: SampleWindow[]): SampleMeasurement => ({
 })
 const extent: JobExtent = {
   frames: 3000,
+  pixels: 345_600,
   durationSeconds: 120,
   keyframeDistance: 50,
   container: 'mp4',
@@ -107,12 +108,7 @@ describe('sums', () => {
       low: 200 - Math.hypot(30, 30),
       high: 200 + Math.hypot(30, 30),
     })
-    expect(
-      forecastBatch([
-        { seconds: part, bytes: part },
-        { seconds: part, bytes: part },
-      ]).seconds.high,
-    ).toBeCloseTo(200 + Math.hypot(30, 30) + 12, 9)
+    expect(sumRanges([part, part], sharedTimePart).high).toBeCloseTo(200 + Math.hypot(30, 30) + 12, 9)
   })
 
   test('never go below nothing', () => {
@@ -121,7 +117,14 @@ describe('sums', () => {
 
   test("t quantiles are the tables'", () => {
     expect([1, 4, 10].map(studentQuantile)).toEqual([3.078, 1.533, 1.372])
-    expect(studentQuantile(100)).toBe(1.282)
+    // As tabled in the usual books: 15, 30 and 100 degrees of freedom, and the normal distribution.
+    for (const [degrees, quantile] of [
+      [15, 1.3406],
+      [30, 1.3104],
+      [100, 1.2901],
+      [1e9, 1.2816],
+    ] as const)
+      expect(studentQuantile(degrees)).toBeCloseTo(quantile, 3)
     expect(studentQuantile(0)).toBe(Number.POSITIVE_INFINITY)
   })
 })
@@ -171,7 +174,7 @@ describe('plan', () => {
   })
 
   test('what is left of a running job comes from its progress, before that from its forecast', () => {
-    const forecast = { seconds: hour, bytes: hour, checkSeconds: 600, measuredFrom: '' }
+    const forecast = { seconds: hour, bytes: hour, checkSeconds: 600, measuredFrom: '', carried: null }
     expect(workLeft({ state: 'waiting', forecast, progress: null })).toEqual(hour)
     expect(
       workLeft({

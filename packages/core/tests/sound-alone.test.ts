@@ -128,6 +128,7 @@ describe('a forecast of sound alone', () => {
   })
   const extent = {
     frames: 0,
+    pixels: 0,
     durationSeconds: 120,
     keyframeDistance: 1,
     container: 'mka',

@@ -1,15 +1,15 @@
 import {
+  extentOf,
   forecastJob,
-  hasPicture,
-  keyframeDistance,
+  forecastOf,
   leftInBy,
-  planOf,
   treatedSeconds,
   type DiscCopyRecord,
   type JobDetail,
   type JobEventRecord,
   type JobForecast,
   type JobRecord,
+  type LikeRates,
   type OrderRecord,
   type ScanRecord,
   type SourceRecord,
@@ -96,31 +96,16 @@ export function sourceRecord(row: SourceRow, jobCount: number): SourceRecord {
   }
 }
 
-/** The forecast that a job's sample gives, or null before it was measured. */
-export function jobForecast(job: JobRow, sample: SampleRow | null): JobForecast | null {
-  if (!sample?.measurement) return null
-  const extent = { durationSeconds: treatedSeconds(job.treatment), container: job.spec.container }
-  const plan = planOf(job)
-  if (hasPicture(plan)) {
-    const { spec, treatment } = plan
-    return forecastJob(sample.measurement, {
-      ...extent,
-      frames: treatment.result.frameCount,
-      keyframeDistance: keyframeDistance(spec, treatment),
-      sizeIs: spec.video.rateControl.kind === 'constant quality' ? 'by quality' : 'by format',
-    })
-  }
-  // FLAC's size follows the sound; a stated rate, or PCM, is what it is.
-  return forecastJob(sample.measurement, {
-    ...extent,
-    frames: 0,
-    keyframeDistance: 1,
-    sizeIs: job.spec.audio.codec === 'flac' ? 'by quality' : 'by format',
-  })
+/** The forecast of a job from its sample, or from its like while that was not measured; null while nothing is known. */
+export function jobForecast(job: JobRow, sample: SampleRow | null, rates: LikeRates): JobForecast | null {
+  if (!sample) return null
+  const extent = sample.extent ?? extentOf(job)
+  const measured = sample.measurement ? forecastJob(sample.measurement, extent) : null
+  return forecastOf({ measured, likeKey: sample.likeKey ?? null, extent }, rates)
 }
 
-/** @param job with its source and sample loaded */
-export function jobRecord(job: JobRow): JobRecord {
+/** @param job with its source and sample loaded @param rates of the groups that such samples are in */
+export function jobRecord(job: JobRow, rates: LikeRates): JobRecord {
   const source = job.source.getEntity() as SourceRow
   const sample = (job.sample?.getEntity() ?? null) as SampleRow | null
   const { result } = job.treatment
@@ -153,7 +138,7 @@ export function jobRecord(job: JobRow): JobRecord {
             step,
           }))
         : [],
-    forecast: jobForecast(job, sample),
+    forecast: jobForecast(job, sample, rates),
     progress: job.progress ?? null,
     attempt: job.attempt,
     worker: job.workerName ?? null,
@@ -169,7 +154,8 @@ export function jobRecord(job: JobRow): JobRecord {
   }
 }
 
-export function jobEventRecord(row: JobEventRow): JobEventRecord {
+/** @param job that it happened to, with its source loaded */
+export function jobEventRecord(row: JobEventRow, job: JobRow): JobEventRecord {
   return {
     id: row.id,
     jobId: row.job.id,
@@ -178,11 +164,19 @@ export function jobEventRecord(row: JobEventRow): JobEventRecord {
     from: row.fromState ?? null,
     to: row.toState,
     note: row.note ?? null,
+    sourceName: sourceName(job.source.getEntity() as SourceRow),
+    specName: job.spec.name,
+    action: row.action && row.actionJobs && row.actionJobs > 1 ? { id: row.action, jobs: row.actionJobs } : null,
   }
 }
 
-export function jobDetail(job: JobRow, events: readonly JobEventRow[]): JobDetail {
-  return { ...jobRecord(job), treatment: job.treatment, check: job.check ?? null, events: events.map(jobEventRecord) }
+export function jobDetail(job: JobRow, events: readonly JobEventRow[], rates: LikeRates): JobDetail {
+  return {
+    ...jobRecord(job, rates),
+    treatment: job.treatment,
+    check: job.check ?? null,
+    events: events.map(row => jobEventRecord(row, job)),
+  }
 }
 
 export function workerRecord(row: WorkerRow): WorkerRecord {

@@ -27,7 +27,8 @@ import { listJobs } from './jobs.ts'
 import { lotName } from './lots.ts'
 import { found, Problem } from './problem.ts'
 import type { TaskQueue } from './queue.ts'
-import { ensureSamples } from './samples.ts'
+import { askForStandIns, ensureSamples } from './samples.ts'
+import { asArray, run } from './sql.ts'
 import { keepTreatment, treatLots, treatmentName } from './treatments.ts'
 
 export interface JobWish {
@@ -41,7 +42,7 @@ export interface RefusedWish extends JobWish {
 }
 
 /** Wishes that are read, worked out and written together: few enough that others are served in between. */
-const wishesAtOnce = 200
+const wishesAtOnce = 100
 /** Working out treatments gives others a turn after so long. */
 const turnMilliseconds = 15
 
@@ -50,6 +51,8 @@ interface Drafted {
   source: SourceRow
   spec: DeliverySpec
   treatment: Treatment
+  /** That were chosen for its lot. */
+  steps: readonly Step[]
   treatmentName: string | null
 }
 
@@ -68,12 +71,19 @@ export async function draftJobs(
   return { jobs: await listJobs(em.fork(), { ids }), refused }
 }
 
-/** See `draftJobs`: for batches whose jobs are not read right after. @returns numbers of the drafts */
+/**
+ * See `draftJobs`: for batches whose jobs are not read right after.
+ * @param progress told how many wishes of how many are through
+ * @param signal stops it between two pieces; nothing is drafted then
+ * @returns numbers of the drafts
+ * @throws Problem when the volume is none for results, or it was stopped
+ */
 export async function draftJobIds(
   em: EntityManager,
   queue: TaskQueue,
   wishes: readonly JobWish[],
   deliveryVolumeId: number,
+  { progress, signal }: { progress?: (done: number, of: number) => void; signal?: AbortSignal } = {},
 ): Promise<{ ids: number[]; refused: RefusedWish[] }> {
   return em.transactional(async tx => {
     const volume = found(await tx.findOne(VolumeEntity, deliveryVolumeId), 'volume', deliveryVolumeId)
@@ -85,15 +95,22 @@ export async function draftJobIds(
       )
     const single = [...new Map(wishes.map(wish => [`${wish.sourceId} ${wish.specKey}`, wish])).values()]
     const refused: RefusedWish[] = []
-    const ids: number[] = []
+    const [ids, fresh, samples]: [number[], number[], number[]] = [[], [], []]
     let position = await lastPosition(tx)
     for (let first = 0; first < single.length; first += wishesAtOnce) {
+      if (signal?.aborted) throw new Problem(409, 'stopped', 'Drafting was stopped, and nothing was drafted.')
       const drafted = await workOut(tx, single.slice(first, first + wishesAtOnce), refused)
-      ids.push(...(await keepDrafts(tx, queue, volume, drafted, position)))
+      const kept = await keepDrafts(tx, volume, drafted, position)
+      ids.push(...kept.ids)
+      fresh.push(...kept.fresh)
+      samples.push(...kept.samples)
       position += drafted.length
       // What is written is no longer needed; a unit of work that grows makes every further write slower.
       tx.clear()
+      progress?.(Math.min(single.length, first + wishesAtOnce), single.length)
     }
+    await recordAll(tx, fresh, 'create', null, 'draft')
+    await askForStandIns(tx, queue, samples)
     return { ids, refused }
   })
 }
@@ -132,6 +149,7 @@ async function workOut(tx: EntityManager, wishes: readonly JobWish[], refused: R
         source,
         spec,
         treatment: deriveTreatment(asMeasured(source.facts, source.findings ?? []), spec, chosen?.steps ?? []),
+        steps: chosen?.steps ?? [],
         treatmentName: chosen ? treatmentName(chosen) : null,
       })
     } catch (error) {
@@ -146,54 +164,59 @@ async function workOut(tx: EntityManager, wishes: readonly JobWish[], refused: R
   return drafted
 }
 
-/** @param position of the last job; new drafts come after it. @returns their numbers, in the order of the wishes */
+/** @param position of the last job; new drafts come after it. @returns their numbers, in the order of the wishes, and which of them are new */
 async function keepDrafts(
   tx: EntityManager,
-  queue: TaskQueue,
   volume: VolumeRow,
   drafted: readonly Drafted[],
   position: number,
-): Promise<number[]> {
-  if (drafted.length === 0) return []
-  const samples = await ensureSamples(tx, queue, drafted)
-  const known = await tx.find(
-    JobEntity,
-    { source: { $in: drafted.map(entry => entry.source.id) }, state: 'draft' },
-    { fields: ['id', 'source', 'spec'] },
-  )
-  const twins = new Map(known.map(job => [`${job.source.id} ${job.spec.key}`, job.id]))
-  const rows = drafted.map(({ source, spec, treatment, treatmentName }, index) => ({
-    twin: twins.get(`${source.id} ${spec.key}`),
-    columns: {
-      order: source.order.id,
-      source: source.id,
-      sample: samples[index]!,
-      deliveryVolume: volume.id,
-      spec,
-      treatment,
-      treatmentName,
-      state: 'draft' as const,
-      facts: source.facts!,
-      findings: source.findings ?? [],
-      identity: source.identity ?? null,
-    },
-    position: position + index + 1,
-  }))
-  for (const { twin, columns } of rows)
-    if (twin !== undefined) await tx.nativeUpdate(JobEntity, { id: twin }, columns as never)
-  const fresh = rows.filter(row => row.twin === undefined)
-  const made = new Map(
-    fresh.map(row => [row, tx.create(JobEntity, { ...row.columns, position: row.position } as never)]),
-  )
-  await tx.flush()
-  await recordAll(
+): Promise<{ ids: number[]; fresh: number[]; samples: number[] }> {
+  if (drafted.length === 0) return { ids: [], fresh: [], samples: [] }
+  const samples = await ensureSamples(tx, drafted)
+  const known = await run<{ id: number; source: number; spec: string }>(
     tx,
-    [...made.values()].map(job => job.id),
-    'create',
-    null,
-    'draft',
+    `select id, source_id as source, spec ->> 'key' as spec from job where state = 'draft' and source_id = any(?::int[])`,
+    [asArray(drafted.map(entry => entry.source.id))],
   )
-  return rows.map(row => row.twin ?? made.get(row)!.id)
+  const twins = new Map(known.map(job => [`${job.source} ${job.spec}`, job.id]))
+  const entries = drafted.map(({ source, spec, treatment, treatmentName }, index) => ({
+    place: index,
+    twin: twins.get(`${source.id} ${spec.key}`) ?? null,
+    order_id: source.order.id,
+    source_id: source.id,
+    sample_id: samples[index]!,
+    spec,
+    treatment,
+    treatment_name: treatmentName,
+    position: position + index + 1,
+    facts: source.facts,
+    findings: source.findings ?? [],
+    identity: source.identity ?? null,
+  }))
+  const columns = 'order_id, source_id, sample_id, spec, treatment, treatment_name, facts, findings, identity'
+  const recordset = `jsonb_to_recordset(?::jsonb) as entry (place int, twin int, order_id int, source_id int, sample_id int, spec jsonb, treatment jsonb,
+    treatment_name text, position double precision, facts jsonb, findings jsonb, identity text)`
+  const [again, fresh] = [entries.filter(entry => entry.twin !== null), entries.filter(entry => entry.twin === null)]
+  if (again.length > 0)
+    await run(
+      tx,
+      `update job set (${columns}) = (${columns
+        .split(', ')
+        .map(column => `entry.${column}`)
+        .join(', ')}), delivery_volume_id = ? from ${recordset} where job.id = entry.twin`,
+      [volume.id, JSON.stringify(again)],
+    )
+  const made =
+    fresh.length === 0
+      ? []
+      : await run<{ id: number }>(
+          tx,
+          `insert into job (${columns}, delivery_volume_id, state, position) select ${columns}, ?, 'draft', position from ${recordset} order by place returning id`,
+          [volume.id, JSON.stringify(fresh)],
+        )
+  const idOf = new Map(again.map(entry => [entry.place, entry.twin!]))
+  for (const [index, { id }] of made.entries()) idOf.set(fresh[index]!.place, id)
+  return { ids: entries.map(entry => idOf.get(entry.place)!), fresh: made.map(row => row.id), samples }
 }
 
 /**

@@ -9,6 +9,7 @@ import type {
   Finding,
   Fineness,
   JobEvent as JobEventName,
+  JobExtent,
   JobProgress,
   JobState,
   JoinPart,
@@ -188,6 +189,12 @@ export const SampleEntity = defineEntity({
     state: p.text().$type<SampleState>(),
     /** Counts the measurements begun or asked for; only the newest is kept. */
     run: p.integer().default(0),
+    /** What the whole job is; null in rows older than the column, where treatment and spec say it. */
+    extent: p.json().$type<JobExtent | null>().nullable(),
+    /** Group of like work: one lot's sources under one spec and one treatment. */
+    likeKey: p.text().nullable(),
+    /** Amount of work, see `unitsOf`. */
+    units: p.double().$type<number>().nullable(),
     measurement: p.json().$type<SampleMeasurement | null>().nullable(),
     reason: p.text().nullable(),
     createdAt: p.datetime().defaultRaw('now()'),
@@ -411,6 +418,10 @@ export const JobEventEntity = defineEntity({
     fromState: p.text().$type<JobState>().nullable(),
     toState: p.text().$type<JobState>(),
     note: p.text().nullable(),
+    /** Number of the action on many jobs that it is part of. */
+    action: p.integer().nullable(),
+    /** How many jobs the action was done to; only in the first of its rows, which stands for all. */
+    actionJobs: p.integer().nullable(),
   },
 })
 export type JobEventRow = InferEntity<typeof JobEventEntity>

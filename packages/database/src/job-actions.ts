@@ -1,8 +1,8 @@
 import type { EntityManager } from '@mikro-orm/postgresql'
-import { describeState, nextState, type JobEvent, type JobRecord, type JobState } from '@hematine/core'
-import { asArray, lastPosition, recordAll, run } from './job-events.ts'
-import { listJobs } from './jobs.ts'
+import { describeState, nextState, type JobEvent, type JobState } from '@hematine/core'
+import { lastPosition, nextAction, recordAll, recordPart } from './job-events.ts'
 import { found, Problem } from './problem.ts'
+import { asArray, run } from './sql.ts'
 
 export const jobActions = ['release', 'hold', 'resume', 'cancel', 'retry', 'remove'] as const
 export type JobAction = (typeof jobActions)[number]
@@ -55,8 +55,7 @@ export async function actOnJobs(
       return { id, done: reason === null, reason }
     })
     const going = outcomes.filter(outcome => outcome.done).map(outcome => byId.get(outcome.id)!)
-    if (action === 'remove')
-      await run(tx, 'delete from job where id = any(?::int[])', [asArray(going.map(job => job.id))])
+    if (action === 'remove') await remove(tx, going)
     else await move(tx, going, action)
     return outcomes
   })
@@ -72,10 +71,31 @@ function refusalOf(job: Locked | undefined, id: number, action: JobAction): stri
   return null
 }
 
+/** Takes jobs out with their events. Of an action that was on others too, another row now stands for those that are left. */
+async function remove(tx: EntityManager, jobs: readonly Locked[]): Promise<void> {
+  const ids = asArray(jobs.map(job => job.id))
+  const actions = await run<{ action: number }>(
+    tx,
+    'select distinct action from job_event where action_jobs is not null and job_id = any(?::int[])',
+    [ids],
+  )
+  await run(tx, 'delete from job where id = any(?::int[])', [ids])
+  if (actions.length === 0) return
+  await run(
+    tx,
+    `update job_event set action_jobs = rest.jobs from
+       (select action, min(id) as id, count(*)::int as jobs from job_event where action = any(?::int[]) group by action) as rest
+     where job_event.id = rest.id`,
+    [asArray(actions.map(row => row.action))],
+  )
+}
+
 const afresh = `"check" = null, reason = null, progress = null, output_path = null, temporary_path = null, started_at = null, finished_at = null, work_seconds = null, losses = 0, not_before = null`
 
 /** Jobs of the same state go on together. */
 async function move(tx: EntityManager, jobs: readonly Locked[], action: Exclude<JobAction, 'remove'>): Promise<void> {
+  const number = jobs.length > 1 ? await nextAction(tx) : null
+  let of: number | null = jobs.length
   let last = action === 'release' || action === 'retry' ? await lastPosition(tx) : 0
   for (const state of new Set(jobs.map(job => job.state))) {
     const ids = jobs.filter(job => job.state === state).map(job => job.id)
@@ -94,7 +114,8 @@ async function move(tx: EntityManager, jobs: readonly Locked[], action: Exclude<
         [to, asArray(ids)],
       )
     }
-    await recordAll(tx, ids, action, state, to)
+    await recordPart(tx, ids, action, state, to, null, number, of)
+    of = null
   }
 }
 
@@ -102,11 +123,7 @@ async function move(tx: EntityManager, jobs: readonly Locked[], action: Exclude<
  * Moves jobs, in the order given, to just before another one, or to the end.
  * Positions are fractions between the neighbours, so that no other row changes.
  */
-export async function moveJobs(
-  em: EntityManager,
-  ids: readonly number[],
-  beforeId: number | null,
-): Promise<JobRecord[]> {
+export async function moveJobs(em: EntityManager, ids: readonly number[], beforeId: number | null): Promise<void> {
   await em.transactional(async tx => {
     await run(tx, 'select pg_advisory_xact_lock(7001)')
     const jobs = await run<{ id: number; position: number; state: JobState }>(
@@ -143,5 +160,4 @@ export async function moveJobs(
       )
     }
   })
-  return listJobs(em.fork(), { ids })
 }

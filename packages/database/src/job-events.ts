@@ -1,6 +1,7 @@
 import type { EntityManager } from '@mikro-orm/postgresql'
 import { nextState, type JobEvent, type JobState } from '@hematine/core'
 import { JobEntity, JobEventEntity, type JobRow } from './entities.ts'
+import { asArray, run } from './sql.ts'
 
 /** Adds the row of an event to a job's history. */
 export function record(
@@ -32,7 +33,7 @@ export function applyEvent(em: EntityManager, job: JobRow, event: JobEvent, note
   return true
 }
 
-/** Adds a row of the same event to many jobs' histories in one statement. */
+/** Adds a row of the same event to many jobs' histories in one statement; of several, the first stands for all of them in lists. */
 export async function recordAll(
   em: EntityManager,
   jobIds: readonly number[],
@@ -42,21 +43,33 @@ export async function recordAll(
   note: string | null = null,
 ): Promise<void> {
   if (jobIds.length === 0) return
+  const action = jobIds.length > 1 ? await nextAction(em) : null
+  await recordPart(em, jobIds, event, from, to, note, action, jobIds.length)
+}
+
+/** A number for an action that is done to many jobs. */
+export async function nextAction(em: EntityManager): Promise<number> {
+  const [row] = await run<{ action: number }>(em, `select nextval('job_action')::int as action`)
+  return row!.action
+}
+
+/** Adds the rows of a part of an action on many jobs. @param of how many jobs the whole action is on; null for a part that is not the first */
+export async function recordPart(
+  em: EntityManager,
+  jobIds: readonly number[],
+  event: JobEvent | 'create' | 'move',
+  from: JobState | null,
+  to: JobState,
+  note: string | null,
+  action: number | null,
+  of: number | null,
+): Promise<void> {
   await run(
     em,
-    'insert into job_event (job_id, event, from_state, to_state, note) select id, ?, ?, ?, ? from unnest(?::int[]) as id',
-    [event, from, to, note, asArray(jobIds)],
+    `insert into job_event (job_id, event, from_state, to_state, note, action, action_jobs)
+     select id, ?, ?, ?, ?, ?, case when place = 1 and ? then ?::int end from unnest(?::int[]) with ordinality as entry (id, place)`,
+    [event, from, to, note, action, action !== null && of !== null, of, asArray(jobIds)],
   )
-}
-
-/** Runs a statement within the transaction of `em`. */
-export function run<Row>(em: EntityManager, sql: string, parameters: readonly unknown[] = []): Promise<Row[]> {
-  return em.getConnection().execute<Row[]>(sql, [...parameters], 'all', em.getTransactionContext())
-}
-
-/** Whole numbers as one parameter of a statement. */
-export function asArray(numbers: readonly number[]): string {
-  return `{${numbers.join(',')}}`
 }
 
 /** Position of the last job of all orders; 0 without any. */

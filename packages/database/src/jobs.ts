@@ -2,20 +2,20 @@ import { setImmediate } from 'node:timers/promises'
 import { LockMode } from '@mikro-orm/core'
 import type { EntityManager } from '@mikro-orm/postgresql'
 import {
-  workLeft,
   type Check,
   type JobDetail,
   type JobEventRecord,
   type JobProgress,
   type JobRecord,
   type JobState,
-  type OtherWork,
 } from '@hematine/core'
-import { jobDetail, jobEventRecord, jobForecast, jobRecord } from './as-records.ts'
+import { jobDetail, jobEventRecord, jobRecord } from './as-records.ts'
 import { JobEntity, JobEventEntity, type JobRow, type SampleRow, type SourceRow, type VolumeRow } from './entities.ts'
 import { applyEvent } from './job-events.ts'
 import { found } from './problem.ts'
 import type { TaskQueue } from './queue.ts'
+import { likeRatesOf } from './samples.ts'
+import { run } from './sql.ts'
 
 const withSource = { populate: ['source', 'sample'] as never }
 
@@ -42,54 +42,73 @@ export async function listJobs(
     const piece = await em
       .fork()
       .find(JobEntity, { id: { $in: ids } }, { ...withSource, orderBy: { position: 1, id: 1 } })
-    records.push(...piece.map(jobRecord))
+    const rates = await likeRatesOf(
+      em,
+      piece.flatMap(job => (job.sample?.getEntity() as SampleRow | undefined)?.likeKey ?? []),
+    )
+    records.push(...piece.map(job => jobRecord(job, rates)))
     if (rows.length > jobsAtOnce) await setImmediate()
   }
   return records
 }
 
-/** Work of other orders that shares the lanes with an order's: what is being done first, then in plan order. */
-export async function listOtherWork(em: EntityManager, orderId: number): Promise<OtherWork[]> {
-  const active = ['queued', 'running', 'placing'] as const
-  const rows = await em.find(
-    JobEntity,
-    { order: { $ne: orderId }, state: { $in: [...active, 'waiting'] } },
-    { populate: ['sample'] as never, orderBy: { position: 1, id: 1 } },
+/** Names and SHA-256 of an order's finished files, by name. */
+export async function checksumsOf(em: EntityManager, orderId: number): Promise<{ path: string; sha256: string }[]> {
+  return run(
+    em,
+    `select output_path as path, "check" -> 'measurement' ->> 'sha256' as sha256 from job where order_id = ? and state = 'done' order by output_path`,
+    [orderId],
   )
-  const isActive = (job: JobRow) => active.some(state => state === job.state)
-  return [...rows.filter(isActive), ...rows.filter(job => !isActive(job))].map(job => ({
-    id: job.id,
-    position: job.position,
-    isActive: isActive(job),
-    seconds: workLeft({
-      state: job.state,
-      progress: job.progress ?? null,
-      forecast: jobForecast(job, (job.sample?.getEntity() ?? null) as SampleRow | null),
-    }),
-  }))
-}
-
-/** Numbers of the jobs whose forecasts come from certain samples. */
-export async function jobsWithSamples(em: EntityManager, sampleIds: readonly number[]): Promise<number[]> {
-  if (sampleIds.length === 0) return []
-  return (await em.find(JobEntity, { sample: { $in: [...sampleIds] } }, { fields: ['id'] })).map(job => job.id)
 }
 
 /** One job with its treatment, its check and all that happened to it. */
 export async function readJob(em: EntityManager, id: number): Promise<JobDetail> {
   const job = found(await em.findOne(JobEntity, id, withSource), 'job', id)
-  return jobDetail(job, await em.find(JobEventEntity, { job: id }, { orderBy: { id: 1 } }))
+  const key = (job.sample?.getEntity() as SampleRow | undefined)?.likeKey
+  return jobDetail(
+    job,
+    await em.find(JobEventEntity, { job: id }, { orderBy: { id: 1 } }),
+    await likeRatesOf(em, key ? [key] : []),
+  )
 }
 
-/** The newest events of an order's jobs, newest first. */
-export async function listEvents(em: EntityManager, orderId: number, limit: number): Promise<JobEventRecord[]> {
+/**
+ * Events of an order's jobs, newest first: what was done to many at once is one of them, unless its rows are asked for.
+ * @param before number of an event: only older ones
+ * @param action number of an action on many jobs: only its rows
+ */
+export async function listEvents(
+  em: EntityManager,
+  { orderId, limit, before, action }: { orderId: number; limit: number; before?: number; action?: number },
+): Promise<JobEventRecord[]> {
   const rows = await em.find(
     JobEventEntity,
-    { job: { order: orderId }, event: { $nin: ['dispatch'] } },
-    { orderBy: { id: -1 }, limit },
+    {
+      job: { order: orderId },
+      event: { $nin: ['dispatch'] },
+      ...(before === undefined ? {} : { id: { $lt: before } }),
+      ...(action === undefined ? { $or: [{ action: null }, { actionJobs: { $ne: null } }] } : { action }),
+    },
+    { orderBy: { id: -1 }, limit, populate: ['job.source'] as never, fields: eventFields as never },
   )
-  return rows.map(jobEventRecord)
+  return rows.map(row => jobEventRecord(row, row.job.getEntity() as JobRow))
 }
+
+/** What a line about an event needs; jobs have much more. */
+const eventFields = [
+  'id',
+  'at',
+  'event',
+  'fromState',
+  'toState',
+  'note',
+  'action',
+  'actionJobs',
+  'job.id',
+  'job.spec',
+  'job.source.id',
+  'job.source.relativePath',
+] as const
 
 /** Measures the sample behind a job's forecast once more. */
 export async function measureJobAgain(em: EntityManager, queue: TaskQueue, jobId: number): Promise<JobRecord> {

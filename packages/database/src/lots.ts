@@ -18,6 +18,12 @@ export function lotName(row: Pick<LotRow, 'name' | 'number'>): string {
   return row.name ?? `Lot ${lotLetter(row.number)}`
 }
 
+/** Names of an order's lots by their numbers. */
+export async function lotNamesOf(em: EntityManager, orderId: number): Promise<Map<number, string>> {
+  const lots = await em.find(LotEntity, { order: orderId }, { fields: ['id', 'name', 'number'] })
+  return new Map(lots.map(lot => [lot.id, lotName(lot)]))
+}
+
 /** One change of an order's lots at a time, so that two sources that are alike never found two lots. */
 async function lockLots(tx: EntityManager, orderId: number): Promise<void> {
   await tx

@@ -32,14 +32,16 @@ export function trialRecord(row: TrialRow): TrialRecord {
   }
 }
 
-/** Trials of an order, or some of them by number, oldest first. */
+/** Trials of an order, or of one of its sources, or some of them by number, oldest first. */
 export async function listTrials(
   em: EntityManager,
-  where: { orderId: number } | { ids: readonly number[] },
+  where: { orderId: number; sourceId?: number | undefined } | { ids: readonly number[] },
 ): Promise<TrialRecord[]> {
   const rows = await em.find(
     TrialEntity,
-    'orderId' in where ? { order: where.orderId } : { id: { $in: [...where.ids] } },
+    'ids' in where
+      ? { id: { $in: [...where.ids] } }
+      : { order: where.orderId, ...(where.sourceId === undefined ? {} : { source: where.sourceId }) },
     { orderBy: { id: 1 } },
   )
   return rows.map(trialRecord)

@@ -1,7 +1,7 @@
 import type { EntityManager } from '@mikro-orm/postgresql'
 import type { VolumeRole } from '@hematine/core'
 import { JobEntity, SourceEntity, VolumeEntity, type VolumeRow } from './entities.ts'
-import { run } from './job-events.ts'
+import { run } from './sql.ts'
 import { found, Problem } from './problem.ts'
 
 export async function listVolumes(em: EntityManager): Promise<VolumeRow[]> {

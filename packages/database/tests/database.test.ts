@@ -148,7 +148,7 @@ describe('samples', () => {
           await db
             .em()
             .transactional(async tx =>
-              ensureSamples(tx, db.queue, [{ source: (await readSource(tx, id!))!, treatment, spec: small }]),
+              ensureSamples(tx, [{ source: (await readSource(tx, id!))!, treatment, spec: small, steps: [] }]),
             )
         )[0]!,
       )
@@ -227,7 +227,7 @@ describe('workers', () => {
 test('changes are heard by those who listen, signs of life are not', async () => {
   await db.fresh()
   const heard: string[] = []
-  const end = await listen(
+  const listening = await listen(
     db.url,
     change => heard.push(`${change.table}:${change.id}`),
     () => undefined,
@@ -239,6 +239,6 @@ test('changes are heard by those who listen, signs of life are not', async () =>
   await expect.poll(() => heard).toContain(`work_order:${order.id}`)
   expect(heard.filter(change => change.startsWith('worker:'))).toEqual([`worker:${worker.id}`])
   expect(heard).toContain('source:1')
-  await end()
+  await listening.end()
   expect((await listOrders(db.em()))[0]!.dueAt).toBe('2026-11-27T08:00:00.000Z')
 })

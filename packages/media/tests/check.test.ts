@@ -162,6 +162,7 @@ describe('a sample', () => {
     await transcode({ input, facts, treatment, spec, outputPath }, openGate, () => undefined)
     const forecast = forecastJob(measured, {
       frames: 300,
+      pixels: 320 * 240,
       durationSeconds: 12,
       keyframeDistance: keyframeDistance(spec, treatment),
       container: 'mkv',

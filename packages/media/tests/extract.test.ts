@@ -309,6 +309,7 @@ test('a forecast of sound holds for the whole', async () => {
     expect(sample.soundWindows).toHaveLength(5)
     const { bytes, measuredFrom } = forecastJob(sample, {
       frames: 0,
+      pixels: 0,
       durationSeconds: treatment.seconds,
       keyframeDistance: 1,
       container: spec.container,

@@ -48,11 +48,19 @@ export const locked = ref(false)
 
 const askAgainMilliseconds = 1000
 
-/** Calls a route; request and answer are checked by its schemas. A question that meets a database that is away is asked again until it is back. @throws CallProblem */
-export async function call<Name extends RouteName>(name: Name, input: CallInput<Name>): Promise<CallAnswer<Name>> {
+/**
+ * Calls a route; request and answer are checked by its schemas. A question that meets a database that is away is asked again until it is back.
+ * @param signal leaves the call; what it was to do is not done, where the route says that it can be stopped
+ * @throws CallProblem
+ */
+export async function call<Name extends RouteName>(
+  name: Name,
+  input: CallInput<Name>,
+  signal?: AbortSignal,
+): Promise<CallAnswer<Name>> {
   for (;;) {
     try {
-      const answer = await callOnce(name, input)
+      const answer = await callOnce(name, input, signal)
       databaseAway.value = false
       return answer
     } catch (error) {
@@ -66,18 +74,24 @@ export async function call<Name extends RouteName>(name: Name, input: CallInput<
   }
 }
 
-async function callOnce<Name extends RouteName>(name: Name, input: CallInput<Name>): Promise<CallAnswer<Name>> {
+async function callOnce<Name extends RouteName>(
+  name: Name,
+  input: CallInput<Name>,
+  signal: AbortSignal | undefined,
+): Promise<CallAnswer<Name>> {
   const route: Route = api[name]
   const parts = input as { parameters?: Record<string, unknown>; query?: Record<string, unknown>; body?: unknown }
   let response: Response
   try {
     response = await fetch(addressOf(name, parts), {
       method: route.method.toUpperCase(),
+      ...(signal ? { signal } : {}),
       ...(parts.body === undefined
         ? {}
         : { headers: { 'content-type': 'application/json' }, body: JSON.stringify(parts.body) }),
     })
   } catch {
+    if (signal?.aborted) throw new CallProblem(0, 'stopped', 'Stopped: nothing was done.')
     throw new CallProblem(
       0,
       'no-answer',

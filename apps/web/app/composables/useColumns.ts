@@ -1,18 +1,11 @@
 import type { SourceSort } from '@hematine/core'
 import { useLocalStorage } from '@vueuse/core'
 import { computed } from 'vue'
+import type { LongColumn } from './long-column'
 
 export type ColumnKey = 'picture' | 'rate' | 'codec' | 'sound' | 'seconds' | 'bytes' | 'jobs' | 'faults'
 
-export interface Column {
-  key: ColumnKey
-  name: string
-  /** Track of the grid. */
-  width: string
-  /** What a click on its head sorts by; null where it cannot. */
-  sort: SourceSort | null
-  end?: boolean
-}
+export type Column = LongColumn<SourceSort> & { key: ColumnKey }
 
 /** Columns of the table of sources that can be left out, in their order; the name is always there. */
 export const columns: readonly Column[] = [
@@ -32,12 +25,9 @@ export function useColumns() {
   const chosen = useLocalStorage<ColumnKey[]>('hematine-columns', usual)
   const shown = computed(() => columns.filter(column => chosen.value.includes(column.key)))
   const has = computed(() => new Set(shown.value.map(column => column.key)))
-  const template = computed(() =>
-    ['24px', 'minmax(150px, 1.6fr)', ...shown.value.map(column => column.width)].join(' '),
-  )
   /** Line of the grid at which the head of a lot stops its words: what follows are its sums. */
   const wordsEnd = computed(
     () => 3 + shown.value.filter(column => ['picture', 'rate', 'codec', 'sound'].includes(column.key)).length,
   )
-  return { chosen, shown, has, template, wordsEnd }
+  return { chosen, shown, has, wordsEnd }
 }

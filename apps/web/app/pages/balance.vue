@@ -1,5 +1,11 @@
 <script setup lang="ts">
-import { describeBytes, describeBytesRange, describeDurationRange, type JobRecord } from '@hematine/core'
+import {
+  describeBytes,
+  describeBytesRange,
+  describeCount,
+  describeDurationRange,
+  type PlannedJobRecord,
+} from '@hematine/core'
 import { computed, ref } from 'vue'
 import DraftDetail from '~/components/balance/DraftDetail.vue'
 import DraftTable from '~/components/balance/DraftTable.vue'
@@ -8,60 +14,67 @@ import AskDialog from '~/components/common/AskDialog.vue'
 import EmptyState from '~/components/common/EmptyState.vue'
 import SplitPane from '~/components/common/SplitPane.vue'
 import { momentRange } from '~/composables/times'
-import { useClock, usePlan } from '~/composables/usePlan'
+import { knownWords } from '~/composables/totals'
+import { call } from '~/composables/useCall'
+import { useJobLines } from '~/composables/useJobLines'
+import { useOpenJob } from '~/composables/useOpenJob'
+import { useNotices } from '~/stores/notices'
 import { useOrder } from '~/stores/order'
 
 useHead({ title: 'Balance - Hematine' })
 const order = useOrder()
-const now = useClock()
-const plan = usePlan(true)
-const route = useRoute()
+const notices = useNotices()
 const router = useRouter()
-const selected = ref<number[]>([])
+const drafts = useJobLines('balance', ['draft'], 'plan')
+const { open, job: openJob } = useOpenJob(['draft'])
+const selected = ref(new Set<number>())
 
-const open = computed<number | null>({
-  get: () => Number(route.query.job) || null,
-  set: id => {
-    void router.replace({ query: id === null ? {} : { job: id } })
-  },
-})
-const openJob = computed(() => order.drafts.find(job => job.id === open.value) ?? null)
-const chosen = computed(() => {
-  const some = order.drafts.filter(job => selected.value.includes(job.id))
-  return some.length > 0 ? some : order.drafts
-})
+const work = computed(() => order.work)
+const totals = computed(() => work.value?.withDrafts ?? null)
+const at = computed(() => new Date(work.value?.at ?? 0))
+const draftCount = computed(() => order.jobCounts.draft)
+const chosenCount = computed(() => (selected.value.size > 0 ? selected.value.size : draftCount.value))
 const free = computed(() => order.deliveryVolumes[0]?.freeBytes ?? null)
-const tooLarge = computed(() => free.value !== null && plan.value.bytes.high > free.value)
+const tooLarge = computed(() => free.value !== null && totals.value !== null && totals.value.bytes.high > free.value)
 const due = computed(() => (order.order?.dueAt ? new Date(order.order.dueAt) : null))
 const late = computed(
   () =>
     due.value !== null &&
-    plan.value.end !== null &&
-    now.value.getTime() + plan.value.end.high * 1000 > due.value.getTime(),
+    Boolean(totals.value?.end) &&
+    at.value.getTime() + totals.value!.end!.high * 1000 > due.value.getTime(),
 )
 
-/** Jobs of which nothing is known beforehand: they are released only when that is said once more. */
-const unmeasured = computed(() => chosen.value.filter(job => job.sampleState === 'failed'))
-const asking = ref(false)
+/** Drafts of which nothing is known beforehand, among those about to be released: only when that is said once more. */
+const asking = ref<{ ids: number[]; unmeasured: number[]; first: PlannedJobRecord[] } | null>(null)
+const busy = ref(false)
 
-function askOrRelease(): void {
-  if (unmeasured.value.length > 0) asking.value = true
-  else void release(chosen.value)
+async function askOrRelease(): Promise<void> {
+  busy.value = true
+  await notices.attempt(async () => {
+    const ids = selected.value.size > 0 ? [...selected.value] : await order.jobIds({ states: ['draft'] })
+    const failed = new Set(await order.jobIds({ states: ['draft'], sample: 'failed' }))
+    const unmeasured = ids.filter(id => failed.has(id))
+    if (unmeasured.length === 0) return release(ids)
+    const { jobs } = await call('listJobs', {
+      query: { orderId: order.order!.id, states: 'draft', sample: 'failed', limit: 100 },
+    })
+    asking.value = { ids, unmeasured, first: jobs.filter(job => unmeasured.includes(job.id)).slice(0, 5) }
+  })
+  busy.value = false
 }
 
-async function release(jobs: readonly JobRecord[]): Promise<void> {
-  asking.value = false
-  const ids = jobs.map(job => job.id)
+async function release(ids: number[]): Promise<void> {
+  asking.value = null
   if (ids.length === 0) return
   // Asked before: the drafts may be gone from the list before the answer is here.
-  const wasAll = ids.length === order.drafts.length
-  selected.value = []
+  const wasAll = ids.length === draftCount.value
+  selected.value = new Set()
   if ((await order.act(ids, 'release')) && wasAll) await router.push('/shift')
 }
 
 async function remove(): Promise<void> {
-  const ids = chosen.value.map(job => job.id)
-  selected.value = []
+  const ids = [...selected.value]
+  selected.value = new Set()
   await order.act(ids, 'remove')
 }
 </script>
@@ -70,29 +83,45 @@ async function remove(): Promise<void> {
   <div class="station">
     <div class="bar">
       <h1>Balance</h1>
-      <VBtn color="primary" :disabled="chosen.length === 0" @click="askOrRelease"
-        >Release {{ chosen.length }} {{ chosen.length === 1 ? 'job' : 'jobs' }}</VBtn
+      <VBtn color="primary" :disabled="chosenCount === 0" :loading="busy" @click="askOrRelease"
+        >Release {{ describeCount(chosenCount) }} {{ chosenCount === 1 ? 'job' : 'jobs' }}</VBtn
       >
-      <VBtn :disabled="selected.length === 0" variant="text" @click="remove"
-        >Remove {{ selected.length }} selected</VBtn
+      <VBtn :disabled="selected.size === 0" variant="text" @click="remove"
+        >Remove {{ describeCount(selected.size) }} selected</VBtn
+      >
+      <VBtn
+        v-if="draftCount > 0"
+        variant="text"
+        :aria-pressed="drafts.byLot.value"
+        @click="
+          () => {
+            drafts.byLot.value = !drafts.byLot.value
+          }
+        "
+        >{{ drafts.byLot.value ? 'One by one' : 'By lot' }}</VBtn
       >
       <span class="spacer" />
-      <span v-if="plan.end" class="sum"
-        ><span class="muted">all done</span>{{ ' ' }}
-        <span class="number" :class="{ look: late }">{{ momentRange(plan.end, now) }}</span></span
-      >
-      <span v-if="plan.places.size > 0" class="sum"
-        ><span class="muted">device time</span>{{ ' ' }}
-        <span class="number">{{ describeDurationRange(plan.deviceSeconds) }}</span></span
-      >
-      <span v-if="plan.bytes.expected > 0" class="sum"
-        ><span class="muted">results</span>{{ ' ' }}
-        <span class="number" :class="{ look: tooLarge }">{{ describeBytesRange(plan.bytes) }}</span></span
-      >
-      <span v-if="plan.unknown > 0" class="sum look"
-        >{{ plan.places.size > 0 ? 'without ' : '' }}{{ plan.unknown }} not measured yet</span
-      >
+      <template v-if="totals">
+        <span v-if="totals.end" class="sum"
+          ><span class="muted">all done</span>{{ ' ' }}
+          <span class="number" :class="{ look: late }">{{ momentRange(totals.end, at) }}</span></span
+        >
+        <span v-if="totals.seconds.expected > 0" class="sum"
+          ><span class="muted">device time</span>{{ ' ' }}
+          <span class="number">{{ describeDurationRange(totals.seconds) }}</span></span
+        >
+        <span v-if="totals.bytes.expected > 0" class="sum"
+          ><span class="muted">results</span>{{ ' ' }}
+          <span class="number" :class="{ look: tooLarge }">{{ describeBytesRange(totals.bytes) }}</span></span
+        >
+      </template>
     </div>
+    <p v-if="totals && totals.jobs > 0 && knownWords(totals)" class="warning muted" role="status">
+      {{ knownWords(totals) }}.
+      <span v-if="totals.unknown > 0" class="look"
+        >The sums are without {{ describeCount(totals.unknown) }} of which nothing is known yet.</span
+      >
+    </p>
     <p v-if="tooLarge" class="warning look" role="status">
       The results may not fit: {{ describeBytes(free!) }} are free on the delivery volume. Leave some out, choose a
       smaller spec, or make room.
@@ -100,11 +129,12 @@ async function remove(): Promise<void> {
     <p v-if="late" class="warning look" role="status">
       The end may come after the due time. Leave some out, choose a quicker spec, or add a worker.
     </p>
-    <template v-if="order.drafts.length > 0">
+    <template v-if="draftCount > 0 || drafts.total.value > 0">
       <SplitPane name="draft" :initial="370">
-        <template #first
-          ><DraftTable v-model:open="open" v-model:selected="selected" :jobs="order.drafts" :plan="plan" :now="now"
-        /></template>
+        <template #first>
+          <p v-if="drafts.failed.value" class="warning bad" role="alert">{{ drafts.failed.value }}</p>
+          <DraftTable v-model:open="open" v-model:selected="selected" :drafts="drafts" />
+        </template>
         <template #second>
           <DraftDetail v-if="openJob" :key="openJob.id" :job="openJob" />
           <EmptyState v-else title="No job is open"
@@ -115,34 +145,56 @@ async function remove(): Promise<void> {
     </template>
     <EmptyState v-else title="No drafts to weigh">
       {{
-        plan.jobs.length > 0
-          ? `${plan.jobs.length} jobs are released and run in Shift; the chart below shows when.`
+        work && work.released.jobs > 0
+          ? `${describeCount(work.released.jobs)} jobs are released and run in Shift; the chart below shows when.`
           : 'Select sources in Intake and draft jobs for them. Each is measured on this machine before you decide.'
       }}
       <br /><VBtn to="/intake">Go to Intake</VBtn>
     </EmptyState>
-    <AskDialog v-model="asking" title="Release without a forecast?" :width="560">
-      <p>
-        {{ unmeasured.length === 1 ? 'One job' : `${unmeasured.length} jobs` }} could not be measured, so nobody knows
-        how long {{ unmeasured.length === 1 ? 'it takes' : 'they take' }} or how large the result will be, and
-        {{ unmeasured.length === 1 ? 'it' : 'they' }} may fail for the same reason:
-      </p>
-      <ul>
-        <li v-for="job in unmeasured.slice(0, 5)" :key="job.id">
-          <strong>{{ job.sourceName }}</strong>, {{ job.specName }}: {{ job.sampleReason }}
-        </li>
-      </ul>
+    <AskDialog
+      :model-value="asking !== null"
+      title="Release without a forecast?"
+      :width="560"
+      @update:model-value="
+        () => {
+          asking = null
+        }
+      "
+    >
+      <template v-if="asking">
+        <p>
+          {{ asking.unmeasured.length === 1 ? 'One job' : `${describeCount(asking.unmeasured.length)} jobs` }} could not
+          be measured, so nobody knows how long {{ asking.unmeasured.length === 1 ? 'it takes' : 'they take' }} or how
+          large the result will be, and {{ asking.unmeasured.length === 1 ? 'it' : 'they' }} may fail for the same
+          reason:
+        </p>
+        <ul>
+          <li v-for="job in asking.first" :key="job.id">
+            <strong>{{ job.sourceName }}</strong>, {{ job.specName }}: {{ job.sampleReason }}
+          </li>
+        </ul>
+      </template>
       <template #buttons>
-        <VBtn variant="text" @click="asking = false">Cancel</VBtn>
         <VBtn
-          :disabled="chosen.length === unmeasured.length"
-          @click="release(chosen.filter(job => job.sampleState !== 'failed'))"
-          >Release the {{ chosen.length - unmeasured.length }} measured</VBtn
+          variant="text"
+          @click="
+            () => {
+              asking = null
+            }
+          "
+          >Cancel</VBtn
         >
-        <VBtn color="primary" @click="release(chosen)">Release all {{ chosen.length }}</VBtn>
+        <template v-if="asking">
+          <VBtn
+            :disabled="asking.ids.length === asking.unmeasured.length"
+            @click="release(asking.ids.filter(id => !asking!.unmeasured.includes(id)))"
+            >Release the {{ describeCount(asking.ids.length - asking.unmeasured.length) }} measured</VBtn
+          >
+          <VBtn color="primary" @click="release(asking.ids)">Release all {{ describeCount(asking.ids.length) }}</VBtn>
+        </template>
       </template>
     </AskDialog>
-    <LaneChart v-if="plan.places.size > 0" :plan="plan" :now="now" :due="due" :lanes="order.lanes" />
+    <LaneChart v-if="work && work.bars.length > 0" :work="work" :due="due" />
   </div>
 </template>
 

@@ -152,9 +152,7 @@ watchDebounced(
   { debounce: 150, immediate: true },
 )
 
-const trials = computed(() =>
-  [...order.trials.values()].filter(trial => trial.sourceId === standing.value?.id).sort((a, b) => a.id - b.id),
-)
+const trials = computed(() => order.trials.filter(trial => trial.sourceId === standing.value?.id))
 const letters = (index: number) =>
   String.fromCharCode(65 + (index % 26)) + (index >= 26 ? String(Math.floor(index / 26)) : '')
 const variants = computed(() => trials.value.map((trial, index) => ({ trial, letter: letters(index) })))
@@ -175,9 +173,9 @@ async function tryWishes(wishes: { label: string; steps: Step[] }[]): Promise<vo
   if (!source.value) return
   busy.value = true
   const answer = await notices.attempt(() =>
-    order.ask(
+    order.asking.trials(
       call('askForTrials', { body: { sourceId: source.value!.id, specKey: specKey.value, wishes } }),
-      ({ trials }) => ({ trials }),
+      answer => answer.trials,
     ),
   )
   busy.value = false
@@ -214,7 +212,7 @@ async function remove(ids: number[]): Promise<void> {
   })
   if (!removed) return
   shown.value = shown.value.filter(id => !ids.includes(id))
-  order.take({ goneTrials: ids })
+  order.forgetTrials(ids)
 }
 
 function choose(trial: TrialRecord): void {

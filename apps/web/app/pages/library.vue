@@ -110,7 +110,7 @@ const open = computed(() => order.specs.find(spec => spec.key === route.query.sp
               </td>
               <td>{{ describeSpec(spec) }}</td>
               <td class="number">
-                {{ order.jobList.filter(job => job.specKey === spec.key && job.state !== 'cancelled').length || '' }}
+                {{ order.work?.specs[spec.key] ?? '' }}
               </td>
             </tr>
           </tbody>

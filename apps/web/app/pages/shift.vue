@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { describeCount, type JobState } from '@hematine/core'
 import { computed } from 'vue'
 import EmptyState from '~/components/common/EmptyState.vue'
 import SplitPane from '~/components/common/SplitPane.vue'
@@ -6,35 +7,28 @@ import EventFeed from '~/components/shift/EventFeed.vue'
 import LaneCard from '~/components/shift/LaneCard.vue'
 import WaitingList from '~/components/shift/WaitingList.vue'
 import { momentRange } from '~/composables/times'
-import { useClock, usePlan } from '~/composables/usePlan'
+import { useClock } from '~/composables/useClock'
+import { useJobLines } from '~/composables/useJobLines'
 import { useOrder } from '~/stores/order'
 
 useHead({ title: 'Shift - Hematine' })
 const order = useOrder()
 const now = useClock()
-const plan = usePlan(false)
-const unheld = computed(() => [
-  ...order.active.filter(job => job.state !== 'placing'),
-  ...order.waiting.filter(job => job.state === 'waiting'),
-])
-const held = computed(() => order.waiting.filter(job => job.state === 'held'))
-const failed = computed(() => order.settled.filter(job => job.state === 'failed'))
+const waiting = useJobLines('shift', ['waiting', 'held'], 'plan')
+const at = computed(() => new Date(order.work?.at ?? 0))
+const unheldStates: JobState[] = ['waiting', 'queued', 'running']
+const unheld = computed(() => unheldStates.reduce((sum, state) => sum + order.jobCounts[state], 0))
+const held = computed(() => order.jobCounts.held)
+const failed = computed(() => order.jobCounts.failed)
+const waitingCount = computed(() => order.jobCounts.waiting + held.value)
 /** Lanes that stand still, shown as such. */
 const idleLanes = computed(() =>
   Math.max(0, order.workers.reduce((sum, worker) => sum + worker.lanes, 0) - order.active.length),
 )
 
 async function holdOrResume(): Promise<void> {
-  if (unheld.value.length > 0)
-    await order.act(
-      unheld.value.map(job => job.id),
-      'hold',
-    )
-  else
-    await order.act(
-      held.value.map(job => job.id),
-      'resume',
-    )
+  if (unheld.value > 0) await order.actOnAll({ states: unheldStates }, 'hold')
+  else await order.actOnAll({ states: ['held'] }, 'resume')
 }
 </script>
 
@@ -43,50 +37,51 @@ async function holdOrResume(): Promise<void> {
     <div class="bar">
       <h1>Shift</h1>
       <VBtn
-        :color="unheld.length > 0 ? 'primary' : 'secondary'"
+        :color="unheld > 0 ? 'primary' : 'secondary'"
         :height="32"
-        :disabled="unheld.length + held.length === 0"
+        :disabled="unheld + held === 0"
         @click="holdOrResume"
-        >{{ unheld.length > 0 || held.length === 0 ? 'Hold everything' : `Resume ${held.length} held` }}</VBtn
+        >{{ unheld > 0 || held === 0 ? 'Hold everything' : `Resume ${describeCount(held)} held` }}</VBtn
+      >
+      <VBtn v-if="failed > 0" @click="order.actOnAll({ states: ['failed'] }, 'retry')"
+        >Try {{ describeCount(failed) }} failed again</VBtn
       >
       <VBtn
-        v-if="failed.length > 0"
+        v-if="waitingCount > 0"
+        variant="text"
+        :aria-pressed="waiting.byLot.value"
         @click="
-          order.act(
-            failed.map(job => job.id),
-            'retry',
-          )
+          () => {
+            waiting.byLot.value = !waiting.byLot.value
+          }
         "
-        >Try {{ failed.length }} failed again</VBtn
+        >{{ waiting.byLot.value ? 'In their order' : 'By lot' }}</VBtn
       >
       <span class="spacer" />
       <span v-if="order.workers.length === 0" class="look" role="status"
         >No worker is at work: nothing will run until one starts.</span
       >
-      <span v-if="plan.end"
-        ><span class="muted">all done</span> <span class="number">{{ momentRange(plan.end, now) }}</span></span
+      <span v-if="order.work?.released.end"
+        ><span class="muted">all done</span>{{ ' ' }}
+        <span class="number">{{ momentRange(order.work.released.end, at) }}</span></span
       >
       <span
-        ><span class="number">{{ order.waiting.length }}</span> <span class="muted">waiting</span></span
+        ><span class="number">{{ describeCount(waitingCount) }}</span> <span class="muted">waiting</span></span
       >
     </div>
     <SplitPane name="events" :initial="310">
       <template #first>
         <div class="lanes">
-          <LaneCard v-for="job in order.active" :key="job.id" :job="job" :place="plan.places.get(job.id)" :now="now" />
+          <LaneCard v-for="job in order.active" :key="job.id" :job="job" :at="at" />
           <div v-for="lane in idleLanes" :key="lane" class="idle muted">
-            {{
-              order.waiting.some(job => job.state === 'waiting')
-                ? 'This lane is about to take the next job'
-                : 'This lane is free'
-            }}
+            {{ order.jobCounts.waiting > 0 ? 'This lane is about to take the next job' : 'This lane is free' }}
           </div>
         </div>
-        <WaitingList v-if="order.waiting.length > 0" :jobs="order.waiting" :plan="plan" :now="now" />
+        <WaitingList v-if="waitingCount > 0 || waiting.total.value > 0" :waiting="waiting" />
         <EmptyState v-else title="Nothing waits"
           >{{
-            order.drafts.length > 0
-              ? `${order.drafts.length} drafts can be released in Balance.`
+            order.jobCounts.draft > 0
+              ? `${describeCount(order.jobCounts.draft)} drafts can be released in Balance.`
               : 'Drafts are released in Balance.'
           }}<br /><VBtn to="/balance">Go to Balance</VBtn></EmptyState
         >

@@ -1,118 +1,86 @@
 import {
   builtInSpecs,
-  type DiscCopyRecord,
-  type DriveRecord,
+  JobState,
   type JobRecord,
   type OrderRecord,
-  type OtherWork,
-  type PlannedRecord,
-  type ScanRecord,
   type TreatmentRecord,
-  type TrialRecord,
   type VolumeRecord,
-  type WatchRecord,
   type WorkerRecord,
 } from '@hematine/core'
 import { StorageSerializers, useLocalStorage, useThrottleFn } from '@vueuse/core'
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef } from 'vue'
-import { LiveChange, type SourceCounts } from '#shared/api'
-import { readable } from '#shared/readable'
-import { addressOf, call, databaseAway, tellLeftOut } from '~/composables/useCall'
+import type { DraftingProgress, LiveChange, SourceCounts } from '#shared/api'
+import { call, type CallAnswer } from '~/composables/useCall'
+import { collection, latest } from './collection'
+import { link } from './link'
 import { useNotices } from './notices'
-import { Told } from './told'
 
-/** Between two questions for other orders' work. */
-const otherWorkMilliseconds = 15_000
+const noCounts: SourceCounts = { all: 0, undecided: 0, reading: 0, measuring: 0, refused: 0 }
+const noJobs = Object.fromEntries(JobState.options.map(state => [state, 0])) as Record<JobState, number>
+const newestFirst = (a: { id: number }, b: { id: number }) => b.id - a.id
+const oldestFirst = (a: { id: number }, b: { id: number }) => a.id - b.id
+const ofOrder = (orderId: number) => ({ query: { orderId } })
 
-/** Puts the answer of the latest question only: of two that overlap the first may be answered last. */
-function latestOnly(): <Answer>(question: Promise<Answer>, put: (answer: Answer) => void) => Promise<void> {
-  let asked = 0
-  return async (question, put) => {
-    const mine = ++asked
-    const answer = await question
-    if (mine === asked) put(answer)
-  }
+export type JobAction = 'release' | 'hold' | 'resume' | 'cancel' | 'retry' | 'remove'
+/** Which jobs are meant, as the routes of jobs take it. */
+export interface JobQuery {
+  states: JobState[]
+  lotId?: number | 'none'
+  sourceId?: number
+  sample?: 'failed'
 }
 
-/** The open order and all that is in it: fetched once, then kept up to date by the server's events. */
+/** The open order and what is in it: fetched, then kept up to date by the server's events. Long lists are not here; whoever shows one asks for it. */
 export const useOrder = defineStore('order', () => {
-  const orders = ref<OrderRecord[]>([])
+  const orders = collection<OrderRecord>(() => call('listOrders', {}), oldestFirst)
   // Written as JSON: a number that starts as nothing would otherwise be read back as text, and no order has that number.
   const chosenId = useLocalStorage<number | null>('hematine-order', null, { serializer: StorageSerializers.object })
-  const jobs = shallowRef(new Map<number, JobRecord>())
+  const scans = collection(orderId => call('listScans', ofOrder(orderId)), newestFirst)
+  const watches = collection(orderId => call('listWatches', ofOrder(orderId)), oldestFirst)
+  const copies = collection(orderId => call('listCopies', ofOrder(orderId)), newestFirst)
+  const trials = collection(orderId => call('listTrials', ofOrder(orderId)), oldestFirst)
+  const inventory = latest<CallAnswer<'listInventory'>>([], orderId => call('listInventory', ofOrder(orderId)))
+  const counts = latest(noCounts, orderId => call('countSources', ofOrder(orderId)))
+  /** The order's work in figures, and the jobs that are being done; null before it is there. */
+  const work = latest<CallAnswer<'summariseWork'> | null>(null, orderId => call('summariseWork', ofOrder(orderId)))
   const volumes = ref<VolumeRecord[]>([])
   const workers = ref<WorkerRecord[]>([])
-  const counts = ref<SourceCounts>({ all: 0, undecided: 0, reading: 0, measuring: 0, refused: 0 })
-  const scans = ref<ScanRecord[]>([])
-  const watches = ref<WatchRecord[]>([])
-  const copies = ref<DiscCopyRecord[]>([])
-  const drives = ref<DriveRecord[]>([])
-  const inventory = shallowRef<PlannedRecord[]>([])
-  const trials = shallowRef(new Map<number, TrialRecord>())
+  const drives = ref<CallAnswer<'listDrives'>>([])
   /** Every version of every treatment in the library. */
   const treatments = shallowRef<TreatmentRecord[]>([])
   /** Goes up when sources or lots changed, with the numbers of the sources; views of them ask again. */
   const sourceChange = shallowRef<{ count: number; ids: ReadonlySet<number> }>({ count: 0, ids: new Set() })
-  /** Work of other orders that takes its turn on the same lanes. */
-  const otherWork = shallowRef<OtherWork[]>([])
+  /** Goes up when jobs changed, other than in how far they are; views of them ask again. */
+  const jobChange = ref(0)
+  const drafting = shallowRef<DraftingProgress | null>(null)
   const loaded = ref(false)
   const connected = ref(true)
-  /** Goes up with each change of jobs, for views that fetch more about them. */
-  const jobChanges = ref(0)
-  let events: EventSource | null = null
-  let asking: ReturnType<typeof setInterval> | undefined
-  const told = new Told()
-  const latestCounts = latestOnly()
-  const latestInventory = latestOnly()
-  const latestOther = latestOnly()
+  let closeLink: () => void = () => undefined
 
-  const order = computed(() => orders.value.find(entry => entry.id === chosenId.value) ?? orders.value[0] ?? null)
-  const jobList = computed(() => [...jobs.value.values()].sort((a, b) => a.position - b.position || a.id - b.id))
-  const drafts = computed(() => jobList.value.filter(job => job.state === 'draft'))
-  const active = computed(() =>
-    jobList.value.filter(job => job.state === 'queued' || job.state === 'running' || job.state === 'placing'),
+  const order = computed(
+    () => orders.rows.value.find(entry => entry.id === chosenId.value) ?? orders.rows.value[0] ?? null,
   )
-  const waiting = computed(() => jobList.value.filter(job => job.state === 'waiting' || job.state === 'held'))
-  const settled = computed(() => jobList.value.filter(job => job.state === 'done' || job.state === 'failed'))
-  const lanes = computed(() =>
-    Math.max(
-      1,
-      workers.value.reduce((sum, worker) => sum + worker.lanes, 0),
-    ),
-  )
+  const id = () => order.value?.id ?? null
+  /** How many jobs are in which state. */
+  const jobCounts = computed(() => work.value.value?.counts ?? noJobs)
+  const active = computed(() => work.value.value?.active ?? [])
+  const lanes = computed(() => work.value.value?.lanes ?? 1)
   const deliveryVolumes = computed(() => volumes.value.filter(volume => volume.role === 'delivery'))
   const sourceVolumes = computed(() => volumes.value.filter(volume => volume.role === 'source'))
 
   async function load(): Promise<void> {
-    const begun = told.now
-    orders.value = told.merged(begun, 'orders', await call('listOrders', {}), orders.value).sort((a, b) => a.id - b.id)
-    const id = order.value?.id
-    const query = { orderId: id ?? 0 }
-    const [planned, places, people, folders, watched, discs] = await Promise.all([
-      id ? call('listJobs', { query }) : [],
-      call('listVolumes', {}),
-      call('listWorkers', {}),
-      id ? call('listScans', { query }) : [],
-      id ? call('listWatches', { query }) : [],
-      id ? call('listCopies', { query }) : [],
-    ])
-    copies.value = told.merged(begun, 'copies', discs, copies.value).sort((a, b) => b.id - a.id)
-    const [tried] = await Promise.all([
-      id ? call('listTrials', { query }) : [],
+    await orders.load(0)
+    const orderId = id()
+    await Promise.all([
+      ...[scans, watches, copies, trials, inventory, counts, work].map(part => part.load(orderId)),
+      loadVolumes(),
+      loadWorkers(),
       loadDrives(),
-      loadInventory(),
       loadTreatments(),
     ])
-    trials.value = new Map(told.merged(begun, 'trials', tried, trials.value.values()).map(trial => [trial.id, trial]))
-    scans.value = told.merged(begun, 'scans', folders, scans.value).sort((a, b) => b.id - a.id)
-    watches.value = told.merged(begun, 'watches', watched, watches.value).sort((a, b) => a.id - b.id)
     noteSources([])
-    await loadCounts()
-    jobs.value = new Map(told.merged(begun, 'jobs', planned, jobs.value.values()).map(job => [job.id, job]))
-    volumes.value = places
-    workers.value = people
-    jobChanges.value++
+    jobChange.value++
     loaded.value = true
   }
 
@@ -120,190 +88,155 @@ export const useOrder = defineStore('order', () => {
     volumes.value = await call('listVolumes', {})
   }
 
-  async function loadTreatments(): Promise<void> {
-    treatments.value = await call('listTreatments', {})
+  async function loadWorkers(): Promise<void> {
+    workers.value = await call('listWorkers', {})
   }
 
-  /** Other orders' jobs are not told of here as they change, so they are asked for now and then. */
-  async function loadOtherWork(): Promise<void> {
-    const id = order.value?.id
-    if (id)
-      await latestOther(call('listOtherWork', { query: { orderId: id } }), answer => {
-        otherWork.value = answer
-      })
+  async function loadTreatments(): Promise<void> {
+    treatments.value = await call('listTreatments', {})
   }
 
   async function loadDrives(): Promise<void> {
     drives.value = await call('listDrives', {})
   }
 
-  async function loadInventory(): Promise<void> {
-    await latestInventory(
-      order.value ? call('listInventory', { query: { orderId: order.value.id } }) : Promise.resolve([]),
-      answer => {
-        inventory.value = answer
-      },
-    )
-  }
-
-  async function loadCounts(): Promise<void> {
-    const id = order.value?.id
-    if (id)
-      await latestCounts(call('countSources', { query: { orderId: id } }), answer => {
-        counts.value = answer
-      })
-  }
+  const loadInventory = () => inventory.load(id())
+  // Many rows may change within a second; their numbers are asked for now and then.
+  const soon = (ask: () => Promise<void>, milliseconds: number) =>
+    useThrottleFn(() => ask().catch(() => undefined), milliseconds, true)
+  const inventorySoon = soon(loadInventory, 700)
+  const countSoon = soon(() => counts.load(id()), 700)
+  const workSoon = soon(() => work.load(id()), 400)
+  const workLater = soon(() => work.load(id()), 2500)
 
   /** Says that sources changed, here or elsewhere. */
   function noteSources(ids: readonly number[]): void {
     sourceChange.value = { count: sourceChange.value.count + 1, ids: new Set(ids) }
   }
-  // Many sources may come in within a second; their numbers are asked for now and then.
-  const inventorySoon = useThrottleFn(() => loadInventory().catch(() => undefined), 700, true)
-  const countSoon = useThrottleFn(() => loadCounts().catch(() => undefined), 700, true)
 
-  /** Asks the server, and puts the records of its answer into the cache, unless an event told of them meanwhile. @throws what the call throws */
-  async function ask<Answer>(
-    question: Promise<Answer>,
-    records: (answer: Answer) => Partial<LiveChange>,
-  ): Promise<Answer> {
-    const begun = told.now
-    const answer = await question
-    take(told.untold(begun, records(answer)))
-    return answer
+  /** Says that jobs changed, here or elsewhere. */
+  function noteJobs(): void {
+    jobChange.value++
+    void workSoon()
   }
 
-  /** Puts records into the cache as they are. */
-  function take(change: Partial<LiveChange>): void {
-    if (change.orders?.length) {
-      const others = orders.value.filter(entry => !change.orders!.some(fresh => fresh.id === entry.id))
-      orders.value = [...others, ...change.orders].sort((a, b) => a.id - b.id)
+  /** Puts the records of jobs that are being done in their places. @returns whether they were there, in the same state */
+  function takeActive(records: readonly JobRecord[]): boolean {
+    const now = work.value.value
+    if (!now || records.length === 0) return false
+    const fresh = new Map(records.map(job => [job.id, job]))
+    const there = now.active.filter(job => fresh.get(job.id)?.state === job.state)
+    work.value.value = {
+      ...now,
+      active: now.active.map(job => (there.includes(job) ? { ...job, ...fresh.get(job.id)! } : job)),
     }
-    if (change.sourceIds?.length || change.lots) {
-      noteSources(change.sourceIds ?? [])
+    return there.length === records.length
+  }
+
+  /** Takes in what an event tells. */
+  function take(change: LiveChange): void {
+    orders.tell(change.orders)
+    scans.tell(change.scans)
+    copies.tell(change.copies)
+    watches.tell(change.watches, change.goneWatches)
+    trials.tell(change.trials, change.goneTrials)
+    if (change.workers) workers.value = change.workers
+    if (change.sourceIds.length > 0 || change.lots) {
+      noteSources(change.sourceIds)
       void countSoon()
     }
-    if (change.scans?.length)
-      scans.value = [
-        ...change.scans,
-        ...scans.value.filter(scan => !change.scans!.some(fresh => fresh.id === scan.id)),
-      ].sort((a, b) => b.id - a.id)
-    if (change.copies?.length)
-      copies.value = [
-        ...change.copies,
-        ...copies.value.filter(copy => !change.copies!.some(fresh => fresh.id === copy.id)),
-      ].sort((a, b) => b.id - a.id)
-    if (change.watches?.length || change.goneWatches?.length) {
-      const others = watches.value.filter(
-        watch => !change.watches?.some(fresh => fresh.id === watch.id) && !change.goneWatches?.includes(watch.id),
-      )
-      watches.value = [...others, ...(change.watches ?? [])].sort((a, b) => a.id - b.id)
-    }
-    if (change.jobs?.length || change.goneJobs?.length) {
-      const next = new Map(jobs.value)
-      for (const job of change.jobs ?? []) next.set(job.id, job)
-      for (const id of change.goneJobs ?? []) next.delete(id)
-      jobs.value = next
-      jobChanges.value++
-    }
-    if (change.trials?.length || change.goneTrials?.length) {
-      const next = new Map(trials.value)
-      for (const trial of change.trials ?? []) next.set(trial.id, trial)
-      for (const id of change.goneTrials ?? []) next.delete(id)
-      trials.value = next
-    }
-    if (change.workers) workers.value = change.workers
+    const isProgress = takeActive(change.active) && change.active.length === change.jobIds?.length
+    if (isProgress) void workLater()
+    else if (change.jobIds === null || change.jobIds.length > 0) noteJobs()
+    else if (change.otherJobs || change.workers) void workLater()
+    if (change.volumes) void loadVolumes()
+    if (change.drives) void loadDrives()
+    if (change.treatments) void loadTreatments()
+    if (change.inventory) void inventorySoon()
   }
 
   function follow(): void {
-    events?.close()
-    if (!order.value) return
-    const source = new EventSource(addressOf('liveChanges', { query: { orderId: order.value.id } }))
-    let broken = false
-    source.addEventListener('ready', () => {
-      connected.value = true
-      // What happened while the line was down is fetched, not guessed.
-      if (broken) void load()
-      broken = false
+    closeLink()
+    const orderId = id()
+    if (orderId === null) return
+    closeLink = link(orderId, {
+      reload: () => void load(),
+      change: take,
+      drafting: progress => {
+        drafting.value = progress
+      },
+      connected: is => {
+        connected.value = is
+      },
     })
-    source.addEventListener('error', () => {
-      connected.value = false
-      broken = true
-    })
-    source.addEventListener('away', () => {
-      databaseAway.value = true
-    })
-    source.addEventListener('reload', () => void load())
-    source.addEventListener('change', event => {
-      const { answer: change, leftOut } = readable(LiveChange, JSON.parse((event as MessageEvent<string>).data))
-      tellLeftOut(leftOut)
-      told.note(change)
-      take(change)
-      if (change.volumes) void loadVolumes()
-      if (change.drives) void loadDrives()
-      if (change.treatments) void loadTreatments()
-      if (change.inventory) void inventorySoon()
-    })
-    events = source
   }
 
   async function open(): Promise<void> {
     // The stream is opened first, so that nothing falls between it and the lists.
-    orders.value = await call('listOrders', {})
+    await orders.load(0)
     follow()
     await load()
-    void loadOtherWork().catch(() => undefined)
-    asking ??= setInterval(() => void loadOtherWork().catch(() => undefined), otherWorkMilliseconds)
   }
 
-  async function choose(id: number): Promise<void> {
-    chosenId.value = id
+  async function choose(orderId: number): Promise<void> {
+    chosenId.value = orderId
+    // What is shown of the order before is not this one's.
+    work.value.value = null
     await open()
   }
 
   const notices = useNotices()
 
+  /** Numbers of the order's jobs of a choice. @throws CallProblem */
+  async function jobIds(query: JobQuery): Promise<number[]> {
+    const orderId = id()
+    if (orderId === null) return []
+    return call('listJobIds', { query: { ...query, orderId, states: query.states.join(',') } })
+  }
+
   /** @returns whether it was done to all of them */
-  async function act(
-    ids: number[],
-    action: 'release' | 'hold' | 'resume' | 'cancel' | 'retry' | 'remove',
-  ): Promise<boolean> {
+  async function act(ids: number[], action: JobAction): Promise<boolean> {
     if (ids.length === 0) return true
     const answer = await notices.attempt(() => call('actOnJobs', { body: { ids, action } }))
-    const refused = answer?.outcomes.filter(outcome => !outcome.done) ?? []
+    if (answer) noteJobs()
+    const refused = answer?.refused ?? []
     if (refused.length > 0)
       notices.problem(
         refused.length === 1
-          ? refused[0]!.reason!
+          ? refused[0]!.reason
           : `${refused.length} of ${ids.length} jobs were left as they are. ${refused[0]!.reason}`,
       )
     return answer !== undefined && refused.length === 0
   }
 
+  /** Acts on all jobs of a choice. @returns whether it was done to all of them */
+  async function actOnAll(query: JobQuery, action: JobAction): Promise<boolean> {
+    const ids = await notices.attempt(() => jobIds(query))
+    return ids !== undefined && (await act(ids, action))
+  }
+
   async function move(ids: number[], beforeId: number | null): Promise<void> {
-    await notices.attempt(() => ask(call('moveJobs', { body: { ids, beforeId } }), moved => ({ jobs: moved })))
+    await notices.attempt(() => call('moveJobs', { body: { ids, beforeId } }))
+    noteJobs()
   }
 
   return {
-    orders,
+    orders: orders.rows,
     order,
-    counts,
-    scans,
-    watches,
-    copies,
+    counts: counts.value,
+    scans: scans.rows,
+    watches: watches.rows,
+    copies: copies.rows,
+    trials: trials.rows,
+    inventory: inventory.value,
+    work: work.value,
     drives,
-    inventory,
-    trials,
-    otherWork,
     treatments,
     sourceChange,
-    noteSources,
-    jobs,
-    jobList,
-    drafts,
+    jobChange,
+    jobCounts,
     active,
-    waiting,
-    settled,
+    drafting,
     volumes,
     deliveryVolumes,
     sourceVolumes,
@@ -312,7 +245,8 @@ export const useOrder = defineStore('order', () => {
     specs: builtInSpecs,
     loaded,
     connected,
-    jobChanges,
+    noteSources,
+    noteJobs,
     open,
     choose,
     load,
@@ -321,9 +255,14 @@ export const useOrder = defineStore('order', () => {
     loadTreatments,
     loadInventory,
     inventorySoon,
-    ask,
+    /** For views that change a kind's rows: asks, and takes in what the answer holds. */
+    asking: { orders: orders.ask, scans: scans.ask, watches: watches.ask, copies: copies.ask, trials: trials.ask },
+    forgetWatch: (gone: number) => watches.tell([], [gone]),
+    forgetTrials: (gone: readonly number[]) => trials.tell([], gone),
     take,
+    jobIds,
     act,
+    actOnAll,
     move,
   }
 })

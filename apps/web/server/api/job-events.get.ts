@@ -1,6 +1,4 @@
 import { listEvents } from '@hematine/database'
 import { handle } from '../utils/handle'
 
-export default handle('listEvents', ({ application, query }) =>
-  listEvents(application.em(), query.orderId, query.limit),
-)
+export default handle('listEvents', ({ application, query }) => listEvents(application.em(), query))

@@ -2,6 +2,7 @@ import { homedir } from 'node:os'
 import path from 'node:path'
 import { readSettings, type Settings } from '@hematine/core'
 import { connect, listen, TaskQueue, type Database, type EntityManager } from '@hematine/database'
+import { Agendas } from './agendas'
 import { HealthWatch } from './health'
 import { KeptLists } from './kept-lists'
 import { LiveHub } from './live'
@@ -15,6 +16,7 @@ export interface Application {
   queue: TaskQueue
   live: LiveHub
   lists: KeptLists
+  agendas: Agendas
   stills: Stills
   /** Pieces of proxies: apart from the stills, which would wait behind them. */
   proxies: Stills
@@ -47,14 +49,20 @@ async function open(): Promise<Application> {
   )
   const live = new LiveHub(() => database.em.fork())
   const lists = new KeptLists()
-  const endListening = await listen(
+  const agendas = new Agendas(
+    () => database.em.fork(),
+    () => listening.catchUp(),
+  )
+  const listening = await listen(
     url,
     change => {
       lists.noteChange(change)
+      agendas.noteChange(change)
       live.noteChange(change)
     },
     () => {
       lists.forget()
+      agendas.forget()
       live.tellAllToReload()
     },
     () => live.tellAllToWait(),
@@ -68,6 +76,7 @@ async function open(): Promise<Application> {
     queue,
     live,
     lists,
+    agendas,
     stills,
     proxies,
     health,
@@ -78,7 +87,7 @@ async function open(): Promise<Application> {
       stills.close()
       proxies.close()
       health.close()
-      await endListening()
+      await listening.end()
       await queue.close()
       await database.close()
     },

@@ -33,6 +33,8 @@ export interface Request<Name extends RouteName> {
   body: Part<Name, 'body'>
   event: H3Event
   application: Application
+  /** Aborted when the caller leaves before the answer is there. */
+  signal: AbortSignal
 }
 
 /** Room for the largest lookup table. */
@@ -64,7 +66,12 @@ export function handle<Name extends RouteName>(
         problems,
       )
 
-    const request = { parameters, query, body, event, application: await useApplication() } as Request<Name>
+    const leaving = new AbortController()
+    event.node.res.on('close', () => {
+      if (!event.node.res.writableFinished) leaving.abort()
+    })
+    const application = await useApplication()
+    const request = { parameters, query, body, event, application, signal: leaving.signal } as Request<Name>
     let answer: unknown
     try {
       answer = await work(request)
@@ -72,7 +79,7 @@ export function handle<Name extends RouteName>(
       throw asRequestProblem(error, route.method !== 'get')
     } finally {
       // A caller sees what it has just written, before the database has announced it.
-      if (route.method !== 'get') request.application.lists.forget()
+      if (route.method !== 'get') application.lists.forget()
     }
     if (route.status) setResponseStatus(event, route.status)
     if (!route.answer) return answer

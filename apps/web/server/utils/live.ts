@@ -1,5 +1,5 @@
 import {
-  jobsWithSamples,
+  jobsOfRows,
   listCopies,
   listJobs,
   listOrders,
@@ -7,11 +7,12 @@ import {
   listTrials,
   listWatches,
   listWorkers,
+  placesOfJobs,
   type Change,
   type EntityManager,
 } from '@hematine/database'
 import type { EventStream } from 'h3'
-import type { LiveChange } from '#shared/api'
+import type { DraftingProgress, LiveChange } from '#shared/api'
 import { useLog } from './log'
 
 interface Listener {
@@ -22,8 +23,10 @@ interface Listener {
 /** Least time between two messages to a browser. */
 const gatherMilliseconds = 200
 
-/** Jobs that one message to a browser holds. */
-const jobsAtOnce = 200
+/** Rows that one message names; of more, a browser asks for its lists again whatever it shows. */
+const mostNamed = 500
+/** Jobs that are being done whose records go along: there are as many as there are lanes. */
+const mostActive = 100
 
 /** Tells every open browser what changed in its order: changes are gathered for a moment, read once and sent to all. */
 export class LiveHub {
@@ -93,6 +96,11 @@ export class LiveHub {
     for (const { stream } of this.listeners) void stream.push({ event: 'away', data: '{}' })
   }
 
+  /** How far the drafting of many jobs is; whoever asked for it knows its name. */
+  tellDrafting(progress: DraftingProgress): void {
+    for (const { stream } of this.listeners) void stream.push({ event: 'drafting', data: JSON.stringify(progress) })
+  }
+
   close(): void {
     if (this.timer) clearTimeout(this.timer)
     for (const { stream } of this.listeners) void stream.close()
@@ -148,9 +156,12 @@ export class LiveHub {
   private async send(): Promise<void> {
     const taken = this.take()
     const em = this.em()
-    const jobIds = [...new Set([...taken.jobs, ...(await jobsWithSamples(em, taken.samples))])]
-    const first = jobIds.slice(0, jobsAtOnce)
-    const jobs = first.length > 0 ? await listJobs(em, { ids: first }) : []
+    const jobIds = [...new Set([...taken.jobs, ...(await jobsOfRows(em, { sourceIds: [], sampleIds: taken.samples }))])]
+    const jobs = jobIds.length > 0 ? await placesOfJobs(em, jobIds) : []
+    const active = jobs.filter(job => ['queued', 'running', 'placing'].includes(job.state)).map(job => job.id)
+    const records = active.length > 0 ? await listJobs(em, { ids: active.slice(0, mostActive) }) : []
+    const known = new Set(jobs.map(job => job.id))
+    const goneJobs = jobIds.filter(id => !known.has(id))
     const scans = taken.scans.length > 0 ? await listScans(em, { ids: taken.scans }) : []
     const copies = taken.copies.length > 0 ? await listCopies(em, { ids: taken.copies }) : []
     const watches = taken.watches.length > 0 ? await listWatches(em, { ids: taken.watches }) : []
@@ -160,6 +171,8 @@ export class LiveHub {
     const workers = taken.workers ? await listWorkers(em) : null
     for (const { orderId, stream } of this.listeners) {
       const own = <Row extends { orderId: number }>(rows: Row[]) => rows.filter(row => row.orderId === orderId)
+      // Another order's jobs take their turn on the same lanes, so its changes move this order's ends.
+      const ownJobs = own(jobs)
       const change: LiveChange = {
         orders,
         workers,
@@ -168,51 +181,18 @@ export class LiveHub {
         inventory: taken.inventory,
         lots: taken.lots,
         sourceIds: [
-          ...new Set([
-            ...taken.sources,
-            ...own(jobs)
-              .filter(job => !job.progress)
-              .map(job => job.sourceId),
-          ]),
-        ],
-        jobs: own(jobs),
+          ...new Set([...taken.sources, ...ownJobs.filter(job => !job.isProgressing).map(job => job.sourceId)]),
+        ].slice(0, mostNamed),
+        jobIds: ownJobs.length + goneJobs.length > mostNamed ? null : [...ownJobs.map(job => job.id), ...goneJobs],
+        active: own(records),
         scans: own(scans),
         copies: own(copies),
         watches: own(watches),
-        goneJobs: gone(taken.jobs, jobs).filter(id => first.includes(id)),
         goneWatches: gone(taken.watches, watches),
         trials: own(trials),
         goneTrials: gone(taken.trials, trials),
         treatments: taken.treatments,
-      }
-      void stream.push({ event: 'change', data: JSON.stringify(change) })
-    }
-    // What happened to a whole batch is told in pieces, so that others are answered in between.
-    for (let from = jobsAtOnce; from < jobIds.length; from += jobsAtOnce)
-      await this.sendJobs(jobIds.slice(from, from + jobsAtOnce))
-  }
-
-  private async sendJobs(ids: readonly number[]): Promise<void> {
-    const jobs = await listJobs(this.em(), { ids })
-    const there = new Set(jobs.map(job => job.id))
-    for (const { orderId, stream } of this.listeners) {
-      const change: LiveChange = {
-        orders: [],
-        workers: null,
-        volumes: false,
-        drives: false,
-        inventory: false,
-        lots: false,
-        treatments: false,
-        sourceIds: [],
-        jobs: jobs.filter(job => job.orderId === orderId),
-        goneJobs: ids.filter(id => !there.has(id)),
-        scans: [],
-        copies: [],
-        watches: [],
-        goneWatches: [],
-        trials: [],
-        goneTrials: [],
+        otherJobs: jobs.length > ownJobs.length,
       }
       void stream.push({ event: 'change', data: JSON.stringify(change) })
     }

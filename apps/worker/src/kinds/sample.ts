@@ -23,6 +23,6 @@ export const sample: Kind<'sample'> = {
     if (outcome.say === 'sample')
       await hands.persist(() => keepMeasurement(hands.em, sampleId, row.run, outcome.measurement))
     else if (outcome.say === 'failed')
-      await hands.persist(() => keepSampleFailure(hands.em, sampleId, row.run, outcome.reason))
+      await hands.persist(() => keepSampleFailure(hands.em, hands.queue, sampleId, row.run, outcome.reason))
   },
 }

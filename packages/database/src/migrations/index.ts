@@ -1,4 +1,5 @@
 import { Assets } from './assets.ts'
+import { Batches } from './batches.ts'
 import { Bench } from './bench.ts'
 import { Discs } from './discs.ts'
 import { FirstTables } from './first-tables.ts'
@@ -21,4 +22,5 @@ export const migrations = [
   { name: '008-joins', class: Joins },
   { name: '009-lot-fineness', class: LotFineness },
   { name: '010-ground', class: Ground },
+  { name: '011-batches', class: Batches },
 ]

@@ -9,47 +9,35 @@ import {
   describeTreatmentResult,
   stepKinds,
   type JobDetail,
-  type JobRecord,
   type Step,
 } from '@hematine/core'
-import { computed, ref, watch } from 'vue'
+import { computed, ref } from 'vue'
 import { call } from '~/composables/useCall'
 import { useNotices } from '~/stores/notices'
 import { useOrder } from '~/stores/order'
 
-const { job } = defineProps<{ job: JobRecord }>()
+const { job } = defineProps<{ job: JobDetail }>()
 const order = useOrder()
 const notices = useNotices()
-const detail = ref<JobDetail | null>(null)
-const lines = computed(() => (detail.value ? describeTreatment(detail.value.treatment) : []))
+const lines = computed(() => describeTreatment(job.treatment))
 const spec = computed(() => order.specs.find(entry => entry.key === job.specKey))
 
 const adding = ref(false)
 
-watch(
-  () => [job.id, job.treatmentName],
-  async ([id]) => {
-    detail.value = (await notices.attempt(() => call('readJob', { parameters: { id: id as number } }))) ?? null
-  },
-  { immediate: true },
-)
-
 /** Adds a step that would cure what was found to the lot's treatment; all drafts of the lot follow. */
 async function add(step: Step): Promise<void> {
   adding.value = true
-  const answer = await notices.attempt(() =>
-    order.ask(call('addStep', { parameters: { id: job.id }, body: { step } }), ({ jobs }) => ({ jobs })),
-  )
+  const answer = await notices.attempt(() => call('addStep', { parameters: { id: job.id }, body: { step } }))
   adding.value = false
+  order.noteJobs()
   for (const reason of answer?.refused ?? []) notices.problem(reason)
   if (answer && answer.jobs.length > 1)
     notices.done(`${stepKinds[step.kind].name} was added for ${answer.jobs.length} drafts of the lot.`)
 }
 
 async function measureAgain(): Promise<void> {
-  await notices.attempt(() =>
-    order.ask(call('measureAgain', { parameters: { id: job.id } }), changed => ({ jobs: [changed] })),
-  )
+  await notices.attempt(() => call('measureAgain', { parameters: { id: job.id } }))
+  order.noteJobs()
 }
 </script>
 
@@ -72,7 +60,7 @@ async function measureAgain(): Promise<void> {
         </li>
       </ul>
     </section>
-    <section v-if="detail">
+    <section>
       <h2>What will be done</h2>
       <ol v-if="lines.length > 0" class="steps">
         <li v-for="(line, index) in lines" :key="index">
@@ -82,7 +70,7 @@ async function measureAgain(): Promise<void> {
       </ol>
       <p v-else class="muted">
         {{
-          detail.treatment.result
+          job.treatment.result
             ? 'The picture already has the shape that the spec wants; it is only encoded.'
             : 'The sound is taken out as it is and encoded.'
         }}
@@ -91,15 +79,15 @@ async function measureAgain(): Promise<void> {
         <tbody>
           <tr>
             <th scope="row">result</th>
-            <td>{{ describeTreatmentResult(detail.treatment) }}</td>
+            <td>{{ describeTreatmentResult(job.treatment) }}</td>
           </tr>
         </tbody>
       </table>
-      <template v-if="detail.treatment.result === null"
-        ><p v-for="sentence in detail.treatment.leftOut" :key="sentence">{{ sentence }}</p></template
+      <template v-if="job.treatment.result === null"
+        ><p v-for="sentence in job.treatment.leftOut" :key="sentence">{{ sentence }}</p></template
       >
       <template v-else
-        ><p v-for="sentence in detail.treatment.notes ?? []" :key="sentence" class="muted">{{ sentence }}</p></template
+        ><p v-for="sentence in job.treatment.notes ?? []" :key="sentence" class="muted">{{ sentence }}</p></template
       >
     </section>
     <section>
@@ -125,17 +113,25 @@ async function measureAgain(): Promise<void> {
             </tr>
           </tbody>
         </table>
-        <p class="muted">Ranges are meant to hold four times out of five.</p>
+        <p class="muted">
+          Ranges are meant to hold four times out of five.<template v-if="job.forecast.carried">
+            They are wider for a source that was not measured itself.</template
+          >
+        </p>
       </template>
       <p v-else-if="job.sampleState === 'failed'" class="bad">{{ job.sampleReason }}</p>
+      <p v-else-if="job.sampleState === 'later'" class="muted" role="status">
+        Others of its lot are measured first and stand for it; it is measured itself when the machine has nothing else
+        to do.
+      </p>
       <p v-else class="muted" role="status">
         Short stretches, spread over this very source, are
         {{ job.sampleState === 'measuring' ? 'being' : 'about to be' }} treated, encoded and checked on this machine.
         Running jobs pause meanwhile, so that the figures are honest.
       </p>
-      <VBtn :disabled="job.sampleState === 'waiting' || job.sampleState === 'measuring'" @click="measureAgain"
-        >Measure again</VBtn
-      >
+      <VBtn :disabled="job.sampleState === 'waiting' || job.sampleState === 'measuring'" @click="measureAgain">{{
+        job.sampleState === 'later' ? 'Measure it now' : 'Measure again'
+      }}</VBtn>
     </section>
   </div>
 </template>

@@ -2,119 +2,133 @@
 import {
   describeBytesRange,
   describeClock,
+  describeCount,
   describeDurationRange,
   describeSpec,
   stepKinds,
-  type JobRecord,
+  type JobSort,
+  type LotWork,
 } from '@hematine/core'
-import { computed } from 'vue'
+import LongTable from '~/components/common/LongTable.vue'
+import LotWords from '~/components/common/LotWords.vue'
+import MiddleName from '~/components/common/MiddleName.vue'
 import StateMark from '~/components/common/StateMark.vue'
+import type { LongColumn } from '~/composables/long-column'
 import { momentRange } from '~/composables/times'
-import type { Plan } from '~/composables/usePlan'
-import { toggled, useOpenRow } from '~/composables/useOpenRow'
+import type { JobLines } from '~/composables/useJobLines'
 import { useOrder } from '~/stores/order'
 
-const { jobs, plan, now } = defineProps<{ jobs: readonly JobRecord[]; plan: Plan; now: Date }>()
+/** Drafts with what each will take, by lot or one after the other. */
+const { drafts } = defineProps<{ drafts: JobLines }>()
 const open = defineModel<number | null>('open', { required: true })
-const selected = defineModel<number[]>('selected', { required: true })
+const selected = defineModel<Set<number>>('selected', { required: true })
 const order = useOrder()
 
-const headers = [
-  { title: 'Source', key: 'sourceName', width: '24%' },
-  { title: 'Left in', key: 'left', width: '60px' },
-  { title: 'Spec', key: 'specName' },
-  { title: 'Length', key: 'durationSeconds', align: 'end' as const },
-  { title: 'Device time', key: 'seconds', align: 'end' as const },
-  { title: 'Result', key: 'bytes', align: 'end' as const },
-  { title: 'Done', key: 'end', align: 'end' as const },
+const columns: LongColumn<JobSort>[] = [
+  { key: 'name', name: 'Source', width: 'minmax(120px, 1.5fr)', sort: 'name' },
+  { key: 'left', name: 'Left in', width: '44px', sort: null },
+  { key: 'spec', name: 'Spec', width: 'minmax(80px, 1fr)', sort: 'spec' },
+  { key: 'length', name: 'Length', width: '50px', sort: 'length', end: true },
+  { key: 'seconds', name: 'Device time', width: '98px', sort: 'seconds', end: true },
+  { key: 'bytes', name: 'Result', width: '138px', sort: 'bytes', end: true },
+  { key: 'end', name: 'Done', width: '90px', sort: 'end', end: true },
 ]
-const rows = computed(() =>
-  jobs.map(job => ({
-    ...job,
-    left: job.leftIn.length,
-    seconds: job.forecast?.seconds.expected ?? -1,
-    bytes: job.forecast?.bytes.expected ?? -1,
-    end: plan.places.get(job.id)?.end.expected ?? -1,
-  })),
-)
 
 function specLine(key: string): string {
   const spec = order.specs.find(entry => entry.key === key)
   return spec ? describeSpec(spec) : ''
 }
-
-const { onKey, rowProps } = useOpenRow(rows, open, id => {
-  selected.value = toggled(selected.value, id)
-})
+function lotLine({ totals }: LotWork): string {
+  const { jobs, measured, byLike, unknown } = totals
+  const parts = [
+    measured === jobs ? 'all measured' : measured > 0 ? `${describeCount(measured)} measured` : '',
+    byLike > 0 ? `${describeCount(byLike)} by their like` : '',
+    unknown === jobs ? 'to be measured' : unknown > 0 ? `${describeCount(unknown)} to be measured` : '',
+  ]
+  return `${describeCount(jobs)} ${jobs === 1 ? 'draft' : 'drafts'}, ${parts.filter(Boolean).join(', ')}`
+}
 </script>
 
 <template>
-  <VDataTableVirtual
-    v-model="selected"
-    class="table"
-    :headers="headers"
-    :items="rows"
-    item-value="id"
-    show-select
-    :row-props="rowProps"
-    height="100%"
-    :item-height="30"
-    aria-label="Drafts"
-    @keydown="onKey"
+  <LongTable
+    v-model:open="open"
+    v-model:selected="selected"
+    :list="drafts.lines"
+    :columns="columns"
+    label="Drafts"
+    rows-name="drafts"
+    :row-name="row => `${row.sourceName}, ${row.specName}`"
+    :group-name="lot => lot?.name ?? 'all'"
+    :ids-of="key => drafts.idsOf(key ?? 'all')"
+    :sort="drafts.sort.value"
+    :descending="drafts.descending.value"
+    @sort="drafts.sortBy"
   >
-    <template #[`item.sourceName`]="{ item }">
-      <span class="name"
-        ><StateMark
-          :state="item.sampleState === 'failed' ? 'failed' : item.sampleState === 'ready' ? 'draft' : 'measuring'"
-        /><span class="ellipsis" :title="item.sourceName">{{ item.sourceName }}</span></span
-      >
+    <template #group="{ group: lot, isOpen }">
+      <template v-if="lot">
+        <LotWords class="words" :name="lot.name" :is-open="isOpen" :words="lotLine(lot)" />
+        <span role="gridcell" class="number end">{{
+          lot.totals.seconds.expected > 0 ? describeDurationRange(lot.totals.seconds) : ''
+        }}</span>
+        <span role="gridcell" class="number end">{{
+          lot.totals.bytes.expected > 0 ? describeBytesRange(lot.totals.bytes) : ''
+        }}</span>
+        <span role="gridcell" class="number end">{{
+          lot.totals.end ? momentRange(lot.totals.end, drafts.at.value) : ''
+        }}</span>
+      </template>
     </template>
-    <template #[`item.left`]="{ item }">
-      <span
-        v-if="item.left > 0"
-        class="look nowrap"
-        :title="item.leftIn.map(entry => `${entry.says} ${stepKinds[entry.step.kind].name} is not done.`).join('\n')"
-        ><span aria-hidden="true">◆</span> <span class="number">{{ item.left }}</span><span class="visually-hidden">
-          found and left as it is</span
+    <template #row="{ row: job }">
+      <span role="gridcell" class="name"
+        ><StateMark
+          :state="job.sampleState === 'failed' ? 'failed' : job.forecast ? 'draft' : 'measuring'" /><MiddleName
+          :name="job.sourceName"
+      /></span>
+      <span role="gridcell"
+        ><span
+          v-if="job.leftIn.length > 0"
+          class="look nowrap"
+          :title="job.leftIn.map(entry => `${entry.says} ${stepKinds[entry.step.kind].name} is not done.`).join('\n')"
+          ><span aria-hidden="true">◆</span> <span class="number">{{ job.leftIn.length }}</span><span
+            class="visually-hidden"
+          >
+            found and left as it is</span
+          ></span
         ></span
       >
-    </template>
-    <template #[`item.specName`]="{ item }"
-      ><span :title="specLine(item.specKey)" class="nowrap">{{ item.specName }}</span></template
-    >
-    <template #[`item.durationSeconds`]="{ item }"
-      ><span class="number">{{
-        item.durationSeconds === null ? '' : describeClock(item.durationSeconds)
-      }}</span></template
-    >
-    <template #[`item.seconds`]="{ item }">
-      <span v-if="item.forecast" class="number">{{ describeDurationRange(item.forecast.seconds) }}</span>
-      <span v-else-if="item.sampleState === 'failed'" class="bad">cannot be measured</span>
-      <span v-else class="muted">{{
-        item.sampleState === 'measuring' ? 'being measured' : 'waits to be measured'
+      <span role="gridcell" class="ellipsis" :title="specLine(job.specKey)">{{ job.specName }}</span>
+      <span role="gridcell" class="number end">{{
+        job.durationSeconds === null ? '' : describeClock(job.durationSeconds)
       }}</span>
+      <span v-if="job.forecast" role="gridcell" class="number end ellipsis" :title="job.forecast.measuredFrom"
+        ><span v-if="job.forecast.carried" class="muted" aria-hidden="true">≈ </span
+        ><span v-if="job.forecast.carried" class="visually-hidden">by its like </span
+        >{{ describeDurationRange(job.forecast.seconds) }}</span
+      >
+      <span v-else-if="job.sampleState === 'failed'" role="gridcell" class="bad end">cannot be measured</span>
+      <span v-else role="gridcell" class="muted end">{{
+        job.sampleState === 'measuring' ? 'being measured' : 'to be measured'
+      }}</span>
+      <span role="gridcell" class="number end ellipsis">{{
+        job.forecast ? describeBytesRange(job.forecast.bytes) : ''
+      }}</span>
+      <span role="gridcell" class="number end">{{ job.end ? momentRange(job.end, drafts.at.value) : '' }}</span>
     </template>
-    <template #[`item.bytes`]="{ item }"
-      ><span class="number">{{ item.forecast ? describeBytesRange(item.forecast.bytes) : '' }}</span></template
-    >
-    <template #[`item.end`]="{ item }"
-      ><span class="number">{{
-        plan.places.has(item.id) ? momentRange(plan.places.get(item.id)!.end, now) : ''
-      }}</span></template
-    >
-  </VDataTableVirtual>
+  </LongTable>
 </template>
 
 <style scoped>
-.table {
-  flex: 1;
-  min-height: 0;
+.words {
+  grid-column: 2 / 6;
 }
 .name {
   display: flex;
   align-items: center;
   gap: 8px;
-  max-width: 250px;
+  min-width: 0;
+}
+.end {
+  text-align: right;
 }
 .nowrap {
   white-space: nowrap;

@@ -1,38 +1,48 @@
 <script setup lang="ts">
-import { describeDurationRange } from '@hematine/core'
+import { describeCount, describeDurationRange, type WorkSummary } from '@hematine/core'
 import { useElementSize } from '@vueuse/core'
 import { scaleTime } from 'd3-scale'
 import { computed, ref } from 'vue'
 import { clock, momentRange } from '~/composables/times'
-import type { Plan } from '~/composables/usePlan'
 
 /** Lanes over time: what runs when, its uncertain end hatched, and the due time when it is near. */
-const { plan, now, due, lanes } = defineProps<{ plan: Plan; now: Date; due: Date | null; lanes: number }>()
+const { work, due } = defineProps<{ work: WorkSummary; due: Date | null }>()
 
 const box = ref<HTMLElement>()
 const { width } = useElementSize(box)
 const laneHeight = 26
 const left = 64
 
-const span = computed(() => Math.max(60, (plan.end?.high ?? 60) * 1.04))
-const dueSeconds = computed(() => (due ? (due.getTime() - now.getTime()) / 1000 : null))
+/** When the plan was made: its times count from then. */
+const begin = computed(() => new Date(work.at))
+const lanes = computed(() => work.lanes)
+const end = computed(() => work.withDrafts.end)
+const span = computed(() => Math.max(60, (end.value?.high ?? 60) * 1.04))
+const dueSeconds = computed(() => (due ? (due.getTime() - begin.value.getTime()) / 1000 : null))
 const x = computed(() =>
   scaleTime()
-    .domain([now, new Date(now.getTime() + span.value * 1000)])
+    .domain([begin.value, new Date(begin.value.getTime() + span.value * 1000)])
     .range([left, Math.max(left + 1, width.value - 12)]),
 )
-const at = (seconds: number) => x.value(new Date(now.getTime() + seconds * 1000))
+const at = (seconds: number) => x.value(new Date(begin.value.getTime() + seconds * 1000))
 /** Ticks whose words fit before the edge. */
 const ticks = computed(() => x.value.ticks(6).filter(tick => x.value(tick) < width.value - 40))
 const bars = computed(() =>
-  plan.jobs.flatMap(job => {
-    const place = plan.places.get(job.id)
-    if (!place) return []
-    const [from, to, late] = [at(place.start.expected), at(place.end.expected), at(place.end.high)]
-    return [{ job, place, y: place.lane * laneHeight + 4, from, to, late, draft: job.state === 'draft' }]
-  }),
+  work.bars.map(bar => ({
+    key: `${bar.lane}:${bar.from}`,
+    y: bar.lane * laneHeight + 4,
+    from: at(bar.from),
+    to: at(bar.to),
+    late: at(bar.late),
+    isDraft: bar.isDraft,
+    words: bar.jobs === 1 ? bar.name : `${describeCount(bar.jobs)} jobs`,
+    title:
+      bar.jobs === 1
+        ? `${bar.name}, ${bar.specName}: ${describeDurationRange({ expected: bar.to, low: bar.to, high: bar.late })} from now`
+        : `${describeCount(bar.jobs)} jobs, ${bar.name} first`,
+  })),
 )
-const height = computed(() => lanes * laneHeight + 24)
+const height = computed(() => lanes.value * laneHeight + 24)
 </script>
 
 <template>
@@ -41,7 +51,7 @@ const height = computed(() => lanes * laneHeight + 24)
       :width="Math.max(0, width)"
       :height="height"
       role="img"
-      :aria-label="`${plan.jobs.length} jobs on ${lanes} ${lanes === 1 ? 'lane' : 'lanes'}${plan.end ? `, all done ${momentRange(plan.end, now)}` : ''}`"
+      :aria-label="`${describeCount(work.withDrafts.jobs)} jobs on ${lanes} ${lanes === 1 ? 'lane' : 'lanes'}${end ? `, all done ${momentRange(end, begin)}` : ''}`"
     >
       <defs>
         <pattern id="unsure" width="5" height="5" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
@@ -58,17 +68,15 @@ const height = computed(() => lanes * laneHeight + 24)
           class="rule"
         />
       </g>
-      <g v-for="bar in bars" :key="bar.job.id">
-        <title>
-          {{ bar.job.sourceName }}, {{ bar.job.specName }}: {{ describeDurationRange(bar.place.end) }} from now
-        </title>
+      <g v-for="bar in bars" :key="bar.key">
+        <title>{{ bar.title }}</title>
         <rect
           :x="bar.from"
           :y="bar.y"
           :width="Math.max(1, bar.to - bar.from - 1)"
           :height="laneHeight - 8"
           class="bar-shape"
-          :class="{ draft: bar.draft }"
+          :class="{ draft: bar.isDraft }"
         />
         <rect
           :x="bar.to - 1"
@@ -78,7 +86,7 @@ const height = computed(() => lanes * laneHeight + 24)
           fill="url(#unsure)"
         />
         <text v-if="bar.to - bar.from > 60" :x="bar.from + 6" :y="bar.y + 13" class="in-bar">
-          {{ bar.job.sourceName.slice(0, Math.floor((bar.to - bar.from - 10) / 7)) }}
+          {{ bar.words.slice(0, Math.floor((bar.to - bar.from - 10) / 7)) }}
         </text>
       </g>
       <g v-for="tick in ticks" :key="tick.getTime()">

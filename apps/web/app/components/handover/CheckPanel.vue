@@ -5,26 +5,13 @@ import {
   describeDurationRange,
   describeBytesRange,
   type JobDetail,
-  type JobRecord,
 } from '@hematine/core'
-import { ref, watch } from 'vue'
 import StateMark from '~/components/common/StateMark.vue'
-import { addressOf, call } from '~/composables/useCall'
-import { useNotices } from '~/stores/notices'
+import { addressOf } from '~/composables/useCall'
 import { useOrder } from '~/stores/order'
 
-const { job, brief = false } = defineProps<{ job: JobRecord; brief?: boolean }>()
+const { job, brief = false } = defineProps<{ job: JobDetail; brief?: boolean }>()
 const order = useOrder()
-const notices = useNotices()
-const detail = ref<JobDetail | null>(null)
-
-watch(
-  () => job.id,
-  async id => {
-    detail.value = (await notices.attempt(() => call('readJob', { parameters: { id } }))) ?? null
-  },
-  { immediate: true },
-)
 </script>
 
 <template>
@@ -44,7 +31,7 @@ watch(
         <VBtn v-if="job.state === 'failed'" @click="order.act([job.id], 'retry')">Try again</VBtn>
       </div>
     </section>
-    <section v-if="detail?.check">
+    <section v-if="job.check">
       <h2>Check</h2>
       <table class="lines">
         <thead>
@@ -55,7 +42,7 @@ watch(
           </tr>
         </thead>
         <tbody>
-          <tr v-for="line in detail.check.lines" :key="line.name">
+          <tr v-for="line in job.check.lines" :key="line.name">
             <td><StateMark :state="line.verdict" :label="line.name" /></td>
             <td class="muted">{{ line.expected }}</td>
             <td>{{ line.found }}</td>
@@ -63,15 +50,15 @@ watch(
         </tbody>
       </table>
     </section>
-    <section v-if="detail?.check">
+    <section v-if="job.check">
       <h2>File</h2>
       <table class="facts">
         <tbody>
           <tr>
             <th scope="row">size</th>
             <td>
-              {{ describeBytes(detail.check.measurement.bytes) }},
-              {{ ((detail.check.measurement.bytes / detail.check.measurement.sourceBytes) * 100).toFixed(0) }} % of the
+              {{ describeBytes(job.check.measurement.bytes) }},
+              {{ ((job.check.measurement.bytes / job.check.measurement.sourceBytes) * 100).toFixed(0) }} % of the
               source<template v-if="job.forecast">; forecast {{ describeBytesRange(job.forecast.bytes) }}</template>
             </td>
           </tr>
@@ -84,7 +71,7 @@ watch(
           </tr>
           <tr>
             <th scope="row">SHA-256</th>
-            <td class="hash">{{ detail.check.measurement.sha256 }}</td>
+            <td class="hash">{{ job.check.measurement.sha256 }}</td>
           </tr>
         </tbody>
       </table>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { describeSpec } from '@hematine/core'
+import { describeCount, describeSpec } from '@hematine/core'
 import { useLocalStorage } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import BulkBar from '~/components/intake/BulkBar.vue'
@@ -16,7 +16,11 @@ const notices = useNotices()
 const router = useRouter()
 const specKeys = useLocalStorage<string[]>('hematine-specs', ['playback-box'])
 const volumeId = ref<number | null>(null)
-const busy = ref(false)
+/** Drafting that is under way. */
+const drafting = ref<{ name: string; count: number; stop: AbortController } | null>(null)
+const progress = computed(() =>
+  drafting.value && order.drafting?.name === drafting.value.name ? order.drafting : null,
+)
 const volume = computed(
   () => order.deliveryVolumes.find(entry => entry.id === volumeId.value) ?? order.deliveryVolumes[0] ?? null,
 )
@@ -24,12 +28,15 @@ const count = computed(() => selected.value.length * specKeys.value.length)
 
 async function draft(): Promise<void> {
   if (!volume.value) return
-  busy.value = true
   const wishes = selected.value.flatMap(sourceId => specKeys.value.map(specKey => ({ sourceId, specKey })))
+  const progressName = crypto.randomUUID()
+  const stop = new AbortController()
+  drafting.value = { name: progressName, count: wishes.length, stop }
   const answer = await notices.attempt(() =>
-    order.ask(call('draftJobs', { body: { deliveryVolumeId: volume.value!.id, wishes } }), ({ jobs }) => ({ jobs })),
+    call('draftJobs', { body: { deliveryVolumeId: volume.value!.id, wishes, progressName } }, stop.signal),
   )
-  busy.value = false
+  drafting.value = null
+  order.noteJobs()
   if (!answer) return
   const { refused } = answer
   if (refused.length > 3)
@@ -44,7 +51,7 @@ async function draft(): Promise<void> {
 <template>
   <div class="bar draft" role="group" aria-label="Draft jobs">
     <span
-      ><span class="number">{{ selected.length }}</span> selected</span
+      ><span class="number">{{ describeCount(selected.length) }}</span> selected</span
     >
     <VSelect
       v-model="specKeys"
@@ -73,9 +80,16 @@ async function draft(): Promise<void> {
         }
       "
     />
-    <VBtn color="primary" :disabled="count === 0 || !volume" :loading="busy" @click="draft"
-      >Draft {{ count }} {{ count === 1 ? 'job' : 'jobs' }}</VBtn
+    <VBtn color="primary" :disabled="count === 0 || !volume" :loading="drafting !== null" @click="draft"
+      >Draft {{ describeCount(count) }} {{ count === 1 ? 'job' : 'jobs' }}</VBtn
     >
+    <template v-if="drafting && progress">
+      <span class="muted" role="status"
+        ><span class="number">{{ describeCount(progress.done) }}</span> of
+        <span class="number">{{ describeCount(progress.of) }}</span> worked out</span
+      >
+      <VBtn variant="text" @click="drafting.stop.abort()">Stop</VBtn>
+    </template>
     <span class="spacer" />
     <BulkBar v-model="chosen" v-model:moving="moving" />
     <span v-if="!volume" class="look">Register a delivery volume under Equipment first.</span>

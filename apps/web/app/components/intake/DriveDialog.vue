@@ -51,9 +51,9 @@ async function change(body: { disc?: string | null; speed?: number; badSectors?:
 
 async function readIn(): Promise<void> {
   const begun = await notices.attempt(() =>
-    order.ask(
+    order.asking.copies(
       call('beginCopy', { body: { orderId: order.order!.id, driveId: drive.value!.id, volumeId: volumeId.value! } }),
-      copy => ({ copies: [copy] }),
+      copy => [copy],
     ),
   )
   if (!begun) return

@@ -23,9 +23,9 @@ async function choose(lotFineness: Fineness): Promise<void> {
   if (!open || open.lotFineness === lotFineness) return
   busy.value = true
   await notices.attempt(() =>
-    order.ask(call('changeOrder', { parameters: { id: open.id }, body: { lotFineness } }), changed => ({
-      orders: [changed],
-    })),
+    order.asking.orders(call('changeOrder', { parameters: { id: open.id }, body: { lotFineness } }), changed => [
+      changed,
+    ]),
   )
   await intake.refresh()
   busy.value = false

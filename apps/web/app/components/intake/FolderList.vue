@@ -38,15 +38,13 @@ function copyProgress(copy: DiscCopyRecord): string {
 }
 
 const stopCopy = (copy: DiscCopyRecord) =>
-  notices.attempt(() =>
-    order.ask(call('stopCopy', { parameters: { id: copy.id } }), stopped => ({ copies: [stopped] })),
-  )
+  notices.attempt(() => order.asking.copies(call('stopCopy', { parameters: { id: copy.id } }), stopped => [stopped]))
 const stop = (scan: ScanRecord) =>
-  notices.attempt(() => order.ask(call('stopScan', { parameters: { id: scan.id } }), stopped => ({ scans: [stopped] })))
+  notices.attempt(() => order.asking.scans(call('stopScan', { parameters: { id: scan.id } }), stopped => [stopped]))
 const endWatch = (id: number) =>
   notices.attempt(async () => {
     await call('endWatch', { parameters: { id } })
-    order.take({ goneWatches: [id] })
+    order.forgetWatch(id)
   })
 </script>
 

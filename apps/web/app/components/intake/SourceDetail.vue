@@ -5,8 +5,10 @@ import {
   factLines,
   type Finding,
   type MeasureDepth,
+  type PlannedJobRecord,
   type SourceRecord,
 } from '@hematine/core'
+import { watchDebounced } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import StateMark from '~/components/common/StateMark.vue'
 import EvidenceDialog from '~/components/intake/EvidenceDialog.vue'
@@ -26,7 +28,16 @@ const notices = useNotices()
 
 const rate = ref(source.frameRate)
 const volume = computed(() => order.volumes.find(entry => entry.id === source.volumeId))
-const jobs = computed(() => order.jobList.filter(job => job.sourceId === source.id && job.state !== 'cancelled'))
+const jobs = ref<readonly PlannedJobRecord[]>([])
+watchDebounced(
+  [() => source.id, () => order.jobChange],
+  async ([id]) => {
+    // Asked again with the next change.
+    const answer = await call('listJobs', { query: { orderId: source.orderId, sourceId: id } }).catch(() => null)
+    if (answer && id === source.id) jobs.value = answer.jobs.filter(job => job.state !== 'cancelled')
+  },
+  { debounce: 300, maxWait: 1500, immediate: true },
+)
 
 async function readAgain(): Promise<void> {
   const changed = await notices.attempt(() =>
@@ -57,7 +68,8 @@ async function remove(): Promise<void> {
     return true
   })
   if (!removed) return
-  order.take({ sourceIds: [source.id], goneJobs: jobs.value.map(job => job.id) })
+  order.noteSources([source.id])
+  order.noteJobs()
   emit('removed')
 }
 </script>

@@ -66,8 +66,8 @@ async function takeFolder(how: 'beginScan' | 'beginWatch'): Promise<void> {
   const body = { orderId: order.order!.id, volumeId: volumeId.value!, path: path.value, frameRate: rate.value }
   const begun = await notices.attempt<unknown>(() =>
     how === 'beginScan'
-      ? order.ask(call('beginScan', { body }), scan => ({ scans: [scan] }))
-      : order.ask(call('beginWatch', { body }), watch => ({ watches: [watch] })),
+      ? order.asking.scans(call('beginScan', { body }), scan => [scan])
+      : order.asking.watches(call('beginWatch', { body }), watch => [watch]),
   )
   if (!begun) return
   emit('close')

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import type { SourceRow } from '@hematine/core'
+import { describeCount, type SourceRow } from '@hematine/core'
 import { watchDebounced } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 import { stations } from '~/composables/stations'
@@ -47,35 +47,21 @@ const commands = computed<Command[]>(() => [
     name: `Open order ${entry.code} ${entry.name}`,
     run: () => void order.choose(entry.id),
   })),
-  ...(order.drafts.length > 0
+  ...(order.jobCounts.draft > 0
     ? [
         {
-          name: `Release ${order.drafts.length} drafts`,
-          run: () =>
-            void order.act(
-              order.drafts.map(job => job.id),
-              'release',
-            ),
+          name: `Release ${describeCount(order.jobCounts.draft)} drafts`,
+          run: () => void order.actOnAll({ states: ['draft'] }, 'release'),
         },
       ]
     : []),
   {
     name: 'Hold everything',
-    run: () =>
-      void order.act(
-        [...order.active, ...order.waiting]
-          .filter(job => job.state !== 'held' && job.state !== 'placing')
-          .map(job => job.id),
-        'hold',
-      ),
+    run: () => void order.actOnAll({ states: ['waiting', 'queued', 'running'] }, 'hold'),
   },
   {
     name: 'Resume everything held',
-    run: () =>
-      void order.act(
-        order.waiting.filter(job => job.state === 'held').map(job => job.id),
-        'resume',
-      ),
+    run: () => void order.actOnAll({ states: ['held'] }, 'resume'),
   },
   ...sources.value.map(source => ({
     name: `Open source ${source.name}`,

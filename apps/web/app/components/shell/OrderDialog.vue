@@ -34,9 +34,9 @@ async function save(): Promise<void> {
     dueAt: localDue.value ? new Date(localDue.value).toISOString() : null,
   }
   const saved = await notices.attempt(() =>
-    order.ask(
+    order.asking.orders(
       existing ? call('changeOrder', { parameters: { id: existing.id }, body }) : call('createOrder', { body }),
-      answer => ({ orders: [answer] }),
+      answer => [answer],
     ),
   )
   if (!saved) return

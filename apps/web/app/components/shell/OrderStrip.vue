@@ -1,28 +1,35 @@
 <script setup lang="ts">
-import { describeBytes, describeBytesRange, describeDuration, describeDurationRange } from '@hematine/core'
+import {
+  describeBytes,
+  describeBytesRange,
+  describeCount,
+  describeDuration,
+  describeDurationRange,
+} from '@hematine/core'
 import { mdiPencilOutline, mdiPlus } from '@mdi/js'
 import { computed, ref } from 'vue'
 import OrderDialog from './OrderDialog.vue'
 import ScarceBar from './ScarceBar.vue'
 import { moment, untilWords } from '~/composables/times'
 import { databaseAway } from '~/composables/useCall'
-import { useClock, usePlan } from '~/composables/usePlan'
+import { useClock } from '~/composables/useClock'
 import { useOrder } from '~/stores/order'
 
 const order = useOrder()
 const now = useClock()
-const plan = usePlan(true)
+/** What was released, and drafts behind it. */
+const planned = computed(() => order.work?.withDrafts ?? null)
 const dialog = ref<'new' | 'change' | null>(null)
 
 const due = computed(() => (order.order?.dueAt ? new Date(order.order.dueAt) : null))
 const secondsLeft = computed(() => (due.value ? (due.value.getTime() - now.value.getTime()) / 1000 : null))
 
 const deviceTime = computed(() => {
-  const { deviceSeconds, unknown, jobs } = plan.value
-  if (jobs.length === 0) return { part: null, words: 'nothing planned', tone: '' }
-  if (unknown === jobs.length) return { part: null, words: `${unknown} not measured yet`, tone: '' }
+  if (!planned.value || planned.value.jobs === 0) return { part: null, words: 'nothing planned', tone: '' }
+  const { seconds: deviceSeconds, unknown, jobs } = planned.value
+  if (unknown === jobs) return { part: null, words: `${describeCount(unknown)} not measured yet`, tone: '' }
   const has = secondsLeft.value === null ? null : Math.max(0, secondsLeft.value) * order.lanes
-  const words = `${describeDurationRange(deviceSeconds)}${has === null ? '' : ` of ${describeDuration(has).replace(/ h \d+ min$/, ' h')}`}${unknown > 0 ? ` + ${unknown} unmeasured` : ''}`
+  const words = `${describeDurationRange(deviceSeconds)}${has === null ? '' : ` of ${describeDuration(has).replace(/ h \d+ min$/, ' h')}`}${unknown > 0 ? ` + ${describeCount(unknown)} unmeasured` : ''}`
   return {
     part: has === null ? null : deviceSeconds.expected / Math.max(1, has),
     words,
@@ -35,7 +42,7 @@ const storage = computed(() => {
     null,
   )
   if (free === null) return { part: null, words: 'no delivery volume', tone: 'look' }
-  const { bytes } = plan.value
+  const bytes = planned.value?.bytes ?? { expected: 0, low: 0, high: 0 }
   return {
     part: bytes.expected / Math.max(1, free),
     words:
@@ -45,8 +52,8 @@ const storage = computed(() => {
 })
 const timeLeft = computed(() => {
   if (!due.value) return { part: null, words: 'no due time', tone: '' }
-  const end = plan.value.end
-  const late = end !== null && secondsLeft.value !== null && end.high > secondsLeft.value
+  const end = planned.value?.end ?? null
+  const late = end !== null && new Date(order.work!.at).getTime() + end.high * 1000 > due.value.getTime()
   return {
     part: end && secondsLeft.value! > 0 ? end.expected / secondsLeft.value! : null,
     words: untilWords(due.value, now.value),

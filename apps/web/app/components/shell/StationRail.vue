@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { describeCount, describeCountShort } from '@hematine/core'
 import { computed } from 'vue'
 import { stations } from '~/composables/stations'
 import { useOrder } from '~/stores/order'
@@ -7,10 +8,10 @@ const order = useOrder()
 /** Things that wait for a person's decision at a station, not totals. */
 const counts = computed<Record<string, { count: number; what: string }>>(() => ({
   '/intake': { count: order.counts.undecided, what: 'sources without a job' },
-  '/balance': { count: order.drafts.length, what: 'drafts to release' },
-  '/shift': { count: order.waiting.filter(job => job.state === 'held').length, what: 'held jobs' },
+  '/balance': { count: order.jobCounts.draft, what: 'drafts to release' },
+  '/shift': { count: order.jobCounts.held, what: 'held jobs' },
   '/handover': {
-    count: order.settled.filter(job => job.state === 'failed' || job.verdict === 'look').length,
+    count: order.jobCounts.failed + (order.work?.look ?? 0),
     what: 'results to look at',
   },
   '/equipment': {
@@ -32,8 +33,12 @@ const counts = computed<Record<string, { count: number; what: string }>>(() => (
       <NuxtLink :to="station.path" class="station-link">
         <VIcon :icon="station.icon" size="20" aria-hidden="true" />
         <span>{{ station.name }}</span>
-        <span v-if="counts[station.path]?.count" class="count number"
-          >{{ counts[station.path]!.count }}<span class="visually-hidden"> {{ counts[station.path]!.what }}</span></span
+        <span
+          v-if="counts[station.path]?.count"
+          class="count number"
+          :title="`${describeCount(counts[station.path]!.count)} ${counts[station.path]!.what}`"
+          >{{ describeCountShort(counts[station.path]!.count)
+          }}<span class="visually-hidden"> {{ counts[station.path]!.what }}</span></span
         >
       </NuxtLink>
     </template>
@@ -76,8 +81,8 @@ const counts = computed<Record<string, { count: number; what: string }>>(() => (
 }
 .count {
   position: absolute;
-  top: 4px;
-  right: 9px;
+  top: 3px;
+  left: 38px;
   min-width: 16px;
   padding: 0 3px;
   font-size: 11px;

@@ -1,23 +1,21 @@
 <script setup lang="ts">
-import { describeBytes, describeClock, describeDuration, type JobRecord, type PlannedJob } from '@hematine/core'
+import { describeBytes, describeClock, describeDuration, type PlannedJobRecord } from '@hematine/core'
 import { computed } from 'vue'
 import JobActions from './JobActions.vue'
+import MiddleName from '~/components/common/MiddleName.vue'
 import StateMark from '~/components/common/StateMark.vue'
 import { momentRange } from '~/composables/times'
 import { useOrder } from '~/stores/order'
 
 /** What a lane does now, and how it goes against what was forecast. */
-const { job, place, now } = defineProps<{ job: JobRecord; place: PlannedJob | undefined; now: Date }>()
+const { job, at } = defineProps<{ job: PlannedJobRecord; at: Date }>()
 
 const order = useOrder()
 const progress = computed(() => job.progress)
 const percent = computed(() => (progress.value?.part ?? 0) * 100)
 /** With one worker there is no doubt that this lane is the one that makes room for a measurement. */
 const isPaused = computed(
-  () =>
-    job.state === 'running' &&
-    order.workers.length === 1 &&
-    order.jobList.some(other => other.sampleState === 'measuring'),
+  () => job.state === 'running' && order.workers.length === 1 && order.work?.isMeasuring === true,
 )
 const words = computed(() =>
   job.state === 'queued'
@@ -38,7 +36,7 @@ const words = computed(() =>
   <article class="lane" :aria-label="`${job.sourceName}, ${job.specName}`">
     <div class="line">
       <StateMark :state="job.state" />
-      <strong class="ellipsis">{{ job.sourceName }}</strong>
+      <strong class="name"><MiddleName :name="job.sourceName" /></strong>
       <span class="muted nowrap">{{ job.specName }}</span>
       <span class="spacer" />
       <span class="muted nowrap">{{ job.worker }}</span>
@@ -65,7 +63,7 @@ const words = computed(() =>
         <span v-if="progress.secondsLeft !== null" class="number"
           >{{ describeDuration(progress.secondsLeft) }} left</span
         >
-        <span v-if="place" class="number muted">{{ momentRange(place.end, now) }}</span>
+        <span v-if="job.end" class="number muted">{{ momentRange(job.end, at) }}</span>
       </template>
     </div>
   </article>
@@ -96,5 +94,9 @@ const words = computed(() =>
 }
 .nowrap {
   white-space: nowrap;
+}
+.name {
+  min-width: 0;
+  display: flex;
 }
 </style>

@@ -1,164 +1,212 @@
 <script setup lang="ts">
-import { describeBytesRange, describeDurationRange, describeState, type JobRecord } from '@hematine/core'
+import {
+  describeBytesRange,
+  describeCount,
+  describeDurationRange,
+  describeState,
+  type JobSort,
+  type LotWork,
+  type PlannedJobRecord,
+} from '@hematine/core'
 import { mdiDragVertical } from '@mdi/js'
-import Sortable from 'sortablejs'
-import { computed, nextTick, onBeforeUnmount, onMounted, ref } from 'vue'
+import { ref, useTemplateRef } from 'vue'
 import JobActions from './JobActions.vue'
+import LongTable from '~/components/common/LongTable.vue'
+import LotWords from '~/components/common/LotWords.vue'
+import MiddleName from '~/components/common/MiddleName.vue'
 import StateMark from '~/components/common/StateMark.vue'
+import type { LongColumn } from '~/composables/long-column'
 import { momentRange } from '~/composables/times'
-import type { Plan } from '~/composables/usePlan'
+import { call } from '~/composables/useCall'
+import type { JobLines } from '~/composables/useJobLines'
+import type { Line } from '~/composables/useLines'
+import { useNotices } from '~/stores/notices'
 import { useOrder } from '~/stores/order'
 
-/** The waiting work in plan order: dragged by its handle, or moved with Alt and the arrow keys. */
-const { jobs, plan, now } = defineProps<{ jobs: readonly JobRecord[]; plan: Plan; now: Date }>()
+/** The waiting work in plan order: dragged, or moved with Alt and the arrow keys. */
+const { waiting } = defineProps<{ waiting: JobLines }>()
 const order = useOrder()
-/** Rows shown at first, and with each press for more: what comes next matters, and thousands of rows would only slow the page. */
-const rowsAtOnce = 200
-const most = ref(rowsAtOnce)
-const shown = computed(() => jobs.slice(0, most.value))
-const body = ref<HTMLElement>()
+const notices = useNotices()
+const open = ref<number | null>(null)
 const said = ref('')
-let sortable: Sortable | null = null
+const table = useTemplateRef<{ go(index: number): void }>('table')
 
-onMounted(() => {
-  sortable = Sortable.create(body.value!, {
-    handle: '.handle',
-    animation: 120,
-    onEnd({ oldIndex, newIndex, item, from }) {
-      if (oldIndex === undefined || newIndex === undefined || oldIndex === newIndex) return
-      // Vue owns the rows: the dragged one goes back and the new order comes with the data.
-      from.insertBefore(item, from.children[newIndex > oldIndex ? oldIndex : oldIndex + 1] ?? null)
-      void place(oldIndex, newIndex)
+const columns: LongColumn<JobSort>[] = [
+  { key: 'handle', name: '', width: '20px', sort: null },
+  { key: 'name', name: 'Next', width: 'minmax(120px, 1.6fr)', sort: null },
+  { key: 'spec', name: 'Spec', width: 'minmax(70px, 1fr)', sort: null },
+  { key: 'seconds', name: 'Device time', width: '96px', sort: null, end: true },
+  { key: 'bytes', name: 'Result', width: '138px', sort: null, end: true },
+  { key: 'end', name: 'Done', width: '90px', sort: null, end: true },
+  { key: 'actions', name: '', width: '128px', sort: null, end: true },
+]
+
+type WaitingLine = Line<number | 'none' | 'all', LotWork | null>
+
+/** Number of the job at a place of a group; read when it is not on screen. Null behind the last. */
+async function idAt(key: number | 'none' | 'all', index: number): Promise<number | null> {
+  const known = waiting.lines.rowOf({ kind: 'row', key, index })
+  if (known) return known.id
+  const { jobs } = await call('listJobs', {
+    query: {
+      orderId: order.order!.id,
+      states: 'waiting,held',
+      ...(key === 'all' ? {} : { lotId: key }),
+      offset: index,
+      limit: 1,
     },
   })
-})
-onBeforeUnmount(() => sortable?.destroy())
-
-async function place(from: number, to: number): Promise<void> {
-  const job = jobs[from]
-  if (!job || to < 0 || to >= jobs.length) return
-  const before = jobs[to > from ? to + 1 : to]
-  await order.move([job.id], before?.id ?? null)
-  said.value = `${job.sourceName} is now number ${to + 1} of ${jobs.length}`
+  return jobs[0]?.id ?? null
 }
 
-async function onKey(event: KeyboardEvent, index: number): Promise<void> {
-  if (event.key !== 'ArrowUp' && event.key !== 'ArrowDown') return
+async function place(job: PlannedJobRecord, beforeId: number | null, where: string): Promise<void> {
+  if (beforeId === job.id) return
+  await order.move([job.id], beforeId)
+  said.value = `${job.sourceName} is now ${where}`
+}
+
+/** Moves the job of a line by a step, or to an end, within its group. */
+async function onKey(event: KeyboardEvent, line: WaitingLine, at: number): Promise<void> {
+  const job = waiting.lines.rowOf(line)
+  if (!event.altKey || line.kind !== 'row' || !job) return
+  const { key, index } = line
+  const moves: Record<string, () => Promise<number | null> | null> = {
+    ArrowUp: () => (index > 0 ? idAt(key, index - 1) : null),
+    ArrowDown: () => idAt(key, index + 2),
+    Home: () => idAt(key, 0),
+    End: () => Promise.resolve(null),
+  }
+  const move = moves[event.key]
+  if (!move) return
   event.preventDefault()
-  const step = event.key === 'ArrowUp' ? -1 : 1
-  if (event.altKey) await place(index, index + step)
-  await nextTick()
-  body.value?.querySelectorAll<HTMLElement>('tr')[index + step]?.focus()
+  await notices.attempt(async () => {
+    const before = move()
+    if (before === null) return
+    const words = { ArrowUp: 'one earlier', ArrowDown: 'one later', Home: 'the first', End: 'the last' }
+    await place(job, await before, words[event.key as keyof typeof words])
+    await waiting.refresh()
+    if (event.key === 'ArrowUp' || event.key === 'ArrowDown') table.value?.go(at + (event.key === 'ArrowUp' ? -1 : 1))
+  })
 }
+
+const dragged = ref<PlannedJobRecord | null>(null)
+const over = ref<number | null>(null)
+const rowAttributes = (job: PlannedJobRecord) => ({
+  draggable: 'true',
+  'aria-label': `${job.sourceName}, ${job.specName}. Alt and the arrow keys move it.`,
+  class: { before: over.value === job.id },
+  onDragstart(event: DragEvent) {
+    dragged.value = job
+    if (event.dataTransfer) event.dataTransfer.effectAllowed = 'move'
+  },
+  onDragend() {
+    dragged.value = null
+    over.value = null
+  },
+  onDragover(event: DragEvent) {
+    if (!dragged.value) return
+    event.preventDefault()
+    over.value = job.id
+  },
+  onDrop(event: DragEvent) {
+    event.preventDefault()
+    const moving = dragged.value
+    dragged.value = null
+    over.value = null
+    if (moving) void place(moving, job.id, `before ${job.sourceName}`)
+  },
+})
+
+const lotLine = ({ totals, counts }: LotWork) =>
+  `${describeCount(totals.jobs)} ${totals.jobs === 1 ? 'job' : 'jobs'}${counts.held > 0 ? `, ${describeCount(counts.held)} held` : ''}`
 </script>
 
 <template>
-  <div class="scroll list">
-    <table class="waiting">
-      <caption class="visually-hidden">
-        Waiting jobs in the order in which they will run
-      </caption>
-      <thead>
-        <tr>
-          <th><span class="visually-hidden">Move</span></th>
-          <th>Next</th>
-          <th>Spec</th>
-          <th class="end">Device time</th>
-          <th class="end">Result</th>
-          <th class="end">Done</th>
-          <th><span class="visually-hidden">Actions</span></th>
-        </tr>
-      </thead>
-      <tbody ref="body">
-        <tr
-          v-for="(job, index) in shown"
-          :key="job.id"
-          tabindex="0"
-          :aria-label="`${job.sourceName}, ${job.specName}, number ${index + 1}. Alt and the arrow keys move it.`"
-          @keydown="event => onKey(event, index)"
+  <p v-if="waiting.failed.value" class="trouble bad" role="alert">{{ waiting.failed.value }}</p>
+  <LongTable
+    ref="table"
+    v-model:open="open"
+    :list="waiting.lines"
+    :columns="columns"
+    label="Waiting jobs"
+    rows-name="waiting jobs"
+    :row-name="job => job.sourceName"
+    :group-name="lot => lot?.name ?? 'all'"
+    sort="plan"
+    :descending="false"
+    :row-attributes="rowAttributes"
+    @key="onKey"
+  >
+    <template #group="{ group: lot, isOpen }">
+      <template v-if="lot">
+        <LotWords class="words" :name="lot.name" :is-open="isOpen" :words="lotLine(lot)" />
+        <span role="gridcell" class="number end">{{
+          lot.totals.seconds.expected > 0 ? describeDurationRange(lot.totals.seconds) : ''
+        }}</span>
+        <span role="gridcell" class="number end">{{
+          lot.totals.bytes.expected > 0 ? describeBytesRange(lot.totals.bytes) : ''
+        }}</span>
+        <span role="gridcell" class="number end">{{
+          lot.totals.end ? momentRange(lot.totals.end, waiting.at.value) : ''
+        }}</span>
+        <span role="gridcell" />
+      </template>
+    </template>
+    <template #row="{ row: job }">
+      <span role="gridcell" class="handle"><VIcon :icon="mdiDragVertical" size="16" aria-hidden="true" /></span>
+      <span role="gridcell" class="name"
+        ><StateMark :state="job.state" :label="job.state === 'held' ? describeState(job.state) : ''" /><MiddleName
+          :name="job.sourceName"
+      /></span>
+      <span
+        v-if="job.state === 'waiting' && job.reason"
+        role="gridcell"
+        class="look ellipsis why"
+        :title="job.reason"
+        >{{ job.reason }}</span
+      >
+      <template v-else>
+        <span role="gridcell" class="ellipsis">{{ job.specName }}</span>
+        <span role="gridcell" class="number end ellipsis" :title="job.forecast?.measuredFrom"
+          ><template v-if="job.forecast"
+            ><span v-if="job.forecast.carried" class="muted" aria-hidden="true">≈ </span
+            >{{ describeDurationRange(job.forecast.seconds) }}</template
+          ><template v-else>not measured</template></span
         >
-          <td class="handle"><VIcon :icon="mdiDragVertical" size="16" aria-hidden="true" /></td>
-          <td class="source">
-            <span class="name"
-              ><StateMark :state="job.state" :label="job.state === 'held' ? describeState(job.state) : ''" /><span
-                class="ellipsis"
-                :title="job.sourceName"
-                >{{ job.sourceName }}</span
-              ></span
-            ><span v-if="job.state === 'waiting' && job.reason" class="why look" :title="job.reason">{{
-              job.reason
-            }}</span>
-          </td>
-          <td class="nowrap">{{ job.specName }}</td>
-          <td class="end number">{{ job.forecast ? describeDurationRange(job.forecast.seconds) : 'not measured' }}</td>
-          <td class="end number">{{ job.forecast ? describeBytesRange(job.forecast.bytes) : '' }}</td>
-          <td class="end number">
-            {{ plan.places.has(job.id) ? momentRange(plan.places.get(job.id)!.end, now) : '' }}
-          </td>
-          <td class="end"><JobActions :job="job" /></td>
-        </tr>
-      </tbody>
-    </table>
-    <p v-if="jobs.length > shown.length" class="rest muted">
-      <span class="number">{{ jobs.length - shown.length }}</span> more wait behind these.
-      <VBtn variant="text" @click="most += rowsAtOnce">Show more</VBtn>
-    </p>
-    <div class="visually-hidden" role="status">{{ said }}</div>
-  </div>
+        <span role="gridcell" class="number end ellipsis">{{
+          job.forecast ? describeBytesRange(job.forecast.bytes) : ''
+        }}</span>
+        <span role="gridcell" class="number end">{{ job.end ? momentRange(job.end, waiting.at.value) : '' }}</span>
+      </template>
+      <span role="gridcell" class="end"><JobActions :job="job" /></span>
+    </template>
+  </LongTable>
+  <div class="visually-hidden" role="status">{{ said }}</div>
 </template>
 
 <style scoped>
-.list {
-  flex: 1;
+.words {
+  grid-column: 2 / 4;
 }
-.waiting {
-  width: 100%;
-  border-collapse: collapse;
-}
-th {
-  position: sticky;
-  top: 0;
-  z-index: 1;
-  height: 28px;
-  padding: 0 8px;
-  text-align: left;
-  font-weight: 400;
-  color: var(--muted);
-  background: rgb(var(--v-theme-surface));
-  white-space: nowrap;
-  box-shadow: inset 0 -1px 0 var(--line);
-}
-td {
-  height: 30px;
-  padding: 0 6px;
-  border-bottom: 1px solid var(--line);
+.name {
+  display: flex;
+  align-items: center;
+  gap: 8px;
+  min-width: 0;
 }
 .end {
   text-align: right;
 }
 .handle {
-  width: 28px;
   cursor: grab;
   color: var(--muted);
 }
-.source {
-  max-width: 170px;
-  width: 32%;
-}
-.name {
-  display: flex;
-  gap: 8px;
-}
 .why {
-  display: block;
-  padding-bottom: 4px;
+  grid-column: 3 / 7;
   font-size: 12px;
-  line-height: 1.25;
 }
-.rest {
-  padding: 6px 8px;
-}
-.nowrap {
-  white-space: nowrap;
+.trouble {
+  margin: 0;
+  padding: 5px 12px;
 }
 </style>

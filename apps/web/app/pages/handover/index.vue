@@ -1,73 +1,60 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
+import { describeCount } from '@hematine/core'
+import { computed } from 'vue'
 import EmptyState from '~/components/common/EmptyState.vue'
 import SplitPane from '~/components/common/SplitPane.vue'
 import CheckPanel from '~/components/handover/CheckPanel.vue'
 import ResultTable from '~/components/handover/ResultTable.vue'
-import { call } from '~/composables/useCall'
-import { useNotices } from '~/stores/notices'
+import { addressOf } from '~/composables/useCall'
+import { useJobLines } from '~/composables/useJobLines'
+import { useOpenJob } from '~/composables/useOpenJob'
 import { useOrder } from '~/stores/order'
 
 useHead({ title: 'Handover - Hematine' })
 const order = useOrder()
-const notices = useNotices()
-const route = useRoute()
-const router = useRouter()
-const busy = ref(false)
-const open = computed<number | null>({
-  get: () => Number(route.query.job) || null,
-  set: id => {
-    void router.replace({ query: id === null ? {} : { job: id } })
-  },
-})
-const openJob = computed(() => order.settled.find(job => job.id === open.value) ?? null)
-const done = computed(() => order.settled.filter(job => job.state === 'done'))
-
-/** One line for each file, as the common checksum programs read them; names with a backslash or a line break are escaped as those programs do. */
-async function saveChecksums(): Promise<void> {
-  busy.value = true
-  const lines = await notices.attempt(async () => {
-    const details = []
-    for (const job of done.value) details.push(await call('readJob', { parameters: { id: job.id } }))
-    return details.map(job => {
-      const name = job.outputPath!
-      const escaped = name.replaceAll('\\', '\\\\').replaceAll('\n', '\\n')
-      return `${escaped === name ? '' : '\\'}${job.check!.measurement.sha256}  ${escaped}\n`
-    })
-  })
-  busy.value = false
-  if (!lines) return
-  const address = URL.createObjectURL(new Blob(lines, { type: 'text/plain' }))
-  Object.assign(document.createElement('a'), {
-    href: address,
-    download: `${order.order?.code ?? 'order'}-sha256.txt`,
-  }).click()
-  URL.revokeObjectURL(address)
-}
+const results = useJobLines('handover', ['done', 'failed'], 'verdict')
+const { open, job: openJob } = useOpenJob(['done', 'failed'])
+const done = computed(() => order.jobCounts.done)
+const settled = computed(() => done.value + order.jobCounts.failed)
+const checksums = computed(() => addressOf('listChecksums', { query: { orderId: order.order?.id ?? 0 } }))
 </script>
 
 <template>
   <div class="station">
     <div class="bar">
       <h1>Handover</h1>
-      <VBtn :disabled="done.length === 0" :loading="busy" @click="saveChecksums"
-        >Save checksums of {{ done.length }} {{ done.length === 1 ? 'file' : 'files' }}</VBtn
+      <VBtn :disabled="done === 0" :href="checksums" :download="`${order.order?.code ?? 'order'}-sha256.txt`"
+        >Save checksums of {{ describeCount(done) }} {{ done === 1 ? 'file' : 'files' }}</VBtn
+      >
+      <VBtn
+        v-if="settled > 0"
+        variant="text"
+        :aria-pressed="results.byLot.value"
+        @click="
+          () => {
+            results.byLot.value = !results.byLot.value
+          }
+        "
+        >{{ results.byLot.value ? 'One by one' : 'By lot' }}</VBtn
       >
       <span class="spacer" />
       <span
-        ><span class="number">{{ done.filter(job => job.verdict === 'pass').length }}</span
+        ><span class="number">{{ describeCount(order.work?.pass ?? 0) }}</span
         >{{ ' ' }} <span class="muted">pass</span></span
       >
       <span
-        ><span class="number">{{ done.filter(job => job.verdict === 'look').length }}</span
+        ><span class="number">{{ describeCount(order.work?.look ?? 0) }}</span
         >{{ ' ' }} <span class="muted">to look at</span></span
       >
       <span
-        ><span class="number">{{ order.settled.length - done.length }}</span> <span class="muted">failed</span></span
+        ><span class="number">{{ describeCount(order.jobCounts.failed) }}</span> <span class="muted">failed</span></span
       >
     </div>
-    <SplitPane v-if="order.settled.length > 0" name="check" :initial="430">
-      <template #first><ResultTable v-model:open="open" :jobs="order.settled" /></template>
+    <SplitPane v-if="settled > 0 || results.total.value > 0" name="check" :initial="430">
+      <template #first>
+        <p v-if="results.failed.value" class="trouble bad" role="alert">{{ results.failed.value }}</p>
+        <ResultTable v-model:open="open" :results="results" />
+      </template>
       <template #second>
         <CheckPanel v-if="openJob" :key="`${openJob.id}-${openJob.attempt}-${openJob.state}`" :job="openJob" />
         <EmptyState v-else title="No result is open"
@@ -82,3 +69,10 @@ async function saveChecksums(): Promise<void> {
     </EmptyState>
   </div>
 </template>
+
+<style scoped>
+.trouble {
+  margin: 0;
+  padding: 5px 12px;
+}
+</style>

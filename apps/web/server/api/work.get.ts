@@ -1,0 +1,15 @@
+import { handle } from '../utils/handle'
+import { plannedRecords } from '../utils/job-lists'
+
+export default handle('summariseWork', async ({ application, query }) => {
+  const made = await application.agendas.of(query.orderId)
+  const active = made.own.filter(job => ['queued', 'running', 'placing'].includes(job.state))
+  return {
+    ...made.agenda.summary(),
+    active: await plannedRecords(
+      application,
+      made,
+      active.sort((a, b) => a.position - b.position || a.id - b.id).map(job => job.id),
+    ),
+  }
+})

@@ -1,0 +1,163 @@
+import { setImmediate } from 'node:timers/promises'
+import {
+  Agenda,
+  chooseJobs,
+  sortJobs,
+  type JobChoice,
+  type JobOutline,
+  type JobSort,
+  type LikeRate,
+} from '@hematine/core'
+import {
+  jobsOfRows,
+  likeKeysOf,
+  likeRatesOf,
+  listOutlines,
+  listWorkers,
+  type Change,
+  type EntityManager,
+} from '@hematine/database'
+
+/** How old a plan may be while nothing but the progress of running jobs changed. */
+const progressMilliseconds = 1000
+/** Outlines that are read together; beyond so many changes, all are read anew. */
+const mostChanges = 2000
+
+interface Made {
+  agenda: Agenda
+  /** All jobs of the order. */
+  own: readonly JobOutline[]
+  at: Date
+  version: number
+}
+
+/**
+ * The plans of orders, kept in memory: outlines of jobs are read once and then only where something changed, so that asking costs the same
+ * however large the batch. Every answer about an order's work comes from one plan.
+ */
+export class Agendas {
+  private readonly jobs = new Map<number, JobOutline>()
+  private readonly orders = new Set<number>()
+  private rates = new Map<string, LikeRate>()
+  private lanes = 1
+  private readonly made = new Map<number, Made>()
+  /** Goes up with each change that moves the plan. */
+  private version = 0
+  private isStale = true
+  private areLanesStale = true
+  private hasProgress = false
+  private readonly changed = { job: new Set<number>(), source: new Set<number>(), sample: new Set<number>() }
+  private updating: Promise<void> = Promise.resolve()
+
+  /** @param catchUp returns when what was written before has been announced */
+  constructor(
+    private readonly em: () => EntityManager,
+    private readonly catchUp: () => Promise<void>,
+  ) {}
+
+  /** Notes what the database says has changed. */
+  noteChange({ table, id, isProgress }: Change): void {
+    if (table === 'worker') this.areLanesStale = true
+    if (table !== 'job' && table !== 'source' && table !== 'sample') return
+    this.changed[table].add(Number(id))
+    if (!isProgress) this.version++
+    else this.hasProgress = true
+  }
+
+  /** Everything is read anew: after a gap in what was heard. */
+  forget(): void {
+    this.isStale = true
+    this.areLanesStale = true
+    this.version++
+  }
+
+  /** An order's plan and its jobs. */
+  async of(orderId: number): Promise<Made> {
+    this.updating = this.updating.then(
+      () => this.bringUpToDate(orderId),
+      () => this.bringUpToDate(orderId),
+    )
+    await this.updating
+    return this.made.get(orderId)!
+  }
+
+  /** Jobs of an order that a choice lets through, in a list's order. */
+  async list(
+    orderId: number,
+    choice: JobChoice,
+    sort: JobSort,
+    descending = false,
+  ): Promise<{ made: Made; jobs: JobOutline[] }> {
+    const made = await this.of(orderId)
+    return { made, jobs: sortJobs(chooseJobs(made.own, choice), sort, descending, made.agenda) }
+  }
+
+  private async bringUpToDate(orderId: number): Promise<void> {
+    await this.catchUp()
+    const em = this.em()
+    if (this.areLanesStale) {
+      this.areLanesStale = false
+      const lanes = Math.max(
+        1,
+        (await listWorkers(em)).reduce((sum, worker) => sum + worker.lanes, 0),
+      )
+      if (lanes !== this.lanes) this.version++
+      this.lanes = lanes
+    }
+    const before = this.made.get(orderId)
+    const isKnown = this.orders.has(orderId) && !this.isStale
+    const isFresh = before?.version === this.version && isKnown
+    if (isFresh && (!this.hasProgress || Date.now() - before.at.getTime() < progressMilliseconds)) return
+    // What is announced while it is read makes the plan stale again.
+    const version = this.version
+    if (isKnown) await this.readChanges(em)
+    else await this.readAll(em, orderId)
+    const own: JobOutline[] = []
+    const others: JobOutline[] = []
+    for (const job of this.jobs.values()) (job.orderId === orderId ? own : others).push(job)
+    // Those who wait are answered before a plan of thousands is made.
+    await setImmediate()
+    const at = new Date()
+    this.made.set(orderId, { agenda: new Agenda(orderId, own, others, this.lanes, this.rates, at), own, at, version })
+  }
+
+  private takeChanges() {
+    const { job, source, sample } = this.changed
+    const taken = { jobs: [...job], sourceIds: [...source], sampleIds: [...sample] }
+    for (const set of [job, source, sample]) set.clear()
+    this.hasProgress = false
+    return taken
+  }
+
+  private async readChanges(em: EntityManager): Promise<void> {
+    const taken = this.takeChanges()
+    const keys = await likeKeysOf(em, taken.sampleIds)
+    const ids = [...new Set([...taken.jobs, ...(await jobsOfRows(em, taken))])]
+    if (ids.length > mostChanges) return this.readOutlines(em)
+    for (const [key, rate] of await likeRatesOf(em, keys)) this.rates.set(key, rate)
+    if (ids.length === 0) return
+    for (const id of ids) this.jobs.delete(id)
+    for (const job of await listOutlines(em, { ids })) if (this.isWanted(job)) this.jobs.set(job.id, job)
+  }
+
+  private async readAll(em: EntityManager, orderId: number): Promise<void> {
+    this.orders.add(orderId)
+    this.isStale = false
+    this.takeChanges()
+    await this.readOutlines(em)
+  }
+
+  private async readOutlines(em: EntityManager): Promise<void> {
+    const outlines = await listOutlines(em, { openAndOrders: [...this.orders] })
+    this.rates = await likeRatesOf(
+      em,
+      outlines.flatMap(job => (job.likeKey !== null && job.measured === null ? [job.likeKey] : [])),
+    )
+    this.jobs.clear()
+    for (const job of outlines) this.jobs.set(job.id, job)
+  }
+
+  private isWanted(job: JobOutline): boolean {
+    return this.orders.has(job.orderId) || ['waiting', 'queued', 'running', 'placing'].includes(job.state)
+  }
+}

@@ -1,0 +1,89 @@
+import { actOnJobs, createOrder, draftJobs, listen, moveJobs, type Listening } from '@hematine/database'
+import { afterEach, beforeEach, describe, expect, test } from 'vitest'
+import { Agendas } from '../server/utils/agendas.ts'
+import { makeOrder, makeWorker, useDatabase } from '../../../tests/support/database.ts'
+
+/** The plans that the server keeps in memory, against what is in the database. */
+const db = useDatabase()
+let made: Awaited<ReturnType<typeof makeOrder>>
+let agendas: Agendas
+let listening: Listening
+
+beforeEach(async () => {
+  await db.fresh()
+  made = await makeOrder(db, ['one.mov', 'two.mov', 'three.mov'])
+  agendas = new Agendas(
+    () => db.em(),
+    () => listening.catchUp(),
+  )
+  listening = await listen(
+    db.url,
+    change => agendas.noteChange(change),
+    () => agendas.forget(),
+  )
+})
+afterEach(() => listening.end())
+
+async function drafted(): Promise<number[]> {
+  const { jobs } = await draftJobs(
+    db.em(),
+    db.queue,
+    made.sourceIds.map(sourceId => ({ sourceId, specKey: 'small-mp4' })),
+    made.delivery.id,
+  )
+  return jobs.map(job => job.id)
+}
+const listed = async (states?: ('draft' | 'waiting' | 'held')[]) =>
+  (await agendas.list(made.order.id, { states }, 'plan')).jobs.map(job => job.id)
+
+describe('the plan of an order', () => {
+  test('follows at once what was written: drafts, releases, moves, removals', async () => {
+    expect(await listed()).toEqual([])
+    const [one, two, three] = (await drafted()) as [number, number, number]
+    expect(await listed(['draft'])).toEqual([one, two, three])
+    await actOnJobs(db.em(), [one, two], 'release')
+    expect(await listed(['waiting'])).toEqual([one, two])
+    await moveJobs(db.em(), [two], one)
+    expect(await listed(['waiting'])).toEqual([two, one])
+    await actOnJobs(db.em(), [three], 'remove')
+    expect(await listed()).toEqual([two, one])
+    expect((await agendas.of(made.order.id)).agenda.summary().counts).toMatchObject({ waiting: 2, draft: 0 })
+  })
+
+  test('stays one object while nothing changes, so that no two answers differ', async () => {
+    await drafted()
+    const first = await agendas.of(made.order.id)
+    const [second, third] = await Promise.all([agendas.of(made.order.id), agendas.of(made.order.id)])
+    expect(second.agenda).toBe(first.agenda)
+    expect(third.agenda).toBe(first.agenda)
+  })
+
+  test("knows other orders' open work, and the lanes of all workers", async () => {
+    const ids = await drafted()
+    await actOnJobs(db.em(), ids, 'release')
+    await makeWorker(db, { lanes: 2 })
+    const other = await createOrder(db.em(), { code: 'T-2', name: 'Other', dueAt: null })
+    const summary = (await agendas.of(other.id)).agenda.summary()
+    expect(summary).toMatchObject({ lanes: 2, released: { jobs: 0 } })
+    await actOnJobs(db.em(), ids, 'cancel')
+    expect((await agendas.of(made.order.id)).agenda.summary().counts).toMatchObject({ cancelled: 3 })
+  })
+
+  test('is read anew after a gap in what was heard', async () => {
+    const ids = await drafted()
+    await listed()
+    await listening.end()
+    await actOnJobs(db.em(), ids, 'release')
+    listening = await listen(
+      db.url,
+      change => agendas.noteChange(change),
+      () => agendas.forget(),
+    )
+    agendas.forget()
+    expect(await listed(['waiting'])).toEqual(ids)
+  })
+
+  test('an order that is gone from the list of jobs leaves an empty plan, not an error', async () => {
+    expect((await agendas.of(4711)).agenda.summary()).toMatchObject({ bars: [], withDrafts: { jobs: 0, end: null } })
+  })
+})

@@ -1,0 +1,262 @@
+import { z } from 'zod'
+import { sharedTimePart, type JobForecast } from '../forecast.ts'
+import { JobState } from '../job.ts'
+import { Range, RangeSum } from '../range.ts'
+import { planLanes, type PlannedJob } from './lanes.ts'
+import { forecastOf, sharedSize, sharedTime, workLeft, type JobOutline, type LikeRates } from './outline.ts'
+
+/** What some jobs take together, and how much of that is known how well. */
+export const WorkTotals = z.object({
+  jobs: z.int().min(0),
+  /** Of how many their own source was measured, or is being worked on. */
+  measured: z.int().min(0),
+  /** Of how many the time is carried over from their like. */
+  byLike: z.int().min(0),
+  /** Of how many nothing is known yet. */
+  unknown: z.int().min(0),
+  /** Of how many of those no measurement could be made. */
+  unmeasurable: z.int().min(0),
+  /** Device time of all that is known or carried over, in seconds, and of what was measured itself. */
+  seconds: Range,
+  measuredSeconds: Range,
+  bytes: Range,
+  /** When the last of them ends, in seconds from when the agenda was made; null when nothing is planned. */
+  end: Range.nullable(),
+})
+export type WorkTotals = z.infer<typeof WorkTotals>
+
+/** A stretch of a lane that is taken, in seconds from when the agenda was made: one job, or many short ones that follow each other. */
+export const LaneBar = z.object({
+  lane: z.int().min(0),
+  from: z.number(),
+  to: z.number(),
+  /** As late as its end may come. */
+  late: z.number(),
+  isDraft: z.boolean(),
+  jobs: z.int().positive(),
+  /** Name of its source, or of the first of them. */
+  name: z.string(),
+  specName: z.string(),
+})
+export type LaneBar = z.infer<typeof LaneBar>
+
+/** An order's work in figures: how many jobs are where, what they take, and when they are done. */
+export const WorkSummary = z.object({
+  orderId: z.int(),
+  /** When it was made, ISO 8601 in UTC. */
+  at: z.iso.datetime(),
+  lanes: z.int().positive(),
+  counts: z.record(JobState, z.int().min(0)),
+  pass: z.int().min(0),
+  look: z.int().min(0),
+  /** Jobs that are not cancelled, by the key of their spec. */
+  specs: z.record(z.string(), z.int().min(0)),
+  /** Whether a measurement has the machine to itself at the moment. */
+  isMeasuring: z.boolean(),
+  /** What was released and is not held. */
+  released: WorkTotals,
+  /** The same with drafts behind it. */
+  withDrafts: WorkTotals,
+  /** Drafts alone. */
+  drafts: WorkTotals,
+  bars: z.array(LaneBar),
+})
+export type WorkSummary = z.infer<typeof WorkSummary>
+
+/** What an order's jobs of a lot are together. */
+export const LotWork = z.object({
+  lotId: z.int().nullable(),
+  name: z.string(),
+  totals: WorkTotals,
+  counts: z.record(JobState, z.int().min(0)),
+  pass: z.int().min(0),
+  look: z.int().min(0),
+  sourceBytes: z.number().min(0),
+  outputBytes: z.number().min(0),
+  workSeconds: z.number().min(0),
+})
+export type LotWork = z.infer<typeof LotWork>
+
+const isActive = (job: JobOutline) => job.state === 'queued' || job.state === 'running' || job.state === 'placing'
+
+/** Bars that are drawn for a lane at most; shorter jobs than fit are drawn as one. */
+const barsOfLane = 240
+
+/**
+ * The plan of an order's work among that of all orders: what runs, what waits by its place, then the order's drafts. Held jobs are not in it.
+ * One object answers every question about it, so that no two pages can say different things.
+ */
+export class Agenda {
+  readonly places: ReadonlyMap<number, PlannedJob>
+  readonly forecasts: ReadonlyMap<number, JobForecast>
+  /** The order's own jobs that are planned, in the plan's order. */
+  private readonly planned: readonly JobOutline[]
+  private figures: WorkSummary | null = null
+
+  /**
+   * @param own all jobs of the order
+   * @param others open jobs of other orders, which take their turn on the same lanes
+   * @param lanes of all workers together
+   * @param at when it is made; every time in it counts from then
+   */
+  constructor(
+    private readonly orderId: number,
+    private readonly own: readonly JobOutline[],
+    others: readonly JobOutline[],
+    private readonly lanes: number,
+    rates: LikeRates,
+    private readonly at: Date,
+  ) {
+    const forecasts = new Map<number, JobForecast>()
+    const rank = (job: JobOutline) => (isActive(job) ? 0 : job.state === 'waiting' ? 1 : 2)
+    const isPlanned = (job: JobOutline) => isActive(job) || job.state === 'waiting'
+    const wanted = [...own.filter(job => isPlanned(job) || job.state === 'draft'), ...others.filter(isPlanned)].sort(
+      (a, b) => rank(a) - rank(b) || a.position - b.position || a.id - b.id,
+    )
+    for (const job of [...own.filter(entry => entry.state === 'held'), ...wanted]) {
+      const forecast = forecastOf(job, rates)
+      if (forecast) forecasts.set(job.id, forecast)
+    }
+    const places = planLanes(
+      wanted.flatMap(job => {
+        const forecast = forecasts.get(job.id) ?? null
+        const seconds = workLeft({ state: job.state, progress: job.progress, forecast })
+        // What is seen of a running job is its own and nobody else's.
+        const shared = forecast && !job.progress ? sharedTime(forecast) : null
+        return seconds ? [{ id: job.id, seconds, shared }] : []
+      }),
+      lanes,
+    )
+    this.forecasts = forecasts
+    this.places = new Map(places.map(place => [place.id, place]))
+    this.planned = wanted.filter(job => job.orderId === orderId)
+  }
+
+  /** The order's work in figures. */
+  summary(): WorkSummary {
+    return (this.figures ??= this.summarise())
+  }
+
+  private summarise(): WorkSummary {
+    const released = this.planned.filter(job => job.state !== 'draft')
+    const drafts = this.planned.filter(job => job.state === 'draft')
+    const all = this.totals(this.planned)
+    const specs: Record<string, number> = {}
+    for (const job of this.own) if (job.state !== 'cancelled') specs[job.specKey] = (specs[job.specKey] ?? 0) + 1
+    return {
+      orderId: this.orderId,
+      at: this.at.toISOString(),
+      lanes: this.lanes,
+      ...countsOf(this.own),
+      specs,
+      isMeasuring: this.own.some(job => job.sampleState === 'measuring'),
+      released: drafts.length === 0 ? all : this.totals(released),
+      withDrafts: all,
+      drafts: released.length === 0 ? all : this.totals(drafts),
+      bars: this.bars(),
+    }
+  }
+
+  /** The order's jobs that a filter lets through, by lot, lots in the order of their first job. @param names of lots by number */
+  lots(jobs: readonly JobOutline[], names: ReadonlyMap<number, string>): LotWork[] {
+    const byLot = new Map<number | null, JobOutline[]>()
+    for (const job of jobs) {
+      const there = byLot.get(job.lotId)
+      if (there) there.push(job)
+      else byLot.set(job.lotId, [job])
+    }
+    return [...byLot].map(([lotId, entries]) => ({
+      lotId,
+      name: lotId === null ? 'In no lot' : (names.get(lotId) ?? `Lot ${lotId}`),
+      totals: this.totals(entries),
+      ...countsOf(entries),
+      sourceBytes: entries.reduce((sum, job) => sum + job.sourceBytes, 0),
+      outputBytes: entries.reduce((sum, job) => sum + (job.outputBytes ?? 0), 0),
+      workSeconds: entries.reduce((sum, job) => sum + (job.workSeconds ?? 0), 0),
+    }))
+  }
+
+  private totals(jobs: readonly JobOutline[]): WorkTotals {
+    const [seconds, measuredSeconds, bytes] = [new RangeSum(), new RangeSum(), new RangeSum()]
+    let [measured, byLike, unmeasurable] = [0, 0, 0]
+    let end: Range | null = null
+    for (const job of jobs) {
+      const forecast = this.forecasts.get(job.id) ?? null
+      const left = workLeft({ state: job.state, progress: job.progress, forecast })
+      if (left) seconds.add(left, forecast && !job.progress ? sharedTime(forecast) : null)
+      if (forecast) bytes.add(forecast.bytes, sharedSize(forecast))
+      if (left && !(forecast?.carried && !job.progress)) {
+        measured++
+        measuredSeconds.add(left)
+      } else if (left) byLike++
+      else if (job.sampleState === 'failed') unmeasurable++
+      const place = this.places.get(job.id)
+      if (place && (end === null || place.end.expected > end.expected)) end = place.end
+    }
+    return {
+      jobs: jobs.length,
+      measured,
+      byLike,
+      unknown: jobs.length - measured - byLike,
+      unmeasurable,
+      seconds: seconds.range(sharedTimePart),
+      measuredSeconds: measuredSeconds.range(sharedTimePart),
+      bytes: bytes.range(),
+      end,
+    }
+  }
+
+  /** What is drawn of the lanes: jobs too short to be seen are joined to those beside them. */
+  private bars(): LaneBar[] {
+    const last = new Map<number, LaneBar>()
+    const bars: LaneBar[] = []
+    const span = this.planned.reduce((most, job) => Math.max(most, this.places.get(job.id)?.end.high ?? 0), 1)
+    const shortest = span / barsOfLane
+    for (const job of this.planned) {
+      const place = this.places.get(job.id)
+      if (!place) continue
+      const [from, to, late] = [place.start.expected, place.end.expected, place.end.high]
+      const isDraft = job.state === 'draft'
+      const before = last.get(place.lane)
+      if (
+        before &&
+        before.isDraft === isDraft &&
+        (to - from < shortest || before.to - before.from < shortest) &&
+        from - before.to < shortest
+      ) {
+        Object.assign(before, { to, late, jobs: before.jobs + 1 })
+        continue
+      }
+      const bar = {
+        lane: place.lane,
+        from,
+        to,
+        late,
+        isDraft,
+        jobs: 1,
+        name: job.sourceName,
+        specName: job.specName,
+      }
+      last.set(place.lane, bar)
+      bars.push(bar)
+    }
+    return bars
+  }
+}
+
+/** How many jobs are in which state, and what the verdicts on those that are done are. */
+export function countsOf(jobs: readonly JobOutline[]): {
+  counts: Record<JobState, number>
+  pass: number
+  look: number
+} {
+  const counts = Object.fromEntries(JobState.options.map(state => [state, 0])) as Record<JobState, number>
+  let [pass, look] = [0, 0]
+  for (const job of jobs) {
+    counts[job.state]++
+    if (job.state !== 'done') continue
+    if (job.verdict === 'look') look++
+    else pass++
+  }
+  return { counts, pass, look }
+}

@@ -1,0 +1,131 @@
+import { setImmediate } from 'node:timers/promises'
+import type { EntityManager } from '@mikro-orm/postgresql'
+import {
+  extentOf,
+  forecastJob,
+  type DeliverySpec,
+  type JobExtent,
+  type JobOutline,
+  type JobProgress,
+  type JobState,
+  type SampleMeasurement,
+  type SampleState,
+  type Treatment,
+  type Verdict,
+} from '@hematine/core'
+import { asArray, run } from './sql.ts'
+
+interface OutlineRow {
+  id: number
+  orderId: number
+  sourceId: number
+  sourceName: string
+  sourceBytes: number | null
+  lotId: number | null
+  specKey: string
+  specName: string
+  state: JobState
+  position: number
+  progress: JobProgress | null
+  sampleState: SampleState | null
+  measurement: SampleMeasurement | null
+  likeKey: string | null
+  extent: JobExtent | null
+  /** Only where the extent has to be worked out from them. */
+  spec: DeliverySpec | null
+  treatment: Treatment | null
+  verdict: Verdict | null
+  outputBytes: number | null
+  outputPath: string | null
+  workSeconds: number | null
+}
+
+/** Jobs that are read together: few enough that others are served in between. */
+const jobsAtOnce = 1000
+
+/** Jobs in outline: all that are open, and all of some orders; or some by number. Read in some milliseconds for each thousand. */
+export async function listOutlines(
+  em: EntityManager,
+  where: { openAndOrders: readonly number[] } | { ids: readonly number[] },
+): Promise<JobOutline[]> {
+  const ids =
+    'ids' in where
+      ? where.ids
+      : (
+          await run<{ id: number }>(
+            em,
+            `select id from job where state in ('waiting', 'queued', 'running', 'placing') or order_id = any(?::int[])`,
+            [asArray(where.openAndOrders)],
+          )
+        ).map(row => row.id)
+  const outlines: JobOutline[] = []
+  for (let first = 0; first < ids.length; first += jobsAtOnce) {
+    outlines.push(...(await readOutlines(em, ids.slice(first, first + jobsAtOnce))))
+    if (ids.length > jobsAtOnce) await setImmediate()
+  }
+  return outlines
+}
+
+async function readOutlines(em: EntityManager, ids: readonly number[]): Promise<JobOutline[]> {
+  const rows = await run<OutlineRow>(
+    em,
+    `select job.id, job.order_id as "orderId", job.source_id as "sourceId", regexp_replace(source.relative_path, '^.*/', '') as "sourceName",
+       source.bytes as "sourceBytes", source.lot_id as "lotId", job.spec ->> 'key' as "specKey", job.spec ->> 'name' as "specName", job.state, job.position,
+       job.progress, sample.state as "sampleState", sample.measurement, sample.like_key as "likeKey", sample.extent,
+       case when sample.extent is null then job.spec end as spec, case when sample.extent is null then job.treatment end as treatment,
+       job."check" ->> 'verdict' as verdict, (job."check" -> 'measurement' ->> 'bytes')::double precision as "outputBytes",
+       job.output_path as "outputPath", job.work_seconds as "workSeconds"
+     from job join source on source.id = job.source_id left join sample on sample.id = job.sample_id where job.id = any(?::int[])`,
+    [asArray(ids)],
+  )
+  return rows.map(outlineOf)
+}
+
+function outlineOf({ sampleState, measurement, sourceBytes, extent, spec, treatment, ...row }: OutlineRow): JobOutline {
+  const whole = extent ?? extentOf({ spec: spec!, treatment: treatment! })
+  return {
+    ...row,
+    sourceBytes: sourceBytes ?? 0,
+    sampleState: sampleState ?? 'failed',
+    extent: whole,
+    measured: measurement ? forecastJob(measurement, whole) : null,
+    outputPath: row.state === 'done' ? row.outputPath : null,
+  }
+}
+
+/** Numbers of the jobs that certain sources or samples are of. */
+export async function jobsOfRows(
+  em: EntityManager,
+  { sourceIds, sampleIds }: { sourceIds: readonly number[]; sampleIds: readonly number[] },
+): Promise<number[]> {
+  if (sourceIds.length + sampleIds.length === 0) return []
+  const rows = await run<{ id: number }>(
+    em,
+    'select id from job where source_id = any(?::int[]) or sample_id = any(?::int[])',
+    [asArray(sourceIds), asArray(sampleIds)],
+  )
+  return rows.map(row => row.id)
+}
+
+/** Groups of like work that samples are in. */
+export async function likeKeysOf(em: EntityManager, sampleIds: readonly number[]): Promise<string[]> {
+  if (sampleIds.length === 0) return []
+  const rows = await run<{ key: string }>(
+    em,
+    'select distinct like_key as key from sample where id = any(?::int[]) and like_key is not null',
+    [asArray(sampleIds)],
+  )
+  return rows.map(row => row.key)
+}
+
+/** Where some jobs are: their orders, sources and states, and whether they tell how far they are. */
+export async function placesOfJobs(
+  em: EntityManager,
+  ids: readonly number[],
+): Promise<{ id: number; orderId: number; sourceId: number; state: JobState; isProgressing: boolean }[]> {
+  return run(
+    em,
+    `select id, order_id as "orderId", source_id as "sourceId", state, progress is not null as "isProgressing" from job where id = any(?::int[])`,
+    [asArray(ids)],
+  )
+}
