@@ -299,7 +299,7 @@ export function levelProblem(codec: 'h264' | 'hevc', level: string, size: FrameS
   if (perFrame > limits.unitsPerFrame || size.width > longestSide || size.height > longestSide)
     return `${name} level ${level} cannot carry ${what}: the frame is too large.`
   if (perFrame * toNumber(rate) > limits.unitsPerSecond)
-    return `${name} level ${level} cannot carry ${what} at ${describeRate(rate)} frames a second: at most ${(limits.unitsPerSecond / perFrame).toFixed(1)}.`
+    return `${name} level ${level} cannot carry ${what} at ${describeRate(rate)} fps: at most ${(limits.unitsPerSecond / perFrame).toFixed(1)}.`
   return null
 }
 
@@ -420,7 +420,7 @@ function pictureLines({ video }: DeliverySpec): [name: string, value: string][] 
         ? `progressive; interlaced material gives one frame a ${video.deinterlaceTo === 'field rate' ? 'field' : 'frame'}`
         : 'as the source',
     ],
-    ['rate', video.maxFrameRate ? `at most ${describeRate(video.maxFrameRate)} frames a second` : 'as the source'],
+    ['rate', video.maxFrameRate ? `at most ${describeRate(video.maxFrameRate)} fps` : 'as the source'],
     ['bits', rate],
     ['effort', video.effort ?? 'has no setting'],
     ['keyframes', video.keyframeSeconds === null ? 'every frame' : `at least every ${video.keyframeSeconds} s`],

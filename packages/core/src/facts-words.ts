@@ -68,7 +68,7 @@ export function describeTrack(track: AudioFacts): string {
 }
 
 function rateWords({ frameRate, rateIs, averageRate }: VideoFacts): string {
-  const rate = `${describeRate(frameRate)} frames a second, ${rateIs}`
+  const rate = `${describeRate(frameRate)} fps, ${rateIs}`
   return rateIs === 'variable' && averageRate ? `${rate}; ${averageRate.toFixed(2)} on average` : rate
 }
 

@@ -66,7 +66,7 @@ function differenceOf(a: SourceFacts, b: SourceFacts): string | null {
     const shape = (video: typeof one) => `${video.width}x${video.height} ${describeAspect(displayAspect(video))}`
     if (shape(one) !== shape(two)) return `its picture is ${shape(two)}, not ${shape(one)}`
     if (!equal(one.frameRate, two.frameRate))
-      return `its rate is ${describeRate(two.frameRate)} frames a second, not ${describeRate(one.frameRate)}`
+      return `its rate is ${describeRate(two.frameRate)} fps, not ${describeRate(one.frameRate)}`
     if (describeScan(one) !== describeScan(two)) return `it is ${describeScan(two)}, not ${describeScan(one)}`
     if (one.pixelFormat !== two.pixelFormat) return `its samples are ${two.pixelFormat}, not ${one.pixelFormat}`
     if (one.colour.matrix !== two.colour.matrix || one.colour.range !== two.colour.range)

@@ -32,7 +32,7 @@ const fieldWords: Record<SourceCondition['field'], string> = {
   state: 'state',
   width: 'width',
   height: 'height',
-  rate: 'frames a second',
+  rate: 'fps',
   seconds: 'length',
   bytes: 'size',
   faults: 'faults',

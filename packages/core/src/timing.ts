@@ -60,7 +60,7 @@ export function timecode(index: number, rate: Rational, dropFrame = false): stri
   let number = index
   if (dropFrame) {
     if (rate.den !== 1001 || base % 30 !== 0)
-      throw new RangeError(`Drop-frame timecode does not exist at ${describeRate(rate)} frames a second.`)
+      throw new RangeError(`Drop-frame timecode does not exist at ${describeRate(rate)} fps.`)
     const dropped = base / 15
     const perMinute = base * 60 - dropped
     const perTenMinutes = base * 600 - dropped * 9

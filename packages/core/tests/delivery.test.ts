@@ -20,7 +20,7 @@ describe('codec levels', () => {
   test('H.264 level 4.1 carries 1080p30 but neither 1080p50 nor 4K', () => {
     expect(levelProblem('h264', '4.1', hd, rational(30))).toBeNull()
     expect(levelProblem('h264', '4.1', hd, rational(50))).toBe(
-      'H.264 level 4.1 cannot carry 1920x1080 at 50 frames a second: at most 30.1.',
+      'H.264 level 4.1 cannot carry 1920x1080 at 50 fps: at most 30.1.',
     )
     expect(levelProblem('h264', '4.1', { width: 3840, height: 2160 }, rational(25))).toContain('the frame is too large')
   })
@@ -71,7 +71,7 @@ describe('specs that make no sense', () => {
       'WebM does not carry AAC sound.',
     ])
     expect(specProblems({ ...box, video: { ...box.video, maxFrameRate: rational(60) } })).toEqual([
-      'H.264 level 4.1 cannot carry 1920x1080 at 60 frames a second: at most 30.1.',
+      'H.264 level 4.1 cannot carry 1920x1080 at 60 fps: at most 30.1.',
     ])
     expect(specProblems({ ...box, video: { ...box.video, rateControl: { kind: 'lossless' } } })).toEqual([
       'H.264 is not lossless here; use FFV1.',

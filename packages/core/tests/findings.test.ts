@@ -236,7 +236,7 @@ describe('time', () => {
     expect(find(gapped, measurement(spread()), 'variable-rate')).toBeUndefined()
     const uneven = facts({ frameCountFrom: 'packets', rateIs: 'variable', averageRate: 22.4 })
     expect(find(uneven, measurement(spread()), 'variable-rate')!.says).toBe(
-      'The frames are not evenly spaced: 25 frames a second where they are densest, 22.40 on average.',
+      'The frames are not evenly spaced: 25 fps where they are densest, 22.40 on average.',
     )
   })
 

@@ -42,7 +42,7 @@ describe('a join', () => {
   test.each([
     [[facts()], 'Choose two sources or more'],
     [[facts(), facts({ width: 640 })], /^part 2 cannot follow part 1: its picture is 640x/],
-    [[facts(), facts({ frameRate: { num: 30, den: 1 } })], 'its rate is 30 frames a second, not 25'],
+    [[facts(), facts({ frameRate: { num: 30, den: 1 } })], 'its rate is 30 fps, not 25'],
     [[facts(), facts({ pixelFormat: 'yuv422p10le' })], 'its samples are yuv422p10le'],
     [
       [facts(), facts({ colour: { range: 'limited', primaries: 'bt709', transfer: 'bt709', matrix: 'smpte170m' } })],

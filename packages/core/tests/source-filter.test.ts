@@ -9,7 +9,7 @@ describe('conditions in words', () => {
     [{ field: 'seconds', how: 'at least', value: 600 }, 'length at least 10 min'],
     [{ field: 'bytes', how: 'at most', value: 2.5e9 }, 'size at most 2500 MB'],
     [{ field: 'width', how: 'at least', value: 1280 }, 'width at least 1280 px'],
-    [{ field: 'rate', how: 'at most', value: 29.97 }, 'frames a second at most 29.97'],
+    [{ field: 'rate', how: 'at most', value: 29.97 }, 'fps at most 29.97'],
     [{ field: 'scan', how: 'is', value: 'top field first' }, 'scan is top field first'],
     [{ field: 'name', how: 'contains not', value: 'tape' }, 'name contains not tape'],
   ])('%j', (condition, words) => {

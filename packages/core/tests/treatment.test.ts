@@ -68,7 +68,7 @@ describe('rates', () => {
     expect(treatment.result.frameCount).toBe(3000)
     expect(treatment.steps[0]).toMatchObject({
       kind: 'rate',
-      why: '50 frames a second is more than the 30 that Playback box MP4 allows. 50 % of the frames are dropped.',
+      why: '50 fps is more than the 30 that Playback box MP4 allows. 50 % of the frames are dropped.',
     })
   })
 

@@ -35,7 +35,7 @@ describe('facts of material whose making is known', () => {
     ])
   })
 
-  test('a small old AVI at 15 frames a second', async () => {
+  test('a small old AVI at 15 fps', async () => {
     const facts = await readFacts(file(await demoSource('interview')))
     expect(facts.container).toBe('AVI')
     expect(facts.video).toMatchObject({

@@ -255,7 +255,7 @@ function courseFindings(
         'variable-rate',
         'fault',
         isCounted && video.averageRate
-          ? `The frames are not evenly spaced: ${describeRate(video.frameRate)} frames a second where they are densest, ${video.averageRate.toFixed(2)} on average.`
+          ? `The frames are not evenly spaced: ${describeRate(video.frameRate)} fps where they are densest, ${video.averageRate.toFixed(2)} on average.`
           : `The frames are not evenly spaced: ${(part * 100).toFixed(part < 0.1 ? 1 : 0)} % of the first ${times.packetsRead} steps are longer or shorter than a frame.`,
         {
           value: uneven,

@@ -215,7 +215,7 @@ function treatPicture(facts: SourceFacts, spec: PictureSpec, chosen: readonly St
     steps.push({
       kind: 'rate',
       to: reduced,
-      why: `${describeRate(passing.rate)} frames a second is more than the ${describeRate(rule.maxFrameRate!)} that ${spec.name} allows. ${dropWords(passing.rate, reduced)}`,
+      why: `${describeRate(passing.rate)} fps is more than the ${describeRate(rule.maxFrameRate!)} that ${spec.name} allows. ${dropWords(passing.rate, reduced)}`,
     })
     passing = { ...passing, rate: reduced }
   } else if (video.rateIs === 'variable') {
@@ -450,8 +450,7 @@ function rateStep(
   step: Pick<StepOf<'rate'>, 'to' | 'between' | 'cutThreshold'>,
   passing: Passing,
 ): { steps: AppliedStep[]; passing: Passing } {
-  if (step.to.num <= 0 || toNumber(step.to) > 240)
-    throw new CannotTreat('A rate must be above 0 and at most 240 frames a second.')
+  if (step.to.num <= 0 || toNumber(step.to) > 240) throw new CannotTreat('A rate must be above 0 and at most 240 fps.')
   return {
     steps: [{ kind: 'rate', to: step.to, between: step.between, cutThreshold: step.cutThreshold, why: 'Chosen.' }],
     passing: { ...passing, rate: step.to },

@@ -13,7 +13,7 @@ export function describeStep(step: AppliedStep): string {
     case 'deinterlace':
       return `Deinterlace to ${step.to === 'field rate' ? 'one frame a field' : 'one frame a frame'}, ${step.firstField === 'by frame' ? 'field order as each frame says' : `${step.firstField} field first`}${step.frames === 'combed' ? ', combed frames only' : ''}`
     case 'rate':
-      return `Bring the rate to ${describeRate(step.to)} frames a second${step.between ? `, ${betweenWords[step.between]}` : ''}`
+      return `Bring the rate to ${describeRate(step.to)} fps${step.between ? `, ${betweenWords[step.between]}` : ''}`
     case 'size':
       return `Scale ${step.from.width}x${step.from.height} to ${step.to.width}x${step.to.height} (${kernelNames[step.kernel ?? 'lanczos']})`
     case 'colour':

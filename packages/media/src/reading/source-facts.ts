@@ -336,7 +336,7 @@ function pixelAspect(frame: Frame, stream: Stream, orientation: Orientation | nu
 
 function headerRate(header: { num: number; den: number }, remarks: string[]): Pick<VideoFacts, 'frameRate' | 'rateIs'> {
   if (header.num > 0 && header.den > 0) return { frameRate: snapRate(fraction(header)), rateIs: 'constant' }
-  remarks.push('The stream has no times and states no rate; 25 frames a second are taken for it.')
+  remarks.push('The stream has no times and states no rate; 25 fps are taken for it.')
   return { frameRate: { num: 25, den: 1 }, rateIs: 'constant' }
 }
 
