@@ -16,6 +16,7 @@ import {
   type TrialRecord,
 } from '@hematine/core'
 import { useLocalStorage, watchDebounced } from '@vueuse/core'
+import { dequal } from 'dequal'
 import { computed, ref, watch } from 'vue'
 import { z } from 'zod'
 import KeepDialog from '~/components/bench/KeepDialog.vue'
@@ -157,9 +158,7 @@ const letters = (index: number) =>
   String.fromCharCode(65 + (index % 26)) + (index >= 26 ? String(Math.floor(index / 26)) : '')
 const variants = computed(() => trials.value.map((trial, index) => ({ trial, letter: letters(index) })))
 /** Trials on the moments as they are now; older ones keep their own. */
-const current = computed(() =>
-  variants.value.filter(({ trial }) => JSON.stringify(trial.moments) === JSON.stringify(moments.value)),
-)
+const current = computed(() => variants.value.filter(({ trial }) => dequal(trial.moments, moments.value)))
 /** The newest trial is looked at until another one is chosen. */
 watch(
   () => current.value.length,
@@ -185,7 +184,7 @@ async function tryWishes(wishes: { label: string; steps: Step[] }[]): Promise<vo
 }
 
 function label(): string {
-  const known = order.treatments.find(entry => JSON.stringify(entry.steps) === JSON.stringify(steps.value))
+  const known = order.treatments.find(entry => dequal(entry.steps, steps.value))
   if (known) return `${known.name} v${known.version}`
   const ofSound = application.value?.treatment?.result === null
   const words = steps.value

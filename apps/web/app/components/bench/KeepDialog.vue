@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { describeChoice, type LotRecord, type Step, type TreatmentRecord } from '@hematine/core'
+import { dequal } from 'dequal'
 import { computed, ref, watch } from 'vue'
 import AskDialog from '~/components/common/AskDialog.vue'
 import { call } from '~/composables/useCall'
@@ -32,7 +33,7 @@ watch(
 
 const treatmentOf = (lot: LotRecord) => order.treatments.find(entry => entry.id === lot.treatmentId) ?? null
 const newest = computed(() => order.treatments.find(entry => entry.name === name.value.trim()) ?? null)
-const isSame = computed(() => newest.value !== null && JSON.stringify(newest.value.steps) === JSON.stringify(steps))
+const isSame = computed(() => newest.value !== null && dequal(newest.value.steps, steps))
 const version = computed(() => (newest.value ? newest.value.version + (isSame.value ? 0 : 1) : 1))
 
 /** What a lot would gain and lose, in words. */

@@ -1,22 +1,14 @@
 <script setup lang="ts">
 import { deliveredFacts, timecode, toNumber, type SourceRecord, type TrialRecord } from '@hematine/core'
-import {
-  mdiChevronLeft,
-  mdiChevronRight,
-  mdiMagnifyMinusOutline,
-  mdiMagnifyPlusOutline,
-  mdiPause,
-  mdiPlay,
-} from '@mdi/js'
-import { useElementSize, useEventListener, useLocalStorage, watchDebounced } from '@vueuse/core'
-import { computed, onBeforeUnmount, ref, shallowRef, useTemplateRef, watch, watchEffect } from 'vue'
-import { drawScopes, scopeSize } from '~/composables/scopes'
+import { mdiChevronLeft, mdiChevronRight, mdiPause, mdiPlay } from '@mdi/js'
+import { useLocalStorage, watchDebounced } from '@vueuse/core'
+import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
+import PictureStage from '~/components/common/PictureStage.vue'
 import { Sheet } from '~/composables/sheet'
 import { addressOf } from '~/composables/useCall'
 import { useMomentPlayer } from '~/composables/useMomentPlayer'
 import { useMomentSound, type MomentSound } from '~/composables/useMomentSound'
-import { useStageMouse } from '~/composables/useStageMouse'
-import { useView } from '~/composables/useView'
+import type { ViewMode, ViewPane } from '~/composables/viewer'
 
 /** A moment of the source and of up to three results, played in step. Standing still, the very pixels are shown; playing, JPEGs of them. */
 const { trials, leading, source, moment } = defineProps<{
@@ -26,16 +18,7 @@ const { trials, leading, source, moment } = defineProps<{
   moment: number
 }>()
 
-type Mode = 'pair' | 'wipe' | 'flip' | 'difference'
-const modes: [Mode, string][] = [
-  ['pair', 'Side by side'],
-  ['wipe', 'Wipe'],
-  ['flip', 'Flip'],
-  ['difference', 'Difference'],
-]
-const mode = useLocalStorage<Mode>('hematine-bench-view', 'pair')
-const scopes = useLocalStorage('hematine-bench-scopes', false)
-const wipe = ref(0.5)
+const mode = useLocalStorage<ViewMode>('hematine-view', 'beside')
 const flipped = ref(false)
 
 const first = computed(() => trials[0]?.trial ?? null)
@@ -77,7 +60,7 @@ const everyPane = computed<Pane[]>(() => {
 /** Panes that stand beside each other, by their letters; wiping, flipping and the difference take the source and the result that was chosen first. */
 const panes = computed(() => {
   const [before, ...results] = everyPane.value
-  if (mode.value === 'pair' || !before || results.length === 0) return everyPane.value
+  if (mode.value === 'beside' || !before || results.length === 0) return everyPane.value
   return [before, results.find(({ trial }) => trial.id === leading) ?? results[0]!]
 })
 
@@ -213,8 +196,6 @@ watchDebounced(
   { debounce: 180 },
 )
 
-const stage = useTemplateRef<HTMLElement>('stage')
-const room = useElementSize(stage)
 const picture = computed(() => {
   // The size of drawings of sound is that of their sheets.
   const drawing = first.value && isSound(first.value) ? [...sheets.value.values()][0]?.header : null
@@ -226,79 +207,22 @@ const picture = computed(() => {
   }
   return { width: frame.width * toNumber(frame.pixelAspect), height: frame.height }
 })
-const columns = computed(() => (mode.value === 'pair' ? Math.max(1, panes.value.length) : 1))
-const pane = computed(() => ({
-  width: Math.max(1, (room.width.value - (columns.value - 1) * 2) / columns.value),
-  height: Math.max(1, room.height.value),
-}))
-const view = useView(picture, pane)
-const canvases = useTemplateRef<HTMLCanvasElement[]>('canvases')
-const scopeCanvases = useTemplateRef<HTMLCanvasElement[]>('scopeCanvases')
-/** Frames painted with every picture there, for whoever measures how smoothly it plays. */
-let painted = 0
-
 function pictureOf(entry: Pane): ImageBitmap | undefined {
   const sheet = sheets.value.get(sheetKey(entry))
   const still = player.speed.value === 0 ? exact.value.get(`${sheetKey(entry)}@${player.index.value}`) : undefined
   return still ?? (sheet && sheet.frames > 0 ? sheet.picture(sheet.indexAt(player.seconds.value), again) : undefined)
 }
 
-function draw(context: CanvasRenderingContext2D, entry: Pane, image: ImageBitmap): void {
-  const { x, y, width, height } = view.place.value
-  const part = entry.side === 'source' ? sourcePart.value : { x: 0, y: 0, width: 1, height: 1 }
-  // From 2:1 on pixels are shown as squares, also those of a smaller source.
-  context.imageSmoothingEnabled = view.scale.value < 2
-  context.imageSmoothingQuality = 'high'
-  context.drawImage(
-    image,
-    part.x * image.width,
-    part.y * image.height,
-    part.width * image.width,
-    part.height * image.height,
-    x,
-    y,
-    width,
-    height,
-  )
-}
-
-/** How many times the difference is magnified: three doublings. */
-const doublings = 3
-
-watchEffect(
-  () => {
-    void repaint.value
-    const list = panes.value
-    const images = list.map(pictureOf)
-    const ratio = window.devicePixelRatio
-    const [width, height] = [Math.round(pane.value.width * ratio), Math.round(pane.value.height * ratio)]
-    for (const [at, canvas] of (canvases.value ?? []).entries()) {
-      if (canvas.width !== width || canvas.height !== height) Object.assign(canvas, { width, height })
-      const context = canvas.getContext('2d')!
-      const shown = mode.value === 'flip' ? (flipped.value ? 0 : 1) : at
-      const [entry, image] = [list[shown], images[shown]]
-      // What is not decoded yet leaves the picture before it standing.
-      if (!entry || !image || (mode.value === 'difference' && !(images[0] && images[1]))) continue
-      context.setTransform(ratio, 0, 0, ratio, 0, 0)
-      context.globalCompositeOperation = 'source-over'
-      context.clearRect(0, 0, pane.value.width, pane.value.height)
-      draw(context, entry, image)
-      if (mode.value !== 'difference') continue
-      context.globalCompositeOperation = 'difference'
-      draw(context, list[1]!, images[1]!)
-      context.globalCompositeOperation = 'lighter'
-      context.setTransform(1, 0, 0, 1, 0, 0)
-      for (let time = 0; time < doublings; time++) context.drawImage(canvas, 0, 0)
-    }
-    if (scopes.value)
-      for (const [at, canvas] of (scopeCanvases.value ?? []).entries()) if (images[at]) drawScopes(canvas, images[at])
-    if (images.length > 0 && images.every(image => image !== undefined) && stage.value)
-      stage.value.dataset.painted = `${++painted}`
-  },
-  { flush: 'post' },
-)
-
-const { wheel, drag } = useStageMouse(view, pane, wipe, () => mode.value === 'wipe')
+const compared = computed<ViewPane[]>(() => {
+  void repaint.value
+  return panes.value.map(entry => ({
+    key: entry.key,
+    name: entry.name,
+    label: `${entry.name}, frame ${player.index.value} of the moment`,
+    image: pictureOf(entry),
+    ...(entry.side === 'source' ? { part: sourcePart.value } : {}),
+  }))
+})
 
 const keys: Record<string, (event: KeyboardEvent) => void> = {
   ArrowLeft: event => player.step(event.shiftKey ? -Math.round(rate.value) : -1),
@@ -308,51 +232,11 @@ const keys: Record<string, (event: KeyboardEvent) => void> = {
   l: () => player.shuttle(1),
   ' ': () => player.toggle(),
   s: listenOn,
-  w: () => {
-    mode.value = modes[(modes.findIndex(([name]) => name === mode.value) + 1) % modes.length]![0]
-  },
-  '+': () => view.larger(),
-  '=': () => view.larger(),
-  '-': () => view.smaller(),
-  '0': () => view.zoomTo(null),
-  q: () => {
-    wipe.value = Math.max(0, wipe.value - 0.05)
-  },
-  e: () => {
-    wipe.value = Math.min(1, wipe.value + 0.05)
-  },
-  f: () => {
-    flipped.value = true
-  },
 }
-useEventListener(window, 'keydown', (event: KeyboardEvent) => {
-  const target = event.target as HTMLElement
-  if (
-    event.ctrlKey ||
-    event.metaKey ||
-    event.altKey ||
-    ['INPUT', 'TEXTAREA', 'SELECT'].includes(target.tagName) ||
-    (event.key === ' ' && target.tagName === 'BUTTON') ||
-    target.closest('[role="dialog"],[role="separator"],[role="slider"],.v-overlay')
-  )
-    return
-  const key = keys[event.key.length === 1 ? event.key.toLowerCase() : event.key]
-  if (!key || panes.value.length === 0) return
-  event.preventDefault()
-  key(event)
-})
-useEventListener(window, 'keyup', (event: KeyboardEvent) => {
-  if (event.key.toLowerCase() === 'f') flipped.value = false
-})
 onBeforeUnmount(() => {
   for (const sheet of sheets.value.values()) sheet.close()
 })
 
-const zoomWords = computed(() =>
-  view.zoom.value === null
-    ? `fit (${Math.round(view.scale.value * 100)} %)`
-    : `${view.zoom.value >= 1 ? `${view.zoom.value}:1` : `1:${1 / view.zoom.value}`}`,
-)
 /** Timecode of the source, whose frame is shown. */
 const place = computed(() => {
   const ownRate = source.facts?.video?.frameRate ?? { num: 25, den: 1 }
@@ -375,227 +259,93 @@ const looks = computed(() =>
 </script>
 
 <template>
-  <section class="viewer" aria-label="Viewer">
-    <div class="bar tools">
-      <div class="pair" role="group" aria-label="Way of comparing">
+  <PictureStage
+    v-model:mode="mode"
+    v-model:flipped="flipped"
+    label="Viewer"
+    :panes="compared"
+    :picture="picture"
+    :loading="loading"
+    :problem="problem"
+    :keys="keys"
+  >
+    <div v-if="waiting" class="looks" role="status">
+      <figure v-for="look in looks" :key="look.trial.id">
+        <img :src="look.address" :alt="`First picture of ${look.letter} ${look.trial.label}`" />
+        <figcaption>{{ look.letter }} {{ look.trial.label }}: first picture, the moment is being made</figcaption>
+      </figure>
+      <p v-if="looks.length === 0">
+        {{
+          trials.some(({ trial }) => trial.state === 'failed')
+            ? trials.find(({ trial }) => trial.state === 'failed')!.trial.reason
+            : 'The first picture is being made'
+        }}
+      </p>
+    </div>
+    <slot v-else />
+    <template #foot>
+      <div class="bar foot">
         <VBtn
-          v-for="[name, words] in modes"
-          :key="name"
-          :aria-pressed="mode === name"
-          :class="{ on: mode === name }"
-          @click="mode = name"
-          >{{ words }}</VBtn
+          :icon="mdiChevronLeft"
+          size="28"
+          variant="text"
+          aria-label="One frame back"
+          :disabled="panes.length === 0"
+          @click="player.step(-1)"
+        />
+        <VBtn
+          :icon="player.speed.value === 0 ? mdiPlay : mdiPause"
+          size="28"
+          variant="text"
+          :aria-label="player.speed.value === 0 ? 'Play' : 'Pause'"
+          :disabled="panes.length === 0"
+          @click="player.toggle()"
+        />
+        <VBtn
+          :icon="mdiChevronRight"
+          size="28"
+          variant="text"
+          aria-label="One frame on"
+          :disabled="panes.length === 0"
+          @click="player.step(1)"
+        />
+        <input
+          type="range"
+          min="0"
+          :max="player.frames.value - 1"
+          step="1"
+          :value="player.index.value"
+          aria-label="Frame of the moment"
+          :aria-valuetext="`frame ${player.index.value}, ${place}`"
+          :disabled="panes.length === 0"
+          @input="event => player.toIndex(Number((event.target as HTMLInputElement).value))"
+        />
+        <span class="number">{{ place }}</span>
+        <span class="number muted"
+          >frame {{ player.index.value }} of {{ player.frames.value
+          }}<template v-if="Math.abs(player.speed.value) > 1">, {{ player.speed.value }}x</template></span
         >
+        <label v-if="sounds.length > 0" class="loop" title="All are played as loud as the quietest"
+          >Sound
+          <select :value="listenTo" @change="event => listen((event.target as HTMLSelectElement).value)">
+            <option value="off">off</option>
+            <option
+              v-for="(entry, at) in everyPane.filter(one => sounds.some(sound => sound.key === sheetKey(one)))"
+              :key="entry.key"
+              :value="sounds[at]!.key"
+            >
+              {{ entry.side === 'source' ? 'source' : entry.name.slice(0, 1) }}
+            </option>
+          </select>
+        </label>
+        <span v-if="listening.failed.value" class="muted" role="alert">its sound could not be fetched</span>
+        <label class="loop"><input v-model="player.loops.value" type="checkbox" /> loop</label>
       </div>
-      <span v-if="mode === 'flip'" class="muted">hold F for the source</span>
-      <span v-else-if="mode === 'difference'" class="muted">magnified {{ 2 ** doublings }} times</span>
-      <span class="spacer" />
-      <span v-if="loading" class="muted" role="status">fetching</span>
-      <VBtn :aria-pressed="scopes" :class="{ on: scopes }" variant="text" @click="scopes = !scopes">Scopes</VBtn>
-      <VBtn :icon="mdiMagnifyMinusOutline" size="28" variant="text" aria-label="Smaller" @click="view.smaller()" />
-      <span class="number zoom">{{ zoomWords }}</span>
-      <VBtn :icon="mdiMagnifyPlusOutline" size="28" variant="text" aria-label="Larger" @click="view.larger()" />
-      <VBtn :disabled="view.zoom.value === null" @click="view.zoomTo(null)">Fit</VBtn>
-      <VBtn @click="view.zoomTo(1)">1:1</VBtn>
-    </div>
-    <div ref="stage" class="stage" @wheel.prevent="wheel" @pointerdown="drag">
-      <template v-if="panes.length > 0">
-        <template
-          v-for="(entry, at) in mode === 'pair' || mode === 'wipe' ? panes : panes.slice(0, 1)"
-          :key="entry.key"
-        >
-          <canvas
-            ref="canvases"
-            role="img"
-            :aria-label="`${entry.name}, frame ${player.index.value} of the moment`"
-            :style="{
-              left: mode === 'pair' ? `${at * (pane.width + 2)}px` : '0',
-              width: `${pane.width}px`,
-              height: `${pane.height}px`,
-              clipPath: mode === 'wipe' && at === 1 ? `inset(0 0 0 ${wipe * 100}%)` : undefined,
-            }"
-          />
-          <span
-            v-if="mode === 'pair'"
-            class="tag"
-            :style="{ left: `${at * (pane.width + 2) + 8}px`, maxWidth: `${pane.width - 16}px` }"
-            >{{ entry.name }}</span
-          >
-        </template>
-        <template v-if="mode === 'wipe'">
-          <div class="divider" :style="{ left: `${wipe * 100}%` }" aria-hidden="true" />
-          <span class="tag" style="left: 8px">source</span
-          ><span class="tag" style="right: 8px">{{ panes[1]?.name }}</span>
-        </template>
-        <span v-else-if="mode === 'flip'" class="tag" style="left: 8px">{{ flipped ? 'source' : panes[1]?.name }}</span>
-        <span v-else-if="mode === 'difference'" class="tag" style="left: 8px">source against {{ panes[1]?.name }}</span>
-        <template v-if="scopes">
-          <figure
-            v-for="(entry, at) in panes"
-            :key="`scope-${entry.key}`"
-            class="scope"
-            :style="{
-              left: mode === 'pair' ? `${at * (pane.width + 2) + 8}px` : `${at * (scopeSize.width + 8) + 8}px`,
-            }"
-          >
-            <canvas
-              ref="scopeCanvases"
-              :width="scopeSize.width"
-              :height="scopeSize.height"
-              role="img"
-              :aria-label="`Waveform of luma and histogram, ${entry.name}`"
-            />
-            <figcaption v-if="mode !== 'pair'">{{ at === 0 ? 'source' : panes[1]?.name }}</figcaption>
-          </figure>
-        </template>
-      </template>
-      <div v-else-if="waiting" class="looks" role="status">
-        <figure v-for="look in looks" :key="look.trial.id">
-          <img :src="look.address" :alt="`First picture of ${look.letter} ${look.trial.label}`" />
-          <figcaption>{{ look.letter }} {{ look.trial.label }}: first picture, the moment is being made</figcaption>
-        </figure>
-        <p v-if="looks.length === 0">
-          {{
-            trials.some(({ trial }) => trial.state === 'failed')
-              ? trials.find(({ trial }) => trial.state === 'failed')!.trial.reason
-              : 'The first picture is being made'
-          }}
-        </p>
-      </div>
-      <slot v-else />
-      <div v-if="problem" class="problem" role="alert">{{ problem }}</div>
-    </div>
-    <div class="bar foot">
-      <VBtn
-        :icon="mdiChevronLeft"
-        size="28"
-        variant="text"
-        aria-label="One frame back"
-        :disabled="panes.length === 0"
-        @click="player.step(-1)"
-      />
-      <VBtn
-        :icon="player.speed.value === 0 ? mdiPlay : mdiPause"
-        size="28"
-        variant="text"
-        :aria-label="player.speed.value === 0 ? 'Play' : 'Pause'"
-        :disabled="panes.length === 0"
-        @click="player.toggle()"
-      />
-      <VBtn
-        :icon="mdiChevronRight"
-        size="28"
-        variant="text"
-        aria-label="One frame on"
-        :disabled="panes.length === 0"
-        @click="player.step(1)"
-      />
-      <input
-        type="range"
-        min="0"
-        :max="player.frames.value - 1"
-        step="1"
-        :value="player.index.value"
-        aria-label="Frame of the moment"
-        :aria-valuetext="`frame ${player.index.value}, ${place}`"
-        :disabled="panes.length === 0"
-        @input="event => player.toIndex(Number((event.target as HTMLInputElement).value))"
-      />
-      <span class="number">{{ place }}</span>
-      <span class="number muted"
-        >frame {{ player.index.value }} of {{ player.frames.value
-        }}<template v-if="Math.abs(player.speed.value) > 1">, {{ player.speed.value }}x</template></span
-      >
-      <label v-if="sounds.length > 0" class="loop" title="All are played as loud as the quietest"
-        >Sound
-        <select :value="listenTo" @change="event => listen((event.target as HTMLSelectElement).value)">
-          <option value="off">off</option>
-          <option
-            v-for="(entry, at) in everyPane.filter(one => sounds.some(sound => sound.key === sheetKey(one)))"
-            :key="entry.key"
-            :value="sounds[at]!.key"
-          >
-            {{ entry.side === 'source' ? 'source' : entry.name.slice(0, 1) }}
-          </option>
-        </select>
-      </label>
-      <span v-if="listening.failed.value" class="muted" role="alert">its sound could not be fetched</span>
-      <label class="loop"><input v-model="player.loops.value" type="checkbox" /> loop</label>
-    </div>
-  </section>
+    </template>
+  </PictureStage>
 </template>
 
 <style scoped>
-.viewer {
-  display: flex;
-  flex-direction: column;
-  min-height: 0;
-  min-width: 0;
-  flex: 1;
-}
-.tools {
-  gap: 8px;
-  overflow: hidden;
-}
-.pair {
-  display: flex;
-  gap: 1px;
-}
-.on {
-  background: rgb(var(--v-theme-on-surface)) !important;
-  color: rgb(var(--v-theme-surface)) !important;
-}
-.zoom {
-  min-width: 70px;
-  text-align: center;
-}
-.stage {
-  position: relative;
-  flex: 1;
-  min-height: 0;
-  background: #0c0c0c;
-  color: #e8e6e3;
-  overflow: hidden;
-  cursor: grab;
-  touch-action: none;
-  user-select: none;
-  display: grid;
-}
-.stage > canvas {
-  position: absolute;
-  top: 0;
-}
-.divider {
-  position: absolute;
-  top: 0;
-  bottom: 0;
-  width: 11px;
-  margin-left: -5px;
-  cursor: ew-resize;
-  background: linear-gradient(to right, transparent 5px, #e8e6e3 5px, #e8e6e3 6px, transparent 6px);
-}
-.tag {
-  position: absolute;
-  top: 8px;
-  padding: 1px 6px;
-  font-size: 12px;
-  background: rgb(22 22 22 / 0.8);
-  pointer-events: none;
-  overflow: hidden;
-  text-overflow: ellipsis;
-  white-space: nowrap;
-}
-.scope {
-  position: absolute;
-  bottom: 8px;
-  margin: 0;
-  background: rgb(22 22 22 / 0.85);
-  pointer-events: none;
-}
-.scope figcaption {
-  font-size: 11px;
-  padding: 0 4px;
-}
 .looks {
   display: flex;
   gap: 8px;
@@ -623,12 +373,6 @@ const looks = computed(() =>
   font-size: 12px;
   text-align: center;
 }
-.problem {
-  position: absolute;
-  inset: auto 0 0 0;
-  padding: 8px 12px;
-  background: rgb(22 22 22 / 0.9);
-}
 .foot {
   border-bottom: 0;
   border-top: 1px solid var(--line);
@@ -638,6 +382,12 @@ const looks = computed(() =>
   accent-color: var(--accent);
   min-width: 80px;
 }
+.loop {
+  display: inline-flex;
+  align-items: center;
+  gap: 4px;
+  min-height: 24px;
+}
 select {
   border: 1px solid var(--muted);
   border-radius: 2px;
@@ -645,12 +395,6 @@ select {
   font: inherit;
   color: inherit;
   background: rgb(var(--v-theme-background));
-  min-height: 24px;
-}
-.loop {
-  display: inline-flex;
-  align-items: center;
-  gap: 4px;
   min-height: 24px;
 }
 </style>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { describeCondition, findingNames, FindingKey, type SourceCondition } from '@hematine/core'
 import { mdiClose, mdiFilterPlusOutline } from '@mdi/js'
+import { dequal } from 'dequal'
 import { computed, ref, watch } from 'vue'
 import ColumnMenu from '~/components/intake/ColumnMenu.vue'
 import FinenessMenu from '~/components/intake/FinenessMenu.vue'
@@ -22,7 +23,7 @@ const fields = [
   { value: 'bytes', title: 'size (MB)', factor: 1e6 },
   { value: 'width', title: 'width (px)', factor: 1 },
   { value: 'height', title: 'height (px)', factor: 1 },
-  { value: 'rate', title: 'frames a second', factor: 1 },
+  { value: 'rate', title: 'fps', factor: 1 },
   { value: 'faults', title: 'number of faults', factor: 1 },
 ]
 const plain: { title: string; condition: SourceCondition }[] = [
@@ -43,7 +44,7 @@ const findings = FindingKey.options
 const value = computed(() => Number(number.value.value.replace(',', '.')))
 
 function add(condition: SourceCondition): void {
-  if (!intake.filter.some(entry => JSON.stringify(entry) === JSON.stringify(condition)) && intake.filter.length < 11)
+  if (!intake.filter.some(entry => dequal(entry, condition)) && intake.filter.length < 11)
     intake.filter = [...intake.filter, condition]
   menu.value = false
 }
