@@ -28,7 +28,7 @@ async function makeSources(url: string, count: number): Promise<number[]> {
       Array.from({ length: lotCount }, (_, lot) => ({ kind: 'file' as const, volumeId: 1, path: `lot ${lot}/0.mkv` })),
     )
     for (const [lot, { id }] of brought.entries())
-      await keepFacts(em(), queue, id, facts({ width: 320 + 16 * lot, height: 240 }), `identity ${lot}`, null)
+      await keepFacts(em(), queue, id, facts({ width: 320 + 16 * lot, height: 240 }), `identity ${lot}`)
     const connection = database.em.getConnection()
     const columns = (
       await connection.execute<{ name: string }[]>(

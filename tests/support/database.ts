@@ -85,7 +85,7 @@ export async function makeOrder(
     order.id,
     names.map(name => ({ kind: 'file', volumeId: source.id, path: name })),
   )
-  for (const { id } of brought) await keepFacts(test.em(), test.queue, id, read, 'identity', null)
+  for (const { id } of brought) await keepFacts(test.em(), test.queue, id, read, 'identity')
   return { order, source, delivery, sourceIds: brought.map(entry => entry.id) }
 }
 

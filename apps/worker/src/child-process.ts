@@ -5,7 +5,7 @@ import { watchForStall } from './stall.ts'
 
 /** What became of a child's task. A process that broke off said nothing of why: it crashed or was killed. */
 export type Outcome =
-  | Extract<Report, { say: 'facts' | 'measured' | 'sample' | 'tried' | 'job' | 'stopped' | 'failed' }>
+  | Extract<Report, { say: 'facts' | 'poster' | 'measured' | 'sample' | 'tried' | 'job' | 'stopped' | 'failed' }>
   | { say: 'broke off'; how: string }
 
 /** The entry file beside this one: TypeScript in development, the bundle otherwise. */
@@ -107,14 +107,20 @@ export class TaskProcess {
 
 /** Tasks that one reading process does before a fresh one takes its place, so that nothing it may have leaked adds up. */
 const tasksEach = 200
-/** A reading process that has nothing to do for so long gives its memory back. */
+/** A reading process that has nothing to do for so long gives its memory back; one that is kept ready, after longer. */
 const idleMilliseconds = 3000
+const readyMilliseconds = 600_000
 
 /** A child process for short tasks, one after another: starting it takes longer than reading a small file. It is started when needed, and anew after a crash. */
 export class ReadingProcess {
   private child: ChildProcess | null = null
   private done = 0
   private idle: NodeJS.Timeout | undefined
+
+  /** @param isReady whether it is begun before there is anything to do, and stays longer when there is nothing */
+  constructor(private readonly isReady = false) {
+    if (isReady) this.child = this.begin()
+  }
 
   /** @param onPart told the part of a measurement that is done */
   async perform(assignment: Assignment, onPart: (part: number) => void = () => undefined): Promise<Outcome> {
@@ -128,7 +134,7 @@ export class ReadingProcess {
     // One that was told to stop takes no more.
     if (result === stalled) this.child = null
     else if (result.say === 'broke off' || result.say === 'stopped' || ++this.done >= tasksEach) this.leave()
-    else this.idle = setTimeout(() => this.leave(), idleMilliseconds).unref()
+    else this.idle = setTimeout(() => this.leave(), this.isReady ? readyMilliseconds : idleMilliseconds).unref()
     return result
   }
 

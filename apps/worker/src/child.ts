@@ -85,17 +85,11 @@ function throttled(send: () => void, milliseconds = reportEveryMilliseconds): ()
 async function doFacts(assignment: Extract<Assignment, { kind: 'facts' }>): Promise<void> {
   const { input } = assignment
   const identity = await identityOf(input)
-  const facts = await readFacts(input)
-  let poster: Buffer | null = null
-  if (facts.video) {
-    try {
-      poster = await posterFrame(input, facts.video, facts.durationSeconds)
-    } catch (error) {
-      if (!(error instanceof MediaError)) throw error
-      facts.remarks.push(`No picture of it can be shown: ${error.message}`)
-    }
-  }
-  await report({ say: 'facts', facts, identity, poster })
+  await report({ say: 'facts', facts: await readFacts(input), identity })
+}
+
+async function doPoster({ input, facts }: Extract<Assignment, { kind: 'poster' }>): Promise<void> {
+  await report({ say: 'poster', poster: await posterFrame(input, facts.video!, facts.durationSeconds) })
 }
 
 async function doMeasure({ input, facts: known, depth }: Extract<Assignment, { kind: 'measure' }>): Promise<void> {
@@ -188,6 +182,7 @@ async function doJob(assignment: Extract<Assignment, { kind: 'job' }>): Promise<
 async function work(assignment: Assignment): Promise<void> {
   try {
     if (assignment.kind === 'facts') await doFacts(assignment)
+    else if (assignment.kind === 'poster') await doPoster(assignment)
     else if (assignment.kind === 'measure') await doMeasure(assignment)
     else if (assignment.kind === 'sample') await doSample(assignment)
     else if (assignment.kind === 'trial') await doTrial(assignment)

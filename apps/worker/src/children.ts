@@ -3,6 +3,9 @@ import { VolumeProblem } from '@hematine/media/volumes/volume-files'
 import { brokeOffSentence, ReadingProcess, TaskProcess, type OnTheWay, type Outcome } from './child-process.ts'
 import type { Assignment } from './messages.ts'
 
+/** Processes that are begun with the worker: starting one takes longer than reading a small file. */
+const ready = 3
+
 /** Times that a task whose process broke off is tried. */
 const tries = 3
 
@@ -15,8 +18,9 @@ export class Children {
 
   /** @param kept processes kept for short assignments: as many as may be used at once */
   constructor(kept: number) {
-    this.readers = Array.from({ length: kept }, () => new ReadingProcess())
-    this.freeReaders = [...this.readers]
+    this.readers = Array.from({ length: kept }, (_, index) => new ReadingProcess(index < ready))
+    // The last is taken first, so that those that are ready come before those that are not.
+    this.freeReaders = [...this.readers].reverse()
   }
 
   /** See `Hands.inChild`. */

@@ -13,6 +13,7 @@ import type { MediaInput } from '@hematine/media/ground/media-input'
 /** What a worker tells its child process to do: one task after another. */
 export type Assignment =
   | { kind: 'facts'; input: MediaInput }
+  | { kind: 'poster'; input: MediaInput; facts: SourceFacts }
   | { kind: 'measure'; input: MediaInput; facts: SourceFacts; depth: MeasureDepth }
   | ({ kind: 'sample'; input: MediaInput; facts: SourceFacts; scratchDirectory: string; machine: string } & Planned)
   | ({
@@ -46,7 +47,8 @@ export type Report =
   | { say: 'look'; looks: number }
   | { say: 'moment'; index: number; result: TrialMoment }
   | { say: 'tried' }
-  | { say: 'facts'; facts: SourceFacts; identity: string; poster: Buffer | null }
+  | { say: 'facts'; facts: SourceFacts; identity: string }
+  | { say: 'poster'; poster: Buffer }
   | { say: 'measured'; measurement: Measurement; facts: SourceFacts; strip: { seconds: number; picture: Buffer }[] }
   | { say: 'sample'; measurement: SampleMeasurement }
   | { say: 'job'; measurement: CheckMeasurement; workSeconds: number }

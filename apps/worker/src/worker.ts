@@ -378,7 +378,9 @@ export class Worker {
       .finally(() => {
         this.busy.set(kind.name, this.busyWith(kind.name) - 1)
         this.putDown(tasks)
-        const next = kinds.filter(other => other === kind || other.after?.includes(kind.name))
+        const next = kinds.filter(
+          other => other === kind || other.after?.includes(kind.name) || kind.leadsTo?.includes(other.name),
+        )
         void this.fillShortLanes(next).catch((error: Error) =>
           log.error({ error: error.message }, 'looking for work failed; trying again'),
         )

@@ -181,7 +181,7 @@ export const SampleEntity = defineEntity({
   tableName: 'sample',
   properties: {
     id: p.integer().primary().autoincrement(),
-    /** Hash of all that the measurement depends on: the file, the treatment, the spec, the machine. */
+    /** Hash of all that the measurement depends on but the machine, which it says itself: the file, the treatment, the spec. */
     fingerprint: p.text().unique(),
     source: () => p.manyToOne(SourceEntity).ref().deleteRule('cascade'),
     treatment: p.json().$type<Treatment>(),

@@ -4,11 +4,12 @@ import type { EntityManager, Knex } from '@mikro-orm/postgresql'
 import type { ClientBase } from 'pg'
 
 /** Kinds of task that workers take. */
-export const taskKinds = ['facts', 'sample', 'job', 'scan', 'measure', 'copy', 'trial'] as const
+export const taskKinds = ['facts', 'poster', 'sample', 'job', 'scan', 'measure', 'copy', 'trial'] as const
 export type TaskKind = (typeof taskKinds)[number]
 
 export interface TaskPayloads {
   facts: { sourceId: number }
+  poster: { sourceId: number }
   sample: { sampleId: number }
   job: { jobId: number; attempt: number }
   scan: { scanId: number }

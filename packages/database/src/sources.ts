@@ -341,7 +341,6 @@ export async function keepFacts(
   sourceId: number,
   facts: SourceFacts,
   identity: string,
-  poster: Buffer | null,
   revision?: number,
 ): Promise<void> {
   await em.transactional(async tx => {
@@ -357,7 +356,6 @@ export async function keepFacts(
       reason: null,
       facts,
       identity,
-      hasPoster: poster !== null,
       ...columns,
       // What was found of the file as it was before no longer counts.
       findings: null,
@@ -369,9 +367,41 @@ export async function keepFacts(
       measureState: columns.material === 'still' ? 'none' : 'waiting',
     })
     await placeInLot(tx, row)
-    if (poster) await tx.upsert(PosterEntity, { source: sourceId, picture: poster })
-    else await tx.nativeDelete(PosterEntity, { source: sourceId })
+    // The poster of a moment ago stands until there is another.
+    if (facts.video) await queue.send('poster', { sourceId }, tx, -sourceId)
+    else if (row.hasPoster) {
+      row.hasPoster = false
+      await tx.nativeDelete(PosterEntity, { source: sourceId })
+    }
     if (row.measureState === 'waiting') await queue.send('measure', { sourceId, depth: 'sampled' }, tx, -sourceId)
+  })
+}
+
+/** Keeps the poster of a source, WebP; it is dropped when the source is being read anew. @param revision of the source that it was made from */
+export async function keepPoster(em: EntityManager, sourceId: number, poster: Buffer, revision: number): Promise<void> {
+  await em.transactional(async tx => {
+    const kept = await tx.nativeUpdate(SourceEntity, { id: sourceId, revision, state: 'ready' }, { hasPoster: true })
+    if (kept > 0) await tx.upsert(PosterEntity, { source: sourceId, picture: poster })
+  })
+}
+
+/** Keeps why no picture of a source can be shown, among the remarks of its facts; see `keepPoster`. */
+export async function keepPosterFailure(
+  em: EntityManager,
+  sourceId: number,
+  remark: string,
+  revision: number,
+): Promise<void> {
+  await em.transactional(async tx => {
+    const row = await tx.findOne(
+      SourceEntity,
+      { id: sourceId, revision, state: 'ready' },
+      { lockMode: LockMode.PESSIMISTIC_WRITE },
+    )
+    if (!row?.facts) return
+    row.hasPoster = false
+    if (!row.facts.remarks.includes(remark)) row.facts = { ...row.facts, remarks: [...row.facts.remarks, remark] }
+    await tx.nativeDelete(PosterEntity, { source: sourceId })
   })
 }
 

@@ -13,6 +13,8 @@ import {
   listOrders,
   listSources,
   listVolumes,
+  keepPoster,
+  keepPosterFailure,
   posterOf,
   readAgain,
   readSource,
@@ -95,11 +97,19 @@ describe('sources', () => {
     const {
       sourceIds: [id],
     } = await makeOrder(db, ['one.mp4'])
-    await keepFacts(db.em(), db.queue, id!, facts(), 'a', Buffer.from('first'))
-    await keepFacts(db.em(), db.queue, id!, facts(), 'b', Buffer.from('second'))
+    const { revision } = (await readSource(db.em(), id!))!
+    await keepPoster(db.em(), id!, Buffer.from('first'), revision)
+    await keepFacts(db.em(), db.queue, id!, facts(), 'b')
+    expect((await posterOf(db.em(), id!))!.toString()).toBe('first')
+    await keepPoster(db.em(), id!, Buffer.from('second'), revision)
+    // One that was made of what the source was before comes too late.
+    await keepPoster(db.em(), id!, Buffer.from('older'), revision - 1)
     expect((await posterOf(db.em(), id!))!.toString()).toBe('second')
-    await keepFacts(db.em(), db.queue, id!, facts(), 'c', null)
+    for (let time = 0; time < 2; time++) await keepPosterFailure(db.em(), id!, 'No picture can be shown.', revision)
     expect(await posterOf(db.em(), id!)).toBeNull()
+    expect(
+      (await readSource(db.em(), id!))!.facts!.remarks.filter(remark => remark.startsWith('No picture')),
+    ).toHaveLength(1)
     expect((await listSources(db.em(), { ids: [id!] }))[0]!.hasPoster).toBe(false)
   })
 })

@@ -135,8 +135,8 @@ describe('lots', () => {
       { kind: 'file', volumeId: source.id, path: 'disc.mpg' },
       { kind: 'file', volumeId: source.id, path: 'c.mp4' },
     ])
-    await keepFacts(db.em(), db.queue, brought[0]!.id, discFacts, 'x', null)
-    await keepFacts(db.em(), db.queue, brought[1]!.id, facts(), 'y', null)
+    await keepFacts(db.em(), db.queue, brought[0]!.id, discFacts, 'x')
+    await keepFacts(db.em(), db.queue, brought[1]!.id, facts(), 'y')
     const lots = await listLots(db.em(), order.id, [])
     expect(lots.map(lot => [lot.name, lot.count])).toEqual([
       ['Lot A', 3],
@@ -223,10 +223,10 @@ describe('lots', () => {
       { kind: 'file', volumeId: source.id, path: 'd.mpg' },
       { kind: 'file', volumeId: source.id, path: 'e.mpg' },
     ])
-    await keepFacts(db.em(), db.queue, disc!.id, discFacts, 'x', null)
+    await keepFacts(db.em(), db.queue, disc!.id, discFacts, 'x')
     const [a, b] = await listLots(db.em(), order.id, [])
     await mergeLots(db.em(), [a!.id, b!.id])
-    await keepFacts(db.em(), db.queue, later!.id, discFacts, 'y', null)
+    await keepFacts(db.em(), db.queue, later!.id, discFacts, 'y')
     const lots = await listLots(db.em(), order.id, [])
     expect(lots.map(lot => [lot.id, lot.count])).toEqual([[a!.id, 3]])
     expect((await listSources(db.em(), { ids: [one!, later!.id] })).map(entry => entry.lotId)).toEqual([a!.id, a!.id])
@@ -238,7 +238,7 @@ describe('lots', () => {
     const {
       brought: [odd],
     } = await bringIn(db.em(), db.queue, order.id, [{ kind: 'file', volumeId: source.id, path: 'odd.mp4' }])
-    await keepFacts(db.em(), db.queue, odd!.id, facts({ frameRate: rational(50) }), 'x', null)
+    await keepFacts(db.em(), db.queue, odd!.id, facts({ frameRate: rational(50) }), 'x')
     const [a, b] = await listLots(db.em(), order.id, [])
     expect(a!.oddOneOut).toBeNull()
     expect(b!.oddOneOut).toEqual({ lotId: a!.id, differences: ['50 fps instead of 25'] })
@@ -263,7 +263,7 @@ describe('the list of sources', () => {
     const {
       brought: [disc],
     } = await bringIn(db.em(), db.queue, order.id, [{ kind: 'file', volumeId: source.id, path: 'below/disc.mpg' }])
-    await keepFacts(db.em(), db.queue, disc!.id, discFacts, 'x', null)
+    await keepFacts(db.em(), db.queue, disc!.id, discFacts, 'x')
     await keepMeasured(disc!.id, measurement(4), [])
     const names = async (rest: object) => (await pageOfSources(db.em(), page(order.id, rest))).rows.map(row => row.name)
     expect(await names({ limit: 2 })).toHaveLength(2)
@@ -482,7 +482,7 @@ describe('watching a folder', () => {
     const {
       brought: [first],
     } = await bringIn(db.em(), db.queue, order.id, [arrival(48)])
-    await keepFacts(db.em(), db.queue, first!.id, facts(), 'x', null)
+    await keepFacts(db.em(), db.queue, first!.id, facts(), 'x')
     await bringIn(db.em(), db.queue, order.id, [arrival(72)])
     const { rows } = await pageOfSources(db.em(), page(order.id))
     expect(rows).toMatchObject([{ id: first!.id, name: 'r-[0001-0072].png', state: 'reading' }])
@@ -524,7 +524,7 @@ describe('what ends late', () => {
     } = await makeOrder(db, ['a.mp4'])
     const begun = (await readSource(db.em(), id!))!
     await readAgain(db.em(), db.queue, id!)
-    await keepFacts(db.em(), db.queue, id!, { ...facts(), bytes: 1 }, 'older', null, begun.revision)
+    await keepFacts(db.em(), db.queue, id!, { ...facts(), bytes: 1 }, 'older', begun.revision)
     await keepRefusal(db.em(), id!, 'It was damaged.', begun.revision)
     expect((await readSource(db.em(), id!))!).toMatchObject({ state: 'reading', identity: 'identity' })
     await keepFacts(
@@ -533,7 +533,6 @@ describe('what ends late', () => {
       id!,
       { ...facts(), bytes: 2 },
       'newer',
-      null,
       (await readSource(db.em(), id!))!.revision,
     )
     expect((await readSource(db.em(), id!))!).toMatchObject({ state: 'ready', identity: 'newer', facts: { bytes: 2 } })
@@ -573,7 +572,7 @@ describe('a sequence whose gap is filled', () => {
     const {
       brought: [source],
     } = await bringIn(db.em(), db.queue, order.id, [arrival(gapped)])
-    await keepFacts(db.em(), db.queue, source!.id, facts(), 'with a gap', null)
+    await keepFacts(db.em(), db.queue, source!.id, facts(), 'with a gap')
     expect((await bringIn(db.em(), db.queue, order.id, [arrival(gapped)])).alreadyThere).toBe(1)
     expect((await readSource(db.em(), source!.id))!.state).toBe('ready')
     await bringIn(db.em(), db.queue, order.id, [arrival({ ...gapped, missing: [] })])

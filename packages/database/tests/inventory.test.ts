@@ -95,7 +95,7 @@ describe('an inventory', () => {
     await add(item('clip', { seconds: 300, codec: 'H.264' }))
     const [source] = await arrive(file('clip.mp4'))
     expect((await listInventory(db.em(), orderId))[0]!.differences).toEqual([])
-    await keepFacts(db.em(), db.queue, source!.id, facts(), 'x', null)
+    await keepFacts(db.em(), db.queue, source!.id, facts(), 'x')
     expect((await listInventory(db.em(), orderId))[0]!.differences).toEqual(['length 2:00 instead of 5:00'])
   })
 

@@ -105,7 +105,7 @@ describe('drafts', () => {
 
   test('made again go where they are asked to go now, from the source as it was last read; release refuses what was read anew since', async () => {
     const [id] = await drafted()
-    await keepFacts(db.em(), db.queue, made.sourceIds[0]!, facts(), 'changed', null)
+    await keepFacts(db.em(), db.queue, made.sourceIds[0]!, facts(), 'changed')
     const elsewhere = await registerVolume(db.em(), { name: 'Elsewhere', role: 'delivery', path: '/made-up/elsewhere' })
     expect(await actOnJobs(db.em(), [id!], 'release')).toEqual([
       {
@@ -121,7 +121,7 @@ describe('drafts', () => {
 
   test('keep the facts that they were drafted by, whatever is read of the source later', async () => {
     const [id] = await released()
-    await keepFacts(db.em(), db.queue, made.sourceIds[0]!, { ...facts(), durationSeconds: 1 }, 'changed', null)
+    await keepFacts(db.em(), db.queue, made.sourceIds[0]!, { ...facts(), durationSeconds: 1 }, 'changed')
     const { job } = await begin(await makeWorker(db))
     expect(job).toMatchObject({ id, identity: 'identity', facts: { durationSeconds: facts().durationSeconds } })
   })

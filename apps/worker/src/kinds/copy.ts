@@ -6,5 +6,6 @@ export const copy: Kind<'copy'> = {
   name: 'copy',
   lanes: 1,
   processor: null,
+  leadsTo: ['facts'],
   run: ({ copyId }, hands) => copyFromDrive(hands.em, hands.queue, copyId, () => hands.isStopping),
 }

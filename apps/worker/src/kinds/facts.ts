@@ -17,17 +17,7 @@ export const facts: Kind<'facts'> = {
     const { revision } = source
     const outcome = await hands.inReader(async () => ({ kind: 'facts', input: await inputOf(hands.em, source) }))
     if (outcome.say === 'facts')
-      await hands.persist(() =>
-        keepFacts(
-          hands.em,
-          hands.queue,
-          sourceId,
-          outcome.facts,
-          outcome.identity,
-          outcome.poster && Buffer.from(outcome.poster),
-          revision,
-        ),
-      )
+      await hands.persist(() => keepFacts(hands.em, hands.queue, sourceId, outcome.facts, outcome.identity, revision))
     else if (outcome.say === 'failed')
       await hands.persist(() => keepRefusal(hands.em, sourceId, outcome.reason, revision))
   },

@@ -3,12 +3,13 @@ import { copy } from './copy.ts'
 import { facts } from './facts.ts'
 import type { Kind } from './kind.ts'
 import { measure } from './measure.ts'
+import { poster } from './poster.ts'
 import { sample } from './sample.ts'
 import { scan } from './scan.ts'
 import { trial } from './trial.ts'
 
 /** Every kind of task but the jobs themselves. */
-const registry: { readonly [Name in ShortKind]: Kind<Name> } = { scan, facts, trial, sample, measure, copy }
+const registry: { readonly [Name in ShortKind]: Kind<Name> } = { scan, facts, poster, trial, sample, measure, copy }
 
 /** Kinds in the order in which lanes are filled: what people wait for goes first. */
 export const kinds = Object.values(registry) as Kind[]

@@ -38,6 +38,8 @@ export interface Kind<Name extends ShortKind = ShortKind> {
   readonly usesReader?: boolean
   /** Kinds that go first: none of it is begun while one of those is under way. */
   readonly after?: readonly ShortKind[]
+  /** Kinds whose tasks it sends: they are looked for at once when it is done. */
+  readonly leadsTo?: readonly ShortKind[]
   /** Does one task to its end, good or bad. An error means that it was not ended, and it is queued again. */
   run(payload: TaskPayloads[Name], hands: Hands): Promise<void>
 }

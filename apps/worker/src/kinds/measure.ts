@@ -9,7 +9,7 @@ export const measure: Kind<'measure'> = {
   processor: 'beside',
   usesReader: true,
   // What a source is comes before what is wrong with it.
-  after: ['facts'],
+  after: ['facts', 'poster'],
   async run({ sourceId, depth }, hands) {
     const source = hands.isStopping ? null : await beginMeasuring(hands.em, sourceId)
     if (!source) return

@@ -7,6 +7,7 @@ export const scan: Kind<'scan'> = {
   name: 'scan',
   lanes: 1,
   processor: null,
+  leadsTo: ['facts'],
   async run({ scanId }, hands) {
     for (;;) {
       const next = hands.isStopping ? null : await nextDirectory(hands.em, scanId)
