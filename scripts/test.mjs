@@ -4,6 +4,28 @@ import { existsSync, readFileSync, rmSync } from 'node:fs'
 import path from 'node:path'
 import { projectDirectory, runScript, temporaryDirectory } from './lib/bootstrap.mjs'
 
+/** The twenty tests that took longest, as lines, of the reports of both runners. */
+function slowest(unit, browser) {
+  const ofUnit = (unit?.testResults ?? []).flatMap(file =>
+    file.assertionResults.map(test => ({
+      seconds: (test.duration ?? 0) / 1000,
+      name: `${path.relative(projectDirectory, file.name)}: ${test.fullName}`,
+    })),
+  )
+  const ofSuite = (suite, file) => [
+    ...(suite.specs ?? []).map(spec => ({
+      seconds: spec.tests.flatMap(test => test.results).reduce((sum, result) => sum + result.duration, 0) / 1000,
+      name: `${file}: ${spec.title}`,
+    })),
+    ...(suite.suites ?? []).flatMap(inner => ofSuite(inner, file)),
+  ]
+  const ofBrowser = (browser?.suites ?? []).flatMap(suite => ofSuite(suite, `tests/e2e/${suite.file}`))
+  return [...ofUnit, ...ofBrowser]
+    .sort((a, b) => b.seconds - a.seconds)
+    .slice(0, 20)
+    .map(({ seconds, name }) => `${seconds.toFixed(1).padStart(7)} s  ${name}`)
+}
+
 await runScript(['postgresql', 'chromium', 'dvdauthor', 'genisoimage', 'libvulkan1'], async () => {
   const directory = temporaryDirectory('hematine-test-run-')
   const reports = path.join(projectDirectory, '.hematine', 'test')
@@ -47,6 +69,7 @@ await runScript(['postgresql', 'chromium', 'dvdauthor', 'genisoimage', 'libvulka
     const browserPassed = run('browser tests', ['scripts/e2e.mjs'])
     const browser = report('playwright.json')?.stats
     count((browser?.expected ?? 0) + (browser?.flaky ?? 0), Math.max(browser?.unexpected ?? 0, browserPassed ? 0 : 1))
+    console.log(`\nThe slowest tests:\n${slowest(unit, report('playwright.json')).join('\n')}`)
   } finally {
     rmSync(directory, { recursive: true, force: true })
     // What a failure left (traces, reports) is of use; a passed run leaves nothing.

@@ -91,7 +91,7 @@ const momentParameters = z.object({
 })
 const frameRate = Rational.refine(
   rate => rate.num > 0 && rate.num / rate.den <= 1000,
-  'must be above 0 and at most 1000 frames a second',
+  'must be above 0 and at most 1000 fps',
 )
 
 /** A filter travels in the address as JSON. */

@@ -1,4 +1,4 @@
 import { handle } from '../utils/handle'
 import { openApiDocument } from '../utils/openapi'
 
-export default handle('describe', async () => openApiDocument())
+export default handle('describe', async () => ({ ...openApiDocument() }))
