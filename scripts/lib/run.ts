@@ -85,6 +85,7 @@ export async function run(options: RunOptions): Promise<Running> {
       HEMATINE_DATA_DIR: dataDirectory,
       HEMATINE_BUILD_DIR: built.directory,
       HEMATINE_LANES: String(settings.HEMATINE_LANES),
+      HEMATINE_READY: String(settings.HEMATINE_READY),
       HEMATINE_LOG_LEVEL: settings.HEMATINE_LOG_LEVEL,
       NODE_ENV: 'production',
       // A volume that does not answer holds up a thread or two, and not all there are.

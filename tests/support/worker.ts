@@ -48,6 +48,8 @@ export class TestWorker {
         HEMATINE_DATA_DIR: scratch,
         HEMATINE_WORKER_NAME: name,
         HEMATINE_LANES: '1',
+        // So that every process of it is one that does something.
+        HEMATINE_READY: '0',
         HEMATINE_LOG_LEVEL: 'error',
       },
     })

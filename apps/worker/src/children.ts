@@ -3,9 +3,6 @@ import { VolumeProblem } from '@hematine/media/volumes/volume-files'
 import { brokeOffSentence, ReadingProcess, TaskProcess, type OnTheWay, type Outcome } from './child-process.ts'
 import type { Assignment } from './messages.ts'
 
-/** Processes that are begun with the worker: starting one takes longer than reading a small file. */
-const ready = 3
-
 /** Times that a task whose process broke off is tried. */
 const tries = 3
 
@@ -16,8 +13,11 @@ export class Children {
   private readonly tasks = new Set<TaskProcess>()
   private isStopping = false
 
-  /** @param kept processes kept for short assignments: as many as may be used at once */
-  constructor(kept: number) {
+  /**
+   * @param kept processes kept for short assignments: as many as may be used at once
+   * @param ready of those, how many are begun at once: starting one takes longer than reading a small file
+   */
+  constructor(kept: number, ready: number) {
     this.readers = Array.from({ length: kept }, (_, index) => new ReadingProcess(index < ready))
     // The last is taken first, so that those that are ready come before those that are not.
     this.freeReaders = [...this.readers].reverse()

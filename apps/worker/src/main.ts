@@ -37,6 +37,7 @@ const worker = new Worker({
   name: settings.HEMATINE_WORKER_NAME ?? hostname(),
   host: hostname(),
   lanes: settings.HEMATINE_LANES,
+  ready: settings.HEMATINE_READY,
   scratchDirectory,
   log,
 })

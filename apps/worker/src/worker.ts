@@ -53,6 +53,8 @@ export interface WorkerOptions {
   name: string
   host: string
   lanes: number
+  /** Processes kept ready for reading files. */
+  ready: number
   /** Where sample encodes are written; each is removed right after. */
   scratchDirectory: string
   log: Logger
@@ -65,9 +67,7 @@ export class Worker {
   private readonly runs = new Map<number, JobRun>()
   /** Tasks of each kind under way. */
   private readonly busy = new Map<ShortKind, number>()
-  private readonly children = new Children(
-    kinds.filter(kind => kind.usesReader).reduce((sum, kind) => sum + kind.lanes, 0),
-  )
+  private readonly children: Children
   private readonly hands: Hands
   private watching: Promise<void> | null = null
   /** Filling of short lanes, one after another, so that none is filled twice. */
@@ -86,6 +86,10 @@ export class Worker {
   private listening: Listening | null = null
 
   constructor(private readonly options: WorkerOptions) {
+    this.children = new Children(
+      kinds.filter(kind => kind.usesReader).reduce((sum, kind) => sum + kind.lanes, 0),
+      options.ready,
+    )
     this.identity = this.newIdentity()
     this.hands = this.makeHands()
   }

@@ -48,6 +48,8 @@ export const Settings = z.object({
     .optional(),
   /** Jobs that one worker does at the same time. */
   HEMATINE_LANES: wholeNumber(1, 64).default(1),
+  /** Processes that a worker keeps ready for reading files, so that the first of a folder are there at once; each takes some 150 MB. */
+  HEMATINE_READY: wholeNumber(0, 3).default(3),
   /** Workers that the start command starts. */
   HEMATINE_WORKERS: wholeNumber(0, 64).default(1),
   /** Name of a worker; the host's name when empty. */

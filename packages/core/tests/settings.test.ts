@@ -7,6 +7,7 @@ describe('settings', () => {
       HEMATINE_HOST: '127.0.0.1',
       HEMATINE_PORT: 4180,
       HEMATINE_LANES: 1,
+      HEMATINE_READY: 3,
       HEMATINE_WORKERS: 1,
       HEMATINE_LOG_LEVEL: 'info',
     })
