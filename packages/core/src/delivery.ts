@@ -1,19 +1,28 @@
 import { z } from 'zod'
-import { FrameRule, type FrameSize } from './geometry.ts'
-import { Rational, toNumber } from './rational.ts'
+import { levelProblem, pictureCodec, pictureCodecs, soundCodec, soundCodecs } from './codecs/index.ts'
+import { Container, containerFacts, describeContainer, holdsOneTrack } from './container.ts'
+import { describePixelFormat } from './facts.ts'
+import { describeBitRate } from './format.ts'
+import { FrameRule } from './geometry.ts'
+import { Rational } from './rational.ts'
 import { describeRate } from './timing.ts'
 
-/** Containers by the ending of their files; the last four hold sound alone. */
-export const Container = z.enum(['mp4', 'mov', 'mkv', 'webm', 'wav', 'flac', 'm4a', 'mka'])
-export type Container = z.infer<typeof Container>
-export const VideoCodec = z.enum(['h264', 'hevc', 'prores', 'ffv1', 'av1'])
+/** Codecs by the library's names of their streams; what each is stands in `codecs`. */
+export const VideoCodec = z.enum(pictureCodecs.map(codec => codec.key) as [string, ...string[]])
 export type VideoCodec = z.infer<typeof VideoCodec>
-export const AudioCodec = z.enum(['aac', 'opus', 'pcm_s24le', 'flac'])
+export const AudioCodec = z.enum(soundCodecs.map(codec => codec.key) as [string, ...string[]])
 export type AudioCodec = z.infer<typeof AudioCodec>
 
 /** How a codec is told how many bits to spend. Constant quality values are on the codec's own scale (lower is better). */
 export const RateControl = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('constant quality'), value: z.number().min(0).max(63) }),
+  z.object({
+    kind: z.literal('average rate'),
+    bitsPerSecond: z.int().min(50_000).max(2_000_000_000),
+    /** Most bits a second, and what a player keeps ahead, in bits: as a disc or a broadcast limits them. */
+    peakBitsPerSecond: z.int().positive().max(2_000_000_000).nullable(),
+    bufferBits: z.int().positive().max(2_000_000_000).nullable(),
+  }),
   z.object({ kind: z.literal('set by profile') }),
   z.object({ kind: z.literal('lossless') }),
 ])
@@ -21,20 +30,24 @@ export type RateControl = z.infer<typeof RateControl>
 
 const SpecSound = z.object({
   codec: AudioCodec,
-  bitsPerSecondPerChannel: z.int().positive().nullable(),
-  maxChannels: z.int().positive(),
-  sampleRate: z.int().positive(),
+  bitsPerSecondPerChannel: z.int().min(8000).max(640_000).nullable(),
+  maxChannels: z.int().positive().max(64),
+  sampleRate: z.int().min(8000).max(192_000),
 })
 
 const SpecBase = z.object({
   key: z.string(),
-  name: z.string(),
+  /** Which version of the spec it is; left out by jobs of before there were versions. */
+  version: z.int().positive().optional(),
+  name: z.string().trim().min(1, 'is empty').max(60, 'is longer than 60 characters'),
   /** One sentence on what it is for. */
-  purpose: z.string(),
+  purpose: z.string().trim().max(300, 'is longer than 300 characters'),
   container: Container,
   audio: SpecSound,
   /** Added to the source's name before the ending. */
-  nameSuffix: z.string(),
+  nameSuffix: z
+    .string()
+    .regex(/^[\p{L}\p{N} _.,()+-]{0,40}$/u, 'holds more than 40 signs, or one that no file name should have'),
 })
 
 /** What a result with a picture must be. */
@@ -55,7 +68,7 @@ export const PictureSpec = SpecBase.extend({
     /** The encoder's speed setting, in its own words; null where it has none. */
     effort: z.string().nullable(),
     /** Longest distance between keyframes; null means every frame is one. */
-    keyframeSeconds: z.number().positive().nullable(),
+    keyframeSeconds: z.number().positive().max(60).nullable(),
   }),
 })
 export type PictureSpec = z.infer<typeof PictureSpec>
@@ -64,13 +77,29 @@ export type PictureSpec = z.infer<typeof PictureSpec>
 export const SoundSpec = SpecBase.extend({
   video: z.null(),
   /** `sampleRate` null is the track's own. */
-  audio: SpecSound.extend({ sampleRate: z.int().positive().nullable() }),
+  audio: SpecSound.extend({ sampleRate: z.int().min(8000).max(192_000).nullable() }),
 })
 export type SoundSpec = z.infer<typeof SoundSpec>
 
 /** What a result must be. */
 export const DeliverySpec = z.union([PictureSpec, SoundSpec])
 export type DeliverySpec = z.infer<typeof DeliverySpec>
+
+/** A spec as a person writes it: its key and version are given to it when it is kept. */
+export const SpecDraft = z.union([
+  PictureSpec.omit({ key: true, version: true }),
+  SoundSpec.omit({ key: true, version: true }),
+])
+export type SpecDraft = z.infer<typeof SpecDraft>
+
+/** A spec as a file that travels from one installation to another. */
+export const SpecFile = z.object({ kind: z.literal('hematine delivery spec'), format: z.literal(1), spec: SpecDraft })
+export type SpecFile = z.infer<typeof SpecFile>
+
+/** "Small MP4", from its second version on "Small MP4 v2". */
+export function specTitle({ name, version = 1 }: Pick<DeliverySpec, 'name' | 'version'>): string {
+  return version > 1 ? `${name} v${version}` : name
+}
 
 const hdBox = { maxWidth: 1920, maxHeight: 1080 }
 const uhdBox = { maxWidth: 4096, maxHeight: 2304 }
@@ -239,131 +268,101 @@ export const soundSpecs: readonly SoundSpec[] = [
 /** The delivery specs that ship with Hematine. */
 export const builtInSpecs: readonly DeliverySpec[] = [...pictureSpecs, ...soundSpecs]
 
-/** Whether a container holds a single sound track and nothing else. */
-export function holdsOneTrack(container: Container): boolean {
-  return container === 'wav' || container === 'flac' || container === 'm4a'
-}
-
-/** Limits of a codec level. `unitsPerFrame` and `unitsPerSecond` count macroblocks for H.264 and luma samples for HEVC. */
-export interface CodecLevel {
-  level: string
-  unitsPerFrame: number
-  unitsPerSecond: number
-  kilobitsPerSecond: number
-}
-
-/** H.264 levels: MaxFS, MaxMBPS and MaxBR for the Main profile (ITU-T H.264 table A-1; the High profile may use 1.25 times the bit rate). */
-export const h264Levels: readonly CodecLevel[] = [
-  ['3', 1620, 40_500, 10_000],
-  ['3.1', 3600, 108_000, 14_000],
-  ['3.2', 5120, 216_000, 20_000],
-  ['4', 8192, 245_760, 20_000],
-  ['4.1', 8192, 245_760, 50_000],
-  ['4.2', 8704, 522_240, 50_000],
-  ['5', 22_080, 589_824, 135_000],
-  ['5.1', 36_864, 983_040, 240_000],
-  ['5.2', 36_864, 2_073_600, 240_000],
-].map(toLevel)
-
-/** HEVC levels, Main tier: MaxLumaPs, MaxLumaSr and MaxBR (ITU-T H.265 tables A.8 and A.9). */
-export const hevcLevels: readonly CodecLevel[] = [
-  ['3', 552_960, 16_588_800, 6000],
-  ['3.1', 983_040, 33_177_600, 10_000],
-  ['4', 2_228_224, 66_846_720, 12_000],
-  ['4.1', 2_228_224, 133_693_440, 20_000],
-  ['5', 8_912_896, 267_386_880, 25_000],
-  ['5.1', 8_912_896, 534_773_760, 40_000],
-  ['5.2', 8_912_896, 1_069_547_520, 60_000],
-].map(toLevel)
-
-function toLevel(row: (string | number)[]): CodecLevel {
-  const [level, unitsPerFrame, unitsPerSecond, kilobitsPerSecond] = row as [string, number, number, number]
-  return { level, unitsPerFrame, unitsPerSecond, kilobitsPerSecond }
-}
-
-function unitsInFrame(codec: 'h264' | 'hevc', size: FrameSize): number {
-  return codec === 'h264' ? Math.ceil(size.width / 16) * Math.ceil(size.height / 16) : size.width * size.height
-}
-
-/**
- * Says why a level cannot carry a frame size at a rate, or null when it can.
- * H.264 and HEVC also limit each side to the square root of 8 x the frame limit (A.3.1, A.4.1).
- */
-export function levelProblem(codec: 'h264' | 'hevc', level: string, size: FrameSize, rate: Rational): string | null {
-  const limits = (codec === 'h264' ? h264Levels : hevcLevels).find(entry => entry.level === level)
-  const name = codec === 'h264' ? 'H.264' : 'HEVC'
-  if (!limits) return `${name} has no level ${level} that Hematine knows.`
-  const perFrame = unitsInFrame(codec, size)
-  const longestSide = Math.sqrt(8 * limits.unitsPerFrame) * (codec === 'h264' ? 16 : 1)
-  const what = `${size.width}x${size.height}`
-  if (perFrame > limits.unitsPerFrame || size.width > longestSide || size.height > longestSide)
-    return `${name} level ${level} cannot carry ${what}: the frame is too large.`
-  if (perFrame * toNumber(rate) > limits.unitsPerSecond)
-    return `${name} level ${level} cannot carry ${what} at ${describeRate(rate)} fps: at most ${(limits.unitsPerSecond / perFrame).toFixed(1)}.`
-  return null
-}
-
-/** The lowest level that carries a frame size at a rate, or null above the highest. */
-export function lowestLevel(codec: 'h264' | 'hevc', size: FrameSize, rate: Rational): string | null {
-  const levels = codec === 'h264' ? h264Levels : hevcLevels
-  return levels.find(entry => levelProblem(codec, entry.level, size, rate) === null)?.level ?? null
-}
-
-const carries: Record<Container, { video: readonly VideoCodec[]; audio: readonly AudioCodec[] }> = {
-  mp4: { video: ['h264', 'hevc', 'av1'], audio: ['aac', 'opus', 'flac'] },
-  mov: { video: ['h264', 'hevc', 'prores'], audio: ['aac', 'pcm_s24le'] },
-  mkv: { video: ['h264', 'hevc', 'prores', 'ffv1', 'av1'], audio: ['aac', 'opus', 'pcm_s24le', 'flac'] },
-  webm: { video: ['av1'], audio: ['opus'] },
-  wav: { video: [], audio: ['pcm_s24le'] },
-  flac: { video: [], audio: ['flac'] },
-  m4a: { video: [], audio: ['aac'] },
-  mka: { video: [], audio: ['aac', 'opus', 'pcm_s24le', 'flac'] },
-}
-
 /** Sentences on what does not make sense in a spec; empty when it does. */
 export function specProblems(spec: DeliverySpec): string[] {
+  const { audio, container } = spec
+  const holds = containerFacts(container)
+  const sound = soundCodec(audio.codec)
   const problems: string[] = []
-  const { video, audio, container } = spec
-  const where = describeContainer(container)
-  if (video && !carries[container].video.includes(video.codec))
-    problems.push(`${where} does not carry ${describeVideoCodec(video.codec)}.`)
-  if (!carries[container].audio.includes(audio.codec))
-    problems.push(`${where} does not carry ${describeAudioCodec(audio.codec)} sound.`)
-  if (audio.codec === 'opus' && audio.sampleRate !== 48_000) problems.push('Opus runs at 48000 samples a second.')
-  if (!video) return problems
-  if (video.level !== null && (video.codec === 'h264' || video.codec === 'hevc')) {
+  if (!holds.sound.includes(audio.codec))
+    problems.push(
+      `${holds.name} does not carry ${sound.name} sound. It carries ${listed(holds.sound.map(key => soundCodec(key).name))}.`,
+    )
+  if (sound.sampleRates && (audio.sampleRate === null || !sound.sampleRates.includes(audio.sampleRate)))
+    problems.push(
+      `${sound.name} runs at ${listed(sound.sampleRates.map(String))} samples a second, not at ${audio.sampleRate ?? 'any'}.`,
+    )
+  if (audio.maxChannels > sound.mostChannels)
+    problems.push(`${sound.name} holds at most ${sound.mostChannels} channels, not ${audio.maxChannels}.`)
+  if (sound.usualBits === null && audio.bitsPerSecondPerChannel !== null)
+    problems.push(`${sound.name} has no bit rate to choose.`)
+  if (sound.usualBits !== null && audio.bitsPerSecondPerChannel === null)
+    problems.push(`${sound.name} needs a bit rate; ${sound.usualBits / 1000} kbit/s a channel is usual.`)
+  return spec.video === null ? problems : [...problems, ...pictureProblems(spec.video, container)]
+}
+
+function pictureProblems(video: PictureSpec['video'], container: Container): string[] {
+  const holds = containerFacts(container)
+  const codec = pictureCodec(video.codec)
+  const problems: string[] = []
+  if (!holds.picture.includes(video.codec))
+    problems.push(
+      holds.picture.length === 0
+        ? `${holds.name} holds sound alone.`
+        : `${holds.name} does not carry ${codec.name}. It carries ${listed(holds.picture.map(key => pictureCodec(key).name))}.`,
+    )
+  const profile = codec.profiles.find(entry => entry.key === video.profile)
+  if (codec.profiles.length > 0 && !profile)
+    problems.push(`${codec.name} has the profiles ${listed(codec.profiles.map(entry => entry.key))}.`)
+  const formats = profile ? profile.pixelFormats : codec.pixelFormats
+  if (video.pixelFormat !== null && formats.length > 0 && !formats.includes(video.pixelFormat))
+    problems.push(
+      `${codec.name}${profile ? ` ${profile.key}` : ''} holds ${listed(formats)}, not ${video.pixelFormat}.`,
+    )
+  if (video.pixelFormat === null && formats.length > 0)
+    problems.push(`${codec.name} does not hold every kind of samples; choose ${listed(formats)}.`)
+  const { rateControl } = video
+  if (!codec.rates.includes(rateControl.kind))
+    problems.push(`${codec.name} has no rate control "${rateControl.kind}"; it has ${listed(codec.rates)}.`)
+  if (rateControl.kind === 'constant quality' && codec.quality) {
+    const { best, worst } = codec.quality
+    if (rateControl.value < best || rateControl.value > worst)
+      problems.push(
+        `The quality of ${codec.name} goes from ${best} (best) to ${worst}, so ${rateControl.value} is none.`,
+      )
+  }
+  if (rateControl.kind === 'average rate') {
+    const { bitsPerSecond, peakBitsPerSecond, bufferBits } = rateControl
+    if (peakBitsPerSecond !== null && peakBitsPerSecond < bitsPerSecond)
+      problems.push('The peak rate is below the average rate.')
+    if ((peakBitsPerSecond === null) !== (bufferBits === null))
+      problems.push('A peak rate needs the size of the buffer that it is meant for, and the other way round.')
+  }
+  if (video.effort !== null && !codec.efforts.some(entry => entry.value === video.effort))
+    problems.push(
+      codec.efforts.length === 0
+        ? `${codec.name} has no setting of effort.`
+        : `${codec.name} knows the efforts ${listed(codec.efforts.map(entry => entry.value))}.`,
+    )
+  if (codec.everyFrameAlone !== (video.keyframeSeconds === null))
+    problems.push(
+      codec.everyFrameAlone
+        ? `Every frame of ${codec.name} stands alone, so there is no distance of keyframes.`
+        : `${codec.name} needs a distance of keyframes.`,
+    )
+  if (video.scan === 'as source' && !codec.keepsFields)
+    problems.push(`${codec.name} does not code fields: choose a progressive scan.`)
+  if (video.level !== null) {
     const largest = { width: video.frame.maxWidth, height: video.frame.maxHeight }
-    const problem = levelProblem(video.codec, video.level, largest, video.maxFrameRate ?? { num: 60, den: 1 })
+    const problem = levelProblem(codec, video.level, largest, video.maxFrameRate ?? { num: 60, den: 1 })
     if (problem) problems.push(problem)
   }
-  const lossless = video.rateControl.kind === 'lossless'
-  if (lossless && video.codec !== 'ffv1')
-    problems.push(`${describeVideoCodec(video.codec)} is not lossless here; use FFV1.`)
   return problems
 }
 
-const videoNames: Record<VideoCodec, string> = {
-  h264: 'H.264',
-  hevc: 'HEVC',
-  prores: 'ProRes',
-  ffv1: 'FFV1',
-  av1: 'AV1',
-}
-const audioNames: Record<AudioCodec, string> = { aac: 'AAC', opus: 'Opus', pcm_s24le: 'PCM 24 bit', flac: 'FLAC' }
-
-/** Name of a container as written in the trade. */
-export function describeContainer(container: Container): string {
-  return container === 'webm' ? 'WebM' : container.toUpperCase()
+/** "a, b and c". */
+function listed(words: readonly string[]): string {
+  return words.length < 2 ? (words[0] ?? 'nothing') : `${words.slice(0, -1).join(', ')} and ${words.at(-1)}`
 }
 
 /** Name of a video codec as written in the trade. */
 export function describeVideoCodec(codec: VideoCodec): string {
-  return videoNames[codec]
+  return pictureCodec(codec).name
 }
 
 /** Name of a sound codec as written in the trade. */
 export function describeAudioCodec(codec: AudioCodec): string {
-  return audioNames[codec]
+  return soundCodec(codec).name
 }
 
 /** One line on what a spec makes: "HEVC main10, MP4, AAC", "FLAC, MKA, no picture". */
@@ -395,19 +394,27 @@ export function describeSpecLines(spec: DeliverySpec): [name: string, value: str
   ]
 }
 
+function describeSamples(pixelFormat: string): string {
+  const { bitDepth, chroma } = describePixelFormat(pixelFormat)
+  return `${bitDepth} bit ${chroma}`
+}
+
 function pictureLines({ video }: DeliverySpec): [name: string, value: string][] {
   if (video === null) return [['picture', 'none']]
   const { frame } = video
+  const { rateControl } = video
   const rate =
-    video.rateControl.kind === 'constant quality'
-      ? `constant quality ${video.rateControl.value} (lower is better)`
-      : video.rateControl.kind
+    rateControl.kind === 'constant quality'
+      ? `constant quality ${rateControl.value} (lower is better)`
+      : rateControl.kind === 'average rate'
+        ? `${describeBitRate(rateControl.bitsPerSecond)} on average${rateControl.peakBitsPerSecond ? `, at most ${describeBitRate(rateControl.peakBitsPerSecond)}` : ''}`
+        : rateControl.kind
   return [
     [
       'picture',
       `${describeVideoCodec(video.codec)}${video.profile ? ` ${video.profile}` : ''}${video.level ? `, level ${video.level}` : ''}`,
     ],
-    ['samples', video.pixelFormat ?? 'as the source'],
+    ['samples', video.pixelFormat === null ? 'as the source' : describeSamples(video.pixelFormat)],
     [
       'frame',
       frame.maxWidth >= 16_384
@@ -417,7 +424,7 @@ function pictureLines({ video }: DeliverySpec): [name: string, value: string][] 
     [
       'scan',
       video.scan === 'progressive'
-        ? `progressive; interlaced material gives one frame a ${video.deinterlaceTo === 'field rate' ? 'field' : 'frame'}`
+        ? `progressive; interlaced material gives one frame of ${video.deinterlaceTo === 'field rate' ? 'each field' : 'two fields'}`
         : 'as the source',
     ],
     ['rate', video.maxFrameRate ? `at most ${describeRate(video.maxFrameRate)} fps` : 'as the source'],

@@ -1,6 +1,8 @@
 import { z } from 'zod'
 import { meanWithError, rangeAround, Range, studentQuantile } from './range.ts'
-import { Container, type DeliverySpec } from './delivery.ts'
+import { soundCodec } from './codecs/index.ts'
+import { Container, containerFacts } from './container.ts'
+import type { DeliverySpec } from './delivery.ts'
 import { hasPicture, keyframeDistance, planOf, treatedSeconds, type Treatment } from './treatment/index.ts'
 
 /** One stretch of a source that was really treated, encoded and checked with the spec. */
@@ -84,13 +86,14 @@ export function extentOf(job: { spec: DeliverySpec; treatment: Treatment }): Job
       sizeIs: spec.video.rateControl.kind === 'constant quality' ? 'by quality' : 'by format',
     }
   }
-  // FLAC's size follows the sound; a stated rate, or PCM, is what it is.
+  // The size of FLAC follows the sound; a stated rate, or PCM, is what it is.
+  const sound = soundCodec(job.spec.audio.codec)
   return {
     ...common,
     frames: 0,
     pixels: 0,
     keyframeDistance: 1,
-    sizeIs: job.spec.audio.codec === 'flac' ? 'by quality' : 'by format',
+    sizeIs: sound.isLossless && !sound.key.startsWith('pcm') ? 'by quality' : 'by format',
   }
 }
 
@@ -122,12 +125,6 @@ export const leastSizePart = { 'by quality': 0.15, 'by format': 0.03 }
 const singleWindowPart = 0.4
 /** Relative error that all jobs of a batch share: the machine is busier or freer than when it was measured. */
 export const sharedTimePart = 0.06
-
-/**
- * Bytes a container adds to each packet: in MP4 and MOV the sample tables (ISO/IEC 14496-12: stsz 4, ctts 8, stco share 4),
- * in Matroska the block header (RFC 9559: element 1, size 1-3, track 1, time 2, flags 1). M4A has no ctts; WAV and FLAC have no more than their packets.
- */
-const bytesPerPacket: Record<Container, number> = { mp4: 16, mov: 16, mkv: 8, webm: 8, m4a: 8, mka: 8, wav: 0, flac: 0 }
 
 /** Relative half-width of a mean over windows that stand for a whole of which they are the part `coverage`. */
 function relativeHalfWidth(values: readonly number[], coverage: number): number {
@@ -175,7 +172,7 @@ export function forecastJob(sample: SampleMeasurement, extent: JobExtent): JobFo
   const pictureBytes = keyframes * keyframeBytes + (extent.frames - keyframes) * interBytes
   const soundBytes = sample.soundBytesPerSecond * extent.durationSeconds
   const packets = extent.frames + sample.soundPacketsPerSecond * extent.durationSeconds
-  const bytes = pictureBytes + soundBytes + packets * bytesPerPacket[extent.container]
+  const bytes = pictureBytes + soundBytes + packets * containerFacts(extent.container).bytesPerPacket
   const perFrameBytes = windows.map(window => {
     const share = keyframes / Math.max(1, extent.frames)
     const keys = (window.firstKeyframeBytes + window.otherKeyframeBytes) / (1 + window.otherKeyframes)
@@ -220,7 +217,8 @@ function forecastSound(sample: SampleMeasurement, windows: readonly SoundWindow[
   return {
     seconds: rangeAround(sample.startSeconds + (total('encodeSeconds') + total('checkSeconds')) * scale, timePart),
     bytes: rangeAround(
-      (sample.headBytes ?? 0) + (total('bytes') + total('packets') * bytesPerPacket[extent.container]) * scale,
+      (sample.headBytes ?? 0) +
+        (total('bytes') + total('packets') * containerFacts(extent.container).bytesPerPacket) * scale,
       sizePart,
     ),
     checkSeconds: total('checkSeconds') * scale,

@@ -1,11 +1,11 @@
 import { z } from 'zod'
 import { Account } from './account.ts'
 import { ColourDescription } from './colour.ts'
+import { levelProblem, pictureCodec, soundCodecs } from './codecs/index.ts'
+import { describeContainer } from './container.ts'
 import {
   describeAudioCodec,
-  describeContainer,
   describeVideoCodec,
-  levelProblem,
   type DeliverySpec,
   type PictureSpec,
   type SoundSpec,
@@ -226,7 +226,7 @@ const soundShape = ({ sampleRate, channels }: { sampleRate: number; channels: nu
   `${sampleRate} Hz, ${channels} ch`
 
 /** Codecs that give back what they were given. */
-const losslessSound = new Set(['flac', 'pcm_s24le'])
+const losslessSound = new Set(soundCodecs.filter(codec => codec.isLossless).map(codec => codec.key))
 /** Ends of a coded track are rounded to whole packets; what is longer apart was lost. */
 const soundTolerance = { lossless: 0.001, coded: 0.1 }
 /** Difference below the sound, in dB, under which a person should listen; what the built-in codecs leave is well above on ordinary sound. */
@@ -239,7 +239,7 @@ function judgeSound(add: AddLine, measured: SoundCheckMeasurement, spec: SoundSp
     'container',
     describeContainer(spec.container),
     measured.container,
-    measured.container.toLowerCase() === spec.container,
+    measured.container.toLowerCase() === describeContainer(spec.container).toLowerCase(),
     'The file is in another container than the spec asks for.',
   )
   add(
@@ -330,7 +330,7 @@ function judgePicture(
     'container',
     describeContainer(spec.container),
     measured.container,
-    measured.container.toLowerCase() === spec.container,
+    measured.container.toLowerCase() === describeContainer(spec.container).toLowerCase(),
     'The file is in another container than the spec asks for.',
   )
   add(
@@ -431,17 +431,20 @@ function judgePicture(
       'profile',
       spec.video.profile,
       video.profile,
-      sameProfile(video.profile, spec.video.profile),
+      sameProfile(video.profile, spec.video.codec, spec.video.profile),
       'The profile is not the one the spec asks for.',
     )
-  if (spec.video.level && (spec.video.codec === 'h264' || spec.video.codec === 'hevc')) {
-    const problem = levelProblem(spec.video.codec, spec.video.level, video, video.frameRate)
-    const stated = video.level === null ? Number.POSITIVE_INFINITY : Number(video.level)
+  const { levels } = pictureCodec(spec.video.codec)
+  if (spec.video.level && levels) {
+    const problem = levelProblem(pictureCodec(spec.video.codec), spec.video.level, video, video.frameRate)
+    const rank = (level: string | null) => levels.table.findIndex(entry => entry.level === level)
+    // A level below the lowest of the table is as good as the lowest.
+    const stated = video.level === null ? Number.POSITIVE_INFINITY : rank(video.level)
     add(
       'level',
       `at most ${spec.video.level}`,
       video.level ?? 'not stated',
-      stated <= Number(spec.video.level) && problem === null,
+      stated <= rank(spec.video.level) && problem === null,
       problem ?? 'The stream states a higher level than the spec allows.',
     )
   }
@@ -527,15 +530,11 @@ function judgePicture(
   }
 }
 
-/** The libraries' name for ProRes 422 without an addition. */
-const profileNames: Record<string, string> = { standard: '422' }
-
-function sameProfile(found: string, wanted: string): boolean {
-  const plain = (name: string) => {
-    const letters = name.toLowerCase().replace(/[^a-z0-9]/g, '')
-    return profileNames[letters] ?? letters
-  }
-  return plain(found) === plain(wanted)
+/** Whether a stream states the profile that a spec wants, in whatever spelling. */
+function sameProfile(found: string, codec: string, wanted: string): boolean {
+  const plain = (name: string) => name.toLowerCase().replace(/[^a-z0-9]/g, '')
+  const names = pictureCodec(codec).profiles.find(profile => profile.key === wanted)?.statedAs ?? []
+  return [wanted, ...names].some(name => plain(name) === plain(found))
 }
 
 /** Whether a tag says the same: BT.601's two names for one matrix and one curve are equal (H.273 codes 5 and 6). */

@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { DeliverySpec } from './delivery.ts'
 import { DiscPlace, SectorRange } from './disc/index.ts'
 import { SourceFacts } from './facts.ts'
 import { Finding } from './findings/finding.ts'
@@ -212,6 +213,16 @@ export const PlannedRecord = z.object({
   differences: z.array(z.string()),
 })
 export type PlannedRecord = z.infer<typeof PlannedRecord>
+
+/** The newest version of a delivery spec in the library; versions are never changed. */
+export const SpecRecord = z.object({
+  spec: DeliverySpec,
+  version: z.int().positive(),
+  /** Whether it ships with Hematine: such can be copied, not altered. */
+  isShipped: z.boolean(),
+  createdAt: Instant,
+})
+export type SpecRecord = z.infer<typeof SpecRecord>
 
 /** A version of a treatment in the library; versions are never changed, so that a job's stays what it ran with. */
 export const TreatmentRecord = z.object({

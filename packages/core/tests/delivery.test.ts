@@ -7,6 +7,7 @@ import {
   describeSpecLines,
   levelProblem,
   lowestLevel,
+  pictureCodec,
   outputName,
   rational,
   specProblems,
@@ -18,29 +19,31 @@ const hd = { width: 1920, height: 1080 }
 describe('codec levels', () => {
   // ITU-T H.264 table A-1: level 4.1 carries 8192 macroblocks a frame and 245760 a second; 1920x1080 has 120 x 68 = 8160, so 30.1 fps.
   test('H.264 level 4.1 carries 1080p30 but neither 1080p50 nor 4K', () => {
-    expect(levelProblem('h264', '4.1', hd, rational(30))).toBeNull()
-    expect(levelProblem('h264', '4.1', hd, rational(50))).toBe(
+    expect(levelProblem(pictureCodec('h264'), '4.1', hd, rational(30))).toBeNull()
+    expect(levelProblem(pictureCodec('h264'), '4.1', hd, rational(50))).toBe(
       'H.264 level 4.1 cannot carry 1920x1080 at 50 fps: at most 30.1.',
     )
-    expect(levelProblem('h264', '4.1', { width: 3840, height: 2160 }, rational(25))).toContain('the frame is too large')
+    expect(levelProblem(pictureCodec('h264'), '4.1', { width: 3840, height: 2160 }, rational(25))).toContain(
+      'the frame is too large',
+    )
   })
 
   test('a side longer than the level allows is refused though the area fits', () => {
     // sqrt(8 x 8192) = 256 macroblocks = 4096 columns.
-    expect(levelProblem('h264', '4.1', { width: 4112, height: 256 }, rational(25))).toContain('too large')
+    expect(levelProblem(pictureCodec('h264'), '4.1', { width: 4112, height: 256 }, rational(25))).toContain('too large')
   })
 
   test('the lowest level is found', () => {
-    expect(lowestLevel('h264', { width: 720, height: 576 }, rational(25))).toBe('3')
-    expect(lowestLevel('h264', { width: 1280, height: 720 }, rational(30))).toBe('3.1')
-    expect(lowestLevel('h264', hd, rational(60))).toBe('4.2')
+    expect(lowestLevel(pictureCodec('h264'), { width: 720, height: 576 }, rational(25))).toBe('3')
+    expect(lowestLevel(pictureCodec('h264'), { width: 1280, height: 720 }, rational(30))).toBe('3.1')
+    expect(lowestLevel(pictureCodec('h264'), hd, rational(60))).toBe('4.2')
     // ITU-T H.265 table A.8: 4096x2160 at 60 needs level 5.1.
-    expect(lowestLevel('hevc', { width: 4096, height: 2160 }, rational(60))).toBe('5.1')
-    expect(lowestLevel('hevc', { width: 8192, height: 4320 }, rational(120))).toBeNull()
+    expect(lowestLevel(pictureCodec('hevc'), { width: 4096, height: 2160 }, rational(60))).toBe('5.1')
+    expect(lowestLevel(pictureCodec('hevc'), { width: 8192, height: 4320 }, rational(120))).toBeNull()
   })
 
   test('an unknown level is said to be unknown', () => {
-    expect(levelProblem('h264', '9', hd, rational(25))).toBe('H.264 has no level 9 that Hematine knows.')
+    expect(levelProblem(pictureCodec('h264'), '9', hd, rational(25))).toBe('H.264 has no level 9 that Hematine knows.')
   })
 })
 
@@ -67,18 +70,43 @@ describe('specs that make no sense', () => {
   test('say why', () => {
     const box = spec('playback-box')
     expect(specProblems({ ...box, container: 'webm' })).toEqual([
-      'WebM does not carry H.264.',
-      'WebM does not carry AAC sound.',
+      'WebM does not carry AAC sound. It carries Opus and Vorbis.',
+      'WebM does not carry H.264. It carries AV1 and VP9.',
     ])
     expect(specProblems({ ...box, video: { ...box.video, maxFrameRate: rational(60) } })).toEqual([
       'H.264 level 4.1 cannot carry 1920x1080 at 60 fps: at most 30.1.',
     ])
     expect(specProblems({ ...box, video: { ...box.video, rateControl: { kind: 'lossless' } } })).toEqual([
-      'H.264 is not lossless here; use FFV1.',
+      'H.264 has no rate control "lossless"; it has constant quality and average rate.',
+    ])
+    expect(specProblems({ ...box, video: { ...box.video, pixelFormat: 'yuv422p10le' } })).toEqual([
+      'H.264 high holds yuv420p, not yuv422p10le.',
+    ])
+    expect(
+      specProblems({ ...box, video: { ...box.video, rateControl: { kind: 'constant quality', value: 55 } } }),
+    ).toEqual(['The quality of H.264 goes from 10 (best) to 40, so 55 is none.'])
+    expect(specProblems({ ...box, video: { ...box.video, effort: 'heroic' } })).toEqual([
+      'H.264 knows the efforts ultrafast, veryfast, fast, medium, slow and veryslow.',
+    ])
+    const average = { kind: 'average rate' as const, bitsPerSecond: 4e6, peakBitsPerSecond: 3e6, bufferBits: null }
+    expect(specProblems({ ...box, video: { ...box.video, rateControl: average } })).toEqual([
+      'The peak rate is below the average rate.',
+      'A peak rate needs the size of the buffer that it is meant for, and the other way round.',
+    ])
+    const master = spec('editing-master')
+    expect(specProblems({ ...master, video: { ...master.video, keyframeSeconds: 2 } })).toEqual([
+      'Every frame of ProRes stands alone, so there is no distance of keyframes.',
+    ])
+    const small = spec('small-mp4')
+    expect(specProblems({ ...small, video: { ...small.video, scan: 'as source' } })).toEqual([
+      'HEVC does not code fields: choose a progressive scan.',
+    ])
+    expect(specProblems({ ...box, audio: { ...box.audio, maxChannels: 16 } })).toEqual([
+      'AAC holds at most 8 channels, not 16.',
     ])
     const web = spec('open-web-webm')
     expect(specProblems({ ...web, audio: { ...web.audio, sampleRate: 44_100 } })).toEqual([
-      'Opus runs at 48000 samples a second.',
+      'Opus runs at 48000 samples a second, not at 44100.',
     ])
   })
 })

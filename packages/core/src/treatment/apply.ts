@@ -1,12 +1,7 @@
 import { completeColour, describeColourTag, targetColour, type FullColourDescription } from '../colour.ts'
-import {
-  describeAudioCodec,
-  describeContainer,
-  holdsOneTrack,
-  type DeliverySpec,
-  type PictureSpec,
-  type SoundSpec,
-} from '../delivery.ts'
+import { pictureCodec } from '../codecs/index.ts'
+import { describeContainer, holdsOneTrack } from '../container.ts'
+import { describeAudioCodec, type DeliverySpec, type PictureSpec, type SoundSpec } from '../delivery.ts'
 import { describePixelFormat, isEstimated, spannedFrames, type SourceFacts } from '../facts.ts'
 import {
   describeAspect,
@@ -256,6 +251,14 @@ function treatPicture(facts: SourceFacts, spec: PictureSpec, chosen: readonly St
       : targetColour(sourceColour, frame)
   if (!highRange && !sameColour(sourceColour, colour))
     steps.push({ kind: 'colour', from: sourceColour, to: colour, why: colourReason(sourceColour, colour) })
+
+  const codec = pictureCodec(rule.codec)
+  const sizeProblem = codec.sizeProblem(frame)
+  if (sizeProblem) throw new CannotTreat(`${sizeProblem} Choose another spec, or another frame size.`)
+  if (codec.matrices && !codec.matrices.includes(colour.matrix))
+    throw new CannotTreat(
+      `${codec.name} can state BT.709 and BT.2020 alone, and this picture is ${describeColourTag(colour.matrix)}: players would show other colours. Choose another spec, or one that enlarges it to high definition.`,
+    )
 
   const isPlain = timeline.ranges === null && timeline.speed === 1
   const frameCount =

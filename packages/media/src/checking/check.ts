@@ -2,6 +2,7 @@ import { stat } from 'node:fs/promises'
 import { performance } from 'node:perf_hooks'
 import {
   describePixelFormat,
+  pictureCodecs,
   toNumber,
   type PictureCheckMeasurement,
   type PictureSpec,
@@ -280,9 +281,7 @@ function plainFormat(name: string): string {
 
 function describeLevel(codec: string | null, level: number): string | null {
   if (level <= 0) return null
-  if (codec === 'h264') return (level / 10).toString()
-  if (codec === 'hevc') return (level / 30).toString()
-  return null
+  return pictureCodecs.find(entry => entry.key === codec)?.levels?.statedAs(level) ?? null
 }
 
 /** Decodes a whole sound track; its length is counted from `zeroSeconds`, the picture's start. */

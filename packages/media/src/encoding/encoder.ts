@@ -1,12 +1,13 @@
 import {
-  h264Levels,
+  containerFacts,
   keyframeDistance,
-  type AudioCodec,
+  pictureCodec,
+  soundCodec,
   type AudioFacts,
   type DeliverySpec,
+  type EncoderSettings,
   type PictureSpec,
   type PictureTreatment,
-  type VideoCodec,
 } from '@hematine/core'
 import {
   AV_CODEC_FLAG_GLOBAL_HEADER,
@@ -32,46 +33,21 @@ import { colourNumbers } from '../ground/colour-numbers.ts'
 import { ensure, isAgain, isEnd, MediaError } from '../ground/libav.ts'
 import { deliveredChannels, deliveredLayout, deliveredRate, type SoundShape } from '../sound/sound-treatment.ts'
 
-const videoEncoders: Record<VideoCodec, string> = {
-  h264: 'libx264',
-  hevc: 'libx265',
-  av1: 'libsvtav1',
-  prores: 'prores_ks',
-  ffv1: 'ffv1',
-}
-const audioEncoders: Record<AudioCodec, string> = { aac: 'aac', opus: 'libopus', pcm_s24le: 'pcm_s24le', flac: 'flac' }
-const audioFormats: Record<AudioCodec, string> = { aac: 'fltp', opus: 'flt', pcm_s24le: 's32', flac: 's32' }
+/** Quantisers are counted in parts by the library. */
+const quantiserParts = constants.FF_QP2LAMBDA
 
-/** Slices of an FFV1 frame: more for larger ones, whose slices would hold more than the coder takes; the numbers are those that divide a frame evenly. */
-function ffv1Slices(width: number, height: number): string {
-  const pixels = width * height
-  // Odd sides fit few numbers of slices, which the coder finds itself.
-  if (width % 2 !== 0 || height % 2 !== 0) return '0'
-  return pixels <= 2_100_000 ? '4' : pixels <= 9_000_000 ? '16' : '64'
-}
-
-/** Encoder settings as name and value. Names of the encoders' own options. */
-function videoOptions(spec: PictureSpec, { width, height }: { width: number; height: number }): Record<string, string> {
-  const { codec, rateControl, effort, level, profile } = spec.video
-  const quality: Record<string, string> =
-    rateControl.kind === 'constant quality' ? { crf: String(rateControl.value) } : {}
-  switch (codec) {
-    case 'h264':
-      return { preset: effort ?? 'medium', ...quality, ...(profile ? { profile } : {}), ...(level ? { level } : {}) }
-    case 'hevc':
-      return {
-        preset: effort ?? 'medium',
-        ...quality,
-        ...(profile ? { profile } : {}),
-        'x265-params': 'log-level=none',
-      }
-    case 'av1':
-      return { preset: effort ?? '8', ...quality }
-    case 'prores':
-      return { profile: { proxy: '0', lt: '1', '422': '2', hq: '3' }[profile ?? '422'] ?? '2', vendor: 'apl0' }
-    case 'ffv1':
-      return { level: '3', slicecrc: '1', slices: ffv1Slices(width, height), coder: 'range_tab', context: '0' }
+/** Gives an encoder what a codec's plain words mean. @throws MediaError when it does not take them */
+function apply(context: CodecContext, { options, ...rates }: EncoderSettings): void {
+  if (rates.bitsPerSecond !== undefined) context.bitRate = BigInt(rates.bitsPerSecond)
+  if (rates.peakBitsPerSecond !== undefined) context.rcMaxRate = BigInt(rates.peakBitsPerSecond)
+  if (rates.bufferBits !== undefined) context.rcBufferSize = rates.bufferBits
+  if (rates.betweenFrames !== undefined) context.maxBFrames = rates.betweenFrames
+  if (rates.quantiser !== undefined) {
+    context.setFlags(constants.AV_CODEC_FLAG_QSCALE)
+    context.globalQuality = rates.quantiser * quantiserParts
   }
+  for (const [name, value] of Object.entries(options))
+    ensure(context.setOption(name, value), `The encoder does not take ${name}=${value}`)
 }
 
 /** An encoder with a loop that hands out whatever packets are ready. */
@@ -83,15 +59,11 @@ export class Encoder {
   }
 
   /** @throws MediaError when the encoder does not take the settings */
-  static async video(
-    spec: PictureSpec,
-    treatment: PictureTreatment,
-    globalHeader: boolean,
-    threads = 0,
-  ): Promise<Encoder> {
+  static async video(spec: PictureSpec, treatment: PictureTreatment, threads = 0): Promise<Encoder> {
     const { result } = treatment
-    const codec = Codec.findEncoderByName(videoEncoders[spec.video.codec] as never)
-    if (!codec) throw new MediaError(`No encoder for ${spec.video.codec} is built in.`)
+    const chosen = pictureCodec(spec.video.codec)
+    const codec = Codec.findEncoderByName(chosen.encoder as never)
+    if (!codec) throw new MediaError(`No encoder for ${chosen.name} is built in.`)
     const context = new CodecContext()
     context.allocContext3(codec)
     context.width = result.frame.width
@@ -115,49 +87,40 @@ export class Encoder {
     } else {
       ensure(context.setOption('field_order', 'progressive'), 'The encoder does not take the field order')
     }
-    if (globalHeader) context.setFlags(AV_CODEC_FLAG_GLOBAL_HEADER)
-    const limits = spec.video.codec === 'h264' ? h264Levels.find(entry => entry.level === spec.video.level) : undefined
-    if (limits) {
-      // The buffer of a level lasts 1.25 s at its bit rate (ITU-T H.264 table A-1, MaxCPB against MaxBR for 4.1).
-      context.rcMaxRate = BigInt(limits.kilobitsPerSecond * 1000)
-      context.rcBufferSize = limits.kilobitsPerSecond * 1250
-    }
-    for (const [name, value] of Object.entries(videoOptions(spec, result.frame)))
-      ensure(context.setOption(name, value), `The encoder does not take ${name}=${value}`)
+    if (containerFacts(spec.container).headsApart) context.setFlags(AV_CODEC_FLAG_GLOBAL_HEADER)
+    apply(context, chosen.settings(spec.video, result.frame))
     ensure(
       await context.open2(codec, null),
-      `The ${spec.video.codec} encoder cannot be opened for ${result.frame.width}x${result.frame.height} ${result.pixelFormat}`,
+      `The ${chosen.name} encoder cannot be opened for ${result.frame.width}x${result.frame.height} ${result.pixelFormat}`,
     )
     return new Encoder(context)
   }
 
   /** An encoder for a track as a spec delivers it. @throws MediaError when the encoder does not take the settings */
-  static async audio(spec: DeliverySpec, track: AudioFacts, globalHeader: boolean): Promise<Encoder> {
+  static async audio(spec: DeliverySpec, track: AudioFacts): Promise<Encoder> {
     const channels = deliveredChannels(track, spec)
     const sampleRate = deliveredRate(track, spec)
-    const codec = Codec.findEncoderByName(audioEncoders[spec.audio.codec] as never)
-    if (!codec) throw new MediaError(`No encoder for ${spec.audio.codec} is built in.`)
+    const chosen = soundCodec(spec.audio.codec)
+    const codec = Codec.findEncoderByName(chosen.encoder as never)
+    if (!codec) throw new MediaError(`No encoder for ${chosen.name} is built in.`)
     const context = new CodecContext()
     context.allocContext3(codec)
-    context.sampleFormat = avGetSampleFmtFromName(audioFormats[spec.audio.codec])
+    context.sampleFormat = avGetSampleFmtFromName(chosen.samples)
     context.sampleRate = sampleRate
     context.channelLayout = avChannelLayoutDefault(channels)
     context.timeBase = new Rational(1, sampleRate)
     if (spec.audio.bitsPerSecondPerChannel !== null)
       context.bitRate = BigInt(spec.audio.bitsPerSecondPerChannel * channels)
-    if (spec.audio.codec === 'flac') context.bitsPerRawSample = 24
-    if (globalHeader) context.setFlags(AV_CODEC_FLAG_GLOBAL_HEADER)
-    ensure(
-      await context.open2(codec, null),
-      `The ${spec.audio.codec} encoder cannot be opened for ${channels} channels`,
-    )
+    if (chosen.bitsPerSample !== undefined) context.bitsPerRawSample = chosen.bitsPerSample
+    if (containerFacts(spec.container).headsApart) context.setFlags(AV_CODEC_FLAG_GLOBAL_HEADER)
+    ensure(await context.open2(codec, null), `The ${chosen.name} encoder cannot be opened for ${channels} channels`)
     return new Encoder(context)
   }
 
   /** Shape in which this sound encoder wants the frames of its track. */
   soundShape(spec: DeliverySpec, track: AudioFacts): SoundShape {
     return {
-      sampleFormat: audioFormats[spec.audio.codec],
+      sampleFormat: soundCodec(spec.audio.codec).samples,
       sampleRate: deliveredRate(track, spec),
       layout: deliveredLayout(track, spec),
       frameSize: this.context.frameSize,

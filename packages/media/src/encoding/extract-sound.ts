@@ -3,7 +3,7 @@ import { Frame } from 'node-av/lib'
 import { Encoder } from './encoder.ts'
 import type { MediaInput } from '../ground/media-input.ts'
 import { MediaError } from '../ground/libav.ts'
-import { OutputFile, wantsGlobalHeader } from './output.ts'
+import { OutputFile } from './output.ts'
 import { soundAloneZero, TreatedSound } from '../sound/sound-treatment.ts'
 import type { WorkGate } from '../ground/gate.ts'
 import { writeSoundUntil, type SoundTrack } from './transcode.ts'
@@ -65,7 +65,7 @@ export async function extractSound(
   }
   try {
     for (const track of facts.audio) {
-      const encoder = await Encoder.audio(spec, track, wantsGlobalHeader)
+      const encoder = await Encoder.audio(spec, track)
       const sound = await TreatedSound.open(input, track, encoder.soundShape(spec, track), zero, {
         startSeconds: stretch?.startSeconds ?? 0,
         treatment,

@@ -1,29 +1,7 @@
-import type { Container } from '@hematine/core'
+import { containerFacts, type Container } from '@hematine/core'
 import { FormatContext, OutputFormat, Rational, type Packet, type Stream } from 'node-av/lib'
 import type { Encoder } from './encoder.ts'
 import { ensure, MediaError, options } from '../ground/libav.ts'
-
-const muxers: Record<Container, string> = {
-  mp4: 'mp4',
-  mov: 'mov',
-  mkv: 'matroska',
-  webm: 'webm',
-  wav: 'wav',
-  flac: 'flac',
-  m4a: 'ipod',
-  mka: 'matroska',
-}
-
-/** WAV counts its bytes in 32 bits; above 4 GB it goes on as RF64 (EBU Tech 3306). */
-const settings: Partial<Record<Container, Record<string, string>>> = {
-  mp4: { movflags: '+faststart' },
-  mov: { movflags: '+faststart' },
-  m4a: { movflags: '+faststart' },
-  wav: { rf64: 'auto' },
-}
-
-/** Whether a container keeps codec headers apart from the packets; all do that have any. */
-export const wantsGlobalHeader = true
 
 /** A container file being written. */
 export class OutputFile {
@@ -37,7 +15,7 @@ export class OutputFile {
 
   /** @param path temporary name; an existing file there is a failure of the caller */
   static create(path: string, container: Container): OutputFile {
-    const format = OutputFormat.guessFormat(muxers[container], null, null)
+    const format = OutputFormat.guessFormat(containerFacts(container).writer, null, null)
     if (!format) throw new MediaError(`No writer for ${container} is built in.`)
     const context = new FormatContext()
     ensure(context.allocOutputContext2(format, null, path), 'The output cannot be set up')
@@ -72,7 +50,7 @@ export class OutputFile {
   async begin(): Promise<void> {
     ensure(await this.context.openOutput(), 'The output file cannot be created')
     this.opened = true
-    const chosen = options(settings[this.container] ?? {})
+    const chosen = options(containerFacts(this.container).settings)
     ensure(await this.context.writeHeader(chosen), 'The head of the output cannot be written')
     chosen.free()
   }

@@ -4,7 +4,7 @@ import { Encoder } from './encoder.ts'
 import type { MediaInput } from '../ground/media-input.ts'
 import type { WorkGate } from '../ground/gate.ts'
 import { MediaError } from '../ground/libav.ts'
-import { OutputFile, wantsGlobalHeader } from './output.ts'
+import { OutputFile } from './output.ts'
 import type { NetworkDevice } from '../ground/network.ts'
 import { TreatedPicture } from '../treating/picture-treatment.ts'
 import { BoundedQueue } from '../ground/queue.ts'
@@ -104,13 +104,13 @@ export async function transcode(
   let producing: Promise<void> = Promise.resolve()
   try {
     picture = await TreatedPicture.open(input, video, treatment, { firstFrame, apart: plan.apart })
-    encoder = await Encoder.video(spec, treatment, wantsGlobalHeader)
+    encoder = await Encoder.video(spec, treatment)
     const pictureStream = output.addStream(encoder, {
       pixelAspect: treatment.result.frame.pixelAspect,
       rate: treatment.result.rate,
     })
     for (const track of facts.audio) {
-      const soundEncoder = await Encoder.audio(spec, track, wantsGlobalHeader)
+      const soundEncoder = await Encoder.audio(spec, track)
       const sound = await TreatedSound.open(input, track, soundEncoder.soundShape(spec, track), zeroSeconds, {
         startSeconds: firstFrame / rate,
         treatment,

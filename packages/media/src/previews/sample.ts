@@ -16,7 +16,7 @@ import { timeCheck } from '../checking/check.ts'
 import { Encoder } from '../encoding/encoder.ts'
 import type { MediaInput } from '../ground/media-input.ts'
 import { MediaError } from '../ground/libav.ts'
-import { OutputFile, wantsGlobalHeader } from '../encoding/output.ts'
+import { OutputFile } from '../encoding/output.ts'
 import { TreatedPicture } from '../treating/picture-treatment.ts'
 import { timeProof } from '../checking/proving/prove.ts'
 import { BoundedQueue } from '../ground/queue.ts'
@@ -99,7 +99,7 @@ async function measureWindow(
   const openBegin = performance.now()
   const output = OutputFile.create(outputPath, spec.container)
   const picture = await TreatedPicture.open(input, facts.video!, treatment, { firstFrame })
-  const encoder = await Encoder.video(spec, treatment, wantsGlobalHeader)
+  const encoder = await Encoder.video(spec, treatment)
   const window: SampleWindow = {
     startSeconds: firstFrame / toNumber(treatment.result.rate),
     frames: 0,
@@ -190,7 +190,7 @@ async function measureTrack(
 ): Promise<{ bytes: number; packets: number; work: number }> {
   const { input, facts, spec } = plan
   const video = facts.video!
-  const encoder = await Encoder.audio(spec, track, wantsGlobalHeader)
+  const encoder = await Encoder.audio(spec, track)
   const rate = deliveredRate(track, spec)
   const middle = Math.max(0, ((facts.durationSeconds ?? 0) - soundSeconds) / 2)
   const sound = await TreatedSound.open(

@@ -1,0 +1,57 @@
+import type { FrameSize } from '../geometry.ts'
+import { toNumber, type Rational } from '../rational.ts'
+import { describeRate } from '../timing.ts'
+
+/** Limits of a codec level, in the units that its standard counts in. */
+export interface CodecLevel {
+  level: string
+  unitsPerFrame: number
+  unitsPerSecond: number
+  kilobitsPerSecond: number
+}
+
+/** Levels of a codec and how its standard counts. */
+export interface CodecLevels {
+  /** From the lowest on. */
+  table: readonly CodecLevel[]
+  unitsInFrame(size: FrameSize): number
+  /** Longest side that a level allows. */
+  longestSide(level: CodecLevel): number
+  /** Number by which streams state a level, as text. */
+  statedAs(number: number): string
+}
+
+/** A row of a standard's table. */
+export function levelRow(row: readonly [string, number, number, number]): CodecLevel {
+  const [level, unitsPerFrame, unitsPerSecond, kilobitsPerSecond] = row
+  return { level, unitsPerFrame, unitsPerSecond, kilobitsPerSecond }
+}
+
+/** Says why a level cannot carry a frame size at a rate, or null when it can. @param name of the codec */
+export function levelProblem(
+  { name, levels }: { name: string; levels: CodecLevels | null },
+  level: string,
+  size: FrameSize,
+  rate: Rational,
+): string | null {
+  if (!levels) return `${name} has no levels.`
+  const limits = levels.table.find(entry => entry.level === level)
+  if (!limits) return `${name} has no level ${level} that Hematine knows.`
+  const perFrame = levels.unitsInFrame(size)
+  const longest = levels.longestSide(limits)
+  const what = `${size.width}x${size.height}`
+  if (perFrame > limits.unitsPerFrame || size.width > longest || size.height > longest)
+    return `${name} level ${level} cannot carry ${what}: the frame is too large.`
+  if (perFrame * toNumber(rate) > limits.unitsPerSecond)
+    return `${name} level ${level} cannot carry ${what} at ${describeRate(rate)} fps: at most ${(limits.unitsPerSecond / perFrame).toFixed(1)}.`
+  return null
+}
+
+/** The lowest level that carries a frame size at a rate, or null above the highest. */
+export function lowestLevel(
+  codec: { name: string; levels: CodecLevels | null },
+  size: FrameSize,
+  rate: Rational,
+): string | null {
+  return codec.levels?.table.find(entry => levelProblem(codec, entry.level, size, rate) === null)?.level ?? null
+}

@@ -1,0 +1,45 @@
+import { levelRow, type CodecLevels } from './levels.ts'
+import { evenSides, rateSettings, type PictureCodec } from './picture-codec.ts'
+
+/**
+ * Main profile: luma samples of a frame and of a second, and bit rates (ITU-T H.262 tables 8-11 to 8-13). Main level is that of discs and of
+ * standard television.
+ */
+export const mpeg2Levels: CodecLevels = {
+  table: (
+    [
+      ['main', 720 * 576, 10_368_000, 15_000],
+      ['high 1440', 1440 * 1152, 47_001_600, 60_000],
+      ['high', 1920 * 1152, 62_668_800, 80_000],
+    ] as const
+  ).map(levelRow),
+  unitsInFrame: ({ width, height }) => width * height,
+  longestSide: ({ level }) => ({ main: 720, 'high 1440': 1440 })[level] ?? 1920,
+  statedAs: number => ({ 8: 'main', 6: 'high 1440', 4: 'high' })[number] ?? String(number),
+}
+
+export const mpeg2: PictureCodec = {
+  key: 'mpeg2video',
+  name: 'MPEG-2',
+  says: 'For video discs and older television equipment.',
+  encoder: 'mpeg2video',
+  profiles: [
+    { key: 'main', statedAs: ['main'], pixelFormats: ['yuv420p'], says: 'discs and broadcast' },
+    { key: '4:2:2', statedAs: ['4:2:2'], pixelFormats: ['yuv422p'], says: 'for editing' },
+  ],
+  pixelFormats: [],
+  rates: ['constant quality', 'average rate'],
+  quality: { best: 1, worst: 20, usual: 3, step: 1 },
+  efforts: [],
+  everyFrameAlone: false,
+  levels: mpeg2Levels,
+  keepsFields: true,
+  matrices: null,
+  sizeProblem: evenSides('MPEG-2'),
+  settings: ({ rateControl }) => ({
+    options: {},
+    betweenFrames: 2,
+    ...(rateControl.kind === 'constant quality' ? { quantiser: rateControl.value } : {}),
+    ...rateSettings(rateControl),
+  }),
+}

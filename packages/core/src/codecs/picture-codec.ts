@@ -1,0 +1,103 @@
+import type { FrameSize } from '../geometry.ts'
+import type { CodecLevels } from './levels.ts'
+
+/** A profile of a codec: what samples it holds and what it is for, in plain words. */
+export interface CodecProfile {
+  key: string
+  /** Names under which streams of the profile state it, in lower case and without spaces. */
+  statedAs: readonly string[]
+  /** The library's names; the first is proposed. Null where it holds any that the codec does. */
+  pixelFormats: readonly string[]
+  says: string
+}
+
+/** A setting of how much an encoder tries. */
+export interface CodecEffort {
+  value: string
+  says: string
+}
+
+/** How a codec spends bits at a quality that is held. Numbers are on its own scale, where lower is better. */
+export interface QualityScale {
+  best: number
+  worst: number
+  usual: number
+  step: number
+}
+
+/** Settings of an encoder: its own options by name, and what the library sets for every encoder. */
+export interface EncoderSettings {
+  options: Record<string, string>
+  /** Held quality of encoders that count in quantisers. */
+  quantiser?: number
+  bitsPerSecond?: number
+  peakBitsPerSecond?: number
+  bufferBits?: number
+  /** Frames between two that the next ones lean on; null leaves it to the encoder. */
+  betweenFrames?: number
+}
+
+/** What is chosen of a codec in a spec. */
+export interface CodecChoice {
+  profile: string | null
+  level: string | null
+  effort: string | null
+  rateControl: RateChoice
+}
+export type RateChoice =
+  | { kind: 'constant quality'; value: number }
+  | { kind: 'average rate'; bitsPerSecond: number; peakBitsPerSecond: number | null; bufferBits: number | null }
+  | { kind: 'set by profile' }
+  | { kind: 'lossless' }
+export type RateKind = RateChoice['kind']
+
+/** Everything that Hematine knows of a picture codec as one to deliver in. */
+export interface PictureCodec {
+  /** The library's name of streams in it. */
+  key: string
+  /** As written in the trade. */
+  name: string
+  says: string
+  /** The library's name of the encoder. */
+  encoder: string
+  profiles: readonly CodecProfile[]
+  /** Formats that it holds whatever the profile. */
+  pixelFormats: readonly string[]
+  rates: readonly RateKind[]
+  quality: QualityScale | null
+  efforts: readonly CodecEffort[]
+  /** Whether every frame stands alone, so that there is no distance of keyframes to choose. */
+  everyFrameAlone: boolean
+  levels: CodecLevels | null
+  /** Whether fields can be coded as such. */
+  keepsFields: boolean
+  /** Matrices (H.273) that its streams can state; null for any. */
+  matrices: readonly string[] | null
+  /** Why a frame size cannot be coded, as a sentence; null when it can. */
+  sizeProblem(size: FrameSize): string | null
+  /** Plain words as the encoder's settings. */
+  settings(choice: CodecChoice, size: FrameSize): EncoderSettings
+}
+
+/** Bits of an average rate as settings. */
+export function rateSettings(rate: RateChoice): Omit<EncoderSettings, 'options'> {
+  if (rate.kind !== 'average rate') return {}
+  return {
+    bitsPerSecond: rate.bitsPerSecond,
+    ...(rate.peakBitsPerSecond === null ? {} : { peakBitsPerSecond: rate.peakBitsPerSecond }),
+    ...(rate.bufferBits === null ? {} : { bufferBits: rate.bufferBits }),
+  }
+}
+
+/** A quality that is held, as an option of encoders that count in rate factors. */
+export const rateFactor = (rate: RateChoice): Record<string, string> =>
+  rate.kind === 'constant quality' ? { crf: String(rate.value) } : {}
+
+/** No size is refused. */
+export const anySize = (): null => null
+
+/** A size of which both sides must be even. */
+export const evenSides =
+  (name: string) =>
+  ({ width, height }: FrameSize): string | null =>
+    width % 2 === 0 && height % 2 === 0 ? null : `${name} in 4:2:0 needs even sides, not ${width}x${height}.`

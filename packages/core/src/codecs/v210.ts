@@ -1,0 +1,19 @@
+import { anySize, type PictureCodec } from './picture-codec.ts'
+
+export const v210: PictureCodec = {
+  key: 'v210',
+  name: 'Uncompressed 10 bit',
+  says: 'Every sample as it is, 4:2:2; very large, for equipment that takes nothing else.',
+  encoder: 'v210',
+  profiles: [],
+  pixelFormats: ['yuv422p10le'],
+  rates: ['set by profile'],
+  quality: null,
+  efforts: [],
+  everyFrameAlone: true,
+  levels: null,
+  keepsFields: true,
+  matrices: null,
+  sizeProblem: anySize,
+  settings: () => ({ options: {} }),
+}

@@ -1,0 +1,146 @@
+import { z } from 'zod'
+
+/** A file format as one to deliver in. Its key is the ending of its files. */
+export interface ContainerFacts {
+  name: string
+  /** The library's name of its writer, with the settings that it gets. */
+  writer: string
+  settings: Record<string, string>
+  /** Keys of the codecs that it holds. */
+  picture: readonly string[]
+  sound: readonly string[]
+  /** Whether it keeps the heads of codecs apart from their packets. */
+  headsApart: boolean
+  /** Whether it holds one sound track and nothing else. */
+  holdsOneTrack: boolean
+  /** Bytes that it adds to each packet; see each. */
+  bytesPerPacket: number
+}
+
+const front = { movflags: '+faststart' }
+/**
+ * Bytes for each packet. MP4 and MOV: sample tables (ISO/IEC 14496-12: stsz 4, ctts 8, stco share 4); M4A has no ctts. Matroska: the block
+ * header (RFC 9559: element 1, size 1-3, track 1, time 2, flags 1). MXF: keys and lengths of its elements (SMPTE ST 379-2). Transport streams:
+ * the heads of packets of 188 bytes are in proportion to the bytes, and this is what a frame adds on top (ITU-T H.222.0).
+ */
+export const containers = {
+  mp4: {
+    name: 'MP4',
+    writer: 'mp4',
+    settings: front,
+    headsApart: true,
+    picture: ['h264', 'hevc', 'av1', 'vp9', 'mpeg4', 'mpeg2video'],
+    sound: ['aac', 'opus', 'flac', 'mp3', 'ac3', 'eac3', 'alac'],
+    holdsOneTrack: false,
+    bytesPerPacket: 16,
+  },
+  mov: {
+    name: 'MOV',
+    writer: 'mov',
+    settings: front,
+    headsApart: true,
+    picture: ['h264', 'hevc', 'prores', 'dnxhd', 'mpeg4', 'mpeg2video', 'v210'],
+    sound: ['aac', 'pcm_s24le', 'pcm_s16le', 'alac', 'ac3'],
+    holdsOneTrack: false,
+    bytesPerPacket: 16,
+  },
+  mkv: {
+    name: 'MKV',
+    writer: 'matroska',
+    settings: {},
+    headsApart: true,
+    picture: ['h264', 'hevc', 'av1', 'vp9', 'prores', 'ffv1', 'mpeg2video', 'mpeg4'],
+    sound: ['aac', 'opus', 'pcm_s24le', 'pcm_s16le', 'flac', 'mp3', 'ac3', 'eac3', 'vorbis', 'alac'],
+    holdsOneTrack: false,
+    bytesPerPacket: 8,
+  },
+  webm: {
+    name: 'WebM',
+    writer: 'webm',
+    settings: {},
+    headsApart: true,
+    picture: ['av1', 'vp9'],
+    sound: ['opus', 'vorbis'],
+    holdsOneTrack: false,
+    bytesPerPacket: 8,
+  },
+  mxf: {
+    name: 'MXF',
+    writer: 'mxf',
+    settings: {},
+    headsApart: false,
+    picture: ['mpeg2video', 'dnxhd', 'prores'],
+    sound: ['pcm_s16le', 'pcm_s24le'],
+    holdsOneTrack: false,
+    bytesPerPacket: 64,
+  },
+  ts: {
+    name: 'MPEG transport stream',
+    writer: 'mpegts',
+    settings: {},
+    headsApart: false,
+    picture: ['h264', 'hevc', 'mpeg2video'],
+    sound: ['aac', 'mp3', 'ac3', 'eac3'],
+    holdsOneTrack: false,
+    bytesPerPacket: 120,
+  },
+  // WAV counts its bytes in 32 bits; above 4 GB it goes on as RF64 (EBU Tech 3306).
+  wav: {
+    name: 'WAV',
+    writer: 'wav',
+    settings: { rf64: 'auto' },
+    headsApart: false,
+    picture: [],
+    sound: ['pcm_s24le', 'pcm_s16le'],
+    holdsOneTrack: true,
+    bytesPerPacket: 0,
+  },
+  flac: {
+    name: 'FLAC',
+    writer: 'flac',
+    settings: {},
+    headsApart: true,
+    picture: [],
+    sound: ['flac'],
+    holdsOneTrack: true,
+    bytesPerPacket: 0,
+  },
+  m4a: {
+    name: 'M4A',
+    writer: 'ipod',
+    settings: front,
+    headsApart: true,
+    picture: [],
+    sound: ['aac', 'alac'],
+    holdsOneTrack: true,
+    bytesPerPacket: 8,
+  },
+  mka: {
+    name: 'MKA',
+    writer: 'matroska',
+    settings: {},
+    headsApart: true,
+    picture: [],
+    sound: ['aac', 'opus', 'pcm_s24le', 'pcm_s16le', 'flac', 'vorbis', 'alac', 'ac3', 'eac3', 'mp3'],
+    holdsOneTrack: false,
+    bytesPerPacket: 8,
+  },
+} as const satisfies Record<string, ContainerFacts>
+
+export const Container = z.enum(Object.keys(containers) as [keyof typeof containers])
+export type Container = keyof typeof containers
+
+/** What Hematine knows of a container. */
+export function containerFacts(container: Container): ContainerFacts {
+  return containers[container]
+}
+
+/** Name of a container as written in the trade. */
+export function describeContainer(container: Container): string {
+  return containers[container].name
+}
+
+/** Whether a container holds a single sound track and nothing else. */
+export function holdsOneTrack(container: Container): boolean {
+  return containers[container].holdsOneTrack
+}

@@ -1,0 +1,86 @@
+import { pictureCodec, soundCodec, type RateKind } from './codecs/index.ts'
+import { containerFacts, type Container } from './container.ts'
+import type { DeliverySpec, PictureSpec, RateControl, SoundSpec } from './delivery.ts'
+
+/** A rate control of a kind with a codec's usual figures. */
+export function usualRate(codec: string, kind: RateKind): RateControl {
+  switch (kind) {
+    case 'constant quality':
+      return { kind, value: pictureCodec(codec).quality?.usual ?? 20 }
+    case 'average rate':
+      return { kind, bitsPerSecond: 4_000_000, peakBitsPerSecond: null, bufferBits: null }
+    case 'set by profile':
+    case 'lossless':
+      return { kind }
+  }
+}
+
+/** The sound part of a spec with a codec's usual figures, as near to another as the codec can be. */
+export function withSoundCodec<Sound extends DeliverySpec['audio']>(sound: Sound, key: string): Sound {
+  const codec = soundCodec(key)
+  const { sampleRate } = sound
+  const rateFits = codec.sampleRates === null || (sampleRate !== null && codec.sampleRates.includes(sampleRate))
+  return {
+    ...sound,
+    codec: key,
+    bitsPerSecondPerChannel: codec.usualBits,
+    maxChannels: Math.min(sound.maxChannels, codec.mostChannels),
+    sampleRate: rateFits ? sampleRate : 48_000,
+  }
+}
+
+/** The picture part of a spec in another codec, with that codec's usual settings; frame, rate and scan stay as far as the codec allows. */
+export function withPictureCodec(video: PictureSpec['video'], key: string): PictureSpec['video'] {
+  const codec = pictureCodec(key)
+  const profile = codec.profiles[0] ?? null
+  const formats = profile ? profile.pixelFormats : codec.pixelFormats
+  return {
+    ...video,
+    codec: key,
+    profile: profile?.key ?? null,
+    level: null,
+    pixelFormat: formats[0] ?? null,
+    scan: codec.keepsFields ? video.scan : 'progressive',
+    rateControl: usualRate(key, codec.rates[0]!),
+    effort: codec.efforts.find(effort => effort.says === 'balanced')?.value ?? codec.efforts[0]?.value ?? null,
+    keyframeSeconds: codec.everyFrameAlone ? null : (video.keyframeSeconds ?? 2),
+  }
+}
+
+/** The picture part of a spec in another profile of its codec. */
+export function withProfile(video: PictureSpec['video'], key: string): PictureSpec['video'] {
+  const profile = pictureCodec(video.codec).profiles.find(entry => entry.key === key)
+  return { ...video, profile: key, pixelFormat: profile?.pixelFormats[0] ?? null }
+}
+
+/** A spec in another container; codecs that it does not carry become the first that it does. */
+export function withContainer(spec: DeliverySpec, container: Container): DeliverySpec {
+  const holds = containerFacts(container)
+  const audio = holds.sound.includes(spec.audio.codec) ? spec.audio : withSoundCodec(spec.audio, holds.sound[0]!)
+  if (holds.picture.length === 0) return { ...spec, container, video: null, audio } as SoundSpec
+  const video = spec.video ?? usualPicture
+  return {
+    ...spec,
+    container,
+    audio: { ...audio, sampleRate: audio.sampleRate ?? 48_000 },
+    video: holds.picture.includes(video.codec) ? video : withPictureCodec(video, holds.picture[0]!),
+  } as PictureSpec
+}
+
+/** What a spec that had no picture gets. */
+const usualPicture: PictureSpec['video'] = withPictureCodec(
+  {
+    codec: 'h264',
+    profile: null,
+    level: null,
+    pixelFormat: null,
+    scan: 'progressive',
+    deinterlaceTo: 'frame rate',
+    frame: { maxWidth: 1920, maxHeight: 1080, enlarge: false, squarePixels: false },
+    maxFrameRate: null,
+    rateControl: { kind: 'lossless' },
+    effort: null,
+    keyframeSeconds: null,
+  },
+  'h264',
+)

@@ -1,0 +1,110 @@
+import { describe, expect, test } from 'vitest'
+import {
+  builtInSpecs,
+  containers,
+  DeliverySpec,
+  pictureCodec,
+  pictureCodecs,
+  soundCodecs,
+  SpecFile,
+  specProblems,
+  specTitle,
+  usualRate,
+  withContainer,
+  withPictureCodec,
+  withProfile,
+  withSoundCodec,
+  type Container,
+  type PictureSpec,
+} from '../src/index.ts'
+
+const all = Object.keys(containers) as Container[]
+const box = builtInSpecs.find(spec => spec.key === 'playback-box') as PictureSpec
+
+describe('whatever is chosen while a spec is made', () => {
+  test.each(builtInSpecs.map(spec => [spec.key, spec] as const))('%s makes sense in every container', (_, spec) => {
+    for (const container of all) {
+      const made = withContainer(spec, container)
+      expect(specProblems(made), `${spec.key} in ${container}`).toEqual([])
+      expect(DeliverySpec.safeParse(made).success).toBe(true)
+      expect(made.video === null).toBe(containers[container].picture.length === 0)
+    }
+  })
+
+  test('makes sense in every codec that a container carries, in each of its profiles and ways to spend bits', () => {
+    for (const container of all)
+      for (const key of containers[container].picture) {
+        const base = withContainer(box, container) as PictureSpec
+        const video = withPictureCodec(base.video, key)
+        expect(specProblems({ ...base, video }), `${key} in ${container}`).toEqual([])
+        for (const { key: profile } of pictureCodec(key).profiles)
+          expect(specProblems({ ...base, video: withProfile(video, profile) }), `${key} ${profile}`).toEqual([])
+        for (const kind of pictureCodec(key).rates)
+          expect(specProblems({ ...base, video: { ...video, rateControl: usualRate(key, kind) } })).toEqual([])
+      }
+  })
+
+  test('keeps what the new codec can do, and changes what it cannot', () => {
+    const master = withPictureCodec({ ...box.video, scan: 'as source' }, 'prores')
+    expect([master.scan, master.keyframeSeconds, master.effort]).toEqual(['as source', null, null])
+    expect(withPictureCodec(master, 'hevc')).toMatchObject({
+      scan: 'progressive',
+      keyframeSeconds: 2,
+      effort: 'medium',
+    })
+    expect(withPictureCodec(box.video, 'av1').frame).toEqual(box.video.frame)
+    const sound = { codec: 'flac', bitsPerSecondPerChannel: null, maxChannels: 8, sampleRate: 96_000 }
+    expect(withSoundCodec(sound, 'mp3')).toEqual({
+      codec: 'mp3',
+      bitsPerSecondPerChannel: 96_000,
+      maxChannels: 2,
+      sampleRate: 48_000,
+    })
+  })
+})
+
+describe('what is known of codecs', () => {
+  test('is whole: each says what it is for, and no key stands twice', () => {
+    for (const codecs of [pictureCodecs, soundCodecs])
+      expect(new Set(codecs.map(codec => codec.key)).size).toBe(codecs.length)
+    for (const codec of pictureCodecs) {
+      expect(codec.says).toMatch(/\.$/)
+      expect(codec.profiles.length + codec.pixelFormats.length).toBeGreaterThan(0)
+      expect(codec.rates.includes('constant quality')).toBe(codec.quality !== null)
+    }
+  })
+
+  test('sets the buffer of an H.264 level, and leaves a rate that was chosen as it is', () => {
+    const choice = { profile: 'high', level: '4.1', effort: 'fast', rateControl: usualRate('h264', 'constant quality') }
+    const size = { width: 1920, height: 1080 }
+    // ITU-T H.264 table A-1: 50,000 kbit/s and a buffer of 62,500 kbit.
+    expect(pictureCodec('h264').settings(choice, size)).toMatchObject({
+      peakBitsPerSecond: 50_000_000,
+      bufferBits: 62_500_000,
+      options: { crf: '20', preset: 'fast', profile: 'high', level: '4.1' },
+    })
+    const average = {
+      kind: 'average rate' as const,
+      bitsPerSecond: 3e6,
+      peakBitsPerSecond: 6e6,
+      bufferBits: 4e6,
+    }
+    expect(pictureCodec('h264').settings({ ...choice, rateControl: average }, size)).toMatchObject({
+      bitsPerSecond: 3e6,
+      peakBitsPerSecond: 6e6,
+      bufferBits: 4e6,
+    })
+  })
+})
+
+test('a spec travels as a file without its key and version, and is called by its version from the second on', () => {
+  const { key: _key, ...spec } = box
+  const file = { kind: 'hematine delivery spec', format: 1, spec }
+  expect(SpecFile.parse(JSON.parse(JSON.stringify(file)))).toEqual(file)
+  expect(SpecFile.safeParse({ ...file, format: 2 }).success).toBe(false)
+  expect([
+    specTitle({ name: 'A' }),
+    specTitle({ name: 'A', version: 1 }),
+    specTitle({ name: 'A', version: 3 }),
+  ]).toEqual(['A', 'A', 'A v3'])
+})

@@ -1,0 +1,178 @@
+import path from 'node:path'
+import {
+  containers,
+  pictureCodec,
+  pictureCodecs,
+  soundCodec,
+  specProblems,
+  type Container,
+  type PictureSpec,
+  type SoundSpec,
+} from '@hematine/core'
+import { beforeAll, describe, expect, test } from 'vitest'
+import { readFacts, silenceLibraries, type MediaInput } from '../src/index.ts'
+import { extractAndCheck, makeAndCheck } from '../../../tests/support/jobs.ts'
+import { writeClip } from '../../../tests/support/material.ts'
+import { scratchDirectory } from '../../../tests/support/scratch.ts'
+
+/** Whatever pair of codec and container is offered is made, checked and opened again. */
+const scratch = scratchDirectory()
+const fileAt = (name: string): MediaInput & { kind: 'file' } => ({ kind: 'file', path: path.join(scratch, name) })
+const clip = fileAt('clip.mkv')
+/** High definition, for codecs that can state the colours of nothing else. */
+const wide = fileAt('wide.mkv')
+const clipFor = (key: string) => (pictureCodec(key).matrices ? wide : clip)
+
+beforeAll(async () => {
+  silenceLibraries()
+  for (const [file, size] of [
+    [clip, '352x288'],
+    [wide, '1280x720'],
+  ] as const)
+    await writeClip({
+      path: file.path,
+      format: 'matroska',
+      video: {
+        encoder: 'ffv1',
+        options: { level: '3' },
+        filters: `testsrc2=s=${size}:r=25:d=1.2,format=yuv420p,setsar=1`,
+      },
+      audio: [
+        {
+          encoder: 'pcm_s16le',
+          // Unlike a tone, it fits itself at one place only.
+          filters:
+            "aevalsrc='0.4*sin(2*PI*(200+300*t)*t)|0.3*sin(2*PI*(900-250*t)*t)':s=48000:d=1.2,aformat=sample_fmts=s16:channel_layouts=stereo",
+          language: 'eng',
+        },
+      ],
+    })
+})
+
+const soundIn = (key: string) => ({
+  codec: key,
+  bitsPerSecondPerChannel: soundCodec(key).usualBits,
+  maxChannels: 2,
+  sampleRate: 48_000,
+})
+
+/** A spec of a codec as its first profile and usual settings make it. */
+function pictureSpec(container: Container, key: string, sound: string): PictureSpec {
+  const codec = pictureCodec(key)
+  const profile = codec.profiles[0] ?? null
+  const formats = profile ? profile.pixelFormats : codec.pixelFormats
+  const [kind] = codec.rates
+  return {
+    key: 'pair',
+    name: 'Pair',
+    purpose: 'A test.',
+    container,
+    nameSuffix: '-pair',
+    audio: soundIn(sound),
+    video: {
+      codec: key,
+      profile: profile?.key ?? null,
+      level: null,
+      pixelFormat: formats[0] ?? null,
+      scan: 'progressive',
+      deinterlaceTo: 'frame rate',
+      frame: { maxWidth: 16_384, maxHeight: 16_384, enlarge: false, squarePixels: false },
+      maxFrameRate: null,
+      rateControl:
+        kind === 'constant quality'
+          ? { kind, value: codec.quality!.usual }
+          : { kind: kind as 'lossless' | 'set by profile' },
+      effort: codec.efforts[0]?.value ?? null,
+      keyframeSeconds: codec.everyFrameAlone ? null : 0.5,
+    },
+  }
+}
+
+const all = Object.keys(containers) as Container[]
+const pairs = all.flatMap(container =>
+  containers[container].picture.map(
+    (codec, index) =>
+      [container, codec, containers[container].sound[index % containers[container].sound.length]!] as const,
+  ),
+)
+
+describe('a picture', () => {
+  test.each(pairs)('in %s: %s with %s sound is delivered, passes its check and says what it is', async (...pair) => {
+    const [container, codec, sound] = pair
+    const spec = pictureSpec(container, codec, sound)
+    expect(specProblems(spec)).toEqual([])
+    const result = path.join(scratch, `${codec}-${sound}.${container}`)
+    const { check } = await makeAndCheck(clipFor(codec), spec, result)
+    expect(
+      check.lines
+        .filter(line => line.verdict === 'fail')
+        .map(line => `${line.name}: wanted ${line.expected}, found ${line.found}. ${line.reason}`),
+    ).toEqual([])
+    const made = await readFacts({ kind: 'file', path: result })
+    expect([made.video?.codec, made.video?.width, made.video?.height, made.video?.frameCount]).toEqual([
+      codec,
+      ...(clipFor(codec) === wide ? [1280, 720] : [352, 288]),
+      30,
+    ])
+    expect(made.audio.map(track => track.codec)).toEqual([sound])
+  })
+
+  test('that a codec cannot state the colours of, or hold the size of, is refused in a sentence', async () => {
+    const spec = pictureSpec('mov', 'dnxhd', 'pcm_s24le')
+    await expect(makeAndCheck(clip, spec, path.join(scratch, 'refused.mov'))).rejects.toThrow(
+      'DNxHR can state BT.709 and BT.2020 alone, and this picture is BT.601',
+    )
+  })
+
+  test('every codec is in some container, and every codec of a container exists', () => {
+    expect(new Set(pairs.map(([, codec]) => codec))).toEqual(new Set(pictureCodecs.map(codec => codec.key)))
+  })
+
+  const profiles = pictureCodecs.flatMap(codec =>
+    codec.profiles.slice(1).map(profile => [codec.key, profile.key] as const),
+  )
+  test.each(profiles)('of %s in its profile %s is delivered as such', async (key, profile) => {
+    const container = all.find(entry => (containers[entry].picture as readonly string[]).includes(key))!
+    const spec = pictureSpec(container, key, containers[container].sound[0])
+    const chosen = pictureCodec(key).profiles.find(entry => entry.key === profile)!
+    spec.video = { ...spec.video, profile, pixelFormat: chosen.pixelFormats[0]! }
+    expect(specProblems(spec)).toEqual([])
+    const { check } = await makeAndCheck(
+      clipFor(key),
+      spec,
+      path.join(scratch, `${key}-${profile.replace(/\W/g, '')}.${container}`),
+    )
+    expect(
+      check.lines
+        .filter(line => line.verdict === 'fail')
+        .map(line => `${line.name}: wanted ${line.expected}, found ${line.found}. ${line.reason}`),
+    ).toEqual([])
+    expect(check.lines.find(line => line.name === 'samples')?.verdict ?? 'pass').toBe('pass')
+  })
+})
+
+describe('sound alone', () => {
+  const soundPairs = all
+    .filter(container => containers[container].picture.length === 0)
+    .flatMap(container => containers[container].sound.map(codec => [container, codec] as const))
+  test.each(soundPairs)('in %s: %s is delivered and passes its check', async (container, codec) => {
+    const spec: SoundSpec = {
+      key: 'pair',
+      name: 'Pair',
+      purpose: 'A test.',
+      container,
+      nameSuffix: '-pair',
+      video: null,
+      audio: soundIn(codec),
+    }
+    expect(specProblems(spec)).toEqual([])
+    const result = path.join(scratch, `${codec}.${container}`)
+    const { check } = await extractAndCheck(clip, spec, result)
+    expect(
+      check.lines
+        .filter(line => line.verdict === 'fail')
+        .map(line => `${line.name}: wanted ${line.expected}, found ${line.found}. ${line.reason}`),
+    ).toEqual([])
+    expect((await readFacts({ kind: 'file', path: result })).audio.map(track => track.codec)).toEqual([codec])
+  })
+})
