@@ -69,6 +69,15 @@ await runScript(['postgresql', 'chromium', 'dvdauthor', 'genisoimage', 'libvulka
     const browserPassed = run('browser tests', ['scripts/e2e.mjs'])
     const browser = report('playwright.json')?.stats
     count((browser?.expected ?? 0) + (browser?.flaky ?? 0), Math.max(browser?.unexpected ?? 0, browserPassed ? 0 : 1))
+    // The campaigns of the benchmarks, short and with fixed seeds.
+    for (const [name, words] of [
+      ['hostile requests', ['scripts/bench-requests.mjs', '100', '11']],
+      ['a batch of a thousand', ['scripts/bench-batch.mjs', '1000']],
+      ['faults at moments of chance', ['scripts/bench-faults.mjs', '5', '7']],
+    ]) {
+      if (run(name, words)) count(1, 0)
+      else count(0, 1)
+    }
     console.log(`\nThe slowest tests:\n${slowest(unit, report('playwright.json')).join('\n')}`)
   } finally {
     rmSync(directory, { recursive: true, force: true })

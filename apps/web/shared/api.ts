@@ -1,7 +1,6 @@
 import {
   AssetKind,
   AssetRecord,
-  DeliverySpec,
   Disc,
   DiscCopyRecord,
   DriveRecord,
@@ -34,6 +33,8 @@ import {
   SourceRecord,
   SourceRow,
   SourceSort,
+  SpecDraft,
+  SpecRecord,
   Step,
   Steps,
   Treatment,
@@ -764,7 +765,30 @@ export const api = {
     answer: DiscCopyRecord,
   },
 
-  listSpecs: { method: 'get', path: '/api/specs', summary: 'Delivery specs.', answer: z.array(DeliverySpec) },
+  listSpecs: {
+    method: 'get',
+    path: '/api/specs',
+    summary: 'The newest version of every delivery spec.',
+    answer: z.array(SpecRecord),
+  },
+  createSpec: {
+    method: 'post',
+    path: '/api/specs',
+    summary: 'Keeps a new delivery spec. One that makes no sense is refused with what is wrong.',
+    body: SpecDraft,
+    answer: SpecRecord,
+    status: 201,
+  },
+  changeSpec: {
+    method: 'post',
+    path: '/api/specs/{key}/versions',
+    summary:
+      'Keeps the next version of a delivery spec that a person made; jobs keep the version that they were drafted with.',
+    parameters: z.object({ key: text(80) }),
+    body: SpecDraft,
+    answer: SpecRecord,
+    status: 201,
+  },
 
   summariseWork: {
     method: 'get',
@@ -945,6 +969,8 @@ export const LiveChange = z.object({
   goneTrials: z.array(z.int()),
   /** Whether the treatments of the library should be asked for again. */
   treatments: z.boolean(),
+  /** Whether the specs should be. */
+  specs: z.boolean(),
 })
 export type LiveChange = z.infer<typeof LiveChange>
 

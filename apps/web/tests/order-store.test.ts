@@ -71,6 +71,7 @@ describe('what the server tells', () => {
       trials: [],
       goneTrials: [],
       treatments: false,
+      specs: false,
     }
     tell(change: Partial<LiveChange>): void {
       const data = JSON.stringify({ ...this.nothing, ...change })
@@ -92,10 +93,9 @@ describe('what the server tells', () => {
       ...answers,
       '/api/orders': [{ id: 1, code: 'T', name: 'Test', dueAt: null, lotFineness: 'usual' as const }],
       ...Object.fromEntries(
-        ['volumes', 'workers', 'scans', 'watches', 'disc-copies', 'trials', 'drives', 'treatments'].map(name => [
-          `/api/${name}`,
-          [],
-        ]),
+        ['volumes', 'workers', 'scans', 'watches', 'disc-copies', 'trials', 'drives', 'treatments', 'specs'].map(
+          name => [`/api/${name}`, []],
+        ),
       ),
     }
     const order = useOrder()

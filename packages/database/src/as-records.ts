@@ -3,6 +3,7 @@ import {
   forecastJob,
   forecastOf,
   leftInBy,
+  specTitle,
   treatedSeconds,
   type DiscCopyRecord,
   type JobDetail,
@@ -121,7 +122,7 @@ export function jobRecord(job: JobRow, rates: LikeRates): JobRecord {
     sourceId: source.id,
     sourceName: sourceName(source),
     specKey: job.spec.key,
-    specName: job.spec.name,
+    specName: specTitle(job.spec),
     treatmentName: job.treatmentName ?? null,
     deliveryVolumeId: job.deliveryVolume.id,
     state: job.state,
@@ -165,7 +166,7 @@ export function jobEventRecord(row: JobEventRow, job: JobRow): JobEventRecord {
     to: row.toState,
     note: row.note ?? null,
     sourceName: sourceName(job.source.getEntity() as SourceRow),
-    specName: job.spec.name,
+    specName: specTitle(job.spec),
     action: row.action && row.actionJobs && row.actionJobs > 1 ? { id: row.action, jobs: row.actionJobs } : null,
   }
 }

@@ -2,6 +2,7 @@ import { MikroORM, type EntityManager, type Options } from '@mikro-orm/postgresq
 import { Migrator } from '@mikro-orm/migrations'
 import { entities } from './entities.ts'
 import { migrations } from './migrations/index.ts'
+import { seedSpecs } from './specs.ts'
 
 export type Database = MikroORM
 export type { EntityManager }
@@ -21,7 +22,8 @@ export async function connect(url: string): Promise<Database> {
   return MikroORM.init(settings)
 }
 
-/** Brings a database's tables up to date. Run once at start, not by every process. */
+/** Brings a database's tables, and the specs that ship, up to date. Run once at start, not by every process. */
 export async function migrate(database: Database): Promise<void> {
   await database.getMigrator().up()
+  await seedSpecs(database.em.fork())
 }

@@ -2,7 +2,6 @@ import { setImmediate } from 'node:timers/promises'
 import type { EntityManager } from '@mikro-orm/postgresql'
 import {
   asMeasured,
-  builtInSpecs,
   CannotTreat,
   deriveTreatment,
   describeState,
@@ -28,6 +27,7 @@ import { lotName } from './lots.ts'
 import { found, Problem } from './problem.ts'
 import type { TaskQueue } from './queue.ts'
 import { askForStandIns, ensureSamples } from './samples.ts'
+import { specsByKey } from './specs.ts'
 import { asArray, run } from './sql.ts'
 import { keepTreatment, treatLots, treatmentName } from './treatments.ts'
 
@@ -96,10 +96,11 @@ export async function draftJobIds(
     const single = [...new Map(wishes.map(wish => [`${wish.sourceId} ${wish.specKey}`, wish])).values()]
     const refused: RefusedWish[] = []
     const [ids, fresh, samples]: [number[], number[], number[]] = [[], [], []]
+    const specs = await specsByKey(tx)
     let position = await lastPosition(tx)
     for (let first = 0; first < single.length; first += wishesAtOnce) {
       if (signal?.aborted) throw new Problem(409, 'stopped', 'Drafting was stopped, and nothing was drafted.')
-      const drafted = await workOut(tx, single.slice(first, first + wishesAtOnce), refused)
+      const drafted = await workOut(tx, single.slice(first, first + wishesAtOnce), specs, refused)
       const kept = await keepDrafts(tx, volume, drafted, position)
       ids.push(...kept.ids)
       fresh.push(...kept.fresh)
@@ -115,7 +116,12 @@ export async function draftJobIds(
   })
 }
 
-async function workOut(tx: EntityManager, wishes: readonly JobWish[], refused: RefusedWish[]): Promise<Drafted[]> {
+async function workOut(
+  tx: EntityManager,
+  wishes: readonly JobWish[],
+  specs: ReadonlyMap<string, DeliverySpec>,
+  refused: RefusedWish[],
+): Promise<Drafted[]> {
   const sources = new Map(
     (
       await tx.find(
@@ -130,7 +136,7 @@ async function workOut(tx: EntityManager, wishes: readonly JobWish[], refused: R
   for (const wish of wishes) {
     const refuse = (reason: string) => refused.push({ ...wish, reason })
     const source = sources.get(wish.sourceId)
-    const spec = builtInSpecs.find(entry => entry.key === wish.specKey)
+    const spec = specs.get(wish.specKey)
     if (!source || !spec) {
       refuse(source ? `There is no delivery spec ${wish.specKey}.` : `There is no source ${wish.sourceId}.`)
       continue

@@ -68,6 +68,22 @@ export const VolumeEntity = defineEntity({
 export type VolumeRow = InferEntity<typeof VolumeEntity>
 
 /** A version of a treatment; rows are only ever added. */
+/** A version of a delivery spec. */
+export const SpecEntity = defineEntity({
+  name: 'Spec',
+  tableName: 'spec',
+  properties: {
+    id: p.integer().primary().autoincrement(),
+    key: p.text(),
+    version: p.integer(),
+    spec: p.json().$type<DeliverySpec>(),
+    isShipped: p.boolean().default(false),
+    createdAt: p.datetime().defaultRaw('now()'),
+  },
+  uniques: [{ properties: ['key', 'version'] }],
+})
+export type SpecRow = InferEntity<typeof SpecEntity>
+
 export const TreatmentEntity = defineEntity({
   name: 'Treatment',
   tableName: 'treatment',
@@ -200,6 +216,13 @@ export const SampleEntity = defineEntity({
     createdAt: p.datetime().defaultRaw('now()'),
     measuredAt: p.datetime().nullable(),
   },
+  indexes: [
+    { properties: ['likeKey', 'state'] },
+    {
+      name: 'sample_open_index',
+      expression: `create index "sample_open_index" on "sample" ("id") where "state" in ('waiting', 'measuring')`,
+    },
+  ],
 })
 export type SampleRow = InferEntity<typeof SampleEntity>
 
@@ -423,6 +446,12 @@ export const JobEventEntity = defineEntity({
     /** How many jobs the action was done to; only in the first of its rows, which stands for all. */
     actionJobs: p.integer().nullable(),
   },
+  indexes: [
+    {
+      name: 'job_event_action_index',
+      expression: `create index "job_event_action_index" on "job_event" ("action") where "action" is not null`,
+    },
+  ],
 })
 export type JobEventRow = InferEntity<typeof JobEventEntity>
 
@@ -460,6 +489,7 @@ export type TaskClaimRow = InferEntity<typeof TaskClaimEntity>
 export const entities = [
   OrderEntity,
   VolumeEntity,
+  SpecEntity,
   TreatmentEntity,
   AssetEntity,
   LotEntity,

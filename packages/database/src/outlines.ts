@@ -70,7 +70,7 @@ async function readOutlines(em: EntityManager, ids: readonly number[]): Promise<
   const rows = await run<OutlineRow>(
     em,
     `select job.id, job.order_id as "orderId", job.source_id as "sourceId", regexp_replace(source.relative_path, '^.*/', '') as "sourceName",
-       source.bytes as "sourceBytes", source.lot_id as "lotId", job.spec ->> 'key' as "specKey", job.spec ->> 'name' as "specName", job.state, job.position,
+       source.bytes as "sourceBytes", source.lot_id as "lotId", job.spec ->> 'key' as "specKey", (job.spec ->> 'name') || case when (job.spec ->> 'version')::int > 1 then ' v' || (job.spec ->> 'version') else '' end as "specName", job.state, job.position,
        job.progress, sample.state as "sampleState", sample.measurement, sample.like_key as "likeKey", sample.extent,
        case when sample.extent is null then job.spec end as spec, case when sample.extent is null then job.treatment end as treatment,
        job."check" ->> 'verdict' as verdict, (job."check" -> 'measurement' ->> 'bytes')::double precision as "outputBytes",

@@ -1,7 +1,6 @@
 import type { EntityManager } from '@mikro-orm/postgresql'
 import {
   asMeasured,
-  builtInSpecs,
   CannotTreat,
   chooseMoments,
   deriveTreatment,
@@ -13,6 +12,7 @@ import {
 import { MeasurementEntity, SourceEntity, TrialEntity, VolumeEntity, type TrialRow } from './entities.ts'
 import { found, Problem } from './problem.ts'
 import type { TaskQueue } from './queue.ts'
+import { specCalled } from './specs.ts'
 
 export function trialRecord(row: TrialRow): TrialRecord {
   return {
@@ -93,8 +93,7 @@ export async function askForTrials(
   specKey: string,
   wishes: readonly TrialWish[],
 ): Promise<{ trials: TrialRecord[]; refused: { label: string; reason: string }[] }> {
-  const spec = builtInSpecs.find(entry => entry.key === specKey)
-  if (!spec) throw new Problem(404, 'not-found', `There is no delivery spec ${specKey}.`)
+  const spec = await specCalled(em.fork(), specKey)
   return em.transactional(async tx => {
     const source = found(await tx.findOne(SourceEntity, sourceId), 'source', sourceId)
     if (source.state !== 'ready' || !source.facts)

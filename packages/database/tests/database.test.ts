@@ -1,5 +1,6 @@
 import { describe, expect, test } from 'vitest'
 import {
+  askForStandIns,
   beginMeasuring,
   bringIn,
   changeOrder,
@@ -174,9 +175,11 @@ describe('samples', () => {
     await keepMeasurement(db.em(), sample.id, sample.run, { ...measurement, machine: 'this machine' })
     expect(await ensure()).toMatchObject({ id: sample.id, state: 'ready' })
     await keepMeasurement(db.em(), sample.id, sample.run, { ...measurement, machine: 'another machine' })
-    expect(await ensure()).toMatchObject({ id: sample.id, state: 'waiting' })
+    expect(await ensure()).toMatchObject({ id: sample.id, state: 'later' })
     // The older measurement, ending now, no longer counts.
     await keepMeasurement(db.em(), sample.id, sample.run, { ...measurement, machine: 'this machine' })
+    expect(await rowOf(sample.id)).toMatchObject({ state: 'later' })
+    await db.em().transactional(tx => askForStandIns(tx, db.queue, [sample.id]))
     expect(await rowOf(sample.id)).toMatchObject({ state: 'waiting' })
   })
 })

@@ -1,8 +1,11 @@
 <script setup lang="ts">
-import { describeChoice, describeSpec, describeSpecLines } from '@hematine/core'
-import { computed } from 'vue'
+import { describeChoice, describeSpec, describeSpecLines, SpecFile, specTitle, type SpecDraft } from '@hematine/core'
+import { computed, ref } from 'vue'
 import EmptyState from '~/components/common/EmptyState.vue'
 import SplitPane from '~/components/common/SplitPane.vue'
+import SpecEditor from '~/components/library/SpecEditor.vue'
+import { call } from '~/composables/useCall'
+import { useNotices } from '~/stores/notices'
 import { useOrder } from '~/stores/order'
 
 useHead({ title: 'Library - Hematine' })
@@ -13,7 +16,77 @@ const shelf = computed(() => (route.query.shelf === 'treatments' ? 'treatments' 
 const openTreatment = computed(
   () => order.treatments.find(entry => entry.id === Number(route.query.treatment)) ?? order.treatments[0] ?? null,
 )
-const open = computed(() => order.specs.find(spec => spec.key === route.query.spec) ?? order.specs[0]!)
+const openRecord = computed(
+  () => order.specRecords.find(record => record.spec.key === route.query.spec) ?? order.specRecords[0] ?? null,
+)
+const notices = useNotices()
+const picker = ref<HTMLInputElement>()
+/** What the editor begins with; a copy gets a key of its own. */
+const editing = ref<{ isCopy: boolean } | null>(null)
+const busy = ref(false)
+const start = computed(() => {
+  const { spec } = openRecord.value!
+  return editing.value?.isCopy ? { ...spec, name: freeName(`${spec.name}, own`) } : spec
+})
+
+/** A name that no spec has: "Small MP4, own", then "Small MP4, own 2". */
+function freeName(name: string): string {
+  const taken = new Set(order.specs.map(spec => spec.name.toLowerCase()))
+  for (let count = 1; ; count++) {
+    const free = count === 1 ? name : `${name} ${count}`
+    if (!taken.has(free.toLowerCase())) return free.slice(0, 60)
+  }
+}
+
+async function keep(draft: SpecDraft): Promise<void> {
+  busy.value = true
+  const isNew = editing.value?.isCopy !== false
+  const kept = await notices.attempt(() =>
+    isNew
+      ? call('createSpec', { body: draft })
+      : call('changeSpec', { parameters: { key: openRecord.value!.spec.key }, body: draft }),
+  )
+  busy.value = false
+  if (!kept) return
+  editing.value = null
+  await order.loadSpecs()
+  await router.replace({ query: { spec: kept.spec.key } })
+}
+
+function save(): void {
+  const { key: _key, version: _version, ...spec } = openRecord.value!.spec
+  const file: SpecFile = { kind: 'hematine delivery spec', format: 1, spec }
+  const address = URL.createObjectURL(new Blob([JSON.stringify(file, null, 2)], { type: 'application/json' }))
+  Object.assign(document.createElement('a'), { href: address, download: `${spec.name}.spec.json` }).click()
+  URL.revokeObjectURL(address)
+}
+
+async function bringIn(event: Event): Promise<void> {
+  const input = event.target as HTMLInputElement
+  const file = input.files?.[0]
+  input.value = ''
+  if (!file) return
+  const content = await file
+    .text()
+    .then(
+      text => JSON.parse(text) as unknown,
+      () => null,
+    )
+    .catch(() => null)
+  const read = SpecFile.safeParse(content)
+  if (!read.success) {
+    notices.problem(
+      `${file.name} holds no delivery spec that can be read: ${read.error.issues[0]?.path.join(', ') || 'it'} is not as it should be. Choose a file that was saved under Library.`,
+    )
+    return
+  }
+  const kept = await notices.attempt(() =>
+    call('createSpec', { body: { ...read.data.spec, name: freeName(read.data.spec.name) } }),
+  )
+  if (!kept) return
+  await order.loadSpecs()
+  await router.replace({ query: { spec: kept.spec.key } })
+}
 </script>
 
 <template>
@@ -38,9 +111,22 @@ const open = computed(() => order.specs.find(spec => spec.key === route.query.sp
       </div>
       <span class="muted">{{
         shelf === 'specs'
-          ? 'Delivery specs that ship with Hematine'
+          ? 'Every version stays as it was, because jobs ran with it; what ships with Hematine can be copied'
           : 'Every version stays as it was, because jobs ran with it'
       }}</span>
+      <span class="spacer" />
+      <template v-if="shelf === 'specs'">
+        <VBtn @click="picker?.click()">Bring in a spec</VBtn>
+        <input
+          ref="picker"
+          type="file"
+          accept=".json,application/json"
+          class="visually-hidden"
+          aria-label="Spec file"
+          tabindex="-1"
+          @change="bringIn"
+        />
+      </template>
     </div>
     <template v-if="shelf === 'treatments'">
       <SplitPane v-if="openTreatment" name="treatment" :initial="480">
@@ -87,42 +173,66 @@ const open = computed(() => order.specs.find(spec => spec.key === route.query.sp
         ></EmptyState
       >
     </template>
-    <SplitPane v-else name="spec" :initial="480">
+    <SplitPane v-else-if="openRecord" name="spec" :initial="480">
       <template #first>
         <table class="rows">
           <thead>
             <tr>
               <th>Spec</th>
               <th>Makes</th>
+              <th>From</th>
               <th>Used by</th>
             </tr>
           </thead>
           <tbody>
-            <tr v-for="spec in order.specs" :key="spec.key" :class="{ open: spec.key === open.key }">
+            <tr
+              v-for="{ spec, isShipped } in order.specRecords"
+              :key="spec.key"
+              :class="{ open: spec.key === openRecord.spec.key }"
+            >
               <td>
                 <button
                   type="button"
-                  :aria-pressed="spec.key === open.key"
+                  :aria-pressed="spec.key === openRecord.spec.key"
                   @click="router.replace({ query: { spec: spec.key } })"
                 >
-                  {{ spec.name }}
+                  {{ specTitle(spec) }}
                 </button>
               </td>
               <td>{{ describeSpec(spec) }}</td>
-              <td class="number">
-                {{ order.work?.specs[spec.key] ?? '' }}
-              </td>
+              <td class="muted">{{ isShipped ? 'Hematine' : 'here' }}</td>
+              <td class="number">{{ order.work?.specs[spec.key] ?? '' }}</td>
             </tr>
           </tbody>
         </table>
       </template>
       <template #second>
         <div class="panel">
-          <h2>{{ open.name }}</h2>
-          <p class="muted purpose">{{ open.purpose }}</p>
+          <h2>{{ specTitle(openRecord.spec) }}</h2>
+          <p class="muted purpose">{{ openRecord.spec.purpose }}</p>
+          <p class="buttons">
+            <VBtn
+              @click="
+                () => {
+                  editing = { isCopy: true }
+                }
+              "
+              >Copy</VBtn
+            >
+            <VBtn
+              v-if="!openRecord.isShipped"
+              @click="
+                () => {
+                  editing = { isCopy: false }
+                }
+              "
+              >Change</VBtn
+            >
+            <VBtn variant="text" @click="save">Save as a file</VBtn>
+          </p>
           <table class="facts">
             <tbody>
-              <tr v-for="[name, value] in describeSpecLines(open)" :key="name">
+              <tr v-for="[name, value] in describeSpecLines(openRecord.spec)" :key="name">
                 <th scope="row">{{ name }}</th>
                 <td>{{ value }}</td>
               </tr>
@@ -131,6 +241,18 @@ const open = computed(() => order.specs.find(spec => spec.key === route.query.sp
         </div>
       </template>
     </SplitPane>
+    <SpecEditor
+      v-if="editing && openRecord"
+      :from="start"
+      :title="editing.isCopy ? `Copy of ${specTitle(openRecord.spec)}` : `Next version of ${openRecord.spec.name}`"
+      :busy="busy"
+      @close="
+        () => {
+          editing = null
+        }
+      "
+      @keep="keep"
+    />
   </div>
 </template>
 
@@ -159,12 +281,17 @@ tr.open td {
 tr.open td:first-child {
   box-shadow: inset 3px 0 0 var(--accent);
 }
-button {
+td button {
   width: 100%;
   text-align: left;
   min-height: 30px;
 }
 .purpose {
+  margin: 0 0 8px;
+}
+.buttons {
+  display: flex;
+  gap: 8px;
   margin: 0 0 8px;
 }
 .shelf {

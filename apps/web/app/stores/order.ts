@@ -1,8 +1,8 @@
 import {
-  builtInSpecs,
   JobState,
   type JobRecord,
   type OrderRecord,
+  type SpecRecord,
   type TreatmentRecord,
   type VolumeRecord,
   type WorkerRecord,
@@ -49,6 +49,9 @@ export const useOrder = defineStore('order', () => {
   const drives = ref<CallAnswer<'listDrives'>>([])
   /** Every version of every treatment in the library. */
   const treatments = shallowRef<TreatmentRecord[]>([])
+  /** The newest version of every delivery spec. */
+  const specRecords = shallowRef<SpecRecord[]>([])
+  const specs = computed(() => specRecords.value.map(record => record.spec))
   /** Goes up when sources or lots changed, with the numbers of the sources; views of them ask again. */
   const sourceChange = shallowRef<{ count: number; ids: ReadonlySet<number> }>({ count: 0, ids: new Set() })
   /** Goes up when jobs changed, other than in how far they are; views of them ask again. */
@@ -78,6 +81,7 @@ export const useOrder = defineStore('order', () => {
       loadWorkers(),
       loadDrives(),
       loadTreatments(),
+      loadSpecs(),
     ])
     noteSources([])
     jobChange.value++
@@ -94,6 +98,10 @@ export const useOrder = defineStore('order', () => {
 
   async function loadTreatments(): Promise<void> {
     treatments.value = await call('listTreatments', {})
+  }
+
+  async function loadSpecs(): Promise<void> {
+    specRecords.value = await call('listSpecs', {})
   }
 
   async function loadDrives(): Promise<void> {
@@ -152,6 +160,7 @@ export const useOrder = defineStore('order', () => {
     if (change.volumes) void loadVolumes()
     if (change.drives) void loadDrives()
     if (change.treatments) void loadTreatments()
+    if (change.specs) void loadSpecs()
     if (change.inventory) void inventorySoon()
   }
 
@@ -242,7 +251,9 @@ export const useOrder = defineStore('order', () => {
     sourceVolumes,
     workers,
     lanes,
-    specs: builtInSpecs,
+    specs,
+    specRecords,
+    loadSpecs,
     loaded,
     connected,
     noteSources,

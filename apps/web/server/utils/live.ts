@@ -40,6 +40,7 @@ export class LiveHub {
     watch: new Set<number>(),
     trial: new Set<number>(),
     treatments: false,
+    specs: false,
     drives: false,
     inventory: false,
     lots: false,
@@ -72,6 +73,7 @@ export class LiveHub {
     )
       this.changed[table].add(Number(id))
     else if (table === 'treatment') this.changed.treatments = true
+    else if (table === 'spec') this.changed.specs = true
     else if (table === 'planned_source') this.changed.inventory = true
     else if (table === 'drive') this.changed.drives = true
     else if (table === 'lot') this.changed.lots = true
@@ -117,6 +119,7 @@ export class LiveHub {
       watch,
       trial,
       treatments,
+      specs,
       drives,
       inventory,
       lots,
@@ -133,6 +136,7 @@ export class LiveHub {
       watches: [...watch],
       trials: [...trial],
       treatments,
+      specs,
       drives,
       inventory,
       lots,
@@ -143,6 +147,7 @@ export class LiveHub {
     for (const set of [source, job, sample, scan, disc_copy, watch, trial]) set.clear()
     Object.assign(this.changed, {
       treatments: false,
+      specs: false,
       drives: false,
       inventory: false,
       lots: false,
@@ -192,6 +197,7 @@ export class LiveHub {
         trials: own(trials),
         goneTrials: gone(taken.trials, trials),
         treatments: taken.treatments,
+        specs: taken.specs,
         otherJobs: jobs.length > ownJobs.length,
       }
       void stream.push({ event: 'change', data: JSON.stringify(change) })

@@ -9,6 +9,7 @@ import { Inventory } from './inventory.ts'
 import { Joins } from './joins.ts'
 import { LotFineness } from './lot-fineness.ts'
 import { Renders } from './renders.ts'
+import { Specs } from './specs.ts'
 
 /** Every migration, oldest first. A name is never changed once it has run anywhere. */
 export const migrations = [
@@ -23,4 +24,5 @@ export const migrations = [
   { name: '009-lot-fineness', class: LotFineness },
   { name: '010-ground', class: Ground },
   { name: '011-batches', class: Batches },
+  { name: '012-specs', class: Specs },
 ]

@@ -1,12 +1,11 @@
-import { arrangeSteps, asMeasured, builtInSpecs, CannotTreat, deriveTreatment } from '@hematine/core'
-import { Problem, readSource } from '@hematine/database'
+import { arrangeSteps, asMeasured, CannotTreat, deriveTreatment } from '@hematine/core'
+import { Problem, readSource, specCalled } from '@hematine/database'
 import { handle } from '../../../utils/handle'
 
 export default handle('applySteps', async ({ application, parameters: { id }, body }) => {
   const source = await readSource(application.em(), id)
-  const spec = builtInSpecs.find(entry => entry.key === body.specKey)
   if (!source?.facts) throw new Problem(409, 'not-read', 'The source has no facts yet; steps cannot be tried on it.')
-  if (!spec) throw new Problem(404, 'not-found', `There is no delivery spec ${body.specKey}.`)
+  const spec = await specCalled(application.em(), body.specKey)
   const { steps, moved } = arrangeSteps(body.steps)
   try {
     return {

@@ -1,0 +1,416 @@
+<script setup lang="ts">
+import {
+  containerFacts,
+  containers,
+  describePixelFormat,
+  pictureCodec,
+  soundCodec,
+  SpecDraft,
+  specProblems,
+  usualRate,
+  withContainer,
+  withPictureCodec,
+  withProfile,
+  withSoundCodec,
+  type Container,
+  type DeliverySpec,
+  type PictureSpec,
+  type RateKind,
+} from '@hematine/core'
+import { computed, ref } from 'vue'
+import AskDialog from '~/components/common/AskDialog.vue'
+
+/** Makes a delivery spec, or its next version. Everything that is offered fits what is chosen already; what does not make sense is said at once. */
+const { from, title, busy } = defineProps<{ from: DeliverySpec; title: string; busy: boolean }>()
+const emit = defineEmits<{ close: []; keep: [draft: SpecDraft] }>()
+
+const spec = ref<DeliverySpec>(JSON.parse(JSON.stringify(from)) as DeliverySpec)
+const open = computed({ get: () => true, set: () => emit('close') })
+const video = computed(() => spec.value.video)
+const codec = computed(() => (video.value ? pictureCodec(video.value.codec) : null))
+const sound = computed(() => soundCodec(spec.value.audio.codec))
+const draft = computed(() => {
+  const { key: _key, version: _version, ...rest } = spec.value
+  return SpecDraft.safeParse(rest)
+})
+const problems = computed(() =>
+  draft.value.success
+    ? specProblems(spec.value)
+    : draft.value.error.issues.map(issue => {
+        const inner = issue.code === 'invalid_union' ? (issue.errors.flat()[0] ?? issue) : issue
+        return `${inner.path.join(', ') || 'The spec'} ${inner.message}.`
+      }),
+)
+
+const rateWords: Record<RateKind, string> = {
+  'constant quality': 'a quality that is held',
+  'average rate': 'a rate on average',
+  'set by profile': 'what the profile sets',
+  lossless: 'whatever it takes: nothing is lost',
+}
+const containerItems = (Object.keys(containers) as Container[]).map(value => ({
+  value,
+  title: containers[value].name,
+}))
+const codecItems = computed(() =>
+  containerFacts(spec.value.container).picture.map(key => ({ value: key, title: pictureCodec(key).name })),
+)
+const soundItems = computed(() =>
+  containerFacts(spec.value.container).sound.map(key => ({ value: key, title: soundCodec(key).name })),
+)
+const profileItems = computed(
+  () => codec.value?.profiles.map(({ key, says }) => ({ value: key, title: `${key}: ${says}` })) ?? [],
+)
+const sampleItems = computed(() => {
+  if (!codec.value || !video.value) return []
+  const profile = codec.value.profiles.find(entry => entry.key === video.value!.profile)
+  const formats = profile ? profile.pixelFormats : codec.value.pixelFormats
+  return formats.map(value => {
+    const { bitDepth, chroma } = describePixelFormat(value)
+    return { value, title: `${bitDepth} bit ${chroma}` }
+  })
+})
+const effortItems = computed(
+  () => codec.value?.efforts.map(({ value, says }) => ({ value, title: `${says} (${value})` })) ?? [],
+)
+const levelItems = computed(() => [
+  { value: null, title: 'no limit' },
+  ...(codec.value?.levels?.table.map(({ level }) => ({ value: level, title: level })) ?? []),
+])
+const rateItems = computed(() => codec.value?.rates.map(value => ({ value, title: rateWords[value] })) ?? [])
+const sampleRates = computed(() => [
+  ...(spec.value.video === null && sound.value.sampleRates === null ? [{ value: null, title: 'as the source' }] : []),
+  ...(sound.value.sampleRates ?? [44_100, 48_000, 96_000]).map(value => ({ value, title: `${value / 1000} kHz` })),
+])
+
+function changeVideo(changes: Partial<PictureSpec['video']>): void {
+  if (video.value) spec.value = { ...spec.value, video: { ...video.value, ...changes } } as PictureSpec
+}
+function changeFrame(changes: Partial<PictureSpec['video']['frame']>): void {
+  if (video.value) changeVideo({ frame: { ...video.value.frame, ...changes } })
+}
+function changeAudio(changes: Partial<DeliverySpec['audio']>): void {
+  spec.value = { ...spec.value, audio: { ...spec.value.audio, ...changes } } as DeliverySpec
+}
+function chooseContainer(container: Container): void {
+  spec.value = withContainer(spec.value, container)
+}
+function keep(): void {
+  if (draft.value.success && problems.value.length === 0) emit('keep', draft.value.data)
+}
+const numberOf = (event: Event) => Number((event.target as HTMLInputElement).value)
+/** Kilobits a second of a rate control that counts in them. */
+const average = computed(() => (video.value?.rateControl.kind === 'average rate' ? video.value.rateControl : null))
+function changeAverage(changes: Partial<NonNullable<typeof average.value>>): void {
+  if (average.value) changeVideo({ rateControl: { ...average.value, ...changes } })
+}
+</script>
+
+<template>
+  <AskDialog v-model="open" :title="title" :width="860">
+    <div class="columns">
+      <fieldset>
+        <legend>What it is</legend>
+        <VTextField v-model="spec.name" label="Name" maxlength="60" />
+        <VTextField v-model="spec.purpose" label="What it is for" maxlength="300" />
+        <VTextField v-model="spec.nameSuffix" label="Added to the names of files" maxlength="40" />
+        <VSelect
+          :model-value="spec.container"
+          :items="containerItems"
+          label="Container"
+          @update:model-value="chooseContainer"
+        />
+      </fieldset>
+      <fieldset>
+        <legend>Sound</legend>
+        <VSelect
+          :model-value="spec.audio.codec"
+          :items="soundItems"
+          label="Sound codec"
+          @update:model-value="key => changeAudio(withSoundCodec(spec.audio, key))"
+        />
+        <VSelect
+          :model-value="spec.audio.sampleRate"
+          :items="sampleRates"
+          label="Samples a second"
+          @update:model-value="sampleRate => changeAudio({ sampleRate } as Partial<DeliverySpec['audio']>)"
+        />
+        <label class="number-field"
+          >At most so many channels
+          <input
+            type="number"
+            min="1"
+            :max="sound.mostChannels"
+            :value="spec.audio.maxChannels"
+            @input="event => changeAudio({ maxChannels: numberOf(event) })"
+        /></label>
+        <label v-if="sound.usualBits !== null" class="number-field"
+          >kbit/s for each channel
+          <input
+            type="number"
+            min="8"
+            max="640"
+            step="8"
+            :value="(spec.audio.bitsPerSecondPerChannel ?? 0) / 1000"
+            @input="event => changeAudio({ bitsPerSecondPerChannel: numberOf(event) * 1000 })"
+        /></label>
+      </fieldset>
+      <template v-if="video && codec">
+        <fieldset>
+          <legend>Picture</legend>
+          <VSelect
+            :model-value="video.codec"
+            :items="codecItems"
+            label="Picture codec"
+            :hint="codec.says"
+            persistent-hint
+            @update:model-value="key => changeVideo(withPictureCodec(video!, key))"
+          />
+          <VSelect
+            v-if="profileItems.length > 0"
+            :model-value="video.profile"
+            :items="profileItems"
+            label="Profile"
+            @update:model-value="key => changeVideo(withProfile(video!, key!))"
+          />
+          <VSelect
+            v-if="sampleItems.length > 1"
+            :model-value="video.pixelFormat"
+            :items="sampleItems"
+            label="Samples"
+            @update:model-value="pixelFormat => changeVideo({ pixelFormat })"
+          />
+          <VSelect
+            v-if="codec.levels"
+            :model-value="video.level"
+            :items="levelItems"
+            label="Highest level"
+            @update:model-value="level => changeVideo({ level })"
+          />
+        </fieldset>
+        <fieldset>
+          <legend>Bits and time</legend>
+          <VSelect
+            :model-value="video.rateControl.kind"
+            :items="rateItems"
+            label="Bits are spent by"
+            @update:model-value="kind => changeVideo({ rateControl: usualRate(video!.codec, kind) })"
+          />
+          <label v-if="video.rateControl.kind === 'constant quality' && codec.quality" class="range"
+            >Quality <span class="number">{{ video.rateControl.value }}</span>
+            <input
+              type="range"
+              :min="codec.quality.best"
+              :max="codec.quality.worst"
+              :step="codec.quality.step"
+              :value="video.rateControl.value"
+              @input="event => changeVideo({ rateControl: { kind: 'constant quality', value: numberOf(event) } })"
+            /><span class="ends muted"><span>better, larger</span><span>smaller, worse</span></span></label
+          >
+          <template v-if="average">
+            <label class="number-field"
+              >kbit/s on average
+              <input
+                type="number"
+                min="50"
+                step="100"
+                :value="average.bitsPerSecond / 1000"
+                @input="event => changeAverage({ bitsPerSecond: Math.round(numberOf(event) * 1000) })"
+            /></label>
+            <label class="number-field"
+              >kbit/s at most, empty for no limit
+              <input
+                type="number"
+                min="0"
+                step="100"
+                :value="average.peakBitsPerSecond === null ? '' : average.peakBitsPerSecond / 1000"
+                @input="
+                  event => {
+                    const peak = Math.round(numberOf(event) * 1000)
+                    changeAverage(
+                      peak > 0
+                        ? { peakBitsPerSecond: peak, bufferBits: average!.bufferBits ?? peak }
+                        : { peakBitsPerSecond: null, bufferBits: null },
+                    )
+                  }
+                "
+            /></label>
+            <label v-if="average.bufferBits !== null" class="number-field"
+              >kbit that a player keeps ahead
+              <input
+                type="number"
+                min="1"
+                step="100"
+                :value="average.bufferBits / 1000"
+                @input="event => changeAverage({ bufferBits: Math.round(numberOf(event) * 1000) })"
+            /></label>
+          </template>
+          <VSelect
+            v-if="effortItems.length > 0"
+            :model-value="video.effort"
+            :items="effortItems"
+            label="Effort"
+            @update:model-value="effort => changeVideo({ effort })"
+          />
+          <label v-if="video.keyframeSeconds !== null" class="number-field"
+            >A keyframe at least every so many seconds
+            <input
+              type="number"
+              min="0.1"
+              max="60"
+              step="0.5"
+              :value="video.keyframeSeconds"
+              @input="event => changeVideo({ keyframeSeconds: numberOf(event) })"
+          /></label>
+        </fieldset>
+        <fieldset>
+          <legend>Frame</legend>
+          <label class="number-field"
+            >Fits a width of
+            <input
+              type="number"
+              min="16"
+              max="16384"
+              :value="video.frame.maxWidth"
+              @input="event => changeFrame({ maxWidth: Math.round(numberOf(event)) })"
+          /></label>
+          <label class="number-field"
+            >and a height of
+            <input
+              type="number"
+              min="16"
+              max="16384"
+              :value="video.frame.maxHeight"
+              @input="event => changeFrame({ maxHeight: Math.round(numberOf(event)) })"
+          /></label>
+          <label class="check"
+            ><input
+              type="checkbox"
+              :checked="video.frame.enlarge"
+              @change="event => changeFrame({ enlarge: (event.target as HTMLInputElement).checked })"
+            />
+            smaller pictures are enlarged to it</label
+          >
+          <label class="check"
+            ><input
+              type="checkbox"
+              :checked="video.frame.squarePixels"
+              @change="event => changeFrame({ squarePixels: (event.target as HTMLInputElement).checked })"
+            />
+            square pixels</label
+          >
+        </fieldset>
+        <fieldset>
+          <legend>Motion</legend>
+          <VSelect
+            :model-value="video.scan"
+            :items="[
+              { value: 'progressive', title: 'progressive' },
+              ...(codec.keepsFields ? [{ value: 'as source', title: 'as the source: fields stay' }] : []),
+            ]"
+            label="Scan"
+            @update:model-value="scan => changeVideo({ scan })"
+          />
+          <VSelect
+            v-if="video.scan === 'progressive'"
+            :model-value="video.deinterlaceTo"
+            :items="[
+              { value: 'frame rate', title: 'one frame of two fields' },
+              { value: 'field rate', title: 'one frame of each field: smoother, twice the frames' },
+            ]"
+            label="Interlaced material gives"
+            @update:model-value="deinterlaceTo => changeVideo({ deinterlaceTo })"
+          />
+          <label class="number-field"
+            >fps at most, empty for no limit
+            <input
+              type="number"
+              min="1"
+              max="240"
+              step="1"
+              :value="video.maxFrameRate ? video.maxFrameRate.num / video.maxFrameRate.den : ''"
+              @input="
+                event =>
+                  changeVideo({
+                    maxFrameRate: numberOf(event) > 0 ? { num: Math.round(numberOf(event)), den: 1 } : null,
+                  })
+              "
+          /></label>
+        </fieldset>
+      </template>
+    </div>
+    <div role="status" class="problems">
+      <p v-for="problem in problems" :key="problem" class="look"><span aria-hidden="true">◆</span> {{ problem }}</p>
+    </div>
+    <template #buttons>
+      <VBtn variant="text" @click="emit('close')">Cancel</VBtn>
+      <VBtn color="primary" :disabled="problems.length > 0" :loading="busy" @click="keep">Keep</VBtn>
+    </template>
+  </AskDialog>
+</template>
+
+<style scoped>
+.columns {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 12px 20px;
+}
+fieldset {
+  border: 0;
+  padding: 0;
+  margin: 0;
+  min-width: 0;
+  display: flex;
+  flex-direction: column;
+  gap: 10px;
+}
+/* Beside a taller one, a field keeps its own height. */
+fieldset > * {
+  flex: none;
+}
+input[type='checkbox'] {
+  accent-color: var(--accent);
+}
+legend {
+  font-weight: 600;
+  padding: 0 0 8px;
+}
+.number-field,
+.range {
+  display: flex;
+  align-items: center;
+  justify-content: space-between;
+  gap: 8px;
+  min-height: 24px;
+  flex-wrap: wrap;
+}
+.number-field input {
+  width: 104px;
+  border: 1px solid var(--muted);
+  border-radius: 2px;
+  padding: 2px 6px;
+  font: inherit;
+  color: inherit;
+  background: transparent;
+  text-align: right;
+}
+.range input {
+  width: 100%;
+  accent-color: var(--accent);
+}
+.ends {
+  display: flex;
+  justify-content: space-between;
+  width: 100%;
+  font-size: 12px;
+}
+.check {
+  display: flex;
+  align-items: center;
+  gap: 8px;
+  min-height: 24px;
+}
+.problems p {
+  margin: 0 0 4px;
+}
+</style>

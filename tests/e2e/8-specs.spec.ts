@@ -1,0 +1,74 @@
+import { readFile } from 'node:fs/promises'
+import { expect, test, type Page } from '@playwright/test'
+import { clearLanes, expectAccessible, releaseJob, untilState } from './support.ts'
+
+/** Delivery specs as data: copied, changed, carried as files, and worked with. */
+test.describe.configure({ mode: 'serial' })
+test.beforeAll(({ request }) => clearLanes(request))
+
+const dialog = (page: Page) => page.getByRole('dialog')
+async function choose(page: Page, field: string, option: RegExp): Promise<void> {
+  await dialog(page).locator('.v-select').filter({ hasText: field }).locator('.v-field').click()
+  await page.getByRole('option', { name: option }).click()
+}
+
+test('one that ships is copied: only what fits is offered, and what makes no sense is said at once', async ({
+  page,
+}) => {
+  await page.goto('/library?spec=playback-box')
+  await expect(page.getByRole('button', { name: 'Change', exact: true })).toHaveCount(0)
+  await page.getByRole('button', { name: 'Copy', exact: true }).click()
+  await expectAccessible(page)
+  await dialog(page).getByLabel('Name', { exact: true }).fill('Web copy')
+  // The level carries 1920x1080 at no more than thirty.
+  await dialog(page).getByLabel('fps at most').fill('60')
+  await expect(dialog(page).getByText('H.264 level 4.1 cannot carry 1920x1080 at 60 fps')).toBeVisible()
+  await expect(dialog(page).getByRole('button', { name: 'Keep' })).toBeDisabled()
+  await choose(page, 'Container', /WebM/)
+  await expect(dialog(page).getByText('cannot carry')).toHaveCount(0)
+  await choose(page, 'Picture codec', /VP9/)
+  await choose(page, 'Effort', /the least time/)
+  await dialog(page).getByLabel('Fits a width of').fill('320')
+  await dialog(page).getByLabel('and a height of').fill('240')
+  await dialog(page).getByLabel('Added to the names of files').fill('-vp9')
+  await dialog(page).getByRole('button', { name: 'Keep' }).click()
+  await expect(page).toHaveURL(/spec=web-copy/)
+  await expect(page.getByRole('row', { name: /Web copy/ })).toContainText('VP9 profile 0, WebM, Opus')
+  await expectAccessible(page)
+})
+
+test('its next version leaves what ran with the one before as it was', async ({ page, request }) => {
+  const before = await releaseJob(request, 'Harbour log (cut short).mp4', 'web-copy')
+  await page.goto('/library?spec=web-copy')
+  await page.getByRole('button', { name: 'Change', exact: true }).click()
+  await choose(page, 'Bits are spent by', /a rate on average/)
+  await dialog(page).getByLabel('kbit/s on average').fill('300')
+  await dialog(page).getByRole('button', { name: 'Keep' }).click()
+  await expect(page.getByRole('row', { name: /Web copy v2/ })).toBeVisible()
+  await expect(page.getByText('300 kbit/s on average')).toBeVisible()
+  await untilState(request, before, 'done')
+  const detail = await (await request.get(`/api/jobs/${before}`)).json()
+  expect([detail.specName, detail.outputPath, detail.check.verdict]).toEqual([
+    'Web copy',
+    'Harbour log (cut short)-vp9.webm',
+    'look',
+  ])
+})
+
+test('it travels as a file, and a file that is none is refused in a sentence', async ({ page }) => {
+  await page.goto('/library?spec=web-copy')
+  const download = page.waitForEvent('download')
+  await page.getByRole('button', { name: 'Save as a file' }).click()
+  const file = (await (await download).path())!
+  expect(JSON.parse(await readFile(file, 'utf8'))).toMatchObject({
+    kind: 'hematine delivery spec',
+    format: 1,
+    spec: { name: 'Web copy', video: { codec: 'vp9' } },
+  })
+  await page.getByLabel('Spec file').setInputFiles(file)
+  await expect(page.getByRole('row', { name: /Web copy 2/ })).toBeVisible()
+  await page
+    .getByLabel('Spec file')
+    .setInputFiles({ name: 'notes.json', mimeType: 'application/json', buffer: Buffer.from('{"spec": 1}') })
+  await expect(page.getByText('notes.json holds no delivery spec that can be read')).toBeVisible()
+})
