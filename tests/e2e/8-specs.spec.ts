@@ -41,11 +41,10 @@ test('its next version leaves what ran with the one before as it was', async ({ 
   const before = await releaseJob(request, 'Harbour log (cut short).mp4', 'web-copy')
   await page.goto('/library?spec=web-copy')
   await page.getByRole('button', { name: 'Change', exact: true }).click()
-  await choose(page, 'Bits are spent by', /a rate on average/)
-  await dialog(page).getByLabel('kbit/s on average').fill('300')
+  await choose(page, 'Effort', /quick/)
   await dialog(page).getByRole('button', { name: 'Keep' }).click()
   await expect(page.getByRole('row', { name: /Web copy v2/ })).toBeVisible()
-  await expect(page.getByText('300 kbit/s on average')).toBeVisible()
+  await expect(page.getByRole('row', { name: 'effort 4' })).toBeVisible()
   await untilState(request, before, 'done')
   const detail = await (await request.get(`/api/jobs/${before}`)).json()
   expect([detail.specName, detail.outputPath, detail.check.verdict]).toEqual([

@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { levelProblem, pictureCodec, pictureCodecs, soundCodec, soundCodecs } from './codecs/index.ts'
+import { levelProblem, lowestLevel, pictureCodec, pictureCodecs, soundCodec, soundCodecs } from './codecs/index.ts'
 import { Container, containerFacts, describeContainer, holdsOneTrack } from './container.ts'
 import { describePixelFormat } from './facts.ts'
 import { describeBitRate } from './format.ts'
@@ -344,8 +344,10 @@ function pictureProblems(video: PictureSpec['video'], container: Container): str
     problems.push(`${codec.name} does not code fields: choose a progressive scan.`)
   if (video.level !== null) {
     const largest = { width: video.frame.maxWidth, height: video.frame.maxHeight }
-    const problem = levelProblem(codec, video.level, largest, video.maxFrameRate ?? { num: 60, den: 1 })
-    if (problem) problems.push(problem)
+    const rate = video.maxFrameRate ?? { num: 60, den: 1 }
+    const problem = levelProblem(codec, video.level, largest, rate)
+    const higher = problem ? lowestLevel(codec, largest, rate) : null
+    if (problem) problems.push(higher === null ? problem : `${problem} Level ${higher} carries it.`)
   }
   return problems
 }

@@ -1,3 +1,4 @@
+import { stat } from 'node:fs/promises'
 import path from 'node:path'
 import {
   containers,
@@ -148,6 +149,42 @@ describe('a picture', () => {
         .map(line => `${line.name}: wanted ${line.expected}, found ${line.found}. ${line.reason}`),
     ).toEqual([])
     expect(check.lines.find(line => line.name === 'samples')?.verdict ?? 'pass').toBe('pass')
+  })
+})
+
+describe('a rate on average', () => {
+  const busy = fileAt('busy.mkv')
+  beforeAll(() =>
+    writeClip({
+      path: busy.path,
+      format: 'matroska',
+      video: {
+        encoder: 'ffv1',
+        options: { level: '3' },
+        // Enough that no codec needs less than it is given.
+        filters: 'testsrc2=s=640x360:r=25:d=6,noise=alls=30:allf=t:all_seed=7,format=yuv420p,setsar=1',
+      },
+      audio: [],
+    }),
+  )
+  const averaging = pictureCodecs.filter(codec => codec.rates.includes('average rate')).map(codec => codec.key)
+  test.each(averaging)('of %s is what is in the file, within a quarter of it over six seconds', async key => {
+    const container = all.find(entry => (containers[entry].picture as readonly string[]).includes(key))!
+    const spec = pictureSpec(container, key, containers[container].sound[0])
+    const wanted = 1_500_000
+    spec.video.rateControl = {
+      kind: 'average rate',
+      bitsPerSecond: wanted,
+      peakBitsPerSecond: 3_000_000,
+      bufferBits: 3_000_000,
+    }
+    expect(specProblems(spec)).toEqual([])
+    const result = path.join(scratch, `average-${key}.${container}`)
+    const { check } = await makeAndCheck(busy, spec, result)
+    expect(check.verdict).not.toBe('fail')
+    const rate = ((await stat(result)).size * 8) / 6
+    expect(rate / wanted).toBeGreaterThan(0.75)
+    expect(rate / wanted).toBeLessThan(1.25)
   })
 })
 

@@ -11,6 +11,7 @@ import DraftDetail from '~/components/balance/DraftDetail.vue'
 import DraftTable from '~/components/balance/DraftTable.vue'
 import LaneChart from '~/components/balance/LaneChart.vue'
 import AskDialog from '~/components/common/AskDialog.vue'
+import ByLotToggle from '~/components/common/ByLotToggle.vue'
 import EmptyState from '~/components/common/EmptyState.vue'
 import SplitPane from '~/components/common/SplitPane.vue'
 import { momentRange } from '~/composables/times'
@@ -89,17 +90,7 @@ async function remove(): Promise<void> {
       <VBtn :disabled="selected.size === 0" variant="text" @click="remove"
         >Remove {{ describeCount(selected.size) }} selected</VBtn
       >
-      <VBtn
-        v-if="draftCount > 0"
-        variant="text"
-        :aria-pressed="drafts.byLot.value"
-        @click="
-          () => {
-            drafts.byLot.value = !drafts.byLot.value
-          }
-        "
-        >{{ drafts.byLot.value ? 'One by one' : 'By lot' }}</VBtn
-      >
+      <ByLotToggle v-if="draftCount > 0" v-model="drafts.byLot.value" otherwise="One by one" />
       <span class="spacer" />
       <template v-if="totals">
         <span v-if="totals.end" class="sum"

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { describeCount, type JobState } from '@hematine/core'
 import { computed } from 'vue'
+import ByLotToggle from '~/components/common/ByLotToggle.vue'
 import EmptyState from '~/components/common/EmptyState.vue'
 import SplitPane from '~/components/common/SplitPane.vue'
 import EventFeed from '~/components/shift/EventFeed.vue'
@@ -46,17 +47,7 @@ async function holdOrResume(): Promise<void> {
       <VBtn v-if="failed > 0" @click="order.actOnAll({ states: ['failed'] }, 'retry')"
         >Try {{ describeCount(failed) }} failed again</VBtn
       >
-      <VBtn
-        v-if="waitingCount > 0"
-        variant="text"
-        :aria-pressed="waiting.byLot.value"
-        @click="
-          () => {
-            waiting.byLot.value = !waiting.byLot.value
-          }
-        "
-        >{{ waiting.byLot.value ? 'In their order' : 'By lot' }}</VBtn
-      >
+      <ByLotToggle v-if="waitingCount > 0" v-model="waiting.byLot.value" otherwise="In their order" />
       <span class="spacer" />
       <span v-if="order.workers.length === 0" class="look" role="status"
         >No worker is at work: nothing will run until one starts.</span

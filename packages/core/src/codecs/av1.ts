@@ -1,4 +1,4 @@
-import { evenSides, rateFactor, rateSettings, type PictureCodec } from './picture-codec.ts'
+import { evenSides, rateFactor, type PictureCodec } from './picture-codec.ts'
 
 export const av1: PictureCodec = {
   key: 'av1',
@@ -7,7 +7,7 @@ export const av1: PictureCodec = {
   encoder: 'libsvtav1',
   profiles: [{ key: 'main', statedAs: ['main'], pixelFormats: ['yuv420p10le', 'yuv420p'], says: '8 or 10 bit' }],
   pixelFormats: [],
-  rates: ['constant quality', 'average rate'],
+  rates: ['constant quality'],
   quality: { best: 10, worst: 63, usual: 32, step: 1 },
   efforts: [
     { value: '12', says: 'the least time' },
@@ -24,6 +24,5 @@ export const av1: PictureCodec = {
   sizeProblem: evenSides('AV1'),
   settings: ({ effort, rateControl }) => ({
     options: { preset: effort ?? '8', ...rateFactor(rateControl) },
-    ...rateSettings(rateControl),
   }),
 }

@@ -1,5 +1,5 @@
 import { levelRow, type CodecLevels } from './levels.ts'
-import { evenSides, rateFactor, rateSettings, type PictureCodec } from './picture-codec.ts'
+import { evenSides, rateFactor, type PictureCodec } from './picture-codec.ts'
 
 /**
  * Main tier: MaxLumaPs, MaxLumaSr and MaxBR (ITU-T H.265 tables A.8 and A.9), in luma samples. Each side is limited to the square root of
@@ -43,7 +43,7 @@ export const hevc: PictureCodec = {
     },
   ],
   pixelFormats: [],
-  rates: ['constant quality', 'average rate'],
+  rates: ['constant quality'],
   quality: { best: 10, worst: 40, usual: 24, step: 0.5 },
   efforts: [
     { value: 'ultrafast', says: 'the least time, the largest files' },
@@ -63,6 +63,5 @@ export const hevc: PictureCodec = {
       ...(profile ? { profile } : {}),
       'x265-params': 'log-level=none',
     },
-    ...rateSettings(rateControl),
   }),
 }

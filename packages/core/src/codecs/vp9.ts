@@ -1,4 +1,4 @@
-import { evenSides, rateSettings, type PictureCodec } from './picture-codec.ts'
+import { evenSides, type PictureCodec } from './picture-codec.ts'
 
 export const vp9: PictureCodec = {
   key: 'vp9',
@@ -10,7 +10,7 @@ export const vp9: PictureCodec = {
     { key: 'profile 2', statedAs: ['profile2'], pixelFormats: ['yuv420p10le'], says: '10 bit' },
   ],
   pixelFormats: [],
-  rates: ['constant quality', 'average rate'],
+  rates: ['constant quality'],
   quality: { best: 10, worst: 60, usual: 32, step: 1 },
   efforts: [
     { value: '6', says: 'the least time' },
@@ -30,6 +30,5 @@ export const vp9: PictureCodec = {
       'row-mt': '1',
       ...(rateControl.kind === 'constant quality' ? { crf: String(rateControl.value), b: '0' } : {}),
     },
-    ...rateSettings(rateControl),
   }),
 }

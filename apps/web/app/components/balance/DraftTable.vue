@@ -10,6 +10,7 @@ import {
   type LotWork,
 } from '@hematine/core'
 import LongTable from '~/components/common/LongTable.vue'
+import LotSums from '~/components/common/LotSums.vue'
 import LotWords from '~/components/common/LotWords.vue'
 import MiddleName from '~/components/common/MiddleName.vue'
 import StateMark from '~/components/common/StateMark.vue'
@@ -67,15 +68,7 @@ function lotLine({ totals }: LotWork): string {
     <template #group="{ group: lot, isOpen }">
       <template v-if="lot">
         <LotWords class="words" :name="lot.name" :is-open="isOpen" :words="lotLine(lot)" />
-        <span role="gridcell" class="number end">{{
-          lot.totals.seconds.expected > 0 ? describeDurationRange(lot.totals.seconds) : ''
-        }}</span>
-        <span role="gridcell" class="number end">{{
-          lot.totals.bytes.expected > 0 ? describeBytesRange(lot.totals.bytes) : ''
-        }}</span>
-        <span role="gridcell" class="number end">{{
-          lot.totals.end ? momentRange(lot.totals.end, drafts.at.value) : ''
-        }}</span>
+        <LotSums :totals="lot.totals" :at="drafts.at.value" />
       </template>
     </template>
     <template #row="{ row: job }">

@@ -19,6 +19,7 @@ import {
 } from '@hematine/core'
 import { computed, ref } from 'vue'
 import AskDialog from '~/components/common/AskDialog.vue'
+import NumberField from '~/components/common/NumberField.vue'
 
 /** Makes a delivery spec, or its next version. Everything that is offered fits what is chosen already; what does not make sense is said at once. */
 const { from, title, busy } = defineProps<{ from: DeliverySpec; title: string; busy: boolean }>()
@@ -104,6 +105,15 @@ const average = computed(() => (video.value?.rateControl.kind === 'average rate'
 function changeAverage(changes: Partial<NonNullable<typeof average.value>>): void {
   if (average.value) changeVideo({ rateControl: { ...average.value, ...changes } })
 }
+/** A limit comes with the buffer that it is meant for, at first as much as a second of it. */
+function changePeak(rate: number | null): void {
+  const peak = rate === null ? 0 : Math.round(rate * 1000)
+  changeAverage(
+    peak > 0
+      ? { peakBitsPerSecond: peak, bufferBits: average.value?.bufferBits ?? peak }
+      : { peakBitsPerSecond: null, bufferBits: null },
+  )
+}
 </script>
 
 <template>
@@ -135,25 +145,22 @@ function changeAverage(changes: Partial<NonNullable<typeof average.value>>): voi
           label="Samples a second"
           @update:model-value="sampleRate => changeAudio({ sampleRate } as Partial<DeliverySpec['audio']>)"
         />
-        <label class="number-field"
-          >At most so many channels
-          <input
-            type="number"
-            min="1"
-            :max="sound.mostChannels"
-            :value="spec.audio.maxChannels"
-            @input="event => changeAudio({ maxChannels: numberOf(event) })"
-        /></label>
-        <label v-if="sound.usualBits !== null" class="number-field"
-          >kbit/s for each channel
-          <input
-            type="number"
-            min="8"
-            max="640"
-            step="8"
-            :value="(spec.audio.bitsPerSecondPerChannel ?? 0) / 1000"
-            @input="event => changeAudio({ bitsPerSecondPerChannel: numberOf(event) * 1000 })"
-        /></label>
+        <NumberField
+          label="At most so many channels"
+          :least="1"
+          :most="sound.mostChannels"
+          :model-value="spec.audio.maxChannels"
+          @update:model-value="most => changeAudio({ maxChannels: most ?? 0 })"
+        />
+        <NumberField
+          v-if="sound.usualBits !== null"
+          label="kbit/s for each channel"
+          :least="8"
+          :most="640"
+          :step="8"
+          :model-value="(spec.audio.bitsPerSecondPerChannel ?? 0) / 1000"
+          @update:model-value="rate => changeAudio({ bitsPerSecondPerChannel: Math.round((rate ?? 0) * 1000) })"
+        />
       </fieldset>
       <template v-if="video && codec">
         <fieldset>
@@ -208,42 +215,31 @@ function changeAverage(changes: Partial<NonNullable<typeof average.value>>): voi
             /><span class="ends muted"><span>better, larger</span><span>smaller, worse</span></span></label
           >
           <template v-if="average">
-            <label class="number-field"
-              >kbit/s on average
-              <input
-                type="number"
-                min="50"
-                step="100"
-                :value="average.bitsPerSecond / 1000"
-                @input="event => changeAverage({ bitsPerSecond: Math.round(numberOf(event) * 1000) })"
-            /></label>
-            <label class="number-field"
-              >kbit/s at most, empty for no limit
-              <input
-                type="number"
-                min="0"
-                step="100"
-                :value="average.peakBitsPerSecond === null ? '' : average.peakBitsPerSecond / 1000"
-                @input="
-                  event => {
-                    const peak = Math.round(numberOf(event) * 1000)
-                    changeAverage(
-                      peak > 0
-                        ? { peakBitsPerSecond: peak, bufferBits: average!.bufferBits ?? peak }
-                        : { peakBitsPerSecond: null, bufferBits: null },
-                    )
-                  }
-                "
-            /></label>
-            <label v-if="average.bufferBits !== null" class="number-field"
-              >kbit that a player keeps ahead
-              <input
-                type="number"
-                min="1"
-                step="100"
-                :value="average.bufferBits / 1000"
-                @input="event => changeAverage({ bufferBits: Math.round(numberOf(event) * 1000) })"
-            /></label>
+            <NumberField
+              label="kbit/s on average"
+              :least="50"
+              :most="2000000"
+              :step="100"
+              :model-value="average.bitsPerSecond / 1000"
+              @update:model-value="rate => changeAverage({ bitsPerSecond: Math.round((rate ?? 0) * 1000) })"
+            />
+            <NumberField
+              label="kbit/s at most, empty for no limit"
+              :least="1"
+              :most="2000000"
+              :step="100"
+              :model-value="average.peakBitsPerSecond === null ? null : average.peakBitsPerSecond / 1000"
+              @update:model-value="changePeak"
+            />
+            <NumberField
+              v-if="average.bufferBits !== null"
+              label="kbit that a player keeps ahead"
+              :least="1"
+              :most="2000000"
+              :step="100"
+              :model-value="average.bufferBits / 1000"
+              @update:model-value="size => changeAverage({ bufferBits: Math.round((size ?? 0) * 1000) })"
+            />
           </template>
           <VSelect
             v-if="effortItems.length > 0"
@@ -252,37 +248,32 @@ function changeAverage(changes: Partial<NonNullable<typeof average.value>>): voi
             label="Effort"
             @update:model-value="effort => changeVideo({ effort })"
           />
-          <label v-if="video.keyframeSeconds !== null" class="number-field"
-            >A keyframe at least every so many seconds
-            <input
-              type="number"
-              min="0.1"
-              max="60"
-              step="0.5"
-              :value="video.keyframeSeconds"
-              @input="event => changeVideo({ keyframeSeconds: numberOf(event) })"
-          /></label>
+          <NumberField
+            v-if="video.keyframeSeconds !== null"
+            label="A keyframe at least every so many seconds"
+            :least="0.1"
+            :most="60"
+            :step="0.5"
+            :model-value="video.keyframeSeconds"
+            @update:model-value="seconds => changeVideo({ keyframeSeconds: seconds ?? 0 })"
+          />
         </fieldset>
         <fieldset>
           <legend>Frame</legend>
-          <label class="number-field"
-            >Fits a width of
-            <input
-              type="number"
-              min="16"
-              max="16384"
-              :value="video.frame.maxWidth"
-              @input="event => changeFrame({ maxWidth: Math.round(numberOf(event)) })"
-          /></label>
-          <label class="number-field"
-            >and a height of
-            <input
-              type="number"
-              min="16"
-              max="16384"
-              :value="video.frame.maxHeight"
-              @input="event => changeFrame({ maxHeight: Math.round(numberOf(event)) })"
-          /></label>
+          <NumberField
+            label="Fits a width of"
+            :least="16"
+            :most="16384"
+            :model-value="video.frame.maxWidth"
+            @update:model-value="width => changeFrame({ maxWidth: Math.round(width ?? 0) })"
+          />
+          <NumberField
+            label="and a height of"
+            :least="16"
+            :most="16384"
+            :model-value="video.frame.maxHeight"
+            @update:model-value="height => changeFrame({ maxHeight: Math.round(height ?? 0) })"
+          />
           <label class="check"
             ><input
               type="checkbox"
@@ -321,21 +312,13 @@ function changeAverage(changes: Partial<NonNullable<typeof average.value>>): voi
             label="Interlaced material gives"
             @update:model-value="deinterlaceTo => changeVideo({ deinterlaceTo })"
           />
-          <label class="number-field"
-            >fps at most, empty for no limit
-            <input
-              type="number"
-              min="1"
-              max="240"
-              step="1"
-              :value="video.maxFrameRate ? video.maxFrameRate.num / video.maxFrameRate.den : ''"
-              @input="
-                event =>
-                  changeVideo({
-                    maxFrameRate: numberOf(event) > 0 ? { num: Math.round(numberOf(event)), den: 1 } : null,
-                  })
-              "
-          /></label>
+          <NumberField
+            label="fps at most, empty for no limit"
+            :least="1"
+            :most="240"
+            :model-value="video.maxFrameRate ? video.maxFrameRate.num / video.maxFrameRate.den : null"
+            @update:model-value="rate => changeVideo({ maxFrameRate: rate ? { num: Math.round(rate), den: 1 } : null })"
+          />
         </fieldset>
       </template>
     </div>
@@ -375,7 +358,6 @@ legend {
   font-weight: 600;
   padding: 0 0 8px;
 }
-.number-field,
 .range {
   display: flex;
   align-items: center;
@@ -383,16 +365,6 @@ legend {
   gap: 8px;
   min-height: 24px;
   flex-wrap: wrap;
-}
-.number-field input {
-  width: 104px;
-  border: 1px solid var(--muted);
-  border-radius: 2px;
-  padding: 2px 6px;
-  font: inherit;
-  color: inherit;
-  background: transparent;
-  text-align: right;
 }
 .range input {
   width: 100%;

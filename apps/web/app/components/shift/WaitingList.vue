@@ -12,6 +12,7 @@ import { mdiDragVertical } from '@mdi/js'
 import { ref, useTemplateRef } from 'vue'
 import JobActions from './JobActions.vue'
 import LongTable from '~/components/common/LongTable.vue'
+import LotSums from '~/components/common/LotSums.vue'
 import LotWords from '~/components/common/LotWords.vue'
 import MiddleName from '~/components/common/MiddleName.vue'
 import StateMark from '~/components/common/StateMark.vue'
@@ -140,15 +141,7 @@ const lotLine = ({ totals, counts }: LotWork) =>
     <template #group="{ group: lot, isOpen }">
       <template v-if="lot">
         <LotWords class="words" :name="lot.name" :is-open="isOpen" :words="lotLine(lot)" />
-        <span role="gridcell" class="number end">{{
-          lot.totals.seconds.expected > 0 ? describeDurationRange(lot.totals.seconds) : ''
-        }}</span>
-        <span role="gridcell" class="number end">{{
-          lot.totals.bytes.expected > 0 ? describeBytesRange(lot.totals.bytes) : ''
-        }}</span>
-        <span role="gridcell" class="number end">{{
-          lot.totals.end ? momentRange(lot.totals.end, waiting.at.value) : ''
-        }}</span>
+        <LotSums :totals="lot.totals" :at="waiting.at.value" />
         <span role="gridcell" />
       </template>
     </template>

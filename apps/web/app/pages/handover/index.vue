@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { describeCount } from '@hematine/core'
 import { computed } from 'vue'
+import ByLotToggle from '~/components/common/ByLotToggle.vue'
 import EmptyState from '~/components/common/EmptyState.vue'
 import SplitPane from '~/components/common/SplitPane.vue'
 import CheckPanel from '~/components/handover/CheckPanel.vue'
@@ -26,17 +27,7 @@ const checksums = computed(() => addressOf('listChecksums', { query: { orderId: 
       <VBtn :disabled="done === 0" :href="checksums" :download="`${order.order?.code ?? 'order'}-sha256.txt`"
         >Save checksums of {{ describeCount(done) }} {{ done === 1 ? 'file' : 'files' }}</VBtn
       >
-      <VBtn
-        v-if="settled > 0"
-        variant="text"
-        :aria-pressed="results.byLot.value"
-        @click="
-          () => {
-            results.byLot.value = !results.byLot.value
-          }
-        "
-        >{{ results.byLot.value ? 'One by one' : 'By lot' }}</VBtn
-      >
+      <ByLotToggle v-if="settled > 0" v-model="results.byLot.value" otherwise="One by one" />
       <span class="spacer" />
       <span
         ><span class="number">{{ describeCount(order.work?.pass ?? 0) }}</span
