@@ -163,6 +163,9 @@ export async function takeScreenshots(directory: string): Promise<void> {
     await shoot('shift', '/shift')
     await shoot('equipment', '/equipment')
     await shoot('library', '/library?spec=archive-master')
+    await page.goto('/library?spec=small-mkv')
+    await page.getByRole('button', { name: 'Copy', exact: true }).click()
+    await shoot('spec')
     await page.evaluate('localStorage.setItem("hematine-theme", "light")')
     await shoot('handover-light', `/handover?job=${first[0]!.id}`)
   } finally {

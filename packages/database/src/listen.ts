@@ -41,6 +41,7 @@ export async function listen(
     fresh.on('error', () => undefined)
     fresh.on('end', () => {
       if (ended) return
+      client = null
       onLost()
       reopenSoon()
     })
@@ -63,6 +64,8 @@ export async function listen(
   await open()
   return {
     async catchUp() {
+      // Without a line there is nothing to wait for: what was missed is read anew when it is back.
+      if (!client) return
       const name = randomUUID()
       // Announcements arrive in the order in which their transactions were written, and ours after them.
       await new Promise<void>(resolve => {

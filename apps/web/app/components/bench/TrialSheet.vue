@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import {
   describeBytesRange,
+  describeCount,
   describeDurationRange,
   forecastTrial,
   forecastTrialForLot,
@@ -125,8 +126,8 @@ function toggle(id: number): void {
             </button>
           </th>
           <th v-if="!onlySound" scope="col">s/frame</th>
-          <th scope="col">Time: this item, lot of {{ lot.count }}</th>
-          <th scope="col">Size: this item, lot</th>
+          <th scope="col" :title="`Of this item, and of its lot of ${describeCount(lot.count)}`">Time, of the lot</th>
+          <th scope="col" :title="`Of this item, and of its lot of ${describeCount(lot.count)}`">Size, of the lot</th>
           <th v-if="onlySound" scope="col">
             <abbr
               title="Loudness of the moments before and after, and the level of what the codec changed below the treated sound."
@@ -289,7 +290,7 @@ thead th {
   font-weight: 400;
   color: var(--muted);
   height: 26px;
-  padding: 0 8px;
+  padding: 0 5px;
   background: rgb(var(--v-theme-surface));
   box-shadow: inset 0 -1px 0 var(--line);
   white-space: nowrap;
@@ -305,7 +306,7 @@ thead .moment {
 thead button {
   min-height: 24px;
   padding: 0 4px;
-  max-width: 78px;
+  max-width: 56px;
   overflow: hidden;
   text-overflow: ellipsis;
 }
@@ -317,12 +318,12 @@ tbody th {
   text-align: left;
   font-weight: 400;
   padding: 2px 8px;
-  width: 240px;
-  min-width: 170px;
-  max-width: 260px;
+  width: 200px;
+  min-width: 160px;
+  max-width: 220px;
 }
 tbody td {
-  padding: 2px 8px;
+  padding: 2px 5px;
   white-space: nowrap;
   line-height: 1.35;
 }
@@ -351,7 +352,7 @@ tr.open > th {
 }
 .picture button {
   display: block;
-  width: 76px;
+  width: 54px;
   height: 43px;
   border: 1px solid transparent;
 }
@@ -366,7 +367,7 @@ tr.open > th {
 }
 .none {
   display: block;
-  width: 76px;
+  width: 54px;
   height: 43px;
   background: rgb(var(--v-theme-surface));
 }
