@@ -40,9 +40,13 @@ export async function takeScreenshots(directory: string): Promise<void> {
       if (address) await page.goto(address)
       // Until fonts, posters, rows and the first changes are there.
       await page.waitForTimeout(1500)
-      await page.waitForFunction(
-        '[...document.images].every(image => image.complete) && !/^loading$/m.test(document.body.innerText)',
+      // Not by waiting in the page: its content policy lets no text be run there.
+      while (
+        !(await page.evaluate(
+          '[...document.images].every(image => image.complete) && !/^loading$/m.test(document.body.innerText)',
+        ))
       )
+        await pause(100)
       await page.screenshot({ path: path.join(projectDirectory, 'docs/screenshots', `${name}.png`) })
       console.log(`docs/screenshots/${name}.png`)
     }
