@@ -1,4 +1,7 @@
 import { z } from 'zod'
+import { televisionRatesOf } from './codecs/frame-rates.ts'
+import { anyRate } from './codecs/picture-codec.ts'
+import type { Rational } from './rational.ts'
 
 /** A file format as one to deliver in. Its key is the ending of its files. */
 export interface ContainerFacts {
@@ -13,6 +16,8 @@ export interface ContainerFacts {
   headsApart: boolean
   /** Whether it holds one sound track and nothing else. */
   holdsOneTrack: boolean
+  /** Why it cannot hold a frame rate, as a sentence; null when it can. */
+  rateProblem(rate: Rational): string | null
   /** Bytes that it adds to each packet; see each. */
   bytesPerPacket: number
 }
@@ -32,6 +37,7 @@ export const containers = {
     picture: ['h264', 'hevc', 'av1', 'vp9', 'mpeg4', 'mpeg2video'],
     sound: ['aac', 'opus', 'flac', 'mp3', 'ac3', 'eac3', 'alac'],
     holdsOneTrack: false,
+    rateProblem: anyRate,
     bytesPerPacket: 16,
   },
   mov: {
@@ -42,6 +48,7 @@ export const containers = {
     picture: ['h264', 'hevc', 'prores', 'dnxhd', 'mpeg4', 'mpeg2video', 'v210'],
     sound: ['aac', 'pcm_s24le', 'pcm_s16le', 'alac', 'ac3'],
     holdsOneTrack: false,
+    rateProblem: anyRate,
     bytesPerPacket: 16,
   },
   mkv: {
@@ -52,6 +59,7 @@ export const containers = {
     picture: ['h264', 'hevc', 'av1', 'vp9', 'prores', 'ffv1', 'mpeg2video', 'mpeg4'],
     sound: ['aac', 'opus', 'pcm_s24le', 'pcm_s16le', 'flac', 'mp3', 'ac3', 'eac3', 'vorbis', 'alac'],
     holdsOneTrack: false,
+    rateProblem: anyRate,
     bytesPerPacket: 8,
   },
   webm: {
@@ -62,6 +70,7 @@ export const containers = {
     picture: ['av1', 'vp9'],
     sound: ['opus', 'vorbis'],
     holdsOneTrack: false,
+    rateProblem: anyRate,
     bytesPerPacket: 8,
   },
   mxf: {
@@ -72,6 +81,7 @@ export const containers = {
     picture: ['mpeg2video', 'dnxhd', 'prores'],
     sound: ['pcm_s16le', 'pcm_s24le'],
     holdsOneTrack: false,
+    rateProblem: televisionRatesOf('MXF'),
     bytesPerPacket: 64,
   },
   ts: {
@@ -82,6 +92,7 @@ export const containers = {
     picture: ['h264', 'hevc', 'mpeg2video'],
     sound: ['aac', 'mp3', 'ac3', 'eac3'],
     holdsOneTrack: false,
+    rateProblem: anyRate,
     bytesPerPacket: 120,
   },
   // WAV counts its bytes in 32 bits; above 4 GB it goes on as RF64 (EBU Tech 3306).
@@ -93,6 +104,7 @@ export const containers = {
     picture: [],
     sound: ['pcm_s24le', 'pcm_s16le'],
     holdsOneTrack: true,
+    rateProblem: anyRate,
     bytesPerPacket: 0,
   },
   flac: {
@@ -103,6 +115,7 @@ export const containers = {
     picture: [],
     sound: ['flac'],
     holdsOneTrack: true,
+    rateProblem: anyRate,
     bytesPerPacket: 0,
   },
   m4a: {
@@ -113,6 +126,7 @@ export const containers = {
     picture: [],
     sound: ['aac', 'alac'],
     holdsOneTrack: true,
+    rateProblem: anyRate,
     bytesPerPacket: 8,
   },
   mka: {
@@ -123,6 +137,7 @@ export const containers = {
     picture: [],
     sound: ['aac', 'opus', 'pcm_s24le', 'pcm_s16le', 'flac', 'vorbis', 'alac', 'ac3', 'eac3', 'mp3'],
     holdsOneTrack: false,
+    rateProblem: anyRate,
     bytesPerPacket: 8,
   },
 } as const satisfies Record<string, ContainerFacts>

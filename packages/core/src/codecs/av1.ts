@@ -1,4 +1,4 @@
-import { evenSides, rateFactor, type PictureCodec } from './picture-codec.ts'
+import { anyRate, evenSides, rateFactor, type PictureCodec } from './picture-codec.ts'
 
 export const av1: PictureCodec = {
   key: 'av1',
@@ -21,6 +21,7 @@ export const av1: PictureCodec = {
   levels: null,
   keepsFields: false,
   matrices: null,
+  rateProblem: anyRate,
   sizeProblem: evenSides('AV1'),
   settings: ({ effort, rateControl }) => ({
     options: { preset: effort ?? '8', ...rateFactor(rateControl) },

@@ -1,4 +1,4 @@
-import type { PictureCodec } from './picture-codec.ts'
+import { anyRate, type PictureCodec } from './picture-codec.ts'
 
 const names: Record<string, string> = {
   lb: 'dnxhr_lb',
@@ -29,6 +29,7 @@ export const dnxhr: PictureCodec = {
   levels: null,
   keepsFields: false,
   matrices: ['bt709', 'bt2020nc'],
+  rateProblem: anyRate,
   sizeProblem: ({ width, height }) =>
     width < 256 || height < 120 ? `DNxHR begins at 256x120; ${width}x${height} is smaller.` : null,
   settings: ({ profile }) => ({ options: { profile: names[profile ?? 'sq'] ?? 'dnxhr_sq' } }),

@@ -1,5 +1,5 @@
 import type { FrameSize } from '../geometry.ts'
-import { anySize, type PictureCodec } from './picture-codec.ts'
+import { anyRate, anySize, type PictureCodec } from './picture-codec.ts'
 
 /** Slices of a frame: more for larger ones, whose slices would hold more than the coder takes; the numbers are those that divide a frame evenly. */
 function slices({ width, height }: FrameSize): string {
@@ -24,6 +24,7 @@ export const ffv1: PictureCodec = {
   levels: null,
   keepsFields: true,
   matrices: null,
+  rateProblem: anyRate,
   sizeProblem: anySize,
   settings: (_, size) => ({
     options: { level: '3', slicecrc: '1', slices: slices(size), coder: 'range_tab', context: '0' },

@@ -1,5 +1,5 @@
 import { levelRow, type CodecLevels } from './levels.ts'
-import { evenSides, rateFactor, rateSettings, type PictureCodec } from './picture-codec.ts'
+import { anyRate, evenSides, rateFactor, rateSettings, type PictureCodec } from './picture-codec.ts'
 
 /**
  * MaxFS, MaxMBPS and MaxBR for the Main profile (ITU-T H.264 table A-1; the High profile may use 1.25 times the bit rate), in macroblocks.
@@ -58,6 +58,7 @@ export const h264: PictureCodec = {
   levels: h264Levels,
   keepsFields: true,
   matrices: null,
+  rateProblem: anyRate,
   sizeProblem: evenSides('H.264'),
   settings({ profile, level, effort, rateControl }) {
     const limits = h264Levels.table.find(entry => entry.level === level)

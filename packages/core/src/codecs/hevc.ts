@@ -1,5 +1,5 @@
 import { levelRow, type CodecLevels } from './levels.ts'
-import { evenSides, rateFactor, type PictureCodec } from './picture-codec.ts'
+import { anyRate, evenSides, rateFactor, type PictureCodec } from './picture-codec.ts'
 
 /**
  * Main tier: MaxLumaPs, MaxLumaSr and MaxBR (ITU-T H.265 tables A.8 and A.9), in luma samples. Each side is limited to the square root of
@@ -55,6 +55,7 @@ export const hevc: PictureCodec = {
   levels: hevcLevels,
   keepsFields: false,
   matrices: null,
+  rateProblem: anyRate,
   sizeProblem: evenSides('HEVC'),
   settings: ({ profile, effort, rateControl }) => ({
     options: {

@@ -1,3 +1,4 @@
+import { televisionRatesOf } from './frame-rates.ts'
 import { levelRow, type CodecLevels } from './levels.ts'
 import { evenSides, rateSettings, type PictureCodec } from './picture-codec.ts'
 
@@ -35,6 +36,7 @@ export const mpeg2: PictureCodec = {
   levels: mpeg2Levels,
   keepsFields: true,
   matrices: null,
+  rateProblem: televisionRatesOf('MPEG-2'),
   sizeProblem: evenSides('MPEG-2'),
   settings: ({ rateControl }) => ({
     options: {},

@@ -1,4 +1,11 @@
+import type { Rational } from '../rational.ts'
+import { describeRate } from '../timing.ts'
 import { evenSides, rateSettings, type PictureCodec } from './picture-codec.ts'
+
+/** Its times are counted in 16 bits (ISO/IEC 14496-2, vop_time_increment_resolution). */
+const finestTimes = 65_535
+const mpeg4Rate = (rate: Rational): string | null =>
+  rate.num <= finestTimes ? null : `MPEG-4 part 2 cannot count a rate of ${describeRate(rate)} fps exactly.`
 
 export const mpeg4: PictureCodec = {
   key: 'mpeg4',
@@ -14,6 +21,7 @@ export const mpeg4: PictureCodec = {
   levels: null,
   keepsFields: true,
   matrices: null,
+  rateProblem: mpeg4Rate,
   sizeProblem: evenSides('MPEG-4 part 2'),
   settings: ({ rateControl }) => ({
     options: {},

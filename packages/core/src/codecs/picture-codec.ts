@@ -1,4 +1,5 @@
 import type { FrameSize } from '../geometry.ts'
+import type { Rational } from '../rational.ts'
 import type { CodecLevels } from './levels.ts'
 
 /** A profile of a codec: what samples it holds and what it is for, in plain words. */
@@ -73,6 +74,8 @@ export interface PictureCodec {
   keepsFields: boolean
   /** Matrices (H.273) that its streams can state; null for any. */
   matrices: readonly string[] | null
+  /** Why a frame rate cannot be coded, as a sentence; null when it can. */
+  rateProblem(rate: Rational): string | null
   /** Why a frame size cannot be coded, as a sentence; null when it can. */
   sizeProblem(size: FrameSize): string | null
   /** Plain words as the encoder's settings. */
@@ -93,8 +96,9 @@ export function rateSettings(rate: RateChoice): Omit<EncoderSettings, 'options'>
 export const rateFactor = (rate: RateChoice): Record<string, string> =>
   rate.kind === 'constant quality' ? { crf: String(rate.value) } : {}
 
-/** No size is refused. */
+/** No size, or rate, is refused. */
 export const anySize = (): null => null
+export const anyRate = (): null => null
 
 /** A size of which both sides must be even. */
 export const evenSides =

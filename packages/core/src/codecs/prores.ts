@@ -1,4 +1,4 @@
-import { anySize, type PictureCodec } from './picture-codec.ts'
+import { anyRate, anySize, type PictureCodec } from './picture-codec.ts'
 
 const numbers: Record<string, string> = { proxy: '0', lt: '1', '422': '2', hq: '3' }
 
@@ -21,6 +21,7 @@ export const prores: PictureCodec = {
   levels: null,
   keepsFields: true,
   matrices: null,
+  rateProblem: anyRate,
   sizeProblem: anySize,
   settings: ({ profile }) => ({ options: { profile: numbers[profile ?? '422'] ?? '2', vendor: 'apl0' } }),
 }

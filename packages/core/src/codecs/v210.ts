@@ -1,4 +1,4 @@
-import { anySize, type PictureCodec } from './picture-codec.ts'
+import { anyRate, anySize, type PictureCodec } from './picture-codec.ts'
 
 export const v210: PictureCodec = {
   key: 'v210',
@@ -14,6 +14,7 @@ export const v210: PictureCodec = {
   levels: null,
   keepsFields: true,
   matrices: null,
+  rateProblem: anyRate,
   sizeProblem: anySize,
   settings: () => ({ options: {} }),
 }

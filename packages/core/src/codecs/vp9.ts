@@ -1,4 +1,4 @@
-import { evenSides, type PictureCodec } from './picture-codec.ts'
+import { anyRate, evenSides, type PictureCodec } from './picture-codec.ts'
 
 export const vp9: PictureCodec = {
   key: 'vp9',
@@ -22,6 +22,7 @@ export const vp9: PictureCodec = {
   levels: null,
   keepsFields: false,
   matrices: null,
+  rateProblem: anyRate,
   sizeProblem: evenSides('VP9'),
   settings: ({ effort, rateControl }) => ({
     options: {
