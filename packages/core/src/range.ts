@@ -85,10 +85,3 @@ export class RangeSum {
     }
   }
 }
-
-/** Sum of estimates whose errors are independent but for a shared relative error: a machine that is slow is slow for all. */
-export function sumRanges(ranges: readonly Range[], sharedPart = 0): Range {
-  const sum = new RangeSum()
-  for (const range of ranges) sum.add(range)
-  return sum.range(sharedPart)
-}

@@ -5,7 +5,8 @@ import {
   sampleStarts,
   sharedTimePart,
   studentQuantile,
-  sumRanges,
+  RangeSum,
+  type Range,
   workLeft,
   type JobExtent,
   type SampleMeasurement,
@@ -101,18 +102,24 @@ describe('forecast of a job', () => {
 })
 
 describe('sums', () => {
+  const sumOf = (ranges: Range[], sharedPart?: number): Range => {
+    const sum = new RangeSum()
+    for (const range of ranges) sum.add(range)
+    return sum.range(sharedPart)
+  }
+
   test("independent errors add in quadrature, the machine's shared one in proportion", () => {
     const part = { expected: 100, low: 70, high: 130 }
-    expect(sumRanges([part, part])).toEqual({
+    expect(sumOf([part, part])).toEqual({
       expected: 200,
       low: 200 - Math.hypot(30, 30),
       high: 200 + Math.hypot(30, 30),
     })
-    expect(sumRanges([part, part], sharedTimePart).high).toBeCloseTo(200 + Math.hypot(30, 30) + 12, 9)
+    expect(sumOf([part, part], sharedTimePart).high).toBeCloseTo(200 + Math.hypot(30, 30) + 12, 9)
   })
 
   test('never go below nothing', () => {
-    expect(sumRanges([{ expected: 1, low: -5, high: 7 }]).low).toBe(0)
+    expect(sumOf([{ expected: 1, low: -5, high: 7 }]).low).toBe(0)
   })
 
   test("t quantiles are the tables'", () => {
