@@ -3,10 +3,11 @@ import { readFacts, type PlainInput } from '@hematine/media'
 import { avGetSampleFmtName, Frame } from 'node-av/lib'
 import { StreamDecoder } from '../../packages/media/src/reading/decoder.ts'
 
-/** First channel of a file's sound as samples of 32 bits, whatever it is stored as, with the time of the first. */
+/** One channel, the first unless told, of a file's sound as samples of 32 bits, whatever it is stored as, with the time of the first. */
 export async function soundOf(
   file: PlainInput,
   track = 0,
+  channel = 0,
 ): Promise<{ rate: number; start: number; values: Int32Array }> {
   const { audio } = await readFacts(file)
   const decoder = await StreamDecoder.open(file, audio[track]!.streamIndex, 1)
@@ -18,9 +19,10 @@ export async function soundOf(
     rate = frame.sampleRate
     channels = frame.channelLayout.nbChannels
     if (Number.isNaN(start)) start = Number(frame.pts) * toNumber(decoder.timeBase)
-    const { buffer, byteOffset } = frame.data![0]!
     const format = avGetSampleFmtName(frame.format as never)!
-    const step = format.endsWith('p') ? 1 : channels
+    const isPlanar = format.endsWith('p')
+    const { buffer, byteOffset } = frame.data![isPlanar ? channel : 0]!
+    const [step, first] = isPlanar ? [1, 0] : [channels, channel]
     const count = frame.nbSamples * step
     const all = format.startsWith('flt')
       ? new Float32Array(buffer, byteOffset, count)
@@ -28,7 +30,7 @@ export async function soundOf(
         ? new Int16Array(buffer, byteOffset, count)
         : new Int32Array(buffer, byteOffset, count)
     const scale = all instanceof Float32Array ? 2 ** 31 : all instanceof Int16Array ? 2 ** 16 : 1
-    parts.push(Int32Array.from({ length: frame.nbSamples }, (_, index) => all[index * step]! * scale))
+    parts.push(Int32Array.from({ length: frame.nbSamples }, (_, index) => all[index * step + first]! * scale))
     frame.unref()
   }
   frame.free()

@@ -15,12 +15,12 @@ const scratch = scratchDirectory()
 const at = (name: string): MediaInput & { kind: 'file' } => ({ kind: 'file', path: path.join(scratch, name) })
 beforeAll(() => silenceLibraries())
 
-async function clip(name: string, sound: string): Promise<void> {
+async function clip(name: string, sound: string, encoder = 'pcm_s16le'): Promise<void> {
   await writeClip({
     path: at(name).path,
     format: 'matroska',
     video: { encoder: 'ffv1', options: { level: '3' }, filters: 'testsrc2=s=160x120:r=25:d=2,format=yuv420p,setsar=1' },
-    audio: [{ encoder: 'pcm_s16le', filters: sound }],
+    audio: [{ encoder, filters: sound }],
   })
 }
 
@@ -240,8 +240,39 @@ describe('channels', () => {
     ['small-mkv', 6, '5.1(side)', '5.1(side)', 6],
     ['small-mkv', 8, '7.1', '5.1', 6],
     ['archive-master', 8, '7.1', '7.1', 8],
+    ['archive-master', 3, '3.0', '3.0', 3],
+    ['small-mkv', 3, '3.0', '3.0', 3],
+    ['small-mkv', 3, '2.1', 'stereo', 2],
+    ['playback-box', 3, '2.1', 'stereo', 2],
   ])('%s takes %i channels (%s) as %s', (key, channels, layout, delivered, count) => {
     expect(deliveredLayout(track(channels, layout), specOf(key))).toBe(delivered)
     expect(deliveredChannels(track(channels, layout), specOf(key))).toBe(count)
+  })
+
+  test('mixes to mono where the spec has one channel and the codec cannot say the layout', () => {
+    const spec = specOf('small-mkv')
+    expect(deliveredLayout(track(3, '2.1'), { ...spec, audio: { ...spec.audio, maxChannels: 1 } })).toBe('mono')
+  })
+
+  test.each([
+    ['3.0', 3, 'flac', '3.0'],
+    ['2.1', 3, 'flac', '2.1'],
+    ['quad', 4, 'flac', 'quad'],
+    // PCM in this container does not state its speakers.
+    ['3.0', 3, 'pcm_s16le', '3.0'],
+    ['4.0', 4, 'pcm_s16le', '4.0'],
+    ['7.1', 8, 'pcm_s16le', '7.1'],
+  ])('sound of %s keeps its %i channels apart (%s)', async (layout, count, encoder, delivered) => {
+    const name = `${layout} ${encoder}.mkv`
+    const hertz = (channel: number) => 400 * (channel + 1)
+    const tones = Array.from({ length: count }, (_, channel) => `0.1*sin(2*PI*${hertz(channel)}*t)`).join('|')
+    await clip(name, `aevalsrc='${tones}':s=48000:d=1:c=${layout},aformat=sample_fmts=s16`, encoder)
+    await deliver(name)
+    const result = at(`${name}-archive.mkv`)
+    expect((await readFacts(result)).audio[0]).toMatchObject({ channels: count, layout: delivered })
+    for (let channel = 0; channel < count; channel++) {
+      const { values, rate } = await soundOf(result, 0, channel)
+      expect(toneOf(values, rate)).toBeCloseTo(hertz(channel), -1)
+    }
   })
 })

@@ -11,12 +11,17 @@ export interface SoundCodec {
   /** Rates that it can have; null for any. */
   sampleRates: readonly number[] | null
   mostChannels: number
+  /** Layouts of three to five channels that it can say; null for any. What it cannot say is mixed to stereo. */
+  layouts: readonly string[] | null
   /** Usual bits a second for each channel; null where there is nothing to choose. */
   usualBits: number | null
   bitsPerSample?: number
 }
 
 const discRates = [32_000, 44_100, 48_000]
+
+/** RFC 7845, 5.1.1.2, as Vorbis has it. */
+const vorbisOrder = ['3.0', 'quad', '5.0', '5.0(side)', 'quad(side)']
 
 export const soundCodecs: readonly SoundCodec[] = [
   {
@@ -27,6 +32,7 @@ export const soundCodecs: readonly SoundCodec[] = [
     isLossless: false,
     sampleRates: [8000, 11_025, 12_000, 16_000, 22_050, 24_000, 32_000, 44_100, 48_000, 64_000, 88_200, 96_000],
     mostChannels: 8,
+    layouts: null,
     usualBits: 80_000,
   },
   {
@@ -37,6 +43,7 @@ export const soundCodecs: readonly SoundCodec[] = [
     isLossless: false,
     sampleRates: [48_000],
     mostChannels: 8,
+    layouts: vorbisOrder,
     usualBits: 64_000,
   },
   {
@@ -47,6 +54,7 @@ export const soundCodecs: readonly SoundCodec[] = [
     isLossless: false,
     sampleRates: discRates,
     mostChannels: 2,
+    layouts: null,
     usualBits: 96_000,
   },
   {
@@ -57,6 +65,7 @@ export const soundCodecs: readonly SoundCodec[] = [
     isLossless: false,
     sampleRates: discRates,
     mostChannels: 6,
+    layouts: null,
     usualBits: 96_000,
   },
   {
@@ -67,6 +76,7 @@ export const soundCodecs: readonly SoundCodec[] = [
     isLossless: false,
     sampleRates: discRates,
     mostChannels: 6,
+    layouts: null,
     usualBits: 80_000,
   },
   {
@@ -77,6 +87,7 @@ export const soundCodecs: readonly SoundCodec[] = [
     isLossless: false,
     sampleRates: null,
     mostChannels: 8,
+    layouts: vorbisOrder,
     usualBits: 80_000,
   },
   {
@@ -87,6 +98,7 @@ export const soundCodecs: readonly SoundCodec[] = [
     isLossless: true,
     sampleRates: null,
     mostChannels: 8,
+    layouts: null,
     usualBits: null,
     bitsPerSample: 24,
   },
@@ -98,6 +110,7 @@ export const soundCodecs: readonly SoundCodec[] = [
     isLossless: true,
     sampleRates: null,
     mostChannels: 8,
+    layouts: ['3.0', '4.0', '5.0'],
     usualBits: null,
     bitsPerSample: 24,
   },
@@ -109,6 +122,7 @@ export const soundCodecs: readonly SoundCodec[] = [
     isLossless: true,
     sampleRates: null,
     mostChannels: 16,
+    layouts: null,
     usualBits: null,
   },
   {
@@ -119,6 +133,7 @@ export const soundCodecs: readonly SoundCodec[] = [
     isLossless: true,
     sampleRates: null,
     mostChannels: 16,
+    layouts: null,
     usualBits: null,
   },
 ]

@@ -20,7 +20,6 @@ import {
 } from 'node-av/constants'
 import * as constants from 'node-av/constants'
 import {
-  avChannelLayoutDefault,
   avGetPixFmtFromName,
   avGetSampleFmtFromName,
   Codec,
@@ -31,6 +30,7 @@ import {
 } from 'node-av/lib'
 import { colourNumbers } from '../ground/colour-numbers.ts'
 import { ensure, isAgain, isEnd, MediaError } from '../ground/libav.ts'
+import { layoutCalled } from '../ground/speakers.ts'
 import { deliveredChannels, deliveredLayout, deliveredRate, type SoundShape } from '../sound/sound-treatment.ts'
 
 /** Quantisers are counted in parts by the library. */
@@ -107,7 +107,7 @@ export class Encoder {
     context.allocContext3(codec)
     context.sampleFormat = avGetSampleFmtFromName(chosen.samples)
     context.sampleRate = sampleRate
-    context.channelLayout = avChannelLayoutDefault(channels)
+    context.channelLayout = layoutCalled(deliveredLayout(track, spec), channels)
     context.timeBase = new Rational(1, sampleRate)
     if (spec.audio.bitsPerSecondPerChannel !== null)
       context.bitRate = BigInt(spec.audio.bitsPerSecondPerChannel * channels)

@@ -1,6 +1,7 @@
 import { AV_BUFFERSRC_FLAG_KEEP_REF, type AVPixelFormat } from 'node-av/constants'
 import { avGetSampleFmtName, Filter, FilterGraph, FilterInOut, type FilterContext, type Frame } from 'node-av/lib'
 import { ensure, isAgain, isEnd, MediaError } from './libav.ts'
+import { unstatedSpeakers } from './speakers.ts'
 
 export interface VideoPad {
   width: number
@@ -36,13 +37,13 @@ export function videoPadOf(
   }
 }
 
-/** The pad for sound like this frame's. Sound without a stated layout is taken in the order of the channels' number. */
+/** The pad for sound like this frame's. */
 export function audioPadOf(frame: Frame, timeBase: AudioPad['timeBase']): AudioPad {
   const { nbChannels, mask } = frame.channelLayout
   return {
     format: frame.format,
     sampleRate: frame.sampleRate,
-    channelMask: mask || (nbChannels === 1 ? 4n : nbChannels === 2 ? 3n : (1n << BigInt(nbChannels)) - 1n),
+    channelMask: mask || unstatedSpeakers(nbChannels),
     timeBase,
   }
 }

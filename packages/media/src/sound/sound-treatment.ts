@@ -1,5 +1,6 @@
 import {
   plainTimeline,
+  soundCodec,
   soundLead,
   sourceTimeAt,
   toNumber,
@@ -16,6 +17,7 @@ import { AV_NOPTS_VALUE, AV_TIME_BASE } from 'node-av/constants'
 import { openFrames, type FrameReader } from '../reading/frame-reader.ts'
 import { audioPadOf, Graph } from '../ground/graph.ts'
 import type { MediaInput } from '../ground/media-input.ts'
+import { layoutName, unstatedSpeakers } from '../ground/speakers.ts'
 import { loudnessOf } from './loudness.ts'
 import { TreatedStream } from '../reading/treated-stream.ts'
 
@@ -28,11 +30,19 @@ export interface SoundShape {
   frameSize: number
 }
 
-/** Layout a track is delivered in: its own up to the spec's channels, otherwise stereo or mono, mixed down by the library's standard matrix. */
+/**
+ * Layout a track is delivered in: its own up to the spec's channels, where the codec can say it; otherwise stereo or mono, mixed down by
+ * the library's standard matrix.
+ */
 export function deliveredLayout(track: AudioFacts, spec: DeliverySpec): string {
-  if (track.channels <= spec.audio.maxChannels)
-    return track.channels === 1 ? 'mono' : track.channels === 2 ? 'stereo' : track.layout
-  return spec.audio.maxChannels === 1 ? 'mono' : spec.audio.maxChannels < 6 ? 'stereo' : '5.1'
+  const { layouts } = soundCodec(spec.audio.codec)
+  const layout = track.layout.endsWith(' channels')
+    ? layoutName(track.channels, unstatedSpeakers(track.channels))
+    : track.layout
+  const isSaid = layouts === null || track.channels < 3 || track.channels > 5 || layouts.includes(layout)
+  if (track.channels <= spec.audio.maxChannels && isSaid)
+    return track.channels === 1 ? 'mono' : track.channels === 2 ? 'stereo' : layout
+  return spec.audio.maxChannels === 1 ? 'mono' : spec.audio.maxChannels < 6 || !isSaid ? 'stereo' : '5.1'
 }
 
 /** Number of channels of a delivered layout. */
