@@ -1,7 +1,4 @@
 import { z } from 'zod'
-import { televisionRatesOf } from './codecs/frame-rates.ts'
-import { anyRate } from './codecs/picture-codec.ts'
-import type { Rational } from './rational.ts'
 
 /** A file format as one to deliver in. Its key is the ending of its files. */
 export interface ContainerFacts {
@@ -16,8 +13,6 @@ export interface ContainerFacts {
   headsApart: boolean
   /** Whether it holds one sound track and nothing else. */
   holdsOneTrack: boolean
-  /** Why it cannot hold a frame rate, as a sentence; null when it can. */
-  rateProblem(rate: Rational): string | null
   /** Bytes that it adds to each packet; see each. */
   bytesPerPacket: number
 }
@@ -25,7 +20,7 @@ export interface ContainerFacts {
 const front = { movflags: '+faststart' }
 /**
  * Bytes for each packet. MP4 and MOV: sample tables (ISO/IEC 14496-12: stsz 4, ctts 8, stco share 4); M4A has no ctts. Matroska: the block
- * header (RFC 9559: element 1, size 1-3, track 1, time 2, flags 1). MXF: keys and lengths of its elements (SMPTE ST 379-2). Transport streams:
+ * header (RFC 9559: element 1, size 1-3, track 1, time 2, flags 1). Transport streams:
  * the heads of packets of 188 bytes are in proportion to the bytes, and this is what a frame adds on top (ITU-T H.222.0).
  */
 export const containers = {
@@ -37,7 +32,6 @@ export const containers = {
     picture: ['h264', 'hevc', 'av1', 'vp9', 'mpeg4', 'mpeg2video'],
     sound: ['aac', 'opus', 'flac', 'mp3', 'ac3', 'eac3', 'alac'],
     holdsOneTrack: false,
-    rateProblem: anyRate,
     bytesPerPacket: 16,
   },
   mov: {
@@ -48,7 +42,6 @@ export const containers = {
     picture: ['h264', 'hevc', 'prores', 'dnxhd', 'mpeg4', 'mpeg2video', 'v210'],
     sound: ['aac', 'pcm_s24le', 'pcm_s16le', 'alac', 'ac3'],
     holdsOneTrack: false,
-    rateProblem: anyRate,
     bytesPerPacket: 16,
   },
   mkv: {
@@ -59,7 +52,6 @@ export const containers = {
     picture: ['h264', 'hevc', 'av1', 'vp9', 'prores', 'ffv1', 'mpeg2video', 'mpeg4'],
     sound: ['aac', 'opus', 'pcm_s24le', 'pcm_s16le', 'flac', 'mp3', 'ac3', 'eac3', 'vorbis', 'alac'],
     holdsOneTrack: false,
-    rateProblem: anyRate,
     bytesPerPacket: 8,
   },
   webm: {
@@ -70,19 +62,7 @@ export const containers = {
     picture: ['av1', 'vp9'],
     sound: ['opus', 'vorbis'],
     holdsOneTrack: false,
-    rateProblem: anyRate,
     bytesPerPacket: 8,
-  },
-  mxf: {
-    name: 'MXF',
-    writer: 'mxf',
-    settings: {},
-    headsApart: false,
-    picture: ['mpeg2video', 'dnxhd', 'prores'],
-    sound: ['pcm_s16le', 'pcm_s24le'],
-    holdsOneTrack: false,
-    rateProblem: televisionRatesOf('MXF'),
-    bytesPerPacket: 64,
   },
   ts: {
     name: 'MPEG transport stream',
@@ -92,7 +72,6 @@ export const containers = {
     picture: ['h264', 'hevc', 'mpeg2video'],
     sound: ['aac', 'mp3', 'ac3', 'eac3'],
     holdsOneTrack: false,
-    rateProblem: anyRate,
     bytesPerPacket: 120,
   },
   // WAV counts its bytes in 32 bits; above 4 GB it goes on as RF64 (EBU Tech 3306).
@@ -104,7 +83,6 @@ export const containers = {
     picture: [],
     sound: ['pcm_s24le', 'pcm_s16le'],
     holdsOneTrack: true,
-    rateProblem: anyRate,
     bytesPerPacket: 0,
   },
   flac: {
@@ -115,7 +93,6 @@ export const containers = {
     picture: [],
     sound: ['flac'],
     holdsOneTrack: true,
-    rateProblem: anyRate,
     bytesPerPacket: 0,
   },
   m4a: {
@@ -126,7 +103,6 @@ export const containers = {
     picture: [],
     sound: ['aac', 'alac'],
     holdsOneTrack: true,
-    rateProblem: anyRate,
     bytesPerPacket: 8,
   },
   mka: {
@@ -137,7 +113,6 @@ export const containers = {
     picture: [],
     sound: ['aac', 'opus', 'pcm_s24le', 'pcm_s16le', 'flac', 'vorbis', 'alac', 'ac3', 'eac3', 'mp3'],
     holdsOneTrack: false,
-    rateProblem: anyRate,
     bytesPerPacket: 8,
   },
 } as const satisfies Record<string, ContainerFacts>

@@ -99,7 +99,7 @@ describe('what is known of codecs', () => {
   })
 })
 
-describe('a rate that a codec or container cannot have', () => {
+describe('a rate that a codec cannot have', () => {
   const at = (num: number, den: number, container: Container, key: string) => {
     const spec = withContainer(box, container) as PictureSpec
     const video = { ...withPictureCodec(spec.video, key), maxFrameRate: null }
@@ -110,7 +110,6 @@ describe('a rate that a codec or container cannot have', () => {
     expect(at(15, 1, 'ts', 'mpeg2video')).toThrow(
       'MPEG-2 runs at 23.976, 24, 25, 29.97, 30, 50, 59.94, 60 fps, not at 15. Bring it to one that fits with the step "Change the rate", or choose another spec.',
     )
-    expect(at(15, 1, 'mxf', 'prores')).toThrow('MXF runs at 23.976')
     expect(at(100_000, 4101, 'mp4', 'mpeg4')).toThrow('MPEG-4 part 2 cannot count a rate of 24.38 fps exactly.')
   })
 
@@ -121,7 +120,7 @@ describe('a rate that a codec or container cannot have', () => {
       ['mp4', 'mpeg4'],
     ] as const)
       expect(at(15, 1, container, key)).not.toThrow()
-    expect(at(30_000, 1001, 'mxf', 'mpeg2video')).not.toThrow()
+    expect(at(30_000, 1001, 'ts', 'mpeg2video')).not.toThrow()
   })
 })
 

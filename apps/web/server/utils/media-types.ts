@@ -9,7 +9,6 @@ export const mediaTypes: Record<Container, string> = {
   wav: 'audio/wav',
   flac: 'audio/flac',
   m4a: 'audio/mp4',
-  mxf: 'application/mxf',
   ts: 'video/mp2t',
   mka: 'audio/matroska',
 }

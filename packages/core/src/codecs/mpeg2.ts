@@ -1,4 +1,5 @@
-import { televisionRatesOf } from './frame-rates.ts'
+import { equal, rational, type Rational } from '../rational.ts'
+import { describeRate } from '../timing.ts'
 import { levelRow, type CodecLevels } from './levels.ts'
 import { evenSides, rateSettings, type PictureCodec } from './picture-codec.ts'
 
@@ -19,6 +20,25 @@ export const mpeg2Levels: CodecLevels = {
   statedAs: number => ({ 8: 'main', 6: 'high 1440', 4: 'high' })[number] ?? String(number),
 }
 
+/** The rates that MPEG-2 has codes for (ITU-T H.262, table 6-4), which are those of television and film. */
+const televisionRates: readonly Rational[] = [
+  rational(24_000, 1001),
+  rational(24),
+  rational(25),
+  rational(30_000, 1001),
+  rational(30),
+  rational(50),
+  rational(60_000, 1001),
+  rational(60),
+]
+
+/** Why a frame rate has no code in MPEG-2, as a sentence; null when it has one. */
+function mpeg2RateProblem(rate: Rational): string | null {
+  return televisionRates.some(other => equal(rate, other))
+    ? null
+    : `MPEG-2 runs at ${televisionRates.map(describeRate).join(', ')} fps, not at ${describeRate(rate)}.`
+}
+
 export const mpeg2: PictureCodec = {
   key: 'mpeg2video',
   name: 'MPEG-2',
@@ -36,7 +56,7 @@ export const mpeg2: PictureCodec = {
   levels: mpeg2Levels,
   keepsFields: true,
   matrices: null,
-  rateProblem: televisionRatesOf('MPEG-2'),
+  rateProblem: mpeg2RateProblem,
   sizeProblem: evenSides('MPEG-2'),
   settings: ({ rateControl }) => ({
     options: {},

@@ -1,6 +1,6 @@
 import { completeColour, describeColourTag, targetColour, type FullColourDescription } from '../colour.ts'
 import { pictureCodec } from '../codecs/index.ts'
-import { containerFacts, describeContainer, holdsOneTrack } from '../container.ts'
+import { describeContainer, holdsOneTrack } from '../container.ts'
 import { describeAudioCodec, type DeliverySpec, type PictureSpec, type SoundSpec } from '../delivery.ts'
 import { describePixelFormat, isEstimated, spannedFrames, type SourceFacts } from '../facts.ts'
 import {
@@ -255,7 +255,7 @@ function treatPicture(facts: SourceFacts, spec: PictureSpec, chosen: readonly St
   const codec = pictureCodec(rule.codec)
   const sizeProblem = codec.sizeProblem(frame)
   if (sizeProblem) throw new CannotTreat(`${sizeProblem} Choose another spec, or another frame size.`)
-  const rateProblem = codec.rateProblem(rate) ?? containerFacts(spec.container).rateProblem(rate)
+  const rateProblem = codec.rateProblem(rate)
   if (rateProblem)
     throw new CannotTreat(
       `${rateProblem} Bring it to one that fits with the step "${stepKinds.rate.name}", or choose another spec.`,
