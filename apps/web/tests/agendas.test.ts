@@ -47,7 +47,22 @@ describe('the plan of an order', () => {
     expect(await listed(['waiting'])).toEqual([two, one])
     await actOnJobs(db.em(), [three], 'remove')
     expect(await listed()).toEqual([two, one])
-    expect((await agendas.of(made.order.id)).agenda.summary().counts).toMatchObject({ waiting: 2, draft: 0 })
+    expect((await agendas.of(made.order.id)).agenda.summary.counts).toMatchObject({ waiting: 2, draft: 0 })
+  })
+
+  test('follows a draft that is made again under another spec, and one that is measured', async () => {
+    const [one] = (await drafted()) as [number, number, number]
+    const outline = async () => (await agendas.list(made.order.id, {}, 'plan')).jobs.find(job => job.id === one)!
+    const before = await outline()
+    expect(before).toMatchObject({ specKey: 'small-mp4', measured: null })
+    await draftJobs(db.em(), db.queue, [{ sourceId: made.sourceIds[0]!, specKey: 'small-mkv' }], made.delivery.id)
+    const { jobs } = await agendas.list(made.order.id, { sourceId: made.sourceIds[0]! }, 'plan')
+    expect(jobs.map(job => job.specKey).sort()).toEqual(['small-mkv', 'small-mp4'])
+    await db.em().getConnection().execute(`update sample set state = 'failed' where id = ?`, [before.sampleId])
+    expect(await outline()).toMatchObject({ sampleState: 'failed' })
+    const other = jobs.find(job => job.id !== one)!
+    await db.em().getConnection().execute('update job set sample_id = ? where id = ?', [other.sampleId, one])
+    expect(await outline()).toMatchObject({ sampleId: other.sampleId, sampleState: other.sampleState })
   })
 
   test('stays one object while nothing changes, so that no two answers differ', async () => {
@@ -63,10 +78,10 @@ describe('the plan of an order', () => {
     await actOnJobs(db.em(), ids, 'release')
     await makeWorker(db, { lanes: 2 })
     const other = await createOrder(db.em(), { code: 'T-2', name: 'Other', dueAt: null })
-    const summary = (await agendas.of(other.id)).agenda.summary()
+    const summary = (await agendas.of(other.id)).agenda.summary
     expect(summary).toMatchObject({ lanes: 2, released: { jobs: 0 } })
     await actOnJobs(db.em(), ids, 'cancel')
-    expect((await agendas.of(made.order.id)).agenda.summary().counts).toMatchObject({ cancelled: 3 })
+    expect((await agendas.of(made.order.id)).agenda.summary.counts).toMatchObject({ cancelled: 3 })
   })
 
   test('is read anew after a gap in what was heard', async () => {
@@ -84,6 +99,6 @@ describe('the plan of an order', () => {
   })
 
   test('an order that is gone from the list of jobs leaves an empty plan, not an error', async () => {
-    expect((await agendas.of(4711)).agenda.summary()).toMatchObject({ bars: [], withDrafts: { jobs: 0, end: null } })
+    expect((await agendas.of(4711)).agenda.summary).toMatchObject({ bars: [], withDrafts: { jobs: 0, end: null } })
   })
 })

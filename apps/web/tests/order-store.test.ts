@@ -1,6 +1,7 @@
 import { createPinia, setActivePinia } from 'pinia'
 import { afterEach, beforeEach, describe, expect, test, vi } from 'vitest'
 import { Agenda, type DiscCopyRecord, type JobRecord } from '@hematine/core'
+import { atOnce } from '../../../tests/support/at-once.ts'
 import type { LiveChange } from '../shared/api.ts'
 import { useNotices } from '../app/stores/notices.ts'
 import { useOrder } from '../app/stores/order.ts'
@@ -14,7 +15,7 @@ beforeEach(() => {
   answers = {
     '/api/source-counts': { all: 0, undecided: 0, reading: 0, measuring: 0, refused: 0 },
     '/api/planned-sources': [],
-    '/api/work': { ...new Agenda(1, [], [], 1, new Map(), new Date()).summary(), active: [] },
+    '/api/work': { ...atOnce(Agenda.make(1, [], [], 1, new Map(), new Date())).summary, active: [] },
   }
   vi.stubGlobal('fetch', async (address: string) => {
     const { pathname } = new URL(address, 'http://made.up')

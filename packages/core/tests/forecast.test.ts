@@ -1,7 +1,7 @@
 import { describe, expect, test } from 'vitest'
 import {
   forecastJob,
-  planLanes,
+  Lanes,
   sampleStarts,
   sharedTimePart,
   studentQuantile,
@@ -9,6 +9,7 @@ import {
   type Range,
   workLeft,
   type JobExtent,
+  type LaneWork,
   type SampleMeasurement,
   type SampleWindow,
 } from '../src/index.ts'
@@ -148,7 +149,11 @@ describe('places of samples', () => {
   })
 })
 
-describe('plan', () => {
+describe('lanes', () => {
+  const planLanes = (jobs: readonly LaneWork[], count: number) => {
+    const lanes = new Lanes(count)
+    return jobs.map(job => lanes.place(job))
+  }
   const hour = { expected: 3600, low: 3000, high: 4200 }
 
   test('takes jobs in order by the first free lane', () => {

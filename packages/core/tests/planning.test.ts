@@ -15,6 +15,7 @@ import {
   type LikeRate,
   type Range,
 } from '../src/index.ts'
+import { atOnce } from '../../../tests/support/at-once.ts'
 
 const exactly = (value: number): Range => ({ expected: value, low: value, high: value })
 const around = (value: number, part: number): Range => ({
@@ -118,6 +119,7 @@ const job = (changes: Partial<JobOutline> = {}): JobOutline => {
     state: 'draft',
     position: id,
     progress: null,
+    sampleId: 1,
     sampleState: 'ready',
     measured: forecast(exactly(10), exactly(100)),
     likeKey: 'lot',
@@ -132,7 +134,7 @@ const job = (changes: Partial<JobOutline> = {}): JobOutline => {
 const noRates: ReadonlyMap<string, LikeRate> = new Map()
 const at = new Date('2026-11-27T08:00:00Z')
 const agendaOf = (own: JobOutline[], others: JobOutline[] = [], rates = noRates, lanes = 1) =>
-  new Agenda(1, own, others, lanes, rates, at)
+  atOnce(Agenda.make(1, own, others, lanes, rates, at))
 
 describe('an agenda', () => {
   test("takes every order's jobs on the same lanes: what runs, what waits by its place, then the order's drafts", () => {
@@ -152,7 +154,7 @@ describe('an agenda', () => {
     const end = (id: number) => agenda.places.get(id)?.end.expected
     expect([end(3), end(10), end(2), end(12), end(1)]).toEqual([10, 1010, 1020, 1520, 1530])
     expect(end(4)).toBeUndefined()
-    const summary = agenda.summary()
+    const summary = agenda.summary
     expect(summary.released).toMatchObject({ jobs: 2, measured: 2 })
     expect(summary.released.end!.expected).toBe(1020)
     expect(summary.withDrafts.end!.expected).toBe(1530)
@@ -174,7 +176,7 @@ describe('an agenda', () => {
       job({ measured: null, sampleState: 'failed', likeKey: null }),
       job({ measured: null, sampleState: 'waiting', likeKey: null }),
     ]
-    const { drafts } = agendaOf(own, [], rates).summary()
+    const { drafts } = agendaOf(own, [], rates).summary
     expect(drafts).toMatchObject({ jobs: 12, measured: 1, byLike: 9, unknown: 2, unmeasurable: 1 })
     expect(drafts.measuredSeconds.expected).toBe(10)
     expect(drafts.seconds.expected).toBeCloseTo(10 + 9 * 12, 9)
@@ -184,7 +186,7 @@ describe('an agenda', () => {
 
   test('draws thousands of short jobs as a few bars that cover the same time', () => {
     const own = Array.from({ length: 3000 }, () => job({ state: 'waiting' }))
-    const { bars, released } = agendaOf(own, [], noRates, 2).summary()
+    const { bars, released } = agendaOf(own, [], noRates, 2).summary
     expect(bars.length).toBeLessThan(600)
     expect(bars.reduce((sum, bar) => sum + bar.jobs, 0)).toBe(3000)
     expect(bars.reduce((sum, bar) => sum + bar.to - bar.from, 0)).toBeCloseTo(30_000, 3)
@@ -198,7 +200,7 @@ describe('an agenda', () => {
       job({ lotId: null, state: 'done', verdict: 'look', outputBytes: 2 }),
       job({ lotId: 7, state: 'failed' }),
     ]
-    const lots = agendaOf(own).lots(own, new Map([[7, 'Lot C']]))
+    const lots = atOnce(agendaOf(own).lots(own, new Map([[7, 'Lot C']])))
     expect(lots.map(lot => [lot.name, lot.pass, lot.look, lot.counts.failed, lot.outputBytes])).toEqual([
       ['Lot C', 1, 0, 1, 40],
       ['In no lot', 0, 1, 0, 2],

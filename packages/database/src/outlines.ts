@@ -4,6 +4,7 @@ import {
   extentOf,
   forecastJob,
   type DeliverySpec,
+  type JobCourse,
   type JobExtent,
   type JobOutline,
   type JobProgress,
@@ -27,6 +28,7 @@ interface OutlineRow {
   state: JobState
   position: number
   progress: JobProgress | null
+  sampleId: number | null
   sampleState: SampleState | null
   measurement: SampleMeasurement | null
   likeKey: string | null
@@ -42,6 +44,7 @@ interface OutlineRow {
 
 /** Jobs that are read together: few enough that others are served in between. */
 const jobsAtOnce = 1000
+const coursesAtOnce = 2000
 
 /** Jobs in outline: all that are open, and all of some orders; or some by number. Read in some milliseconds for each thousand. */
 export async function listOutlines(
@@ -66,15 +69,31 @@ export async function listOutlines(
   return outlines
 }
 
+/** Columns of `JobCourse`. */
+const course = `job.id, job.spec ->> 'key' as "specKey", (job.spec ->> 'name') || case when (job.spec ->> 'version')::int > 1 then ' v' || (job.spec ->> 'version') else '' end as "specName",
+  job.state, job.position, job.progress, job.sample_id as "sampleId", job."check" ->> 'verdict' as verdict,
+  (job."check" -> 'measurement' ->> 'bytes')::double precision as "outputBytes",
+  case when job.state = 'done' then job.output_path end as "outputPath", job.work_seconds as "workSeconds"`
+
+/** How jobs stand, of those that are still there: a tenth of the work of reading their outlines. */
+export async function listCourses(em: EntityManager, ids: readonly number[]): Promise<JobCourse[]> {
+  const courses: JobCourse[] = []
+  for (let first = 0; first < ids.length; first += coursesAtOnce) {
+    const some = asArray(ids.slice(first, first + coursesAtOnce))
+    courses.push(...(await run<JobCourse>(em, `select ${course} from job where job.id = any(?::int[])`, [some])))
+    if (ids.length > coursesAtOnce) await setImmediate()
+  }
+  return courses
+}
+
 async function readOutlines(em: EntityManager, ids: readonly number[]): Promise<JobOutline[]> {
   const rows = await run<OutlineRow>(
     em,
-    `select job.id, job.order_id as "orderId", job.source_id as "sourceId", regexp_replace(source.relative_path, '^.*/', '') as "sourceName",
-       source.bytes as "sourceBytes", source.lot_id as "lotId", job.spec ->> 'key' as "specKey", (job.spec ->> 'name') || case when (job.spec ->> 'version')::int > 1 then ' v' || (job.spec ->> 'version') else '' end as "specName", job.state, job.position,
-       job.progress, sample.state as "sampleState", sample.measurement, sample.like_key as "likeKey", sample.extent,
+    `select job.order_id as "orderId", job.source_id as "sourceId", regexp_replace(source.relative_path, '^.*/', '') as "sourceName",
+       source.bytes as "sourceBytes", source.lot_id as "lotId",
+       sample.state as "sampleState", sample.measurement, sample.like_key as "likeKey", sample.extent,
        case when sample.extent is null then job.spec end as spec, case when sample.extent is null then job.treatment end as treatment,
-       job."check" ->> 'verdict' as verdict, (job."check" -> 'measurement' ->> 'bytes')::double precision as "outputBytes",
-       job.output_path as "outputPath", job.work_seconds as "workSeconds"
+       ${course}
      from job join source on source.id = job.source_id left join sample on sample.id = job.sample_id where job.id = any(?::int[])`,
     [asArray(ids)],
   )
@@ -89,7 +108,6 @@ function outlineOf({ sampleState, measurement, sourceBytes, extent, spec, treatm
     sampleState: sampleState ?? 'failed',
     extent: whole,
     measured: measurement ? forecastJob(measurement, whole) : null,
-    outputPath: row.state === 'done' ? row.outputPath : null,
   }
 }
 

@@ -5,7 +5,7 @@ export default handle('summariseWork', async ({ application, query }) => {
   const made = await application.agendas.of(query.orderId)
   const active = made.own.filter(job => ['queued', 'running', 'placing'].includes(job.state))
   return {
-    ...made.agenda.summary(),
+    ...made.agenda.summary,
     active: await plannedRecords(
       application,
       made,

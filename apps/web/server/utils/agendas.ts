@@ -1,4 +1,3 @@
-import { setImmediate } from 'node:timers/promises'
 import {
   Agenda,
   chooseJobs,
@@ -12,11 +11,13 @@ import {
   jobsOfRows,
   likeKeysOf,
   likeRatesOf,
+  listCourses,
   listOutlines,
   listWorkers,
   type Change,
   type EntityManager,
 } from '@hematine/database'
+import { inTurns } from './in-turns'
 
 /** How old a plan may be while nothing but the progress of running jobs changed. */
 const progressMilliseconds = 1000
@@ -115,10 +116,9 @@ export class Agendas {
     const own: JobOutline[] = []
     const others: JobOutline[] = []
     for (const job of this.jobs.values()) (job.orderId === orderId ? own : others).push(job)
-    // Those who wait are answered before a plan of thousands is made.
-    await setImmediate()
     const at = new Date()
-    this.made.set(orderId, { agenda: new Agenda(orderId, own, others, this.lanes, this.rates, at), own, at, version })
+    const agenda = await inTurns(Agenda.make(orderId, own, others, this.lanes, this.rates, at))
+    this.made.set(orderId, { agenda, own, at, version })
   }
 
   private takeChanges() {
@@ -132,12 +132,29 @@ export class Agendas {
   private async readChanges(em: EntityManager): Promise<void> {
     const taken = this.takeChanges()
     const keys = await likeKeysOf(em, taken.sampleIds)
-    const ids = [...new Set([...taken.jobs, ...(await jobsOfRows(em, taken))])]
+    const moved = await this.readCourses(em, taken.jobs)
+    const ids = [...new Set([...moved, ...(await jobsOfRows(em, taken))])]
     if (ids.length > mostChanges) return this.readOutlines(em)
     for (const [key, rate] of await likeRatesOf(em, keys)) this.rates.set(key, rate)
     if (ids.length === 0) return
     for (const id of ids) this.jobs.delete(id)
     for (const job of await listOutlines(em, { ids })) if (this.isWanted(job)) this.jobs.set(job.id, job)
+  }
+
+  /** Takes over how jobs stand. @returns those that have to be read whole: new ones, and those that are measured otherwise now */
+  private async readCourses(em: EntityManager, ids: readonly number[]): Promise<number[]> {
+    const known = ids.filter(id => this.jobs.has(id))
+    const gone = new Set(known)
+    const whole = ids.filter(id => !this.jobs.has(id))
+    for (const course of await listCourses(em, known)) {
+      gone.delete(course.id)
+      const job = { ...this.jobs.get(course.id)!, ...course }
+      if (job.sampleId !== this.jobs.get(course.id)!.sampleId) whole.push(job.id)
+      else if (this.isWanted(job)) this.jobs.set(job.id, job)
+      else this.jobs.delete(job.id)
+    }
+    for (const id of gone) this.jobs.delete(id)
+    return whole
   }
 
   private async readAll(em: EntityManager, orderId: number): Promise<void> {

@@ -2,7 +2,8 @@ import { z } from 'zod'
 import { sharedTimePart, type JobForecast } from '../forecast.ts'
 import { JobState } from '../job.ts'
 import { Range, RangeSum } from '../range.ts'
-import { planLanes, type PlannedJob } from './lanes.ts'
+import type { Turns } from '../turns.ts'
+import { Lanes, type PlannedJob } from './lanes.ts'
 import { forecastOf, sharedSize, sharedTime, workLeft, type JobOutline, type LikeRates } from './outline.ts'
 
 /** What some jobs take together, and how much of that is known how well. */
@@ -82,166 +83,169 @@ const isActive = (job: JobOutline) => job.state === 'queued' || job.state === 'r
 /** Bars that are drawn for a lane at most; shorter jobs than fit are drawn as one. */
 const barsOfLane = 240
 
+/** Jobs that are gone through before others may have their turn: less than a millisecond's work. */
+const jobsOfTurn = 100
+
+/** Goes through jobs and lets others in now and then. */
+function* each<T>(entries: readonly T[], take: (entry: T) => void): Turns<void> {
+  for (const [index, entry] of entries.entries()) {
+    if (index % jobsOfTurn === jobsOfTurn - 1) yield
+    take(entry)
+  }
+}
+
 /**
  * The plan of an order's work among that of all orders: what runs, what waits by its place, then the order's drafts. Held jobs are not in it.
  * One object answers every question about it, so that no two pages can say different things.
  */
 export class Agenda {
-  readonly places: ReadonlyMap<number, PlannedJob>
-  readonly forecasts: ReadonlyMap<number, JobForecast>
-  /** The order's own jobs that are planned, in the plan's order. */
-  private readonly planned: readonly JobOutline[]
-  private figures: WorkSummary | null = null
+  private constructor(
+    readonly places: ReadonlyMap<number, PlannedJob>,
+    readonly forecasts: ReadonlyMap<number, JobForecast>,
+    /** The order's work in figures. */
+    readonly summary: WorkSummary,
+  ) {}
 
   /**
+   * Makes the plan, a little at a time: of ten thousand jobs it takes longer than others can wait.
    * @param own all jobs of the order
    * @param others open jobs of other orders, which take their turn on the same lanes
    * @param lanes of all workers together
    * @param at when it is made; every time in it counts from then
    */
-  constructor(
-    private readonly orderId: number,
-    private readonly own: readonly JobOutline[],
+  static *make(
+    orderId: number,
+    own: readonly JobOutline[],
     others: readonly JobOutline[],
-    private readonly lanes: number,
+    lanes: number,
     rates: LikeRates,
-    private readonly at: Date,
-  ) {
-    const forecasts = new Map<number, JobForecast>()
+    at: Date,
+  ): Turns<Agenda> {
     const rank = (job: JobOutline) => (isActive(job) ? 0 : job.state === 'waiting' ? 1 : 2)
     const isPlanned = (job: JobOutline) => isActive(job) || job.state === 'waiting'
     const wanted = [...own.filter(job => isPlanned(job) || job.state === 'draft'), ...others.filter(isPlanned)].sort(
       (a, b) => rank(a) - rank(b) || a.position - b.position || a.id - b.id,
     )
-    for (const job of [...own.filter(entry => entry.state === 'held'), ...wanted]) {
+    yield
+    const forecasts = new Map<number, JobForecast>()
+    const held = own.filter(entry => entry.state === 'held')
+    yield* each([...held, ...wanted], job => {
       const forecast = forecastOf(job, rates)
       if (forecast) forecasts.set(job.id, forecast)
-    }
-    const places = planLanes(
-      wanted.flatMap(job => {
-        const forecast = forecasts.get(job.id) ?? null
-        const seconds = workLeft({ state: job.state, progress: job.progress, forecast })
-        // What is seen of a running job is its own and nobody else's.
-        const shared = forecast && !job.progress ? sharedTime(forecast) : null
-        return seconds ? [{ id: job.id, seconds, shared }] : []
-      }),
-      lanes,
-    )
-    this.forecasts = forecasts
-    this.places = new Map(places.map(place => [place.id, place]))
-    this.planned = wanted.filter(job => job.orderId === orderId)
-  }
-
-  /** The order's work in figures. */
-  summary(): WorkSummary {
-    return (this.figures ??= this.summarise())
-  }
-
-  private summarise(): WorkSummary {
-    const released = this.planned.filter(job => job.state !== 'draft')
-    const drafts = this.planned.filter(job => job.state === 'draft')
-    const all = this.totals(this.planned)
+    })
+    const places = new Map<number, PlannedJob>()
+    const plan = new Lanes(lanes)
+    yield* each(wanted, job => {
+      const forecast = forecasts.get(job.id) ?? null
+      const seconds = workLeft({ state: job.state, progress: job.progress, forecast })
+      // What is seen of a running job is its own and nobody else's.
+      const shared = forecast && !job.progress ? sharedTime(forecast) : null
+      if (seconds) places.set(job.id, plan.place({ id: job.id, seconds, shared }))
+    })
+    const known = { places, forecasts }
+    const planned = wanted.filter(job => job.orderId === orderId)
+    const released = planned.filter(job => job.state !== 'draft')
+    const drafts = planned.filter(job => job.state === 'draft')
+    const all = yield* totalsOf(known, planned)
     const specs: Record<string, number> = {}
-    for (const job of this.own) if (job.state !== 'cancelled') specs[job.specKey] = (specs[job.specKey] ?? 0) + 1
-    return {
-      orderId: this.orderId,
-      at: this.at.toISOString(),
-      lanes: this.lanes,
-      ...countsOf(this.own),
+    for (const job of own) if (job.state !== 'cancelled') specs[job.specKey] = (specs[job.specKey] ?? 0) + 1
+    yield
+    return new Agenda(places, forecasts, {
+      orderId,
+      at: at.toISOString(),
+      lanes,
+      ...countsOf(own),
       specs,
-      isMeasuring: this.own.some(job => job.sampleState === 'measuring'),
-      released: drafts.length === 0 ? all : this.totals(released),
+      isMeasuring: own.some(job => job.sampleState === 'measuring'),
+      released: drafts.length === 0 ? all : yield* totalsOf(known, released),
       withDrafts: all,
-      drafts: released.length === 0 ? all : this.totals(drafts),
-      bars: this.bars(),
-    }
+      drafts: released.length === 0 ? all : yield* totalsOf(known, drafts),
+      bars: yield* barsOf(places, planned),
+    })
   }
 
   /** The order's jobs that a filter lets through, by lot, lots in the order of their first job. @param names of lots by number */
-  lots(jobs: readonly JobOutline[], names: ReadonlyMap<number, string>): LotWork[] {
+  *lots(jobs: readonly JobOutline[], names: ReadonlyMap<number, string>): Turns<LotWork[]> {
     const byLot = new Map<number | null, JobOutline[]>()
     for (const job of jobs) {
       const there = byLot.get(job.lotId)
       if (there) there.push(job)
       else byLot.set(job.lotId, [job])
     }
-    return [...byLot].map(([lotId, entries]) => ({
-      lotId,
-      name: lotId === null ? 'In no lot' : (names.get(lotId) ?? `Lot ${lotId}`),
-      totals: this.totals(entries),
-      ...countsOf(entries),
-      sourceBytes: entries.reduce((sum, job) => sum + job.sourceBytes, 0),
-      outputBytes: entries.reduce((sum, job) => sum + (job.outputBytes ?? 0), 0),
-      workSeconds: entries.reduce((sum, job) => sum + (job.workSeconds ?? 0), 0),
-    }))
+    const lots: LotWork[] = []
+    for (const [lotId, entries] of byLot)
+      lots.push({
+        lotId,
+        name: lotId === null ? 'In no lot' : (names.get(lotId) ?? `Lot ${lotId}`),
+        totals: yield* totalsOf(this, entries),
+        ...countsOf(entries),
+        sourceBytes: entries.reduce((sum, job) => sum + job.sourceBytes, 0),
+        outputBytes: entries.reduce((sum, job) => sum + (job.outputBytes ?? 0), 0),
+        workSeconds: entries.reduce((sum, job) => sum + (job.workSeconds ?? 0), 0),
+      })
+    return lots
   }
+}
 
-  private totals(jobs: readonly JobOutline[]): WorkTotals {
-    const [seconds, measuredSeconds, bytes] = [new RangeSum(), new RangeSum(), new RangeSum()]
-    let [measured, byLike, unmeasurable] = [0, 0, 0]
-    let end: Range | null = null
-    for (const job of jobs) {
-      const forecast = this.forecasts.get(job.id) ?? null
-      const left = workLeft({ state: job.state, progress: job.progress, forecast })
-      if (left) seconds.add(left, forecast && !job.progress ? sharedTime(forecast) : null)
-      if (forecast) bytes.add(forecast.bytes, sharedSize(forecast))
-      if (left && !(forecast?.carried && !job.progress)) {
-        measured++
-        measuredSeconds.add(left)
-      } else if (left) byLike++
-      else if (job.sampleState === 'failed') unmeasurable++
-      const place = this.places.get(job.id)
-      if (place && (end === null || place.end.expected > end.expected)) end = place.end
-    }
-    return {
-      jobs: jobs.length,
-      measured,
-      byLike,
-      unknown: jobs.length - measured - byLike,
-      unmeasurable,
-      seconds: seconds.range(sharedTimePart),
-      measuredSeconds: measuredSeconds.range(sharedTimePart),
-      bytes: bytes.range(),
-      end,
-    }
-  }
+/** What is known of planned jobs. */
+type Known = Pick<Agenda, 'places' | 'forecasts'>
 
-  /** What is drawn of the lanes: jobs too short to be seen are joined to those beside them. */
-  private bars(): LaneBar[] {
-    const last = new Map<number, LaneBar>()
-    const bars: LaneBar[] = []
-    const span = this.planned.reduce((most, job) => Math.max(most, this.places.get(job.id)?.end.high ?? 0), 1)
-    const shortest = span / barsOfLane
-    for (const job of this.planned) {
-      const place = this.places.get(job.id)
-      if (!place) continue
-      const [from, to, late] = [place.start.expected, place.end.expected, place.end.high]
-      const isDraft = job.state === 'draft'
-      const before = last.get(place.lane)
-      if (
-        before &&
-        before.isDraft === isDraft &&
-        (to - from < shortest || before.to - before.from < shortest) &&
-        from - before.to < shortest
-      ) {
-        Object.assign(before, { to, late, jobs: before.jobs + 1 })
-        continue
-      }
-      const bar = {
-        lane: place.lane,
-        from,
-        to,
-        late,
-        isDraft,
-        jobs: 1,
-        name: job.sourceName,
-        specName: job.specName,
-      }
-      last.set(place.lane, bar)
-      bars.push(bar)
-    }
-    return bars
+function* totalsOf({ places, forecasts }: Known, jobs: readonly JobOutline[]): Turns<WorkTotals> {
+  const [seconds, measuredSeconds, bytes] = [new RangeSum(), new RangeSum(), new RangeSum()]
+  let [measured, byLike, unmeasurable] = [0, 0, 0]
+  const last: { end: Range | null } = { end: null }
+  yield* each(jobs, job => {
+    const forecast = forecasts.get(job.id) ?? null
+    const left = workLeft({ state: job.state, progress: job.progress, forecast })
+    if (left) seconds.add(left, forecast && !job.progress ? sharedTime(forecast) : null)
+    if (forecast) bytes.add(forecast.bytes, sharedSize(forecast))
+    if (left && !(forecast?.carried && !job.progress)) {
+      measured++
+      measuredSeconds.add(left)
+    } else if (left) byLike++
+    else if (job.sampleState === 'failed') unmeasurable++
+    const place = places.get(job.id)
+    if (place && (last.end === null || place.end.expected > last.end.expected)) last.end = place.end
+  })
+  return {
+    jobs: jobs.length,
+    measured,
+    byLike,
+    unknown: jobs.length - measured - byLike,
+    unmeasurable,
+    seconds: seconds.range(sharedTimePart),
+    measuredSeconds: measuredSeconds.range(sharedTimePart),
+    bytes: bytes.range(),
+    end: last.end,
   }
+}
+
+/** What is drawn of the lanes: jobs too short to be seen are joined to those beside them. */
+function* barsOf(places: Known['places'], planned: readonly JobOutline[]): Turns<LaneBar[]> {
+  const last = new Map<number, LaneBar>()
+  const bars: LaneBar[] = []
+  const span = planned.reduce((most, job) => Math.max(most, places.get(job.id)?.end.high ?? 0), 1)
+  const shortest = span / barsOfLane
+  yield* each(planned, job => {
+    const place = places.get(job.id)
+    if (!place) return
+    const [from, to, late] = [place.start.expected, place.end.expected, place.end.high]
+    const isDraft = job.state === 'draft'
+    const before = last.get(place.lane)
+    if (
+      before &&
+      before.isDraft === isDraft &&
+      (to - from < shortest || before.to - before.from < shortest) &&
+      from - before.to < shortest
+    ) {
+      Object.assign(before, { to, late, jobs: before.jobs + 1 })
+      return
+    }
+    const bar = { lane: place.lane, from, to, late, isDraft, jobs: 1, name: job.sourceName, specName: job.specName }
+    last.set(place.lane, bar)
+    bars.push(bar)
+  })
+  return bars
 }
 
 /** How many jobs are in which state, and what the verdicts on those that are done are. */

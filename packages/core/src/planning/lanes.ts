@@ -22,14 +22,22 @@ export interface LaneWork {
  * When each job begins and ends, jobs taken in order by the first lane that is free.
  * Ranges along a lane add as those of a batch do: independent errors in quadrature, those of a group and the machine's own in proportion.
  */
-export function planLanes(jobs: readonly LaneWork[], lanes: number): PlannedJob[] {
-  const held = Array.from({ length: Math.max(1, lanes) }, () => ({ sum: new RangeSum(), end: new RangeSum().range() }))
-  return jobs.map(job => {
+export class Lanes {
+  private readonly held: { sum: RangeSum; end: Range }[]
+
+  /** @param count of lanes; one at least */
+  constructor(count: number) {
+    this.held = Array.from({ length: Math.max(1, count) }, () => ({ sum: new RangeSum(), end: new RangeSum().range() }))
+  }
+
+  /** Gives the next job its place. */
+  place(job: LaneWork): PlannedJob {
+    const { held } = this
     const lane = held.reduce((least, { sum }, index) => (sum.total < held[least]!.sum.total ? index : least), 0)
     const entry = held[lane]!
     const start = entry.end
     entry.sum.add(job.seconds, job.shared)
     entry.end = entry.sum.range(sharedTimePart)
     return { id: job.id, lane, start, end: entry.end }
-  })
+  }
 }

@@ -18,6 +18,8 @@ export interface JobOutline {
   state: JobState
   position: number
   progress: JobProgress | null
+  /** Its measurement. */
+  sampleId: number | null
   sampleState: SampleState
   /** From its own source's measurement. */
   measured: JobForecast | null
@@ -29,6 +31,22 @@ export interface JobOutline {
   outputPath: string | null
   workSeconds: number | null
 }
+
+/** What changes of a job while it is worked on, or moved, held and released with many others. */
+export type JobCourse = Pick<
+  JobOutline,
+  | 'id'
+  | 'specKey'
+  | 'specName'
+  | 'state'
+  | 'position'
+  | 'progress'
+  | 'sampleId'
+  | 'verdict'
+  | 'outputBytes'
+  | 'outputPath'
+  | 'workSeconds'
+>
 
 export type LikeRates = ReadonlyMap<string, LikeRate>
 

@@ -1,3 +1,4 @@
+import { AnnouncedDrafts } from './announced-drafts.ts'
 import { Assets } from './assets.ts'
 import { Batches } from './batches.ts'
 import { Bench } from './bench.ts'
@@ -25,4 +26,5 @@ export const migrations = [
   { name: '010-ground', class: Ground },
   { name: '011-batches', class: Batches },
   { name: '012-specs', class: Specs },
+  { name: '013-announced-drafts', class: AnnouncedDrafts },
 ]
