@@ -1,5 +1,8 @@
 import { defineConfig } from '@playwright/test'
 
+/** Of a run in halves, which: told apart in the names of what a run leaves. */
+const part = process.env.E2E_PART ?? ''
+
 /** Runs against a built application that `scripts/e2e.mjs` started and whose address it passes on. */
 export default defineConfig({
   testDir: 'tests/e2e',
@@ -9,8 +12,8 @@ export default defineConfig({
   // Against what never ends, not against machines that are slow or busy.
   timeout: 600_000,
   expect: { timeout: 60_000 },
-  outputDir: '.hematine/test/playwright',
-  reporter: [['list'], ['json', { outputFile: '.hematine/test/playwright.json' }]],
+  outputDir: `.hematine/test/playwright${part}`,
+  reporter: [['list'], ['json', { outputFile: `.hematine/test/playwright${part}.json` }]],
   use: {
     baseURL: process.env.E2E_ADDRESS ?? '',
     viewport: { width: 1280, height: 800 },

@@ -1,11 +1,13 @@
-// `npm test`: sets itself up, then lint, types, unit and integration tests, and the browser tests. Ends with "N passed, N failed".
-import { spawnSync } from 'node:child_process'
+// `npm test`: sets itself up, then format, lint, types, unit and integration tests, browser tests and short campaigns, two things at a time. Ends with
+// "N passed, N failed".
+import { spawn } from 'node:child_process'
 import { existsSync, readFileSync, rmSync } from 'node:fs'
 import path from 'node:path'
+import { createInterface } from 'node:readline'
 import { projectDirectory, runScript, temporaryDirectory } from './lib/bootstrap.mjs'
 
 /** The twenty tests that took longest, as lines, of the reports of both runners. */
-function slowest(unit, browser) {
+function slowest(unit, browsers) {
   const ofUnit = (unit?.testResults ?? []).flatMap(file =>
     file.assertionResults.map(test => ({
       seconds: (test.duration ?? 0) / 1000,
@@ -19,7 +21,9 @@ function slowest(unit, browser) {
     })),
     ...(suite.suites ?? []).flatMap(inner => ofSuite(inner, file)),
   ]
-  const ofBrowser = (browser?.suites ?? []).flatMap(suite => ofSuite(suite, `tests/e2e/${suite.file}`))
+  const ofBrowser = browsers.flatMap(browser =>
+    (browser?.suites ?? []).flatMap(suite => ofSuite(suite, `tests/e2e/${suite.file}`)),
+  )
   return [...ofUnit, ...ofBrowser]
     .sort((a, b) => b.seconds - a.seconds)
     .slice(0, 20)
@@ -35,16 +39,30 @@ await runScript(['postgresql', 'chromium', 'dvdauthor', 'genisoimage', 'libvulka
     sum.passed += passed
     sum.failed += failed
   }
-  const run = (name, words) => {
-    console.log(`\n== ${name}`)
+  const run = async (name, words) => {
+    console.log(`== ${name}`)
     const begun = Date.now()
-    const { status } = spawnSync(process.execPath, words, {
+    const child = spawn(process.execPath, words, {
       cwd: projectDirectory,
-      stdio: ['ignore', 'inherit', 'inherit'],
+      stdio: ['ignore', 'pipe', 'pipe'],
       env: { ...process.env, TEST_MATERIAL: material },
     })
+    // Lines of two runs come between each other; each says whose it is.
+    for (const stream of [child.stdout, child.stderr])
+      createInterface(stream).on('line', line => console.log(`${name} | ${line}`))
+    const status = await new Promise(resolve => child.on('close', resolve))
     console.log(`== ${name}: ${status === 0 ? 'passed' : 'failed'} in ${((Date.now() - begun) / 1000).toFixed(0)} s`)
     return status === 0
+  }
+  /** Runs that count as one test each, in rows; as many rows at a time as a small machine has cores. */
+  const twoAtATime = async rows => {
+    const left = [...rows]
+    const take = async () => {
+      for (let row = left.shift(); row; row = left.shift())
+        for (const [name, words, counted = passed => count(passed ? 1 : 0, passed ? 0 : 1)] of row)
+          counted(await run(name, words))
+    }
+    await Promise.all([take(), take()])
   }
   const report = name => {
     const file = path.join(reports, name)
@@ -54,31 +72,42 @@ await runScript(['postgresql', 'chromium', 'dvdauthor', 'genisoimage', 'libvulka
 
   try {
     rmSync(reports, { recursive: true, force: true })
-    for (const [name, words] of [
-      ['format', [bin('prettier/bin/prettier.cjs'), '--check', '--log-level', 'warn', '.']],
-      ['lint', [bin('eslint/bin/eslint.js'), '.', '--max-warnings', '0']],
-      ['types', ['scripts/typecheck.mjs']],
-    ]) {
-      if (run(name, words)) count(1, 0)
-      else count(0, 1)
-    }
-    const unitPassed = run('unit and integration tests', [bin('vitest/vitest.mjs'), 'run'])
+    await twoAtATime([
+      [
+        ['types', ['scripts/typecheck.mjs']],
+        ['build', ['scripts/build.mjs']],
+      ],
+      [
+        ['format', [bin('prettier/bin/prettier.cjs'), '--check', '--log-level', 'warn', '.']],
+        ['lint', [bin('eslint/bin/eslint.js'), '.', '--max-warnings', '0']],
+      ],
+    ])
+    const unitPassed = await run('unit and integration tests', [bin('vitest/vitest.mjs'), 'run'])
     const unit = report('vitest.json')
     // A run that broke off outside any test has failed too, whatever its tests say.
     count(unit?.numPassedTests ?? 0, Math.max(unit?.numFailedTests ?? 0, unitPassed ? 0 : 1))
-    const browserPassed = run('browser tests', ['scripts/e2e.mjs'])
-    const browser = report('playwright.json')?.stats
-    count((browser?.expected ?? 0) + (browser?.flaky ?? 0), Math.max(browser?.unexpected ?? 0, browserPassed ? 0 : 1))
-    // The campaigns of the benchmarks, short and with fixed seeds.
-    for (const [name, words] of [
-      ['hostile requests', ['scripts/bench-requests.mjs', '100', '11']],
-      ['a batch of a thousand', ['scripts/bench-batch.mjs', '1000']],
-      ['faults at moments of chance', ['scripts/bench-faults.mjs', '5', '7']],
-    ]) {
-      if (run(name, words)) count(1, 0)
-      else count(0, 1)
-    }
-    console.log(`\nThe slowest tests:\n${slowest(unit, report('playwright.json')).join('\n')}`)
+    const browserTests = part => [
+      `browser tests ${part}`,
+      ['scripts/e2e.mjs', `--part=${part}`],
+      passed => {
+        const stats = report(`playwright-${part}.json`)?.stats
+        count((stats?.expected ?? 0) + (stats?.flaky ?? 0), Math.max(stats?.unexpected ?? 0, passed ? 0 : 1))
+      },
+    ]
+    await twoAtATime([
+      [browserTests(1)],
+      [browserTests(2)],
+      // The campaigns of the benchmarks, short and with fixed seeds.
+      [['faults at moments of chance', ['scripts/bench-faults.mjs', '5', '7']]],
+      [['a batch of a thousand', ['scripts/bench-batch.mjs', '1000']]],
+      [['hostile requests', ['scripts/bench-requests.mjs', '100', '11']]],
+    ])
+    console.log(
+      `\nThe slowest tests:\n${slowest(
+        unit,
+        [1, 2].map(part => report(`playwright-${part}.json`)),
+      ).join('\n')}`,
+    )
   } finally {
     rmSync(directory, { recursive: true, force: true })
     // What a failure left (traces, reports) is of use; a passed run leaves nothing.

@@ -1,5 +1,5 @@
 import { spawn } from 'node:child_process'
-import { cpSync, mkdirSync } from 'node:fs'
+import { cpSync, mkdirSync, readdirSync } from 'node:fs'
 import path from 'node:path'
 import { readSettings } from '@hematine/core'
 import { makeDemoMaterial, ownVolumes } from '@hematine/demo'
@@ -11,9 +11,15 @@ import { run, type Running } from './run.ts'
  * Runs the browser tests against the built application: one with the demo order, one started empty, both with data of their own.
  * @param directory for everything that the two keep; the caller removes it
  * @param material where this run's demo material is or shall be
+ * @param part 0 for all files, or one half of them: tests of a file build on those before it, halves do not on each other
  * @returns whether all passed
  */
-export async function runBrowserTests(directory: string, material: string, words: readonly string[]): Promise<boolean> {
+export async function runBrowserTests(
+  directory: string,
+  material: string,
+  words: readonly string[],
+  part = 0,
+): Promise<boolean> {
   await makeDemoMaterial(material)
   const servers: Running[] = []
   try {
@@ -26,7 +32,8 @@ export async function runBrowserTests(directory: string, material: string, words
       const settings = readSettings({ HEMATINE_PORT: String(await freePort()), HEMATINE_WORKERS: empty ? '0' : '1' })
       servers.push(await run({ empty, dataDirectory, settings, lasting: false, say: () => undefined }))
     }
-    return await playwright(words, {
+    return await playwright([...words, ...filesOf(part)], {
+      E2E_PART: part === 0 ? '' : `-${part}`,
       E2E_ADDRESS: servers[0]!.address,
       E2E_EMPTY_ADDRESS: servers[1]!.address,
       E2E_DATA: path.join(directory, 'demo'),
@@ -35,6 +42,15 @@ export async function runBrowserTests(directory: string, material: string, words
   } finally {
     await Promise.all(servers.map(server => server.stop()))
   }
+}
+
+/** Number of the last file in the first half, by how long they take. */
+const lastOfFirst = 4
+
+function filesOf(part: number): string[] {
+  if (part === 0) return []
+  const files = readdirSync(path.join(projectDirectory, 'tests/e2e')).filter(name => name.endsWith('.spec.ts'))
+  return files.filter(name => Number.parseInt(name, 10) <= lastOfFirst === (part === 1))
 }
 
 function playwright(words: readonly string[], environment: Record<string, string>): Promise<boolean> {
