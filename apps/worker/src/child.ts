@@ -7,6 +7,7 @@ import {
   SourceFacts,
   TrialMoment,
   type Moment,
+  type WorkStage,
 } from '@hematine/core'
 import { knownOf } from '@hematine/media/volumes/source-input'
 import { identityOf, flushToDisk } from '@hematine/media/volumes/volume-files'
@@ -32,7 +33,7 @@ import {
   type SoundTrialPlan,
 } from '@hematine/media'
 import { PausableGate, Stopped } from './gate.ts'
-import type { Assignment, Instruction, Report, Stage } from './messages.ts'
+import type { Assignment, Instruction, Report } from './messages.ts'
 
 /**
  * The process that does one task at a time. Media libraries live here only: a crash, a runaway or a cancel ends this process and nothing else.
@@ -149,9 +150,15 @@ async function doSoundTrial({
 }
 
 async function doJob(assignment: Extract<Assignment, { kind: 'job' }>): Promise<void> {
-  let stage: Stage = 'encode'
+  let stage: WorkStage = 'encode'
   let stageBegin = gate.workedSeconds
   let encodeSeconds: number | null = null
+  const enter = (next: WorkStage) => {
+    stage = next
+    stageBegin = gate.workedSeconds
+    now.done = 0
+    tellNow()
+  }
   const now = { done: 0, bytesWritten: 0 }
   const tellNow = () =>
     void report({ say: 'progress', stage, ...now, stageSeconds: gate.workedSeconds - stageBegin, encodeSeconds })
@@ -164,15 +171,16 @@ async function doJob(assignment: Extract<Assignment, { kind: 'job' }>): Promise<
   const milliseconds = (seconds: number) => Math.round(seconds * 1000)
 
   if (hasPicture(assignment))
-    await transcode(assignment, gate, ({ framesDone, bytesWritten }) => tellDone(framesDone, bytesWritten))
+    await transcode(assignment, gate, progress => {
+      // What is encoded once more begins anew.
+      if (progress.stage !== stage || progress.framesDone < now.done) enter(progress.stage)
+      tellDone(progress.framesDone, progress.bytesWritten)
+    })
   else
     await extractSound(assignment, gate, ({ seconds, bytesWritten }) => tellDone(milliseconds(seconds), bytesWritten))
   await flushToDisk(assignment.outputPath)
   encodeSeconds = gate.workedSeconds - stageBegin
-  stage = 'check'
-  stageBegin = gate.workedSeconds
-  now.done = 0
-  tellNow()
+  enter('check')
   const measurement = hasPicture(assignment)
     ? await measureResult(assignment, gate, framesDone => tellDone(framesDone))
     : await measureSoundResult(assignment, gate, seconds => tellDone(milliseconds(seconds)))

@@ -49,8 +49,8 @@ export async function leaveNote(directory: string, note: FinishedNote): Promise<
 
 /** Removes a file of a job and the note beside it. */
 export async function removeFinished(directory: string, file: string): Promise<void> {
-  for (const name of [file, noteName(file), `${noteName(file)}.new`])
-    await rm(path.join(directory, name), { force: true })
+  for (const name of await readdir(directory))
+    if (name.startsWith(file)) await rm(path.join(directory, name), { force: true })
 }
 
 /** Removes everything that attempts at a job left: it is over. */

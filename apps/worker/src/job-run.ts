@@ -1,5 +1,15 @@
 import path from 'node:path'
-import { deliveredFacts, judge, MissingAsset, progressOf, treatedSeconds, type Check } from '@hematine/core'
+import {
+  deliveredFacts,
+  judge,
+  MissingAsset,
+  progressOf,
+  treatedSeconds,
+  type Check,
+  type DeliverySpec,
+  type SampleMeasurement,
+  type WorkStage,
+} from '@hematine/core'
 import {
   beginPlacing,
   deliveryVolumeOf,
@@ -26,7 +36,7 @@ import { identityOf, spaceOfVolume, VolumeProblem, workDirectory } from '@hemati
 import { TaskProcess } from './child-process.ts'
 import { findFinished, leaveNote, removeFinished, workFingerprint } from './finished.ts'
 import { inputOf, withAssets } from './inputs.ts'
-import type { Report, Stage } from './messages.ts'
+import type { Report } from './messages.ts'
 import { freeName, placeResult } from './placing.ts'
 import type { Pausable, Turnstile } from './turnstile.ts'
 
@@ -38,6 +48,15 @@ const decisionEveryMilliseconds = 200
 /** A source is looked at this often while a job works from it; seldomer where looking takes long, as with a hundred thousand frames. */
 const lookAtSourceMilliseconds = 20_000
 const mostPartOfLooking = 1 / 50
+
+/** How a first pass compares to the encode, as a sample saw it; about as long, where nothing was measured. */
+function firstPerEncode({ video }: DeliverySpec, measurement: SampleMeasurement | null | undefined): number {
+  if (video?.rateControl.kind !== 'size cap') return 0
+  const windows = measurement?.windows ?? []
+  const sum = (key: 'firstPassSeconds' | 'encodeSeconds') =>
+    windows.reduce((all, window) => all + (window[key] ?? 0), 0)
+  return windows.length > 0 ? sum('firstPassSeconds') / sum('encodeSeconds') : 1
+}
 
 /** What a source that cannot be found is like: not as it was. One whose disk does not answer is another matter. */
 function asGone(error: unknown): null {
@@ -86,7 +105,7 @@ export class JobRun implements Pausable {
   private heldForMeasuring = false
   private stopping = false
   private lastWrite = 0
-  private lastStage: Stage | null = null
+  private lastStage: WorkStage | null = null
   private writing: Promise<unknown> = Promise.resolve()
   /** Resolves when nothing more will be done for this job here. */
   readonly ended: Promise<void>
@@ -286,6 +305,7 @@ export class JobRun implements Pausable {
         ? { total: result.frameCount, rate: result.rate }
         : { total: Math.round(treatedSeconds(job.treatment) * 1000), rate: null }),
       checkPerEncode: measurement ? seconds('checkSeconds') / seconds('encodeSeconds') : null,
+      firstPerEncode: firstPerEncode(job.spec, measurement),
     })
     this.writing = this.writing
       .then(() => keepProgress(this.database.em.fork(), job.id, job.attempt, this.workerId, progress))

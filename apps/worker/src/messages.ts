@@ -7,6 +7,7 @@ import type {
   SampleMeasurement,
   SourceFacts,
   TrialMoment,
+  WorkStage,
 } from '@hematine/core'
 import type { MediaInput } from '@hematine/media/ground/media-input'
 
@@ -31,13 +32,11 @@ export type Assignment =
 export type Instruction =
   { say: 'assign'; assignment: Assignment } | { say: 'pause' } | { say: 'go on' } | { say: 'stop' } | { say: 'leave' }
 
-export type Stage = 'encode' | 'check'
-
 /** What a child reports. `stageSeconds` and `workSeconds` leave out pauses; `done` is in frames, or in milliseconds of sound where there is no picture. */
 export type Report =
   | {
       say: 'progress'
-      stage: Stage
+      stage: WorkStage
       done: number
       bytesWritten: number
       stageSeconds: number

@@ -2,7 +2,7 @@ import { z } from 'zod'
 import { levelProblem, lowestLevel, pictureCodec, pictureCodecs, soundCodec, soundCodecs } from './codecs/index.ts'
 import { Container, containerFacts, describeContainer, holdsOneTrack } from './container.ts'
 import { describePixelFormat } from './facts.ts'
-import { describeBitRate } from './format.ts'
+import { describeBitRate, describeBytes } from './format.ts'
 import { FrameRule } from './geometry.ts'
 import { Rational } from './rational.ts'
 import { describeRate } from './timing.ts'
@@ -22,6 +22,11 @@ export const RateControl = z.discriminatedUnion('kind', [
     /** Most bits a second, and what a player keeps ahead, in bits: as a disc or a broadcast limits them. */
     peakBitsPerSecond: z.int().positive().max(2_000_000_000).nullable(),
     bufferBits: z.int().positive().max(2_000_000_000).nullable(),
+  }),
+  z.object({
+    kind: z.literal('size cap'),
+    /** Most bytes that the whole file may have. */
+    bytes: z.int().min(100_000).max(1_000_000_000_000),
   }),
   z.object({ kind: z.literal('set by profile') }),
   z.object({ kind: z.literal('lossless') }),
@@ -410,7 +415,9 @@ function pictureLines({ video }: DeliverySpec): [name: string, value: string][] 
       ? `constant quality ${rateControl.value} (lower is better)`
       : rateControl.kind === 'average rate'
         ? `${describeBitRate(rateControl.bitsPerSecond)} on average${rateControl.peakBitsPerSecond ? `, at most ${describeBitRate(rateControl.peakBitsPerSecond)}` : ''}`
-        : rateControl.kind
+        : rateControl.kind === 'size cap'
+          ? `what fits into ${describeBytes(rateControl.bytes)} with the sound, in two passes`
+          : rateControl.kind
   return [
     [
       'picture',

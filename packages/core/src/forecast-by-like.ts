@@ -1,4 +1,11 @@
-import { leastSizePart, leastTimePart, type JobExtent, type JobForecast, type SampleMeasurement } from './forecast.ts'
+import {
+  leastSizePart,
+  leastTimePart,
+  underCap,
+  type JobExtent,
+  type JobForecast,
+  type SampleMeasurement,
+} from './forecast.ts'
 import { rangeAround, studentQuantile, type Range } from './range.ts'
 
 /** How many sources of a group of like work are measured to stand for all of it. */
@@ -80,7 +87,7 @@ export function forecastByLike(rate: LikeRate, extent: JobExtent): JobForecast {
   const units = unitsOf(extent)
   return {
     seconds: rangeAround(rate.startSeconds + rate.secondsPerUnit * units, rate.time.each),
-    bytes: rangeAround(rate.bytesPerUnit * units, rate.size.each),
+    bytes: underCap(rangeAround(rate.bytesPerUnit * units, rate.size.each), extent.capBytes),
     checkSeconds: rate.checkSecondsPerUnit * units,
     carried: { from: rate.count, group: rate.group, timePart: rate.time.shared, sizePart: rate.size.shared },
     measuredFrom: `not this source: ${rate.count === 1 ? 'one' : rate.count} of its lot ${rate.count === 1 ? 'was' : 'were'} measured with the same spec and treatment, and ${rate.count === 1 ? 'stands' : 'stand'} for the rest`,

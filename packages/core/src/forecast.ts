@@ -3,6 +3,7 @@ import { meanWithError, rangeAround, Range, studentQuantile } from './range.ts'
 import { soundCodec } from './codecs/index.ts'
 import { Container, containerFacts } from './container.ts'
 import type { DeliverySpec } from './delivery.ts'
+import { leastOfCap } from './size-cap.ts'
 import { hasPicture, keyframeDistance, planOf, treatedSeconds, type Treatment } from './treatment/index.ts'
 
 /** One stretch of a source that was really treated, encoded and checked with the spec. */
@@ -10,6 +11,8 @@ export const SampleWindow = z.object({
   startSeconds: z.number().min(0),
   /** Frames of the result made from the stretch. */
   frames: z.int().positive(),
+  /** Decode, treat and learn what the frames need, where a size is kept in two passes. */
+  firstPassSeconds: z.number().positive().optional(),
   /** Decode, treat and encode, sound aside. */
   encodeSeconds: z.number().positive(),
   /** Decode the result, treat the source again and compare. */
@@ -69,6 +72,8 @@ export const JobExtent = z.object({
   container: Container,
   /** What decides the size of a frame: the quality to be held, or the format (a profile's rate, losslessness). */
   sizeIs: z.enum(['by quality', 'by format']),
+  /** Most bytes that the result may have. */
+  capBytes: z.int().positive().optional(),
 })
 export type JobExtent = z.infer<typeof JobExtent>
 
@@ -78,12 +83,14 @@ export function extentOf(job: { spec: DeliverySpec; treatment: Treatment }): Job
   const plan = planOf(job)
   if (hasPicture(plan)) {
     const { spec, treatment } = plan
+    const { rateControl } = spec.video
     return {
       ...common,
       frames: treatment.result.frameCount,
       pixels: treatment.result.frame.width * treatment.result.frame.height,
       keyframeDistance: keyframeDistance(spec, treatment),
-      sizeIs: spec.video.rateControl.kind === 'constant quality' ? 'by quality' : 'by format',
+      sizeIs: rateControl.kind === 'constant quality' ? 'by quality' : 'by format',
+      ...(rateControl.kind === 'size cap' ? { capBytes: rateControl.bytes } : {}),
     }
   }
   // The size of FLAC follows the sound; a stated rate, or PCM, is what it is.
@@ -152,12 +159,13 @@ export function forecastJob(sample: SampleMeasurement, extent: JobExtent): JobFo
   const perFrame = sum(windows, 'encodeSeconds') / sampledFrames
   const checkPerFrame = sum(windows, 'checkSeconds') / sampledFrames
   const checkSeconds = checkPerFrame * extent.frames + (sample.onceSeconds ?? 0)
+  const firstPass = windows.reduce((sum, window) => sum + (window.firstPassSeconds ?? 0), 0) / sampledFrames
   const seconds =
     sample.startSeconds +
-    perFrame * extent.frames +
+    (firstPass + perFrame) * extent.frames +
     checkSeconds +
     sample.soundSecondsPerSecond * extent.durationSeconds
-  const timePart = Math.max(leastTimePart, relativeHalfWidth(encodePerFrame, coverage))
+  const range = rangeAround(seconds, Math.max(leastTimePart, relativeHalfWidth(encodePerFrame, coverage)))
 
   const otherKeyframes = sum(windows, 'otherKeyframes')
   const interFrames = sum(windows, 'interFrames')
@@ -185,8 +193,8 @@ export function forecastJob(sample: SampleMeasurement, extent: JobExtent): JobFo
   )
 
   return {
-    seconds: rangeAround(seconds, timePart),
-    bytes: rangeAround(bytes, sizePart),
+    seconds: { ...range, high: range.high + (extent.capBytes === undefined ? 0 : perFrame * extent.frames) },
+    bytes: underCap(rangeAround(bytes, sizePart), extent.capBytes),
     checkSeconds,
     carried: null,
     measuredFrom: `${sampledFrames} of ${extent.frames} frames in ${windows.length} ${windows.length === 1 ? 'stretch' : 'stretches'}, encoded and checked on ${sample.machine} in ${sample.tookSeconds.toFixed(0)} s`,
@@ -227,7 +235,22 @@ function forecastSound(sample: SampleMeasurement, windows: readonly SoundWindow[
   }
 }
 
-function sum(windows: readonly SampleWindow[], key: Exclude<keyof SampleWindow, 'startSeconds'>): number {
+/**
+ * A size that a cap bounds. What is expected to come near it fills it, as passes are made until it does; what needs less may need less still.
+ */
+export function underCap(bytes: Range, capBytes: number | undefined): Range {
+  if (capBytes === undefined) return bytes
+  const least = capBytes * leastOfCap
+  if (bytes.expected < capBytes * nearCap) return { ...bytes, high: Math.min(capBytes, bytes.high) }
+  return { expected: (least + capBytes) / 2, low: least, high: capBytes }
+}
+/** Stretches whose rate comes so near to the cap's had use for all their bits. */
+const nearCap = 0.8
+
+function sum(
+  windows: readonly SampleWindow[],
+  key: Exclude<keyof SampleWindow, 'startSeconds' | 'firstPassSeconds'>,
+): number {
   return windows.reduce((total, window) => total + window[key], 0)
 }
 

@@ -79,9 +79,13 @@ export function describeState(state: JobState): string {
   return words[state]
 }
 
+/** What a job is in the middle of: learning what its frames need, encoding them, or checking the result. */
+export const WorkStage = z.enum(['first pass', 'encode', 'check'])
+export type WorkStage = z.infer<typeof WorkStage>
+
 /** How far a running job is. `stage` tells what is being done now. */
 export const JobProgress = z.object({
-  stage: z.enum(['encode', 'check']),
+  stage: WorkStage,
   framesDone: z.int().min(0),
   framesTotal: z.int().min(0),
   framesPerSecond: z.number().min(0),

@@ -1,9 +1,9 @@
-import type { JobProgress } from './job.ts'
+import { WorkStage, type JobProgress } from './job.ts'
 import { toNumber, type Rational } from './rational.ts'
 
 /** What is known of a running job at a moment. */
 export interface WorkSoFar {
-  stage: 'encode' | 'check'
+  stage: WorkStage
   /** In frames; in milliseconds of sound where there is no picture. */
   done: number
   total: number
@@ -16,6 +16,8 @@ export interface WorkSoFar {
   bytesWritten: number
   /** Seconds of checking for each second of encoding, from the sample; null when nothing was measured. */
   checkPerEncode: number | null
+  /** Seconds of a first pass for each second of encoding; 0 where there is none. */
+  firstPerEncode: number
 }
 
 /** Below this much of a stage the speed so far says too little about the rest. */
@@ -24,8 +26,8 @@ const leastPart = 0.02
 const assumedCheckPerEncode = 0.3
 
 /**
- * Progress of a job from what was done so far. The rest of a stage is taken at the stage's mean speed; the check that still follows an
- * encode is taken in the proportion that the sample showed.
+ * Progress of a job from what was done so far. The rest of a stage is taken at the stage's mean speed; the stages that still follow are
+ * taken in the proportions that the sample showed.
  */
 export function progressOf(work: WorkSoFar): JobProgress {
   const { stage, done: unitsDone, total, stageSeconds } = work
@@ -34,17 +36,20 @@ export function progressOf(work: WorkSoFar): JobProgress {
   const unitsPerSecond = stageSeconds > 0 ? unitsDone / stageSeconds : 0
   const stageTotal = part > 0 ? stageSeconds / part : null
   const known = part >= leastPart ? stageTotal : null
-  // In parts of one encode: the encode is 1, the check `checkPerEncode`.
-  const whole = 1 + checkPerEncode
-  const done = stage === 'encode' ? part : 1 + part * checkPerEncode
+  // In parts of one encode: the encode is 1, the others as they were seen beside it.
+  const sizes: Record<WorkStage, number> = { 'first pass': work.firstPerEncode, encode: 1, check: checkPerEncode }
+  const stages = WorkStage.options
+  const sizeOf = (some: readonly WorkStage[]) => some.reduce((sum, entry) => sum + sizes[entry], 0)
+  const at = stages.indexOf(stage)
+  const [before, after] = [sizeOf(stages.slice(0, at)), sizeOf(stages.slice(at + 1))]
+  const done = before + part * sizes[stage]
+  const whole = sizeOf(stages)
   const secondsLeft =
-    known === null
-      ? stage === 'check' && work.encodeSeconds !== null
+    known !== null && sizes[stage] > 0
+      ? known * (1 - part) + (known / sizes[stage]) * after
+      : stage === 'check' && work.encodeSeconds !== null
         ? work.encodeSeconds * checkPerEncode
         : null
-      : stage === 'encode'
-        ? known * (whole - part)
-        : known * (1 - part)
   return {
     stage,
     ...(work.rate

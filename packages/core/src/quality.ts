@@ -188,12 +188,17 @@ export function judge<Measured extends CheckMeasurement>(
         `${finding.says} It is still there: nothing was done about it. ${stepKinds[step.kind].name} would have cured it.`,
         'look',
       )
+  const rate = spec.video?.rateControl
   add(
     'bytes',
-    `source ${describeBytes(measured.sourceBytes)}`,
-    `${describeBytes(measured.bytes)}`,
-    measured.bytes > 0,
-    'The file is empty.',
+    rate?.kind === 'size cap'
+      ? `at most ${describeBytes(rate.bytes)}; source ${describeBytes(measured.sourceBytes)}`
+      : `source ${describeBytes(measured.sourceBytes)}`,
+    rate?.kind === 'size cap'
+      ? `${describeBytes(measured.bytes)}, ${((100 * measured.bytes) / rate.bytes).toFixed(1)} % of the cap`
+      : `${describeBytes(measured.bytes)}`,
+    measured.bytes > 0 && (rate?.kind !== 'size cap' || measured.bytes <= rate.bytes),
+    measured.bytes > 0 ? 'The file is larger than the spec allows.' : 'The file is empty.',
   )
   const verdict = lines.some(line => line.verdict === 'fail')
     ? 'fail'

@@ -9,6 +9,8 @@ export function usualRate(codec: string, kind: RateKind): RateControl {
       return { kind, value: pictureCodec(codec).quality?.usual ?? 20 }
     case 'average rate':
       return { kind, bitsPerSecond: 4_000_000, peakBitsPerSecond: null, bufferBits: null }
+    case 'size cap':
+      return { kind, bytes: 25_000_000 }
     case 'set by profile':
     case 'lossless':
       return { kind }

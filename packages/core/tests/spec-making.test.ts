@@ -77,7 +77,12 @@ describe('what is known of codecs', () => {
   })
 
   test('sets the buffer of an H.264 level, and leaves a rate that was chosen as it is', () => {
-    const choice = { profile: 'high', level: '4.1', effort: 'fast', rateControl: usualRate('h264', 'constant quality') }
+    const choice = {
+      profile: 'high',
+      level: '4.1',
+      effort: 'fast',
+      rateControl: { kind: 'constant quality' as const, value: 20 },
+    }
     const size = { width: 1920, height: 1080 }
     // ITU-T H.264 table A-1: 50,000 kbit/s and a buffer of 62,500 kbit.
     expect(pictureCodec('h264').settings(choice, size)).toMatchObject({

@@ -23,6 +23,7 @@ export const av1: PictureCodec = {
   matrices: null,
   rateProblem: anyRate,
   sizeProblem: evenSides('AV1'),
+  passes: null,
   settings: ({ effort, rateControl }) => ({
     options: { preset: effort ?? '8', ...rateFactor(rateControl) },
   }),

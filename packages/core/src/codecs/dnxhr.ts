@@ -32,5 +32,6 @@ export const dnxhr: PictureCodec = {
   rateProblem: anyRate,
   sizeProblem: ({ width, height }) =>
     width < 256 || height < 120 ? `DNxHR begins at 256x120; ${width}x${height} is smaller.` : null,
+  passes: null,
   settings: ({ profile }) => ({ options: { profile: names[profile ?? 'sq'] ?? 'dnxhr_sq' } }),
 }

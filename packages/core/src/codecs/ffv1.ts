@@ -26,6 +26,7 @@ export const ffv1: PictureCodec = {
   matrices: null,
   rateProblem: anyRate,
   sizeProblem: anySize,
+  passes: null,
   settings: (_, size) => ({
     options: { level: '3', slicecrc: '1', slices: slices(size), coder: 'range_tab', context: '0' },
   }),

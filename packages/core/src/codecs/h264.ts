@@ -44,7 +44,7 @@ export const h264: PictureCodec = {
     { key: 'high422', statedAs: ['high4:2:2'], pixelFormats: ['yuv422p10le', 'yuv422p'], says: 'for editing' },
   ],
   pixelFormats: [],
-  rates: ['constant quality', 'average rate'],
+  rates: ['constant quality', 'average rate', 'size cap'],
   quality: { best: 10, worst: 40, usual: 20, step: 0.5 },
   efforts: [
     { value: 'ultrafast', says: 'the least time, the largest files' },
@@ -60,6 +60,7 @@ export const h264: PictureCodec = {
   matrices: null,
   rateProblem: anyRate,
   sizeProblem: evenSides('H.264'),
+  passes: ({ number, statistics }) => ({ flags: `+pass${number}`, passlogfile: statistics }),
   settings({ profile, level, effort, rateControl }) {
     const limits = h264Levels.table.find(entry => entry.level === level)
     return {

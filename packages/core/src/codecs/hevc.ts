@@ -1,5 +1,5 @@
 import { levelRow, type CodecLevels } from './levels.ts'
-import { anyRate, evenSides, rateFactor, type PictureCodec } from './picture-codec.ts'
+import { anyRate, evenSides, rateFactor, rateSettings, type PictureCodec } from './picture-codec.ts'
 
 /**
  * Main tier: MaxLumaPs, MaxLumaSr and MaxBR (ITU-T H.265 tables A.8 and A.9), in luma samples. Each side is limited to the square root of
@@ -22,6 +22,9 @@ export const hevcLevels: CodecLevels = {
   statedAs: number => (number / 30).toString(),
 }
 
+/** A value as the library's lists of settings want it, which are told apart by colons. */
+const escaped = (value: string) => value.replace(/[\\':=]/g, sign => `\\${sign}`)
+
 export const hevc: PictureCodec = {
   key: 'hevc',
   name: 'HEVC',
@@ -43,7 +46,7 @@ export const hevc: PictureCodec = {
     },
   ],
   pixelFormats: [],
-  rates: ['constant quality'],
+  rates: ['constant quality', 'size cap'],
   quality: { best: 10, worst: 40, usual: 24, step: 0.5 },
   efforts: [
     { value: 'ultrafast', says: 'the least time, the largest files' },
@@ -57,6 +60,9 @@ export const hevc: PictureCodec = {
   matrices: null,
   rateProblem: anyRate,
   sizeProblem: evenSides('HEVC'),
+  passes: ({ number, statistics }) => ({
+    'x265-params': `log-level=none:pass=${number}:stats=${escaped(statistics)}`,
+  }),
   settings: ({ profile, effort, rateControl }) => ({
     options: {
       preset: effort ?? 'medium',
@@ -64,5 +70,6 @@ export const hevc: PictureCodec = {
       ...(profile ? { profile } : {}),
       'x265-params': 'log-level=none',
     },
+    ...rateSettings(rateControl),
   }),
 }

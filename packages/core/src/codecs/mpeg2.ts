@@ -58,6 +58,7 @@ export const mpeg2: PictureCodec = {
   matrices: null,
   rateProblem: mpeg2RateProblem,
   sizeProblem: evenSides('MPEG-2'),
+  passes: null,
   settings: ({ rateControl }) => ({
     options: {},
     betweenFrames: 2,

@@ -23,6 +23,7 @@ export const mpeg4: PictureCodec = {
   matrices: null,
   rateProblem: mpeg4Rate,
   sizeProblem: evenSides('MPEG-4 part 2'),
+  passes: null,
   settings: ({ rateControl }) => ({
     options: {},
     ...(rateControl.kind === 'constant quality' ? { quantiser: rateControl.value } : {}),

@@ -50,7 +50,14 @@ export type RateChoice =
   | { kind: 'average rate'; bitsPerSecond: number; peakBitsPerSecond: number | null; bufferBits: number | null }
   | { kind: 'set by profile' }
   | { kind: 'lossless' }
-export type RateKind = RateChoice['kind']
+/** A cap on the size is brought about by rates that codecs know. */
+export type RateKind = RateChoice['kind'] | 'size cap'
+
+/** One of two passes over the same frames: the first writes what it learned of them to a file, the second reads it. */
+export interface EncodingPass {
+  number: 1 | 2
+  statistics: string
+}
 
 /** Everything that Hematine knows of a picture codec as one to deliver in. */
 export interface PictureCodec {
@@ -78,6 +85,8 @@ export interface PictureCodec {
   rateProblem(rate: Rational): string | null
   /** Why a frame size cannot be coded, as a sentence; null when it can. */
   sizeProblem(size: FrameSize): string | null
+  /** How the encoder is told of two passes; null where it cannot. */
+  passes: ((pass: EncodingPass) => Record<string, string>) | null
   /** Plain words as the encoder's settings. */
   settings(choice: CodecChoice, size: FrameSize): EncoderSettings
 }

@@ -23,5 +23,6 @@ export const prores: PictureCodec = {
   matrices: null,
   rateProblem: anyRate,
   sizeProblem: anySize,
+  passes: null,
   settings: ({ profile }) => ({ options: { profile: numbers[profile ?? '422'] ?? '2', vendor: 'apl0' } }),
 }

@@ -16,5 +16,6 @@ export const v210: PictureCodec = {
   matrices: null,
   rateProblem: anyRate,
   sizeProblem: anySize,
+  passes: null,
   settings: () => ({ options: {} }),
 }

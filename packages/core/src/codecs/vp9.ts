@@ -24,6 +24,7 @@ export const vp9: PictureCodec = {
   matrices: null,
   rateProblem: anyRate,
   sizeProblem: evenSides('VP9'),
+  passes: null,
   settings: ({ effort, rateControl }) => ({
     options: {
       deadline: 'good',

@@ -12,6 +12,7 @@ import {
   type StoredFrame,
 } from '../geometry.ts'
 import { compare, divide, equal, multiply, rational, type Rational, toNumber } from '../rational.ts'
+import { plannedCapProblem } from '../size-cap.ts'
 import { describeRate, framesIn } from '../timing.ts'
 import { arrangeSteps } from './order.ts'
 import { type Step, stepKinds, type StepOf } from './step.ts'
@@ -272,6 +273,8 @@ function treatPicture(facts: SourceFacts, spec: PictureSpec, chosen: readonly St
       : isPlain && video.rateIs === 'constant'
         ? Math.round(spanned * toNumber(divide(rate, video.frameRate)))
         : framesIn(resultSeconds(timeline, seconds), rate)
+  const tooLarge = plannedCapProblem(spec, { seconds: frameCount / toNumber(rate), frames: frameCount }, facts.audio)
+  if (tooLarge) throw new CannotTreat(tooLarge)
   const notes = pictureNotes(facts, spec, pixelFormat)
   return {
     steps,

@@ -6,8 +6,10 @@ import {
   type AudioFacts,
   type DeliverySpec,
   type EncoderSettings,
+  type EncodingPass,
   type PictureSpec,
   type PictureTreatment,
+  type RateChoice,
 } from '@hematine/core'
 import {
   AV_CODEC_FLAG_GLOBAL_HEADER,
@@ -50,6 +52,12 @@ function apply(context: CodecContext, { options, ...rates }: EncoderSettings): v
     ensure(context.setOption(name, value), `The encoder does not take ${name}=${value}`)
 }
 
+/** How a whole picture is encoded where its rate is not the spec's own: at one that was worked out, in one of two passes. */
+export interface EncoderRate {
+  rate: RateChoice
+  pass?: EncodingPass
+}
+
 /** An encoder with a loop that hands out whatever packets are ready. */
 export class Encoder {
   private readonly packet = new Packet()
@@ -59,7 +67,7 @@ export class Encoder {
   }
 
   /** @throws MediaError when the encoder does not take the settings */
-  static async video(spec: PictureSpec, treatment: PictureTreatment, threads = 0): Promise<Encoder> {
+  static async video(spec: PictureSpec, treatment: PictureTreatment, { rate, pass }: EncoderRate): Promise<Encoder> {
     const { result } = treatment
     const chosen = pictureCodec(spec.video.codec)
     const codec = Codec.findEncoderByName(chosen.encoder as never)
@@ -77,7 +85,7 @@ export class Encoder {
     context.colorTrc = (colourNumbers.transfer[result.colour.transfer] ?? 2) as AVColorTransferCharacteristic
     context.colorSpace = (colourNumbers.matrix[result.colour.matrix] ?? 2) as AVColorSpace
     context.gopSize = keyframeDistance(spec, treatment)
-    context.threadCount = threads
+    context.threadCount = 0
     if (result.scan !== 'progressive') {
       context.setFlags(AV_CODEC_FLAG_INTERLACED_DCT, AV_CODEC_FLAG_INTERLACED_ME)
       ensure(
@@ -88,7 +96,9 @@ export class Encoder {
       ensure(context.setOption('field_order', 'progressive'), 'The encoder does not take the field order')
     }
     if (containerFacts(spec.container).headsApart) context.setFlags(AV_CODEC_FLAG_GLOBAL_HEADER)
-    apply(context, chosen.settings(spec.video, result.frame))
+    const settings = chosen.settings({ ...spec.video, rateControl: rate }, result.frame)
+    const passes = pass && chosen.passes?.(pass)
+    apply(context, passes ? { ...settings, options: { ...settings.options, ...passes } } : settings)
     ensure(
       await context.open2(codec, null),
       `The ${chosen.name} encoder cannot be opened for ${result.frame.width}x${result.frame.height} ${result.pixelFormat}`,

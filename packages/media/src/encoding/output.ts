@@ -3,6 +3,33 @@ import { FormatContext, OutputFormat, Rational, type Packet, type Stream } from 
 import type { Encoder } from './encoder.ts'
 import { ensure, MediaError, options } from '../ground/libav.ts'
 
+/** Where packets of encoders go. */
+export type PacketSink = Pick<OutputFile, 'addStream' | 'begin' | 'write' | 'bytesWritten' | 'finish' | 'close'>
+
+/** Takes packets and keeps nothing but their sums, of the picture (stream 0) and of all sound. */
+export class PacketCount implements PacketSink {
+  private streams = 0
+  readonly bytesWritten = 0
+  soundBytes = 0
+  soundPackets = 0
+
+  addStream(): number {
+    return this.streams++
+  }
+
+  async begin(): Promise<void> {}
+
+  async write(packet: Packet, index: number): Promise<void> {
+    if (index === 0) return
+    this.soundBytes += packet.size
+    this.soundPackets++
+  }
+
+  async finish(): Promise<void> {}
+
+  async close(): Promise<void> {}
+}
+
 /** A container file being written. */
 export class OutputFile {
   private readonly streams: { stream: Stream; encoder: Encoder }[] = []

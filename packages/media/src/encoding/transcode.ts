@@ -1,10 +1,11 @@
-import { toNumber, type PictureSpec, type SourceFacts, type PictureTreatment } from '@hematine/core'
+import { plannedRate, toNumber, type PictureSpec, type SourceFacts, type PictureTreatment } from '@hematine/core'
 import { Frame } from 'node-av/lib'
-import { Encoder } from './encoder.ts'
+import { Encoder, type EncoderRate } from './encoder.ts'
 import type { MediaInput } from '../ground/media-input.ts'
 import type { WorkGate } from '../ground/gate.ts'
 import { MediaError } from '../ground/libav.ts'
-import { OutputFile } from './output.ts'
+import { OutputFile, PacketCount, type PacketSink } from './output.ts'
+import { encodeUnderCap } from './under-cap.ts'
 import type { NetworkDevice } from '../ground/network.ts'
 import { TreatedPicture } from '../treating/picture-treatment.ts'
 import { BoundedQueue } from '../ground/queue.ts'
@@ -40,6 +41,8 @@ export interface TranscodeResult {
 }
 
 export interface TranscodeProgress {
+  /** A pass that only learns what the frames need comes before the encode where a size is to be kept. */
+  stage: 'first pass' | 'encode'
   framesDone: number
   bytesWritten: number
 }
@@ -80,13 +83,44 @@ export async function produceFrames(picture: TreatedPicture, queue: BoundedQueue
 }
 
 /**
- * Runs a job's encode: whole picture and every sound track, interleaved, into `outputPath`.
+ * Runs a job's encode: whole picture and every sound track, interleaved, into `outputPath`; under a size cap in two passes and as often as it takes.
  * @throws MediaError; whatever `gate.turn` rejects with, when stopped. The unfinished file is the caller's to remove.
  */
 export async function transcode(
   plan: TranscodePlan,
   gate: WorkGate,
   onProgress: (progress: TranscodeProgress) => void,
+): Promise<TranscodeResult> {
+  const { spec, treatment, facts, outputPath } = plan
+  const { rateControl } = spec.video
+  const into = (path: string) => () => OutputFile.create(path, spec.container)
+  if (rateControl.kind === 'size cap' && !plan.stretch)
+    return encodeUnderCap(plan, rateControl.bytes, {
+      learn: async rate => {
+        const count = new PacketCount()
+        const { frames } = await encode(
+          plan,
+          rate,
+          () => count,
+          gate,
+          done => onProgress({ stage: 'first pass', ...done }),
+        )
+        return { frames, soundBytes: count.soundBytes, soundPackets: count.soundPackets }
+      },
+      make: (rate, path) => encode(plan, rate, into(path), gate, done => onProgress({ stage: 'encode', ...done })),
+    })
+  const { frameCount, rate } = treatment.result
+  const planned = plannedRate(spec, { seconds: frameCount / toNumber(rate), frames: frameCount }, facts.audio)
+  return encode(plan, { rate: planned }, into(outputPath), gate, done => onProgress({ stage: 'encode', ...done }))
+}
+
+/** Treats and encodes once, into whatever takes the packets. */
+async function encode(
+  plan: TranscodePlan,
+  rateOfPicture: EncoderRate,
+  open: () => PacketSink,
+  gate: WorkGate,
+  onProgress: (progress: Omit<TranscodeProgress, 'stage'>) => void,
 ): Promise<TranscodeResult> {
   const { input, facts, treatment, spec } = plan
   const video = facts.video
@@ -96,7 +130,7 @@ export async function transcode(
   const rate = toNumber(treatment.result.rate)
 
   const opened = performance.now()
-  const output = OutputFile.create(plan.outputPath, spec.container)
+  const output = open()
   const queue = new BoundedQueue<Frame>(queueLength)
   const tracks: SoundTrack[] = []
   let picture: TreatedPicture | null = null
@@ -104,7 +138,7 @@ export async function transcode(
   let producing: Promise<void> = Promise.resolve()
   try {
     picture = await TreatedPicture.open(input, video, treatment, { firstFrame, apart: plan.apart })
-    encoder = await Encoder.video(spec, treatment)
+    encoder = await Encoder.video(spec, treatment, rateOfPicture)
     const pictureStream = output.addStream(encoder, {
       pixelAspect: treatment.result.frame.pixelAspect,
       rate: treatment.result.rate,
@@ -185,7 +219,7 @@ export async function transcode(
 export async function writeSoundUntil(
   track: SoundTrack,
   seconds: number,
-  output: Pick<OutputFile, 'write'>,
+  output: Pick<PacketSink, 'write'>,
   gate?: WorkGate,
 ): Promise<void> {
   while (!track.ended && track.seconds < seconds) {

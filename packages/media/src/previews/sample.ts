@@ -2,6 +2,7 @@ import { rm } from 'node:fs/promises'
 import path from 'node:path'
 import { performance } from 'node:perf_hooks'
 import {
+  plannedRate,
   sampleStarts,
   toNumber,
   type AudioFacts,
@@ -13,7 +14,8 @@ import {
 } from '@hematine/core'
 import { Frame } from 'node-av/lib'
 import { timeCheck } from '../checking/check.ts'
-import { Encoder } from '../encoding/encoder.ts'
+import { Encoder, type EncoderRate } from '../encoding/encoder.ts'
+import { removeStatistics } from '../encoding/under-cap.ts'
 import type { MediaInput } from '../ground/media-input.ts'
 import { MediaError } from '../ground/libav.ts'
 import { OutputFile } from '../encoding/output.ts'
@@ -99,10 +101,22 @@ async function measureWindow(
   const openBegin = performance.now()
   const output = OutputFile.create(outputPath, spec.container)
   const picture = await TreatedPicture.open(input, facts.video!, treatment, { firstFrame })
-  const encoder = await Encoder.video(spec, treatment)
+  const rate = plannedRate(
+    spec,
+    { seconds: treatment.result.frameCount / toNumber(treatment.result.rate), frames: treatment.result.frameCount },
+    facts.audio,
+  )
+  const statistics = `${outputPath}.passes`
+  const isCapped = spec.video.rateControl.kind === 'size cap'
+  const firstPassSeconds = isCapped
+    ? await timeFirstPass(plan, firstFrame, frames, { rate, pass: { number: 1, statistics } }, gate)
+    : null
+  if (firstPassSeconds === 0) return null
+  const encoder = await Encoder.video(spec, treatment, isCapped ? { rate, pass: { number: 2, statistics } } : { rate })
   const window: SampleWindow = {
     startSeconds: firstFrame / toNumber(treatment.result.rate),
     frames: 0,
+    ...(firstPassSeconds === null ? {} : { firstPassSeconds }),
     encodeSeconds: 0,
     checkSeconds: 0,
     firstKeyframeBytes: 0,
@@ -165,6 +179,43 @@ async function measureWindow(
     encoder.close()
     await output.close()
     await rm(outputPath, { force: true })
+    await removeStatistics(statistics)
+  }
+}
+
+/** Goes through a stretch as the first of two passes does. @returns seconds from its first frame on; 0 when it gave none */
+async function timeFirstPass(
+  { input, facts, treatment, spec }: SamplePlan,
+  firstFrame: number,
+  frames: number,
+  rate: EncoderRate,
+  gate: WorkGate,
+): Promise<number> {
+  const queue = new BoundedQueue<Frame>(4)
+  const picture = await TreatedPicture.open(input, facts.video!, treatment, { firstFrame })
+  const encoder = await Encoder.video(spec, treatment, rate)
+  const producing = produceFrames(picture, queue)
+  let begin = 0
+  try {
+    for (let done = 0; done < frames; done++) {
+      await gate.turn()
+      const frame = await queue.take()
+      if (!frame) break
+      begin ||= performance.now()
+      frame.pts -= BigInt(firstFrame)
+      await encoder.encode(frame, async () => undefined)
+      frame.free()
+    }
+    queue.end()
+    if (begin === 0) return 0
+    await encoder.encode(null, async () => undefined)
+    return (performance.now() - begin) / 1000
+  } finally {
+    queue.end()
+    await producing
+    for (const frame of queue.remains()) frame.free()
+    await picture.close()
+    encoder.close()
   }
 }
 

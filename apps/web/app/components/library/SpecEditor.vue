@@ -46,6 +46,7 @@ const problems = computed(() =>
 const rateWords: Record<RateKind, string> = {
   'constant quality': 'a quality that is held',
   'average rate': 'a rate on average',
+  'size cap': 'a size that the file must not pass',
   'set by profile': 'what the profile sets',
   lossless: 'whatever it takes: nothing is lost',
 }
@@ -214,6 +215,21 @@ function changePeak(rate: number | null): void {
               @input="event => changeVideo({ rateControl: { kind: 'constant quality', value: numberOf(event) } })"
             /><span class="ends muted"><span>better, larger</span><span>smaller, worse</span></span></label
           >
+          <NumberField
+            v-if="video.rateControl.kind === 'size cap'"
+            label="MB at most, for the whole file"
+            :least="0.1"
+            :most="1000000"
+            :step="1"
+            :model-value="video.rateControl.bytes / 1e6"
+            @update:model-value="
+              size => changeVideo({ rateControl: { kind: 'size cap', bytes: Math.round((size ?? 0) * 1e6) } })
+            "
+          />
+          <p v-if="video.rateControl.kind === 'size cap'" class="muted note">
+            1 MB is 1,000,000 bytes. The picture gets what sound and container leave, in two passes: nearly twice the
+            time.
+          </p>
           <template v-if="average">
             <NumberField
               label="kbit/s on average"
@@ -374,6 +390,10 @@ legend {
   display: flex;
   justify-content: space-between;
   width: 100%;
+  font-size: 12px;
+}
+.note {
+  margin: 0;
   font-size: 12px;
 }
 .check {

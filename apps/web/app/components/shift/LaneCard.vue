@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { describeBytes, describeClock, describeDuration, type PlannedJobRecord } from '@hematine/core'
+import { describeBytes, describeClock, describeDuration, type PlannedJobRecord, type WorkStage } from '@hematine/core'
 import { computed } from 'vue'
 import JobActions from './JobActions.vue'
 import MiddleName from '~/components/common/MiddleName.vue'
@@ -17,6 +17,11 @@ const percent = computed(() => (progress.value?.part ?? 0) * 100)
 const isPaused = computed(
   () => job.state === 'running' && order.workers.length === 1 && order.work?.isMeasuring === true,
 )
+const stageWords: Record<WorkStage, string> = {
+  'first pass': 'first pass, to keep its size',
+  encode: 'encoding',
+  check: 'checking',
+}
 const words = computed(() =>
   job.state === 'queued'
     ? 'about to begin'
@@ -26,9 +31,7 @@ const words = computed(() =>
         ? 'checked, being put in its place'
         : !progress.value
           ? 'starting'
-          : progress.value.stage === 'encode'
-            ? 'encoding'
-            : 'checking',
+          : stageWords[progress.value.stage],
 )
 </script>
 
