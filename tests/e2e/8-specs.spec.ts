@@ -71,3 +71,30 @@ test('it travels as a file, and a file that is none is refused in a sentence', a
     .setInputFiles({ name: 'notes.json', mimeType: 'application/json', buffer: Buffer.from('{"spec": 1}') })
   await expect(page.getByText('notes.json holds no delivery spec that can be read')).toBeVisible()
 })
+
+test('a size that the file must not pass is kept: two passes, and the file fills it', async ({ page, request }) => {
+  await page.goto('/library?spec=playback-box')
+  await page.getByRole('button', { name: 'Copy', exact: true }).click()
+  await dialog(page).getByLabel('Name', { exact: true }).fill('Mail copy')
+  await choose(page, 'Bits are spent by', /a size that the file must not pass/)
+  await dialog(page).getByLabel('MB at most, for the whole file').fill('0.6')
+  await choose(page, 'Highest level', /no limit/)
+  await dialog(page).getByLabel('Fits a width of').fill('480')
+  await dialog(page).getByLabel('and a height of').fill('270')
+  await expectAccessible(page)
+  await dialog(page).getByRole('button', { name: 'Keep' }).click()
+  await expect(
+    page.getByRole('row', { name: 'bits what fits into 600 kB with the sound, in two passes' }),
+  ).toBeVisible()
+  const id = await releaseJob(request, 'Fog-signal interview 1.avi', 'mail-copy')
+  await untilState(request, id, 'done')
+  const { check } = (await (await request.get(`/api/jobs/${id}`)).json()) as {
+    check: { lines: { name: string; expected: string; verdict: string }[]; measurement: { bytes: number } }
+  }
+  expect(check.measurement.bytes).toBeLessThanOrEqual(600_000)
+  expect(check.measurement.bytes).toBeGreaterThanOrEqual(588_000)
+  expect(check.lines.find(line => line.name === 'bytes')).toMatchObject({
+    expected: expect.stringMatching(/^at most 600 kB/) as unknown,
+    verdict: 'pass',
+  })
+})
