@@ -1,6 +1,6 @@
 import { createPinia, setActivePinia } from 'pinia'
 import { afterEach, beforeEach, describe, expect, test, vi } from 'vitest'
-import { Agenda, type DiscCopyRecord, type JobRecord } from '@hematine/core'
+import { Agenda, soundSpecs, type DiscCopyRecord, type JobRecord, type TrialRecord } from '@hematine/core'
 import { atOnce } from '../../../tests/support/at-once.ts'
 import type { LiveChange } from '../shared/api.ts'
 import { useNotices } from '../app/stores/notices.ts'
@@ -94,9 +94,10 @@ describe('what the server tells', () => {
       ...answers,
       '/api/orders': [{ id: 1, code: 'T', name: 'Test', dueAt: null, lotFineness: 'usual' as const }],
       ...Object.fromEntries(
-        ['volumes', 'workers', 'scans', 'watches', 'disc-copies', 'trials', 'drives', 'treatments', 'specs'].map(
-          name => [`/api/${name}`, []],
-        ),
+        ['volumes', 'workers', 'scans', 'watches', 'disc-copies', 'drives', 'treatments', 'specs'].map(name => [
+          `/api/${name}`,
+          [],
+        ]),
       ),
     }
     const order = useOrder()
@@ -120,6 +121,36 @@ describe('what the server tells', () => {
     // What was told before a call is older than its answer.
     await order.asking.copies(Promise.resolve([copy(1, 90)]), copies => copies)
     expect(order.copies.find(entry => entry.id === 1)!.sectorsDone).toBe(90)
+  })
+
+  test('of trials is kept for the source that is looked at alone, whose trials are fetched when it is', async () => {
+    const { order, stream } = await opened()
+    expect(asked).not.toContain('/api/trials')
+    const trial = (id: number, sourceId: number): TrialRecord => ({
+      id,
+      orderId: 1,
+      lotId: null,
+      sourceId,
+      label: 'As found',
+      steps: [],
+      treatment: { steps: [], seconds: 1, tracks: [0], leftOut: [], result: null },
+      spec: soundSpecs[0]!,
+      moments: [],
+      results: [],
+      looks: 0,
+      state: 'waiting',
+      reason: null,
+    })
+    answers['/api/trials'] = [trial(1, 7)]
+    await order.followTrials(7)
+    stream.tell({ trials: [trial(2, 7), trial(3, 8)] })
+    expect(order.trials.map(entry => entry.id)).toEqual([1, 2])
+    answers['/api/trials'] = [trial(3, 8)]
+    await order.followTrials(8)
+    stream.tell({ trials: [trial(2, 7)], goneTrials: [3] })
+    expect(order.trials).toEqual([])
+    await order.followTrials(null)
+    expect(asked.filter(path => path === '/api/trials')).toHaveLength(2)
   })
 
   test('while the lists are fetched is not undone by them, nor brought back when it is gone', async () => {

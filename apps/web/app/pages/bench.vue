@@ -153,6 +153,11 @@ watchDebounced(
   { debounce: 150, immediate: true },
 )
 
+watch(
+  () => standing.value?.id ?? null,
+  id => void notices.attempt(() => order.followTrials(id)),
+  { immediate: true },
+)
 const trials = computed(() => order.trials.filter(trial => trial.sourceId === standing.value?.id))
 const letters = (index: number) =>
   String.fromCharCode(65 + (index % 26)) + (index >= 26 ? String(Math.floor(index / 26)) : '')

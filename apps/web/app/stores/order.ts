@@ -39,7 +39,9 @@ export const useOrder = defineStore('order', () => {
   const scans = collection(orderId => call('listScans', ofOrder(orderId)), newestFirst)
   const watches = collection(orderId => call('listWatches', ofOrder(orderId)), oldestFirst)
   const copies = collection(orderId => call('listCopies', ofOrder(orderId)), newestFirst)
-  const trials = collection(orderId => call('listTrials', ofOrder(orderId)), oldestFirst)
+  /** Trials of the source that somebody looks at, and of no other. */
+  const trials = collection(sourceId => call('listTrials', { query: { orderId: id()!, sourceId } }), oldestFirst)
+  const triedSource = ref<number | null>(null)
   const inventory = latest<CallAnswer<'listInventory'>>([], orderId => call('listInventory', ofOrder(orderId)))
   const counts = latest(noCounts, orderId => call('countSources', ofOrder(orderId)))
   /** The order's work in figures, and the jobs that are being done; null before it is there. */
@@ -76,7 +78,8 @@ export const useOrder = defineStore('order', () => {
     await orders.load(0)
     const orderId = id()
     await Promise.all([
-      ...[scans, watches, copies, trials, inventory, counts, work].map(part => part.load(orderId)),
+      ...[scans, watches, copies, inventory, counts, work].map(part => part.load(orderId)),
+      trials.load(orderId === null ? null : triedSource.value),
       loadVolumes(),
       loadWorkers(),
       loadDrives(),
@@ -102,6 +105,12 @@ export const useOrder = defineStore('order', () => {
 
   async function loadSpecs(): Promise<void> {
     specRecords.value = await call('listSpecs', {})
+  }
+
+  /** Fetches the trials of a source and follows them from now on; null for none. @throws what the call throws */
+  function followTrials(sourceId: number | null): Promise<void> {
+    triedSource.value = sourceId
+    return trials.load(sourceId)
   }
 
   async function loadDrives(): Promise<void> {
@@ -147,7 +156,10 @@ export const useOrder = defineStore('order', () => {
     scans.tell(change.scans)
     copies.tell(change.copies)
     watches.tell(change.watches, change.goneWatches)
-    trials.tell(change.trials, change.goneTrials)
+    trials.tell(
+      change.trials.filter(trial => trial.sourceId === triedSource.value),
+      change.goneTrials,
+    )
     if (change.workers) workers.value = change.workers
     if (change.sourceIds.length > 0 || change.lots) {
       noteSources(change.sourceIds)
@@ -237,6 +249,7 @@ export const useOrder = defineStore('order', () => {
     watches: watches.rows,
     copies: copies.rows,
     trials: trials.rows,
+    followTrials,
     inventory: inventory.value,
     work: work.value,
     drives,
