@@ -43,6 +43,7 @@ const mediaFloors = [
   ['encoding', 'stills'],
   ['measuring'],
   ['checking'],
+  ['delivering'],
   ['previews'],
 ]
 

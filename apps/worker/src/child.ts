@@ -14,9 +14,9 @@ import { identityOf, flushToDisk } from '@hematine/media/volumes/volume-files'
 import { mkdir, writeFile } from 'node:fs/promises'
 import path from 'node:path'
 import {
+  deliver,
   extractSound,
   lookFile,
-  measureResult,
   measureSample,
   measureSoundResult,
   measureSoundSample,
@@ -28,7 +28,6 @@ import {
   runTrialMoment,
   silenceLibraries,
   stripFrames,
-  transcode,
   trialLook,
   type SoundTrialPlan,
 } from '@hematine/media'
@@ -153,37 +152,37 @@ async function doJob(assignment: Extract<Assignment, { kind: 'job' }>): Promise<
   let stage: WorkStage = 'encode'
   let stageBegin = gate.workedSeconds
   let encodeSeconds: number | null = null
-  const enter = (next: WorkStage) => {
-    stage = next
-    stageBegin = gate.workedSeconds
-    now.done = 0
-    tellNow()
-  }
   const now = { done: 0, bytesWritten: 0 }
   const tellNow = () =>
     void report({ say: 'progress', stage, ...now, stageSeconds: gate.workedSeconds - stageBegin, encodeSeconds })
   const tell = throttled(tellNow)
-
-  const tellDone = (done: number, bytesWritten = now.bytesWritten) => {
+  const tellDone = (next: WorkStage, done: number, bytesWritten = now.bytesWritten) => {
+    // What is made once more begins anew.
+    if (next !== stage || done < now.done) {
+      encodeSeconds = next === 'check' ? gate.workedSeconds - stageBegin : null
+      stage = next
+      stageBegin = gate.workedSeconds
+      Object.assign(now, { done, bytesWritten })
+      return tellNow()
+    }
     Object.assign(now, { done, bytesWritten })
     tell()
   }
   const milliseconds = (seconds: number) => Math.round(seconds * 1000)
 
-  if (hasPicture(assignment))
-    await transcode(assignment, gate, progress => {
-      // What is encoded once more begins anew.
-      if (progress.stage !== stage || progress.framesDone < now.done) enter(progress.stage)
-      tellDone(progress.framesDone, progress.bytesWritten)
-    })
-  else
-    await extractSound(assignment, gate, ({ seconds, bytesWritten }) => tellDone(milliseconds(seconds), bytesWritten))
+  let measurement: CheckMeasurement
+  if (hasPicture(assignment)) {
+    measurement = await deliver(assignment, gate, progress =>
+      tellDone(progress.stage, progress.framesDone, progress.bytesWritten),
+    )
+  } else {
+    await extractSound(assignment, gate, ({ seconds, bytesWritten }) =>
+      tellDone('encode', milliseconds(seconds), bytesWritten),
+    )
+    tellDone('check', 0)
+    measurement = await measureSoundResult(assignment, gate, seconds => tellDone('check', milliseconds(seconds)))
+  }
   await flushToDisk(assignment.outputPath)
-  encodeSeconds = gate.workedSeconds - stageBegin
-  enter('check')
-  const measurement = hasPicture(assignment)
-    ? await measureResult(assignment, gate, framesDone => tellDone(framesDone))
-    : await measureSoundResult(assignment, gate, seconds => tellDone(milliseconds(seconds)))
   await report({ say: 'job', measurement, workSeconds: gate.workedSeconds })
 }
 

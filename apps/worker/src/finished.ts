@@ -50,13 +50,13 @@ export async function leaveNote(directory: string, note: FinishedNote): Promise<
 /** Removes a file of a job and the note beside it. */
 export async function removeFinished(directory: string, file: string): Promise<void> {
   for (const name of await readdir(directory))
-    if (name.startsWith(file)) await rm(path.join(directory, name), { force: true })
+    if (name.startsWith(file)) await rm(path.join(directory, name), { recursive: true, force: true })
 }
 
 /** Removes everything that attempts at a job left: it is over. */
 export async function removeAllOf(directory: string, jobId: number): Promise<void> {
   for (const name of await readdir(directory))
-    if (name.startsWith(`job-${jobId}-`)) await rm(path.join(directory, name), { force: true })
+    if (name.startsWith(`job-${jobId}-`)) await rm(path.join(directory, name), { recursive: true, force: true })
 }
 
 /** A finished result of a job that was never placed; null without one that is whole. */

@@ -50,12 +50,21 @@ const lookAtSourceMilliseconds = 20_000
 const mostPartOfLooking = 1 / 50
 
 /** How a first pass compares to the encode, as a sample saw it; about as long, where nothing was measured. */
-function firstPerEncode({ video }: DeliverySpec, measurement: SampleMeasurement | null | undefined): number {
-  if (video?.rateControl.kind !== 'size cap') return 0
+function firstPerEncode(
+  { video }: DeliverySpec,
+  frames: number,
+  measurement: SampleMeasurement | null | undefined,
+): number {
+  if (video?.rateControl.kind !== 'size cap' && video?.rateControl.kind !== 'quality target') return 0
   const windows = measurement?.windows ?? []
   const sum = (key: 'firstPassSeconds' | 'encodeSeconds') =>
     windows.reduce((all, window) => all + (window[key] ?? 0), 0)
-  return windows.length > 0 ? sum('firstPassSeconds') / sum('encodeSeconds') : 1
+  if (windows.length === 0) return 1
+  const sampled = windows.reduce((all, window) => all + window.frames, 0)
+  return (
+    (sum('firstPassSeconds') + (measurement!.searchSeconds ?? 0) * (sampled / Math.max(1, frames))) /
+    sum('encodeSeconds')
+  )
 }
 
 /** What a source that cannot be found is like: not as it was. One whose disk does not answer is another matter. */
@@ -305,7 +314,7 @@ export class JobRun implements Pausable {
         ? { total: result.frameCount, rate: result.rate }
         : { total: Math.round(treatedSeconds(job.treatment) * 1000), rate: null }),
       checkPerEncode: measurement ? seconds('checkSeconds') / seconds('encodeSeconds') : null,
-      firstPerEncode: firstPerEncode(job.spec, measurement),
+      firstPerEncode: firstPerEncode(job.spec, result?.frameCount ?? 0, measurement),
     })
     this.writing = this.writing
       .then(() => keepProgress(this.database.em.fork(), job.id, job.attempt, this.workerId, progress))

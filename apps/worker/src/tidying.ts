@@ -74,6 +74,6 @@ async function tidyJobs(room: Room, volume: VolumeRow): Promise<void> {
     const [, file, id, attempt] = /^(job-(\d+)-(\d+)\.[a-z0-9]+)(\..*)?$/.exec(name) ?? []
     const isFinished = names.includes(`${file}.finished.json`) && (await isOpen(room.em, Number(id)))
     if (file && !isFinished && !(await needsTemporary(room.em, Number(id), Number(attempt))))
-      await rm(path.join(directory, name), { force: true })
+      await rm(path.join(directory, name), { recursive: true, force: true })
   }
 }

@@ -28,6 +28,11 @@ export const RateControl = z.discriminatedUnion('kind', [
     /** Most bytes that the whole file may have. */
     bytes: z.int().min(100_000).max(1_000_000_000_000),
   }),
+  z.object({
+    kind: z.literal('quality target'),
+    /** XPSNR of the whole result against the treated source, in dB. */
+    xpsnr: z.number().min(25).max(60),
+  }),
   z.object({ kind: z.literal('set by profile') }),
   z.object({ kind: z.literal('lossless') }),
 ])
@@ -417,7 +422,9 @@ function pictureLines({ video }: DeliverySpec): [name: string, value: string][] 
         ? `${describeBitRate(rateControl.bitsPerSecond)} on average${rateControl.peakBitsPerSecond ? `, at most ${describeBitRate(rateControl.peakBitsPerSecond)}` : ''}`
         : rateControl.kind === 'size cap'
           ? `what fits into ${describeBytes(rateControl.bytes)} with the sound, in two passes`
-          : rateControl.kind
+          : rateControl.kind === 'quality target'
+            ? `what an XPSNR of ${rateControl.xpsnr} dB takes, found by measuring`
+            : rateControl.kind
   return [
     [
       'picture',

@@ -51,6 +51,8 @@ export const SampleMeasurement = z.object({
   soundSecondsPerSecond: z.number().min(0),
   /** What checking takes once, whatever the length; older measurements do not have it. */
   onceSeconds: z.number().min(0).optional(),
+  /** What finding the setting of a measured quality took, once a job; only where it is to be found. */
+  searchSeconds: z.number().min(0).optional(),
   /** From the task's start until the first frame was asked for. */
   startSeconds: z.number().min(0),
   /** Machine it was measured on, in words. */
@@ -89,7 +91,8 @@ export function extentOf(job: { spec: DeliverySpec; treatment: Treatment }): Job
       frames: treatment.result.frameCount,
       pixels: treatment.result.frame.width * treatment.result.frame.height,
       keyframeDistance: keyframeDistance(spec, treatment),
-      sizeIs: rateControl.kind === 'constant quality' ? 'by quality' : 'by format',
+      sizeIs:
+        rateControl.kind === 'constant quality' || rateControl.kind === 'quality target' ? 'by quality' : 'by format',
       ...(rateControl.kind === 'size cap' ? { capBytes: rateControl.bytes } : {}),
     }
   }
@@ -162,9 +165,17 @@ export function forecastJob(sample: SampleMeasurement, extent: JobExtent): JobFo
   const firstPass = windows.reduce((sum, window) => sum + (window.firstPassSeconds ?? 0), 0) / sampledFrames
   const seconds =
     sample.startSeconds +
+    (sample.searchSeconds ?? 0) +
     (firstPass + perFrame) * extent.frames +
     checkSeconds +
     sample.soundSecondsPerSecond * extent.durationSeconds
+  // What misses its size or its quality is made once more.
+  const onceMore =
+    sample.searchSeconds !== undefined
+      ? perFrame * extent.frames + checkSeconds
+      : extent.capBytes !== undefined
+        ? perFrame * extent.frames
+        : 0
   const range = rangeAround(seconds, Math.max(leastTimePart, relativeHalfWidth(encodePerFrame, coverage)))
 
   const otherKeyframes = sum(windows, 'otherKeyframes')
@@ -193,7 +204,7 @@ export function forecastJob(sample: SampleMeasurement, extent: JobExtent): JobFo
   )
 
   return {
-    seconds: { ...range, high: range.high + (extent.capBytes === undefined ? 0 : perFrame * extent.frames) },
+    seconds: { ...range, high: range.high + onceMore },
     bytes: underCap(rangeAround(bytes, sizePart), extent.capBytes),
     checkSeconds,
     carried: null,

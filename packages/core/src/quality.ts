@@ -16,6 +16,7 @@ import { describeCodec } from './facts-words.ts'
 import { findingNames, type Finding, type FindingKey } from './findings/finding.ts'
 import { describeBytes, describeClock } from './format.ts'
 import { Glances } from './glance.ts'
+import { targetTolerance } from './quality-target.ts'
 import { equal, Rational, toNumber } from './rational.ts'
 import { describeRate } from './timing.ts'
 import {
@@ -521,15 +522,23 @@ function judgePicture(
         'The result is far from its source; look at the worst frame.',
         'look',
       )
-    if (measured.xpsnr)
+    if (measured.xpsnr) {
+      const { mean, worst } = measured.xpsnr
+      const { rateControl } = spec.video
+      const target = rateControl.kind === 'quality target' ? rateControl.xpsnr : null
       add(
         'XPSNR',
-        `over ${lookBelow.xpsnr} dB`,
-        `${measured.xpsnr.mean.toFixed(1)} dB (worst ${measured.xpsnr.worst.toFixed(1)})`,
-        measured.xpsnr.mean >= lookBelow.xpsnr,
-        'The result is far from its source; look at the worst frame.',
+        target === null ? `over ${lookBelow.xpsnr} dB` : `${target} dB, within ${targetTolerance} dB`,
+        `${mean.toFixed(1)} dB (worst ${worst.toFixed(1)})`,
+        target === null ? mean >= lookBelow.xpsnr : Math.abs(mean - target) <= targetTolerance,
+        target === null
+          ? 'The result is far from its source; look at the worst frame.'
+          : mean < target
+            ? 'The result is below the quality that the spec asks for, and no better setting of the codec comes nearer. Choose another codec, or more bits.'
+            : 'The result is better than the spec asks for: even the coarsest setting of the codec that was tried is. It may be larger than it need be.',
         'look',
       )
+    }
     if (!measured.ssim && !measured.xpsnr)
       add('likeness', 'compared', 'nothing to compare', false, 'No frame could be compared with the source.')
   }

@@ -61,6 +61,7 @@ const samplesOfPacket = 1024
 
 /**
  * The rate that a cap comes to before anything is encoded, for stretches of a result and for forecasts; other rate controls are what they are.
+ * @throws TypeError for a quality target, whose value has to be tried
  */
 export function plannedRate(
   spec: PictureSpec,
@@ -68,6 +69,8 @@ export function plannedRate(
   tracks: readonly Pick<AudioFacts, 'channels'>[],
 ): RateChoice {
   const { rateControl } = spec.video
+  if (rateControl.kind === 'quality target')
+    throw new TypeError('The value for a measured quality is found by trying it on the source.')
   if (rateControl.kind !== 'size cap') return rateControl
   const load = { seconds, frames, ...expectedSound(spec, tracks, seconds) }
   return averageOf(pictureBytesUnder(rateControl.bytes, spec, load), seconds)

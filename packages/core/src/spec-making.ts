@@ -11,6 +11,8 @@ export function usualRate(codec: string, kind: RateKind): RateControl {
       return { kind, bitsPerSecond: 4_000_000, peakBitsPerSecond: null, bufferBits: null }
     case 'size cap':
       return { kind, bytes: 25_000_000 }
+    case 'quality target':
+      return { kind, xpsnr: 40 }
     case 'set by profile':
     case 'lossless':
       return { kind }

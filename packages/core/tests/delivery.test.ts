@@ -77,7 +77,7 @@ describe('specs that make no sense', () => {
       'H.264 level 4.1 cannot carry 1920x1080 at 60 fps: at most 30.1. Level 4.2 carries it.',
     ])
     expect(specProblems({ ...box, video: { ...box.video, rateControl: { kind: 'lossless' } } })).toEqual([
-      'H.264 has no rate control "lossless"; it has constant quality, average rate and size cap.',
+      'H.264 has no rate control "lossless"; it has constant quality, average rate, size cap and quality target.',
     ])
     expect(specProblems({ ...box, video: { ...box.video, pixelFormat: 'yuv422p10le' } })).toEqual([
       'H.264 high holds yuv420p, not yuv422p10le.',

@@ -1,6 +1,7 @@
 export * from './treating/assets.ts'
 export * from './checking/check.ts'
 export * from './checking/check-sound.ts'
+export * from './delivering/deliver.ts'
 export * from './encoding/extract-sound.ts'
 export * from './reading/input.ts'
 export type * from './ground/media-input.ts'

@@ -7,7 +7,7 @@ export const av1: PictureCodec = {
   encoder: 'libsvtav1',
   profiles: [{ key: 'main', statedAs: ['main'], pixelFormats: ['yuv420p10le', 'yuv420p'], says: '8 or 10 bit' }],
   pixelFormats: [],
-  rates: ['constant quality'],
+  rates: ['constant quality', 'quality target'],
   quality: { best: 10, worst: 63, usual: 32, step: 1 },
   efforts: [
     { value: '12', says: 'the least time' },

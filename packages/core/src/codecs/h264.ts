@@ -44,7 +44,7 @@ export const h264: PictureCodec = {
     { key: 'high422', statedAs: ['high4:2:2'], pixelFormats: ['yuv422p10le', 'yuv422p'], says: 'for editing' },
   ],
   pixelFormats: [],
-  rates: ['constant quality', 'average rate', 'size cap'],
+  rates: ['constant quality', 'average rate', 'size cap', 'quality target'],
   quality: { best: 10, worst: 40, usual: 20, step: 0.5 },
   efforts: [
     { value: 'ultrafast', says: 'the least time, the largest files' },

@@ -46,7 +46,7 @@ export const hevc: PictureCodec = {
     },
   ],
   pixelFormats: [],
-  rates: ['constant quality', 'size cap'],
+  rates: ['constant quality', 'size cap', 'quality target'],
   quality: { best: 10, worst: 40, usual: 24, step: 0.5 },
   efforts: [
     { value: 'ultrafast', says: 'the least time, the largest files' },

@@ -50,8 +50,8 @@ export type RateChoice =
   | { kind: 'average rate'; bitsPerSecond: number; peakBitsPerSecond: number | null; bufferBits: number | null }
   | { kind: 'set by profile' }
   | { kind: 'lossless' }
-/** A cap on the size is brought about by rates that codecs know. */
-export type RateKind = RateChoice['kind'] | 'size cap'
+/** A cap on the size and a quality as it is measured are brought about by what codecs know. */
+export type RateKind = RateChoice['kind'] | 'size cap' | 'quality target'
 
 /** One of two passes over the same frames: the first writes what it learned of them to a file, the second reads it. */
 export interface EncodingPass {

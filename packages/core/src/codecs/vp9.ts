@@ -10,7 +10,7 @@ export const vp9: PictureCodec = {
     { key: 'profile 2', statedAs: ['profile2'], pixelFormats: ['yuv420p10le'], says: '10 bit' },
   ],
   pixelFormats: [],
-  rates: ['constant quality'],
+  rates: ['constant quality', 'quality target'],
   quality: { best: 10, worst: 60, usual: 32, step: 1 },
   efforts: [
     { value: '6', says: 'the least time' },

@@ -1,4 +1,11 @@
-import { plannedRate, toNumber, type PictureSpec, type SourceFacts, type PictureTreatment } from '@hematine/core'
+import {
+  plannedRate,
+  toNumber,
+  type PictureSpec,
+  type RateChoice,
+  type SourceFacts,
+  type PictureTreatment,
+} from '@hematine/core'
 import { Frame } from 'node-av/lib'
 import { Encoder, type EncoderRate } from './encoder.ts'
 import type { MediaInput } from '../ground/media-input.ts'
@@ -18,6 +25,8 @@ export interface TranscodePlan {
   treatment: PictureTreatment
   spec: PictureSpec
   outputPath: string
+  /** Where the spec's own does not say how its bits are spent: a quality that was found. */
+  rate?: RateChoice
   /** A piece of the result, in its frames; the whole unless said. */
   stretch?: { firstFrame: number; frames: number }
   /** Whether the time of each step is to be told apart. */
@@ -110,7 +119,8 @@ export async function transcode(
       make: (rate, path) => encode(plan, rate, into(path), gate, done => onProgress({ stage: 'encode', ...done })),
     })
   const { frameCount, rate } = treatment.result
-  const planned = plannedRate(spec, { seconds: frameCount / toNumber(rate), frames: frameCount }, facts.audio)
+  const planned =
+    plan.rate ?? plannedRate(spec, { seconds: frameCount / toNumber(rate), frames: frameCount }, facts.audio)
   return encode(plan, { rate: planned }, into(outputPath), gate, done => onProgress({ stage: 'encode', ...done }))
 }
 

@@ -7,6 +7,7 @@ import {
   toNumber,
   type AudioFacts,
   type PictureSpec,
+  type RateChoice,
   type SampleMeasurement,
   type SampleWindow,
   type SourceFacts,
@@ -16,6 +17,7 @@ import { Frame } from 'node-av/lib'
 import { timeCheck } from '../checking/check.ts'
 import { Encoder, type EncoderRate } from '../encoding/encoder.ts'
 import { removeStatistics } from '../encoding/under-cap.ts'
+import { findQuality } from '../delivering/find-quality.ts'
 import type { MediaInput } from '../ground/media-input.ts'
 import { MediaError } from '../ground/libav.ts'
 import { OutputFile } from '../encoding/output.ts'
@@ -63,16 +65,18 @@ export async function measureSample(
   const whole = starts.length === 1
   const windows: SampleWindow[] = []
   let [openSeconds, onceSeconds] = [0, 0]
+  const { chosen, searchSeconds } = await chooseRate(plan, gate)
+  const windowsBegin = performance.now()
   for (const [index, start] of starts.entries()) {
     const firstFrame = Math.round(start * framesPerSecond)
     const frames = whole ? frameCount : Math.max(1, Math.round(windowSeconds * framesPerSecond))
-    const measured = await measureWindow(plan, firstFrame, frames, gate)
+    const measured = await measureWindow(plan, firstFrame, frames, chosen, gate)
     if (measured) {
       windows.push(measured.window)
       if (windows.length === 1) [openSeconds, onceSeconds] = [measured.openSeconds, measured.onceSeconds]
     }
     onProgress((index + 1) / (starts.length + 1))
-    if ((performance.now() - begin) / 1000 > budgetSeconds) break
+    if ((performance.now() - windowsBegin) / 1000 > budgetSeconds) break
   }
   if (windows.length === 0)
     throw new MediaError('No stretch of the source could be decoded, so its time and size cannot be forecast.')
@@ -81,6 +85,7 @@ export async function measureSample(
   return {
     windows,
     ...sound,
+    ...(searchSeconds === null ? {} : { searchSeconds }),
     onceSeconds,
     // Time since this process began, up to the first work, stands for what every task spends on starting.
     startSeconds: begin / 1000 + openSeconds,
@@ -89,10 +94,34 @@ export async function measureSample(
   }
 }
 
+/** How bits are spent in the stretches: as the spec says, or as it comes out to be. */
+async function chooseRate(
+  { spec, treatment, facts, ...plan }: SamplePlan,
+  gate: WorkGate,
+): Promise<{ chosen: RateChoice; searchSeconds: number | null }> {
+  const { rateControl } = spec.video
+  if (rateControl.kind === 'quality target') {
+    const begin = performance.now()
+    const search = {
+      ...plan,
+      facts,
+      treatment,
+      spec,
+      scratchDirectory: path.join(plan.scratchDirectory, `search-${process.pid}`),
+    }
+    const { value } = await findQuality(search, rateControl.xpsnr, gate)
+    return { chosen: { kind: 'constant quality', value }, searchSeconds: (performance.now() - begin) / 1000 }
+  }
+  const { frameCount, rate } = treatment.result
+  const extent = { seconds: frameCount / toNumber(rate), frames: frameCount }
+  return { chosen: plannedRate(spec, extent, facts.audio), searchSeconds: null }
+}
+
 async function measureWindow(
   plan: SamplePlan,
   firstFrame: number,
   frames: number,
+  rate: RateChoice,
   gate: WorkGate,
 ): Promise<{ window: SampleWindow; openSeconds: number; onceSeconds: number } | null> {
   const { input, facts, treatment, spec } = plan
@@ -101,11 +130,6 @@ async function measureWindow(
   const openBegin = performance.now()
   const output = OutputFile.create(outputPath, spec.container)
   const picture = await TreatedPicture.open(input, facts.video!, treatment, { firstFrame })
-  const rate = plannedRate(
-    spec,
-    { seconds: treatment.result.frameCount / toNumber(treatment.result.rate), frames: treatment.result.frameCount },
-    facts.audio,
-  )
   const statistics = `${outputPath}.passes`
   const isCapped = spec.video.rateControl.kind === 'size cap'
   const firstPassSeconds = isCapped

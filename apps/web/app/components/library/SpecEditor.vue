@@ -46,6 +46,7 @@ const problems = computed(() =>
 const rateWords: Record<RateKind, string> = {
   'constant quality': 'a quality that is held',
   'average rate': 'a rate on average',
+  'quality target': 'a quality as it is measured',
   'size cap': 'a size that the file must not pass',
   'set by profile': 'what the profile sets',
   lossless: 'whatever it takes: nothing is lost',
@@ -226,9 +227,21 @@ function changePeak(rate: number | null): void {
               size => changeVideo({ rateControl: { kind: 'size cap', bytes: Math.round((size ?? 0) * 1e6) } })
             "
           />
+          <NumberField
+            v-if="video.rateControl.kind === 'quality target'"
+            label="dB XPSNR against the treated source"
+            :least="25"
+            :most="60"
+            :step="0.5"
+            :model-value="video.rateControl.xpsnr"
+            @update:model-value="xpsnr => changeVideo({ rateControl: { kind: 'quality target', xpsnr: xpsnr ?? 0 } })"
+          />
+          <p v-if="video.rateControl.kind === 'quality target'" class="muted note">
+            The setting is found on stretches of each source; a result that is more than 0.5 dB off is made once more.
+          </p>
           <p v-if="video.rateControl.kind === 'size cap'" class="muted note">
-            1 MB is 1,000,000 bytes. The picture gets what sound and container leave, in two passes: nearly twice the
-            time.
+            1 MB is 1,000,000 bytes. The picture gets what sound and container leave, in two passes; forecasts count
+            both.
           </p>
           <template v-if="average">
             <NumberField

@@ -18,7 +18,7 @@ const isPaused = computed(
   () => job.state === 'running' && order.workers.length === 1 && order.work?.isMeasuring === true,
 )
 const stageWords: Record<WorkStage, string> = {
-  'first pass': 'first pass, to keep its size',
+  'first pass': 'first pass: what its frames need',
   encode: 'encoding',
   check: 'checking',
 }

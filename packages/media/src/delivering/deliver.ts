@@ -1,0 +1,76 @@
+import { rename, rm } from 'node:fs/promises'
+import {
+  keptQuality,
+  nextQualityStep,
+  pictureCodec,
+  type PictureCheckMeasurement,
+  type QualityAttempt,
+  type RateChoice,
+  type WorkStage,
+} from '@hematine/core'
+import { measureResult } from '../checking/check.ts'
+import { transcode, type TranscodePlan } from '../encoding/transcode.ts'
+import type { WorkGate } from '../ground/gate.ts'
+import { findQuality } from './find-quality.ts'
+
+export interface DeliveryProgress {
+  stage: WorkStage
+  framesDone: number
+  /** Left out while nothing is written. */
+  bytesWritten?: number
+}
+
+/**
+ * Makes a job's result and measures it. Where a quality is to be kept, its setting is found on stretches first, and a result that misses it is
+ * made once more; the nearest stays.
+ * @throws MediaError; whatever `gate.turn` rejects with, when stopped. An unfinished file is the caller's to remove
+ */
+export async function deliver(
+  plan: TranscodePlan,
+  gate: WorkGate,
+  onProgress: (progress: DeliveryProgress) => void,
+): Promise<PictureCheckMeasurement> {
+  const { rateControl } = plan.spec.video
+  const make = async (rate?: RateChoice) => {
+    await transcode({ ...plan, ...(rate ? { rate } : {}) }, gate, onProgress)
+    onProgress({ stage: 'check', framesDone: 0 })
+    return measureResult(plan, gate, framesDone => onProgress({ stage: 'check', framesDone }))
+  }
+  return rateControl.kind === 'quality target' ? toQuality(plan, rateControl.xpsnr, gate, onProgress, make) : make()
+}
+
+async function toQuality(
+  plan: TranscodePlan,
+  target: number,
+  gate: WorkGate,
+  onProgress: (progress: DeliveryProgress) => void,
+  make: (rate: RateChoice) => Promise<PictureCheckMeasurement>,
+): Promise<PictureCheckMeasurement> {
+  const { outputPath, treatment } = plan
+  const scale = pictureCodec(plan.spec.video.codec).quality!
+  const kept = `${outputPath}.nearest`
+  try {
+    const search = { ...plan, scratchDirectory: `${outputPath}.stretches` }
+    let { value } = await findQuality(search, target, gate, part =>
+      onProgress({ stage: 'first pass', framesDone: Math.floor(part * treatment.result.frameCount) }),
+    )
+    const attempts: QualityAttempt[] = []
+    const measured = new Map<number, PictureCheckMeasurement>()
+    for (;;) {
+      const measurement = await make({ kind: 'constant quality', value })
+      const attempt = { value, xpsnr: measurement.xpsnr?.mean ?? Number.POSITIVE_INFINITY }
+      attempts.push(attempt)
+      measured.set(value, measurement)
+      const step = nextQualityStep(target, scale, attempts)
+      if (step.kind === 'keep') {
+        if (step.attempt !== attempt) await rename(kept, outputPath)
+        return measured.get(step.attempt.value)!
+      }
+      if (keptQuality(target, attempts) === attempt) await rename(outputPath, kept)
+      else await rm(outputPath, { force: true })
+      value = step.value
+    }
+  } finally {
+    await rm(kept, { force: true })
+  }
+}

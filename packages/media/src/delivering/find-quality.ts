@@ -1,0 +1,109 @@
+import { mkdir, rm } from 'node:fs/promises'
+import path from 'node:path'
+import {
+  nextQualityStep,
+  pictureCodec,
+  sampleStarts,
+  togetherXpsnr,
+  toNumber,
+  type PictureSpec,
+  type PictureTreatment,
+  type QualityAttempt,
+  type SourceFacts,
+} from '@hematine/core'
+import { measurePicture } from '../checking/check.ts'
+import { transcode } from '../encoding/transcode.ts'
+import type { WorkGate } from '../ground/gate.ts'
+import { MediaError } from '../ground/libav.ts'
+import type { MediaInput } from '../ground/media-input.ts'
+
+/** What a quality is looked for in. */
+export interface QualitySearch {
+  input: MediaInput
+  facts: SourceFacts
+  treatment: PictureTreatment
+  spec: PictureSpec
+  /** Directory for the stretches; it is made, and removed with all in it. */
+  scratchDirectory: string
+  /** One stretch alone, in frames of the result; stretches spread over all of it unless said. */
+  stretch?: { firstFrame: number; frames: number }
+}
+
+const stretchCount = 4
+const stretchSeconds = 0.8
+/** Stretches are brought nearer to the target than a result has to be: the rest of the source is not like them. */
+const stretchTolerance = 0.2
+
+/**
+ * The setting of a codec at which stretches of a source, treated and encoded as the whole will be, come nearest to a quality in XPSNR.
+ * @returns the value on the codec's scale, and what was tried
+ * @throws MediaError when no stretch can be made; whatever `gate.turn` rejects with, when stopped
+ */
+export async function findQuality(
+  search: QualitySearch,
+  target: number,
+  gate: WorkGate,
+  onProgress: (part: number) => void = () => undefined,
+): Promise<{ value: number; attempts: QualityAttempt[] }> {
+  const scale = pictureCodec(search.spec.video.codec).quality
+  if (!scale) throw new MediaError(`${search.spec.video.codec} has no scale of quality to search on.`)
+  const stretches = search.stretch ? [search.stretch] : stretchesOf(search.treatment)
+  const attempts: QualityAttempt[] = []
+  let value = scale.usual
+  await mkdir(search.scratchDirectory, { recursive: true })
+  try {
+    for (;;) {
+      const made: { frames: number; xpsnr: number }[] = []
+      for (const [index, stretch] of stretches.entries()) {
+        const one = await tryStretch(search, stretch, value, gate)
+        if (one) made.push(one)
+        onProgress(1 - 1 / (1 + attempts.length + (index + 1) / stretches.length))
+      }
+      if (made.length === 0)
+        throw new MediaError('No stretch of the source could be decoded, so its quality cannot be measured.')
+      attempts.push({ value, xpsnr: togetherXpsnr(made) })
+      const step = nextQualityStep(target, scale, attempts, stretchTolerance)
+      if (step.kind === 'keep') return { value: step.attempt.value, attempts }
+      value = step.value
+    }
+  } finally {
+    await rm(search.scratchDirectory, { recursive: true, force: true })
+  }
+}
+
+function stretchesOf({ result }: PictureTreatment): { firstFrame: number; frames: number }[] {
+  const rate = toNumber(result.rate)
+  const starts = sampleStarts(result.frameCount / rate, stretchSeconds, stretchCount)
+  return starts.length === 1
+    ? [{ firstFrame: 0, frames: result.frameCount }]
+    : starts.map(start => ({
+        firstFrame: Math.round(start * rate),
+        frames: Math.max(1, Math.round(stretchSeconds * rate)),
+      }))
+}
+
+/** Makes and measures one stretch; null where the source gives nothing there. */
+async function tryStretch(
+  { scratchDirectory, stretch: _, facts, ...search }: QualitySearch,
+  stretch: { firstFrame: number; frames: number },
+  value: number,
+  gate: WorkGate,
+): Promise<{ frames: number; xpsnr: number } | null> {
+  const outputPath = path.join(scratchDirectory, `stretch.${search.spec.container}`)
+  // The picture alone is compared.
+  const plan = { ...search, facts: { ...facts, audio: [] }, outputPath }
+  try {
+    const { frames } = await transcode(
+      { ...plan, stretch, rate: { kind: 'constant quality', value } },
+      gate,
+      () => undefined,
+    )
+    const { xpsnr } = await measurePicture(plan, gate, () => undefined, { ...stretch, frames })
+    return { frames, xpsnr: xpsnr?.mean ?? Number.POSITIVE_INFINITY }
+  } catch (error) {
+    if (error instanceof MediaError && stretch.firstFrame > 0) return null
+    throw error
+  } finally {
+    await rm(outputPath, { force: true })
+  }
+}
