@@ -23,17 +23,15 @@ const gate = { turn: async () => undefined }
 
 /** Pictures that need many bits, few, or many at some places only. */
 const drawn: [name: string, filters: (seconds: number, seed: number) => string][] = [
-  ['noisy bars', (s, seed) => `testsrc2=s=640x360:r=25:d=${s},noise=alls=18:allf=t:all_seed=${seed}`],
-  ['fine grain', (s, seed) => `gradients=s=720x576:r=25:d=${s}:seed=${seed},noise=alls=8:allf=t:all_seed=${seed}`],
-  ['slow gradients', (s, seed) => `gradients=s=640x480:r=30:d=${s}:seed=${seed}:speed=0.02`],
-  ['cells', (s, seed) => `cellauto=s=320x240:r=24:seed=${seed},trim=end=${s},scale=640:480:flags=neighbor`],
-  ['zoom', s => `mandelbrot=s=480x360:r=25,trim=end=${s}`],
+  ['noisy bars', (s, seed) => `testsrc2=s=480x270:r=25:d=${s},noise=alls=18:allf=t:all_seed=${seed}`],
+  ['slow gradients', (s, seed) => `gradients=s=480x360:r=30:d=${s}:seed=${seed}:speed=0.02`],
+  ['zoom', s => `mandelbrot=s=400x300:r=25,trim=end=${s}`],
   [
     'quiet, then busy',
-    (s, seed) => `smptebars=s=640x360:r=25:d=${s},noise=alls=40:allf=t:all_seed=${seed}:enable='gt(t,${s / 2})'`,
+    (s, seed) => `smptebars=s=480x270:r=25:d=${s},noise=alls=40:allf=t:all_seed=${seed}:enable='gt(t,${s / 2})'`,
   ],
 ]
-const lengths = [1, 4, 12]
+const lengths = [1, 8]
 const ways: [Container, string, string, string][] = [
   ['mp4', 'h264', 'aac', 'veryfast'],
   ['mkv', 'hevc', 'flac', 'ultrafast'],

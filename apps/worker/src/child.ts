@@ -196,12 +196,18 @@ async function work(assignment: Assignment): Promise<void> {
     else await doJob(assignment)
   } catch (error) {
     if (error instanceof Stopped) await report({ say: 'stopped' })
-    else await report({ say: 'failed', reason: sentenceFor(error) })
+    else await report({ say: 'failed', reason: sentenceFor(error), isAway: isAway(error) })
   }
 }
 
 function isDiskFull(error: unknown): boolean {
   return (error instanceof MediaError && error.isDiskFull) || (error as NodeJS.ErrnoException).code === 'ENOSPC'
+}
+
+function isAway(error: unknown): boolean {
+  return error instanceof MediaError
+    ? error.isAway
+    : ['ENOENT', 'EIO'].includes((error as NodeJS.ErrnoException).code ?? '')
 }
 
 function sentenceFor(error: unknown): string {

@@ -227,7 +227,13 @@ export class JobRun implements Pausable {
           return await this.persist(em => loseJob(em, job.id, job.attempt, workerId, `its process was ${outcome.how}`))
         if (outcome.say === 'failed') {
           const gone = await volumeProblem(sourceVolume, volume)
-          return gone === null ? await fail(outcome.reason) : await postpone(gone)
+          if (gone !== null) return await postpone(gone)
+          // Source and disks are there, and a file was not: a disk was away for a moment. That is tried again a few times.
+          if (outcome.isAway && !(await hasChanged()))
+            return await this.persist(em =>
+              loseJob(em, job.id, job.attempt, workerId, 'a file was not there for a moment'),
+            )
+          return await fail(outcome.reason)
         }
         if (outcome.say !== 'job') return await fail('The work ended without a result. Try again.')
         finished = {

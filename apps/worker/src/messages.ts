@@ -52,4 +52,5 @@ export type Report =
   | { say: 'sample'; measurement: SampleMeasurement }
   | { say: 'job'; measurement: CheckMeasurement; workSeconds: number }
   | { say: 'stopped' }
-  | { say: 'failed'; reason: string }
+  /** `isAway` where a file was not there, which may pass. */
+  | { say: 'failed'; reason: string; isAway?: boolean }

@@ -333,6 +333,22 @@ describe('a delivery volume that is not mounted', () => {
     await rename(`${volumes.delivery}-elsewhere`, volumes.delivery)
     await expectDoneOnce(id, before)
   })
+
+  test('for a moment only, while a file is written, costs the job a new beginning and no more', async () => {
+    const before = await sourceSum()
+    aWorker()
+    jobsHeld.at('encode', 10)
+    const id = await release('small-mp4')
+    await expect.poll(async () => (await progressOf(id))?.stage, patience).toBe('encode')
+    // The writer of MP4 opens its file once more at the end, and by then the disk is back without it.
+    const [file] = (await hidden()).filter(name => name.startsWith(`job-${id}-`))
+    await rename(path.join(await workDirectory(), file!), path.join(scratch, `gone-${id}.mp4`))
+    jobsHeld.letGo()
+    await expectDoneOnce(id, before, ['tape-small.mp4'])
+    expect(
+      (await readJob(db.em(), id)).events.filter(event => event.event === 'lose').map(event => event.note),
+    ).toEqual(['a file was not there for a moment'])
+  })
 })
 
 describe('the database', () => {

@@ -314,7 +314,7 @@ export async function postponeJob(
 /** Takes a locked job out of the hands of a process or worker that is gone. A finished result that only has to be placed is never given up. */
 export function lose(em: EntityManager, job: JobRow, why: string): void {
   const losses = job.losses + 1
-  const reason = `The work broke off ${losses} times (last: ${why}), so it is not begun again by itself. The source is probably damaged in a way that the media libraries do not survive, or memory runs out. Look at the source, then try again.`
+  const reason = `The work broke off ${losses} times (last: ${why}), so it is not begun again by itself. The source is probably damaged in a way that the media libraries do not survive, memory runs out, or a disk comes and goes. Look at them, then try again.`
   if (
     losses >= mostLosses &&
     (job.state === 'running' || job.state === 'queued') &&

@@ -30,6 +30,11 @@ export class MediaError extends Error {
   get isDiskFull(): boolean {
     return this.code === AVERROR_ENOSPC
   }
+
+  /** Whether a file was not there, or its disk gave no answer that makes sense: both pass when a disk comes back. */
+  get isAway(): boolean {
+    return this.code === AVERROR_ENOENT || this.code === AVERROR_EIO
+  }
 }
 
 const reasons = new Map<number, string>([
