@@ -247,16 +247,18 @@ function forecastSound(sample: SampleMeasurement, windows: readonly SoundWindow[
 }
 
 /**
- * A size that a cap bounds. What is expected to come near it fills it, as passes are made until it does; what needs less may need less still.
+ * A size that a cap bounds. What comes near it fills it, as passes are made until it does; what stays far below may need no more.
  */
 export function underCap(bytes: Range, capBytes: number | undefined): Range {
   if (capBytes === undefined) return bytes
   const least = capBytes * leastOfCap
-  if (bytes.expected < capBytes * nearCap) return { ...bytes, high: Math.min(capBytes, bytes.high) }
-  return { expected: (least + capBytes) / 2, low: least, high: capBytes }
+  if (bytes.expected < capBytes * farFromCap) return { ...bytes, high: capBytes }
+  const low = bytes.expected < capBytes * nearCap ? Math.min(least, bytes.low) : least
+  return { expected: (least + capBytes) / 2, low, high: capBytes }
 }
-/** Stretches whose rate comes so near to the cap's had use for all their bits. */
+/** Stretches that come so near to the cap's rate had use for all their bits; those that stay so far from it, hardly. */
 const nearCap = 0.8
+const farFromCap = 0.5
 
 function sum(
   windows: readonly SampleWindow[],

@@ -118,21 +118,31 @@ export type CapStep =
 
 /**
  * What follows from the results made so far: one is kept, another rate is tried, or nothing fits. One that fills the cap to 98 % is kept at
- * once; one that fills less, only where more bits add nothing, or when enough was tried. None over the cap is ever kept.
+ * once; one that fills less, only where more bits add nothing, no rate is left to try, or enough was tried. None over the cap is ever kept.
  * @param otherBytes of a result, which do not depend on the rate
  */
 export function nextCapStep(capBytes: number, otherBytes: number, attempts: readonly CapAttempt[]): CapStep {
-  const last = attempts.at(-1)
-  if (!last) throw new RangeError('The first rate is not decided by attempts.')
-  const fits = attempts.filter(attempt => attempt.bytes <= capBytes)
-  const best = fits.reduce<CapAttempt | null>(
-    (most, attempt) => (most && most.bytes >= attempt.bytes ? most : attempt),
-    null,
-  )
-  if (best && best.bytes >= capBytes * leastOfCap) return { kind: 'keep', attempt: best }
-  if (best && needsNoMore(attempts)) return { kind: 'keep', attempt: best }
-  if (attempts.length >= mostAttempts) return best ? { kind: 'keep', attempt: best } : { kind: 'none' }
-  const wanted = Math.max(1, capBytes * aimOfCap - otherBytes)
+  if (attempts.length === 0) throw new RangeError('The first rate is not decided by attempts.')
+  const best = largest(attempts.filter(attempt => attempt.bytes <= capBytes))
+  if (best && (best.bytes >= capBytes * leastOfCap || needsNoMore(attempts))) return { kind: 'keep', attempt: best }
+  const bitsPerSecond = wholeRate(rateToTry(capBytes, otherBytes, attempts, best))
+  const isNew = attempts.every(attempt => wholeRate(attempt.bitsPerSecond) !== bitsPerSecond)
+  if (isNew && attempts.length < mostAttempts) return { kind: 'try', bitsPerSecond }
+  return best ? { kind: 'keep', attempt: best } : { kind: 'none' }
+}
+
+/** Encoders count rates in whole kilobits a second. */
+const wholeRate = (bitsPerSecond: number) => Math.max(leastRate, Math.round(bitsPerSecond / 1000) * 1000)
+
+const largest = (attempts: readonly CapAttempt[]) =>
+  attempts.reduce<CapAttempt | null>((most, attempt) => (most && most.bytes >= attempt.bytes ? most : attempt), null)
+
+function rateToTry(
+  capBytes: number,
+  otherBytes: number,
+  attempts: readonly CapAttempt[],
+  best: CapAttempt | null,
+): number {
   const above = attempts
     .filter(attempt => attempt.bytes > capBytes)
     .reduce<CapAttempt | null>((least, attempt) => (least && least.bytes <= attempt.bytes ? least : attempt), null)
@@ -140,14 +150,12 @@ export function nextCapStep(capBytes: number, otherBytes: number, attempts: read
     // Between one that is too small and one that is too large, as if size grew evenly with the rate; near each other, where it grows in steps, in the middle.
     const isNear = above.bitsPerSecond < best.bitsPerSecond * nearRates
     const part = isNear ? 0.5 : (capBytes * aimOfCap - best.bytes) / (above.bytes - best.bytes)
-    return {
-      kind: 'try',
-      bitsPerSecond: Math.round(best.bitsPerSecond + part * (above.bitsPerSecond - best.bitsPerSecond)),
-    }
+    return best.bitsPerSecond + part * (above.bitsPerSecond - best.bitsPerSecond)
   }
+  const last = attempts.at(-1)!
+  const wanted = Math.max(1, capBytes * aimOfCap - otherBytes)
   const change = (wanted / Math.max(1, last.bytes - otherBytes)) ** (1 / elasticity(otherBytes, attempts))
-  const bitsPerSecond = Math.round(last.bitsPerSecond * Math.min(mostChange, Math.max(1 / mostChange, change)))
-  return bitsPerSecond < leastRate ? { kind: 'none' } : { kind: 'try', bitsPerSecond }
+  return last.bitsPerSecond * Math.min(mostChange, Math.max(1 / mostChange, change))
 }
 
 /** By how much the picture's size follows its rate, as the last two results show it; 1 is in proportion. */

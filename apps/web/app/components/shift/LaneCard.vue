@@ -61,7 +61,9 @@ const words = computed(() =>
         <span v-else class="number">frame {{ progress.framesDone }} of {{ progress.framesTotal }}</span>
         <span v-if="progress.framesDone > 0" class="number">{{ progress.framesPerSecond.toFixed(1) }} fps</span>
         <span v-if="progress.timesRealTime > 0" class="number">{{ progress.timesRealTime.toFixed(2) }}x real time</span>
-        <span class="number">{{ describeBytes(progress.bytesWritten) }} so far</span>
+        <span v-if="progress.stage !== 'first pass'" class="number"
+          >{{ describeBytes(progress.bytesWritten) }} so far</span
+        >
         <span class="spacer" />
         <span v-if="progress.secondsLeft !== null" class="number"
           >{{ describeDuration(progress.secondsLeft) }} left</span
