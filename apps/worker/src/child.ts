@@ -157,8 +157,8 @@ async function doJob(assignment: Extract<Assignment, { kind: 'job' }>): Promise<
     void report({ say: 'progress', stage, ...now, stageSeconds: gate.workedSeconds - stageBegin, encodeSeconds })
   const tell = throttled(tellNow)
   const tellDone = (next: WorkStage, done: number, bytesWritten = now.bytesWritten) => {
-    // What is made once more begins anew.
-    if (next !== stage || done < now.done) {
+    // What is made once more begins anew; a check counts its frames more than once.
+    if (next !== stage || (done < now.done && stage !== 'check')) {
       encodeSeconds = next === 'check' ? gate.workedSeconds - stageBegin : null
       stage = next
       stageBegin = gate.workedSeconds
@@ -179,10 +179,10 @@ async function doJob(assignment: Extract<Assignment, { kind: 'job' }>): Promise<
     await extractSound(assignment, gate, ({ seconds, bytesWritten }) =>
       tellDone('encode', milliseconds(seconds), bytesWritten),
     )
+    await flushToDisk(assignment.outputPath)
     tellDone('check', 0)
     measurement = await measureSoundResult(assignment, gate, seconds => tellDone('check', milliseconds(seconds)))
   }
-  await flushToDisk(assignment.outputPath)
   await report({ say: 'job', measurement, workSeconds: gate.workedSeconds })
 }
 

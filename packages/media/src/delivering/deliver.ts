@@ -11,6 +11,7 @@ import {
 import { measureResult } from '../checking/check.ts'
 import { transcode, type TranscodePlan } from '../encoding/transcode.ts'
 import type { WorkGate } from '../ground/gate.ts'
+import { flushToDisk } from '../volumes/volume-files.ts'
 import { findQuality } from './find-quality.ts'
 
 export interface DeliveryProgress {
@@ -33,6 +34,7 @@ export async function deliver(
   const { rateControl } = plan.spec.video
   const make = async (rate?: RateChoice) => {
     await transcode({ ...plan, ...(rate ? { rate } : {}) }, gate, onProgress)
+    await flushToDisk(plan.outputPath)
     onProgress({ stage: 'check', framesDone: 0 })
     return measureResult(plan, gate, framesDone => onProgress({ stage: 'check', framesDone }))
   }
