@@ -2,7 +2,7 @@ import { existsSync, readFileSync, writeFileSync } from 'node:fs'
 import path from 'node:path'
 import { setTimeout as sleep } from 'node:timers/promises'
 import { fileURLToPath } from 'node:url'
-import { measureResult as reallyMeasureResult, transcode as reallyTranscode, type WorkGate } from '@hematine/media'
+import { deliver as reallyDeliver, type WorkGate } from '@hematine/media'
 
 /**
  * The media package as a test's child process has it: encoding and checking wait at a frame for as long as the test wants them to,
@@ -50,7 +50,11 @@ function held(stage: HeldStage, gate: WorkGate): WorkGate {
   }
 }
 
-export const transcode: typeof reallyTranscode = (plan, gate, onProgress) =>
-  reallyTranscode(plan, held('encode', gate), onProgress)
-export const measureResult: typeof reallyMeasureResult = (plan, gate, onProgress) =>
-  reallyMeasureResult(plan, held('check', gate), onProgress)
+export const deliver: typeof reallyDeliver = (plan, gate, onProgress) => {
+  const gates = { encode: held('encode', gate), check: held('check', gate) }
+  let stage: HeldStage = 'encode'
+  return reallyDeliver(plan, { turn: () => gates[stage].turn() }, progress => {
+    if (progress.stage !== 'first pass') stage = progress.stage
+    onProgress(progress)
+  })
+}
