@@ -33,6 +33,7 @@ import {
 import { colourNumbers } from '../ground/colour-numbers.ts'
 import { ensure, isAgain, isEnd, MediaError } from '../ground/libav.ts'
 import { layoutCalled } from '../ground/speakers.ts'
+import { decodeTime } from './decode-times.ts'
 import { deliveredChannels, deliveredLayout, deliveredRate, type SoundShape } from '../sound/sound-treatment.ts'
 
 /** Quantisers are counted in parts by the library. */
@@ -61,8 +62,12 @@ export interface EncoderRate {
 /** An encoder with a loop that hands out whatever packets are ready. */
 export class Encoder {
   private readonly packet = new Packet()
+  private lastDecoded: bigint | null = null
 
-  private constructor(readonly context: CodecContext) {
+  private constructor(
+    readonly context: CodecContext,
+    private readonly isPicture: boolean,
+  ) {
     this.packet.alloc()
   }
 
@@ -103,7 +108,7 @@ export class Encoder {
       await context.open2(codec, null),
       `The ${chosen.name} encoder cannot be opened for ${result.frame.width}x${result.frame.height} ${result.pixelFormat}`,
     )
-    return new Encoder(context)
+    return new Encoder(context, true)
   }
 
   /** An encoder for a track as a spec delivers it. @throws MediaError when the encoder does not take the settings */
@@ -124,7 +129,7 @@ export class Encoder {
     if (chosen.bitsPerSample !== undefined) context.bitsPerRawSample = chosen.bitsPerSample
     if (containerFacts(spec.container).headsApart) context.setFlags(AV_CODEC_FLAG_GLOBAL_HEADER)
     ensure(await context.open2(codec, null), `The ${chosen.name} encoder cannot be opened for ${channels} channels`)
-    return new Encoder(context)
+    return new Encoder(context, false)
   }
 
   /** Shape in which this sound encoder wants the frames of its track. */
@@ -155,6 +160,10 @@ export class Encoder {
       const code = await this.context.receivePacket(this.packet)
       if (isAgain(code) || isEnd(code)) return
       ensure(code, 'The encoder failed')
+      if (this.isPicture) {
+        this.packet.dts = decodeTime(this.packet.pts, this.packet.dts, this.lastDecoded)
+        this.lastDecoded = this.packet.dts
+      }
       await take(this.packet)
       this.packet.unref()
     }
