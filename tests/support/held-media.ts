@@ -54,7 +54,7 @@ export const deliver: typeof reallyDeliver = (plan, gate, onProgress) => {
   const gates = { encode: held('encode', gate), check: held('check', gate) }
   let stage: HeldStage = 'encode'
   return reallyDeliver(plan, { turn: () => gates[stage].turn() }, progress => {
-    if (progress.stage !== 'first pass') stage = progress.stage
+    if (progress.stage === 'encode' || progress.stage === 'check') stage = progress.stage
     onProgress(progress)
   })
 }

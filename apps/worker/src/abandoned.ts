@@ -22,6 +22,6 @@ export async function removeOldScratch(directory: string, now = Date.now()): Pro
   for (const name of await readdir(directory).catch(() => [])) {
     const file = path.join(directory, name)
     const facts = await stat(file).catch(() => null)
-    if (facts?.isFile() && now - facts.mtimeMs > keptMilliseconds) await rm(file, { force: true })
+    if (facts && now - facts.mtimeMs > keptMilliseconds) await rm(file, { recursive: true, force: true })
   }
 }

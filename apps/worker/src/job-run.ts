@@ -49,8 +49,8 @@ const decisionEveryMilliseconds = 200
 const lookAtSourceMilliseconds = 20_000
 const mostPartOfLooking = 1 / 50
 
-/** How a first pass compares to the encode, as a sample saw it; about as long, where nothing was measured. */
-function firstPerEncode(
+/** How what comes before the encode compares to it, as a sample saw it; about as long, where nothing was measured. */
+function aheadPerEncode(
   { video }: DeliverySpec,
   frames: number,
   measurement: SampleMeasurement | null | undefined,
@@ -320,7 +320,7 @@ export class JobRun implements Pausable {
         ? { total: result.frameCount, rate: result.rate }
         : { total: Math.round(treatedSeconds(job.treatment) * 1000), rate: null }),
       checkPerEncode: measurement ? seconds('checkSeconds') / seconds('encodeSeconds') : null,
-      firstPerEncode: firstPerEncode(job.spec, result?.frameCount ?? 0, measurement),
+      aheadPerEncode: aheadPerEncode(job.spec, result?.frameCount ?? 0, measurement),
     })
     this.writing = this.writing
       .then(() => keepProgress(this.database.em.fork(), job.id, job.attempt, this.workerId, progress))

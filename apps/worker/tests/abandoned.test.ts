@@ -41,6 +41,10 @@ test('stretches that killed processes left are removed after a day', async () =>
     await writeFile(path.join(directory, name), 'x')
     await utimes(path.join(directory, name), now / 1000 - hours * hour, now / 1000 - hours * hour)
   }
+  // A search of a quality has a directory of its own.
+  await mkdir(path.join(directory, 'search-1'))
+  await writeFile(path.join(directory, 'search-1', 'stretch.mp4'), 'x')
+  await utimes(path.join(directory, 'search-1'), now / 1000 - 25 * hour, now / 1000 - 25 * hour)
   await removeOldScratch(directory, now)
   expect(await readdir(directory)).toEqual(['stretch-2-0.mkv'])
 })

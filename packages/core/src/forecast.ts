@@ -1,8 +1,9 @@
 import { z } from 'zod'
 import { meanWithError, rangeAround, Range, studentQuantile } from './range.ts'
-import { soundCodec } from './codecs/index.ts'
+import { isUncompressed, soundCodec } from './codecs/index.ts'
 import { Container, containerFacts } from './container.ts'
 import type { DeliverySpec } from './delivery.ts'
+import { toNumber, type Rational } from './rational.ts'
 import { leastOfCap } from './size-cap.ts'
 import { hasPicture, keyframeDistance, planOf, treatedSeconds, type Treatment } from './treatment/index.ts'
 
@@ -103,7 +104,7 @@ export function extentOf(job: { spec: DeliverySpec; treatment: Treatment }): Job
     frames: 0,
     pixels: 0,
     keyframeDistance: 1,
-    sizeIs: sound.isLossless && !sound.key.startsWith('pcm') ? 'by quality' : 'by format',
+    sizeIs: sound.isLossless && !isUncompressed(sound) ? 'by quality' : 'by format',
   }
 }
 
@@ -277,6 +278,19 @@ export function sampleStarts(durationSeconds: number, windowSeconds: number, cou
   const part = durationSeconds / count
   const order = Array.from({ length: count }, (_, index) => index).sort((a, b) => vanDerCorput(a) - vanDerCorput(b))
   return order.map(index => index * part + (part - windowSeconds) / 2)
+}
+
+/** The same as stretches of a result, in its frames; all of them where they are fewer. */
+export function sampleStretches(
+  { frameCount, rate }: { frameCount: number; rate: Rational },
+  stretchSeconds: number,
+  count: number,
+): { firstFrame: number; frames: number }[] {
+  const framesPerSecond = toNumber(rate)
+  const starts = sampleStarts(frameCount / framesPerSecond, stretchSeconds, count)
+  if (starts.length === 1) return [{ firstFrame: 0, frames: frameCount }]
+  const frames = Math.max(1, Math.round(stretchSeconds * framesPerSecond))
+  return starts.map(start => ({ firstFrame: Math.round(start * framesPerSecond), frames }))
 }
 
 function vanDerCorput(index: number): number {

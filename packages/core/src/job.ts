@@ -79,8 +79,8 @@ export function describeState(state: JobState): string {
   return words[state]
 }
 
-/** What a job is in the middle of: learning what its frames need, encoding them, or checking the result. */
-export const WorkStage = z.enum(['first pass', 'encode', 'check'])
+/** What a job is in the middle of: finding a setting, learning what its frames need, encoding them, or checking the result. */
+export const WorkStage = z.enum(['search', 'first pass', 'encode', 'check'])
 export type WorkStage = z.infer<typeof WorkStage>
 
 /** How far a running job is. `stage` tells what is being done now. */

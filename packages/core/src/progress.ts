@@ -1,4 +1,4 @@
-import { WorkStage, type JobProgress } from './job.ts'
+import type { JobProgress, WorkStage } from './job.ts'
 import { toNumber, type Rational } from './rational.ts'
 
 /** What is known of a running job at a moment. */
@@ -16,8 +16,8 @@ export interface WorkSoFar {
   bytesWritten: number
   /** Seconds of checking for each second of encoding, from the sample; null when nothing was measured. */
   checkPerEncode: number | null
-  /** Seconds of a first pass for each second of encoding; 0 where there is none. */
-  firstPerEncode: number
+  /** Seconds of what comes before it (a search, a first pass) for each second of encoding; 0 where nothing does. */
+  aheadPerEncode: number
 }
 
 /** Below this much of a stage the speed so far says too little about the rest. */
@@ -36,17 +36,19 @@ export function progressOf(work: WorkSoFar): JobProgress {
   const unitsPerSecond = stageSeconds > 0 ? unitsDone / stageSeconds : 0
   const stageTotal = part > 0 ? stageSeconds / part : null
   const known = part >= leastPart ? stageTotal : null
-  // In parts of one encode: the encode is 1, the others as they were seen beside it.
-  const sizes: Record<WorkStage, number> = { 'first pass': work.firstPerEncode, encode: 1, check: checkPerEncode }
-  const stages = WorkStage.options
-  const sizeOf = (some: readonly WorkStage[]) => some.reduce((sum, entry) => sum + sizes[entry], 0)
-  const at = stages.indexOf(stage)
-  const [before, after] = [sizeOf(stages.slice(0, at)), sizeOf(stages.slice(at + 1))]
-  const done = before + part * sizes[stage]
-  const whole = sizeOf(stages)
+  // In parts of one encode: the encode is 1, what comes before and after it as they were seen beside it.
+  const { aheadPerEncode } = work
+  const whole = aheadPerEncode + 1 + checkPerEncode
+  const [before, size] =
+    stage === 'encode'
+      ? [aheadPerEncode, 1]
+      : stage === 'check'
+        ? [aheadPerEncode + 1, checkPerEncode]
+        : [0, aheadPerEncode]
+  const done = before + part * size
   const secondsLeft =
-    known !== null && sizes[stage] > 0
-      ? known * (1 - part) + (known / sizes[stage]) * after
+    known !== null && size > 0
+      ? (known / size) * (whole - done)
       : stage === 'check' && work.encodeSeconds !== null
         ? work.encodeSeconds * checkPerEncode
         : null

@@ -1,9 +1,10 @@
 import type { RateChoice } from './codecs/picture-codec.ts'
-import { soundCodec } from './codecs/index.ts'
+import { isUncompressed, soundCodec } from './codecs/index.ts'
 import { containerFacts } from './container.ts'
 import type { PictureSpec } from './delivery.ts'
 import { describeBytes, describeDuration } from './format.ts'
 import type { AudioFacts } from './facts.ts'
+import { toNumber, type Rational } from './rational.ts'
 
 /** A result under a cap fills at least this part of it, unless its picture needs no more. */
 export const leastOfCap = 0.98
@@ -49,7 +50,7 @@ export function expectedSound(
   const codec = soundCodec(audio.codec)
   const bitsPerSample = codec.bitsPerSample ?? 16
   const bitsPerChannel =
-    audio.bitsPerSecondPerChannel ?? audio.sampleRate * bitsPerSample * (codec.key.startsWith('pcm') ? 1 : 0.5)
+    audio.bitsPerSecondPerChannel ?? audio.sampleRate * bitsPerSample * (isUncompressed(codec) ? 1 : 0.5)
   const channels = tracks.reduce((sum, track) => sum + Math.min(track.channels, audio.maxChannels), 0)
   return {
     soundBytes: Math.ceil((bitsPerChannel * channels * seconds) / 8),
@@ -65,13 +66,14 @@ const samplesOfPacket = 1024
  */
 export function plannedRate(
   spec: PictureSpec,
-  { seconds, frames }: Pick<CapLoad, 'seconds' | 'frames'>,
+  { frameCount: frames, rate }: { frameCount: number; rate: Rational },
   tracks: readonly Pick<AudioFacts, 'channels'>[],
 ): RateChoice {
   const { rateControl } = spec.video
   if (rateControl.kind === 'quality target')
     throw new TypeError('The value for a measured quality is found by trying it on the source.')
   if (rateControl.kind !== 'size cap') return rateControl
+  const seconds = frames / toNumber(rate)
   const load = { seconds, frames, ...expectedSound(spec, tracks, seconds) }
   return averageOf(pictureBytesUnder(rateControl.bytes, spec, load), seconds)
 }
@@ -94,11 +96,12 @@ export function capProblem(spec: PictureSpec, load: CapLoad): string | null {
 /** The same before anything is encoded: sound whose size is not known beforehand is not counted. */
 export function plannedCapProblem(
   spec: PictureSpec,
-  extent: Pick<CapLoad, 'seconds' | 'frames'>,
+  { frameCount: frames, rate }: { frameCount: number; rate: Rational },
   tracks: readonly Pick<AudioFacts, 'channels'>[],
 ): string | null {
-  const isSure = spec.audio.bitsPerSecondPerChannel !== null || spec.audio.codec.startsWith('pcm')
-  return capProblem(spec, { ...extent, ...expectedSound(spec, isSure ? tracks : [], extent.seconds) })
+  const seconds = frames / toNumber(rate)
+  const isSure = spec.audio.bitsPerSecondPerChannel !== null || isUncompressed(soundCodec(spec.audio.codec))
+  return capProblem(spec, { seconds, frames, ...expectedSound(spec, isSure ? tracks : [], seconds) })
 }
 /** What a frame takes that says no more than "as before", in bits, with some to spare. */
 const leastBitsPerFrame = 160

@@ -8,41 +8,9 @@ import {
   RangeSum,
   type Range,
   workLeft,
-  type JobExtent,
   type LaneWork,
-  type SampleMeasurement,
-  type SampleWindow,
 } from '../src/index.ts'
-
-const window = (changes: Partial<SampleWindow> = {}): SampleWindow => ({
-  startSeconds: 0,
-  frames: 30,
-  encodeSeconds: 3,
-  checkSeconds: 0.6,
-  firstKeyframeBytes: 10_000,
-  otherKeyframes: 0,
-  otherKeyframeBytes: 0,
-  interFrames: 29,
-  interBytes: 29_000,
-  ...changes,
-})
-const sample = (windows: SampleWindow[]): SampleMeasurement => ({
-  windows,
-  soundBytesPerSecond: 16_000,
-  soundPacketsPerSecond: 50,
-  soundSecondsPerSecond: 0.01,
-  startSeconds: 0.5,
-  machine: 'test, 2 cores',
-  tookSeconds: 12,
-})
-const extent: JobExtent = {
-  frames: 3000,
-  pixels: 345_600,
-  durationSeconds: 120,
-  keyframeDistance: 50,
-  container: 'mp4',
-  sizeIs: 'by quality',
-}
+import { extent, sample, window } from '../../../tests/support/samples.ts'
 
 describe('forecast of a job', () => {
   const forecast = forecastJob(sample([window(), window(), window()]), extent)

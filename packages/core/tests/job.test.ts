@@ -64,16 +64,16 @@ describe('progress', () => {
     encodeSeconds: null,
     bytesWritten: 5000,
     checkPerEncode: 0.2,
-    firstPerEncode: 0,
+    aheadPerEncode: 0,
   }
 
   test('of a first pass counts the encode and the check that still follow, and that of an encode the pass that was', () => {
     // A quarter of a pass that takes 0.4 of an encode: 60 s of 240, so an encode is 600 s and the check 120.
-    const first = progressOf({ ...work, stage: 'first pass', firstPerEncode: 0.4 })
+    const first = progressOf({ ...work, stage: 'first pass', aheadPerEncode: 0.4 })
     expect(first.secondsLeft).toBeCloseTo(180 + 600 + 120, 9)
     expect(first.part).toBeCloseTo(0.1 / 1.6, 9)
-    expect(progressOf({ ...work, firstPerEncode: 0.4 }).part).toBeCloseTo(0.65 / 1.6, 9)
-    const check = progressOf({ ...work, stage: 'check', encodeSeconds: 240, firstPerEncode: 0.4 })
+    expect(progressOf({ ...work, aheadPerEncode: 0.4 }).part).toBeCloseTo(0.65 / 1.6, 9)
+    const check = progressOf({ ...work, stage: 'check', encodeSeconds: 240, aheadPerEncode: 0.4 })
     expect(check.part).toBeCloseTo(1.45 / 1.6, 9)
   })
 

@@ -1,11 +1,6 @@
 import { describe, expect, test } from 'vitest'
-import {
-  forecastJob,
-  nextQualityStep,
-  togetherXpsnr,
-  type QualityAttempt,
-  type SampleMeasurement,
-} from '../src/index.ts'
+import { forecastJob, nextQualityStep, togetherXpsnr, type QualityAttempt } from '../src/index.ts'
+import { extent, sample, window } from '../../../tests/support/samples.ts'
 
 /** Scales as codecs have them, and made-up encoders: XPSNR at a value. */
 const fine = { best: 10, worst: 40, usual: 20, step: 0.5 }
@@ -73,36 +68,9 @@ describe('a measured quality', () => {
   })
 
   test('is forecast with the search, and may take one more encode and check', () => {
-    const window = {
-      startSeconds: 0,
-      frames: 50,
-      encodeSeconds: 5,
-      checkSeconds: 1,
-      firstKeyframeBytes: 20_000,
-      otherKeyframes: 0,
-      otherKeyframeBytes: 0,
-      interFrames: 49,
-      interBytes: 490_000,
-    }
-    const sample: SampleMeasurement = {
-      windows: [window, window],
-      searchSeconds: 7,
-      soundBytesPerSecond: 0,
-      soundPacketsPerSecond: 0,
-      soundSecondsPerSecond: 0,
-      startSeconds: 0,
-      machine: 'a test',
-      tookSeconds: 1,
-    }
-    const { seconds } = forecastJob(sample, {
-      frames: 1000,
-      pixels: 100,
-      durationSeconds: 40,
-      keyframeDistance: 50,
-      container: 'mp4',
-      sizeIs: 'by quality',
-    })
-    expect(seconds.expected).toBeCloseTo(7 + 100 + 20, 6)
-    expect(seconds.high).toBeCloseTo(127 * 1.2 + 120, 6)
+    const { seconds } = forecastJob(sample([window(), window()], { searchSeconds: 7 }), extent)
+    const once = 0.12 * 3000 + 0.01 * 120 + 0.5
+    expect(seconds.expected).toBeCloseTo(7 + once, 6)
+    expect(seconds.high).toBeCloseTo((7 + once) * 1.2 + 0.12 * 3000, 6)
   })
 })

@@ -11,8 +11,8 @@ import {
   underCap,
   type CapAttempt,
   type PictureSpec,
-  type SampleMeasurement,
 } from '../src/index.ts'
+import { extent, sample, window } from '../../../tests/support/samples.ts'
 
 const capped = (bytes: number): PictureSpec => {
   const box = pictureSpecs.find(spec => spec.key === 'playback-box')!
@@ -25,7 +25,7 @@ describe('what a cap leaves for the picture', () => {
     // 25 MB for a minute at 25 fps: 24.75 MB less 160 kbit/s of sound (1.2 MB), less 16 bytes for 1500 frames and 2813 packets of sound.
     const load = { seconds: 60, frames: 1500, soundBytes: 1_200_000, soundPackets: 2813 }
     expect(pictureBytesUnder(25_000_000, capped(25_000_000), load)).toBe(24_750_000 - 1_200_000 - 69_008)
-    expect(plannedRate(capped(25_000_000), { seconds: 60, frames: 1500 }, stereo)).toEqual({
+    expect(plannedRate(capped(25_000_000), { frameCount: 1500, rate: { num: 25, den: 1 } }, stereo)).toEqual({
       kind: 'average rate',
       bitsPerSecond: Math.round(((24_750_000 - 1_200_000 - 69_008) * 8) / 60),
       peakBitsPerSecond: null,
@@ -34,14 +34,14 @@ describe('what a cap leaves for the picture', () => {
   })
 
   test('is nothing where the sound alone fills it, which is said with figures', () => {
-    expect(plannedCapProblem(capped(1_000_000), { seconds: 60, frames: 1500 }, stereo)).toBe(
+    expect(plannedCapProblem(capped(1_000_000), { frameCount: 1500, rate: { num: 25, den: 1 } }, stereo)).toBe(
       "At most 1.0 MB leaves no room for the picture: the sound of 1 min 00 s takes 1.2 MB of it. Raise the cap, lower the sound's rate, or cut the item shorter.",
     )
-    expect(plannedCapProblem(capped(2_000_000), { seconds: 60, frames: 1500 }, stereo)).toBeNull()
-    expect(plannedCapProblem(capped(1_000_000), { seconds: 60, frames: 1500 }, [])).toBeNull()
+    expect(plannedCapProblem(capped(2_000_000), { frameCount: 1500, rate: { num: 25, den: 1 } }, stereo)).toBeNull()
+    expect(plannedCapProblem(capped(1_000_000), { frameCount: 1500, rate: { num: 25, den: 1 } }, [])).toBeNull()
     // How much FLAC takes is known only when it was made.
     const flac = { ...capped(1_000_000), audio: { ...capped(1).audio, codec: 'flac', bitsPerSecondPerChannel: null } }
-    expect(plannedCapProblem(flac, { seconds: 60, frames: 1500 }, stereo)).toBeNull()
+    expect(plannedCapProblem(flac, { frameCount: 1500, rate: { num: 25, den: 1 } }, stereo)).toBeNull()
   })
 })
 
@@ -114,42 +114,16 @@ describe('a forecast under a cap', () => {
   })
 
   test('counts the time of both passes', () => {
-    const window = {
-      startSeconds: 0,
-      frames: 50,
-      firstPassSeconds: 2,
-      encodeSeconds: 5,
-      checkSeconds: 1,
-      firstKeyframeBytes: 20_000,
-      otherKeyframes: 0,
-      otherKeyframeBytes: 0,
-      interFrames: 49,
-      interBytes: 490_000,
-    }
-    const sample: SampleMeasurement = {
-      windows: [window, window],
-      soundBytesPerSecond: 0,
-      soundPacketsPerSecond: 0,
-      soundSecondsPerSecond: 0,
-      startSeconds: 0,
-      machine: 'a test',
-      tookSeconds: 1,
-    }
-    const extent = {
-      frames: 1000,
-      pixels: 100,
-      durationSeconds: 40,
-      keyframeDistance: 50,
-      container: 'mp4' as const,
-      sizeIs: 'by format' as const,
-      capBytes: 10_000_000,
-    }
-    const forecast = forecastJob(sample, extent)
-    // 0.04 s a frame to learn, 0.1 s to encode, 0.02 s to check.
-    expect(forecast.seconds.expected).toBeCloseTo(160, 6)
+    const forecast = forecastJob(sample([window({ firstPassSeconds: 1.2 }), window({ firstPassSeconds: 1.2 })]), {
+      ...extent,
+      sizeIs: 'by format',
+      capBytes: 6_000_000,
+    })
+    // (0.04 s to learn + 0.1 s to encode + 0.02 s to check) x 3000 + 0.01 x 120 + 0.5
+    expect(forecast.seconds.expected).toBeCloseTo(481.7, 6)
     // A second pass that misses is made once more.
-    expect(forecast.seconds.high).toBeCloseTo(160 * 1.2 + 100, 6)
-    expect(forecast.bytes).toEqual({ expected: 9.9e6, low: 9.8e6, high: 10e6 })
+    expect(forecast.seconds.high).toBeCloseTo(481.7 * 1.2 + 300, 6)
+    expect(forecast.bytes).toEqual({ expected: 5.94e6, low: 5.88e6, high: 6e6 })
   })
 
   test('knows the cap from the spec', () => {

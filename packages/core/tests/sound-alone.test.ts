@@ -188,7 +188,7 @@ describe('a forecast of sound alone', () => {
       encodeSeconds: null,
       bytesWritten: 1,
       checkPerEncode: 0.5,
-      firstPerEncode: 0,
+      aheadPerEncode: 0,
     })
     expect(progress).toMatchObject({
       framesDone: 0,

@@ -1,20 +1,12 @@
 import { stat } from 'node:fs/promises'
 import path from 'node:path'
-import {
-  containers,
-  pictureCodec,
-  pictureCodecs,
-  soundCodec,
-  specProblems,
-  type Container,
-  type PictureSpec,
-  type SoundSpec,
-} from '@hematine/core'
+import { containers, pictureCodec, pictureCodecs, specProblems, type Container, type SoundSpec } from '@hematine/core'
 import { beforeAll, describe, expect, test } from 'vitest'
 import { readFacts, silenceLibraries, type MediaInput } from '../src/index.ts'
 import { extractAndCheck, makeAndCheck } from '../../../tests/support/jobs.ts'
 import { writeClip } from '../../../tests/support/material.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
+import { pictureSpec, soundIn } from '../../../tests/support/specs.ts'
 
 /** Whatever pair of codec and container is offered is made, checked and opened again. */
 const scratch = scratchDirectory()
@@ -49,45 +41,6 @@ beforeAll(async () => {
       ],
     })
 })
-
-const soundIn = (key: string) => ({
-  codec: key,
-  bitsPerSecondPerChannel: soundCodec(key).usualBits,
-  maxChannels: 2,
-  sampleRate: 48_000,
-})
-
-/** A spec of a codec as its first profile and usual settings make it. */
-function pictureSpec(container: Container, key: string, sound: string): PictureSpec {
-  const codec = pictureCodec(key)
-  const profile = codec.profiles[0] ?? null
-  const formats = profile ? profile.pixelFormats : codec.pixelFormats
-  const [kind] = codec.rates
-  return {
-    key: 'pair',
-    name: 'Pair',
-    purpose: 'A test.',
-    container,
-    nameSuffix: '-pair',
-    audio: soundIn(sound),
-    video: {
-      codec: key,
-      profile: profile?.key ?? null,
-      level: null,
-      pixelFormat: formats[0] ?? null,
-      scan: 'progressive',
-      deinterlaceTo: 'frame rate',
-      frame: { maxWidth: 16_384, maxHeight: 16_384, enlarge: false, squarePixels: false },
-      maxFrameRate: null,
-      rateControl:
-        kind === 'constant quality'
-          ? { kind, value: codec.quality!.usual }
-          : { kind: kind as 'lossless' | 'set by profile' },
-      effort: codec.efforts[0]?.value ?? null,
-      keyframeSeconds: codec.everyFrameAlone ? null : 0.5,
-    },
-  }
-}
 
 const all = Object.keys(containers) as Container[]
 const pairs = all.flatMap(container =>

@@ -1,23 +1,12 @@
 import { mkdir, readdir } from 'node:fs/promises'
 import path from 'node:path'
-import {
-  builtInSpecs,
-  deriveTreatment,
-  judge,
-  pictureCodec,
-  pictureCodecs,
-  specProblems,
-  withContainer,
-  withPictureCodec,
-  withSoundCodec,
-  type Container,
-  type PictureSpec,
-} from '@hematine/core'
+import { deriveTreatment, judge, pictureCodecs, specProblems, type Container, type PictureSpec } from '@hematine/core'
 import { beforeAll, describe, expect, test } from 'vitest'
 import { deliver, measureSample, readFacts, silenceLibraries, type MediaInput } from '../src/index.ts'
 import { openGate } from '../../../tests/support/jobs.ts'
 import { writeClip } from '../../../tests/support/material.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
+import { pictureSpec } from '../../../tests/support/specs.ts'
 
 /** A quality that is kept as it is measured over the whole result, whatever stretches said. */
 const scratch = scratchDirectory()
@@ -40,20 +29,8 @@ beforeAll(async () => {
     })
 })
 
-function targeting(codec: string, container: Container, xpsnr: number): PictureSpec {
-  const base = withContainer(builtInSpecs[0]!, container) as PictureSpec
-  const video = withPictureCodec(base.video, codec)
-  return {
-    ...base,
-    audio: withSoundCodec(base.audio, container === 'webm' ? 'opus' : 'aac'),
-    video: {
-      ...video,
-      frame: { ...video.frame, enlarge: false },
-      effort: pictureCodec(codec).efforts[0]!.value,
-      rateControl: { kind: 'quality target', xpsnr },
-    },
-  }
-}
+const targeting = (codec: string, container: Container, xpsnr: number) =>
+  pictureSpec(container, codec, container === 'webm' ? 'opus' : 'aac', { kind: 'quality target', xpsnr })
 
 async function make(input: MediaInput, spec: PictureSpec, name: string) {
   const directory = path.join(scratch, name)
@@ -84,7 +61,7 @@ describe('a measured quality', () => {
       expected: '38 dB, within 0.5 dB',
       verdict: 'pass',
     })
-    expect(stages.slice(0, 3)).toEqual(['first pass', 'encode', 'check'])
+    expect(stages.slice(0, 3)).toEqual(['search', 'encode', 'check'])
     expect(left).toEqual([`result.${spec.container}`])
   })
 

@@ -1,23 +1,12 @@
 import { mkdir, readdir, stat } from 'node:fs/promises'
 import path from 'node:path'
-import {
-  builtInSpecs,
-  extentOf,
-  forecastJob,
-  pictureCodec,
-  pictureCodecs,
-  specProblems,
-  withContainer,
-  withPictureCodec,
-  withSoundCodec,
-  type Container,
-  type PictureSpec,
-} from '@hematine/core'
+import { extentOf, forecastJob, pictureCodecs, specProblems, type Container } from '@hematine/core'
 import { beforeAll, describe, expect, test } from 'vitest'
 import { measureSample, readFacts, silenceLibraries, transcode, type MediaInput } from '../src/index.ts'
 import { makeAndCheck, openGate } from '../../../tests/support/jobs.ts'
 import { writeClip } from '../../../tests/support/material.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
+import { pictureSpec } from '../../../tests/support/specs.ts'
 
 /** A file under a cap: never larger, and hardly smaller where its picture has use for the bits. */
 const scratch = scratchDirectory()
@@ -46,20 +35,8 @@ beforeAll(async () => {
     })
 })
 
-function capped(codec: string, container: Container, audio: string, bytes: number): PictureSpec {
-  const base = withContainer(builtInSpecs[0]!, container) as PictureSpec
-  const video = withPictureCodec(base.video, codec)
-  return {
-    ...base,
-    audio: withSoundCodec(base.audio, audio),
-    video: {
-      ...video,
-      frame: { ...video.frame, enlarge: false },
-      effort: pictureCodec(codec).efforts[0]!.value,
-      rateControl: { kind: 'size cap', bytes },
-    },
-  }
-}
+const capped = (codec: string, container: Container, audio: string, bytes: number) =>
+  pictureSpec(container, codec, audio, { kind: 'size cap', bytes })
 const placed = async (name: string) => {
   await mkdir(path.join(scratch, name), { recursive: true })
   return path.join(scratch, name)

@@ -137,3 +137,6 @@ export const soundCodecs: readonly SoundCodec[] = [
     usualBits: null,
   },
 ]
+
+/** Whether a second of it takes the same whatever is heard. */
+export const isUncompressed = ({ key }: Pick<SoundCodec, 'key'>): boolean => key.startsWith('pcm')

@@ -273,7 +273,7 @@ function treatPicture(facts: SourceFacts, spec: PictureSpec, chosen: readonly St
       : isPlain && video.rateIs === 'constant'
         ? Math.round(spanned * toNumber(divide(rate, video.frameRate)))
         : framesIn(resultSeconds(timeline, seconds), rate)
-  const tooLarge = plannedCapProblem(spec, { seconds: frameCount / toNumber(rate), frames: frameCount }, facts.audio)
+  const tooLarge = plannedCapProblem(spec, { frameCount, rate }, facts.audio)
   if (tooLarge) throw new CannotTreat(tooLarge)
   const notes = pictureNotes(facts, spec, pixelFormat)
   return {

@@ -48,14 +48,13 @@ async function toQuality(
   onProgress: (progress: DeliveryProgress) => void,
   make: (rate: RateChoice) => Promise<PictureCheckMeasurement>,
 ): Promise<PictureCheckMeasurement> {
-  const { outputPath, treatment } = plan
+  const { outputPath } = plan
   const scale = pictureCodec(plan.spec.video.codec).quality!
   const kept = `${outputPath}.nearest`
   try {
-    const search = { ...plan, scratchDirectory: `${outputPath}.stretches` }
-    let { value } = await findQuality(search, target, gate, part =>
-      onProgress({ stage: 'first pass', framesDone: Math.floor(part * treatment.result.frameCount) }),
-    )
+    // How many settings will be tried is not known, so there is no telling how far it is.
+    onProgress({ stage: 'search', framesDone: 0 })
+    let { value } = await findQuality({ ...plan, scratchDirectory: `${outputPath}.stretches` }, target, gate)
     const attempts: QualityAttempt[] = []
     const measured = new Map<number, PictureCheckMeasurement>()
     for (;;) {

@@ -3,16 +3,17 @@ import path from 'node:path'
 import {
   nextQualityStep,
   pictureCodec,
-  sampleStarts,
+  plannedRate,
+  sampleStretches,
   togetherXpsnr,
-  toNumber,
   type PictureSpec,
   type PictureTreatment,
   type QualityAttempt,
+  type RateChoice,
   type SourceFacts,
 } from '@hematine/core'
 import { measurePicture } from '../checking/check.ts'
-import { transcode } from '../encoding/transcode.ts'
+import { NoPicture, transcode } from '../encoding/transcode.ts'
 import type { WorkGate } from '../ground/gate.ts'
 import { MediaError } from '../ground/libav.ts'
 import type { MediaInput } from '../ground/media-input.ts'
@@ -43,21 +44,21 @@ export async function findQuality(
   search: QualitySearch,
   target: number,
   gate: WorkGate,
-  onProgress: (part: number) => void = () => undefined,
 ): Promise<{ value: number; attempts: QualityAttempt[] }> {
   const scale = pictureCodec(search.spec.video.codec).quality
   if (!scale) throw new MediaError(`${search.spec.video.codec} has no scale of quality to search on.`)
-  const stretches = search.stretch ? [search.stretch] : stretchesOf(search.treatment)
+  const stretches = search.stretch
+    ? [search.stretch]
+    : sampleStretches(search.treatment.result, stretchSeconds, stretchCount)
   const attempts: QualityAttempt[] = []
   let value = scale.usual
   await mkdir(search.scratchDirectory, { recursive: true })
   try {
     for (;;) {
       const made: { frames: number; xpsnr: number }[] = []
-      for (const [index, stretch] of stretches.entries()) {
+      for (const stretch of stretches) {
         const one = await tryStretch(search, stretch, value, gate)
         if (one) made.push(one)
-        onProgress(1 - 1 / (1 + attempts.length + (index + 1) / stretches.length))
       }
       if (made.length === 0)
         throw new MediaError('No stretch of the source could be decoded, so its quality cannot be measured.')
@@ -71,15 +72,16 @@ export async function findQuality(
   }
 }
 
-function stretchesOf({ result }: PictureTreatment): { firstFrame: number; frames: number }[] {
-  const rate = toNumber(result.rate)
-  const starts = sampleStarts(result.frameCount / rate, stretchSeconds, stretchCount)
-  return starts.length === 1
-    ? [{ firstFrame: 0, frames: result.frameCount }]
-    : starts.map(start => ({
-        firstFrame: Math.round(start * rate),
-        frames: Math.max(1, Math.round(stretchSeconds * rate)),
-      }))
+/**
+ * How bits are spent in stretches of a result: as its spec says, at the rate that a cap comes to, or at the setting that its quality is found at.
+ * @throws as `findQuality` does
+ */
+export async function rateOfStretches(search: QualitySearch, gate: WorkGate): Promise<RateChoice> {
+  const { spec, treatment, facts } = search
+  const { rateControl } = spec.video
+  if (rateControl.kind !== 'quality target') return plannedRate(spec, treatment.result, facts.audio)
+  const { value } = await findQuality(search, rateControl.xpsnr, gate)
+  return { kind: 'constant quality', value }
 }
 
 /** Makes and measures one stretch; null where the source gives nothing there. */
@@ -101,7 +103,7 @@ async function tryStretch(
     const { xpsnr } = await measurePicture(plan, gate, () => undefined, { ...stretch, frames })
     return { frames, xpsnr: xpsnr?.mean ?? Number.POSITIVE_INFINITY }
   } catch (error) {
-    if (error instanceof MediaError && stretch.firstFrame > 0) return null
+    if (error instanceof NoPicture) return null
     throw error
   } finally {
     await rm(outputPath, { force: true })

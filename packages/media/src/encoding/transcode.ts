@@ -18,6 +18,9 @@ import { TreatedPicture } from '../treating/picture-treatment.ts'
 import { BoundedQueue } from '../ground/queue.ts'
 import { secondsOf, TreatedSound } from '../sound/sound-treatment.ts'
 
+/** A source, or a stretch of it, gave not one picture. */
+export class NoPicture extends MediaError {}
+
 /** What a job makes: a source, its treatment and its spec, into a temporary file. */
 export interface TranscodePlan {
   input: MediaInput
@@ -102,26 +105,44 @@ export async function transcode(
 ): Promise<TranscodeResult> {
   const { spec, treatment, facts, outputPath } = plan
   const { rateControl } = spec.video
-  const into = (path: string) => () => OutputFile.create(path, spec.container)
-  if (rateControl.kind === 'size cap' && !plan.stretch)
+  const make = (rate: EncoderRate) =>
+    encode(
+      plan,
+      rate,
+      () => OutputFile.create(outputPath, spec.container),
+      gate,
+      done => onProgress({ stage: 'encode', ...done }),
+    )
+  if (rateControl.kind === 'size cap' && !plan.rate)
     return encodeUnderCap(plan, rateControl.bytes, {
-      learn: async rate => {
-        const count = new PacketCount()
-        const { frames } = await encode(
-          plan,
-          rate,
-          () => count,
-          gate,
-          done => onProgress({ stage: 'first pass', ...done }),
-        )
-        return { frames, soundBytes: count.soundBytes, soundPackets: count.soundPackets }
-      },
-      make: (rate, path) => encode(plan, rate, into(path), gate, done => onProgress({ stage: 'encode', ...done })),
+      learn: rate => learn(plan, rate, gate, done => onProgress({ stage: 'first pass', ...done })),
+      make,
     })
-  const { frameCount, rate } = treatment.result
-  const planned =
-    plan.rate ?? plannedRate(spec, { seconds: frameCount / toNumber(rate), frames: frameCount }, facts.audio)
-  return encode(plan, { rate: planned }, into(outputPath), gate, done => onProgress({ stage: 'encode', ...done }))
+  return make({ rate: plan.rate ?? plannedRate(spec, treatment.result, facts.audio) })
+}
+
+/** What a first pass came to. */
+export interface Learned {
+  frames: number
+  /** By the clock, from the first frame on. */
+  seconds: number
+  soundBytes: number
+  soundPackets: number
+}
+
+/**
+ * Goes through a source as the first of two passes: what its encoder learned is kept for the second, packets are counted and dropped.
+ * @throws as `transcode` does
+ */
+export async function learn(
+  plan: TranscodePlan,
+  rate: EncoderRate,
+  gate: WorkGate,
+  onProgress: (progress: Omit<TranscodeProgress, 'stage'>) => void,
+): Promise<Learned> {
+  const count = new PacketCount()
+  const { frames, seconds } = await encode(plan, rate, () => count, gate, onProgress)
+  return { frames, seconds, soundBytes: count.soundBytes, soundPackets: count.soundPackets }
 }
 
 /** Treats and encodes once, into whatever takes the packets. */
@@ -193,7 +214,7 @@ async function encode(
       onProgress({ framesDone: frames, bytesWritten: output.bytesWritten })
     }
     if (frames === 0)
-      throw new MediaError('The source gave no picture at all: it is damaged or cut short right at its start.')
+      throw new NoPicture('The source gave no picture at all: it is damaged or cut short right at its start.')
     await encoder.encode(null, packet => output.write(packet, pictureStream))
     for (const track of tracks) {
       await writeSoundUntil(track, plan.stretch ? frames / rate : Number.POSITIVE_INFINITY, output, gate)

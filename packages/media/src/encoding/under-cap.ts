@@ -29,7 +29,8 @@ export interface CappedPlan {
 export interface Passes<Result> {
   /** Goes through all frames, keeps what a second pass needs, and counts the sound. */
   learn(rate: EncoderRate): Promise<Pick<CapLoad, 'frames' | 'soundBytes' | 'soundPackets'>>
-  make(rate: EncoderRate, outputPath: string): Promise<Result>
+  /** Makes the whole at `outputPath`. */
+  make(rate: EncoderRate): Promise<Result>
 }
 
 /**
@@ -46,9 +47,8 @@ export async function encodeUnderCap<Result>(
   const kept = `${outputPath}.fits`
   try {
     const rate = toNumber(treatment.result.rate)
-    const expected = { seconds: treatment.result.frameCount / rate, frames: treatment.result.frameCount }
     const counted = await passes.learn({
-      rate: plannedRate(spec, expected, facts.audio),
+      rate: plannedRate(spec, treatment.result, facts.audio),
       pass: { number: 1, statistics },
     })
     const load = { ...counted, seconds: counted.frames / rate }
@@ -60,7 +60,7 @@ export async function encodeUnderCap<Result>(
     let next = averageOf(left, load.seconds).bitsPerSecond
     for (;;) {
       const choice = averageOf((next * load.seconds) / 8, load.seconds)
-      const result = await passes.make({ rate: choice, pass: { number: 2, statistics } }, outputPath)
+      const result = await passes.make({ rate: choice, pass: { number: 2, statistics } })
       const attempt = { bitsPerSecond: next, bytes: (await stat(outputPath)).size }
       attempts.push(attempt)
       if (process.env.SHOW) console.log('   ', attempt.bitsPerSecond, (attempt.bytes / capBytes).toFixed(4))

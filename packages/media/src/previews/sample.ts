@@ -2,8 +2,7 @@ import { rm } from 'node:fs/promises'
 import path from 'node:path'
 import { performance } from 'node:perf_hooks'
 import {
-  plannedRate,
-  sampleStarts,
+  sampleStretches,
   toNumber,
   type AudioFacts,
   type PictureSpec,
@@ -17,7 +16,7 @@ import { Frame } from 'node-av/lib'
 import { timeCheck } from '../checking/check.ts'
 import { Encoder, type EncoderRate } from '../encoding/encoder.ts'
 import { removeStatistics } from '../encoding/under-cap.ts'
-import { findQuality } from '../delivering/find-quality.ts'
+import { rateOfStretches } from '../delivering/find-quality.ts'
 import type { MediaInput } from '../ground/media-input.ts'
 import { MediaError } from '../ground/libav.ts'
 import { OutputFile } from '../encoding/output.ts'
@@ -26,7 +25,7 @@ import { timeProof } from '../checking/proving/prove.ts'
 import { BoundedQueue } from '../ground/queue.ts'
 import { deliveredRate, secondsOf, TreatedSound } from '../sound/sound-treatment.ts'
 import type { WorkGate } from '../ground/gate.ts'
-import { produceFrames } from '../encoding/transcode.ts'
+import { learn, NoPicture, produceFrames } from '../encoding/transcode.ts'
 
 export interface SamplePlan {
   input: MediaInput
@@ -59,23 +58,22 @@ export async function measureSample(
 ): Promise<SampleMeasurement> {
   const begin = performance.now()
   const { treatment } = plan
-  const { frameCount, rate } = treatment.result
-  const framesPerSecond = toNumber(rate)
-  const starts = sampleStarts(frameCount / framesPerSecond, windowSeconds, windowCount)
-  const whole = starts.length === 1
+  const stretches = sampleStretches(treatment.result, windowSeconds, windowCount)
   const windows: SampleWindow[] = []
   let [openSeconds, onceSeconds] = [0, 0]
-  const { chosen, searchSeconds } = await chooseRate(plan, gate)
+  const rate = await rateOfStretches(
+    { ...plan, scratchDirectory: path.join(plan.scratchDirectory, `search-${process.pid}`) },
+    gate,
+  )
   const windowsBegin = performance.now()
-  for (const [index, start] of starts.entries()) {
-    const firstFrame = Math.round(start * framesPerSecond)
-    const frames = whole ? frameCount : Math.max(1, Math.round(windowSeconds * framesPerSecond))
-    const measured = await measureWindow(plan, firstFrame, frames, chosen, gate)
+  const isSearched = plan.spec.video.rateControl.kind === 'quality target'
+  for (const [index, stretch] of stretches.entries()) {
+    const measured = await measureWindow(plan, stretch, rate, gate)
     if (measured) {
       windows.push(measured.window)
       if (windows.length === 1) [openSeconds, onceSeconds] = [measured.openSeconds, measured.onceSeconds]
     }
-    onProgress((index + 1) / (starts.length + 1))
+    onProgress((index + 1) / (stretches.length + 1))
     if ((performance.now() - windowsBegin) / 1000 > budgetSeconds) break
   }
   if (windows.length === 0)
@@ -85,7 +83,7 @@ export async function measureSample(
   return {
     windows,
     ...sound,
-    ...(searchSeconds === null ? {} : { searchSeconds }),
+    ...(isSearched ? { searchSeconds: (windowsBegin - begin) / 1000 } : {}),
     onceSeconds,
     // Time since this process began, up to the first work, stands for what every task spends on starting.
     startSeconds: begin / 1000 + openSeconds,
@@ -94,53 +92,47 @@ export async function measureSample(
   }
 }
 
-/** How bits are spent in the stretches: as the spec says, or as it comes out to be. */
-async function chooseRate(
-  { spec, treatment, facts, ...plan }: SamplePlan,
-  gate: WorkGate,
-): Promise<{ chosen: RateChoice; searchSeconds: number | null }> {
-  const { rateControl } = spec.video
-  if (rateControl.kind === 'quality target') {
-    const begin = performance.now()
-    const search = {
-      ...plan,
-      facts,
-      treatment,
-      spec,
-      scratchDirectory: path.join(plan.scratchDirectory, `search-${process.pid}`),
-    }
-    const { value } = await findQuality(search, rateControl.xpsnr, gate)
-    return { chosen: { kind: 'constant quality', value }, searchSeconds: (performance.now() - begin) / 1000 }
-  }
-  const { frameCount, rate } = treatment.result
-  const extent = { seconds: frameCount / toNumber(rate), frames: frameCount }
-  return { chosen: plannedRate(spec, extent, facts.audio), searchSeconds: null }
-}
-
 async function measureWindow(
   plan: SamplePlan,
-  firstFrame: number,
-  frames: number,
+  stretch: { firstFrame: number; frames: number },
   rate: RateChoice,
   gate: WorkGate,
 ): Promise<{ window: SampleWindow; openSeconds: number; onceSeconds: number } | null> {
+  const { firstFrame } = stretch
+  const outputPath = path.join(plan.scratchDirectory, `stretch-${process.pid}-${firstFrame}.${plan.spec.container}`)
+  const statistics = `${outputPath}.passes`
+  try {
+    if (plan.spec.video.rateControl.kind !== 'size cap')
+      return await measureEncode(plan, stretch, outputPath, { rate }, gate)
+    const silent = { ...plan, facts: { ...plan.facts, audio: [] }, stretch, outputPath }
+    const { seconds } = await learn(silent, { rate, pass: { number: 1, statistics } }, gate, () => undefined)
+    const measured = await measureEncode(plan, stretch, outputPath, { rate, pass: { number: 2, statistics } }, gate)
+    return measured && { ...measured, window: { ...measured.window, firstPassSeconds: seconds } }
+  } catch (error) {
+    if (error instanceof NoPicture) return null
+    throw error
+  } finally {
+    await rm(outputPath, { force: true })
+    await removeStatistics(statistics)
+  }
+}
+
+async function measureEncode(
+  plan: SamplePlan,
+  { firstFrame, frames }: { firstFrame: number; frames: number },
+  outputPath: string,
+  rate: EncoderRate,
+  gate: WorkGate,
+): Promise<{ window: SampleWindow; openSeconds: number; onceSeconds: number } | null> {
   const { input, facts, treatment, spec } = plan
-  const outputPath = path.join(plan.scratchDirectory, `stretch-${process.pid}-${firstFrame}.${spec.container}`)
   const queue = new BoundedQueue<Frame>(4)
   const openBegin = performance.now()
   const output = OutputFile.create(outputPath, spec.container)
   const picture = await TreatedPicture.open(input, facts.video!, treatment, { firstFrame })
-  const statistics = `${outputPath}.passes`
-  const isCapped = spec.video.rateControl.kind === 'size cap'
-  const firstPassSeconds = isCapped
-    ? await timeFirstPass(plan, firstFrame, frames, { rate, pass: { number: 1, statistics } }, gate)
-    : null
-  if (firstPassSeconds === 0) return null
-  const encoder = await Encoder.video(spec, treatment, isCapped ? { rate, pass: { number: 2, statistics } } : { rate })
+  const encoder = await Encoder.video(spec, treatment, rate)
   const window: SampleWindow = {
     startSeconds: firstFrame / toNumber(treatment.result.rate),
     frames: 0,
-    ...(firstPassSeconds === null ? {} : { firstPassSeconds }),
     encodeSeconds: 0,
     checkSeconds: 0,
     firstKeyframeBytes: 0,
@@ -202,44 +194,6 @@ async function measureWindow(
     await picture.close()
     encoder.close()
     await output.close()
-    await rm(outputPath, { force: true })
-    await removeStatistics(statistics)
-  }
-}
-
-/** Goes through a stretch as the first of two passes does. @returns seconds from its first frame on; 0 when it gave none */
-async function timeFirstPass(
-  { input, facts, treatment, spec }: SamplePlan,
-  firstFrame: number,
-  frames: number,
-  rate: EncoderRate,
-  gate: WorkGate,
-): Promise<number> {
-  const queue = new BoundedQueue<Frame>(4)
-  const picture = await TreatedPicture.open(input, facts.video!, treatment, { firstFrame })
-  const encoder = await Encoder.video(spec, treatment, rate)
-  const producing = produceFrames(picture, queue)
-  let begin = 0
-  try {
-    for (let done = 0; done < frames; done++) {
-      await gate.turn()
-      const frame = await queue.take()
-      if (!frame) break
-      begin ||= performance.now()
-      frame.pts -= BigInt(firstFrame)
-      await encoder.encode(frame, async () => undefined)
-      frame.free()
-    }
-    queue.end()
-    if (begin === 0) return 0
-    await encoder.encode(null, async () => undefined)
-    return (performance.now() - begin) / 1000
-  } finally {
-    queue.end()
-    await producing
-    for (const frame of queue.remains()) frame.free()
-    await picture.close()
-    encoder.close()
   }
 }
 

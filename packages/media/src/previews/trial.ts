@@ -18,13 +18,12 @@ import {
   type Plane,
   type SourceFacts,
   type PictureTreatment,
-  type RateChoice,
   type TrialMoment,
   type VideoFacts,
 } from '@hematine/core'
 import { Frame } from 'node-av/lib'
 import { Likeness, timeCheck } from '../checking/check.ts'
-import { findQuality } from '../delivering/find-quality.ts'
+import { rateOfStretches } from '../delivering/find-quality.ts'
 import { openFrames } from '../reading/frame-reader.ts'
 import { FrameSheet, toJpeg } from '../stills/frame-sheet.ts'
 import type { MediaInput } from '../ground/media-input.ts'
@@ -112,13 +111,14 @@ export async function runTrialMoment(plan: TrialPlan, gate: WorkGate): Promise<T
   const stretch = stretchOf(plan.moment, treatment)
   const treatedFrames = new Map<number, Frame>()
   const likeness = new Likeness(treatment)
-  const { rateControl } = spec.video
   try {
-    const rate: { rate?: RateChoice } =
-      rateControl.kind === 'quality target' ? { rate: await qualityOf(plan, stretch, rateControl.xpsnr, gate) } : {}
+    const rate = await rateOfStretches(
+      { ...plan, stretch, scratchDirectory: path.join(directory, `search-${index}`) },
+      gate,
+    )
     const made = await transcode(
       {
-        ...rate,
+        rate,
         input,
         facts,
         treatment,
@@ -142,18 +142,6 @@ export async function runTrialMoment(plan: TrialPlan, gate: WorkGate): Promise<T
     for (const frame of treatedFrames.values()) frame.free()
     likeness.free()
   }
-}
-
-/** The setting of the codec at which a moment alone has the quality that its spec asks for. */
-async function qualityOf(
-  { directory, index, ...plan }: TrialPlan,
-  stretch: { firstFrame: number; frames: number },
-  target: number,
-  gate: WorkGate,
-): Promise<RateChoice> {
-  const search = { ...plan, stretch, scratchDirectory: path.join(directory, `search-${index}`) }
-  const { value } = await findQuality(search, target, gate)
-  return { kind: 'constant quality', value }
 }
 
 async function measureMoment(

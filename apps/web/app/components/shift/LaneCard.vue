@@ -18,6 +18,7 @@ const isPaused = computed(
   () => job.state === 'running' && order.workers.length === 1 && order.work?.isMeasuring === true,
 )
 const stageWords: Record<WorkStage, string> = {
+  search: 'finding the setting for its quality',
   'first pass': 'first pass: what its frames need',
   encode: 'encoding',
   check: 'checking',
@@ -58,10 +59,12 @@ const words = computed(() =>
         <span v-if="progress.sound" class="number"
           >{{ describeClock(progress.sound.secondsDone) }} of {{ describeClock(progress.sound.secondsTotal) }}</span
         >
-        <span v-else class="number">frame {{ progress.framesDone }} of {{ progress.framesTotal }}</span>
+        <span v-else-if="progress.stage !== 'search'" class="number"
+          >frame {{ progress.framesDone }} of {{ progress.framesTotal }}</span
+        >
         <span v-if="progress.framesDone > 0" class="number">{{ progress.framesPerSecond.toFixed(1) }} fps</span>
         <span v-if="progress.timesRealTime > 0" class="number">{{ progress.timesRealTime.toFixed(2) }}x real time</span>
-        <span v-if="progress.stage !== 'first pass'" class="number"
+        <span v-if="progress.stage === 'encode' || progress.stage === 'check'" class="number"
           >{{ describeBytes(progress.bytesWritten) }} so far</span
         >
         <span class="spacer" />
