@@ -534,7 +534,7 @@ function judgePicture(
         target === null
           ? 'The result is far from its source; look at the worst frame.'
           : mean < target
-            ? 'The result is below the quality that the spec asks for, and no better setting of the codec comes nearer. Choose another codec, or more bits.'
+            ? 'The result is below the quality that the spec asks for, even at the best setting that comes near it. Choose more effort, or another codec.'
             : 'The result is better than the spec asks for: even the coarsest setting of the codec that was tried is. It may be larger than it need be.',
         'look',
       )

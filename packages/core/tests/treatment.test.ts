@@ -127,4 +127,8 @@ test("keyframes come at the spec's distance in frames of the result", () => {
   expect(keyframeDistance(spec('playback-box'), deriveTreatment(discFacts, spec('playback-box')))).toBe(50)
   expect(keyframeDistance(spec('small-mkv'), deriveTreatment(discFacts, spec('small-mkv')))).toBe(500)
   expect(keyframeDistance(spec('editing-master'), deriveTreatment(discFacts, spec('editing-master')))).toBe(1)
+  // A keyframe every 20 ms of 25 fps would be every frame.
+  const close = spec('playback-box')
+  const dense = { ...close, video: { ...close.video, keyframeSeconds: 0.02 } }
+  expect(keyframeDistance(dense, deriveTreatment(discFacts, dense))).toBe(2)
 })

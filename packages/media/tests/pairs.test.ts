@@ -78,6 +78,30 @@ describe('a picture', () => {
     )
   })
 
+  test.each(['h264', 'hevc', 'av1', 'vp9', 'mpeg2video', 'mpeg4'])(
+    'of two slow frames in %s keeps its profile, though keyframes may be no further apart than they are',
+    async key => {
+      const slow = fileAt(`slow-${key}.mkv`)
+      // MPEG-2 knows no rate below 23.976.
+      const rate = key === 'mpeg2video' ? 25 : 1
+      await writeClip({
+        path: slow.path,
+        format: 'matroska',
+        video: {
+          encoder: 'ffv1',
+          options: { level: '3' },
+          filters: `testsrc2=s=320x240:r=${rate},trim=end_frame=2,format=yuv420p,setsar=1`,
+        },
+        audio: [],
+      })
+      const container = all.find(entry => (containers[entry].picture as readonly string[]).includes(key))!
+      const spec = pictureSpec(container, key, containers[container].sound[0])
+      spec.video.keyframeSeconds = 1 / rate
+      const { check } = await makeAndCheck(slow, spec, path.join(scratch, `slow-${key}.${container}`))
+      expect(check.lines.filter(line => line.verdict === 'fail')).toEqual([])
+    },
+  )
+
   test('every codec is in some container, and every codec of a container exists', () => {
     expect(new Set(pairs.map(([, codec]) => codec))).toEqual(new Set(pictureCodecs.map(codec => codec.key)))
   })

@@ -498,10 +498,13 @@ export function deliveredFacts(
   return { ...facts, audio: tracks ? audio.filter((_, index) => tracks.includes(index)) : audio }
 }
 
-/** Longest distance between keyframes in frames; 1 when every frame is one. */
+/**
+ * Longest distance between keyframes in frames; 1 when every frame is one. Of a codec whose frames lean on others it is never 1, however slow the
+ * picture is: a stream of keyframes alone states another profile (ITU-T H.265, A.3.5), which players of the wished one refuse.
+ */
 export function keyframeDistance(spec: PictureSpec, treatment: PictureTreatment): number {
   const { keyframeSeconds } = spec.video
-  return keyframeSeconds === null ? 1 : Math.max(1, Math.round(keyframeSeconds * toNumber(treatment.result.rate)))
+  return keyframeSeconds === null ? 1 : Math.max(2, Math.round(keyframeSeconds * toNumber(treatment.result.rate)))
 }
 
 /** Clocks are a little off: a rate this little above a limit becomes the limit, and not half of it. */

@@ -1,4 +1,4 @@
-import { readdir, rename, rm, stat } from 'node:fs/promises'
+import { readdir, rename, rm, stat, statfs } from 'node:fs/promises'
 import path from 'node:path'
 import {
   averageOf,
@@ -14,6 +14,7 @@ import {
   type PictureTreatment,
   type SourceFacts,
 } from '@hematine/core'
+import { AVERROR_ENOSPC } from 'node-av/constants'
 import { MediaError } from '../ground/libav.ts'
 import type { EncoderRate } from './encoder.ts'
 
@@ -24,6 +25,9 @@ export interface CappedPlan {
   spec: PictureSpec
   outputPath: string
 }
+
+/** A disk with less than this is full. */
+const leastFree = 64 * 1024
 
 /** How a whole source is gone through, twice or more. */
 export interface Passes<Result> {
@@ -80,6 +84,12 @@ export async function encodeUnderCap<Result>(
       }
       next = step.bitsPerSecond
     }
+  } catch (error) {
+    // Encoders do not say why they cannot keep their statistics.
+    const disk = await statfs(path.dirname(outputPath)).catch(() => null)
+    if (error instanceof MediaError && !error.isDiskFull && disk && disk.bavail * disk.bsize < leastFree)
+      throw new MediaError('What the first pass learned cannot be kept: the disk is full.', AVERROR_ENOSPC)
+    throw error
   } finally {
     await rm(kept, { force: true })
     await removeStatistics(statistics)
