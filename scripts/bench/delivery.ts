@@ -46,7 +46,7 @@ function specFor([container, codec, sound, effort]: (typeof ways)[number]): Pict
   ) as PictureSpec
   return {
     ...base,
-    audio: withSoundCodec(base.audio, sound),
+    audio: withSoundCodec(base.audio!, sound),
     video: { ...withPictureCodec(base.video, codec), effort },
   }
 }

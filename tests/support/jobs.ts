@@ -35,8 +35,9 @@ export interface Made {
 
 /** Does a job from a source to its check, as a worker's child would. */
 export async function makeAndCheck(input: MediaInput, spec: PictureSpec, outputPath: string): Promise<Made> {
-  const facts = await readFacts(input)
-  const treatment = deriveTreatment(facts, spec)
+  const whole = await readFacts(input)
+  const treatment = deriveTreatment(whole, spec)
+  const facts = deliveredFacts(whole, treatment)
   const plan = { input, facts, treatment, spec, outputPath }
   await transcode(plan, openGate, () => undefined)
   return {

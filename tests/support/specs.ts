@@ -1,4 +1,11 @@
-import { pictureCodec, soundCodec, type Container, type PictureSpec, type RateControl } from '@hematine/core'
+import {
+  containers,
+  pictureCodec,
+  soundCodec,
+  type Container,
+  type PictureSpec,
+  type RateControl,
+} from '@hematine/core'
 
 /** Sound of a codec in stereo, at its usual rate. */
 export const soundIn = (key: string) => ({
@@ -9,7 +16,12 @@ export const soundIn = (key: string) => ({
 })
 
 /** A spec of a codec as its first profile, least effort and usual settings make it; frame, rate and samples stay as far as they can. */
-export function pictureSpec(container: Container, key: string, sound: string, rateControl?: RateControl): PictureSpec {
+export function pictureSpec(
+  container: Container,
+  key: string,
+  sound: string | null,
+  rateControl?: RateControl,
+): PictureSpec {
   const codec = pictureCodec(key)
   const profile = codec.profiles[0] ?? null
   const formats = profile ? profile.pixelFormats : codec.pixelFormats
@@ -20,7 +32,7 @@ export function pictureSpec(container: Container, key: string, sound: string, ra
     purpose: 'A test.',
     container,
     nameSuffix: '-pair',
-    audio: soundIn(sound),
+    audio: sound === null ? null : soundIn(sound),
     video: {
       codec: key,
       profile: profile?.key ?? null,
@@ -28,7 +40,12 @@ export function pictureSpec(container: Container, key: string, sound: string, ra
       pixelFormat: formats[0] ?? null,
       scan: 'progressive',
       deinterlaceTo: 'frame rate',
-      frame: { maxWidth: 16_384, maxHeight: 16_384, enlarge: false, squarePixels: false },
+      frame: {
+        maxWidth: 16_384,
+        maxHeight: 16_384,
+        enlarge: false,
+        squarePixels: containers[container].makes !== 'moving picture',
+      },
       maxFrameRate: null,
       rateControl:
         rateControl ??

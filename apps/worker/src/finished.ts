@@ -3,7 +3,8 @@ import { readdir, readFile, rename, rm, writeFile } from 'node:fs/promises'
 import path from 'node:path'
 import { CheckMeasurement } from '@hematine/core'
 import type { JobRow } from '@hematine/database'
-import { exists, flushToDisk, sha256OfFile } from '@hematine/media/volumes/volume-files'
+import { sha256OfResult } from '@hematine/media/volumes/result-files'
+import { exists, flushToDisk } from '@hematine/media/volumes/volume-files'
 import { z } from 'zod'
 
 /**
@@ -74,7 +75,7 @@ export async function findFinished(
     ).data
     if (note?.work !== work || note.jobId !== job.id || noteName(note.file) !== name) continue
     const file = path.join(directory, note.file)
-    if ((await exists(file)) && (await sha256OfFile(file)) === note.measurement.sha256) return note
+    if ((await exists(file)) && (await sha256OfResult(file)) === note.measurement.sha256) return note
   }
   return null
 }

@@ -207,6 +207,7 @@ export class JobRun implements Pausable {
             facts: deliveredFacts(facts, job.treatment),
             ...plan,
             outputPath: path.join(directory, file),
+            itemName: sourceName(source),
           },
           report => {
             if (report.say === 'progress') this.progress(report)

@@ -26,7 +26,7 @@ export type Assignment =
       directory: string
       sourceId: number
     } & Planned)
-  | ({ kind: 'job'; input: MediaInput; facts: SourceFacts; outputPath: string } & Planned)
+  | ({ kind: 'job'; input: MediaInput; facts: SourceFacts; outputPath: string; itemName: string } & Planned)
 
 /** What a worker says to its child while it works. */
 export type Instruction =

@@ -10,7 +10,8 @@ import {
   sourceOf,
   type EntityManager,
 } from '@hematine/database'
-import { exists, placeFile, sha256OfFile, workDirectory } from '@hematine/media/volumes/volume-files'
+import { sha256OfResult } from '@hematine/media/volumes/result-files'
+import { exists, placeFile, workDirectory } from '@hematine/media/volumes/volume-files'
 import { removeAllOf } from './finished.ts'
 
 /** The first name for a result that nothing in the delivery volume has. */
@@ -49,7 +50,7 @@ export async function placeResult(em: EntityManager, jobId: number): Promise<voi
     return finish()
   }
   const place = path.join(volume.path, name)
-  if ((await exists(place)) && (await sha256OfFile(place)) === job.check!.measurement.sha256) return finish()
+  if ((await exists(place)) && (await sha256OfResult(place)) === job.check!.measurement.sha256) return finish()
   await failJob(
     em,
     jobId,

@@ -91,9 +91,9 @@ const stateOf = async (id: number): Promise<JobState> => (await listJobs(db.em()
 const until = (id: number, state: JobState) => expect.poll(() => stateOf(id), patience).toBe(state)
 const progressOf = async (id: number) => (await listJobs(db.em(), { ids: [id] }))[0]!.progress
 /** Releases a job that waits in the midst of a stage until it is let go. */
-async function releaseHeld(stage: 'encode' | 'check'): Promise<number> {
+async function releaseHeld(stage: 'encode' | 'check', specKey?: string): Promise<number> {
   jobsHeld.at(stage, 10)
-  const id = await release()
+  const id = await release(specKey)
   await expect.poll(async () => (await progressOf(id))?.stage, patience).toBe(stage)
   return id
 }
@@ -285,6 +285,66 @@ describe('what is there already', () => {
   })
 })
 
+/** Lets updates of a job into a state fail a number of times: what a sequence counts is not rolled back. */
+async function refuse(state: JobState, times: number): Promise<void> {
+  const execute = (sql: string) => db.em().getConnection().execute(sql)
+  await execute('create sequence if not exists refusal')
+  await execute('alter sequence refusal restart')
+  await execute(`create or replace function refuse() returns trigger language plpgsql as $$ begin
+    if new.state = '${state}' and old.state <> new.state and nextval('refusal') <= ${times} then raise exception 'the disk of the database is full' using errcode = '58030'; end if;
+    return new; end $$`)
+  await execute('create or replace trigger refusal before update on job for each row execute function refuse()')
+}
+const endRefusal = () => db.em().getConnection().execute('drop trigger refusal on job')
+
+describe('a folder of pictures', () => {
+  /** What must hold of one: every file is there as its list has it, the list as the job has it, and nothing is left over. */
+  async function expectWholeFolder(id: number, name: string): Promise<void> {
+    await until(id, 'done')
+    const { check, outputPath } = await readJob(db.em(), id)
+    expect(outputPath).toBe(name)
+    const folder = path.join(volumes.delivery, name)
+    const list = await readFile(path.join(folder, 'checksums.sha256'))
+    const sum = (bytes: Buffer) => createHash('sha256').update(bytes).digest('hex')
+    expect(sum(list)).toBe(check!.measurement.sha256)
+    const lines = list.toString().trimEnd().split('\n')
+    expect(lines).toHaveLength(101)
+    for (const line of lines) {
+      const [hash, file] = line.split('  ') as [string, string]
+      expect(sum(await readFile(path.join(folder, file)))).toBe(hash)
+    }
+    expect((await readdir(folder)).length).toBe(102)
+    await expect.poll(hidden, patience).toEqual([])
+  }
+
+  test('whose process is killed is made anew, and never put over what is there', async () => {
+    await mkdir(path.join(volumes.delivery, 'tape-frames'))
+    await writeFile(path.join(volumes.delivery, 'tape-frames', 'note.txt'), 'Somebody wrote this.')
+    const worker = aWorker()
+    const id = await releaseHeld('encode', 'frames-png')
+    for (const pid of worker.taskProcesses) process.kill(pid, 'SIGKILL')
+    jobsHeld.letGo()
+    await expectWholeFolder(id, 'tape-frames-2')
+    expect(await readdir(path.join(volumes.delivery, 'tape-frames'))).toEqual(['note.txt'])
+  })
+
+  test('that is finished is found again after its worker was killed, and only placed', async () => {
+    const first = aWorker()
+    await refuse('placing', 1_000_000)
+    const id = await release('frames-png')
+    await expect
+      .poll(async () => (await hidden()).filter(name => name.endsWith('.finished.json')), patience)
+      .toHaveLength(1)
+    const folder = (await hidden()).find(name => name.endsWith('.images'))!
+    const { ino } = await stat(path.join(await workDirectory(), folder))
+    await first.end('SIGKILL')
+    await endRefusal()
+    startWorker()
+    await expectWholeFolder(id, 'tape-frames')
+    expect((await stat(path.join(volumes.delivery, 'tape-frames'))).ino).toBe(ino)
+  })
+})
+
 describe('sources', () => {
   test('that changed since they were read are not converted unseen', async () => {
     aWorker()
@@ -352,18 +412,6 @@ describe('a delivery volume that is not mounted', () => {
 })
 
 describe('the database', () => {
-  /** Lets updates of a job into a state fail a number of times: what a sequence counts is not rolled back. */
-  async function refuse(state: JobState, times: number): Promise<void> {
-    const execute = (sql: string) => db.em().getConnection().execute(sql)
-    await execute('create sequence if not exists refusal')
-    await execute('alter sequence refusal restart')
-    await execute(`create or replace function refuse() returns trigger language plpgsql as $$ begin
-      if new.state = '${state}' and old.state <> new.state and nextval('refusal') <= ${times} then raise exception 'the disk of the database is full' using errcode = '58030'; end if;
-      return new; end $$`)
-    await execute('create or replace trigger refusal before update on job for each row execute function refuse()')
-  }
-  const endRefusal = () => db.em().getConnection().execute('drop trigger refusal on job')
-
   test('is killed while a job runs: it begins again by itself, and the job goes on and is done once', async () => {
     const before = await sourceSum()
     const worker = aWorker()

@@ -1,9 +1,13 @@
 import { z } from 'zod'
 
-/** A file format as one to deliver in. Its key is the ending of its files. */
+/** What a spec makes: what plays, what is heard, a folder of numbered pictures, or one picture. */
+export type OutputKind = 'moving picture' | 'sound' | 'image sequence' | 'still'
+
+/** A file format as one to deliver in. Its key is the ending of its files; an image sequence is a folder, whose name has none. */
 export interface ContainerFacts {
   name: string
-  /** The library's name of its writer, with the settings that it gets. */
+  makes: OutputKind
+  /** The library's name of its writer, with the settings that it gets. Pictures have none: what the codec hands out is the file. */
   writer: string
   settings: Record<string, string>
   /** Keys of the codecs that it holds. */
@@ -17,6 +21,21 @@ export interface ContainerFacts {
   bytesPerPacket: number
 }
 
+/** A file that is one picture. */
+function still<Codec extends string>(name: string, codec: Codec) {
+  return {
+    name,
+    makes: 'still',
+    writer: '',
+    settings: {},
+    headsApart: false,
+    picture: [codec],
+    sound: [],
+    holdsOneTrack: false,
+    bytesPerPacket: 0,
+  } as const
+}
+
 const front = { movflags: '+faststart' }
 /**
  * Bytes for each packet. MP4 and MOV: sample tables (ISO/IEC 14496-12: stsz 4, ctts 8, stco share 4); M4A has no ctts. Matroska: the block
@@ -26,6 +45,7 @@ const front = { movflags: '+faststart' }
 export const containers = {
   mp4: {
     name: 'MP4',
+    makes: 'moving picture',
     writer: 'mp4',
     settings: front,
     headsApart: true,
@@ -36,6 +56,7 @@ export const containers = {
   },
   mov: {
     name: 'MOV',
+    makes: 'moving picture',
     writer: 'mov',
     settings: front,
     headsApart: true,
@@ -46,6 +67,7 @@ export const containers = {
   },
   mkv: {
     name: 'MKV',
+    makes: 'moving picture',
     writer: 'matroska',
     settings: {},
     headsApart: true,
@@ -56,6 +78,7 @@ export const containers = {
   },
   webm: {
     name: 'WebM',
+    makes: 'moving picture',
     writer: 'webm',
     settings: {},
     headsApart: true,
@@ -66,6 +89,7 @@ export const containers = {
   },
   ts: {
     name: 'MPEG transport stream',
+    makes: 'moving picture',
     writer: 'mpegts',
     settings: {},
     headsApart: false,
@@ -77,6 +101,7 @@ export const containers = {
   // WAV counts its bytes in 32 bits; above 4 GB it goes on as RF64 (EBU Tech 3306).
   wav: {
     name: 'WAV',
+    makes: 'sound',
     writer: 'wav',
     settings: { rf64: 'auto' },
     headsApart: false,
@@ -87,6 +112,7 @@ export const containers = {
   },
   flac: {
     name: 'FLAC',
+    makes: 'sound',
     writer: 'flac',
     settings: {},
     headsApart: true,
@@ -97,6 +123,7 @@ export const containers = {
   },
   m4a: {
     name: 'M4A',
+    makes: 'sound',
     writer: 'ipod',
     settings: front,
     headsApart: true,
@@ -107,6 +134,7 @@ export const containers = {
   },
   mka: {
     name: 'MKA',
+    makes: 'sound',
     writer: 'matroska',
     settings: {},
     headsApart: true,
@@ -115,6 +143,24 @@ export const containers = {
     holdsOneTrack: false,
     bytesPerPacket: 8,
   },
+  // Sound lies beside the pictures as WAV, a file for each track.
+  images: {
+    name: 'Image sequence',
+    makes: 'image sequence',
+    writer: '',
+    settings: {},
+    headsApart: false,
+    picture: ['png', 'tiff', 'exr', 'dpx', 'mjpeg'],
+    sound: ['pcm_s24le', 'pcm_s16le'],
+    holdsOneTrack: false,
+    bytesPerPacket: 0,
+  },
+  png: still('PNG', 'png'),
+  jpg: still('JPEG', 'mjpeg'),
+  tif: still('TIFF', 'tiff'),
+  webp: still('WebP', 'webp'),
+  exr: still('OpenEXR', 'exr'),
+  dpx: still('DPX', 'dpx'),
 } as const satisfies Record<string, ContainerFacts>
 
 export const Container = z.enum(Object.keys(containers) as [keyof typeof containers])
@@ -128,6 +174,11 @@ export function containerFacts(container: Container): ContainerFacts {
 /** Name of a container as written in the trade. */
 export function describeContainer(container: Container): string {
   return containers[container].name
+}
+
+/** What a spec in a container makes. */
+export function outputKind({ container }: { container: Container }): OutputKind {
+  return containers[container].makes
 }
 
 /** Whether a container holds a single sound track and nothing else. */

@@ -1,6 +1,14 @@
 import { z } from 'zod'
-import { levelProblem, lowestLevel, pictureCodec, pictureCodecs, soundCodec, soundCodecs } from './codecs/index.ts'
-import { Container, containerFacts, describeContainer, holdsOneTrack } from './container.ts'
+import {
+  levelProblem,
+  lowestLevel,
+  pictureCodec,
+  pictureCodecs,
+  soundCodec,
+  soundCodecs,
+  type PictureCodec,
+} from './codecs/index.ts'
+import { Container, containerFacts, describeContainer, holdsOneTrack, outputKind } from './container.ts'
 import { describePixelFormat } from './facts.ts'
 import { describeBitRate, describeBytes } from './format.ts'
 import { FrameRule } from './geometry.ts'
@@ -38,12 +46,14 @@ export const RateControl = z.discriminatedUnion('kind', [
 ])
 export type RateControl = z.infer<typeof RateControl>
 
-const SpecSound = z.object({
+/** What the sound of a result must be. */
+export const SpecSound = z.object({
   codec: AudioCodec,
   bitsPerSecondPerChannel: z.int().min(8000).max(640_000).nullable(),
   maxChannels: z.int().positive().max(64),
   sampleRate: z.int().min(8000).max(192_000),
 })
+export type SpecSound = z.infer<typeof SpecSound>
 
 const SpecBase = z.object({
   key: z.string(),
@@ -60,8 +70,21 @@ const SpecBase = z.object({
     .regex(/^[\p{L}\p{N} _.,()+-]{0,40}$/u, 'holds more than 40 signs, or one that no file name should have'),
 })
 
+/** How pictures of a sequence are numbered: the first number, and the digits that numbers are filled up to with noughts. */
+export const Numbering = z.object({ first: z.int().min(0).max(9_999_999), digits: z.int().min(1).max(9) })
+export type Numbering = z.infer<typeof Numbering>
+export const usualNumbering: Numbering = { first: 1, digits: 4 }
+
 /** What a result with a picture must be. */
 export const PictureSpec = SpecBase.extend({
+  /** Null leaves the sound out. */
+  audio: SpecSound.nullable(),
+  /** Of image sequences; usually `usualNumbering`. */
+  numbering: Numbering.optional(),
+  /** Pixels to an inch that pictures state for print; left out, none. */
+  dotsPerInch: z.int().min(1).max(9600).optional(),
+  /** Of pictures in files of their own: whether what a camera said of them stays (Exif); left out, it does not. */
+  keepsCameraData: z.boolean().optional(),
   video: z.object({
     codec: VideoCodec,
     profile: z.string().nullable(),
@@ -94,6 +117,18 @@ export type SoundSpec = z.infer<typeof SoundSpec>
 /** What a result must be. */
 export const DeliverySpec = z.union([PictureSpec, SoundSpec])
 export type DeliverySpec = z.infer<typeof DeliverySpec>
+
+/** The sound of a spec that has one. @throws TypeError for a spec without */
+export function soundOf<Sound extends { codec: string }>({
+  name,
+  audio,
+}: {
+  name: string
+  audio: Sound | null
+}): Sound {
+  if (audio === null) throw new TypeError(`${name} has no sound.`)
+  return audio
+}
 
 /** A spec as a person writes it: its key and version are given to it when it is kept. */
 export const SpecDraft = z.union([
@@ -152,7 +187,7 @@ const openWeb: Omit<PictureSpec, 'key' | 'name' | 'container'> = {
   nameSuffix: '-web',
 }
 
-/** The specs with a picture that ship with Hematine. */
+/** The specs for moving pictures that ship with Hematine. */
 export const pictureSpecs: readonly PictureSpec[] = [
   {
     key: 'playback-box',
@@ -235,6 +270,113 @@ export const pictureSpecs: readonly PictureSpec[] = [
   { ...openWeb, key: 'open-web-mp4', name: 'Open web MP4', container: 'mp4' },
 ]
 
+const asFile: Pick<
+  PictureSpec['video'],
+  'level' | 'scan' | 'deinterlaceTo' | 'frame' | 'maxFrameRate' | 'keyframeSeconds'
+> = {
+  level: null,
+  scan: 'progressive',
+  deinterlaceTo: 'frame rate',
+  frame: { ...anySize, enlarge: false, squarePixels: true },
+  maxFrameRate: null,
+  keyframeSeconds: null,
+}
+const besidePictures: SpecSound = {
+  codec: 'pcm_s24le',
+  bitsPerSecondPerChannel: null,
+  maxChannels: 16,
+  sampleRate: 48_000,
+}
+
+/** The specs for pictures in files of their own that ship with Hematine. */
+export const pictureFileSpecs: readonly PictureSpec[] = [
+  {
+    key: 'frames-png',
+    name: 'Frames PNG',
+    purpose: 'Every frame as a picture of 16 bits in a folder, the sound beside them; for grading and further work.',
+    container: 'images',
+    video: {
+      ...asFile,
+      codec: 'png',
+      profile: '16 bit',
+      pixelFormat: 'rgb48be',
+      rateControl: { kind: 'lossless' },
+      effort: '1',
+    },
+    audio: besidePictures,
+    numbering: usualNumbering,
+    nameSuffix: '-frames',
+  },
+  {
+    key: 'frames-exr',
+    name: 'Frames EXR',
+    purpose: 'Every frame in linear light as half floats, the sound beside them; for compositing.',
+    container: 'images',
+    video: {
+      ...asFile,
+      codec: 'exr',
+      profile: 'half',
+      pixelFormat: 'gbrpf32le',
+      rateControl: { kind: 'set by profile' },
+      effort: null,
+    },
+    audio: besidePictures,
+    numbering: { first: 1001, digits: 4 },
+    nameSuffix: '-linear',
+  },
+  {
+    key: 'still-png',
+    name: 'Still PNG',
+    purpose: 'A still kept exactly, in 8 bits, that opens everywhere.',
+    container: 'png',
+    video: {
+      ...asFile,
+      codec: 'png',
+      profile: '8 bit',
+      pixelFormat: 'rgb24',
+      rateControl: { kind: 'lossless' },
+      effort: '6',
+    },
+    audio: null,
+    keepsCameraData: true,
+    nameSuffix: '-still',
+  },
+  {
+    key: 'still-print',
+    name: 'Still TIFF for print',
+    purpose: 'A still kept exactly, in 16 bits, at 300 dots per inch.',
+    container: 'tif',
+    video: {
+      ...asFile,
+      codec: 'tiff',
+      profile: '16 bit',
+      pixelFormat: 'rgb48le',
+      rateControl: { kind: 'lossless' },
+      effort: 'deflate',
+    },
+    audio: null,
+    dotsPerInch: 300,
+    nameSuffix: '-print',
+  },
+  {
+    key: 'still-web',
+    name: 'Still JPEG for web',
+    purpose: 'A small still for pages and mail, at most 2048 pixels at its longer side.',
+    container: 'jpg',
+    video: {
+      ...asFile,
+      codec: 'mjpeg',
+      profile: '4:2:0',
+      pixelFormat: 'yuv420p',
+      frame: { maxWidth: 2048, maxHeight: 2048, enlarge: false, squarePixels: true },
+      rateControl: { kind: 'constant quality', value: 4 },
+      effort: null,
+    },
+    audio: null,
+    nameSuffix: '-web',
+  },
+]
+
 /** The specs for sound alone that ship with Hematine. */
 export const soundSpecs: readonly SoundSpec[] = [
   {
@@ -276,13 +418,21 @@ export const soundSpecs: readonly SoundSpec[] = [
 ]
 
 /** The delivery specs that ship with Hematine. */
-export const builtInSpecs: readonly DeliverySpec[] = [...pictureSpecs, ...soundSpecs]
+export const builtInSpecs: readonly DeliverySpec[] = [...pictureSpecs, ...pictureFileSpecs, ...soundSpecs]
 
 /** Sentences on what does not make sense in a spec; empty when it does. */
 export function specProblems(spec: DeliverySpec): string[] {
   const { audio, container } = spec
+  return [
+    ...(audio === null ? [] : soundProblems(audio, container)),
+    ...(spec.video === null ? [] : pictureProblems(spec)),
+  ]
+}
+
+function soundProblems(audio: NonNullable<DeliverySpec['audio']>, container: Container): string[] {
   const holds = containerFacts(container)
   const sound = soundCodec(audio.codec)
+  if (holds.sound.length === 0) return [`${holds.name} holds a picture alone: leave the sound out.`]
   const problems: string[] = []
   if (!holds.sound.includes(audio.codec))
     problems.push(
@@ -298,10 +448,25 @@ export function specProblems(spec: DeliverySpec): string[] {
     problems.push(`${sound.name} has no bit rate to choose.`)
   if (sound.usualBits !== null && audio.bitsPerSecondPerChannel === null)
     problems.push(`${sound.name} needs a bit rate; ${sound.usualBits / 1000} kbit/s a channel is usual.`)
-  return spec.video === null ? problems : [...problems, ...pictureProblems(spec.video, container)]
+  return problems
 }
 
-function pictureProblems(video: PictureSpec['video'], container: Container): string[] {
+/** What pictures in files of their own cannot be, or say. */
+function fileProblems(spec: PictureSpec, codec: PictureCodec): string[] {
+  const { dotsPerInch, keepsCameraData, video } = spec
+  return [
+    ...(outputKind(spec) !== 'moving picture' && !video.frame.squarePixels
+      ? [`${codec.name} files show every pixel as a square: choose square pixels, or the picture would be distorted.`]
+      : []),
+    ...(dotsPerInch !== undefined && !codec.remarks.includes('dots per inch')
+      ? [`${codec.name} states no dots per inch.`]
+      : []),
+    ...(keepsCameraData && !codec.remarks.includes('camera data') ? [`${codec.name} holds no camera data here.`] : []),
+  ]
+}
+
+function pictureProblems(spec: PictureSpec): string[] {
+  const { video, container } = spec
   const holds = containerFacts(container)
   const codec = pictureCodec(video.codec)
   const problems: string[] = []
@@ -350,6 +515,7 @@ function pictureProblems(video: PictureSpec['video'], container: Container): str
         ? `Every frame of ${codec.name} stands alone, so there is no distance of keyframes.`
         : `${codec.name} needs a distance of keyframes.`,
     )
+  problems.push(...fileProblems(spec, codec))
   if (video.scan === 'as source' && !codec.keepsFields)
     problems.push(`${codec.name} does not code fields: choose a progressive scan.`)
   if (video.level !== null) {
@@ -386,8 +552,12 @@ export function describeSpec(spec: DeliverySpec): string {
     describeVideoCodec(video.codec) +
       (video.profile ? ` ${video.profile}` : '') +
       (video.level ? ` level ${video.level}` : ''),
-    describeContainer(container),
-    describeAudioCodec(audio.codec),
+    ...(outputKind(spec) === 'still' ? [] : [describeContainer(container)]),
+    ...(audio === null
+      ? outputKind(spec) === 'still'
+        ? ['a still']
+        : ['no sound']
+      : [describeAudioCodec(audio.codec)]),
   ].join(', ')
 }
 
@@ -399,20 +569,31 @@ export function describeSpecLines(spec: DeliverySpec): [name: string, value: str
     ...pictureLines(spec),
     [
       'sound',
-      `${describeAudioCodec(audio.codec)}, ${audio.sampleRate === null ? 'rate as the source' : `${audio.sampleRate / 1000} kHz`}, at most ${audio.maxChannels} channels${audio.bitsPerSecondPerChannel ? `, ${audio.bitsPerSecondPerChannel / 1000} kbit/s a channel` : ''}`,
+      audio === null
+        ? 'none'
+        : `${describeAudioCodec(audio.codec)}, ${audio.sampleRate === null ? 'rate as the source' : `${audio.sampleRate / 1000} kHz`}, at most ${audio.maxChannels} channels${audio.bitsPerSecondPerChannel ? `, ${audio.bitsPerSecondPerChannel / 1000} kbit/s a channel` : ''}`,
     ],
     ...(holdsOneTrack(container) ? [['tracks', 'the first that is kept'] as [string, string]] : []),
-    ['file name', outputName('source name', spec)],
+    ...(spec.video !== null && outputKind(spec) === 'image sequence'
+      ? [['pictures', pictureName('source name', spec, spec.numbering ?? usualNumbering, 0)] as [string, string]]
+      : []),
+    ...(spec.video !== null && spec.dotsPerInch !== undefined
+      ? [['print', `${spec.dotsPerInch} dots per inch`] as [string, string]]
+      : []),
+    [outputKind(spec) === 'image sequence' ? 'folder' : 'file name', outputName('source name', spec)],
   ]
 }
 
 function describeSamples(pixelFormat: string): string {
   const { bitDepth, chroma } = describePixelFormat(pixelFormat)
-  return `${bitDepth} bit ${chroma}`
+  return `${bitDepth} bit ${/f(16|32)/.test(pixelFormat) ? 'float ' : ''}${chroma}`
 }
 
-function pictureLines({ video }: DeliverySpec): [name: string, value: string][] {
+function pictureLines(spec: DeliverySpec): [name: string, value: string][] {
+  const { video } = spec
   if (video === null) return [['picture', 'none']]
+  const makes = outputKind(spec)
+  const profile = pictureCodec(video.codec).profiles.find(entry => entry.key === video.profile)
   const { frame } = video
   const { rateControl } = video
   const rate =
@@ -430,13 +611,32 @@ function pictureLines({ video }: DeliverySpec): [name: string, value: string][] 
       'picture',
       `${describeVideoCodec(video.codec)}${video.profile ? ` ${video.profile}` : ''}${video.level ? `, level ${video.level}` : ''}`,
     ],
-    ['samples', video.pixelFormat === null ? 'as the source' : describeSamples(video.pixelFormat)],
+    [
+      'samples',
+      video.pixelFormat === null ? 'as the source' : describeSamples(profile?.decodesAs ?? video.pixelFormat),
+    ],
     [
       'frame',
       frame.maxWidth >= 16_384
         ? 'as the source'
         : `fits ${frame.maxWidth}x${frame.maxHeight}, ${frame.enlarge ? 'smaller pictures are enlarged' : 'smaller pictures stay small'}${frame.squarePixels ? ', square pixels' : ', pixel shape kept'}`,
     ],
+    ...(makes === 'still' ? [] : motionLines(video)),
+    ['bits', rate],
+    ['effort', video.effort ?? 'has no setting'],
+    ...(makes === 'moving picture'
+      ? [
+          [
+            'keyframes',
+            video.keyframeSeconds === null ? 'every frame' : `at least every ${video.keyframeSeconds} s`,
+          ] as [string, string],
+        ]
+      : []),
+  ]
+}
+
+function motionLines(video: PictureSpec['video']): [name: string, value: string][] {
+  return [
     [
       'scan',
       video.scan === 'progressive'
@@ -444,32 +644,64 @@ function pictureLines({ video }: DeliverySpec): [name: string, value: string][] 
         : 'as the source',
     ],
     ['rate', video.maxFrameRate ? `at most ${describeRate(video.maxFrameRate)} fps` : 'as the source'],
-    ['bits', rate],
-    ['effort', video.effort ?? 'has no setting'],
-    ['keyframes', video.keyframeSeconds === null ? 'every frame' : `at least every ${video.keyframeSeconds} s`],
   ]
 }
 
 const longestNameBytes = 255
 
+/** A name that every disk takes, without its ending: path separators and control characters become "_". */
+function stemOf(sourceName: string): string {
+  return (
+    sourceName
+      .replace(/\.[a-z0-9]{1,5}$/i, '')
+      // A sequence is called after its files without their numbers.
+      .replace(/[-_. ]*\[\d+-\d+\]$/, '')
+      // eslint-disable-next-line no-control-regex -- control characters are exactly what must go
+      .replace(/[\u0000-\u001f\u007f/\\]/g, '_')
+      .replace(/^\.+/, '_')
+      .trim() || 'untitled'
+  )
+}
+
+/** Cut to 255 bytes of UTF-8, a whole character at a time. */
+function fitted(stem: string, tail: string): string {
+  const encoder = new TextEncoder()
+  let fits = stem
+  while (encoder.encode(fits + tail).length > longestNameBytes) fits = [...fits].slice(0, -1).join('')
+  return fits + tail
+}
+
 /**
- * File name of a result: the source's name without its ending, the spec's suffix, a counter from the second on, the container's ending.
- * Path separators and control characters become "_"; the name is cut to 255 bytes of UTF-8, a whole character at a time.
+ * File name of a result: the source's name without its ending, the spec's suffix, a counter from the second on, the container's ending; the folder of an
+ * image sequence has no ending. The name is one that every disk takes, of at most 255 bytes.
  */
 export function outputName(
   sourceName: string,
   spec: Pick<DeliverySpec, 'nameSuffix' | 'container'>,
   counter = 1,
 ): string {
-  const tail = `${spec.nameSuffix}${counter > 1 ? `-${counter}` : ''}.${spec.container}`
-  let stem =
-    sourceName
-      .replace(/\.[a-z0-9]{1,5}$/i, '')
-      // eslint-disable-next-line no-control-regex -- control characters are exactly what must go
-      .replace(/[\u0000-\u001f\u007f/\\]/g, '_')
-      .replace(/^\.+/, '_')
-      .trim() || 'untitled'
-  const encoder = new TextEncoder()
-  while (encoder.encode(stem + tail).length > longestNameBytes) stem = [...stem].slice(0, -1).join('')
-  return stem + tail
+  const ending = outputKind(spec) === 'image sequence' ? '' : `.${spec.container}`
+  return fitted(stemOf(sourceName), `${spec.nameSuffix}${counter > 1 ? `-${counter}` : ''}${ending}`)
+}
+
+/** Endings of the files of codecs of single pictures, where the codec's key is not it. */
+const pictureEndings: Record<string, string> = { mjpeg: 'jpg', tiff: 'tif' }
+
+/** Name of the list of checksums in the folder of an image sequence. */
+export const checksumsFile = 'checksums.sha256'
+
+/** File name of a sound track beside a sequence's pictures: "tape 3.sound-1.wav". */
+export function soundBesideName(sourceName: string, index: number): string {
+  return fitted(stemOf(sourceName), `.sound-${index + 1}.wav`)
+}
+
+/** File name of a picture of a sequence, counted from 0: "tape 3.0001.png". */
+export function pictureName(
+  sourceName: string,
+  { video }: Pick<PictureSpec, 'video'>,
+  { first, digits }: Numbering,
+  index: number,
+): string {
+  const number = String(first + index).padStart(digits, '0')
+  return fitted(stemOf(sourceName), `.${number}.${pictureEndings[video.codec] ?? video.codec}`)
 }

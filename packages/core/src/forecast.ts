@@ -2,7 +2,7 @@ import { z } from 'zod'
 import { meanWithError, rangeAround, Range, studentQuantile } from './range.ts'
 import { isUncompressed, soundCodec } from './codecs/index.ts'
 import { Container, containerFacts } from './container.ts'
-import type { DeliverySpec } from './delivery.ts'
+import { soundOf, type DeliverySpec } from './delivery.ts'
 import { toNumber, type Rational } from './rational.ts'
 import { leastOfCap } from './size-cap.ts'
 import { hasPicture, keyframeDistance, planOf, treatedSeconds, type Treatment } from './treatment/index.ts'
@@ -98,7 +98,7 @@ export function extentOf(job: { spec: DeliverySpec; treatment: Treatment }): Job
     }
   }
   // The size of FLAC follows the sound; a stated rate, or PCM, is what it is.
-  const sound = soundCodec(job.spec.audio.codec)
+  const sound = soundCodec(soundOf(job.spec).codec)
   return {
     ...common,
     frames: 0,

@@ -2,13 +2,14 @@ import { z } from 'zod'
 import { Account } from './account.ts'
 import { ColourDescription } from './colour.ts'
 import { levelProblem, pictureCodec, soundCodecs } from './codecs/index.ts'
-import { describeContainer } from './container.ts'
+import { describeContainer, outputKind } from './container.ts'
 import {
   describeAudioCodec,
   describeVideoCodec,
   type DeliverySpec,
   type PictureSpec,
   type SoundSpec,
+  type SpecSound,
 } from './delivery.ts'
 import { accountLines } from './account-words.ts'
 import type { SourceFacts } from './facts.ts'
@@ -210,7 +211,12 @@ export function judge<Measured extends CheckMeasurement>(
 }
 
 /** Lines on how a sound track was made: whether it decodes and its codec. @param of what stands after "sound" in their names */
-function judgeTrack(add: AddLine, of: string, track: CheckMeasurement['audio'][number], { audio }: DeliverySpec): void {
+function judgeTrack(
+  add: AddLine,
+  of: string,
+  track: CheckMeasurement['audio'][number],
+  audio: Pick<SpecSound, 'codec'>,
+): void {
   add(
     `sound${of} decodes`,
     'no errors',
@@ -286,7 +292,7 @@ function judgeSound(add: AddLine, measured: SoundCheckMeasurement, spec: SoundSp
         : 'The sound is longer than the source says, or than its picture.',
       'look',
     )
-    judgeTrack(add, of, track, spec)
+    judgeTrack(add, of, track, spec.audio)
     add(
       `sound${of} rate`,
       soundShape(likeness),
@@ -342,7 +348,9 @@ function judgePicture(
   add(
     'decodes',
     'whole, no errors',
-    video.decodeErrors === 0 ? `${video.framesDecoded} frames, no errors` : countErrors(video.decodeErrors),
+    video.decodeErrors === 0
+      ? `${video.framesDecoded} ${video.framesDecoded === 1 ? 'frame' : 'frames'}, no errors`
+      : countErrors(video.decodeErrors),
     video.decodeErrors === 0 && video.framesDecoded > 0,
     'The result cannot be decoded whole. Make it again.',
   )
@@ -377,13 +385,15 @@ function judgePicture(
 
   const length = measured.treatedFrames / toNumber(result.rate)
   const frameSeconds = 1 / toNumber(result.rate)
-  add(
-    'length',
-    describeClock(length),
-    describeClock(video.durationSeconds),
-    Math.abs(video.durationSeconds - length) <= 1.5 * frameSeconds,
-    'The length differs by more than a frame.',
-  )
+  const isStill = outputKind(spec) === 'still'
+  if (!isStill)
+    add(
+      'length',
+      describeClock(length),
+      describeClock(video.durationSeconds),
+      Math.abs(video.durationSeconds - length) <= 1.5 * frameSeconds,
+      'The length differs by more than a frame.',
+    )
   measured.audio.forEach((track, index) => {
     const of = measured.audio.length > 1 ? ` ${index + 1}` : ''
     // Sound that was moved ends so much later or earlier.
@@ -407,7 +417,9 @@ function judgePicture(
         : 'Sound and picture differ in length, and did not in the source.',
       Math.abs(difference - sourceDifference) <= tolerance ? 'look' : 'fail',
     )
-    judgeTrack(add, of, track, spec)
+    // What the spec leaves out is counted below.
+    if (spec.audio === null) return
+    judgeTrack(add, of, track, spec.audio)
     add(
       `sound${of} rate`,
       `${spec.audio.sampleRate} Hz`,
@@ -440,9 +452,11 @@ function judgePicture(
       sameProfile(video.profile, spec.video.codec, spec.video.profile),
       'The profile is not the one the spec asks for.',
     )
-  const { levels } = pictureCodec(spec.video.codec)
+  const codec = pictureCodec(spec.video.codec)
+  const { levels } = codec
+  const profile = codec.profiles.find(entry => entry.key === spec.video.profile)
   if (spec.video.level && levels) {
-    const problem = levelProblem(pictureCodec(spec.video.codec), spec.video.level, video, video.frameRate)
+    const problem = levelProblem(codec, spec.video.level, video, video.frameRate)
     const rank = (level: string | null) => levels.table.findIndex(entry => entry.level === level)
     // A level below the lowest of the table is as good as the lowest.
     const stated = video.level === null ? Number.POSITIVE_INFINITY : rank(video.level)
@@ -469,28 +483,32 @@ function judgePicture(
     Math.abs(toNumber(video.pixelAspect) / toNumber(result.frame.pixelAspect) - 1) < 1e-3,
     'The picture would show in another shape.',
   )
-  add(
-    'frame rate',
-    `${describeRate(result.rate)} fps`,
-    `${describeRate(video.frameRate)} fps`,
-    equal(video.frameRate, result.rate) || Math.abs(toNumber(video.frameRate) / toNumber(result.rate) - 1) < 1e-4,
-    'The frame rate is not the planned one.',
-  )
-  add(
-    'scan',
-    result.scan === 'progressive' ? 'progressive' : 'interlaced',
-    video.interlaced ? 'interlaced' : 'progressive',
-    video.interlaced === (result.scan !== 'progressive'),
-    'The fields are not flagged as planned.',
-  )
+  if (!isStill)
+    add(
+      'frame rate',
+      `${describeRate(result.rate)} fps`,
+      `${describeRate(video.frameRate)} fps`,
+      equal(video.frameRate, result.rate) || Math.abs(toNumber(video.frameRate) / toNumber(result.rate) - 1) < 1e-4,
+      'The frame rate is not the planned one.',
+    )
+  if (!isStill)
+    add(
+      'scan',
+      result.scan === 'progressive' ? 'progressive' : 'interlaced',
+      video.interlaced ? 'interlaced' : 'progressive',
+      video.interlaced === (result.scan !== 'progressive'),
+      'The fields are not flagged as planned.',
+    )
+  const pixelFormat = profile?.decodesAs ?? result.pixelFormat
   add(
     'pixel format',
-    result.pixelFormat,
+    pixelFormat,
     video.pixelFormat,
-    video.pixelFormat === result.pixelFormat,
+    video.pixelFormat === pixelFormat,
     'Bit depth or chroma sampling is not the planned one.',
   )
-  if (result.colour.matrix !== 'gbr') {
+  // Files of single pictures imply their colours.
+  if (result.colour.matrix !== 'gbr' && outputKind(spec) === 'moving picture') {
     const tags = [video.colour.primaries, video.colour.transfer, video.colour.matrix]
     const wanted = [result.colour.primaries, result.colour.transfer, result.colour.matrix]
     add(

@@ -47,6 +47,7 @@ export function expectedSound(
   tracks: readonly Pick<AudioFacts, 'channels'>[],
   seconds: number,
 ): Pick<CapLoad, 'soundBytes' | 'soundPackets'> {
+  if (audio === null) return { soundBytes: 0, soundPackets: 0 }
   const codec = soundCodec(audio.codec)
   const bitsPerSample = codec.bitsPerSample ?? 16
   const bitsPerChannel =
@@ -100,7 +101,8 @@ export function plannedCapProblem(
   tracks: readonly Pick<AudioFacts, 'channels'>[],
 ): string | null {
   const seconds = frames / toNumber(rate)
-  const isSure = spec.audio.bitsPerSecondPerChannel !== null || isUncompressed(soundCodec(spec.audio.codec))
+  const { audio } = spec
+  const isSure = audio === null || audio.bitsPerSecondPerChannel !== null || isUncompressed(soundCodec(audio.codec))
   return capProblem(spec, { seconds, frames, ...expectedSound(spec, isSure ? tracks : [], seconds) })
 }
 /** What a frame takes that says no more than "as before", in bits, with some to spare. */

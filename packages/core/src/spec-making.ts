@@ -1,6 +1,6 @@
 import { pictureCodec, soundCodec, type RateKind } from './codecs/index.ts'
-import { containerFacts, type Container } from './container.ts'
-import type { DeliverySpec, PictureSpec, RateControl, SoundSpec } from './delivery.ts'
+import { containerFacts, outputKind, type Container, type OutputKind } from './container.ts'
+import type { DeliverySpec, PictureSpec, RateControl, SoundSpec, SpecSound } from './delivery.ts'
 
 /** A rate control of a kind with a codec's usual figures. */
 export function usualRate(codec: string, kind: RateKind): RateControl {
@@ -20,7 +20,7 @@ export function usualRate(codec: string, kind: RateKind): RateControl {
 }
 
 /** The sound part of a spec with a codec's usual figures, as near to another as the codec can be. */
-export function withSoundCodec<Sound extends DeliverySpec['audio']>(sound: Sound, key: string): Sound {
+export function withSoundCodec<Sound extends NonNullable<DeliverySpec['audio']>>(sound: Sound, key: string): Sound {
   const codec = soundCodec(key)
   const { sampleRate } = sound
   const rateFits = codec.sampleRates === null || (sampleRate !== null && codec.sampleRates.includes(sampleRate))
@@ -57,18 +57,51 @@ export function withProfile(video: PictureSpec['video'], key: string): PictureSp
   return { ...video, profile: key, pixelFormat: profile?.pixelFormats[0] ?? null }
 }
 
-/** A spec in another container; codecs that it does not carry become the first that it does. */
+/** A spec in another container; codecs that it does not carry become the first that it does, and what it does not hold at all goes. */
 export function withContainer(spec: DeliverySpec, container: Container): DeliverySpec {
   const holds = containerFacts(container)
-  const audio = holds.sound.includes(spec.audio.codec) ? spec.audio : withSoundCodec(spec.audio, holds.sound[0]!)
-  if (holds.picture.length === 0) return { ...spec, container, video: null, audio } as SoundSpec
+  const { numbering, dotsPerInch, keepsCameraData, ...rest } = spec as PictureSpec
+  const before = spec.audio ?? usualSound
+  const audio =
+    holds.sound.length === 0
+      ? null
+      : holds.sound.includes(before.codec)
+        ? before
+        : withSoundCodec(before, holds.sound[0]!)
+  if (holds.picture.length === 0) return { ...rest, container, video: null, audio } as SoundSpec
   const video = spec.video ?? usualPicture
+  const { remarks } = pictureCodec(holds.picture.includes(video.codec) ? video.codec : holds.picture[0]!)
+  const fits = holds.picture.includes(video.codec) ? video : withPictureCodec(video, holds.picture[0]!)
   return {
-    ...spec,
+    ...rest,
     container,
-    audio: { ...audio, sampleRate: audio.sampleRate ?? 48_000 },
-    video: holds.picture.includes(video.codec) ? video : withPictureCodec(video, holds.picture[0]!),
+    // What had no sound by choice has none in another container either.
+    audio:
+      spec.audio === null && outputKind(spec) !== 'still'
+        ? null
+        : audio && { ...audio, sampleRate: audio.sampleRate ?? 48_000 },
+    video: holds.makes === 'moving picture' ? fits : asFiles(fits, holds.makes),
+    ...(numbering && holds.makes === 'image sequence' ? { numbering } : {}),
+    ...(dotsPerInch !== undefined && remarks.includes('dots per inch') ? { dotsPerInch } : {}),
+    ...(keepsCameraData && remarks.includes('camera data') ? { keepsCameraData } : {}),
   } as PictureSpec
+}
+
+/** Pictures in files of their own have square pixels, and a single one has no rate. */
+function asFiles(video: PictureSpec['video'], makes: OutputKind): PictureSpec['video'] {
+  return {
+    ...video,
+    frame: { ...video.frame, squarePixels: true },
+    ...(makes === 'still' ? { maxFrameRate: null } : {}),
+  }
+}
+
+/** What a spec that had no sound gets. */
+export const usualSound: SpecSound = {
+  codec: 'aac',
+  bitsPerSecondPerChannel: 80_000,
+  maxChannels: 2,
+  sampleRate: 48_000,
 }
 
 /** What a spec that had no picture gets. */

@@ -9,12 +9,51 @@ import {
   lowestLevel,
   pictureCodec,
   outputName,
+  pictureFileSpecs,
+  pictureName,
   rational,
+  soundBesideName,
   specProblems,
+  withContainer,
+  type PictureSpec,
 } from '../src/index.ts'
 import { spec } from './examples.ts'
 
 const hd = { width: 1920, height: 1080 }
+
+describe('specs of pictures in files of their own', () => {
+  test.each(pictureFileSpecs.map(entry => [entry.name, entry] as const))('%s makes sense', (_, entry) => {
+    expect(specProblems(entry)).toEqual([])
+  })
+
+  const still = pictureFileSpecs.find(entry => entry.key === 'still-web')!
+  const frames = pictureFileSpecs.find(entry => entry.key === 'frames-exr')!
+  test('have no sound that they cannot hold, and say nothing that their format cannot', () => {
+    expect(specProblems({ ...still, audio: frames.audio })).toEqual([
+      'JPEG holds a picture alone: leave the sound out.',
+    ])
+    expect(specProblems({ ...frames, dotsPerInch: 300, keepsCameraData: true })).toEqual([
+      'OpenEXR states no dots per inch.',
+      'OpenEXR holds no camera data here.',
+    ])
+    const stored = { ...frames.video.frame, squarePixels: false }
+    expect(specProblems({ ...frames, video: { ...frames.video, frame: stored } })).toEqual([
+      'OpenEXR files show every pixel as a square: choose square pixels, or the picture would be distorted.',
+    ])
+  })
+
+  test('keep what fits when they become another kind', () => {
+    const film = withContainer(frames, 'mp4') as PictureSpec
+    expect(specProblems(film)).toEqual([])
+    expect([film.numbering, film.video.codec, film.audio?.codec]).toEqual([undefined, 'h264', 'aac'])
+    const print = withContainer({ ...still, dotsPerInch: 300, keepsCameraData: true }, 'tif') as PictureSpec
+    expect(specProblems(print)).toEqual([])
+    expect([print.dotsPerInch, print.keepsCameraData, print.audio]).toEqual([300, undefined, null])
+    const one = withContainer(spec('playback-box'), 'jpg') as PictureSpec
+    expect(specProblems(one)).toEqual([])
+    expect([one.audio, one.video.maxFrameRate, one.video.frame.squarePixels]).toEqual([null, null, true])
+  })
+})
 
 describe('codec levels', () => {
   // ITU-T H.264 table A-1: level 4.1 carries 8192 macroblocks a frame and 245760 a second; 1920x1080 has 120 x 68 = 8160, so 30.1 fps.
@@ -101,11 +140,11 @@ describe('specs that make no sense', () => {
     expect(specProblems({ ...small, video: { ...small.video, scan: 'as source' } })).toEqual([
       'HEVC does not code fields: choose a progressive scan.',
     ])
-    expect(specProblems({ ...box, audio: { ...box.audio, maxChannels: 16 } })).toEqual([
+    expect(specProblems({ ...box, audio: { ...box.audio!, maxChannels: 16 } })).toEqual([
       'AAC holds at most 8 channels, not 16.',
     ])
     const web = spec('open-web-webm')
-    expect(specProblems({ ...web, audio: { ...web.audio, sampleRate: 44_100 } })).toEqual([
+    expect(specProblems({ ...web, audio: { ...web.audio!, sampleRate: 44_100 } })).toEqual([
       'Opus runs at 48000 samples a second, not at 44100.',
     ])
   })
@@ -125,6 +164,19 @@ describe('names of results', () => {
     expect(outputName('two\nlines.avi', to)).toBe('two_lines-box.mp4')
     expect(outputName('.hidden.avi', to)).toBe('_hidden-box.mp4')
     expect(outputName('.avi', to)).not.toMatch(/^\./)
+  })
+
+  test('of a sequence are those of its files without their numbers; its folder has no ending', () => {
+    const frames = { nameSuffix: '-frames', container: 'images' as const }
+    expect(outputName('approach-[0001-0048].png', to)).toBe('approach-box.mp4')
+    expect(outputName('approach-[0001-0048].png', frames, 2)).toBe('approach-frames-2')
+    const png = { video: { ...spec('archive-master').video, codec: 'png' } }
+    expect(pictureName('approach-[0001-0048].png', png, { first: 998, digits: 3 }, 1)).toBe('approach.999.png')
+    // A number that is longer than it is filled up to is written whole.
+    expect(pictureName('approach-[0001-0048].png', png, { first: 998, digits: 3 }, 2)).toBe('approach.1000.png')
+    const jpeg = { video: { ...png.video, codec: 'mjpeg' } }
+    expect(pictureName('Tape 12.dv', jpeg, { first: 0, digits: 5 }, 7)).toBe('Tape 12.00007.jpg')
+    expect(soundBesideName('Tape 12.dv', 1)).toBe('Tape 12.sound-2.wav')
   })
 
   test('are cut to 255 bytes between whole characters', () => {

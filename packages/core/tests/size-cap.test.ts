@@ -40,7 +40,7 @@ describe('what a cap leaves for the picture', () => {
     expect(plannedCapProblem(capped(2_000_000), { frameCount: 1500, rate: { num: 25, den: 1 } }, stereo)).toBeNull()
     expect(plannedCapProblem(capped(1_000_000), { frameCount: 1500, rate: { num: 25, den: 1 } }, [])).toBeNull()
     // How much FLAC takes is known only when it was made.
-    const flac = { ...capped(1_000_000), audio: { ...capped(1).audio, codec: 'flac', bitsPerSecondPerChannel: null } }
+    const flac = { ...capped(1_000_000), audio: { ...capped(1).audio!, codec: 'flac', bitsPerSecondPerChannel: null } }
     expect(plannedCapProblem(flac, { frameCount: 1500, rate: { num: 25, den: 1 } }, stereo)).toBeNull()
   })
 })

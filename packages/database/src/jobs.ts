@@ -2,6 +2,8 @@ import { setImmediate } from 'node:timers/promises'
 import { LockMode } from '@mikro-orm/core'
 import type { EntityManager } from '@mikro-orm/postgresql'
 import {
+  checksumsFile,
+  describeContainer,
   type Check,
   type JobDetail,
   type JobEventRecord,
@@ -52,12 +54,13 @@ export async function listJobs(
   return records
 }
 
-/** Names and SHA-256 of an order's finished files, by name. */
+/** Names and SHA-256 of an order's finished files, by name; a folder stands there as its list of checksums. */
 export async function checksumsOf(em: EntityManager, orderId: number): Promise<{ path: string; sha256: string }[]> {
   return run(
     em,
-    `select output_path as path, "check" -> 'measurement' ->> 'sha256' as sha256 from job where order_id = ? and state = 'done' order by output_path`,
-    [orderId],
+    `select case when "check" -> 'measurement' ->> 'container' = ? then output_path || ? else output_path end as path,
+      "check" -> 'measurement' ->> 'sha256' as sha256 from job where order_id = ? and state = 'done' order by output_path`,
+    [describeContainer('images'), `/${checksumsFile}`, orderId],
   )
 }
 

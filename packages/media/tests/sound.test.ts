@@ -251,7 +251,7 @@ describe('channels', () => {
 
   test('mixes to mono where the spec has one channel and the codec cannot say the layout', () => {
     const spec = specOf('small-mkv')
-    expect(deliveredLayout(track(3, '2.1'), { ...spec, audio: { ...spec.audio, maxChannels: 1 } })).toBe('mono')
+    expect(deliveredLayout(track(3, '2.1'), { ...spec, audio: { ...spec.audio!, maxChannels: 1 } })).toBe('mono')
   })
 
   test.each([

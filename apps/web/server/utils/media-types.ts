@@ -11,4 +11,12 @@ export const mediaTypes: Record<Container, string> = {
   m4a: 'audio/mp4',
   ts: 'video/mp2t',
   mka: 'audio/matroska',
+  // A folder, which is not sent.
+  images: 'application/octet-stream',
+  png: 'image/png',
+  jpg: 'image/jpeg',
+  tif: 'image/tiff',
+  webp: 'image/webp',
+  exr: 'image/x-exr',
+  dpx: 'image/x-dpx',
 }

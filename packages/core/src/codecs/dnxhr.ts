@@ -29,6 +29,9 @@ export const dnxhr: PictureCodec = {
   levels: null,
   keepsFields: false,
   matrices: ['bt709', 'bt2020nc'],
+  colourOf: null,
+  keepsHighRange: true,
+  remarks: [],
   rateProblem: anyRate,
   sizeProblem: ({ width, height }) =>
     width < 256 || height < 120 ? `DNxHR begins at 256x120; ${width}x${height} is smaller.` : null,

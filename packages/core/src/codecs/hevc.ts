@@ -58,6 +58,9 @@ export const hevc: PictureCodec = {
   levels: hevcLevels,
   keepsFields: false,
   matrices: null,
+  colourOf: null,
+  keepsHighRange: true,
+  remarks: [],
   rateProblem: anyRate,
   sizeProblem: evenSides('HEVC'),
   passes: ({ number, statistics }) => ({

@@ -1,22 +1,45 @@
 import { av1 } from './av1.ts'
 import { dnxhr } from './dnxhr.ts'
+import { dpx } from './dpx.ts'
+import { exr } from './exr.ts'
 import { ffv1 } from './ffv1.ts'
 import { h264 } from './h264.ts'
 import { hevc } from './hevc.ts'
+import { jpeg } from './jpeg.ts'
 import { mpeg2 } from './mpeg2.ts'
 import { mpeg4 } from './mpeg4.ts'
 import type { PictureCodec } from './picture-codec.ts'
+import { png } from './png.ts'
 import { prores } from './prores.ts'
 import { soundCodecs, type SoundCodec } from './sound-codecs.ts'
+import { tiff } from './tiff.ts'
 import { v210 } from './v210.ts'
 import { vp9 } from './vp9.ts'
+import { webp } from './webp.ts'
 
 export * from './levels.ts'
 export * from './picture-codec.ts'
 export * from './sound-codecs.ts'
 
 /** The picture codecs that results can have. A new one is a file, a line here, a line for each container that holds it, and its tests. */
-export const pictureCodecs: readonly PictureCodec[] = [h264, hevc, av1, vp9, mpeg2, mpeg4, prores, dnxhr, ffv1, v210]
+export const pictureCodecs: readonly PictureCodec[] = [
+  h264,
+  hevc,
+  av1,
+  vp9,
+  mpeg2,
+  mpeg4,
+  prores,
+  dnxhr,
+  ffv1,
+  v210,
+  png,
+  tiff,
+  exr,
+  dpx,
+  jpeg,
+  webp,
+]
 
 /** A picture codec by its key. @throws TypeError when there is none */
 export function pictureCodec(key: string): PictureCodec {

@@ -1,3 +1,4 @@
+import type { FullColourDescription } from '../colour.ts'
 import type { FrameSize } from '../geometry.ts'
 import type { Rational } from '../rational.ts'
 import type { CodecLevels } from './levels.ts'
@@ -9,6 +10,8 @@ export interface CodecProfile {
   statedAs: readonly string[]
   /** The library's names; the first is proposed. Null where it holds any that the codec does. */
   pixelFormats: readonly string[]
+  /** The format that its pictures are decoded to, where that is another one than they are handed over in. */
+  decodesAs?: string
   says: string
 }
 
@@ -44,6 +47,8 @@ export interface CodecChoice {
   level: string | null
   effort: string | null
   rateControl: RateChoice
+  /** For print; null where none is stated. */
+  dotsPerInch?: number | null | undefined
 }
 export type RateChoice =
   | { kind: 'constant quality'; value: number }
@@ -81,14 +86,53 @@ export interface PictureCodec {
   keepsFields: boolean
   /** Matrices (H.273) that its streams can state; null for any. */
   matrices: readonly string[] | null
+  /** The colours that its pictures have, where they are not those of video: made of the source's. */
+  colourOf: ((source: FullColourDescription) => FullColourDescription) | null
+  /** Whether its files can say that their pictures are of high dynamic range. */
+  keepsHighRange: boolean
   /** Why a frame rate cannot be coded, as a sentence; null when it can. */
   rateProblem(rate: Rational): string | null
   /** Why a frame size cannot be coded, as a sentence; null when it can. */
   sizeProblem(size: FrameSize): string | null
   /** How the encoder is told of two passes; null where it cannot. */
   passes: ((pass: EncodingPass) => Record<string, string>) | null
+  /** What its files can say beside the picture; nothing of codecs whose pictures are no files. */
+  remarks: readonly FileRemark[]
+  /** Puts into a finished file what its encoder leaves out; only of codecs whose pictures are files. */
+  finish?: (file: Uint8Array, about: AboutFile) => Uint8Array
   /** Plain words as the encoder's settings. */
   settings(choice: CodecChoice, size: FrameSize): EncoderSettings
+}
+
+/** Red, green and blue from black to white, in the source's own primaries and curve. */
+export const asRgb = (source: FullColourDescription): FullColourDescription => ({
+  ...source,
+  range: 'full',
+  matrix: 'gbr',
+})
+
+/** What codecs of single pictures have in common. */
+export const pictureFile = {
+  everyFrameAlone: true,
+  levels: null,
+  keepsFields: false,
+  matrices: null,
+  rateProblem: () => null,
+  sizeProblem: () => null,
+  passes: null,
+  keepsHighRange: false,
+  remarks: [],
+} as const
+
+/** What a picture in a file of its own can say. */
+export type FileRemark = 'dots per inch' | 'camera data' | 'colour profile'
+
+/** What is to be said in a picture's file. */
+export interface AboutFile {
+  dotsPerInch: number | null
+  /** Camera data from its TIFF header on (Exif 2.32), or null. */
+  exif: Uint8Array | null
+  colour: FullColourDescription
 }
 
 /** Bits of an average rate as settings. */

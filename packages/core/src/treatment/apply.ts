@@ -1,6 +1,6 @@
 import { completeColour, describeColourTag, targetColour, type FullColourDescription } from '../colour.ts'
 import { pictureCodec } from '../codecs/index.ts'
-import { describeContainer, holdsOneTrack } from '../container.ts'
+import { describeContainer, holdsOneTrack, outputKind } from '../container.ts'
 import { describeAudioCodec, type DeliverySpec, type PictureSpec, type SoundSpec } from '../delivery.ts'
 import { describePixelFormat, isEstimated, spannedFrames, type SourceFacts } from '../facts.ts'
 import {
@@ -139,6 +139,36 @@ function trimmed(timeline: Timeline, { ranges }: StepOf<'trim'>, seconds: number
   return { ...timeline, ranges }
 }
 
+/** Steps that are nothing to a single picture. */
+const needsMotion = new Set<Step['kind']>([
+  'trim',
+  'undo-pulldown',
+  'drop-repeats',
+  'speed',
+  'more-frames',
+  'rate',
+  'steady',
+  'flicker',
+])
+
+/** A moving picture is not made of a single one, nor the other way round. @throws CannotTreat */
+function mustSuit(spec: PictureSpec, frames: number, steps: readonly Step[]): void {
+  const isStill = outputKind(spec) === 'still'
+  if (frames <= 1 && !isStill)
+    throw new CannotTreat(
+      `${spec.name} is for moving pictures, and this source is a single picture: it would become a film of no length. Choose a spec for stills, or bring in the whole sequence if it is part of one.`,
+    )
+  if (frames > 1 && isStill)
+    throw new CannotTreat(
+      `${spec.name} makes a still, and this source is a moving picture of ${frames} frames. Choose a spec for an image sequence, or for a moving picture.`,
+    )
+  const moving = isStill ? steps.find(step => needsMotion.has(step.kind)) : undefined
+  if (moving)
+    throw new CannotTreat(
+      `${stepKinds[moving.kind].name} needs a picture that moves, and this source is a single one. Leave the step out.`,
+    )
+}
+
 function treatPicture(facts: SourceFacts, spec: PictureSpec, chosen: readonly Step[]): PictureTreatment {
   const video = facts.video
   if (!video) throw new CannotTreat(`${spec.name} needs a picture, and this source has none.`)
@@ -148,10 +178,7 @@ function treatPicture(facts: SourceFacts, spec: PictureSpec, chosen: readonly St
   const picture = chosen.filter(step => !isOfSound(step))
   const spanned = spannedFrames(video)
   const seconds = facts.durationSeconds ?? spanned / toNumber(video.frameRate)
-  if (spanned <= 1)
-    throw new CannotTreat(
-      `${spec.name} is for moving pictures, and this source is a single picture: it would become a film of no length. Bring in the whole sequence if it is part of one.`,
-    )
+  mustSuit(spec, spanned, picture)
   if (video.turned && video.scan.kind !== 'progressive')
     throw new CannotTreat(
       `The file says that this interlaced picture is ${video.turned}, which would mix its fields. Remove the flag from a copy of the file, or deinterlace it elsewhere first.`,
@@ -226,7 +253,10 @@ function treatPicture(facts: SourceFacts, spec: PictureSpec, chosen: readonly St
   const pixelFormat =
     rule.pixelFormat ?? losslessPixelFormat(steps.some(leavesRgb) && !video.isRgb ? 'gbrp' : video.pixelFormat)
   const from = passing.frame
-  const frame = fitFrame(from, rule.frame, rule.pixelFormat === null ? 1 : 2)
+  const codec = pictureCodec(rule.codec)
+  // Picture files hold odd sides; films in 4:2:0 do not.
+  const isFilm = outputKind(spec) === 'moving picture'
+  const frame = fitFrame(from, rule.frame, rule.pixelFormat === null || !isFilm ? 1 : 2)
   if (scan !== 'progressive' && frame.height !== from.height)
     throw new CannotTreat(
       `${spec.name} would have to change the height of an interlaced picture, which mixes its fields. Choose a progressive spec.`,
@@ -235,7 +265,7 @@ function treatPicture(facts: SourceFacts, spec: PictureSpec, chosen: readonly St
 
   const sourceColour = completeColour(video.colour, { width: video.width, height: video.height }, video.isRgb)
   const highRange = picture.find(step => step.kind === 'high-range')
-  if (highRange && ['smpte2084', 'arib-std-b67'].includes(sourceColour.transfer))
+  if (highRange && isHighRange(sourceColour))
     throw new CannotTreat(
       'To high dynamic range is for pictures of standard range, and this source has a high one already. Leave the step out.',
     )
@@ -249,11 +279,14 @@ function treatPicture(facts: SourceFacts, spec: PictureSpec, chosen: readonly St
       ? describePixelFormat(pixelFormat).isRgb && !video.isRgb
         ? { ...sourceColour, range: 'full' as const, matrix: 'gbr' }
         : sourceColour
-      : targetColour(sourceColour, frame)
+      : (codec.colourOf ?? (source => targetColour(source, frame)))(sourceColour)
+  if (!isFilm && !codec.keepsHighRange && isHighRange(sourceColour) && !highRange)
+    throw new CannotTreat(
+      `${codec.name} states no high dynamic range, which this source has (${describeColourTag(sourceColour.transfer)}): its pictures would show dull. Choose PNG or OpenEXR.`,
+    )
   if (!highRange && !sameColour(sourceColour, colour))
     steps.push({ kind: 'colour', from: sourceColour, to: colour, why: colourReason(sourceColour, colour) })
 
-  const codec = pictureCodec(rule.codec)
   const sizeProblem = codec.sizeProblem(frame)
   if (sizeProblem) throw new CannotTreat(`${sizeProblem} Choose another spec, or another frame size.`)
   const rateProblem = codec.rateProblem(rate)
@@ -281,6 +314,7 @@ function treatPicture(facts: SourceFacts, spec: PictureSpec, chosen: readonly St
     sourceColour,
     ...(isPlain ? {} : { timeline }),
     ...(sound.length === 0 ? {} : { sound }),
+    ...(spec.audio === null ? { tracks: [] } : {}),
     result: { frame, rate, scan, pixelFormat, colour, frameCount, ...(isEstimated(video) ? { isEstimate: true } : {}) },
     ...(notes.length > 0 ? { notes } : {}),
   }
@@ -300,7 +334,7 @@ function pictureNotes({ video, audio }: SourceFacts, spec: PictureSpec, pixelFor
           `In ${video!.gaps.count === 1 ? 'the gap' : `the ${video!.gaps.count} gaps`} of the source (${video!.gaps.seconds.toFixed(2)} s) the frame before is repeated, so that sound stays in step.`,
         ]
       : []),
-    ...(lead > 0
+    ...(lead > 0 && spec.audio !== null
       ? [
           `The sound begins ${lead.toFixed(2)} s before the picture; what is heard before its first frame is cut off. A spec for sound alone keeps it.`,
         ]
@@ -310,11 +344,19 @@ function pictureNotes({ video, audio }: SourceFacts, spec: PictureSpec, pixelFor
           `The source has transparency, which ${spec.name} does not carry; the picture is taken as it is stored, without it.`,
         ]
       : []),
+    ...(spec.audio === null && audio.length > 0
+      ? [
+          `${spec.name} has no sound: ${audio.length === 1 ? 'the sound track' : `${audio.length} sound tracks`} of the source ${audio.length === 1 ? 'stays' : 'stay'} out.`,
+        ]
+      : []),
     ...(video!.turned
       ? [`The picture is ${video!.turned}, as the file says, and stands that way in the result without a flag.`]
       : []),
   ]
 }
+
+/** PQ and HLG (ITU-R BT.2100). */
+const isHighRange = ({ transfer }: FullColourDescription) => ['smpte2084', 'arib-std-b67'].includes(transfer)
 
 function dropWords(from: Rational, to: Rational): string {
   const part = 1 - toNumber(to) / toNumber(from)
@@ -490,10 +532,10 @@ function sizeStep(step: StepOf<'scale'>, passing: Passing): { steps: AppliedStep
 /** The facts of what a treatment delivers: tracks that it drops are left out. */
 export function deliveredFacts(
   facts: SourceFacts,
-  treatment: Pick<PictureTreatment, 'sound'> | Pick<SoundTreatment, 'tracks'>,
+  treatment: Pick<PictureTreatment, 'sound' | 'tracks'> | Pick<SoundTreatment, 'tracks'>,
 ): SourceFacts {
-  const tracks =
-    'tracks' in treatment ? treatment.tracks : treatment.sound?.find(step => step.kind === 'keep-tracks')?.tracks
+  const kept = 'sound' in treatment ? treatment.sound?.find(step => step.kind === 'keep-tracks') : undefined
+  const tracks = treatment.tracks ?? kept?.tracks
   const audio = facts.audio.map((track, position) => ({ ...track, position }))
   return { ...facts, audio: tracks ? audio.filter((_, index) => tracks.includes(index)) : audio }
 }
@@ -535,7 +577,11 @@ function sizeReason(from: StoredFrame, to: StoredFrame): string {
 }
 
 function colourReason(from: FullColourDescription, to: FullColourDescription): string {
-  if (from.matrix === 'gbr') return 'Red, green and blue become luma and chroma in BT.709.'
+  if (from.matrix === 'gbr' && to.matrix !== 'gbr')
+    return `Red, green and blue become luma and chroma in ${describeColourTag(to.matrix)}.`
+  if (to.transfer === 'linear')
+    return `${from.matrix === 'gbr' ? 'Red, green and blue' : `${describeColourTag(from.matrix)} colour`} become${from.matrix === 'gbr' ? '' : 's'} linear light in the primaries of BT.709, as a display of BT.1886 shows it.`
+  if (to.matrix === 'gbr') return `${describeColourTag(from.matrix)} colour becomes red, green and blue.`
   if (from.matrix !== to.matrix)
     return `${describeColourTag(from.matrix)} colour becomes ${describeColourTag(to.matrix)} colour.`
   return 'The range or the primaries change to what the result states.'

@@ -45,6 +45,8 @@ export const PictureTreatment = z.object({
   timeline: Timeline.optional(),
   /** What is done to the sound, in order; absent when nothing is. */
   sound: z.array(Step).optional(),
+  /** Tracks of the source that are delivered, counted from 0, where the spec decides it: none. */
+  tracks: z.array(z.int().min(0)).optional(),
   result: z.object({
     frame: Frame,
     rate: Rational,

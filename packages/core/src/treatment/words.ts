@@ -144,7 +144,9 @@ export function describeTreatmentResult(treatment: Treatment): string {
   if (result === null)
     return `sound alone, ${treatment.tracks.length === 1 ? 'track' : 'tracks'} ${treatment.tracks.map(track => track + 1).join(', ')}`
   const { bitDepth, chroma } = describePixelFormat(result.pixelFormat)
-  return `${result.frame.width}x${result.frame.height} ${describeAspect(displayAspect(result.frame))}, ${describeRate(result.rate)} fps ${result.scan}, ${bitDepth} bit ${chroma}, ${describeColourTag(result.colour.matrix)}`
+  // A still has no rate.
+  const motion = result.frameCount === 1 ? '' : `, ${describeRate(result.rate)} fps ${result.scan}`
+  return `${result.frame.width}x${result.frame.height} ${describeAspect(displayAspect(result.frame))}${motion}, ${bitDepth} bit ${chroma}, ${describeColourTag(result.colour.matrix)}`
 }
 
 /** "interlaced, top field first", "progressive", "mixed". */

@@ -1,4 +1,3 @@
-import { stat } from 'node:fs/promises'
 import { performance } from 'node:perf_hooks'
 import {
   describePixelFormat,
@@ -9,20 +8,20 @@ import {
   type SourceFacts,
   type PictureTreatment,
 } from '@hematine/core'
-import { AVMEDIA_TYPE_AUDIO, AVMEDIA_TYPE_VIDEO, AV_FRAME_FLAG_INTERLACED } from 'node-av/constants'
+import { AVMEDIA_TYPE_VIDEO, AV_FRAME_FLAG_INTERLACED } from 'node-av/constants'
 import { avGetCodecName, avGetPixFmtName, Frame } from 'node-av/lib'
 import { StreamDecoder } from '../reading/decoder.ts'
 import { openFrames } from '../reading/frame-reader.ts'
 import { Graph, videoPadOf } from '../ground/graph.ts'
-import { openInput } from '../reading/input.ts'
+import { readResult, resultPicture } from './result.ts'
 import type { MediaInput } from '../ground/media-input.ts'
 import { TreatedPicture } from '../treating/picture-treatment.ts'
 import { prove } from './proving/prove.ts'
-import { profileName, readColour, containerOf } from '../reading/source-facts.ts'
+import { profileName, readColour } from '../reading/source-facts.ts'
 import { secondsOf } from '../sound/sound-treatment.ts'
 import type { WorkGate } from '../ground/gate.ts'
 import { MediaError } from '../ground/libav.ts'
-import { sha256OfFile } from '../volumes/volume-files.ts'
+import { matchesItsList, sha256OfResult, sizeOfResult } from '../volumes/result-files.ts'
 
 export interface CheckPlan {
   input: MediaInput
@@ -126,25 +125,22 @@ export async function measureResult(
   gate: WorkGate,
   onProgress: (framesDone: number) => void,
 ): Promise<PictureCheckMeasurement> {
-  const { facts, spec } = plan
-  const result: MediaInput = { kind: 'file', path: plan.outputPath }
-  const bytes = (await stat(plan.outputPath)).size
-  const container = await openInput(result)
-  const audioStreams = container.streams
-    .filter(stream => stream.codecpar.codecType === AVMEDIA_TYPE_AUDIO)
-    .map(stream => stream.index)
-  const reader = container.iformat?.name ?? ''
-  await container.closeInput()
-
+  const { facts } = plan
+  const { outputPath } = plan
+  const bytes = await sizeOfResult(outputPath)
+  const { sound, container } = await readResult(outputPath, plan.treatment.result.rate)
   const video = await measurePicture(plan, gate, onProgress)
   const audio = []
-  for (const streamIndex of audioStreams) audio.push(await measureSound(result, streamIndex, gate, 0))
+  for (const { input, streamIndex } of sound) audio.push(await measureSound(input, streamIndex, gate, 0))
   const { account, glances, sourceSoundSeconds } = await prove(plan, gate, onProgress)
+  const sha256 = await sha256OfResult(outputPath, gate)
+  if (!(await matchesItsList(outputPath, sha256)))
+    throw new MediaError('The folder does not hold what was written into it: a file of it changed. Make it again.')
   return {
-    container: containerOf(reader, { kind: 'file', path: `result.${spec.container}` }),
+    container,
     bytes,
     sourceBytes: facts.bytes,
-    sha256: await sha256OfFile(plan.outputPath, gate),
+    sha256,
     ...video,
     audio,
     sourceAudioSeconds: sourceSoundSeconds,
@@ -170,7 +166,8 @@ export async function measurePicture(
   part: { firstFrame: number; frames: number } | null = null,
 ): Promise<PictureMeasurement> {
   const { input, facts, treatment } = plan
-  const decoder = await StreamDecoder.openBest({ kind: 'file', path: plan.outputPath }, AVMEDIA_TYPE_VIDEO)
+  const result = await resultPicture(plan.outputPath, plan.treatment.result.rate)
+  const decoder = await StreamDecoder.openBest(result, AVMEDIA_TYPE_VIDEO)
   const likeness = new Likeness(treatment)
   const [frame, reference] = [new Frame(), new Frame()]
   frame.alloc()

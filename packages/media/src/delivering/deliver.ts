@@ -11,7 +11,7 @@ import {
 import { measureResult } from '../checking/check.ts'
 import { transcode, type TranscodePlan } from '../encoding/transcode.ts'
 import type { WorkGate } from '../ground/gate.ts'
-import { flushToDisk } from '../volumes/volume-files.ts'
+import { flushResult } from '../volumes/result-files.ts'
 import { findQuality } from './find-quality.ts'
 
 export interface DeliveryProgress {
@@ -34,7 +34,7 @@ export async function deliver(
   const { rateControl } = plan.spec.video
   const make = async (rate?: RateChoice) => {
     await transcode({ ...plan, ...(rate ? { rate } : {}) }, gate, onProgress)
-    await flushToDisk(plan.outputPath)
+    await flushResult(plan.outputPath)
     onProgress({ stage: 'check', framesDone: 0 })
     return measureResult(plan, gate, framesDone => onProgress({ stage: 'check', framesDone }))
   }
@@ -68,10 +68,10 @@ async function toQuality(
         return measured.get(step.attempt.value)!
       }
       if (keptQuality(target, attempts) === attempt) await rename(outputPath, kept)
-      else await rm(outputPath, { force: true })
+      else await rm(outputPath, { recursive: true, force: true })
       value = step.value
     }
   } finally {
-    await rm(kept, { force: true })
+    await rm(kept, { recursive: true, force: true })
   }
 }

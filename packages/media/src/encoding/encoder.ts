@@ -3,6 +3,7 @@ import {
   keyframeDistance,
   pictureCodec,
   soundCodec,
+  soundOf,
   type AudioFacts,
   type DeliverySpec,
   type EncoderSettings,
@@ -34,6 +35,7 @@ import { colourNumbers } from '../ground/colour-numbers.ts'
 import { ensure, isAgain, isEnd, MediaError } from '../ground/libav.ts'
 import { layoutCalled } from '../ground/speakers.ts'
 import { decodeTime } from './decode-times.ts'
+import { setRemarks, type PictureRemarks } from './picture-remarks.ts'
 import { deliveredChannels, deliveredLayout, deliveredRate, type SoundShape } from '../sound/sound-treatment.ts'
 
 /** Quantisers are counted in parts by the library. */
@@ -57,6 +59,8 @@ function apply(context: CodecContext, { options, ...rates }: EncoderSettings): v
 export interface EncoderRate {
   rate: RateChoice
   pass?: EncodingPass
+  /** What pictures in files of their own say beside it. */
+  remarks?: PictureRemarks | null
 }
 
 /** An encoder with a loop that hands out whatever packets are ready. */
@@ -67,12 +71,17 @@ export class Encoder {
   private constructor(
     readonly context: CodecContext,
     private readonly isPicture: boolean,
+    private readonly remarks: PictureRemarks | null = null,
   ) {
     this.packet.alloc()
   }
 
   /** @throws MediaError when the encoder does not take the settings */
-  static async video(spec: PictureSpec, treatment: PictureTreatment, { rate, pass }: EncoderRate): Promise<Encoder> {
+  static async video(
+    spec: PictureSpec,
+    treatment: PictureTreatment,
+    { rate, pass, remarks = null }: EncoderRate,
+  ): Promise<Encoder> {
     const { result } = treatment
     const chosen = pictureCodec(spec.video.codec)
     const codec = Codec.findEncoderByName(chosen.encoder as never)
@@ -101,21 +110,22 @@ export class Encoder {
       ensure(context.setOption('field_order', 'progressive'), 'The encoder does not take the field order')
     }
     if (containerFacts(spec.container).headsApart) context.setFlags(AV_CODEC_FLAG_GLOBAL_HEADER)
-    const settings = chosen.settings({ ...spec.video, rateControl: rate }, result.frame)
+    const settings = chosen.settings({ ...spec.video, rateControl: rate, dotsPerInch: spec.dotsPerInch }, result.frame)
     const passes = pass && chosen.passes?.(pass)
     apply(context, passes ? { ...settings, options: { ...settings.options, ...passes } } : settings)
     ensure(
       await context.open2(codec, null),
       `The ${chosen.name} encoder cannot be opened for ${result.frame.width}x${result.frame.height} ${result.pixelFormat}`,
     )
-    return new Encoder(context, true)
+    return new Encoder(context, true, remarks)
   }
 
   /** An encoder for a track as a spec delivers it. @throws MediaError when the encoder does not take the settings */
   static async audio(spec: DeliverySpec, track: AudioFacts): Promise<Encoder> {
     const channels = deliveredChannels(track, spec)
     const sampleRate = deliveredRate(track, spec)
-    const chosen = soundCodec(spec.audio.codec)
+    const { codec: key, bitsPerSecondPerChannel } = soundOf(spec)
+    const chosen = soundCodec(key)
     const codec = Codec.findEncoderByName(chosen.encoder as never)
     if (!codec) throw new MediaError(`No encoder for ${chosen.name} is built in.`)
     const context = new CodecContext()
@@ -124,8 +134,7 @@ export class Encoder {
     context.sampleRate = sampleRate
     context.channelLayout = layoutCalled(deliveredLayout(track, spec), channels)
     context.timeBase = new Rational(1, sampleRate)
-    if (spec.audio.bitsPerSecondPerChannel !== null)
-      context.bitRate = BigInt(spec.audio.bitsPerSecondPerChannel * channels)
+    if (bitsPerSecondPerChannel !== null) context.bitRate = BigInt(bitsPerSecondPerChannel * channels)
     if (chosen.bitsPerSample !== undefined) context.bitsPerRawSample = chosen.bitsPerSample
     if (containerFacts(spec.container).headsApart) context.setFlags(AV_CODEC_FLAG_GLOBAL_HEADER)
     ensure(await context.open2(codec, null), `The ${chosen.name} encoder cannot be opened for ${channels} channels`)
@@ -135,7 +144,7 @@ export class Encoder {
   /** Shape in which this sound encoder wants the frames of its track. */
   soundShape(spec: DeliverySpec, track: AudioFacts): SoundShape {
     return {
-      sampleFormat: soundCodec(spec.audio.codec).samples,
+      sampleFormat: soundCodec(soundOf(spec).codec).samples,
       sampleRate: deliveredRate(track, spec),
       layout: deliveredLayout(track, spec),
       frameSize: this.context.frameSize,
@@ -146,6 +155,7 @@ export class Encoder {
   async encode(frame: Frame | null, take: (packet: Packet) => Promise<void>): Promise<void> {
     // A frame remembers the kind of picture it was in the source; left there, it would dictate the new encoder's choice.
     if (frame?.isVideo()) frame.pictType = AV_PICTURE_TYPE_NONE
+    if (frame && this.remarks) setRemarks(frame, this.remarks)
     for (;;) {
       const sent = await this.context.sendFrame(frame)
       if (sent >= 0 || isEnd(sent)) break

@@ -11,7 +11,9 @@ import { Encoder, type EncoderRate } from './encoder.ts'
 import type { MediaInput } from '../ground/media-input.ts'
 import type { WorkGate } from '../ground/gate.ts'
 import { MediaError } from '../ground/libav.ts'
-import { OutputFile, PacketCount, type PacketSink } from './output.ts'
+import { PacketCount, type PacketSink } from './output.ts'
+import { createOutput } from './picture-files.ts'
+import { remarksFor } from './picture-remarks.ts'
 import { encodeUnderCap } from './under-cap.ts'
 import type { NetworkDevice } from '../ground/network.ts'
 import { TreatedPicture } from '../treating/picture-treatment.ts'
@@ -28,6 +30,8 @@ export interface TranscodePlan {
   treatment: PictureTreatment
   spec: PictureSpec
   outputPath: string
+  /** What pictures in files of their own are called after; the source's name. */
+  itemName?: string
   /** Where the spec's own does not say how its bits are spent: a quality that was found. */
   rate?: RateChoice
   /** A piece of the result, in its frames; the whole unless said. */
@@ -103,13 +107,14 @@ export async function transcode(
   gate: WorkGate,
   onProgress: (progress: TranscodeProgress) => void,
 ): Promise<TranscodeResult> {
-  const { spec, treatment, facts, outputPath } = plan
+  const { spec, treatment, facts, outputPath, itemName = 'picture' } = plan
   const { rateControl } = spec.video
+  const remarks = await remarksFor(plan)
   const make = (rate: EncoderRate) =>
     encode(
       plan,
-      rate,
-      () => OutputFile.create(outputPath, spec.container),
+      { ...rate, remarks },
+      () => createOutput({ spec, outputPath, itemName, colour: treatment.result.colour, remarks }),
       gate,
       done => onProgress({ stage: 'encode', ...done }),
     )

@@ -259,9 +259,18 @@ export class Glancer {
     this.judged.alloc()
   }
 
+  private runOf(number: number): MeasuredRun | undefined {
+    return this.runs.find(({ first, frames }) => number >= first && number < first + frames)
+  }
+
+  /** Whether it would look at a frame of this number. */
+  wants(number: number): boolean {
+    return this.runOf(number) !== undefined
+  }
+
   /** Takes a look at a frame, by its number. */
   async see(frame: Frame, number: number): Promise<void> {
-    const run = this.runs.find(({ first, frames }) => number >= first && number < first + frames)
+    const run = this.runOf(number)
     if (!run) return
     const isFirst = number === run.first
     if (isFirst) {
@@ -353,6 +362,9 @@ async function* picturesOf(decoder: FrameReader, video: VideoFacts, run: Measure
 
 /** Filters that bring a picture into 8-bit luma of limited range, whatever it is coded in. */
 function toLimited(video: Pick<VideoFacts, 'colour' | 'isRgb'>): string {
+  // Linear light is looked at as it is shown; as it is stored, all but the lights would be black.
+  if (video.colour.transfer === 'linear' && video.isRgb)
+    return `format=gbrpf32le,setparams=range=full:color_primaries=bt709:color_trc=linear:colorspace=gbr,zscale=t=bt709:m=bt709:r=limited,format=yuv444p,scale=flags=bicubic,format=yuv420p`
   return `scale=flags=bicubic+accurate_rnd:out_range=limited${video.colour.range === 'full' || video.isRgb ? ':in_range=full' : ':in_range=limited'},format=yuv420p`
 }
 

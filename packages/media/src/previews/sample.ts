@@ -19,7 +19,8 @@ import { removeStatistics } from '../encoding/under-cap.ts'
 import { rateOfStretches } from '../delivering/find-quality.ts'
 import type { MediaInput } from '../ground/media-input.ts'
 import { MediaError } from '../ground/libav.ts'
-import { OutputFile } from '../encoding/output.ts'
+import type { PacketSink } from '../encoding/output.ts'
+import { createOutput } from '../encoding/picture-files.ts'
 import { TreatedPicture } from '../treating/picture-treatment.ts'
 import { timeProof } from '../checking/proving/prove.ts'
 import { BoundedQueue } from '../ground/queue.ts'
@@ -112,7 +113,7 @@ async function measureWindow(
     if (error instanceof NoPicture) return null
     throw error
   } finally {
-    await rm(outputPath, { force: true })
+    await rm(outputPath, { recursive: true, force: true })
     await removeStatistics(statistics)
   }
 }
@@ -127,7 +128,7 @@ async function measureEncode(
   const { input, facts, treatment, spec } = plan
   const queue = new BoundedQueue<Frame>(4)
   const openBegin = performance.now()
-  const output = OutputFile.create(outputPath, spec.container)
+  const output = createOutput({ spec, outputPath, itemName: 'stretch', colour: treatment.result.colour })
   const picture = await TreatedPicture.open(input, facts.video!, treatment, { firstFrame })
   const encoder = await Encoder.video(spec, treatment, rate)
   const window: SampleWindow = {
@@ -149,7 +150,7 @@ async function measureEncode(
       rate: treatment.result.rate,
     })
     await output.begin()
-    const take = async (packet: Parameters<OutputFile['write']>[0]) => {
+    const take = async (packet: Parameters<PacketSink['write']>[0]) => {
       if (packets++ === 0) window.firstKeyframeBytes = packet.size
       else if (packet.isKeyframe) {
         window.otherKeyframes++

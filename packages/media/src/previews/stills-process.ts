@@ -1,11 +1,12 @@
 import { mkdtemp, readFile, rm } from 'node:fs/promises'
 import { constants, setPriority, tmpdir } from 'node:os'
 import path from 'node:path'
-import { CannotTreat, type SourceFacts, type PictureTreatment, type VideoFacts } from '@hematine/core'
+import { CannotTreat, type Rational, type SourceFacts, type PictureTreatment, type VideoFacts } from '@hematine/core'
 import type { MediaInput } from '../ground/media-input.ts'
 import { MediaError, silenceLibraries } from '../ground/libav.ts'
 import { readMark } from '../stills/mark.ts'
 import { makeProxy } from './proxy.ts'
+import { resultPicture } from '../checking/result.ts'
 import { readFacts } from '../reading/source-facts.ts'
 import { plainStill, toPng, treatedStill, type RgbPicture } from '../stills/still.ts'
 
@@ -17,8 +18,8 @@ import { plainStill, toPng, treatedStill, type RgbPicture } from '../stills/stil
 export type StillRequest =
   | { kind: 'treated'; input: MediaInput; video: VideoFacts; treatment: PictureTreatment; index: number }
   | { kind: 'plain'; input: MediaInput; video: VideoFacts; seconds: number }
-  /** A file whose facts are read for the purpose. */
-  | { kind: 'file'; path: string; seconds: number }
+  /** A result whose facts are read for the purpose. `rate`: of its pictures, where they are a sequence */
+  | { kind: 'result'; path: string; rate: Rational; seconds: number }
   /** A picture for a mark, whatever its format, in base 64. */
   | { kind: 'mark'; data: string }
   | { kind: 'proxy'; input: MediaInput; facts: SourceFacts; seconds: number; sound: number }
@@ -37,7 +38,7 @@ export interface StillAnswer {
 async function answerTo(request: StillRequest): Promise<Buffer> {
   if (request.kind === 'mark') return readMark(Buffer.from(request.data, 'base64'))
   if (request.kind === 'proxy') return proxyPiece(request)
-  if (request.kind === 'file') return toPng(await fileStill(request))
+  if (request.kind === 'result') return toPng(await resultStill(request))
   const picture =
     request.kind === 'treated'
       ? await treatedStill(request.input, request.video, request.treatment, request.index)
@@ -45,8 +46,12 @@ async function answerTo(request: StillRequest): Promise<Buffer> {
   return toPng(picture)
 }
 
-async function fileStill({ path: file, seconds }: Extract<StillRequest, { kind: 'file' }>): Promise<RgbPicture> {
-  const input: MediaInput = { kind: 'file', path: file }
+async function resultStill({
+  path: result,
+  rate,
+  seconds,
+}: Extract<StillRequest, { kind: 'result' }>): Promise<RgbPicture> {
+  const input = await resultPicture(result, rate)
   const { video } = await readFacts(input)
   if (!video) throw new MediaError('The file has no picture.')
   return plainStill(input, video, seconds)

@@ -1,4 +1,4 @@
-import { access, mkdir, stat } from 'node:fs/promises'
+import { access, mkdir } from 'node:fs/promises'
 import path from 'node:path'
 import {
   columnGrid,
@@ -28,10 +28,11 @@ import { openFrames } from '../reading/frame-reader.ts'
 import { FrameSheet, toJpeg } from '../stills/frame-sheet.ts'
 import type { MediaInput } from '../ground/media-input.ts'
 import { MediaError } from '../ground/libav.ts'
-import { readFacts } from '../reading/source-facts.ts'
+import { readResult } from '../checking/result.ts'
 import { toRgb, treatedStill, untaggedMatrix, type RgbPicture } from '../stills/still.ts'
 import { writeMomentSound } from './moment-sound.ts'
 import { momentFile, sheetFile, soundFile, sourceSheetFile, sourceSoundFile } from '../volumes/trial-files.ts'
+import { sizeOfResult } from '../volumes/result-files.ts'
 import type { WorkGate } from '../ground/gate.ts'
 import { transcode, type TranscodeResult } from '../encoding/transcode.ts'
 
@@ -154,8 +155,7 @@ async function measureMoment(
 ): Promise<TrialMoment> {
   const video = facts.video!
   const { directory, index } = plan
-  const output: MediaInput = { kind: 'file', path: outputPath }
-  const written = await readFacts(output)
+  const { picture: output, facts: written, sound } = await readResult(outputPath, treatment.result.rate)
   const speed = treatment.timeline?.speed ?? 1
   const rate = toNumber(treatment.result.rate)
 
@@ -211,7 +211,7 @@ async function measureMoment(
     ),
     await writeMomentSound(
       path.join(directory, soundFile(index)),
-      output,
+      sound[0]?.input ?? output,
       written,
       0,
       Number.MAX_SAFE_INTEGER / 1e6,
@@ -225,7 +225,7 @@ async function measureMoment(
     checkSeconds,
     untilFirstFrame: made.untilFirstFrame,
     steps: [...names, { name: 'Encode', seconds: made.encodeSeconds }],
-    bytes: (await stat(outputPath)).size,
+    bytes: await sizeOfResult(outputPath),
     ssim: ssim?.mean ?? null,
     xpsnr: xpsnr?.mean ?? null,
     before: meanFigures(before),

@@ -2,6 +2,7 @@ import {
   plainTimeline,
   soundCodec,
   soundLead,
+  soundOf,
   sourceTimeAt,
   toNumber,
   type AudioFacts,
@@ -35,14 +36,15 @@ export interface SoundShape {
  * the library's standard matrix.
  */
 export function deliveredLayout(track: AudioFacts, spec: DeliverySpec): string {
-  const { layouts } = soundCodec(spec.audio.codec)
+  const { codec, maxChannels } = soundOf(spec)
+  const { layouts } = soundCodec(codec)
   const layout = track.layout.endsWith(' channels')
     ? layoutName(track.channels, unstatedSpeakers(track.channels))
     : track.layout
   const isSaid = layouts === null || track.channels < 3 || track.channels > 5 || layouts.includes(layout)
-  if (track.channels <= spec.audio.maxChannels && isSaid)
+  if (track.channels <= maxChannels && isSaid)
     return track.channels === 1 ? 'mono' : track.channels === 2 ? 'stereo' : layout
-  return spec.audio.maxChannels === 1 ? 'mono' : spec.audio.maxChannels < 6 || !isSaid ? 'stereo' : '5.1'
+  return maxChannels === 1 ? 'mono' : maxChannels < 6 || !isSaid ? 'stereo' : '5.1'
 }
 
 /** Number of channels of a delivered layout. */
@@ -52,8 +54,8 @@ export function deliveredChannels(track: AudioFacts, spec: DeliverySpec): number
 }
 
 /** Samples a second in which a track is delivered. */
-export function deliveredRate(track: AudioFacts, { audio }: DeliverySpec): number {
-  return audio.sampleRate ?? track.sampleRate
+export function deliveredRate(track: AudioFacts, spec: DeliverySpec): number {
+  return soundOf<{ codec: string; sampleRate: number | null }>(spec).sampleRate ?? track.sampleRate
 }
 
 /**

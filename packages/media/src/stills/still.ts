@@ -41,8 +41,12 @@ export async function toRgb(
       : `scale=flags=bicubic+accurate_rnd+full_chroma_inp,format=${wholeFormat(bitDepth)},`
   // High dynamic range is shown in a standard one, its reference white (ITU-R BT.2408: 203 cd/m²) as white; what is brighter is cut.
   const range = [16, 18].includes(Number(frame.colorTrc)) ? 't=709:p=709:npl=203:' : ''
+  // So is linear light, which would be black but for its lights.
+  const isLinear = Number(frame.colorTrc) === 8
   const filters = isRgb
-    ? `format=gbrp,zscale=${scale}m=gbr,format=rgb24`
+    ? isLinear
+      ? `format=gbrpf32le,setparams=range=full:color_primaries=bt709:color_trc=linear:colorspace=gbr,zscale=${scale}t=bt709:m=gbr:r=full,format=gbrp,format=rgb24`
+      : `format=gbrp,zscale=${scale}m=gbr,format=rgb24`
     : `${whole}zscale=${scale}min=${matrix}:${range}m=gbr:r=full,format=gbrp,format=rgb24`
   const graph = await Graph.video(filters, [videoPadOf(frame, { timeBase: { num: 1, den: 1000 }, frameRate: rate })])
   const result = new Frame()

@@ -212,16 +212,33 @@ export function planStages(
   const colour = treatment.steps.findIndex(step => step.kind === 'colour')
   const finish: string[] = []
   const needsMatrix = colour >= 0 || highRange !== null || isRgb !== video.isRgb
-  if (finishes || needsMatrix || needsConversion(video, result.pixelFormat)) {
-    if (video.isRgb && isRgb) finish.push(video.bitDepth > 8 ? 'format=gbrp16le' : 'format=gbrp')
+  const wanted = describePixelFormat(result.pixelFormat)
+  const becomesRgb = wanted.isRgb && !isRgb
+  const rgbDepth = video.isRgb ? video.bitDepth : video.bitDepth > 8 ? 16 : 8
+  const changesDepth = wanted.isRgb && isRgb && !wanted.hasAlpha && wanted.bitDepth !== rgbDepth
+  const changesLight = (sourceColour.transfer === 'linear') !== (result.colour.transfer === 'linear')
+  if (grain && becomesRgb) {
+    // Grain is of the luma, which is gone after this.
+    finish.push(grain.filter)
+    grain = null
+  }
+  if (finishes || needsMatrix || becomesRgb || changesDepth || needsConversion(video, result.pixelFormat)) {
+    if (video.isRgb && isRgb)
+      finish.push(
+        `format=${video.bitDepth > 16 || /f(16|32)/.test(video.pixelFormat) ? 'gbrpf32le' : video.bitDepth > 8 ? 'gbrp16le' : 'gbrp'}`,
+      )
     finish.push(...wholeChroma())
     const kernel = finishes ? (treatment.steps[last] as Extract<AppliedStep, { kind: 'size' }>).kernel : undefined
     const settings = [`w=${result.frame.width}`, `h=${result.frame.height}`, `filter=${kernels[kernel ?? 'lanczos']}`]
-    if (needsMatrix && result.colour.matrix !== 'gbr')
+    if (becomesRgb) settings.push('m=gbr', 'r=full')
+    else if (needsMatrix && result.colour.matrix !== 'gbr')
       settings.push(`m=${zscaleNames[result.colour.matrix] ?? result.colour.matrix}`, `r=${result.colour.range}`)
+    if (changesLight && !highRange) settings.push(`t=${result.colour.transfer}`, `p=${result.colour.primaries}`)
     // The library takes standard range for what a display of ITU-R BT.1886 shows, and puts its white where it is told.
     if (highRange) settings.push(`t=${result.colour.transfer}`, 'p=2020', `npl=${highRange.white}`)
     finish.push(`zscale=${settings.join(':')}`)
+    // Into planes first: between them and packed samples bytes only change places.
+    if (wanted.isRgb && !wanted.hasAlpha) finish.push(`format=${planesOf(result.pixelFormat)}`)
     if (isSubsampled(result.pixelFormat) && (result.frame.width % 2 !== 0 || result.frame.height % 2 !== 0))
       finish.push(`format=${wholeFormat(video.bitDepth)}`, 'scale=flags=bicubic+accurate_rnd')
   }
@@ -237,6 +254,12 @@ export function planStages(
     null,
   )
   return stages
+}
+
+/** The format of planes that holds red, green and blue as a packed one does. */
+function planesOf(pixelFormat: string): string {
+  if (pixelFormat.startsWith('gbrp')) return pixelFormat
+  return describePixelFormat(pixelFormat).bitDepth > 8 ? 'gbrp16le' : 'gbrp'
 }
 
 /** Whether colour is stored for groups of pixels. */

@@ -325,11 +325,13 @@ export async function exists(target: string): Promise<boolean> {
 }
 
 /**
- * Gives a finished file its place in one step, never replacing anything.
- * A second name is made first and the temporary one dropped after, so that a stop in between leaves the file under both and a repetition finishes the move.
+ * Gives a finished file, or folder, its place in one step, never replacing anything.
+ * Of a file a second name is made first and the temporary one dropped after, so that a stop in between leaves the file under both and a repetition finishes
+ * the move. A folder is renamed, which the system refuses where anything but an empty folder is.
  * @returns false when the name is taken by another file
  */
 export async function placeFile(temporary: string, place: string): Promise<boolean> {
+  if ((await lstat(temporary)).isDirectory()) return placeFolder(temporary, place)
   try {
     await link(temporary, place)
   } catch (error) {
@@ -347,6 +349,18 @@ export async function placeFile(temporary: string, place: string): Promise<boole
     }
   }
   await unlink(temporary)
+  await flushToDisk(path.dirname(place))
+  return true
+}
+
+async function placeFolder(temporary: string, place: string): Promise<boolean> {
+  if (await exists(place)) return false
+  try {
+    await rename(temporary, place)
+  } catch (error) {
+    if (['EEXIST', 'ENOTEMPTY', 'ENOTDIR'].includes((error as NodeJS.ErrnoException).code ?? '')) return false
+    throw error
+  }
   await flushToDisk(path.dirname(place))
   return true
 }

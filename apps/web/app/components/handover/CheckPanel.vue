@@ -1,17 +1,21 @@
 <script setup lang="ts">
 import {
+  describeContainer,
   describeBytes,
   describeDuration,
   describeDurationRange,
   describeBytesRange,
   type JobDetail,
 } from '@hematine/core'
+import { computed } from 'vue'
 import StateMark from '~/components/common/StateMark.vue'
 import { addressOf } from '~/composables/useCall'
 import { useOrder } from '~/stores/order'
 
 const { job, brief = false } = defineProps<{ job: JobDetail; brief?: boolean }>()
 const order = useOrder()
+/** A folder is taken from its volume; it cannot be sent as it is. */
+const isFolder = computed(() => job.check?.measurement.container === describeContainer('images'))
 </script>
 
 <template>
@@ -27,7 +31,9 @@ const order = useOrder()
         <VBtn v-if="job.state === 'done' && !brief" color="primary" :to="`/handover/${job.id}`"
           >Compare with the source</VBtn
         >
-        <VBtn v-if="job.state === 'done'" :href="addressOf('jobOutput', { parameters: { id: job.id } })">Download</VBtn>
+        <VBtn v-if="job.state === 'done' && !isFolder" :href="addressOf('jobOutput', { parameters: { id: job.id } })"
+          >Download</VBtn
+        >
         <VBtn v-if="job.state === 'failed'" @click="order.act([job.id], 'retry')">Try again</VBtn>
       </div>
     </section>
@@ -51,7 +57,7 @@ const order = useOrder()
       </table>
     </section>
     <section v-if="job.check">
-      <h2>File</h2>
+      <h2>{{ isFolder ? 'Folder' : 'File' }}</h2>
       <table class="facts">
         <tbody>
           <tr>
@@ -70,7 +76,7 @@ const order = useOrder()
             </td>
           </tr>
           <tr>
-            <th scope="row">SHA-256</th>
+            <th scope="row">{{ isFolder ? 'SHA-256 of its list of checksums' : 'SHA-256' }}</th>
             <td class="hash">{{ job.check.measurement.sha256 }}</td>
           </tr>
         </tbody>

@@ -3,17 +3,21 @@ import {
   containerFacts,
   containers,
   describePixelFormat,
+  outputKind,
   pictureCodec,
   soundCodec,
   SpecDraft,
   specProblems,
+  usualNumbering,
   usualRate,
+  usualSound,
   withContainer,
   withPictureCodec,
   withProfile,
   withSoundCodec,
   type Container,
   type DeliverySpec,
+  type OutputKind,
   type PictureSpec,
   type RateKind,
 } from '@hematine/core'
@@ -29,7 +33,10 @@ const spec = ref<DeliverySpec>(JSON.parse(JSON.stringify(from)) as DeliverySpec)
 const open = computed({ get: () => true, set: () => emit('close') })
 const video = computed(() => spec.value.video)
 const codec = computed(() => (video.value ? pictureCodec(video.value.codec) : null))
-const sound = computed(() => soundCodec(spec.value.audio.codec))
+const sound = computed(() => (spec.value.audio ? soundCodec(spec.value.audio.codec) : null))
+const makes = computed(() => outputKind(spec.value))
+/** The spec as one with a picture, whose fields the others lack. */
+const picture = computed(() => (spec.value.video ? (spec.value as PictureSpec) : null))
 const draft = computed(() => {
   const { key: _key, version: _version, ...rest } = spec.value
   return SpecDraft.safeParse(rest)
@@ -51,16 +58,23 @@ const rateWords: Record<RateKind, string> = {
   'set by profile': 'what the profile sets',
   lossless: 'whatever it takes: nothing is lost',
 }
+const kindWords: Record<OutputKind, string> = {
+  'moving picture': '',
+  sound: ': sound alone',
+  'image sequence': ': a folder of numbered pictures',
+  still: ': a still',
+}
 const containerItems = (Object.keys(containers) as Container[]).map(value => ({
   value,
-  title: containers[value].name,
+  title: `${containers[value].name}${kindWords[containers[value].makes]}`,
 }))
 const codecItems = computed(() =>
   containerFacts(spec.value.container).picture.map(key => ({ value: key, title: pictureCodec(key).name })),
 )
-const soundItems = computed(() =>
-  containerFacts(spec.value.container).sound.map(key => ({ value: key, title: soundCodec(key).name })),
-)
+const soundItems = computed(() => [
+  ...containerFacts(spec.value.container).sound.map(key => ({ value: key, title: soundCodec(key).name })),
+  ...(spec.value.video === null ? [] : [{ value: null, title: 'no sound' }]),
+])
 const profileItems = computed(
   () => codec.value?.profiles.map(({ key, says }) => ({ value: key, title: `${key}: ${says}` })) ?? [],
 )
@@ -82,8 +96,8 @@ const levelItems = computed(() => [
 ])
 const rateItems = computed(() => codec.value?.rates.map(value => ({ value, title: rateWords[value] })) ?? [])
 const sampleRates = computed(() => [
-  ...(spec.value.video === null && sound.value.sampleRates === null ? [{ value: null, title: 'as the source' }] : []),
-  ...(sound.value.sampleRates ?? [44_100, 48_000, 96_000]).map(value => ({ value, title: `${value / 1000} kHz` })),
+  ...(spec.value.video === null && sound.value?.sampleRates === null ? [{ value: null, title: 'as the source' }] : []),
+  ...(sound.value?.sampleRates ?? [44_100, 48_000, 96_000]).map(value => ({ value, title: `${value / 1000} kHz` })),
 ])
 
 function changeVideo(changes: Partial<PictureSpec['video']>): void {
@@ -92,8 +106,26 @@ function changeVideo(changes: Partial<PictureSpec['video']>): void {
 function changeFrame(changes: Partial<PictureSpec['video']['frame']>): void {
   if (video.value) changeVideo({ frame: { ...video.value.frame, ...changes } })
 }
-function changeAudio(changes: Partial<DeliverySpec['audio']>): void {
-  spec.value = { ...spec.value, audio: { ...spec.value.audio, ...changes } } as DeliverySpec
+function changeAudio(changes: Partial<NonNullable<DeliverySpec['audio']>>): void {
+  if (spec.value.audio) spec.value = { ...spec.value, audio: { ...spec.value.audio, ...changes } } as DeliverySpec
+}
+function chooseSound(key: string | null): void {
+  const audio = key === null ? null : withSoundCodec(spec.value.audio ?? usualSound, key)
+  spec.value = { ...spec.value, audio } as DeliverySpec
+}
+/** Fields that only pictures in files of their own have; those without a value go. */
+function changeFiles(changes: Partial<Pick<PictureSpec, 'numbering' | 'dotsPerInch' | 'keepsCameraData'>>): void {
+  const changed: Record<string, unknown> = { ...spec.value, ...changes }
+  for (const [name, value] of Object.entries(changes)) if (value === undefined) delete changed[name]
+  spec.value = changed as DeliverySpec
+}
+const numbering = computed(() => picture.value?.numbering ?? usualNumbering)
+/** What of a codec's own a spec of files keeps when the codec changes. */
+function chooseCodec(key: string): void {
+  changeVideo(withPictureCodec(video.value!, key))
+  const { remarks } = pictureCodec(key)
+  if (!remarks.includes('dots per inch')) changeFiles({ dotsPerInch: undefined })
+  if (!remarks.includes('camera data')) changeFiles({ keepsCameraData: undefined })
 }
 function chooseContainer(container: Container): void {
   spec.value = withContainer(spec.value, container)
@@ -133,21 +165,25 @@ function changePeak(rate: number | null): void {
           @update:model-value="chooseContainer"
         />
       </fieldset>
-      <fieldset>
+      <fieldset v-if="makes !== 'still'">
         <legend>Sound</legend>
         <VSelect
-          :model-value="spec.audio.codec"
+          :model-value="spec.audio?.codec ?? null"
           :items="soundItems"
           label="Sound codec"
-          @update:model-value="key => changeAudio(withSoundCodec(spec.audio, key))"
+          :hint="makes === 'image sequence' ? 'Beside the pictures, a WAV for each track' : undefined"
+          :persistent-hint="makes === 'image sequence'"
+          @update:model-value="chooseSound"
         />
         <VSelect
+          v-if="spec.audio"
           :model-value="spec.audio.sampleRate"
           :items="sampleRates"
           label="Samples a second"
-          @update:model-value="sampleRate => changeAudio({ sampleRate } as Partial<DeliverySpec['audio']>)"
+          @update:model-value="sampleRate => changeAudio({ sampleRate } as Partial<NonNullable<DeliverySpec['audio']>>)"
         />
         <NumberField
+          v-if="spec.audio && sound"
           label="At most so many channels"
           :least="1"
           :most="sound.mostChannels"
@@ -155,7 +191,7 @@ function changePeak(rate: number | null): void {
           @update:model-value="most => changeAudio({ maxChannels: most ?? 0 })"
         />
         <NumberField
-          v-if="sound.usualBits !== null"
+          v-if="spec.audio && sound && sound.usualBits !== null"
           label="kbit/s for each channel"
           :least="8"
           :most="640"
@@ -163,6 +199,50 @@ function changePeak(rate: number | null): void {
           :model-value="(spec.audio.bitsPerSecondPerChannel ?? 0) / 1000"
           @update:model-value="rate => changeAudio({ bitsPerSecondPerChannel: Math.round((rate ?? 0) * 1000) })"
         />
+      </fieldset>
+      <fieldset v-if="picture && codec && makes !== 'moving picture'">
+        <legend>Files</legend>
+        <template v-if="makes === 'image sequence'">
+          <NumberField
+            label="Number of the first picture"
+            :least="0"
+            :most="9999999"
+            :model-value="numbering.first"
+            @update:model-value="first => changeFiles({ numbering: { ...numbering, first: Math.round(first ?? 0) } })"
+          />
+          <NumberField
+            label="Digits that numbers are filled up to"
+            :least="1"
+            :most="9"
+            :model-value="numbering.digits"
+            @update:model-value="
+              digits => changeFiles({ numbering: { ...numbering, digits: Math.round(digits ?? 0) } })
+            "
+          />
+        </template>
+        <NumberField
+          v-if="codec.remarks.includes('dots per inch')"
+          label="Dots per inch for print, empty for none"
+          :least="1"
+          :most="9600"
+          :model-value="picture.dotsPerInch ?? null"
+          @update:model-value="dots => changeFiles({ dotsPerInch: dots === null ? undefined : Math.round(dots) })"
+        />
+        <label v-if="codec.remarks.includes('camera data')" class="check"
+          ><input
+            type="checkbox"
+            :checked="picture.keepsCameraData ?? false"
+            @change="event => changeFiles({ keepsCameraData: (event.target as HTMLInputElement).checked || undefined })"
+          />
+          what a camera said of the picture stays (Exif)</label
+        >
+        <p class="muted note">
+          {{
+            codec.remarks.includes('colour profile')
+              ? 'A colour profile (ICC) of the source stays with its pictures.'
+              : 'A colour profile (ICC) of the source is not kept.'
+          }}
+        </p>
       </fieldset>
       <template v-if="video && codec">
         <fieldset>
@@ -173,7 +253,7 @@ function changePeak(rate: number | null): void {
             label="Picture codec"
             :hint="codec.says"
             persistent-hint
-            @update:model-value="key => changeVideo(withPictureCodec(video!, key))"
+            @update:model-value="chooseCodec"
           />
           <VSelect
             v-if="profileItems.length > 0"
@@ -311,7 +391,7 @@ function changePeak(rate: number | null): void {
             />
             smaller pictures are enlarged to it</label
           >
-          <label class="check"
+          <label v-if="makes === 'moving picture'" class="check"
             ><input
               type="checkbox"
               :checked="video.frame.squarePixels"
@@ -320,7 +400,7 @@ function changePeak(rate: number | null): void {
             square pixels</label
           >
         </fieldset>
-        <fieldset>
+        <fieldset v-if="makes !== 'still'">
           <legend>Motion</legend>
           <VSelect
             :model-value="video.scan"

@@ -1,4 +1,12 @@
-import { presentNumbers, toNumber, type PlainLook, type PlainSound, type SourceFacts } from '@hematine/core'
+import path from 'node:path'
+import {
+  frameFileName,
+  presentNumbers,
+  toNumber,
+  type PlainLook,
+  type PlainSound,
+  type SourceFacts,
+} from '@hematine/core'
 import { AV_FRAME_DATA_DISPLAYMATRIX, AV_PKT_DATA_DISPLAYMATRIX } from 'node-av/constants'
 import { Frame } from 'node-av/lib'
 import { audioPadOf, Graph } from '../../ground/graph.ts'
@@ -74,7 +82,10 @@ export async function lookPlainly(
   const parts: PlainInput[] = input.kind === 'join' ? input.parts.map(part => part.input) : [input]
   for (const [index, part] of parts.entries()) {
     if (part.kind === 'sequence') {
-      look.pictures += [...presentNumbers(part.sequence)].length
+      const numbers = [...presentNumbers(part.sequence)]
+      look.pictures += numbers.length
+      for (const [place, number] of numbers.entries())
+        if (glancer?.wants(place)) await glanceAt(part, number, place, glancer, gate)
       continue
     }
     look.signs ??= await signsOf(part, streamOf(index))
@@ -105,6 +116,21 @@ export async function lookPlainly(
 }
 
 export { thumbnailSide }
+
+/** Shows one picture of a sequence to what looks closely. */
+async function glanceAt(
+  { directory, sequence }: Extract<PlainInput, { kind: 'sequence' }>,
+  number: number,
+  place: number,
+  glancer: Glancer,
+  gate: WorkGate,
+): Promise<void> {
+  const file: PlainInput = { kind: 'file', path: path.join(directory, frameFileName(sequence, number)) }
+  await decodePlainly(file, 0, gate, async frame => {
+    await glancer.see(frame, place)
+    return false
+  })
+}
 
 async function signsOf(input: PlainInput, streamIndex: number): Promise<PlainLook['signs']> {
   const container = await openInput(input)

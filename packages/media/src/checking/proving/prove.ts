@@ -16,7 +16,7 @@ import {
 import { Glancer } from '../../measuring/measure-picture.ts'
 import type { MediaInput } from '../../ground/media-input.ts'
 import { soundAloneZero } from '../../sound/sound-treatment.ts'
-import { readFacts } from '../../reading/source-facts.ts'
+import { readResult } from '../result.ts'
 import type { WorkGate } from '../../ground/gate.ts'
 import { listenPlainly, lookPlainly, streamsOf, zeroOf } from './plain-look.ts'
 
@@ -35,6 +35,9 @@ export interface ProofPlan {
   outputPath: string
 }
 
+/** Sound alone has no rate of pictures to read by. */
+const anyRate = { num: 25, den: 1 }
+
 /**
  * Holds a result against its source without the treatment: every picture and second of sound of both is decoded plainly and counted, and a few
  * windows of both are measured by themselves.
@@ -45,8 +48,7 @@ export async function prove(
   gate: WorkGate,
   onProgress: (pictures: number) => void,
 ): Promise<Proof> {
-  const output: MediaInput = { kind: 'file', path: outputPath }
-  const made = await readFacts(output)
+  const { facts: made, ...output } = await readResult(outputPath, treatment.result?.rate ?? anyRate)
   const hasPicture = treatment.result !== null && facts.video !== null && made.video !== null
   let picture: Account['picture'] = null
   let glances: Glances | null = null
@@ -61,7 +63,7 @@ export async function prove(
       onProgress,
     )
     const result = await lookAndGlance(
-      output,
+      output.picture,
       () => made.video!.streamIndex,
       made.video!,
       treatment.result!.frameCount,
@@ -82,10 +84,15 @@ export async function prove(
   for (let index = 0; index < facts.audio.length; index++) {
     const heard = await listenPlainly(input, streamsOf(input, facts, index), zero, gate)
     sourceSoundSeconds.push(Math.max(0, heard.last ?? 0))
-    const other = made.audio[index]
+    const other = output.sound[index]
     if (!other) continue
     sound.push(
-      accountOfSound(heard, await listenPlainly(output, () => other.streamIndex, resultZero, gate), facts, treatment),
+      accountOfSound(
+        heard,
+        await listenPlainly(other.input, () => other.streamIndex, resultZero, gate),
+        facts,
+        treatment,
+      ),
     )
   }
   return { account: { picture, sound }, glances, sourceSoundSeconds }
@@ -112,14 +119,13 @@ export async function timeProof(
     })
     return last > first ? (performance.now() - begun) / 1000 / (last - first) : 0
   }
-  const output: MediaInput = { kind: 'file', path: outputPath }
-  const made = await readFacts(output)
+  const { facts: made, ...output } = await readResult(outputPath, treatment.result.rate)
   const perSource =
     (toNumber(facts.video!.frameRate) * (treatment.timeline?.speed ?? 1)) / toNumber(treatment.result.rate)
   const ofSource = await timed(told =>
     lookPlainly(input, streamsOf(input, facts, 'picture'), gate, told, Math.max(2, Math.round(frames * perSource))),
   )
-  const ofResult = await timed(told => lookPlainly(output, () => made.video!.streamIndex, gate, told))
+  const ofResult = await timed(told => lookPlainly(output.picture, () => made.video!.streamIndex, gate, told))
   const { windows, framesEach } = windowPlans.glance
   // Only so many pictures are looked at closely, of either: what that costs beside counting them is measured on one window.
   const closely = async (
@@ -135,7 +141,7 @@ export async function timeProof(
     ) * Math.min(pictures, windows * framesEach)
   const glanceSeconds =
     (await closely(input, streamsOf(input, facts, 'picture'), facts.video!, ofSource, spannedFrames(facts.video!))) +
-    (await closely(output, () => made.video!.streamIndex, made.video!, ofResult, treatment.result.frameCount))
+    (await closely(output.picture, () => made.video!.streamIndex, made.video!, ofResult, treatment.result.frameCount))
   return { secondsPerFrame: ofSource * perSource + ofResult, onceSeconds: glanceSeconds }
 }
 

@@ -2,10 +2,15 @@ import { plainTimeline, sourceTimeAt, toNumber } from '@hematine/core'
 import { assetBytes, deliveryVolumeOf, Problem, readJobWithFiles, sourceOf, sourceVolumeOf } from '@hematine/database'
 import { provideAssets } from '@hematine/media/treating/assets'
 import { sourceInput } from '@hematine/media/volumes/source-input'
+import { pictureOf } from '@hematine/media/volumes/result-files'
 import { resolveInside } from '@hematine/media/volumes/volume-files'
 import { setResponseHeaders } from 'h3'
 import { handle } from '../../../../utils/handle'
 import { resultVideo } from '../../../../utils/result-video'
+
+function notThere(folder: string): never {
+  throw new Problem(409, 'folder-changed', `${folder} does not hold the pictures any more that were put there.`)
+}
 
 export default handle('jobFrame', async ({ application, parameters: { id, index }, query: { side }, event }) => {
   const job = await readJobWithFiles(application.em(), id)
@@ -28,7 +33,9 @@ export default handle('jobFrame', async ({ application, parameters: { id, index 
     side === 'result'
       ? await application.stills.make({
           kind: 'plain',
-          input: { kind: 'file', path: await resolveInside(deliveryVolumeOf(job).path, job.outputPath) },
+          input:
+            (await pictureOf(await resolveInside(deliveryVolumeOf(job).path, job.outputPath), rate)) ??
+            notThere(job.outputPath),
           video: resultVideo(measurement, treatment),
           seconds,
         })

@@ -24,7 +24,12 @@ export default handle(
             video: source.facts!.video!,
             seconds: trial.moments[index]!.from + seconds,
           })
-        : await application.stills.make({ kind: 'file', path: file, seconds: seconds / speed })
+        : await application.stills.make({
+            kind: 'result',
+            path: file,
+            rate: trial.treatment.result.rate,
+            seconds: seconds / speed,
+          })
     setResponseHeaders(event, { 'content-type': 'image/png', 'cache-control': 'private, max-age=3600' })
     return png
   },
