@@ -111,13 +111,13 @@ test('variants are tried with the looks first; figures, files and sheets are the
   expect(first!.results[0]!.checkSeconds!).toBeGreaterThan(network!.seconds / 3)
   expect((await readdir(inTrials(String(first!.id)))).sort()).toEqual([
     'moment-0.jpg',
-    'moment-0.mp4',
     'moment-0.sheet',
     'moment-0.wav',
     'moment-1.jpg',
-    'moment-1.mp4',
     'moment-1.sheet',
     'moment-1.wav',
+    'result-0.mp4',
+    'result-1.mp4',
   ])
   const sheet = await readFile(inTrials(String(first!.id), 'moment-1.sheet'))
   const header = JSON.parse(sheet.subarray(4, 4 + sheet.readUInt32LE(0)).toString()) as {
@@ -160,14 +160,14 @@ test('sound alone is tried as well: it is heard, and drawn in place of pictures'
     loudness: { before: expect.any(Number), after: expect.any(Number) },
   })
   expect((await readdir(inTrials(String(trial!.id)))).sort()).toEqual([
-    'moment-0.flac',
     'moment-0.jpg',
     'moment-0.sheet',
     'moment-0.wav',
-    'moment-1.flac',
     'moment-1.jpg',
     'moment-1.sheet',
     'moment-1.wav',
+    'result-0.flac',
+    'result-1.flac',
   ])
   expect(await sharp(inTrials(String(trial!.id), 'moment-0.jpg')).metadata()).toMatchObject({ width: 960, height: 540 })
 })

@@ -347,7 +347,7 @@ describe('a trial of sound alone', () => {
     expect(result.loudness!.before! - result.loudness!.after!).toBeGreaterThan(3)
     expect(result.loudness!.after).toBeCloseTo(-23, -0.3)
     for (const file of [
-      'moment-0.m4a',
+      'result-0.m4a',
       'moment-0.wav',
       'moment-0.sheet',
       'moment-0.jpg',

@@ -7,13 +7,24 @@ import {
   pictureCodec,
   specProblems,
   type Container,
+  type Moment,
   type PictureSpec,
   type Step,
 } from '@hematine/core'
 import { Frame } from 'node-av/lib'
 import sharp from 'sharp'
 import { beforeAll, describe, expect, test } from 'vitest'
-import { measureResult, readFacts, silenceLibraries, transcode, type MediaInput } from '../src/index.ts'
+import {
+  lookFile,
+  measureResult,
+  readFacts,
+  runTrialMoment,
+  silenceLibraries,
+  transcode,
+  trialLook,
+  type MediaInput,
+} from '../src/index.ts'
+import { momentFile } from '../src/volumes/trial-files.ts'
 import { StreamDecoder } from '../src/reading/decoder.ts'
 import { makeAndCheck, openGate } from '../../../tests/support/jobs.ts'
 import { writeClip } from '../../../tests/support/material.ts'
@@ -400,6 +411,22 @@ describe('a still', () => {
   test.each(refused)('%s is refused with what to do', async (_, input, spec, steps, sentence) => {
     const facts = await readFacts(input)
     expect(() => deriveTreatment(facts, spec, steps)).toThrow(sentence)
+  })
+
+  test('is tried as JPEG beside the JPEG that shows how it will look', async () => {
+    const facts = await readFacts(picture)
+    const spec = still('jpg')
+    const treatment = deriveTreatment(facts, spec)
+    const moment: Moment = { reason: 'typical', from: 0, to: 0.04 }
+    const directory = at('trials', '1')
+    await mkdir(directory, { recursive: true })
+    const plan = { input: picture, facts, treatment, spec, moment, index: 0, directory, sourceId: 1 }
+    await writeFile(path.join(directory, lookFile(0)), await trialLook(plan))
+    const tried = await runTrialMoment(plan, openGate)
+    expect(tried.frames).toBe(1)
+    const file = path.join(directory, momentFile(0, spec))
+    expect(tried.bytes).toBe((await readFile(file)).length)
+    expect(apart(await coloursOf(file), stripes)).toBeLessThanOrEqual(3)
   })
 
   test('is enlarged, cropped and turned like any other picture', async () => {

@@ -1,7 +1,7 @@
 import type { DeliverySpec, Moment } from '@hematine/core'
 
-/** Name of a trial's encoded moment in its directory. */
-export const momentFile = (index: number, spec: Pick<DeliverySpec, 'container'>) => `moment-${index}.${spec.container}`
+/** Name of a trial's encoded moment in its directory. Called otherwise than what lies beside it: a still may be a JPEG, as looks are. */
+export const momentFile = (index: number, spec: Pick<DeliverySpec, 'container'>) => `result-${index}.${spec.container}`
 /** Name of the first picture of a trial's moment in its directory. */
 export const lookFile = (index: number) => `moment-${index}.jpg`
 /** Name of the pictures of a trial's moment in its directory. */
