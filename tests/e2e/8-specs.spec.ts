@@ -30,7 +30,7 @@ test('one that ships is copied: only what fits is offered, and what makes no sen
   await choose(page, 'Effort', /the least time/)
   await dialog(page).getByLabel('Fits a width of').fill('320')
   await dialog(page).getByLabel('and a height of').fill('240')
-  await dialog(page).getByLabel('Added to the names of files').fill('-vp9')
+  await dialog(page).getByLabel('Names of results, with parts in braces').fill('{item}-vp9')
   await dialog(page).getByRole('button', { name: 'Keep' }).click()
   await expect(page).toHaveURL(/spec=web-copy/)
   await expect(page.getByRole('row', { name: /Web copy/ })).toContainText('VP9 profile 0, WebM, Opus')

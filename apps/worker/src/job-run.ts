@@ -20,6 +20,7 @@ import {
   letGo,
   loseJob,
   patiently,
+  plannedPathOf,
   postponeJob,
   sourceName,
   sourceOf,
@@ -32,7 +33,13 @@ import {
   type VolumeRow,
 } from '@hematine/database'
 import { answering } from '@hematine/media/volumes/answering'
-import { identityOf, spaceOfVolume, VolumeProblem, workDirectory } from '@hematine/media/volumes/volume-files'
+import {
+  identityOf,
+  makeFolder,
+  spaceOfVolume,
+  VolumeProblem,
+  workDirectory,
+} from '@hematine/media/volumes/volume-files'
 import { TaskProcess } from './child-process.ts'
 import { findFinished, leaveNote, removeFinished, workFingerprint } from './finished.ts'
 import { inputOf, withAssets } from './inputs.ts'
@@ -189,6 +196,8 @@ export class JobRun implements Pausable {
     try {
       const facts = job.facts ?? source.facts!
       directory = await workDirectory(volume)
+      const planned = plannedPathOf(job)
+      await makeFolder(volume.path, path.dirname(planned))
       let finished = await findFinished(directory, job)
       if (!finished) {
         const input = await inputOf(database.em.fork(), source)
@@ -256,7 +265,7 @@ export class JobRun implements Pausable {
       }
       await leaveNote(directory, finished)
       isFinished = true
-      const outputPath = await freeName(volume.path, sourceName(source), job.spec)
+      const outputPath = await freeName(volume.path, planned, job.spec)
       if (
         !(await this.beginPlacing({
           check,

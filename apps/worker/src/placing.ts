@@ -1,27 +1,26 @@
 import path from 'node:path'
-import { outputName, type DeliverySpec } from '@hematine/core'
+import { nextName, type DeliverySpec } from '@hematine/core'
 import {
   deliveryVolumeOf,
   failJob,
   finishJob,
   readPlacing,
+  plannedPathOf,
   renamePlacing,
-  sourceName,
-  sourceOf,
   type EntityManager,
 } from '@hematine/database'
 import { sha256OfResult } from '@hematine/media/volumes/result-files'
-import { exists, placeFile, workDirectory } from '@hematine/media/volumes/volume-files'
+import { exists, makeFolder, placeFile, VolumeProblem, workDirectory } from '@hematine/media/volumes/volume-files'
 import { removeAllOf } from './finished.ts'
 
-/** The first name for a result that nothing in the delivery volume has. */
+/** The name that was planned for a result, or the next like it that nothing in the delivery volume has. */
 export async function freeName(
   volumePath: string,
-  source: string,
-  spec: Pick<DeliverySpec, 'nameSuffix' | 'container'>,
+  planned: string,
+  spec: Pick<DeliverySpec, 'container'>,
 ): Promise<string> {
   for (let counter = 1; ; counter++) {
-    const name = outputName(source, spec, counter)
+    const name = counter === 1 ? planned : nextName(planned, spec, counter)
     if (!(await exists(path.join(volumePath, name)))) return name
   }
 }
@@ -43,8 +42,20 @@ export async function placeResult(em: EntityManager, jobId: number): Promise<voi
   }
   let name = job.outputPath!
   if (await exists(temporary)) {
+    // A folder that was there when the work began may be a file by now; the result is not lost for that.
+    const isThere = await makeFolder(volume.path, path.dirname(name)).then(
+      () => true,
+      (error: unknown) => {
+        if (error instanceof VolumeProblem && error.code !== 'away') return false
+        throw error
+      },
+    )
+    if (!isThere) {
+      name = await freeName(volume.path, path.basename(name), job.spec)
+      await renamePlacing(em, jobId, name)
+    }
     while (!(await placeFile(temporary, path.join(volume.path, name)))) {
-      name = await freeName(volume.path, sourceName(sourceOf(job)), job.spec)
+      name = await freeName(volume.path, plannedPathOf(job), job.spec)
       await renamePlacing(em, jobId, name)
     }
     return finish()

@@ -1,13 +1,14 @@
 import { createHash } from 'node:crypto'
 import { existsSync } from 'node:fs'
-import { mkdir, readdir, readFile, rename, rm, stat, writeFile } from 'node:fs/promises'
+import { mkdir, readdir, readFile, rename, rm, stat, symlink, writeFile } from 'node:fs/promises'
 import path from 'node:path'
-import type { JobState } from '@hematine/core'
+import { pictureSpecs, type JobState } from '@hematine/core'
 import {
   actOnJobs,
   bringIn,
   createOrder,
   draftJobs,
+  keepSpec,
   listJobs,
   listSources,
   readJob,
@@ -282,6 +283,53 @@ describe('what is there already', () => {
     jobsHeld.letGo()
     await expectDoneOnce(id, before, ['tape-archive-2.mkv', 'tape-archive.mkv'])
     expect(await readFile(path.join(volumes.delivery, 'tape-archive.mkv'), 'utf8')).toBe('quicker')
+  })
+})
+
+describe('names with folders', () => {
+  const naming = async (namePattern: string) => {
+    const { key: _key, version: _version, ...master } = pictureSpecs.find(spec => spec.key === 'archive-master')!
+    return (await keepSpec(db.em(), { ...master, name: `${round} ${namePattern}`.slice(0, 60), namePattern }, null))
+      .spec.key
+  }
+
+  test('lead to folders that are made, and nothing in them is replaced', async () => {
+    await mkdir(path.join(volumes.delivery, `F-${round}`))
+    await writeFile(path.join(volumes.delivery, `F-${round}`, '0001 tape.mkv'), "somebody else's")
+    aWorker()
+    const id = await release(await naming('{order}/{number} {item}'))
+    await until(id, 'done')
+    expect((await readJob(db.em(), id)).outputPath).toBe(`F-${round}/0001 tape-2.mkv`)
+    expect((await readdir(path.join(volumes.delivery, `F-${round}`))).sort()).toEqual([
+      '0001 tape-2.mkv',
+      '0001 tape.mkv',
+    ])
+  })
+
+  test('never lead out of the volume, whatever a folder in it points at', async () => {
+    const outside = path.join(scratch, `outside-${round}`)
+    await mkdir(outside)
+    await symlink(outside, path.join(volumes.delivery, 'leads-out'))
+    aWorker()
+    const id = await release(await naming('leads-out/{item}'))
+    await until(id, 'failed')
+    expect((await readJob(db.em(), id)).reason).toBe(
+      'The folder "leads-out" is a link that leads out of the volume. Remove it, or name results otherwise in the spec.',
+    )
+    expect(await readdir(outside)).toEqual([])
+  })
+
+  test('lose no result when one of them has become a file meanwhile', async () => {
+    aWorker()
+    jobsHeld.at('check', 10)
+    const id = await release(await naming('{order}/{item}'))
+    await expect.poll(async () => (await progressOf(id))?.stage, patience).toBe('check')
+    await rm(path.join(volumes.delivery, `F-${round}`), { recursive: true })
+    await writeFile(path.join(volumes.delivery, `F-${round}`), "somebody else's")
+    jobsHeld.letGo()
+    await until(id, 'done')
+    expect((await readJob(db.em(), id)).outputPath).toBe('tape.mkv')
+    expect((await visible()).sort()).toEqual([`F-${round}`, 'tape.mkv'])
   })
 })
 

@@ -12,6 +12,7 @@ import { Container, containerFacts, describeContainer, holdsOneTrack, outputKind
 import { describePixelFormat } from './facts.ts'
 import { describeBitRate, describeBytes } from './format.ts'
 import { FrameRule } from './geometry.ts'
+import { describePattern, Numbering, patternProblems, pictureName, usualNumbering } from './naming.ts'
 import { Rational } from './rational.ts'
 import { describeRate } from './timing.ts'
 
@@ -64,16 +65,13 @@ const SpecBase = z.object({
   purpose: z.string().trim().max(300, 'is longer than 300 characters'),
   container: Container,
   audio: SpecSound,
+  /** What results are called, with the parts of `nameParts` in braces and "/" between folders; left out, the source's name and `nameSuffix`. */
+  namePattern: z.string().trim().min(1, 'is empty').max(200, 'is longer than 200 characters').optional(),
   /** Added to the source's name before the ending. */
   nameSuffix: z
     .string()
     .regex(/^[\p{L}\p{N} _.,()+-]{0,40}$/u, 'holds more than 40 signs, or one that no file name should have'),
 })
-
-/** How pictures of a sequence are numbered: the first number, and the digits that numbers are filled up to with noughts. */
-export const Numbering = z.object({ first: z.int().min(0).max(9_999_999), digits: z.int().min(1).max(9) })
-export type Numbering = z.infer<typeof Numbering>
-export const usualNumbering: Numbering = { first: 1, digits: 4 }
 
 /** What a result with a picture must be. */
 export const PictureSpec = SpecBase.extend({
@@ -424,6 +422,7 @@ export const builtInSpecs: readonly DeliverySpec[] = [...pictureSpecs, ...pictur
 export function specProblems(spec: DeliverySpec): string[] {
   const { audio, container } = spec
   return [
+    ...patternProblems(spec),
     ...(audio === null ? [] : soundProblems(audio, container)),
     ...(spec.video === null ? [] : pictureProblems(spec)),
   ]
@@ -580,7 +579,7 @@ export function describeSpecLines(spec: DeliverySpec): [name: string, value: str
     ...(spec.video !== null && spec.dotsPerInch !== undefined
       ? [['print', `${spec.dotsPerInch} dots per inch`] as [string, string]]
       : []),
-    [outputKind(spec) === 'image sequence' ? 'folder' : 'file name', outputName('source name', spec)],
+    [outputKind(spec) === 'image sequence' ? 'folder' : 'file name', describePattern(spec)],
   ]
 }
 
@@ -645,63 +644,4 @@ function motionLines(video: PictureSpec['video']): [name: string, value: string]
     ],
     ['rate', video.maxFrameRate ? `at most ${describeRate(video.maxFrameRate)} fps` : 'as the source'],
   ]
-}
-
-const longestNameBytes = 255
-
-/** A name that every disk takes, without its ending: path separators and control characters become "_". */
-function stemOf(sourceName: string): string {
-  return (
-    sourceName
-      .replace(/\.[a-z0-9]{1,5}$/i, '')
-      // A sequence is called after its files without their numbers.
-      .replace(/[-_. ]*\[\d+-\d+\]$/, '')
-      // eslint-disable-next-line no-control-regex -- control characters are exactly what must go
-      .replace(/[\u0000-\u001f\u007f/\\]/g, '_')
-      .replace(/^\.+/, '_')
-      .trim() || 'untitled'
-  )
-}
-
-/** Cut to 255 bytes of UTF-8, a whole character at a time. */
-function fitted(stem: string, tail: string): string {
-  const encoder = new TextEncoder()
-  let fits = stem
-  while (encoder.encode(fits + tail).length > longestNameBytes) fits = [...fits].slice(0, -1).join('')
-  return fits + tail
-}
-
-/**
- * File name of a result: the source's name without its ending, the spec's suffix, a counter from the second on, the container's ending; the folder of an
- * image sequence has no ending. The name is one that every disk takes, of at most 255 bytes.
- */
-export function outputName(
-  sourceName: string,
-  spec: Pick<DeliverySpec, 'nameSuffix' | 'container'>,
-  counter = 1,
-): string {
-  const ending = outputKind(spec) === 'image sequence' ? '' : `.${spec.container}`
-  return fitted(stemOf(sourceName), `${spec.nameSuffix}${counter > 1 ? `-${counter}` : ''}${ending}`)
-}
-
-/** Endings of the files of codecs of single pictures, where the codec's key is not it. */
-const pictureEndings: Record<string, string> = { mjpeg: 'jpg', tiff: 'tif' }
-
-/** Name of the list of checksums in the folder of an image sequence. */
-export const checksumsFile = 'checksums.sha256'
-
-/** File name of a sound track beside a sequence's pictures: "tape 3.sound-1.wav". */
-export function soundBesideName(sourceName: string, index: number): string {
-  return fitted(stemOf(sourceName), `.sound-${index + 1}.wav`)
-}
-
-/** File name of a picture of a sequence, counted from 0: "tape 3.0001.png". */
-export function pictureName(
-  sourceName: string,
-  { video }: Pick<PictureSpec, 'video'>,
-  { first, digits }: Numbering,
-  index: number,
-): string {
-  const number = String(first + index).padStart(digits, '0')
-  return fitted(stemOf(sourceName), `.${number}.${pictureEndings[video.codec] ?? video.codec}`)
 }

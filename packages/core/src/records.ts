@@ -260,6 +260,10 @@ export const JobRecord = z.object({
   progress: JobProgress.nullable(),
   attempt: z.int().min(0),
   worker: z.string().nullable(),
+  /** Path that the result is to have in its delivery volume; null once it is there. */
+  plannedPath: z.string().nullable(),
+  /** Whether another result has this path, or is to have it: the later one gets a number. */
+  isNameTaken: z.boolean(),
   /** Path of the result in its delivery volume. */
   outputPath: z.string().nullable(),
   outputBytes: z.number().min(0).nullable(),

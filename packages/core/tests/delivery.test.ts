@@ -8,11 +8,8 @@ import {
   levelProblem,
   lowestLevel,
   pictureCodec,
-  outputName,
   pictureFileSpecs,
-  pictureName,
   rational,
-  soundBesideName,
   specProblems,
   withContainer,
   type PictureSpec,
@@ -147,41 +144,5 @@ describe('specs that make no sense', () => {
     expect(specProblems({ ...web, audio: { ...web.audio!, sampleRate: 44_100 } })).toEqual([
       'Opus runs at 48000 samples a second, not at 44100.',
     ])
-  })
-})
-
-describe('names of results', () => {
-  const to = { nameSuffix: '-box', container: 'mp4' as const }
-
-  test("take the source's name, the suffix, a counter from the second on and the ending", () => {
-    expect(outputName('Tape 12.dv', to)).toBe('Tape 12-box.mp4')
-    expect(outputName('Tape 12.dv', to, 3)).toBe('Tape 12-box-3.mp4')
-    expect(outputName('Reel no. 7', to)).toBe('Reel no. 7-box.mp4')
-  })
-
-  test('keep quotes and Unicode, and lose what a name cannot hold', () => {
-    expect(outputName('Keeper\'s "log" – Åse.mov', to)).toBe('Keeper\'s "log" – Åse-box.mp4')
-    expect(outputName('two\nlines.avi', to)).toBe('two_lines-box.mp4')
-    expect(outputName('.hidden.avi', to)).toBe('_hidden-box.mp4')
-    expect(outputName('.avi', to)).not.toMatch(/^\./)
-  })
-
-  test('of a sequence are those of its files without their numbers; its folder has no ending', () => {
-    const frames = { nameSuffix: '-frames', container: 'images' as const }
-    expect(outputName('approach-[0001-0048].png', to)).toBe('approach-box.mp4')
-    expect(outputName('approach-[0001-0048].png', frames, 2)).toBe('approach-frames-2')
-    const png = { video: { ...spec('archive-master').video, codec: 'png' } }
-    expect(pictureName('approach-[0001-0048].png', png, { first: 998, digits: 3 }, 1)).toBe('approach.999.png')
-    // A number that is longer than it is filled up to is written whole.
-    expect(pictureName('approach-[0001-0048].png', png, { first: 998, digits: 3 }, 2)).toBe('approach.1000.png')
-    const jpeg = { video: { ...png.video, codec: 'mjpeg' } }
-    expect(pictureName('Tape 12.dv', jpeg, { first: 0, digits: 5 }, 7)).toBe('Tape 12.00007.jpg')
-    expect(soundBesideName('Tape 12.dv', 1)).toBe('Tape 12.sound-2.wav')
-  })
-
-  test('are cut to 255 bytes between whole characters', () => {
-    const name = outputName(`${'å'.repeat(200)}.avi`, to)
-    expect(new TextEncoder().encode(name).length).toBeLessThanOrEqual(255)
-    expect(name).toMatch(/^å+-box\.mp4$/)
   })
 })

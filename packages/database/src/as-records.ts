@@ -105,8 +105,8 @@ export function jobForecast(job: JobRow, sample: SampleRow | null, rates: LikeRa
   return forecastOf({ measured, likeKey: sample.likeKey ?? null, extent }, rates)
 }
 
-/** @param job with its source and sample loaded @param rates of the groups that such samples are in */
-export function jobRecord(job: JobRow, rates: LikeRates): JobRecord {
+/** @param job with its source and sample loaded @param rates of the groups that such samples are in @param taken jobs whose names meet others */
+export function jobRecord(job: JobRow, rates: LikeRates, taken: ReadonlySet<number>): JobRecord {
   const source = job.source.getEntity() as SourceRow
   const sample = (job.sample?.getEntity() ?? null) as SampleRow | null
   const { result } = job.treatment
@@ -143,6 +143,8 @@ export function jobRecord(job: JobRow, rates: LikeRates): JobRecord {
     progress: job.progress ?? null,
     attempt: job.attempt,
     worker: job.workerName ?? null,
+    plannedPath: job.state === 'done' ? null : (job.plannedPath ?? null),
+    isNameTaken: taken.has(job.id),
     outputPath: job.state === 'done' ? (job.outputPath ?? null) : null,
     outputBytes: job.check?.measurement.bytes ?? null,
     verdict: job.check?.verdict ?? null,
@@ -171,9 +173,14 @@ export function jobEventRecord(row: JobEventRow, job: JobRow): JobEventRecord {
   }
 }
 
-export function jobDetail(job: JobRow, events: readonly JobEventRow[], rates: LikeRates): JobDetail {
+export function jobDetail(
+  job: JobRow,
+  events: readonly JobEventRow[],
+  rates: LikeRates,
+  taken: ReadonlySet<number>,
+): JobDetail {
   return {
-    ...jobRecord(job, rates),
+    ...jobRecord(job, rates, taken),
     treatment: job.treatment,
     check: job.check ?? null,
     events: events.map(row => jobEventRecord(row, job)),

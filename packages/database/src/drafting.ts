@@ -26,6 +26,7 @@ import { listJobs } from './jobs.ts'
 import { lotName } from './lots.ts'
 import { found, Problem } from './problem.ts'
 import type { TaskQueue } from './queue.ts'
+import { resultPaths } from './result-names.ts'
 import { askForStandIns, ensureSamples } from './samples.ts'
 import { specsByKey } from './specs.ts'
 import { asArray, run } from './sql.ts'
@@ -179,6 +180,7 @@ async function keepDrafts(
 ): Promise<{ ids: number[]; fresh: number[]; samples: number[] }> {
   if (drafted.length === 0) return { ids: [], fresh: [], samples: [] }
   const samples = await ensureSamples(tx, drafted)
+  const paths = await resultPaths(tx, drafted, new Date().toISOString().slice(0, 10))
   const known = await run<{ id: number; source: number; spec: string }>(
     tx,
     `select id, source_id as source, spec ->> 'key' as spec from job where state = 'draft' and source_id = any(?::int[])`,
@@ -198,10 +200,12 @@ async function keepDrafts(
     facts: source.facts,
     findings: source.findings ?? [],
     identity: source.identity ?? null,
+    planned_path: paths[index]!,
   }))
-  const columns = 'order_id, source_id, sample_id, spec, treatment, treatment_name, facts, findings, identity'
+  const columns =
+    'order_id, source_id, sample_id, spec, treatment, treatment_name, facts, findings, identity, planned_path'
   const recordset = `jsonb_to_recordset(?::jsonb) as entry (place int, twin int, order_id int, source_id int, sample_id int, spec jsonb, treatment jsonb,
-    treatment_name text, position double precision, facts jsonb, findings jsonb, identity text)`
+    treatment_name text, position double precision, facts jsonb, findings jsonb, identity text, planned_path text)`
   const [again, fresh] = [entries.filter(entry => entry.twin !== null), entries.filter(entry => entry.twin === null)]
   if (again.length > 0)
     await run(

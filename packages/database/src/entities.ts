@@ -252,8 +252,10 @@ export const JobEntity = defineEntity({
     workerId: p.uuid().nullable(),
     workerName: p.text().nullable(),
     progress: p.json().$type<JobProgress | null>().nullable(),
-    /** Name of the result, chosen when it was about to be placed. */
-    outputPath: p.text().nullable(),
+    /** Path of the result as it was drafted; null for jobs of before there were patterns. */
+    plannedPath: p.text().nullable().index(),
+    /** Path of the result, chosen when it was about to be placed. */
+    outputPath: p.text().nullable().index(),
     temporaryPath: p.text().nullable(),
     check: p.json().$type<Check | null>().nullable(),
     reason: p.text().nullable(),

@@ -16,6 +16,7 @@ import { JobEntity, JobEventEntity, type JobRow, type SampleRow, type SourceRow,
 import { applyEvent } from './job-events.ts'
 import { found } from './problem.ts'
 import type { TaskQueue } from './queue.ts'
+import { jobsWhoseNamesMeet } from './result-names.ts'
 import { likeRatesOf } from './samples.ts'
 import { run } from './sql.ts'
 
@@ -48,7 +49,8 @@ export async function listJobs(
       em,
       piece.flatMap(job => (job.sample?.getEntity() as SampleRow | undefined)?.likeKey ?? []),
     )
-    records.push(...piece.map(job => jobRecord(job, rates)))
+    const taken = await jobsWhoseNamesMeet(em, ids)
+    records.push(...piece.map(job => jobRecord(job, rates, taken)))
     if (rows.length > jobsAtOnce) await setImmediate()
   }
   return records
@@ -72,6 +74,7 @@ export async function readJob(em: EntityManager, id: number): Promise<JobDetail>
     job,
     await em.find(JobEventEntity, { job: id }, { orderBy: { id: 1 } }),
     await likeRatesOf(em, key ? [key] : []),
+    await jobsWhoseNamesMeet(em, [id]),
   )
 }
 

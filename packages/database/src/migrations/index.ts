@@ -9,6 +9,7 @@ import { Intake } from './intake.ts'
 import { Inventory } from './inventory.ts'
 import { Joins } from './joins.ts'
 import { LotFineness } from './lot-fineness.ts'
+import { PlannedNames } from './planned-names.ts'
 import { Renders } from './renders.ts'
 import { Specs } from './specs.ts'
 
@@ -27,4 +28,5 @@ export const migrations = [
   { name: '011-batches', class: Batches },
   { name: '012-specs', class: Specs },
   { name: '013-announced-drafts', class: AnnouncedDrafts },
+  { name: '014-planned-names', class: PlannedNames },
 ]

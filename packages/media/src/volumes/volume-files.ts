@@ -365,6 +365,33 @@ async function placeFolder(temporary: string, place: string): Promise<boolean> {
   return true
 }
 
+/**
+ * Makes a folder in a volume, with those above it, one after the other: none is made where a link has led out of the volume.
+ * @param relative its path in the volume; "." is the volume itself
+ * @throws VolumeProblem when one of them is a file, or leads out
+ */
+export async function makeFolder(root: string, relative: string): Promise<void> {
+  if (relative === '.') return
+  const parts = relative.split('/')
+  for (let depth = 1; depth <= parts.length; depth++) {
+    const some = parts.slice(0, depth).join('/')
+    await answering(root, () => mkdir(path.join(root, some))).catch((error: NodeJS.ErrnoException) => {
+      if (error.code !== 'EEXIST') throw error
+    })
+    const folder = await resolveInside(root, some).catch((error: unknown) => {
+      throw error instanceof VolumeProblem && error.code === 'outside'
+        ? new VolumeProblem(
+            `The folder ${JSON.stringify(some)} is a link that leads out of the volume. Remove it, or name results otherwise in the spec.`,
+          )
+        : error
+    })
+    if (!(await stat(folder)).isDirectory())
+      throw new VolumeProblem(
+        `${JSON.stringify(some)} is a file, so no result can be put into it. Rename it, or name results otherwise in the spec.`,
+      )
+  }
+}
+
 /** The name, or the next like it ("tape-2.mov"), that nothing in a directory has. */
 export async function freeNameIn(directory: string, name: string): Promise<string> {
   const { name: stem, ext } = path.parse(name)

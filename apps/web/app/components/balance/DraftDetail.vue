@@ -81,8 +81,16 @@ async function measureAgain(): Promise<void> {
             <th scope="row">result</th>
             <td>{{ describeTreatmentResult(job.treatment) }}</td>
           </tr>
+          <tr v-if="job.plannedPath">
+            <th scope="row">name</th>
+            <td class="path">{{ job.plannedPath }}</td>
+          </tr>
         </tbody>
       </table>
+      <p v-if="job.isNameTaken">
+        <span class="look" aria-hidden="true">◆</span> Another result has this name, or is to have it. Nothing is
+        replaced: the later one gets a number. A pattern with more parts, in the spec under Library, tells them apart.
+      </p>
       <template v-if="job.treatment.result === null"
         ><p v-for="sentence in job.treatment.leftOut" :key="sentence">{{ sentence }}</p></template
       >
@@ -137,6 +145,9 @@ async function measureAgain(): Promise<void> {
 </template>
 
 <style scoped>
+.path {
+  overflow-wrap: anywhere;
+}
 .title {
   font-size: 14px;
   overflow-wrap: anywhere;

@@ -89,7 +89,11 @@ function lotLine({ totals }: LotWork): string {
           ></span
         ></span
       >
-      <span role="gridcell" class="ellipsis" :title="specLine(job.specKey)">{{ job.specName }}</span>
+      <span role="gridcell" class="ellipsis" :title="specLine(job.specKey)"
+        ><span v-if="job.isNameTaken" class="look" :title="`${job.plannedPath} is taken`"
+          ><span aria-hidden="true">◆</span><span class="visually-hidden">its name is taken:</span>&#32;</span
+        >{{ job.specName }}</span
+      >
       <span role="gridcell" class="number end">{{
         job.durationSeconds === null ? '' : describeClock(job.durationSeconds)
       }}</span>

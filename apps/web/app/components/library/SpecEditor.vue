@@ -3,6 +3,8 @@ import {
   containerFacts,
   containers,
   describePixelFormat,
+  namePatternOf,
+  nameParts,
   outputKind,
   pictureCodec,
   soundCodec,
@@ -24,6 +26,7 @@ import {
 import { computed, ref } from 'vue'
 import AskDialog from '~/components/common/AskDialog.vue'
 import NumberField from '~/components/common/NumberField.vue'
+import { useNameExamples } from '~/composables/useNameExamples'
 
 /** Makes a delivery spec, or its next version. Everything that is offered fits what is chosen already; what does not make sense is said at once. */
 const { from, title, busy } = defineProps<{ from: DeliverySpec; title: string; busy: boolean }>()
@@ -37,6 +40,13 @@ const sound = computed(() => (spec.value.audio ? soundCodec(spec.value.audio.cod
 const makes = computed(() => outputKind(spec.value))
 /** The spec as one with a picture, whose fields the others lack. */
 const picture = computed(() => (spec.value.video ? (spec.value as PictureSpec) : null))
+const namePattern = computed({
+  get: () => namePatternOf(spec.value),
+  set: pattern => {
+    spec.value = { ...spec.value, namePattern: pattern }
+  },
+})
+const examples = useNameExamples(spec)
 const draft = computed(() => {
   const { key: _key, version: _version, ...rest } = spec.value
   return SpecDraft.safeParse(rest)
@@ -157,7 +167,20 @@ function changePeak(rate: number | null): void {
         <legend>What it is</legend>
         <VTextField v-model="spec.name" label="Name" maxlength="60" />
         <VTextField v-model="spec.purpose" label="What it is for" maxlength="300" />
-        <VTextField v-model="spec.nameSuffix" label="Added to the names of files" maxlength="40" />
+        <VTextField v-model="namePattern" label="Names of results, with parts in braces" maxlength="200" />
+        <details class="parts">
+          <summary>Parts of names</summary>
+          <ul>
+            <li v-for="(says, name) in nameParts" :key="name">
+              <button type="button" class="number" @click="namePattern += `{${name}}`">{{ `{${name}}` }}</button>
+              {{ says }}
+            </li>
+          </ul>
+          <p class="muted note">"/" begins a folder.</p>
+        </details>
+        <p v-for="example in examples" :key="example.item" class="note example">
+          <span class="muted">{{ example.item }}:</span> {{ example.name }}
+        </p>
         <VSelect
           :model-value="spec.container"
           :items="containerItems"
@@ -488,6 +511,27 @@ legend {
 .note {
   margin: 0;
   font-size: 12px;
+}
+.example {
+  overflow-wrap: anywhere;
+}
+.parts summary {
+  cursor: pointer;
+  min-height: 24px;
+}
+.parts ul {
+  list-style: none;
+  margin: 4px 0;
+  padding: 0;
+}
+.parts li {
+  min-height: 26px;
+}
+.parts button {
+  min-height: 24px;
+  padding: 0 4px;
+  border: 1px solid var(--line);
+  border-radius: 2px;
 }
 .check {
   display: flex;

@@ -1,0 +1,64 @@
+import {
+  asMeasured,
+  CannotTreat,
+  deriveTreatment,
+  discName,
+  patternProblems,
+  resultName,
+  type DeliverySpec,
+  type SourceRecord,
+} from '@hematine/core'
+import { computed, onMounted, ref, type Ref } from 'vue'
+import { call } from '~/composables/useCall'
+import { useOrder } from '~/stores/order'
+
+/** Sources of the order that are looked through for examples, and the examples that are shown. */
+const looked = 12
+const shown = 3
+
+/** What results of a spec would be called, on the first sources of the order that it can be made of. */
+export function useNameExamples(spec: Ref<DeliverySpec>) {
+  const order = useOrder()
+  const sources = ref<SourceRecord[]>([])
+  const lotNames = ref(new Map<number, string>())
+
+  onMounted(async () => {
+    const current = order.order
+    if (!current) return
+    const query = { orderId: current.id }
+    const [list, lots] = await Promise.all([
+      call('listSources', { query: { ...query, limit: looked } }),
+      call('listLots', { query }),
+    ])
+    lotNames.value = new Map(lots.map(lot => [lot.id, lot.name]))
+    sources.value = await Promise.all(list.rows.map(row => call('readSource', { parameters: { id: row.id } })))
+  })
+
+  return computed(() => {
+    if (patternProblems(spec.value).length > 0) return []
+    const examples: { item: string; name: string }[] = []
+    for (const [index, source] of sources.value.entries()) {
+      if (examples.length === shown) break
+      if (!source.facts) continue
+      try {
+        const { result } = deriveTreatment(asMeasured(source.facts, source.findings), spec.value)
+        const name = resultName(spec.value, {
+          item: source.name,
+          number: index + 1,
+          lot: lotNames.value.get(source.lotId ?? -1) ?? null,
+          order: order.order?.code ?? '',
+          disc: source.disc ? discName(source.disc.path) : null,
+          title: source.disc?.title ?? null,
+          frame: result?.frame ?? null,
+          rate: result?.rate ?? null,
+          date: new Date().toISOString().slice(0, 10),
+        })
+        examples.push({ item: source.name, name })
+      } catch (error) {
+        // It cannot be made of every source, and an example needs no more than some.
+        if (!(error instanceof CannotTreat)) throw error
+      }
+    }
+    return examples
+  })
+}
