@@ -144,9 +144,11 @@ export function describeTreatmentResult(treatment: Treatment): string {
   if (result === null)
     return `sound alone, ${treatment.tracks.length === 1 ? 'track' : 'tracks'} ${treatment.tracks.map(track => track + 1).join(', ')}`
   const { bitDepth, chroma } = describePixelFormat(result.pixelFormat)
+  // Of red, green and blue the curve tells more than that there is no matrix.
+  const tag = result.colour.matrix === 'gbr' ? result.colour.transfer : result.colour.matrix
   // A still has no rate.
   const motion = result.frameCount === 1 ? '' : `, ${describeRate(result.rate)} fps ${result.scan}`
-  return `${result.frame.width}x${result.frame.height} ${describeAspect(displayAspect(result.frame))}${motion}, ${bitDepth} bit ${chroma}, ${describeColourTag(result.colour.matrix)}`
+  return `${result.frame.width}x${result.frame.height} ${describeAspect(displayAspect(result.frame))}${motion}, ${bitDepth} bit ${chroma}, ${describeColourTag(tag)}`
 }
 
 /** "interlaced, top field first", "progressive", "mixed". */

@@ -90,8 +90,8 @@ function lotLine({ totals }: LotWork): string {
         ></span
       >
       <span role="gridcell" class="ellipsis" :title="specLine(job.specKey)"
-        ><span v-if="job.isNameTaken" class="look" :title="`${job.plannedPath} is taken`"
-          ><span aria-hidden="true">◆</span><span class="visually-hidden">its name is taken:</span>&#32;</span
+        ><span v-if="job.isNameTaken" class="look taken" :title="`${job.plannedPath} is taken`"
+          ><span aria-hidden="true">◆</span><span class="visually-hidden">its name is taken: </span></span
         >{{ job.specName }}</span
       >
       <span role="gridcell" class="number end">{{
@@ -126,6 +126,9 @@ function lotLine({ totals }: LotWork): string {
 }
 .end {
   text-align: right;
+}
+.taken {
+  margin-right: 6px;
 }
 .nowrap {
   white-space: nowrap;

@@ -46,6 +46,7 @@ const namePattern = computed({
     spec.value = { ...spec.value, namePattern: pattern }
   },
 })
+const inBraces = (name: string) => `{${name}}`
 const examples = useNameExamples(spec)
 const draft = computed(() => {
   const { key: _key, version: _version, ...rest } = spec.value
@@ -172,7 +173,7 @@ function changePeak(rate: number | null): void {
           <summary>Parts of names</summary>
           <ul>
             <li v-for="(says, name) in nameParts" :key="name">
-              <button type="button" class="number" @click="namePattern += `{${name}}`">{{ `{${name}}` }}</button>
+              <button type="button" class="number" @click="namePattern += inBraces(name)">{{ inBraces(name) }}</button>
               {{ says }}
             </li>
           </ul>
