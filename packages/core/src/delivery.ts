@@ -12,6 +12,7 @@ import { Container, containerFacts, describeContainer, holdsOneTrack, outputKind
 import { describePixelFormat } from './facts.ts'
 import { describeBitRate, describeBytes } from './format.ts'
 import { FrameRule } from './geometry.ts'
+import { describeLanguage, readLanguages } from './languages.ts'
 import { describePattern, Numbering, patternProblems, pictureName, usualNumbering } from './naming.ts'
 import { Rational } from './rational.ts'
 import { describeRate } from './timing.ts'
@@ -53,6 +54,8 @@ export const SpecSound = z.object({
   bitsPerSecondPerChannel: z.int().min(8000).max(640_000).nullable(),
   maxChannels: z.int().positive().max(64),
   sampleRate: z.int().min(8000).max(192_000),
+  /** Languages that are kept, in this order; left out, all tracks in theirs. Tracks that state none are kept behind. */
+  languages: z.array(z.string().min(2).max(35)).min(1).max(20).optional(),
 })
 export type SpecSound = z.infer<typeof SpecSound>
 
@@ -432,7 +435,9 @@ function soundProblems(audio: NonNullable<DeliverySpec['audio']>, container: Con
   const holds = containerFacts(container)
   const sound = soundCodec(audio.codec)
   if (holds.sound.length === 0) return [`${holds.name} holds a picture alone: leave the sound out.`]
-  const problems: string[] = []
+  const problems = (audio.languages ?? [])
+    .filter(tag => readLanguages(tag).unknown.length > 0)
+    .map(tag => `${tag} is no language. Write its code, as en, de or fr.`)
   if (!holds.sound.includes(audio.codec))
     problems.push(
       `${holds.name} does not carry ${sound.name} sound. It carries ${listed(holds.sound.map(key => soundCodec(key).name))}.`,
@@ -572,6 +577,9 @@ export function describeSpecLines(spec: DeliverySpec): [name: string, value: str
         ? 'none'
         : `${describeAudioCodec(audio.codec)}, ${audio.sampleRate === null ? 'rate as the source' : `${audio.sampleRate / 1000} kHz`}, at most ${audio.maxChannels} channels${audio.bitsPerSecondPerChannel ? `, ${audio.bitsPerSecondPerChannel / 1000} kbit/s a channel` : ''}`,
     ],
+    ...(audio?.languages
+      ? [['languages', `${audio.languages.map(describeLanguage).join(', ')}, in this order`] as [string, string]]
+      : []),
     ...(holdsOneTrack(container) ? [['tracks', 'the first that is kept'] as [string, string]] : []),
     ...(spec.video !== null && outputKind(spec) === 'image sequence'
       ? [['pictures', pictureName('source name', spec, spec.numbering ?? usualNumbering, 0)] as [string, string]]

@@ -6,7 +6,7 @@ import { beforeAll, describe, expect, test } from 'vitest'
 import { readFacts, silenceLibraries, transcode, type MediaInput } from '../src/index.ts'
 import { writeMomentSound } from '../src/previews/moment-sound.ts'
 import { deliveredChannels, deliveredLayout } from '../src/sound/sound-treatment.ts'
-import { openGate, specOf } from '../../../tests/support/jobs.ts'
+import { makeAndCheck, openGate, specOf } from '../../../tests/support/jobs.ts'
 import { writeClip } from '../../../tests/support/material.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 import { soundOf, toneOf } from '../../../tests/support/sound.ts'
@@ -39,6 +39,37 @@ async function deliver(
   )
   return soundOf({ kind: 'file', path: outputPath })
 }
+
+describe('sound in several languages', () => {
+  test('comes out in those that the spec keeps, in its order, each with the sound that it had', async () => {
+    const tone = (hertz: number, language?: string) => ({
+      encoder: 'pcm_s16le',
+      filters: `sine=frequency=${hertz}:sample_rate=48000:duration=1,aformat=sample_fmts=s16:channel_layouts=stereo`,
+      ...(language ? { language } : {}),
+    })
+    await writeClip({
+      path: at('languages.mkv').path,
+      format: 'matroska',
+      video: {
+        encoder: 'ffv1',
+        options: { level: '3' },
+        filters: 'testsrc2=s=160x120:r=25:d=1,format=yuv420p,setsar=1',
+      },
+      audio: [tone(500, 'eng'), tone(700, 'ger'), tone(900), tone(1100, 'fre')],
+    })
+    const small = specOf('small-mkv')
+    const spec = { ...small, audio: { ...small.audio!, languages: ['fr', 'en'] } }
+    const outputPath = at('languages-small.mkv').path
+    const { check } = await makeAndCheck(at('languages.mkv'), spec, outputPath)
+    expect(check.lines.filter(line => line.verdict === 'fail')).toEqual([])
+    const { audio } = await readFacts({ kind: 'file', path: outputPath })
+    expect(audio.map(track => track.language)).toEqual(['fre', 'eng', null])
+    for (const [index, hertz] of [1100, 500, 900].entries()) {
+      const { rate, values } = await soundOf({ kind: 'file', path: outputPath }, index)
+      expect(toneOf(values, rate)).toBeCloseTo(hertz, -1)
+    }
+  })
+})
 
 describe('sound', () => {
   test('keeps its pitch and its length when it is resampled', async () => {

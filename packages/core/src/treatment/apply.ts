@@ -11,6 +11,7 @@ import {
   roundToMultiple,
   type StoredFrame,
 } from '../geometry.ts'
+import { describeLanguage, languageOf } from '../languages.ts'
 import { compare, divide, equal, multiply, rational, type Rational, toNumber } from '../rational.ts'
 import { plannedCapProblem } from '../size-cap.ts'
 import { describeRate, framesIn } from '../timing.ts'
@@ -96,8 +97,9 @@ function treatSound(facts: SourceFacts, spec: SoundSpec, chosen: readonly Step[]
     if (step.kind === 'trim') timeline = trimmed(timeline, step, seconds)
     if (step.kind === 'speed') timeline = { ...timeline, speed: timeline.speed * step.factor }
   }
+  const ruled = tracksByLanguage(facts, spec, sound)
   const kept = sound.find(step => step.kind === 'keep-tracks')
-  const there = facts.audio.map((_, index) => index).filter(index => !kept || kept.tracks.includes(index))
+  const there = ruled?.tracks ?? (kept?.tracks ?? [...facts.audio.keys()]).filter(index => index < facts.audio.length)
   if (there.length === 0)
     throw new CannotTreat(`${spec.name} needs a sound track, and Keep tracks keeps none of this source's. Keep one.`)
   const tracks = holdsOneTrack(spec.container) ? there.slice(0, 1) : there
@@ -110,6 +112,7 @@ function treatSound(facts: SourceFacts, spec: SoundSpec, chosen: readonly Step[]
     ...(timeline === plainTimeline ? {} : { timeline }),
     ...(sound.length === 0 ? {} : { sound }),
     leftOut: [
+      ...(ruled?.notes ?? []),
       ...(lead > 0
         ? [`The sound begins ${lead.toFixed(2)} s before the picture; that is kept, and the result begins there.`]
         : []),
@@ -122,6 +125,46 @@ function treatSound(facts: SourceFacts, spec: SoundSpec, chosen: readonly Step[]
         ? [`${describeAudioCodec(spec.audio.codec)} keeps 24 bits here; this source has more in each sample.`]
         : []),
       ...(ofPicture.length > 0 ? [`The spec has no picture, so these steps do nothing: ${ofPicture.join(', ')}.`] : []),
+    ],
+  }
+}
+
+/**
+ * Tracks that a spec's languages keep, in their order, with those behind that state no language. A choice of tracks that a person made goes before.
+ * @returns null where nothing is ruled
+ * @throws CannotTreat when no track would be left
+ */
+function tracksByLanguage(
+  { audio }: SourceFacts,
+  { name, audio: rule }: DeliverySpec,
+  sound: readonly Step[],
+): { tracks: number[]; notes: string[] } | null {
+  if (!rule?.languages || audio.length === 0 || sound.some(step => step.kind === 'keep-tracks')) return null
+  const stated = audio.map(track => languageOf(track.language))
+  const all = stated.map((language, index) => ({ language, index }))
+  const wanted = rule.languages.flatMap(tag =>
+    all.filter(({ language }) => language !== null && language === languageOf(tag)),
+  )
+  const unstated = all.filter(({ language }) => language === null)
+  const tracks = [...wanted, ...unstated].map(({ index }) => index)
+  const left = all.filter(({ index }) => !tracks.includes(index))
+  const words = (tags: readonly string[]) => [...new Set(tags.map(describeLanguage))].join(', ')
+  if (tracks.length === 0)
+    throw new CannotTreat(
+      `${name} keeps sound in ${words(rule.languages)}, and this source has it in ${words(stated.map(language => language!))}: the result would be silent. Choose another spec, or choose tracks with the step "${stepKinds['keep-tracks'].name}".`,
+    )
+  return {
+    tracks,
+    notes: [
+      ...left.map(
+        ({ language, index }) =>
+          `Sound track ${index + 1} (${describeLanguage(language!)}) stays out: ${name} keeps ${words(rule.languages!)}.`,
+      ),
+      ...(unstated.length > 0
+        ? [
+            `${unstated.length === 1 ? `Sound track ${unstated[0]!.index + 1} states` : `${unstated.length} sound tracks state`} no language, so ${unstated.length === 1 ? 'it stays' : 'they stay'}.`,
+          ]
+        : []),
     ],
   }
 }
@@ -306,15 +349,20 @@ function treatPicture(facts: SourceFacts, spec: PictureSpec, chosen: readonly St
       : isPlain && video.rateIs === 'constant'
         ? Math.round(spanned * toNumber(divide(rate, video.frameRate)))
         : framesIn(resultSeconds(timeline, seconds), rate)
-  const tooLarge = plannedCapProblem(spec, { frameCount, rate }, facts.audio)
+  const ruled = tracksByLanguage(facts, spec, sound)
+  const tooLarge = plannedCapProblem(
+    spec,
+    { frameCount, rate },
+    deliveredFacts(facts, { sound, ...(ruled ? { tracks: ruled.tracks } : {}) }).audio,
+  )
   if (tooLarge) throw new CannotTreat(tooLarge)
-  const notes = pictureNotes(facts, spec, pixelFormat)
+  const notes = [...(ruled?.notes ?? []), ...pictureNotes(facts, spec, pixelFormat)]
   return {
     steps,
     sourceColour,
     ...(isPlain ? {} : { timeline }),
     ...(sound.length === 0 ? {} : { sound }),
-    ...(spec.audio === null ? { tracks: [] } : {}),
+    ...(spec.audio === null ? { tracks: [] } : ruled ? { tracks: ruled.tracks } : {}),
     result: { frame, rate, scan, pixelFormat, colour, frameCount, ...(isEstimated(video) ? { isEstimate: true } : {}) },
     ...(notes.length > 0 ? { notes } : {}),
   }
@@ -529,7 +577,7 @@ function sizeStep(step: StepOf<'scale'>, passing: Passing): { steps: AppliedStep
   }
 }
 
-/** The facts of what a treatment delivers: tracks that it drops are left out. */
+/** The facts of what a treatment delivers: tracks that it drops are left out, the others are in the order that it has them in. */
 export function deliveredFacts(
   facts: SourceFacts,
   treatment: Pick<PictureTreatment, 'sound' | 'tracks'> | Pick<SoundTreatment, 'tracks'>,
@@ -537,7 +585,7 @@ export function deliveredFacts(
   const kept = 'sound' in treatment ? treatment.sound?.find(step => step.kind === 'keep-tracks') : undefined
   const tracks = treatment.tracks ?? kept?.tracks
   const audio = facts.audio.map((track, position) => ({ ...track, position }))
-  return { ...facts, audio: tracks ? audio.filter((_, index) => tracks.includes(index)) : audio }
+  return { ...facts, audio: tracks ? tracks.flatMap(index => audio[index] ?? []) : audio }
 }
 
 /**

@@ -45,7 +45,7 @@ export const PictureTreatment = z.object({
   timeline: Timeline.optional(),
   /** What is done to the sound, in order; absent when nothing is. */
   sound: z.array(Step).optional(),
-  /** Tracks of the source that are delivered, counted from 0, where the spec decides it: none. */
+  /** Tracks of the source that are delivered, counted from 0, in the order of delivery, where the spec decides it: those of its languages, or none. */
   tracks: z.array(z.int().min(0)).optional(),
   result: z.object({
     frame: Frame,

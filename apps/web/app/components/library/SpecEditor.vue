@@ -2,11 +2,13 @@
 import {
   containerFacts,
   containers,
+  describeLanguage,
   describePixelFormat,
   namePatternOf,
   nameParts,
   outputKind,
   pictureCodec,
+  readLanguages,
   soundCodec,
   SpecDraft,
   specProblems,
@@ -120,6 +122,19 @@ function changeFrame(changes: Partial<PictureSpec['video']['frame']>): void {
 function changeAudio(changes: Partial<NonNullable<DeliverySpec['audio']>>): void {
   if (spec.value.audio) spec.value = { ...spec.value, audio: { ...spec.value.audio, ...changes } } as DeliverySpec
 }
+const languageText = ref(from.audio?.languages?.join(', ') ?? '')
+const languageHint = computed(() => {
+  const { languages, unknown } = readLanguages(languageText.value)
+  if (unknown.length > 0) return `No language: ${unknown.join(', ')}. Write codes, as en, de or fr.`
+  return languages.length === 0 ? '' : `${languages.map(describeLanguage).join(', ')}; tracks that state none stay`
+})
+function chooseLanguages(text: string): void {
+  languageText.value = text
+  const { languages, unknown } = readLanguages(text)
+  const { languages: _before, ...audio } = spec.value.audio!
+  const tags = [...languages, ...unknown]
+  spec.value = { ...spec.value, audio: { ...audio, ...(tags.length > 0 ? { languages: tags } : {}) } } as DeliverySpec
+}
 function chooseSound(key: string | null): void {
   const audio = key === null ? null : withSoundCodec(spec.value.audio ?? usualSound, key)
   spec.value = { ...spec.value, audio } as DeliverySpec
@@ -213,6 +228,16 @@ function changePeak(rate: number | null): void {
           :most="sound.mostChannels"
           :model-value="spec.audio.maxChannels"
           @update:model-value="most => changeAudio({ maxChannels: most ?? 0 })"
+        />
+        <VTextField
+          v-if="spec.audio"
+          :model-value="languageText"
+          label="Languages that are kept, in order; empty for all"
+          placeholder="en, de"
+          maxlength="120"
+          :hint="languageHint"
+          persistent-hint
+          @update:model-value="chooseLanguages"
         />
         <NumberField
           v-if="spec.audio && sound && sound.usualBits !== null"
