@@ -1,6 +1,6 @@
 import { readFile } from 'node:fs/promises'
 import { expect, test, type Page } from '@playwright/test'
-import { clearLanes, expectAccessible, releaseJob, untilState } from './support.ts'
+import { clearLanes, draftJob, expectAccessible, releaseJob, untilState } from './support.ts'
 
 /** Delivery specs as data: copied, changed, carried as files, and worked with. */
 test.describe.configure({ mode: 'serial' })
@@ -97,4 +97,44 @@ test('a size that the file must not pass is kept: two passes, and the file fills
     expected: expect.stringMatching(/^at most 600 kB/) as unknown,
     verdict: 'pass',
   })
+})
+
+test('a still is made for print, in a folder of its order; a second one of its name is told of before it is released', async ({
+  page,
+  request,
+}) => {
+  await page.goto('/library?spec=still-png')
+  await page.getByRole('button', { name: 'Copy', exact: true }).click()
+  await dialog(page).getByLabel('Name', { exact: true }).fill('Print copy')
+  await choose(page, 'Container', /^TIFF: a still/)
+  await dialog(page).getByLabel('Dots per inch for print').fill('240')
+  await dialog(page).getByLabel('Fits a width of').fill('600')
+  await dialog(page).getByLabel('and a height of').fill('600')
+  const names = dialog(page).getByLabel('Names of results, with parts in braces')
+  await names.fill('{order}/{film}')
+  await expect(dialog(page).getByText('Names have no part {film}.')).toBeVisible()
+  await names.fill('{order}/{item} {size}')
+  // What a spec for stills can be made of is shown with its name; films are not.
+  await expect(dialog(page).getByText('SL-014/Glass plate 7 600x450.tif')).toBeVisible()
+  await expectAccessible(page)
+  await dialog(page).getByRole('button', { name: 'Keep' }).click()
+  await expect(page.getByRole('row', { name: /Print copy/ })).toContainText('TIFF 8 bit, a still')
+
+  const id = await releaseJob(request, 'Glass plate 7.png', 'print-copy')
+  await untilState(request, id, 'done')
+  const { outputPath, check } = (await (await request.get(`/api/jobs/${id}`)).json()) as {
+    outputPath: string
+    check: { verdict: string }
+  }
+  expect([outputPath, check.verdict]).toEqual(['SL-014/Glass plate 7 600x450.tif', 'pass'])
+  const answer = await request.get(`/api/jobs/${id}/output`)
+  expect(answer.headers()['content-type']).toBe('image/tiff')
+  // TIFF 6.0: the order of bytes, then 42.
+  expect([...(await answer.body()).subarray(0, 4)]).toEqual([0x49, 0x49, 42, 0])
+
+  const again = await draftJob(request, 'Glass plate 7.png', 'print-copy')
+  await page.goto(`/balance?job=${again}`)
+  await expect(page.getByText('Another result has this name, or is to have it.')).toBeVisible()
+  await expectAccessible(page)
+  await request.post('/api/jobs/actions', { data: { ids: [again], action: 'cancel' } })
 })

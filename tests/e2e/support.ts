@@ -83,15 +83,20 @@ export async function volumeOf(request: APIRequestContext, role: 'source' | 'del
   )!.id
 }
 
-/** Drafts and releases a job by the routes, for tests of what follows. */
-export async function releaseJob(request: APIRequestContext, sourceName: string, specKey: string): Promise<number> {
+/** Drafts a job by the routes, for tests of what follows. */
+export async function draftJob(request: APIRequestContext, sourceName: string, specKey: string): Promise<number> {
   const source = await sourceCalled(request, sourceName)
   const drafted = await (
     await request.post('/api/jobs', {
       data: { deliveryVolumeId: await volumeOf(request, 'delivery'), wishes: [{ sourceId: source.id, specKey }] },
     })
   ).json()
-  const id = drafted.jobs[0].id as number
+  return drafted.jobs[0].id as number
+}
+
+/** The same, and releases it. */
+export async function releaseJob(request: APIRequestContext, sourceName: string, specKey: string): Promise<number> {
+  const id = await draftJob(request, sourceName, specKey)
   await request.post('/api/jobs/actions', { data: { ids: [id], action: 'release' } })
   return id
 }

@@ -13,7 +13,7 @@ import { call } from '~/composables/useCall'
 import { useOrder } from '~/stores/order'
 
 /** Sources of the order that are looked through for examples, and the examples that are shown. */
-const looked = 12
+const looked = 24
 const shown = 3
 
 /** What results of a spec would be called, on the first sources of the order that it can be made of. */
