@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { Account } from './account.ts'
 import { ColourDescription } from './colour.ts'
-import { levelProblem, pictureCodec, soundCodecs } from './codecs/index.ts'
+import { levelProblem, lowestLevel, pictureCodec, soundCodecs } from './codecs/index.ts'
 import { describeContainer, outputKind } from './container.ts'
 import {
   describeAudioCodec,
@@ -460,11 +460,14 @@ function judgePicture(
     const rank = (level: string | null) => levels.table.findIndex(entry => entry.level === level)
     // A level below the lowest of the table is as good as the lowest.
     const stated = video.level === null ? Number.POSITIVE_INFINITY : rank(video.level)
+    const isLow = levels.statedAs === null || stated <= rank(spec.video.level)
     add(
       'level',
       `at most ${spec.video.level}`,
-      video.level ?? 'not stated',
-      stated <= rank(spec.video.level) && problem === null,
+      levels.statedAs === null && problem === null
+        ? `${lowestLevel(codec, video, video.frameRate)} by its frames`
+        : (video.level ?? 'not stated'),
+      isLow && problem === null,
       problem ?? 'The stream states a higher level than the spec allows.',
     )
   }

@@ -78,6 +78,33 @@ describe('codec levels', () => {
     expect(lowestLevel(pictureCodec('hevc'), { width: 8192, height: 4320 }, rational(120))).toBeNull()
   })
 
+  // AV1 bitstream specification, A.3: 4.0 shows 70,778,880 samples a second, which is 34.1 frames of 1920x1080; 5.1 carries 2160p60.
+  test('AV1 level 4.0 carries 1080p30, and 5.1 is the lowest for 2160p60', () => {
+    const av1 = pictureCodec('av1')
+    expect(levelProblem(av1, '4.0', hd, rational(30))).toBeNull()
+    expect(levelProblem(av1, '4.0', hd, rational(60))).toBe(
+      'AV1 level 4.0 cannot carry 1920x1080 at 60 fps: at most 34.1.',
+    )
+    expect(lowestLevel(av1, { width: 3840, height: 2160 }, rational(60))).toBe('5.1')
+    // The sides have limits of their own: 2.0 is at most 2048 wide and 1152 high.
+    expect(levelProblem(av1, '2.0', { width: 64, height: 1200 }, rational(25))).toContain('too large')
+    expect(levelProblem(av1, '2.0', { width: 1200, height: 64 }, rational(25))).toBeNull()
+    expect([av1.levels!.statedAs!(0), av1.levels!.statedAs!(8), av1.levels!.statedAs!(13)]).toEqual([
+      '2.0',
+      '4.0',
+      '5.1',
+    ])
+  })
+
+  // VP9 bitstream specification, annex A: 4 shows 83,558,400 samples a second, which is 40.3 frames of 1920x1080.
+  test('VP9 level 4 carries 1080p30 and not 1080p60', () => {
+    const vp9 = pictureCodec('vp9')
+    expect(levelProblem(vp9, '4', hd, rational(30))).toBeNull()
+    expect(levelProblem(vp9, '4', hd, rational(60))).toBe('VP9 level 4 cannot carry 1920x1080 at 60 fps: at most 40.3.')
+    expect(lowestLevel(vp9, hd, rational(60))).toBe('4.1')
+    expect(levelProblem(vp9, '1', { width: 520, height: 64 }, rational(10))).toContain('too large')
+  })
+
   test('an unknown level is said to be unknown', () => {
     expect(levelProblem(pictureCodec('h264'), '9', hd, rational(25))).toBe('H.264 has no level 9 that Hematine knows.')
   })

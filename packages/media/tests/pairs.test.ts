@@ -107,6 +107,16 @@ describe('a picture', () => {
     },
   )
 
+  test.each([
+    ['mp4', 'av1', 'opus', '2.1', '2.0'],
+    ['webm', 'vp9', 'opus', '2', '2 by its frames'],
+  ] as const)('in %s: %s under a level states one that is no higher', async (container, codec, sound, level, found) => {
+    const spec = pictureSpec(container, codec, sound)
+    spec.video.level = level
+    const { check } = await makeAndCheck(clip, spec, path.join(scratch, `level-${codec}.${container}`))
+    expect(check.lines.find(line => line.name === 'level')).toMatchObject({ found, verdict: 'pass' })
+  })
+
   test('every codec is in some container, and every codec of a container exists', () => {
     expect(new Set(all.flatMap(container => containers[container].picture as readonly string[]))).toEqual(
       new Set(pictureCodecs.map(codec => codec.key)),

@@ -1,4 +1,40 @@
+import { levelRow, type CodecLevels } from './levels.ts'
 import { anyRate, evenSides, rateFactor, type PictureCodec } from './picture-codec.ts'
+
+/** Longest sides by the whole number of a level (MaxHSize and MaxVSize). */
+const longestSides: Record<string, { width: number; height: number }> = {
+  '2.0': { width: 2048, height: 1152 },
+  '2.1': { width: 2816, height: 1584 },
+  '3.0': { width: 4352, height: 2448 },
+  '3.1': { width: 5504, height: 3096 },
+  '4': { width: 6144, height: 3456 },
+  '5': { width: 8192, height: 4352 },
+  '6': { width: 16_384, height: 8704 },
+}
+
+/** Main tier: MaxPicSize, MaxDisplayRate and MainMbps of the AV1 bitstream specification, annex A.3, in luma samples. */
+export const av1Levels: CodecLevels = {
+  table: (
+    [
+      ['2.0', 147_456, 4_423_680, 1500],
+      ['2.1', 278_784, 8_363_520, 3000],
+      ['3.0', 665_856, 19_975_680, 6000],
+      ['3.1', 1_065_024, 31_950_720, 10_000],
+      ['4.0', 2_359_296, 70_778_880, 12_000],
+      ['4.1', 2_359_296, 141_557_760, 20_000],
+      ['5.0', 8_912_896, 267_386_880, 30_000],
+      ['5.1', 8_912_896, 534_773_760, 40_000],
+      ['5.2', 8_912_896, 1_069_547_520, 60_000],
+      ['6.0', 35_651_584, 1_069_547_520, 60_000],
+      ['6.1', 35_651_584, 2_139_095_040, 100_000],
+      ['6.2', 35_651_584, 4_278_190_080, 160_000],
+    ] as const
+  ).map(levelRow),
+  unitsInFrame: ({ width, height }) => width * height,
+  longestSides: ({ level }) => longestSides[level] ?? longestSides[level[0]!]!,
+  // seq_level_idx: X.Y is 2 + (idx >> 2) and idx & 3.
+  statedAs: number => `${2 + (number >> 2)}.${number & 3}`,
+}
 
 export const av1: PictureCodec = {
   key: 'av1',
@@ -18,7 +54,7 @@ export const av1: PictureCodec = {
     { value: '4', says: 'the smallest files, many times the time' },
   ],
   everyFrameAlone: false,
-  levels: null,
+  levels: av1Levels,
   keepsFields: false,
   matrices: null,
   colourOf: null,

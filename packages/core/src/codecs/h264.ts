@@ -1,4 +1,4 @@
-import { levelRow, type CodecLevels } from './levels.ts'
+import { levelRow, sides, type CodecLevels } from './levels.ts'
 import { anyRate, evenSides, rateFactor, rateSettings, type PictureCodec } from './picture-codec.ts'
 
 /**
@@ -20,7 +20,7 @@ export const h264Levels: CodecLevels = {
     ] as const
   ).map(levelRow),
   unitsInFrame: ({ width, height }) => Math.ceil(width / 16) * Math.ceil(height / 16),
-  longestSide: ({ unitsPerFrame }) => Math.sqrt(8 * unitsPerFrame) * 16,
+  longestSides: ({ unitsPerFrame }) => sides(Math.sqrt(8 * unitsPerFrame) * 16),
   statedAs: number => (number / 10).toString(),
 }
 

@@ -1,4 +1,4 @@
-import { levelRow, type CodecLevels } from './levels.ts'
+import { levelRow, sides, type CodecLevels } from './levels.ts'
 import { anyRate, evenSides, rateFactor, rateSettings, type PictureCodec } from './picture-codec.ts'
 
 /**
@@ -18,7 +18,7 @@ export const hevcLevels: CodecLevels = {
     ] as const
   ).map(levelRow),
   unitsInFrame: ({ width, height }) => width * height,
-  longestSide: ({ unitsPerFrame }) => Math.sqrt(8 * unitsPerFrame),
+  longestSides: ({ unitsPerFrame }) => sides(Math.sqrt(8 * unitsPerFrame)),
   statedAs: number => (number / 30).toString(),
 }
 

@@ -15,11 +15,14 @@ export interface CodecLevels {
   /** From the lowest on. */
   table: readonly CodecLevel[]
   unitsInFrame(size: FrameSize): number
-  /** Longest side that a level allows. */
-  longestSide(level: CodecLevel): number
-  /** Number by which streams state a level, as text. */
-  statedAs(number: number): string
+  /** Longest sides that a level allows. */
+  longestSides(level: CodecLevel): FrameSize
+  /** Level that a number in a stream states; null where streams of the codec state none. */
+  statedAs: ((number: number) => string) | null
 }
+
+/** A square of a side: both sides are limited alike. */
+export const sides = (side: number): FrameSize => ({ width: side, height: side })
 
 /** A row of a standard's table. */
 export function levelRow(row: readonly [string, number, number, number]): CodecLevel {
@@ -38,9 +41,9 @@ export function levelProblem(
   const limits = levels.table.find(entry => entry.level === level)
   if (!limits) return `${name} has no level ${level} that Hematine knows.`
   const perFrame = levels.unitsInFrame(size)
-  const longest = levels.longestSide(limits)
+  const longest = levels.longestSides(limits)
   const what = `${size.width}x${size.height}`
-  if (perFrame > limits.unitsPerFrame || size.width > longest || size.height > longest)
+  if (perFrame > limits.unitsPerFrame || size.width > longest.width || size.height > longest.height)
     return `${name} level ${level} cannot carry ${what}: the frame is too large.`
   if (perFrame * toNumber(rate) > limits.unitsPerSecond)
     return `${name} level ${level} cannot carry ${what} at ${describeRate(rate)} fps: at most ${(limits.unitsPerSecond / perFrame).toFixed(1)}.`

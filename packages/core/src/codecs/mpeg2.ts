@@ -1,6 +1,6 @@
 import { equal, rational, type Rational } from '../rational.ts'
 import { describeRate } from '../timing.ts'
-import { levelRow, type CodecLevels } from './levels.ts'
+import { levelRow, sides, type CodecLevels } from './levels.ts'
 import { evenSides, rateSettings, type PictureCodec } from './picture-codec.ts'
 
 /**
@@ -16,7 +16,7 @@ export const mpeg2Levels: CodecLevels = {
     ] as const
   ).map(levelRow),
   unitsInFrame: ({ width, height }) => width * height,
-  longestSide: ({ level }) => ({ main: 720, 'high 1440': 1440 })[level] ?? 1920,
+  longestSides: ({ level }) => sides({ main: 720, 'high 1440': 1440 }[level] ?? 1920),
   statedAs: number => ({ 8: 'main', 6: 'high 1440', 4: 'high' })[number] ?? String(number),
 }
 

@@ -277,8 +277,11 @@ function plainFormat(name: string): string {
 }
 
 function describeLevel(codec: string | null, level: number): string | null {
-  if (level <= 0) return null
-  return pictureCodecs.find(entry => entry.key === codec)?.levels?.statedAs(level) ?? null
+  const levels = pictureCodecs.find(entry => entry.key === codec)?.levels
+  if (level < 0 || !levels?.statedAs) return null
+  // AV1 counts its levels from nought; to the others nought is none.
+  const stated = levels.statedAs(level)
+  return level > 0 || levels.table.some(entry => entry.level === stated) ? stated : null
 }
 
 /** Decodes a whole sound track; its length is counted from `zeroSeconds`, the picture's start. */
