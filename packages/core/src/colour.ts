@@ -39,6 +39,11 @@ export const hd: FullColourDescription = { range: 'limited', primaries: 'bt709',
 /** Computer pictures: red, green and blue in full range with the sRGB curve. */
 export const rgb: FullColourDescription = { range: 'full', primaries: 'bt709', transfer: 'iec61966-2-1', matrix: 'gbr' }
 
+/** Whether colours have a high dynamic range: PQ or HLG (ITU-R BT.2100). */
+export function isHighRange({ transfer }: Pick<FullColourDescription, 'transfer'>): boolean {
+  return ['smpte2084', 'arib-std-b67'].includes(transfer)
+}
+
 /** Whether a size is high definition: more than 576 lines, or wider than 1024. */
 export function isHighDefinition(size: FrameSize): boolean {
   return size.height > 576 || size.width > 1024

@@ -22,6 +22,12 @@ export function pixelAspectFor(size: FrameSize, display: Rational): Rational {
   return divide(display, rational(size.width, size.height))
 }
 
+/** A picture on paper: "20.3 x 15.2 cm at 300 dots per inch". An inch is 2.54 cm. */
+export function describePrint({ width, height }: FrameSize, dotsPerInch: number): string {
+  const centimetres = (pixels: number) => ((pixels / dotsPerInch) * 2.54).toFixed(1)
+  return `${centimetres(width)} x ${centimetres(height)} cm at ${dotsPerInch} dots per inch`
+}
+
 /** The whole multiple of `step` nearest to a value, never less than one step. */
 export function roundToMultiple(value: number, step: number): number {
   return Math.max(step, Math.round(value / step) * step)

@@ -256,6 +256,8 @@ export const JobRecord = z.object({
   sampleReason: z.string().nullable(),
   /** Of a draft: what was found of its source and it does nothing about, with the step that would. */
   leftIn: z.array(z.object({ says: z.string(), step: Step })),
+  /** Of a draft: what looks like a mistake though nothing forbids it. */
+  mistakes: z.array(z.string()),
   forecast: JobForecast.nullable(),
   progress: JobProgress.nullable(),
   attempt: z.int().min(0),

@@ -3,6 +3,7 @@ import {
   forecastJob,
   forecastOf,
   leftInBy,
+  mistakesIn,
   specTitle,
   treatedSeconds,
   type DiscCopyRecord,
@@ -139,6 +140,7 @@ export function jobRecord(job: JobRow, rates: LikeRates, taken: ReadonlySet<numb
             step,
           }))
         : [],
+    mistakes: job.state === 'draft' ? mistakesIn({ ...job, findings: source.findings ?? [] }) : [],
     forecast: jobForecast(job, sample, rates),
     progress: job.progress ?? null,
     attempt: job.attempt,

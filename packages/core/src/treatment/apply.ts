@@ -1,4 +1,4 @@
-import { completeColour, describeColourTag, targetColour, type FullColourDescription } from '../colour.ts'
+import { completeColour, describeColourTag, isHighRange, targetColour, type FullColourDescription } from '../colour.ts'
 import { pictureCodec } from '../codecs/index.ts'
 import { describeContainer, holdsOneTrack, outputKind } from '../container.ts'
 import { describeAudioCodec, type DeliverySpec, type PictureSpec, type SoundSpec } from '../delivery.ts'
@@ -402,9 +402,6 @@ function pictureNotes({ video, audio }: SourceFacts, spec: PictureSpec, pixelFor
       : []),
   ]
 }
-
-/** PQ and HLG (ITU-R BT.2100). */
-const isHighRange = ({ transfer }: FullColourDescription) => ['smpte2084', 'arib-std-b67'].includes(transfer)
 
 function dropWords(from: Rational, to: Rational): string {
   const part = 1 - toNumber(to) / toNumber(from)

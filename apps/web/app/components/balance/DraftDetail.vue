@@ -4,11 +4,13 @@ import {
   describeChoice,
   describeDuration,
   describeDurationRange,
+  describePrint,
   describeSpec,
   describeTreatment,
   describeTreatmentResult,
   stepKinds,
   type JobDetail,
+  type PictureSpec,
   type Step,
 } from '@hematine/core'
 import { computed, ref } from 'vue'
@@ -21,6 +23,13 @@ const order = useOrder()
 const notices = useNotices()
 const lines = computed(() => describeTreatment(job.treatment))
 const spec = computed(() => order.specs.find(entry => entry.key === job.specKey))
+
+/** How large a still is on paper. */
+const printed = computed(() => {
+  const dots = spec.value?.video ? (spec.value as PictureSpec).dotsPerInch : undefined
+  const frame = job.treatment.result?.frame
+  return dots && frame ? describePrint(frame, dots) : null
+})
 
 const adding = ref(false)
 
@@ -60,6 +69,12 @@ async function measureAgain(): Promise<void> {
         </li>
       </ul>
     </section>
+    <section v-if="job.mistakes.length > 0" class="left" aria-label="Looks like a mistake">
+      <h2>Looks like a mistake</h2>
+      <p v-for="sentence in job.mistakes" :key="sentence">
+        <span class="look" aria-hidden="true">◆</span> {{ sentence }}
+      </p>
+    </section>
     <section>
       <h2>What will be done</h2>
       <ol v-if="lines.length > 0" class="steps">
@@ -80,6 +95,10 @@ async function measureAgain(): Promise<void> {
           <tr>
             <th scope="row">result</th>
             <td>{{ describeTreatmentResult(job.treatment) }}</td>
+          </tr>
+          <tr v-if="printed">
+            <th scope="row">print</th>
+            <td>{{ printed }}</td>
           </tr>
           <tr v-if="job.plannedPath">
             <th scope="row">name</th>

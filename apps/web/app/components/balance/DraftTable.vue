@@ -8,6 +8,7 @@ import {
   stepKinds,
   type JobSort,
   type LotWork,
+  type PlannedJobRecord,
 } from '@hematine/core'
 import LongTable from '~/components/common/LongTable.vue'
 import LotSums from '~/components/common/LotSums.vue'
@@ -27,7 +28,7 @@ const order = useOrder()
 
 const columns: LongColumn<JobSort>[] = [
   { key: 'name', name: 'Source', width: 'minmax(120px, 1.5fr)', sort: 'name' },
-  { key: 'left', name: 'Left in', width: '44px', sort: null },
+  { key: 'look', name: 'Look at', width: '50px', sort: null },
   { key: 'spec', name: 'Spec', width: 'minmax(80px, 1fr)', sort: 'spec' },
   { key: 'length', name: 'Length', width: '50px', sort: 'length', end: true },
   { key: 'seconds', name: 'Device time', width: '98px', sort: 'seconds', end: true },
@@ -35,6 +36,10 @@ const columns: LongColumn<JobSort>[] = [
   { key: 'end', name: 'Done', width: '90px', sort: 'end', end: true },
 ]
 
+/** What of a draft a person should look at before it is released, as sentences. */
+function lookAt({ leftIn, mistakes }: PlannedJobRecord): string[] {
+  return [...leftIn.map(({ says, step }) => `${says} ${stepKinds[step.kind].name} is not done.`), ...mistakes]
+}
 function specLine(key: string): string {
   const spec = order.specs.find(entry => entry.key === key)
   return spec ? describeSpec(spec) : ''
@@ -78,14 +83,11 @@ function lotLine({ totals }: LotWork): string {
           :name="job.sourceName"
       /></span>
       <span role="gridcell"
-        ><span
-          v-if="job.leftIn.length > 0"
-          class="look nowrap"
-          :title="job.leftIn.map(entry => `${entry.says} ${stepKinds[entry.step.kind].name} is not done.`).join('\n')"
-          ><span aria-hidden="true">◆</span> <span class="number">{{ job.leftIn.length }}</span><span
+        ><span v-if="lookAt(job).length > 0" class="look nowrap" :title="lookAt(job).join('\n')"
+          ><span aria-hidden="true">◆</span> <span class="number">{{ lookAt(job).length }}</span><span
             class="visually-hidden"
           >
-            found and left as it is</span
+            to look at: {{ lookAt(job).join(' ') }}</span
           ></span
         ></span
       >

@@ -1,0 +1,67 @@
+import { isHighRange } from './colour.ts'
+import { outputKind, type Container } from './container.ts'
+import type { DeliverySpec, PictureSpec } from './delivery.ts'
+import { describePixelFormat } from './facts.ts'
+import type { Finding } from './findings/index.ts'
+import { describeCount } from './format.ts'
+import { usualNumbering } from './naming.ts'
+import { planOf, hasPicture, type PictureTreatment, type Treatment } from './treatment/index.ts'
+
+/** Containers that browsers and phones play, which show fields as combs. */
+const playedOnScreens: readonly Container[] = ['mp4', 'webm']
+/** Enlarging by less is rounding. */
+const leastEnlargement = 1.1
+/** ITU-R BT.2100 knows 10 and 12 bits; below, steps of its curves are seen. */
+const leastBitsOfHighRange = 10
+
+/**
+ * What of a draft looks like a mistake though nothing forbids it, as sentences that say what would be better. What was found and is left in is not among
+ * it: that is `leftInBy`.
+ */
+export function mistakesIn(job: { spec: DeliverySpec; treatment: Treatment; findings: readonly Finding[] }): string[] {
+  const plan = planOf(job)
+  if (!hasPicture(plan)) return []
+  return [
+    enlargedWithoutDetail(plan, job.findings),
+    fieldsOnScreens(plan),
+    bandedRange(plan),
+    tooFewDigits(plan),
+  ].filter(sentence => sentence !== null)
+}
+
+interface Plan {
+  spec: PictureSpec
+  treatment: PictureTreatment
+}
+
+function enlargedWithoutDetail({ spec, treatment }: Plan, findings: readonly Finding[]): string | null {
+  const soft = findings.find(finding => finding.key === 'soft')
+  // A network is chosen by a person, who has seen what it does.
+  const enlarged = treatment.steps.find(
+    step =>
+      step.kind === 'size' && step.to.width * step.to.height > step.from.width * step.from.height * leastEnlargement,
+  )
+  if (!soft || enlarged?.kind !== 'size') return null
+  const { from, to } = enlarged
+  return `${soft.says} Enlarged from ${from.width}x${from.height} to ${to.width}x${to.height}, ${spec.name} takes more bytes and shows no more: a spec that leaves smaller pictures small is enough.`
+}
+
+function fieldsOnScreens({ spec, treatment }: Plan): string | null {
+  if (treatment.result.scan === 'progressive' || !playedOnScreens.includes(spec.container)) return null
+  return `${spec.name} keeps fields, and browsers, phones and projectors, which play its container, show them as combs. Choose a progressive scan for the screen; fields are for editing and broadcast.`
+}
+
+function bandedRange({ spec, treatment }: Plan): string | null {
+  const { colour, pixelFormat } = treatment.result
+  const { bitDepth } = describePixelFormat(pixelFormat)
+  if (!isHighRange(colour) || bitDepth >= leastBitsOfHighRange) return null
+  return `The source has a high dynamic range, and ${bitDepth} bits of ${spec.name} show its shades as bands. Choose a spec of ${leastBitsOfHighRange} bits.`
+}
+
+function tooFewDigits({ spec, treatment }: Plan): string | null {
+  if (outputKind(spec) !== 'image sequence') return null
+  const { first, digits } = spec.numbering ?? usualNumbering
+  const last = first + treatment.result.frameCount - 1
+  if (String(last).length <= digits) return null
+  return `The last of ${describeCount(treatment.result.frameCount)} pictures has the number ${last}, which is longer than ${digits} digits: programs that sort by name put it in the wrong place. Give the spec ${String(last).length} digits.`
+}
