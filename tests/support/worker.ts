@@ -38,6 +38,7 @@ export class TestWorker {
     databaseUrl: string,
     scratch: string,
     readonly name: string,
+    settings: Record<string, string> = {},
   ) {
     this.child = fork(built('main.mjs'), [], {
       execArgv: [],
@@ -51,6 +52,7 @@ export class TestWorker {
         // So that every process of it is one that does something.
         HEMATINE_READY: '0',
         HEMATINE_LOG_LEVEL: 'error',
+        ...settings,
       },
     })
   }

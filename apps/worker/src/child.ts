@@ -187,6 +187,7 @@ async function doJob(assignment: Extract<Assignment, { kind: 'job' }>): Promise<
 }
 
 async function work(assignment: Assignment): Promise<void> {
+  gate.start()
   try {
     if (assignment.kind === 'facts') await doFacts(assignment)
     else if (assignment.kind === 'poster') await doPoster(assignment)

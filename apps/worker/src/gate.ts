@@ -11,7 +11,12 @@ export class PausableGate implements WorkGate {
   private stopped = false
   private pausedSince: number | null = null
   private pausedSeconds = 0
-  private readonly begin = performance.now()
+  private begin = performance.now()
+
+  /** Work begins now; a process may have stood ready for a while. */
+  start(): void {
+    this.begin = performance.now()
+  }
 
   async turn(): Promise<void> {
     if (this.stopped) throw new Stopped()
@@ -41,7 +46,7 @@ export class PausableGate implements WorkGate {
     this.goOn()
   }
 
-  /** Seconds since the gate was made, pauses left out. */
+  /** Seconds since work began, pauses left out. */
   get workedSeconds(): number {
     const paused = this.pausedSeconds + (this.pausedSince === null ? 0 : (performance.now() - this.pausedSince) / 1000)
     return (performance.now() - this.begin) / 1000 - paused

@@ -40,7 +40,7 @@ import {
   VolumeProblem,
   workDirectory,
 } from '@hematine/media/volumes/volume-files'
-import { TaskProcess } from './child-process.ts'
+import { TaskProcess, type SpareProcess } from './child-process.ts'
 import { findFinished, leaveNote, removeFinished, workFingerprint } from './finished.ts'
 import { inputOf, withAssets } from './inputs.ts'
 import type { Report } from './messages.ts'
@@ -131,6 +131,7 @@ export class JobRun implements Pausable {
     private readonly database: Database,
     private readonly workerId: string,
     turnstile: Turnstile,
+    private readonly spare: SpareProcess | null = null,
   ) {
     const leave = turnstile.join(this)
     this.ended = this.run().finally(leave)
@@ -221,6 +222,7 @@ export class JobRun implements Pausable {
           report => {
             if (report.say === 'progress') this.progress(report)
           },
+          this.spare,
         )
         this.apply()
         if (this.stopping) this.process.stop()

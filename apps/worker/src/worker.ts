@@ -29,6 +29,7 @@ import {
 } from '@hematine/database'
 import type { Logger } from 'pino'
 import { removeOldScratch } from './abandoned.ts'
+import { SpareProcess } from './child-process.ts'
 import { Children } from './children.ts'
 import { JobRun } from './job-run.ts'
 import { kinds } from './kinds/index.ts'
@@ -84,8 +85,11 @@ export class Worker {
   private timer: NodeJS.Timeout | undefined
   private tidiedAt = 0
   private listening: Listening | null = null
+  /** A process for the next job, where processes are kept ready. */
+  private readonly spare: SpareProcess | null
 
   constructor(private readonly options: WorkerOptions) {
+    this.spare = options.ready > 0 ? new SpareProcess() : null
     this.children = new Children(
       kinds.filter(kind => kind.usesReader).reduce((sum, kind) => sum + kind.lanes, 0),
       options.ready,
@@ -155,6 +159,7 @@ export class Worker {
     await this.listening?.end()
     for (const run of this.runs.values()) run.stop()
     this.children.stop()
+    this.spare?.stop()
     // What is being taken at this moment is claimed first, so that it is given back too.
     await Promise.allSettled([this.watching, this.filling, this.looking])
     await retireWorker(this.em, this.options.queue, this.identity.id, 'the worker was ended', false)
@@ -309,7 +314,7 @@ export class Worker {
   }
 
   private runJob(job: JobRow, task: Task): void {
-    const run = new JobRun(job, this.options.database, this.identity.id, this.turnstile)
+    const run = new JobRun(job, this.options.database, this.identity.id, this.turnstile, this.spare)
     this.runs.set(job.id, run)
     this.options.log.info({ job: job.id, attempt: job.attempt }, 'job begun')
     void run.ended

@@ -64,8 +64,8 @@ function aWorker(): TestWorker {
   return living ?? startWorker()
 }
 
-function startWorker(): TestWorker {
-  const worker = new TestWorker(db.url, path.join(scratch, 'data'), `worker ${workers.length + 1}`)
+function startWorker(settings: Record<string, string> = {}): TestWorker {
+  const worker = new TestWorker(db.url, path.join(scratch, 'data'), `worker ${workers.length + 1}`, settings)
   workers.push(worker)
   return worker
 }
@@ -150,6 +150,26 @@ describe('kill -9 of the process that does the work', () => {
     expect(
       (await readJob(db.em(), id)).events.some(event => event.event === 'lose' && event.note!.includes('SIGKILL')),
     ).toBe(true)
+  })
+})
+
+describe('a process that stands ready for the next job', () => {
+  test('is not given it when it was killed meanwhile, and what it waited is no work', async () => {
+    await Promise.all(workers.map(worker => worker.end()))
+    const worker = startWorker({ HEMATINE_READY: '1' })
+    await until(await release(), 'done')
+    await expect.poll(() => worker.taskProcesses.length, patience).toBeGreaterThan(0)
+    for (const pid of worker.taskProcesses) process.kill(pid, 'SIGKILL')
+    const second = await release('editing-master')
+    await until(second, 'done')
+    const { attempt, events } = await readJob(db.em(), second)
+    expect([attempt, events.map(event => event.event)]).toEqual([1, expect.not.arrayContaining(['lose'])])
+    // The third is done by one that has waited a while: that is not counted as work.
+    await new Promise(resolve => setTimeout(resolve, 4000))
+    const third = await release('sound-wav')
+    await until(third, 'done')
+    expect((await readJob(db.em(), third)).workSeconds).toBeLessThan(4)
+    await worker.end()
   })
 })
 
