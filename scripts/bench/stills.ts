@@ -13,7 +13,7 @@ const [width, height] = [1600, 1200]
 const spec = 'still-web'
 const pause = (milliseconds: number) => new Promise(resolve => setTimeout(resolve, milliseconds))
 
-/** Drawn stills, no two alike: a sky, a hill, and grain that a coder has to work for. */
+/** Drawn stills, no two alike: a sky, a hill, and grain that a coder has to work for. Names that end in numbers would make them a sequence. */
 async function drawStills(directory: string, count: number): Promise<void> {
   mkdirSync(directory, { recursive: true })
   const grain = Uint8Array.from({ length: width * height }, (_, index) => ((index * 2_654_435_761) >>> 26) + 96)
@@ -26,7 +26,7 @@ async function drawStills(directory: string, count: number): Promise<void> {
       .composite([{ input: hill, blend: 'overlay' }])
       .removeAlpha()
       .png({ compressionLevel: 1 })
-      .toFile(path.join(directory, `plate ${String(index).padStart(5, '0')}.png`))
+      .toFile(path.join(directory, `plate ${String(index).padStart(5, '0')} recto.png`))
   }
 }
 
