@@ -10,6 +10,7 @@ import { silenceLibraries } from '@hematine/media'
 import browserSettings from '../../playwright.config.ts'
 import { childrenOf } from '../../tests/support/processes.ts'
 import { openLots, scrollThrough } from './scrolling.ts'
+import { askerOf } from '../lib/asker.ts'
 import { temporaryDirectory } from '../lib/bootstrap.mjs'
 import { build } from '../lib/build.ts'
 import { freePort } from '../lib/cluster.ts'
@@ -81,16 +82,7 @@ export async function benchIntake(): Promise<void> {
       say: () => undefined,
     })
     const { address } = running
-    const ask = async <T>(route: string, body?: unknown): Promise<T> => {
-      const response = await fetch(
-        address + route,
-        body === undefined
-          ? {}
-          : { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) },
-      )
-      if (!response.ok) throw new Error(`${route}: ${await response.text()}`)
-      return (await response.json()) as T
-    }
+    const ask = askerOf(running)
     console.log(`Machine: ${cpus()[0]!.model.trim()}, ${cpus().length} cores, Node.js ${process.versions.node}`)
     renameSync(path.join(directory, 'sources'), path.join(source, 'boxes'))
 

@@ -4,6 +4,7 @@ import path from 'node:path'
 import { readSettings, type JobRecord, type SourceRow, type VolumeRecord } from '@hematine/core'
 import { ownVolumes } from '@hematine/demo'
 import sharp from 'sharp'
+import { askerOf } from '../lib/asker.ts'
 import { temporaryDirectory } from '../lib/bootstrap.mjs'
 import { build } from '../lib/build.ts'
 import { freePort } from '../lib/cluster.ts'
@@ -62,17 +63,7 @@ export async function benchStills(count: number): Promise<void> {
       lasting: true,
       say: () => undefined,
     })
-    const { address } = running
-    const ask = async <T>(route: string, body?: unknown): Promise<T> => {
-      const response = await fetch(
-        address + route,
-        body === undefined
-          ? {}
-          : { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) },
-      )
-      if (!response.ok) throw new Error(`${route}: ${await response.text()}`)
-      return (await response.json()) as T
-    }
+    const ask = askerOf(running)
     console.log(
       `Machine: ${cpus()[0]!.model.trim()}, ${cpus().length} cores, Node.js ${process.versions.node}; ${count} stills of ${width}x${height}, PNG to JPEG`,
     )

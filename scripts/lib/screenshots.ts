@@ -1,6 +1,7 @@
 import path from 'node:path'
 import { readSettings, type JobRecord, type SourceRow, type Step, type TrialRecord } from '@hematine/core'
 import { chromium } from '@playwright/test'
+import { askerOf } from './asker.ts'
 import { projectDirectory } from './bootstrap.mjs'
 import { build } from './build.ts'
 import { freePort } from './cluster.ts'
@@ -23,16 +24,7 @@ export async function takeScreenshots(directory: string): Promise<void> {
   const browser = await chromium.launch(browserSettings.use!.launchOptions)
   try {
     const page = await browser.newPage({ baseURL: running.address, viewport: { width: 1280, height: 800 } })
-    const ask = async <T>(address: string, body?: unknown): Promise<T> => {
-      const response = await fetch(
-        running.address + address,
-        body === undefined
-          ? {}
-          : { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) },
-      )
-      // Some answers have no body.
-      return (response.status === 204 ? undefined : await response.json()) as T
-    }
+    const ask = askerOf(running)
     const until = async (met: (jobs: JobRecord[]) => boolean) => {
       while (!met((await ask<{ jobs: JobRecord[] }>('/api/jobs?orderId=1&limit=500')).jobs)) await pause(300)
     }

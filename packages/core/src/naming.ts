@@ -1,7 +1,6 @@
 import { z } from 'zod'
 import { pictureCodec } from './codecs/index.ts'
 import { outputKind, type Container } from './container.ts'
-import type { DeliverySpec, PictureSpec } from './delivery.ts'
 import type { FrameSize } from './geometry.ts'
 import type { Rational } from './rational.ts'
 import { describeRate } from './timing.ts'
@@ -44,18 +43,32 @@ export interface NameFacts {
   date: string
 }
 
+/** What of a spec says how its results are named. */
+export interface NamingRule {
+  namePattern?: string | undefined
+  /** Of specs without a pattern: added to the source's name. */
+  nameSuffix: string
+}
+
+/** What of a spec stands in the names of its results. */
+export interface NamedSpec extends NamingRule {
+  name: string
+  container: Container
+  video: { codec: string } | null
+}
+
 const longestNameBytes = 255
 /** Folders above each other, and the name itself. */
 const mostFolders = 8
 const part = /\{([^{}]*)\}/g
 
 /** The pattern by which a spec names its results: its own, or the source's name with what is added to it. */
-export function namePatternOf({ namePattern, nameSuffix }: Pick<DeliverySpec, 'namePattern' | 'nameSuffix'>): string {
+export function namePatternOf({ namePattern, nameSuffix }: NamingRule): string {
   return namePattern ?? `{item}${nameSuffix}`
 }
 
 /** Sentences on what does not make sense in the pattern of a spec's names. */
-export function patternProblems(spec: Pick<DeliverySpec, 'namePattern' | 'nameSuffix'>): string[] {
+export function patternProblems(spec: NamingRule): string[] {
   const pattern = namePatternOf(spec)
   const known = Object.keys(nameParts)
   const used = [...pattern.matchAll(part)].map(match => match[1]!)
@@ -82,7 +95,7 @@ export function discName(path: string): string {
 }
 
 /** A pattern as a line to read: "source name-box.mp4". */
-export function describePattern(spec: Pick<DeliverySpec, 'namePattern' | 'nameSuffix' | 'container'>): string {
+export function describePattern(spec: NamingRule & { container: Container }): string {
   return namePatternOf(spec).replaceAll('{item}', 'source name') + endingOf(spec, 1)
 }
 
@@ -114,11 +127,7 @@ function fitted(stem: string, tail: string): string {
  * Path of a result in its volume: the spec's pattern filled in, a counter from the second on, the container's ending; the folder of an image sequence has no
  * ending. Every part is a name that disks take, of at most 255 bytes, and none leads out of the volume.
  */
-export function resultName(
-  spec: Pick<DeliverySpec, 'namePattern' | 'nameSuffix' | 'name' | 'container' | 'video'>,
-  about: NameFacts,
-  counter = 1,
-): string {
+export function resultName(spec: NamedSpec, about: NameFacts, counter = 1): string {
   const values: Record<NamePart, string> = {
     item: '',
     number: String(about.number).padStart(4, '0'),
@@ -166,7 +175,7 @@ const pictureEndings: Record<string, string> = { mjpeg: 'jpg', tiff: 'tif' }
 /** File name of a picture of a sequence, counted from 0: "tape 3.0001.png". */
 export function pictureName(
   sourceName: string,
-  { video }: Pick<PictureSpec, 'video'>,
+  { video }: { video: { codec: string } },
   { first, digits }: Numbering,
   index: number,
 ): string {

@@ -1,0 +1,14 @@
+/** Asks an application that runs, by its routes: what is sent makes it a POST. Whoever uses it throws on what is refused, with the answer's own words. */
+export function askerOf({ address }: { address: string }) {
+  return async <Answer>(route: string, body?: unknown): Promise<Answer> => {
+    const response = await fetch(
+      address + route,
+      body === undefined
+        ? {}
+        : { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) },
+    )
+    if (!response.ok) throw new Error(`${route}: ${await response.text()}`)
+    // Some answers have no body.
+    return (response.status === 204 ? undefined : await response.json()) as Answer
+  }
+}
