@@ -186,7 +186,6 @@ const tags = computed(() => {
       <span v-if="mode === 'flip'" class="muted nowrap">hold F for the {{ compared[0]?.name ?? 'first' }}</span>
       <span v-else-if="mode === 'difference'" class="muted nowrap">magnified {{ 2 ** doublings }} times</span>
       <span class="spacer" />
-      <span v-if="loading" class="muted" role="status">fetching</span>
       <VBtn :aria-pressed="scopes" :class="{ on: scopes }" variant="text" @click="scopes = !scopes">Scopes</VBtn>
       <VBtn :icon="mdiMagnifyMinusOutline" size="28" variant="text" aria-label="Smaller" @click="view.smaller()" />
       <span class="number zoom">{{ zoomWords }}</span>
@@ -214,6 +213,7 @@ const tags = computed(() => {
           <span v-for="(tag, at) in tags" :key="at" class="tag" :style="tag.style">{{ tag.name }}</span>
         </template>
         <slot v-else />
+        <span v-if="loading" class="tag fetching" role="status">fetching</span>
         <div v-if="problem" class="problem" role="alert">{{ problem }}</div>
       </div>
       <div v-if="scopes && panes.length > 0" class="scopes scroll">
@@ -280,6 +280,11 @@ const tags = computed(() => {
 .stage > canvas {
   position: absolute;
   top: 0;
+}
+.tag.fetching {
+  top: auto;
+  bottom: 8px;
+  left: 8px;
 }
 .divider {
   position: absolute;
