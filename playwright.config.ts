@@ -11,7 +11,7 @@ export default defineConfig({
   fullyParallel: false,
   // Against what never ends, not against machines that are slow or busy.
   timeout: 600_000,
-  expect: { timeout: 60_000 },
+  expect: { timeout: 180_000 },
   outputDir: `.hematine/test/playwright${part}`,
   reporter: [['list'], ['json', { outputFile: `.hematine/test/playwright${part}.json` }]],
   use: {

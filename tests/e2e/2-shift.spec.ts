@@ -38,7 +38,7 @@ test('two browsers agree: order, hold and progress', async ({ browser, request }
   await expect(two.getByRole('button', { name: 'Resume 3 held' })).toBeVisible()
   await two.getByRole('button', { name: 'Resume 3 held' }).click()
   await expect(one.getByRole('article', { name: /Lamp-room/ })).toContainText(/frame \d+ of 350.*fps/, {
-    timeout: 180_000,
+    timeout: 540_000,
   })
 
   await two.getByRole('button', { name: `Cancel ${disc}` }).click()
@@ -58,11 +58,11 @@ test('kill -9 of the web server: the work goes on, the page finds back, and the 
     .digest('hex')
   const id = await releaseJob(request, disc, 'archive-master')
   await page.goto('/shift')
-  await expect(page.getByRole('article', { name: /Lamp-room/ })).toContainText(/frame \d+ of 350/, { timeout: 180_000 })
+  await expect(page.getByRole('article', { name: /Lamp-room/ })).toContainText(/frame \d+ of 350/, { timeout: 540_000 })
   const [web] = webServers()
   process.kill(web!, 'SIGKILL')
   await expect(page.getByText('Connection lost, trying again')).toBeVisible()
-  await expect(page.getByText('Connection lost, trying again')).toBeHidden({ timeout: 180_000 })
+  await expect(page.getByText('Connection lost, trying again')).toBeHidden({ timeout: 540_000 })
   await untilState(request, id, 'done')
   await expect(page.getByText(/done: Lamp-room training disc 3-archive\.mkv/)).toBeVisible()
   const detail = await (await request.get(`/api/jobs/${id}`)).json()

@@ -226,7 +226,7 @@ test.describe('uploads', () => {
       ).toBe(createHash('sha256').update(content).digest('hex'))
       await expect
         .poll(async () => (await sources(request)).find(source => source.name === path.basename(placed))?.state, {
-          timeout: 180_000,
+          timeout: 540_000,
         })
         .toBe('ready')
     }
@@ -254,7 +254,7 @@ test.describe('uploads', () => {
     ])
     await expect(page.getByText(`${name} is uploaded and being read.`)).toBeVisible()
     await expect(page.locator('[data-row]').filter({ hasText: name })).toContainText('320x240 4:3', {
-      timeout: 180_000,
+      timeout: 540_000,
     })
     await expectAccessible(page)
   })

@@ -70,7 +70,7 @@ export async function sourceCalled(request: APIRequestContext, name: string): Pr
   let found: Source | undefined
   await expect
     .poll(async () => (found = (await sources(request)).find(source => source.name === name))?.state, {
-      timeout: 180_000,
+      timeout: 540_000,
     })
     .toMatch(/ready|refused/)
   return found!
@@ -105,7 +105,7 @@ export async function untilState(
   request: APIRequestContext,
   id: number,
   state: string,
-  timeout = 240_000,
+  timeout = 540_000,
 ): Promise<void> {
   await expect.poll(async () => (await jobs(request)).find(job => job.id === id)?.state, { timeout }).toBe(state)
 }
