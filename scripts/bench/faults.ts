@@ -82,7 +82,12 @@ export class FaultCampaign {
     this.running = await run({
       empty: true,
       dataDirectory,
-      settings: readSettings({ HEMATINE_PORT: String(await freePort()), HEMATINE_LOG_LEVEL: 'error' }),
+      // So that every process of the worker is one that does something, and a fault hits it.
+      settings: readSettings({
+        HEMATINE_PORT: String(await freePort()),
+        HEMATINE_LOG_LEVEL: 'error',
+        HEMATINE_READY: '0',
+      }),
       lasting: true,
       say: this.options.say,
     })

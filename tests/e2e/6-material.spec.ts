@@ -55,7 +55,7 @@ test('a disc is read in from the drive, and what could not be read is shown', as
   await expect(page.getByText('This drive is a stand-in that ships with Hematine')).toBeVisible()
   await expect(page.getByRole('button', { name: 'Read the disc in' })).toBeDisabled()
   await choose(page, 'Disc in', 'Fog horn maintenance.iso')
-  await choose(page, 'Reads at', /^2x/)
+  await choose(page, 'Reads at', /^1x/)
   const bad = page.getByLabel('Fails at sectors')
   await bad.fill('40-4x')
   await expect(
@@ -64,10 +64,11 @@ test('a disc is read in from the drive, and what could not be read is shown', as
   await bad.fill('300-306, 900')
   await bad.blur()
   await expectAccessible(page)
-  await page.getByRole('button', { name: 'Read the disc in' }).click()
   const discs = page.getByRole('group', { name: 'Folders and discs' })
-  // How far it is, or, where that went by between two looks, that it is done.
-  await expect(discs.getByText(/MB of .* MB|1 title brought in/).first()).toBeVisible()
+  // Looked for from before it begins: on a slow page the disc is read between two looks otherwise.
+  const isTold = expect(discs.getByText(/MB of .* MB/)).toBeVisible()
+  await page.getByRole('button', { name: 'Read the disc in' }).click()
+  await isTold
   await expect(discs.getByText(/1 title brought in, 8 sectors unreadable/)).toBeVisible({ timeout: 540_000 })
   const source = await sourceCalled(request, 'Fog horn maintenance.iso title 1')
   await expect

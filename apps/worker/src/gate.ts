@@ -16,6 +16,7 @@ export class PausableGate implements WorkGate {
   /** Work begins now; a process may have stood ready for a while. */
   start(): void {
     this.begin = performance.now()
+    this.pausedSeconds = 0
   }
 
   async turn(): Promise<void> {

@@ -198,7 +198,6 @@ export class JobRun implements Pausable {
       const facts = job.facts ?? source.facts!
       directory = await workDirectory(volume)
       const planned = plannedPathOf(job)
-      await makeFolder(volume.path, path.dirname(planned))
       let finished = await findFinished(directory, job)
       if (!finished) {
         const input = await inputOf(database.em.fork(), source)
@@ -208,6 +207,8 @@ export class JobRun implements Pausable {
         const hasChanged = async () => (await identityNow()) !== known
         if (await hasChanged())
           return await fail('The source has changed since it was read. Read it again, then make the job anew.')
+        // A folder that cannot be used costs a sentence now, and not a night.
+        await makeFolder(volume.path, path.dirname(planned))
         await removeFinished(directory, file)
         const plan = await withAssets(database.em.fork(), job)
         this.process = new TaskProcess(

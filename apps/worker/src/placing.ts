@@ -50,12 +50,13 @@ export async function placeResult(em: EntityManager, jobId: number): Promise<voi
         throw error
       },
     )
+    const wanted = isThere ? plannedPathOf(job) : path.basename(plannedPathOf(job))
     if (!isThere) {
-      name = await freeName(volume.path, path.basename(name), job.spec)
+      name = await freeName(volume.path, wanted, job.spec)
       await renamePlacing(em, jobId, name)
     }
     while (!(await placeFile(temporary, path.join(volume.path, name)))) {
-      name = await freeName(volume.path, plannedPathOf(job), job.spec)
+      name = await freeName(volume.path, wanted, job.spec)
       await renamePlacing(em, jobId, name)
     }
     return finish()

@@ -34,11 +34,10 @@ export interface NameFacts {
   number: number
   lot: string | null
   order: string
-  disc: string | null
-  title: number | null
-  /** Of the result; null for sound alone. */
-  frame: FrameSize | null
-  rate: Rational | null
+  /** Where the source is a title of a disc: the disc's path, and the title's number. */
+  disc: { path: string; title: number } | null
+  /** Null for sound alone. */
+  result: { frame: FrameSize; rate: Rational } | null
   /** "2026-11-27". */
   date: string
 }
@@ -86,7 +85,7 @@ export function patternProblems(spec: NamingRule): string[] {
 }
 
 /** A disc as its results are called after it: its folder or image, without what all have in common. */
-export function discName(path: string): string {
+function discName(path: string): string {
   return path
     .replace(/\/VIDEO_TS$/i, '')
     .split('/')
@@ -128,17 +127,18 @@ function fitted(stem: string, tail: string): string {
  * ending. Every part is a name that disks take, of at most 255 bytes, and none leads out of the volume.
  */
 export function resultName(spec: NamedSpec, about: NameFacts, counter = 1): string {
+  const { disc, result } = about
   const values: Record<NamePart, string> = {
     item: '',
     number: String(about.number).padStart(4, '0'),
     lot: about.lot ?? '',
     order: about.order,
     spec: spec.name,
-    size: about.frame ? `${about.frame.width}x${about.frame.height}` : '',
-    rate: about.rate ? describeRate(about.rate) : '',
+    size: result ? `${result.frame.width}x${result.frame.height}` : '',
+    rate: result ? describeRate(result.rate) : '',
     codec: spec.video ? pictureCodec(spec.video.codec).name : '',
-    disc: about.disc ?? '',
-    title: about.title === null ? '' : String(about.title),
+    disc: disc ? discName(disc.path) : '',
+    title: disc ? String(disc.title) : '',
     date: about.date,
   }
   const ending = endingOf(spec, counter)

@@ -7,10 +7,8 @@ const about: NameFacts = {
   number: 7,
   lot: 'Lot C',
   order: 'SL-014',
-  disc: 'LAMP ROOM 4',
-  title: 2,
-  frame: { width: 1440, height: 1080 },
-  rate: { num: 25, den: 1 },
+  disc: { path: 'discs/LAMP ROOM 4/VIDEO_TS', title: 2 },
+  result: { frame: { width: 1440, height: 1080 }, rate: { num: 25, den: 1 } },
   date: '2026-11-27',
 }
 const box = { ...spec('playback-box'), nameSuffix: '-box' }
@@ -49,8 +47,14 @@ describe('a pattern', () => {
     expect(by('{disc} title {title} {date} {spec}')).toBe('LAMP ROOM 4 title 2 2026-11-27 Playback box MP4.mp4')
   })
 
+  test('calls an image of a disc by its name without the ending', () => {
+    expect(by('{disc} {title}{item}', { disc: { path: 'Relief boat.ISO', title: 12 } })).toBe(
+      'Relief boat 12Tape 12.mp4',
+    )
+  })
+
   test('leaves out what there is not', () => {
-    expect(by('{disc}{item}{size}', { disc: null, frame: null })).toBe('Tape 12.mp4')
+    expect(by('{disc}{item}{title}{size}', { disc: null, result: null })).toBe('Tape 12.mp4')
     expect(by('{lot}/{item}', { lot: null })).toBe('_/Tape 12.mp4')
   })
 

@@ -1,5 +1,5 @@
 import type { EntityManager } from '@mikro-orm/postgresql'
-import { discName, namePatternOf, resultName, type DeliverySpec, type Treatment } from '@hematine/core'
+import { namePatternOf, resultName, type DeliverySpec, type Treatment } from '@hematine/core'
 import { sourceName } from './as-records.ts'
 import { OrderEntity, type JobRow, type LotRow, type SourceRow } from './entities.ts'
 import { lotName } from './lots.ts'
@@ -23,16 +23,13 @@ export async function resultPaths(em: EntityManager, work: readonly NamedWork[],
   )
   return work.map(({ source, spec, treatment }) => {
     const lot = source.lot?.getEntity() as LotRow | undefined
-    const { disc } = source
     return resultName(spec, {
       item: sourceName(source),
       number: numbers.get(source.id) ?? 0,
       lot: lot ? lotName(lot) : null,
       order: codes.get(source.order.id) ?? '',
-      disc: disc ? discName(disc.path) : null,
-      title: disc?.title ?? null,
-      frame: treatment.result?.frame ?? null,
-      rate: treatment.result?.rate ?? null,
+      disc: source.disc ?? null,
+      result: treatment.result,
       date,
     })
   })
@@ -43,9 +40,11 @@ async function placesOf(em: EntityManager, sourceIds: readonly number[]): Promis
   if (sourceIds.length === 0) return new Map()
   const rows = await run<{ id: number; place: number }>(
     em,
-    `select wanted.id, (select count(*)::int from source where source.order_id = wanted.order_id and source.id <= wanted.id) as place
-     from source wanted where wanted.id = any(?::int[])`,
-    [asArray(sourceIds)],
+    `select id, place from (
+       select id, (row_number() over (partition by order_id order by id))::int as place from source
+       where order_id in (select order_id from source where id = any(?::int[]))
+     ) placed where id = any(?::int[])`,
+    [asArray(sourceIds), asArray(sourceIds)],
   )
   return new Map(rows.map(({ id, place }) => [id, place]))
 }
@@ -68,6 +67,6 @@ export async function jobsWhoseNamesMeet(em: EntityManager, jobIds: readonly num
 export function plannedPathOf(job: Pick<JobRow, 'plannedPath' | 'spec' | 'source'>): string {
   // Specs of before there were patterns name a result after its source alone.
   const item = sourceName(job.source.getEntity() as SourceRow)
-  const nothing = { number: 0, lot: null, order: '', disc: null, title: null, frame: null, rate: null, date: '' }
+  const nothing = { number: 0, lot: null, order: '', disc: null, result: null, date: '' }
   return job.plannedPath ?? resultName(job.spec, { item, ...nothing })
 }

@@ -2,7 +2,6 @@ import {
   asMeasured,
   CannotTreat,
   deriveTreatment,
-  discName,
   patternProblems,
   resultName,
   type DeliverySpec,
@@ -47,10 +46,8 @@ export function useNameExamples(spec: Ref<DeliverySpec>) {
           number: index + 1,
           lot: lotNames.value.get(source.lotId ?? -1) ?? null,
           order: order.order?.code ?? '',
-          disc: source.disc ? discName(source.disc.path) : null,
-          title: source.disc?.title ?? null,
-          frame: result?.frame ?? null,
-          rate: result?.rate ?? null,
+          disc: source.disc,
+          result,
           date: new Date().toISOString().slice(0, 10),
         })
         examples.push({ item: source.name, name })

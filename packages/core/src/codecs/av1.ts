@@ -59,6 +59,7 @@ export const av1: PictureCodec = {
   matrices: null,
   colourOf: null,
   keepsHighRange: true,
+  centresChroma: false,
   remarks: [],
   rateProblem: anyRate,
   sizeProblem: evenSides('AV1'),

@@ -31,6 +31,7 @@ export const dnxhr: PictureCodec = {
   matrices: ['bt709', 'bt2020nc'],
   colourOf: null,
   keepsHighRange: true,
+  centresChroma: false,
   remarks: [],
   rateProblem: anyRate,
   sizeProblem: ({ width, height }) =>

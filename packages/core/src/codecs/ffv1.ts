@@ -26,6 +26,7 @@ export const ffv1: PictureCodec = {
   matrices: null,
   colourOf: null,
   keepsHighRange: true,
+  centresChroma: false,
   remarks: [],
   rateProblem: anyRate,
   sizeProblem: anySize,

@@ -60,6 +60,7 @@ export const h264: PictureCodec = {
   matrices: null,
   colourOf: null,
   keepsHighRange: true,
+  centresChroma: false,
   remarks: [],
   rateProblem: anyRate,
   sizeProblem: evenSides('H.264'),

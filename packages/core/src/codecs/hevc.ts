@@ -60,6 +60,7 @@ export const hevc: PictureCodec = {
   matrices: null,
   colourOf: null,
   keepsHighRange: true,
+  centresChroma: false,
   remarks: [],
   rateProblem: anyRate,
   sizeProblem: evenSides('HEVC'),

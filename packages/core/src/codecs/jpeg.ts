@@ -1,4 +1,4 @@
-import { pictureFile, type PictureCodec } from './picture-codec.ts'
+import { asShown, pictureFile, type PictureCodec } from './picture-codec.ts'
 
 /** Whether a file begins with the head of ITU-T T.871, which libraries write. */
 function hasHead(file: Uint8Array): boolean {
@@ -52,7 +52,8 @@ export const jpeg: PictureCodec = {
   rates: ['constant quality'],
   quality: { best: 1, worst: 20, usual: 3, step: 1 },
   efforts: [],
-  colourOf: source => ({ ...source, range: 'full', matrix: 'bt470bg' }),
+  centresChroma: true,
+  colourOf: source => ({ ...asShown(source), range: 'full', matrix: 'bt470bg' }),
   remarks: ['dots per inch', 'camera data', 'colour profile'],
   finish: (file, { dotsPerInch, exif }) => {
     if (dotsPerInch !== null) stateDensity(file, dotsPerInch)

@@ -58,6 +58,7 @@ export const mpeg2: PictureCodec = {
   matrices: null,
   colourOf: null,
   keepsHighRange: true,
+  centresChroma: false,
   remarks: [],
   rateProblem: mpeg2RateProblem,
   sizeProblem: evenSides('MPEG-2'),

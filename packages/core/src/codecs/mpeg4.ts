@@ -23,6 +23,7 @@ export const mpeg4: PictureCodec = {
   matrices: null,
   colourOf: null,
   keepsHighRange: true,
+  centresChroma: false,
   remarks: [],
   rateProblem: mpeg4Rate,
   sizeProblem: evenSides('MPEG-4 part 2'),

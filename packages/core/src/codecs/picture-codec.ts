@@ -88,6 +88,8 @@ export interface PictureCodec {
   matrices: readonly string[] | null
   /** The colours that its pictures have, where they are not those of video: made of the source's. */
   colourOf: ((source: FullColourDescription) => FullColourDescription) | null
+  /** Whether colours for groups of pixels lie in their middle, and not beside the left ones. */
+  centresChroma: boolean
   /** Whether its files can say that their pictures are of high dynamic range. */
   keepsHighRange: boolean
   /** Why a frame rate cannot be coded, as a sentence; null when it can. */
@@ -104,9 +106,13 @@ export interface PictureCodec {
   settings(choice: CodecChoice, size: FrameSize): EncoderSettings
 }
 
-/** Red, green and blue from black to white, in the source's own primaries and curve. */
+/** The source's own primaries and curve, but for linear light: files that hold codes to be shown mean the curve of sRGB (IEC 61966-2-1) by them. */
+export const asShown = (source: FullColourDescription): FullColourDescription =>
+  source.transfer === 'linear' ? { ...source, transfer: 'iec61966-2-1' } : source
+
+/** Red, green and blue from black to white. */
 export const asRgb = (source: FullColourDescription): FullColourDescription => ({
-  ...source,
+  ...asShown(source),
   range: 'full',
   matrix: 'gbr',
 })
@@ -121,6 +127,7 @@ export const pictureFile = {
   sizeProblem: () => null,
   passes: null,
   keepsHighRange: false,
+  centresChroma: false,
   remarks: [],
 } as const
 

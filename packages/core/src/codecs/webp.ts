@@ -1,4 +1,4 @@
-import { pictureFile, type PictureCodec } from './picture-codec.ts'
+import { asShown, pictureFile, type PictureCodec } from './picture-codec.ts'
 
 /** RFC 9649; its lossy pictures are those of VP8 (RFC 6386), in BT.601. Its own scale runs the other way, from 100 (best). */
 export const webp: PictureCodec = {
@@ -16,7 +16,8 @@ export const webp: PictureCodec = {
     { value: '4', says: 'balanced' },
     { value: '6', says: 'thorough' },
   ],
-  colourOf: source => ({ ...source, range: 'limited', matrix: 'bt470bg' }),
+  centresChroma: true,
+  colourOf: source => ({ ...asShown(source), range: 'limited', matrix: 'bt470bg' }),
   settings: ({ rateControl, effort }) => ({
     options: {
       lossless: '0',

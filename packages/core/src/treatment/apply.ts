@@ -363,7 +363,16 @@ function treatPicture(facts: SourceFacts, spec: PictureSpec, chosen: readonly St
     ...(isPlain ? {} : { timeline }),
     ...(sound.length === 0 ? {} : { sound }),
     ...(spec.audio === null ? { tracks: [] } : ruled ? { tracks: ruled.tracks } : {}),
-    result: { frame, rate, scan, pixelFormat, colour, frameCount, ...(isEstimated(video) ? { isEstimate: true } : {}) },
+    result: {
+      frame,
+      rate,
+      scan,
+      pixelFormat,
+      colour,
+      frameCount,
+      ...(codec.centresChroma ? { centredChroma: true } : {}),
+      ...(isEstimated(video) ? { isEstimate: true } : {}),
+    },
     ...(notes.length > 0 ? { notes } : {}),
   }
 }
@@ -622,6 +631,8 @@ function sizeReason(from: StoredFrame, to: StoredFrame): string {
 }
 
 function colourReason(from: FullColourDescription, to: FullColourDescription): string {
+  if (from.transfer === 'linear' && to.transfer !== 'linear')
+    return `Linear light becomes codes to be shown, by the curve of ${describeColourTag(to.transfer)}.`
   if (from.matrix === 'gbr' && to.matrix !== 'gbr')
     return `Red, green and blue become luma and chroma in ${describeColourTag(to.matrix)}.`
   if (to.transfer === 'linear')

@@ -53,6 +53,8 @@ export const PictureTreatment = z.object({
     scan: z.enum(['progressive', 'top field first', 'bottom field first']),
     pixelFormat: z.string(),
     colour: FullColour,
+    /** Whether colours that are stored for groups of pixels lie in their middle; absent where they lie beside the left ones. */
+    centredChroma: z.boolean().optional(),
     frameCount: z.int().min(0),
     /** Whether the number of frames comes from an estimate of the source's. */
     isEstimate: z.boolean().optional(),

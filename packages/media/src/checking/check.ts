@@ -34,6 +34,12 @@ export interface CheckPlan {
 /** The library's XPSNR reads rows of more than 8 bits right only when they fill their buffer, which rows of a multiple of this many columns do. */
 const xpsnrColumns = 64
 
+/**
+ * The library's XPSNR weighs blocks whose side goes with the picture's (Helmrich and others, 2020), and divides by noughts below 45x45 pixels; its SSIM has
+ * windows of 8x8. Of so small a picture every pixel is shown as a square of several, which leaves the errors what they are.
+ */
+const leastSide = 48
+
 /** Frame-by-frame likeness of two pictures, as it accumulates. */
 export class Likeness {
   private graph: Graph | null = null
@@ -62,11 +68,14 @@ export class Likeness {
     const { rate } = this.treatment.result
     const pad = (frame: Frame) => videoPadOf(frame, { timeBase: { num: rate.den, den: rate.num }, frameRate: rate })
     const { bitDepth } = describePixelFormat(avGetPixFmtName(result.format as never) ?? '')
-    const width = bitDepth > 8 ? Math.ceil(result.width / xpsnrColumns) * xpsnrColumns : result.width
-    this.paddingDecibels = 10 * Math.log10(width / result.width)
-    const widen = width === result.width ? 'null' : `pad=w=${width}`
+    const times = Math.ceil(leastSide / Math.min(leastSide, result.width, result.height))
+    const shown = times === 1 ? 'null' : `scale=iw*${times}:ih*${times}:flags=neighbor`
+    const columns = result.width * times
+    const width = bitDepth > 8 ? Math.ceil(columns / xpsnrColumns) * xpsnrColumns : columns
+    this.paddingDecibels = 10 * Math.log10(width / columns)
+    const widen = width === columns ? 'null' : `pad=w=${width}`
     return Graph.video(
-      `[in1]split=2[reference1][reference2];[in0][reference1]ssim,${widen}[compared];[reference2]${widen}[widened];[compared][widened]xpsnr`,
+      `[in0]${shown}[result];[in1]${shown},split=2[reference1][reference2];[result][reference1]ssim,${widen}[compared];[reference2]${widen}[widened];[compared][widened]xpsnr`,
       [pad(result), pad(reference)],
     )
   }

@@ -1,4 +1,11 @@
-import { outputKind, pictureCodec, uprightExif, type PictureSpec, type SourceFacts } from '@hematine/core'
+import {
+  outputKind,
+  pictureCodec,
+  uprightExif,
+  type PictureSpec,
+  type PictureTreatment,
+  type SourceFacts,
+} from '@hematine/core'
 import { AV_FRAME_DATA_DISPLAYMATRIX, AV_FRAME_DATA_EXIF, AV_FRAME_DATA_ICC_PROFILE } from 'node-av/constants'
 import { Frame } from 'node-av/lib'
 import type { MediaInput } from '../ground/media-input.ts'
@@ -12,18 +19,23 @@ export interface PictureRemarks {
   exif: Uint8Array | null
 }
 
+/** Where the kind of colours stands in a profile (ICC.1, 7.2.8), and what it is of red, green and blue; a profile of inks or greys says nothing of these. */
+const kindOfColours = { from: 16, to: 20, ofRgb: 'RGB ' }
+
 /**
- * What a result's pictures are to say of what the source's first picture says: its colours' profile always, since its colours are kept in it, and camera
- * data where the spec has it so. Read from the source itself, since steps make new frames. Null for films.
+ * What a result's pictures are to say of what the source's first picture says: its colours' profile, where they are still those that it was made for, and
+ * camera data where the spec has it so. Read from the source itself, since steps make new frames. Null for films.
  */
 export async function remarksFor({
   input,
   facts,
   spec,
+  treatment: { sourceColour, result },
 }: {
   input: MediaInput
   facts: SourceFacts
   spec: PictureSpec
+  treatment: PictureTreatment
 }): Promise<PictureRemarks | null> {
   if (outputKind(spec) === 'moving picture') return null
   const { remarks } = pictureCodec(spec.video.codec)
@@ -34,9 +46,15 @@ export async function remarksFor({
   try {
     if (!(await reader.next(frame))) return { profile: null, exif: null }
     const profile = frame.getSideData(AV_FRAME_DATA_ICC_PROFILE)
+    const { from, to, ofRgb } = kindOfColours
+    const keepsColours =
+      remarks.includes('colour profile') &&
+      profile?.toString('latin1', from, to) === ofRgb &&
+      result.colour.primaries === sourceColour.primaries &&
+      result.colour.transfer === sourceColour.transfer
     const exif = spec.keepsCameraData ? frame.getSideData(AV_FRAME_DATA_EXIF) : null
     return {
-      profile: profile && remarks.includes('colour profile') ? Uint8Array.from(profile) : null,
+      profile: keepsColours ? Uint8Array.from(profile) : null,
       exif: exif && remarks.includes('camera data') ? uprightExif(exif) : null,
     }
   } finally {

@@ -9,7 +9,7 @@ import {
 import { avGetPixFmtName, Frame } from 'node-av/lib'
 import sharp from 'sharp'
 import { openFrames } from '../reading/frame-reader.ts'
-import { wholeFormat } from '../treating/filters.ts'
+import { wholeChromaFilters } from '../treating/filters.ts'
 import { Graph, videoPadOf } from '../ground/graph.ts'
 import type { MediaInput } from '../ground/media-input.ts'
 import { MediaError } from '../ground/libav.ts'
@@ -34,11 +34,9 @@ export async function toRgb(
   const matrix = matrixNames[Number(frame.colorSpace)] ?? untaggedMatrix
   const scale = size ? `w=${size.width}:h=${size.height}:filter=bicubic:` : ''
   // RGB has no matrix to undo, whatever a tag says; other formats go through planar RGB so that the conversion uses the right one.
-  const { isRgb, bitDepth } = describePixelFormat(avGetPixFmtName(frame.format as never) ?? '')
-  const whole =
-    frame.width % 2 === 0 && frame.height % 2 === 0
-      ? ''
-      : `scale=flags=bicubic+accurate_rnd+full_chroma_inp,format=${wholeFormat(bitDepth)},`
+  const { isRgb, ...samples } = describePixelFormat(avGetPixFmtName(frame.format as never) ?? '')
+  const isEven = frame.width % 2 === 0 && frame.height % 2 === 0
+  const whole = isEven ? '' : `${wholeChromaFilters(frame, samples).join(',')},`
   // High dynamic range is shown in a standard one, its reference white (ITU-R BT.2408: 203 cd/m²) as white; what is brighter is cut.
   const range = [16, 18].includes(Number(frame.colorTrc)) ? 't=709:p=709:npl=203:' : ''
   // So is linear light, which would be black but for its lights.

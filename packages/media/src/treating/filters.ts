@@ -92,7 +92,7 @@ export function planStages(
   const wholeChroma = () => {
     if (isWhole || (size.width % 2 === 0 && size.height % 2 === 0)) return []
     isWhole = true
-    return [`scale=flags=bicubic+accurate_rnd+full_chroma_inp,format=${wholeFormat(video.bitDepth)}`]
+    return wholeChromaFilters(size, video)
   }
   const toRgb = () => {
     if (isRgb) return []
@@ -106,6 +106,8 @@ export function planStages(
 
   add(
     [
+      // Its decoder does not say where the colours lie.
+      ...(video.codec === 'webp' ? ['setparams=chroma_location=center'] : []),
       `setparams=range=${sourceColour.range}:color_primaries=${sourceColour.primaries}:color_trc=${sourceColour.transfer}:colorspace=${sourceColour.matrix}`,
     ],
     null,
@@ -217,12 +219,22 @@ export function planStages(
   const rgbDepth = video.isRgb ? video.bitDepth : video.bitDepth > 8 ? 16 : 8
   const changesDepth = wanted.isRgb && isRgb && !wanted.hasAlpha && wanted.bitDepth !== rgbDepth
   const changesLight = (sourceColour.transfer === 'linear') !== (result.colour.transfer === 'linear')
+  // What is stored with its colours in the middle of pixels is not what films store them beside.
+  const centres = result.centredChroma === true && isSubsampled(result.pixelFormat)
+  const movesChroma = centres && !centredCodecs.has(video.codec)
   if (grain && becomesRgb) {
     // Grain is of the luma, which is gone after this.
     finish.push(grain.filter)
     grain = null
   }
-  if (finishes || needsMatrix || becomesRgb || changesDepth || needsConversion(video, result.pixelFormat)) {
+  if (
+    finishes ||
+    needsMatrix ||
+    becomesRgb ||
+    changesDepth ||
+    movesChroma ||
+    needsConversion(video, result.pixelFormat)
+  ) {
     if (video.isRgb && isRgb)
       finish.push(
         `format=${video.bitDepth > 16 || /f(16|32)/.test(video.pixelFormat) ? 'gbrpf32le' : video.bitDepth > 8 ? 'gbrp16le' : 'gbrp'}`,
@@ -230,17 +242,18 @@ export function planStages(
     finish.push(...wholeChroma())
     const kernel = finishes ? (treatment.steps[last] as Extract<AppliedStep, { kind: 'size' }>).kernel : undefined
     const settings = [`w=${result.frame.width}`, `h=${result.frame.height}`, `filter=${kernels[kernel ?? 'lanczos']}`]
+    if (isSubsampled(result.pixelFormat)) settings.push(`c=${centres ? 'center' : 'left'}`)
     if (becomesRgb) settings.push('m=gbr', 'r=full')
     else if (needsMatrix && result.colour.matrix !== 'gbr')
       settings.push(`m=${zscaleNames[result.colour.matrix] ?? result.colour.matrix}`, `r=${result.colour.range}`)
     if (changesLight && !highRange) settings.push(`t=${result.colour.transfer}`, `p=${result.colour.primaries}`)
     // The library takes standard range for what a display of ITU-R BT.1886 shows, and puts its white where it is told.
     if (highRange) settings.push(`t=${result.colour.transfer}`, 'p=2020', `npl=${highRange.white}`)
-    finish.push(`zscale=${settings.join(':')}`)
+    const isOdd = isSubsampled(result.pixelFormat) && (result.frame.width % 2 !== 0 || result.frame.height % 2 !== 0)
+    if (isOdd) finish.push(...oddFilters(settings, result))
+    else finish.push(`zscale=${settings.join(':')}`)
     // Into planes first: between them and packed samples bytes only change places.
     if (wanted.isRgb && !wanted.hasAlpha) finish.push(`format=${planesOf(result.pixelFormat)}`)
-    if (isSubsampled(result.pixelFormat) && (result.frame.width % 2 !== 0 || result.frame.height % 2 !== 0))
-      finish.push(`format=${wholeFormat(video.bitDepth)}`, 'scale=flags=bicubic+accurate_rnd')
   }
   finish.push(`format=${result.pixelFormat}`)
   add(finish, highRange ? highRange.step : finishes ? last : colour >= 0 ? colour : null)
@@ -265,6 +278,45 @@ function planesOf(pixelFormat: string): string {
 /** Whether colour is stored for groups of pixels. */
 function isSubsampled(pixelFormat: string): boolean {
   return /4:(2|1|4):0|4:2:2|4:1:1/.test(describePixelFormat(pixelFormat).chroma)
+}
+
+/** Codecs whose colours lie in the middle of the pixels that they are for, across and down (ITU-T T.871; RFC 6386): the others have them beside the left ones. */
+const centredCodecs = new Set(['mjpeg', 'webp'])
+
+/**
+ * Filters that bring a picture of odd sides whose colours are stored for groups of pixels to one with a colour for each. The library that knows where such
+ * colours lie takes whole groups only, so the last group is filled up first and taken off after.
+ */
+export function wholeChromaFilters(
+  { width, height }: { width: number; height: number },
+  { chroma, bitDepth }: Pick<VideoFacts, 'chroma' | 'bitDepth'>,
+): string[] {
+  const whole = (side: number, group: number) => Math.ceil(side / group) * group
+  const across = whole(width, chroma.startsWith('4:1') ? 4 : 2)
+  const down = whole(height, chroma === '4:1:0' ? 4 : 2)
+  return [
+    `pad=w=${across}:h=${down}`,
+    'zscale=filter=bicubic',
+    `format=${wholeFormat(bitDepth)}`,
+    `crop=${width}:${height}:0:0:exact=1`,
+  ]
+}
+
+/** The last conversion of a result of odd sides whose colours are stored for groups of pixels: the edge is repeated to fill the last group, and taken off after. */
+function oddFilters(settings: readonly string[], { frame, pixelFormat }: PictureTreatment['result']): string[] {
+  const { width, height } = frame
+  const { bitDepth } = describePixelFormat(pixelFormat)
+  const [right, bottom] = [width % 2, height % 2]
+  return [
+    `zscale=${settings.join(':')}`,
+    `format=${wholeFormat(bitDepth)}`,
+    `pad=w=${width + right}:h=${height + bottom}`,
+    `fillborders=right=${right}:bottom=${bottom}:mode=smear`,
+    `zscale=filter=bicubic:${settings.find(setting => setting.startsWith('c='))}`,
+    `format=${pixelFormat}`,
+    `crop=${width}:${height}:0:0:exact=1`,
+    'copy',
+  ]
 }
 
 /** The format with a colour for each pixel that holds so many bits. */
