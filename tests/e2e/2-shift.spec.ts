@@ -4,7 +4,7 @@ import { readdir, readFile } from 'node:fs/promises'
 import path from 'node:path'
 import { expect, test, type Page } from '@playwright/test'
 import { childrenOf } from '../support/processes.ts'
-import { clearLanes, dataDirectory, jobs, releaseJob, sourceCalled, untilState } from './support.ts'
+import { clearLanes, dataDirectory, jobs, measuredSource, releaseJob, untilState } from './support.ts'
 
 test.beforeEach(({ request }) => clearLanes(request))
 test.afterAll(({ request }) => clearLanes(request))
@@ -87,7 +87,7 @@ function webServers(): number[] {
 }
 
 test('a result of damaged material asks for a look and says why', async ({ page, request }) => {
-  const source = await sourceCalled(request, 'Harbour log (cut short).mp4')
+  const source = await measuredSource(request, 'Harbour log (cut short).mp4')
   expect(source.state).toBe('ready')
   const id = await releaseJob(request, 'Harbour log (cut short).mp4', 'archive-master')
   await untilState(request, id, 'done')

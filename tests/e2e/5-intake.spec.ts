@@ -1,7 +1,15 @@
 import { copyFile, mkdir, writeFile } from 'node:fs/promises'
 import path from 'node:path'
 import { expect, test, type Page } from '@playwright/test'
-import { dataDirectory, expectAccessible, expectNoPageScroll, sourceCalled, sources, volumeOf } from './support.ts'
+import {
+  dataDirectory,
+  expectAccessible,
+  expectNoPageScroll,
+  measuredSource,
+  sourceCalled,
+  sources,
+  volumeOf,
+} from './support.ts'
 
 /** Intake by hand-like steps: findings with their evidence, lots, filters, folders. */
 const inVolume = (...parts: string[]) => path.join(dataDirectory, 'volumes', 'sources', ...parts)
@@ -170,12 +178,7 @@ test('a draft names what would be left as it is, and one press adds the step tha
   page,
   request,
 }) => {
-  const reel = await sourceCalled(request, 'late reel.avi')
-  await expect
-    .poll(async () => (await sources(request)).find(source => source.id === reel.id)?.measureState, {
-      timeout: 540_000,
-    })
-    .toBe('ready')
+  const reel = await measuredSource(request, 'late reel.avi')
   await request.post('/api/jobs', {
     data: {
       deliveryVolumeId: await volumeOf(request, 'delivery'),

@@ -76,6 +76,15 @@ export async function sourceCalled(request: APIRequestContext, name: string): Pr
   return found!
 }
 
+/** The same, once it has been measured: what is drafted before knows nothing of its findings. */
+export async function measuredSource(request: APIRequestContext, name: string): Promise<Source> {
+  const source = await sourceCalled(request, name)
+  await expect
+    .poll(async () => (await sources(request)).find(({ id }) => id === source.id)?.measureState, { timeout: 540_000 })
+    .toBe('ready')
+  return source
+}
+
 /** Number of the first volume of a role. */
 export async function volumeOf(request: APIRequestContext, role: 'source' | 'delivery'): Promise<number> {
   return ((await (await request.get('/api/volumes')).json()) as { id: number; role: string }[]).find(

@@ -53,6 +53,8 @@ export const VideoFacts = z.object({
   isRgb: z.boolean(),
   chroma: z.string(),
   colour: ColourDescription,
+  /** Name of the profile (ICC) that a picture's colours are by, where its file has one. */
+  profileName: z.string().optional(),
   bitsPerSecond: z.number().positive().nullable(),
 })
 export type VideoFacts = z.infer<typeof VideoFacts>

@@ -30,7 +30,7 @@ async function sizeOf(head: Uint8Array, read: ReadBytes): Promise<PictureSize | 
   if (mark === 0x53445058 || mark === 0x58504453)
     return positive(view.getUint32(772, mark === 0x58504453), view.getUint32(776, mark === 0x58504453))
   if (mark === 0x762f3101) return exrSize(view)
-  if (mark === 0x49492a00 || mark === 0x4d4d002a) return tiffSize(view, read, mark === 0x49492a00)
+  if (mark === 0x49492a00 || mark === 0x4d4d002a) return tiffSize(view, read)
   return view.getUint16(0) === 0xffd8 ? jpegSize(read) : null
 }
 
@@ -59,12 +59,13 @@ function exrSize(view: DataView): PictureSize | null {
   return null
 }
 
-/** TIFF 6.0: a directory of twelve-byte entries, anywhere in the file; tags 256 and 257. */
-async function tiffSize(head: DataView, read: ReadBytes, little: boolean): Promise<PictureSize | null> {
+/** TIFF 6.0, section 2: a directory of twelve-byte entries, anywhere in the file; gives the value of a tag, 0 where it has none. */
+async function tiffTags(head: DataView, read: ReadBytes): Promise<(tag: number) => number> {
+  const little = head.getUint16(0) === 0x4949
   const place = head.getUint32(4, little)
   const count = viewOf(await read(place, 2)).getUint16(0, little)
   const entries = viewOf(await read(place + 2, count * 12))
-  const value = (tag: number) => {
+  return tag => {
     for (let at = 0; at < count * 12; at += 12)
       if (entries.getUint16(at, little) === tag)
         return entries.getUint16(at + 2, little) === 3
@@ -72,7 +73,23 @@ async function tiffSize(head: DataView, read: ReadBytes, little: boolean): Promi
           : entries.getUint32(at + 8, little)
     return 0
   }
+}
+
+async function tiffSize(head: DataView, read: ReadBytes): Promise<PictureSize | null> {
+  const value = await tiffTags(head, read)
   return positive(value(256), value(257))
+}
+
+/** Whether a file is a TIFF whose strips are JPEGs (tag 259: 6 of TIFF 6.0, section 22, or 7 of its later note). False for what is no TIFF. */
+export async function isTiffOfJpeg(read: ReadBytes): Promise<boolean> {
+  const head = viewOf(await read(0, 8))
+  if (head.byteLength < 8 || ![0x49492a00, 0x4d4d002a].includes(head.getUint32(0))) return false
+  try {
+    return [6, 7].includes((await tiffTags(head, read))(259))
+  } catch (error) {
+    if (error instanceof RangeError) return false
+    throw error
+  }
 }
 
 /** JPEG (ITU-T T.81): segments up to the frame header, which has the lines and the samples of each. */

@@ -9,6 +9,7 @@ import {
   framesPresent,
   framesSpanned,
   missingFrames,
+  isTiffOfJpeg,
   pictureSize,
   presentNumbers,
   sequenceRemarks,
@@ -201,5 +202,16 @@ describe('the head of a picture file', () => {
     expect(await pictureSize(reader(bytes(100, [0, [1, 2, 3]])))).toBe(null)
     expect(await pictureSize(reader(bytes(24, [0, [0x76, 0x2f, 0x31, 0x01]], [8, [97, 98, 99]])))).toBe(null)
     expect(await pictureSize(reader(bytes(64, [0, [0x49, 0x49, 0x2a, 0, 255, 255, 255, 255]])))).toBe(null)
+  })
+
+  test.each([
+    ['old', 6, true],
+    ['new', 7, true],
+    ['LZW', 5, false],
+  ] as const)('of a TIFF says whether JPEGs are inside: %s', async (_, compression, isJpeg) => {
+    // A directory of one entry, with the highest byte first: tag 259, a short.
+    const tiff = bytes(26, [0, [0x4d, 0x4d, 0, 0x2a, 0, 0, 0, 8, 0, 1, 1, 3, 0, 3, 0, 0, 0, 1, 0, compression]])
+    expect(await isTiffOfJpeg(reader(tiff))).toBe(isJpeg)
+    expect(await isTiffOfJpeg(reader(tiff.subarray(0, 9)))).toBe(false)
   })
 })

@@ -139,6 +139,9 @@ export interface AboutFile {
   dotsPerInch: number | null
   /** Camera data from its TIFF header on (Exif 2.32), or null. */
   exif: Uint8Array | null
+  /** Profile of its colours (ICC.1), or null; only handed to formats whose encoders leave it out. */
+  profile: Uint8Array | null
+  frame: FrameSize
   colour: FullColourDescription
 }
 

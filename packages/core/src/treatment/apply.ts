@@ -396,6 +396,11 @@ function pictureNotes({ video, audio }: SourceFacts, spec: PictureSpec, pixelFor
           `The sound begins ${lead.toFixed(2)} s before the picture; what is heard before its first frame is cut off. A spec for sound alone keeps it.`,
         ]
       : []),
+    ...(video!.profileName && !pictureCodec(spec.video.codec).remarks.includes('colour profile')
+      ? [
+          `The source's colours are by its profile (${video!.profileName}), which ${spec.name} does not hold: they are taken as if it had none, and may show paler or stronger.`,
+        ]
+      : []),
     ...(video!.hasAlpha && !describePixelFormat(pixelFormat).hasAlpha
       ? [
           `The source has transparency, which ${spec.name} does not carry; the picture is taken as it is stored, without it.`,

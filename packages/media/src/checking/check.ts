@@ -13,6 +13,7 @@ import { avGetCodecName, avGetPixFmtName, Frame } from 'node-av/lib'
 import { StreamDecoder } from '../reading/decoder.ts'
 import { openFrames } from '../reading/frame-reader.ts'
 import { Graph, videoPadOf } from '../ground/graph.ts'
+import { picturesCutShort } from '../reading/still-file.ts'
 import { readResult, resultPicture } from './result.ts'
 import type { MediaInput } from '../ground/media-input.ts'
 import { TreatedPicture } from '../treating/picture-treatment.ts'
@@ -151,6 +152,7 @@ export async function measureResult(
     sourceBytes: facts.bytes,
     sha256,
     ...video,
+    sourceDecodeErrors: video.sourceDecodeErrors + (await picturesCutShort(plan.input)).length,
     audio,
     sourceAudioSeconds: sourceSoundSeconds,
     account,

@@ -20,6 +20,7 @@ import {
   type TitleCell,
 } from '@hematine/core'
 import type { TitleInput } from '../ground/media-input.ts'
+import { readAt } from '../ground/read-at.ts'
 
 const directoryName = 'VIDEO_TS'
 
@@ -256,17 +257,6 @@ async function bytesOf(files: ReadonlyMap<string, Extent[]>, name: string): Prom
     versions.push(version)
   }
   return versions[0] ?? null
-}
-
-async function readAt(file: string, at: number, length: number): Promise<Uint8Array> {
-  const handle = await open(file, 'r')
-  try {
-    const buffer = new Uint8Array(length)
-    const { bytesRead } = await handle.read(buffer, 0, length, at)
-    return buffer.subarray(0, bytesRead)
-  } finally {
-    await handle.close()
-  }
 }
 
 /** Whether any of the sectors looked at, spread over all, is scrambled. */

@@ -26,8 +26,7 @@ export interface PictureFilesPlan {
   outputPath: string
   /** What the files of a sequence are called after. */
   itemName: string
-  /** Colours of the result. */
-  colour: PictureTreatment['result']['colour']
+  result: Pick<PictureTreatment['result'], 'colour' | 'frame'>
   /** What the source's own picture says that is to stay. */
   remarks?: PictureRemarks | null
 }
@@ -38,10 +37,11 @@ abstract class Pictures {
   protected constructor(protected readonly plan: PictureFilesPlan) {}
 
   protected async writePicture(packet: Packet, target: string): Promise<Buffer> {
-    const { spec, colour } = this.plan
+    const { spec, remarks, result } = this.plan
     const { finish } = pictureCodec(spec.video.codec)
     const encoded = Buffer.from(packet.data!)
-    const about = { dotsPerInch: spec.dotsPerInch ?? null, exif: this.plan.remarks?.exif ?? null, colour }
+    const { colour, frame } = result
+    const about = { dotsPerInch: spec.dotsPerInch ?? null, exif: null, profile: null, ...remarks, colour, frame }
     const bytes = finish ? Buffer.from(finish(encoded, about)) : encoded
     await writeFile(target, bytes, { flag: 'wx' })
     this.bytesWritten += bytes.length

@@ -1,4 +1,5 @@
 import {
+  isProfileOfRgb,
   outputKind,
   pictureCodec,
   uprightExif,
@@ -18,9 +19,6 @@ export interface PictureRemarks {
   /** Camera data of an upright picture, or null. */
   exif: Uint8Array | null
 }
-
-/** Where the kind of colours stands in a profile (ICC.1, 7.2.8), and what it is of red, green and blue; a profile of inks or greys says nothing of these. */
-const kindOfColours = { from: 16, to: 20, ofRgb: 'RGB ' }
 
 /**
  * What a result's pictures are to say of what the source's first picture says: its colours' profile, where they are still those that it was made for, and
@@ -46,10 +44,10 @@ export async function remarksFor({
   try {
     if (!(await reader.next(frame))) return { profile: null, exif: null }
     const profile = frame.getSideData(AV_FRAME_DATA_ICC_PROFILE)
-    const { from, to, ofRgb } = kindOfColours
     const keepsColours =
       remarks.includes('colour profile') &&
-      profile?.toString('latin1', from, to) === ofRgb &&
+      profile !== null &&
+      isProfileOfRgb(profile) &&
       result.colour.primaries === sourceColour.primaries &&
       result.colour.transfer === sourceColour.transfer
     const exif = spec.keepsCameraData ? frame.getSideData(AV_FRAME_DATA_EXIF) : null

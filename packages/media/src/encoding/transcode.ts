@@ -114,7 +114,7 @@ export async function transcode(
     encode(
       plan,
       { ...rate, remarks },
-      () => createOutput({ spec, outputPath, itemName, colour: treatment.result.colour, remarks }),
+      () => createOutput({ spec, outputPath, itemName, result: treatment.result, remarks }),
       gate,
       done => onProgress({ stage: 'encode', ...done }),
     )

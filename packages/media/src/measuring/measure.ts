@@ -2,9 +2,12 @@ import {
   measuringVersion,
   runsToMeasure,
   spannedFrames,
+  toNumber,
   type MeasureDepth,
+  type MeasuredWindow,
   type Measurement,
   type SourceFacts,
+  type VideoFacts,
 } from '@hematine/core'
 import type { MediaInput } from '../ground/media-input.ts'
 import { unreadableStretches } from '../discs/title-reader.ts'
@@ -12,6 +15,7 @@ import { measurePictureOf } from './measure-picture.ts'
 import { measureSoundOf } from './measure-sound.ts'
 import { readPacketTimes } from './packet-times.ts'
 import { knownOf } from '../volumes/source-input.ts'
+import { picturesCutShort } from '../reading/still-file.ts'
 import { countedInAll, readTimes } from '../reading/source-times.ts'
 import type { WorkGate } from '../ground/gate.ts'
 
@@ -60,6 +64,7 @@ export async function measureSource(
     },
   }
   const picture = facts.video ? await measurePictureOf(input, facts.video, depth, times, counting) : null
+  if (picture) await countCutShort(input, facts.video!, picture.windows)
   const sound = []
   for (const track of facts.audio) {
     sound.push(await measureSoundOf(input, facts, track, depth, times, gate))
@@ -75,4 +80,15 @@ export async function measureSource(
     ...(input.kind === 'title' && input.unreadable.length > 0 ? { unreadable: unreadableStretches(input) } : {}),
   }
   return { measurement, facts }
+}
+
+/** Counts each picture whose file ends early as an error of the window that is nearest to it. */
+async function countCutShort(input: MediaInput, video: VideoFacts, windows: MeasuredWindow[]): Promise<void> {
+  for (const place of await picturesCutShort(input)) {
+    const seconds = place / toNumber(video.frameRate)
+    const distance = (window: MeasuredWindow) =>
+      Math.max(0, window.seconds[0]! - seconds, seconds - window.seconds.at(-1)!)
+    const nearest = windows.reduce((best, window) => (distance(window) < distance(best) ? window : best), windows[0]!)
+    nearest.errors++
+  }
 }

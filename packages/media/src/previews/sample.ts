@@ -128,7 +128,7 @@ async function measureEncode(
   const { input, facts, treatment, spec } = plan
   const queue = new BoundedQueue<Frame>(4)
   const openBegin = performance.now()
-  const output = createOutput({ spec, outputPath, itemName: 'stretch', colour: treatment.result.colour })
+  const output = createOutput({ spec, outputPath, itemName: 'stretch', result: treatment.result })
   const picture = await TreatedPicture.open(input, facts.video!, treatment, { firstFrame })
   const encoder = await Encoder.video(spec, treatment, rate)
   const window: SampleWindow = {

@@ -1,14 +1,10 @@
 import { totalmem } from 'node:os'
-import path from 'node:path'
-import sharp from 'sharp'
 import { MediaError } from '../ground/libav.ts'
 
 /** What one pixel of a picture takes at most while it is looked at and treated: as it was decoded, and in the forms that steps want. */
 const bytesAPixel = 16
 /** Part of this machine's memory that one picture may take. */
 const mostPart = 1 / 4
-/** Files of one picture, whose head tells its size. */
-const stills = /\.(png|jpe?g|tiff?|webp|gif|avif|heic|svg)$/i
 
 /** The most pixels of a picture that this machine has the memory for. */
 export function mostPixels(memoryBytes = Math.min(totalmem(), process.constrainedMemory() || Infinity)): number {
@@ -22,13 +18,4 @@ export function refuseTooLarge(width: number, height: number, most = mostPixels(
   throw new MediaError(
     `The picture is ${width}x${height}, ${megapixels(width * height)}; with this machine's memory at most ${megapixels(most)} are taken. Make it smaller first, or work on a machine with more memory.`,
   )
-}
-
-/** Looks at the head of a file of one picture, before anything is decoded. @throws MediaError when it is too large */
-export async function refuseLargeStill(file: string): Promise<void> {
-  if (!stills.test(path.basename(file))) return
-  const { width, height } = await sharp(file, { limitInputPixels: false })
-    .metadata()
-    .catch(() => ({ width: 0, height: 0 }))
-  refuseTooLarge(width, height)
 }

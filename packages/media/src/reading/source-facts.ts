@@ -1,4 +1,4 @@
-import { open, stat } from 'node:fs/promises'
+import { stat } from 'node:fs/promises'
 import path from 'node:path'
 import {
   arrivalOf,
@@ -57,8 +57,10 @@ import { colourNumbers } from '../ground/colour-numbers.ts'
 import { openInput } from './input.ts'
 import type { MediaInput, PlainInput, TitleInput } from '../ground/media-input.ts'
 import { MediaError } from '../ground/libav.ts'
+import { readAt } from '../ground/read-at.ts'
 import { isWithoutTimes } from './packet-pass.ts'
-import { refuseLargeStill, refuseTooLarge } from './picture-limit.ts'
+import { refuseTooLarge } from './picture-limit.ts'
+import { readStillHead } from './still-file.ts'
 import { countedAtOnce, countedInAll, statedRates, withTimes } from './source-times.ts'
 
 /** Frames decoded to learn the scan: half a second of 50i. */
@@ -85,7 +87,7 @@ export async function readFacts(input: MediaInput): Promise<SourceFacts> {
 async function readPlainFacts(input: PlainInput): Promise<SourceFacts> {
   const { bytes, remarks, ...ofFiles } = await fileFacts(input)
   if (bytes === 0) throw new MediaError('The file is empty.')
-  if (input.kind === 'file') await refuseLargeStill(input.path)
+  const still = await readStillHead(input)
   const container = await openInput(input)
   try {
     const streams = container.streams
@@ -106,6 +108,7 @@ async function readPlainFacts(input: PlainInput): Promise<SourceFacts> {
     const video = picture ? await readVideo(input, container, picture, isMade ? null : durationSeconds, remarks) : null
     if (input.kind === 'title' && video && describeAspect(displayAspect(video)) !== input.aspect)
       remarks.push(`The disc's tables say ${input.aspect}, the picture itself ${describeAspect(displayAspect(video))}.`)
+    if (video && still?.profile) video.profileName = still.profile
     const facts: SourceFacts = {
       container: containerOf(container.iformat?.name ?? '', input),
       bytes,
@@ -179,22 +182,14 @@ async function mustBeOfOneSize(
   const bySize = new Map<string, number[]>()
   const step = Math.max(1, Math.ceil(numbers.length / sizesRead))
   for (let index = 0; index < numbers.length; index += step) {
-    const handle = await open(path.join(directory, frameFileName(sequence, numbers[index]!)), 'r')
-    try {
-      const size = await pictureSize(async (at, length) => {
-        const { buffer, bytesRead } = await handle.read(Buffer.alloc(length), 0, length, at)
-        return buffer.subarray(0, bytesRead)
-      })
-      // A head that does not say is left to the decoder.
-      if (size) {
-        const key = `${size.width}x${size.height}`
-        const frames = bySize.get(key) ?? []
-        frames.push(numbers[index]!)
-        bySize.set(key, frames)
-      }
-    } finally {
-      await handle.close()
-    }
+    const file = path.join(directory, frameFileName(sequence, numbers[index]!))
+    const size = await pictureSize((at, length) => readAt(file, at, length))
+    // A head that does not say is left to the decoder.
+    if (!size) continue
+    const key = `${size.width}x${size.height}`
+    const frames = bySize.get(key) ?? []
+    frames.push(numbers[index]!)
+    bySize.set(key, frames)
   }
   if (bySize.size < 2) return
   const [usual, ...others] = [...bySize].sort((a, b) => b[1].length - a[1].length)
@@ -253,7 +248,7 @@ async function readVideo(
           height: frame.height,
           pixelFormat: avGetPixFmtName(frame.format as never) ?? 'unknown',
           pixelAspect: pixelAspect(frame, stream, reader.orientation),
-          colour: readColour(frame),
+          colour: colourOf(frame, codec),
         }
       }
       framesRead++
@@ -376,6 +371,12 @@ export function readColour(frame: Frame): ColourDescription {
     transfer: name(colourNumbers.transfer, Number(frame.colorTrc)),
     matrix: name(colourNumbers.matrix, Number(frame.colorSpace)),
   }
+}
+
+/** What a decoder says of a source's colours; that greys of JPEG go from black to white (ITU-T T.871) it leaves open. */
+function colourOf(frame: Frame, codec: string): ColourDescription {
+  const stated = readColour(frame)
+  return codec === 'mjpeg' ? { ...stated, range: stated.range ?? 'full' } : stated
 }
 
 /** Name of a stream's profile, or null. */

@@ -5,38 +5,64 @@ import { avGetPixFmtName, type Frame } from 'node-av/lib'
 export const thumbnailSide = 32
 const around = 4
 
+/** Where the samples of one part lie, and how much of brightness they are. */
+interface Part {
+  plane: number
+  offset: number
+  weight: number
+}
+
 interface Layout {
   bytes: number
   step: number
-  offset: number
   shift: number
+  parts: Part[]
 }
 
-/** Where the samples lie that stand for brightness: luma, or green. Null for layouts that are not read here. */
+/** Shares of red, green and blue in brightness (ITU-R BT.601, 2.5.1); luma of other matrices differs from it too little to turn a picture. */
+const shares = { red: 0.299, green: 0.587, blue: 0.114 }
+
+/** Of packed layouts of 8 bits, the bytes from pixel to pixel and where brightness, or red, green and blue, stand in them. */
+const packed: Record<string, [step: number, ...offsets: number[]]> = {
+  rgb24: [3, 0, 1, 2],
+  bgr24: [3, 2, 1, 0],
+  rgba: [4, 0, 1, 2],
+  bgra: [4, 2, 1, 0],
+  rgb0: [4, 0, 1, 2],
+  bgr0: [4, 2, 1, 0],
+  argb: [4, 1, 2, 3],
+  abgr: [4, 3, 2, 1],
+  '0rgb': [4, 1, 2, 3],
+  '0bgr': [4, 3, 2, 1],
+  yuyv422: [2, 0],
+  uyvy422: [2, 1],
+}
+
+function partsOf(places: readonly { plane: number; offset: number }[]): Part[] {
+  if (places.length === 1) return [{ ...places[0]!, weight: 1 }]
+  return Object.values(shares).map((weight, index) => ({ ...places[index]!, weight }))
+}
+
+/** Where the samples lie that make up brightness: luma, or red, green and blue. Null for layouts that are not read here. */
 function layoutOf(name: string): Layout | null {
   const { bitDepth, isRgb } = describePixelFormat(name)
-  const packed: Record<string, [step: number, offset: number]> = {
-    rgb24: [3, 1],
-    bgr24: [3, 1],
-    rgba: [4, 1],
-    bgra: [4, 1],
-    rgb0: [4, 1],
-    bgr0: [4, 1],
-    argb: [4, 2],
-    abgr: [4, 2],
-    '0rgb': [4, 2],
-    '0bgr': [4, 2],
-    yuyv422: [2, 0],
-    uyvy422: [2, 1],
-  }
   const known = packed[name]
-  if (known) return { bytes: 1, step: known[0], offset: known[1], shift: 0 }
+  if (known) {
+    const [step, ...offsets] = known
+    return { bytes: 1, step, shift: 0, parts: partsOf(offsets.map(offset => ({ plane: 0, offset }))) }
+  }
   if (isRgb && !name.startsWith('gbr')) return null
   if (/be$|f(16|32)|^(mono|pal|v30|xv|y210|y212|ayuv|vuy)/.test(name)) return null
   const bytes = bitDepth > 8 ? 2 : 1
   // Of these, the bits stand at the upper end of their word.
   const isHigh = /^p[0-4]1[0-6]/.test(name)
-  return { bytes, step: bytes, offset: 0, shift: bytes === 1 ? 0 : isHigh ? 8 : bitDepth - 8 }
+  const planes = isRgb ? [2, 0, 1] : [0]
+  return {
+    bytes,
+    step: bytes,
+    shift: bytes === 1 ? 0 : isHigh ? 8 : bitDepth - 8,
+    parts: partsOf(planes.map(plane => ({ plane, offset: 0 }))),
+  }
 }
 
 /**
@@ -45,12 +71,16 @@ function layoutOf(name: string): Layout | null {
  */
 export function thumbnailOf(frame: Frame): Uint8Array | null {
   const layout = layoutOf(avGetPixFmtName(frame.format as never) ?? '')
-  const plane = frame.data?.[0]
-  if (!layout || !plane) return null
+  const planes = frame.data
+  if (!layout || !planes) return null
   const { width, height } = frame
-  const stride = frame.linesize[0]!
-  if (stride <= 0) return null
-  const { bytes, step, offset, shift } = layout
+  const { bytes, step, shift } = layout
+  const parts = layout.parts.map(part => ({
+    ...part,
+    samples: planes[part.plane]!,
+    stride: frame.linesize[part.plane]!,
+  }))
+  if (parts.some(({ stride }) => stride <= 0)) return null
   const result = new Uint8Array(thumbnailSide * thumbnailSide)
   const [spanX, spanY] = [Math.min(around, width), Math.min(around, height)]
   for (let row = 0; row < thumbnailSide; row++) {
@@ -61,11 +91,12 @@ export function thumbnailOf(frame: Frame): Uint8Array | null {
         Math.min(width - spanX, Math.floor(((column + 0.5) * width) / thumbnailSide - spanX / 2)),
       )
       let sum = 0
-      for (let y = top; y < top + spanY; y++) {
-        let at = y * stride + left * step + offset
-        for (let x = 0; x < spanX; x++, at += step)
-          sum += bytes === 1 ? plane[at]! : (plane[at]! | (plane[at + 1]! << 8)) >> shift
-      }
+      for (const { samples, stride, offset, weight } of parts)
+        for (let y = top; y < top + spanY; y++) {
+          let at = y * stride + left * step + offset
+          for (let x = 0; x < spanX; x++, at += step)
+            sum += weight * (bytes === 1 ? samples[at]! : (samples[at]! | (samples[at + 1]! << 8)) >> shift)
+        }
       result[row * thumbnailSide + column] = sum / (spanX * spanY)
     }
   }
