@@ -138,3 +138,39 @@ test('a still is made for print, in a folder of its order; a second one of its n
   await expectAccessible(page)
   await request.post('/api/jobs/actions', { data: { ids: [again], action: 'cancel' } })
 })
+
+test('a point is chosen on the curve of size and quality, and the result has the size that it promised', async ({
+  page,
+  request,
+}) => {
+  const id = await draftJob(request, 'Fog-signal interview 1.avi', 'small-mp4')
+  await page.goto(`/balance?job=${id}`)
+  const panel = page.getByRole('region', { name: 'Size and quality' })
+  await panel.getByRole('button', { name: 'Measure the curve' }).click({ timeout: 540_000 })
+  const quality = panel.getByRole('slider')
+  await expect(quality).toBeVisible({ timeout: 540_000 })
+  const curve = (await (await request.get(`/api/jobs/${id}/curve`)).json()) as {
+    points: { value: number; bytes: { expected: number } }[]
+  }
+  // A size between those of two points that were measured.
+  const [fine, coarse] = [curve.points[2]!.bytes.expected, curve.points[3]!.bytes.expected]
+  const wanted = Math.round(((fine + coarse) / 2) * 1e-4) / 100
+  await panel.getByLabel('Best quality under, in MB').fill(String(wanted))
+  const value = Number(await quality.inputValue())
+  expect(value).toBeGreaterThan(curve.points[2]!.value)
+  expect(value).toBeLessThanOrEqual(curve.points[3]!.value)
+  await expectAccessible(page)
+  await panel.getByRole('button', { name: `Use ${value} for this draft` }).click()
+  await expect(page.getByText(`The draft has the spec Small MP4 at quality ${value} now.`)).toBeVisible()
+  await expect(page.locator('.panel')).toContainText(`Small MP4 at quality ${value}`)
+  const drafts = (await (await request.get('/api/jobs?orderId=1&limit=500&states=draft')).json()) as {
+    jobs: { id: number; specName: string }[]
+  }
+  const chosen = drafts.jobs.find(job => job.specName === `Small MP4 at quality ${value}`)!
+  expect(drafts.jobs.map(job => job.id)).not.toContain(id)
+  await request.post('/api/jobs/actions', { data: { ids: [chosen.id], action: 'release' } })
+  await untilState(request, chosen.id, 'done')
+  const { outputBytes } = (await (await request.get(`/api/jobs/${chosen.id}`)).json()) as { outputBytes: number }
+  expect(outputBytes / (wanted * 1e6)).toBeGreaterThan(0.75)
+  expect(outputBytes / (wanted * 1e6)).toBeLessThan(1.15)
+})

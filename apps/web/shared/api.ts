@@ -1,6 +1,7 @@
 import {
   AssetKind,
   AssetRecord,
+  CurveRecord,
   Disc,
   DiscCopyRecord,
   DriveRecord,
@@ -900,6 +901,36 @@ export const api = {
     parameters: idParameter,
     answer: JobRecord,
   },
+  readCurve: {
+    method: 'get',
+    path: '/api/jobs/{id}/curve',
+    summary: "A draft's curve of rate and quality: what its source comes to in its codec at other qualities.",
+    parameters: idParameter,
+    answer: CurveRecord,
+  },
+  measureCurve: {
+    method: 'post',
+    path: '/api/jobs/{id}/curve',
+    summary: "Has a draft's curve of rate and quality measured.",
+    parameters: idParameter,
+    answer: CurveRecord,
+  },
+  stopCurve: {
+    method: 'delete',
+    path: '/api/jobs/{id}/curve',
+    summary: "Stops measuring a draft's curve.",
+    parameters: idParameter,
+    answer: CurveRecord,
+  },
+  chooseQuality: {
+    method: 'post',
+    path: '/api/jobs/{id}/quality',
+    summary:
+      'Gives a draft, or all drafts of its lot with its spec, a spec that holds another quality; that spec is kept in the library.',
+    parameters: idParameter,
+    body: z.object({ value: z.number(), of: z.enum(['draft', 'lot']) }),
+    answer: z.object({ jobs: z.array(JobRecord), refused: z.array(z.string()) }),
+  },
   jobFrame: {
     method: 'get',
     path: '/api/jobs/{id}/frames/{index}',
@@ -971,6 +1002,8 @@ export const LiveChange = z.object({
   treatments: z.boolean(),
   /** Whether the specs should be. */
   specs: z.boolean(),
+  /** Whether curves of rate and quality should be. */
+  curves: z.boolean(),
 })
 export type LiveChange = z.infer<typeof LiveChange>
 

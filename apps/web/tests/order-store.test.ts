@@ -73,6 +73,7 @@ describe('what the server tells', () => {
       goneTrials: [],
       treatments: false,
       specs: false,
+      curves: false,
     }
     tell(change: Partial<LiveChange>): void {
       const data = JSON.stringify({ ...this.nothing, ...change })

@@ -5,7 +5,10 @@ import { watchForStall } from './stall.ts'
 
 /** What became of a child's task. A process that broke off said nothing of why: it crashed or was killed. */
 export type Outcome =
-  | Extract<Report, { say: 'facts' | 'poster' | 'measured' | 'sample' | 'tried' | 'job' | 'stopped' | 'failed' }>
+  | Extract<
+      Report,
+      { say: 'facts' | 'poster' | 'measured' | 'sample' | 'curve' | 'tried' | 'job' | 'stopped' | 'failed' }
+    >
   | { say: 'broke off'; how: string }
 
 /** The entry file beside this one: TypeScript in development, the bundle otherwise. */

@@ -1,6 +1,7 @@
 import { constants, setPriority } from 'node:os'
 import {
   CheckMeasurement,
+  CurveMeasurement,
   hasPicture,
   Measurement,
   SampleMeasurement,
@@ -17,6 +18,7 @@ import {
   deliver,
   extractSound,
   lookFile,
+  measureCurve,
   measureSample,
   measureSoundResult,
   measureSoundSample,
@@ -51,6 +53,7 @@ const kept = {
   measured: Measurement,
   moment: TrialMoment,
   sample: SampleMeasurement,
+  curve: CurveMeasurement,
   job: CheckMeasurement,
 } as const
 
@@ -114,6 +117,16 @@ async function doSample(assignment: Extract<Assignment, { kind: 'sample' }>): Pr
     ? await measureSample(assignment, gate, () => undefined)
     : await measureSoundSample(assignment, gate)
   await report({ say: 'sample', measurement })
+}
+
+async function doCurve(assignment: Extract<Assignment, { kind: 'curve' }>): Promise<void> {
+  let part = 0
+  const tell = throttled(() => void report({ say: 'measuring', part }), tellMeasuringMilliseconds)
+  const measurement = await measureCurve(assignment, gate, now => {
+    part = now
+    tell()
+  })
+  await report({ say: 'curve', measurement })
 }
 
 /** First a picture of each moment, so that there is soon something to look at; then the moments whole. */
@@ -193,6 +206,7 @@ async function work(assignment: Assignment): Promise<void> {
     else if (assignment.kind === 'poster') await doPoster(assignment)
     else if (assignment.kind === 'measure') await doMeasure(assignment)
     else if (assignment.kind === 'sample') await doSample(assignment)
+    else if (assignment.kind === 'curve') await doCurve(assignment)
     else if (assignment.kind === 'trial') await doTrial(assignment)
     else await doJob(assignment)
   } catch (error) {

@@ -1,5 +1,6 @@
 import type {
   CheckMeasurement,
+  CurveMeasurement,
   MeasureDepth,
   Measurement,
   Moment,
@@ -10,6 +11,7 @@ import type {
   WorkStage,
 } from '@hematine/core'
 import type { MediaInput } from '@hematine/media/ground/media-input'
+import type { CurvePlan } from '@hematine/media/previews/curve'
 
 /** What a worker tells its child process to do: one task after another. */
 export type Assignment =
@@ -17,6 +19,7 @@ export type Assignment =
   | { kind: 'poster'; input: MediaInput; facts: SourceFacts }
   | { kind: 'measure'; input: MediaInput; facts: SourceFacts; depth: MeasureDepth }
   | ({ kind: 'sample'; input: MediaInput; facts: SourceFacts; scratchDirectory: string; machine: string } & Planned)
+  | ({ kind: 'curve' } & CurvePlan)
   | ({
       kind: 'trial'
       input: MediaInput
@@ -50,6 +53,7 @@ export type Report =
   | { say: 'poster'; poster: Buffer }
   | { say: 'measured'; measurement: Measurement; facts: SourceFacts; strip: { seconds: number; picture: Buffer }[] }
   | { say: 'sample'; measurement: SampleMeasurement }
+  | { say: 'curve'; measurement: CurveMeasurement }
   | { say: 'job'; measurement: CheckMeasurement; workSeconds: number }
   | { say: 'stopped' }
   /** `isAway` where a file was not there, which may pass. */

@@ -89,6 +89,7 @@ export function forecastByLike(rate: LikeRate, extent: JobExtent): JobForecast {
     seconds: rangeAround(rate.startSeconds + rate.secondsPerUnit * units, rate.time.each),
     bytes: underCap(rangeAround(rate.bytesPerUnit * units, rate.size.each), extent.capBytes),
     checkSeconds: rate.checkSecondsPerUnit * units,
+    quality: null,
     carried: { from: rate.count, group: rate.group, timePart: rate.time.shared, sizePart: rate.size.shared },
     measuredFrom: `not this source: ${rate.count === 1 ? 'one' : rate.count} of its lot ${rate.count === 1 ? 'was' : 'were'} measured with the same spec and treatment, and ${rate.count === 1 ? 'stands' : 'stand'} for the rest`,
   }

@@ -3,9 +3,25 @@ import { meanWithError, rangeAround, Range, studentQuantile } from './range.ts'
 import { isUncompressed, soundCodec } from './codecs/index.ts'
 import { Container, containerFacts } from './container.ts'
 import { soundOf, type DeliverySpec } from './delivery.ts'
+import { togetherXpsnr } from './quality-target.ts'
 import { toNumber, type Rational } from './rational.ts'
 import { leastOfCap } from './size-cap.ts'
 import { hasPicture, keyframeDistance, planOf, treatedSeconds, type Treatment } from './treatment/index.ts'
+
+/** How like its treated source a stretch is. */
+export const StretchQuality = z.object({
+  /** Mean of the errors of its frames, in dB; null where every frame is identical. */
+  xpsnr: z.number().nullable(),
+  ssim: z.number(),
+})
+export type StretchQuality = z.infer<typeof StretchQuality>
+
+/** The same of several stretches together. */
+export const ForecastQuality = StretchQuality.extend({
+  /** Of the stretch that suffers most. */
+  worstXpsnr: z.number().nullable(),
+})
+export type ForecastQuality = z.infer<typeof ForecastQuality>
 
 /** One stretch of a source that was really treated, encoded and checked with the spec. */
 export const SampleWindow = z.object({
@@ -24,6 +40,8 @@ export const SampleWindow = z.object({
   otherKeyframeBytes: z.int().min(0),
   interFrames: z.int().min(0),
   interBytes: z.int().min(0),
+  /** Absent in measurements of before it was kept. */
+  quality: StretchQuality.optional(),
 })
 export type SampleWindow = z.infer<typeof SampleWindow>
 
@@ -115,6 +133,8 @@ export const JobForecast = z.object({
   measuredFrom: z.string(),
   /** Seconds of checking within `seconds`. */
   checkSeconds: z.number().min(0),
+  /** How like its treated source the result will be; null for sound alone, and where it was not measured of this very source. */
+  quality: ForecastQuality.nullable(),
   /**
    * Set when not this source was measured but others that are like it: how many, a name of their group, and the relative errors that all
    * forecasts carried over from them have in common.
@@ -208,9 +228,31 @@ export function forecastJob(sample: SampleMeasurement, extent: JobExtent): JobFo
     seconds: { ...range, high: range.high + onceMore },
     bytes: underCap(rangeAround(bytes, sizePart), extent.capBytes),
     checkSeconds,
+    quality: qualityOf(windows),
     carried: null,
     measuredFrom: `${sampledFrames} of ${extent.frames} frames in ${windows.length} ${windows.length === 1 ? 'stretch' : 'stretches'}, encoded and checked on ${sample.machine} in ${sample.tookSeconds.toFixed(0)} s`,
   }
+}
+
+/** Likeness of stretches together, each counting by its frames; null where it was not kept of all of them. */
+export function qualityOf(windows: readonly SampleWindow[]): ForecastQuality | null {
+  const known = windows.flatMap(({ frames, quality }) =>
+    quality ? [{ frames, ssim: quality.ssim, xpsnr: quality.xpsnr ?? Number.POSITIVE_INFINITY }] : [],
+  )
+  if (known.length === 0 || known.length < windows.length) return null
+  const frames = known.reduce((sum, window) => sum + window.frames, 0)
+  const finite = (decibels: number) => (Number.isFinite(decibels) ? decibels : null)
+  return {
+    xpsnr: finite(togetherXpsnr(known)),
+    worstXpsnr: finite(Math.min(...known.map(({ xpsnr }) => xpsnr))),
+    ssim: known.reduce((sum, window) => sum + window.frames * window.ssim, 0) / frames,
+  }
+}
+
+/** "38.2 dB XPSNR, 35.0 in the worst stretch; SSIM 0.9731", or that it is identical. */
+export function describeQuality({ xpsnr, worstXpsnr, ssim }: ForecastQuality): string {
+  if (xpsnr === null) return 'identical to the treated picture'
+  return `${xpsnr.toFixed(1)} dB XPSNR, ${worstXpsnr!.toFixed(1)} in the worst stretch; SSIM ${ssim.toFixed(4)}`
 }
 
 /** Expected time and size of taking out sound: seconds and bytes for each second of material, as the stretches had them. */
@@ -242,6 +284,7 @@ function forecastSound(sample: SampleMeasurement, windows: readonly SoundWindow[
       sizePart,
     ),
     checkSeconds: total('checkSeconds') * scale,
+    quality: null,
     carried: null,
     measuredFrom: `${sampled.toFixed(0)} of ${extent.durationSeconds.toFixed(0)} s of sound in ${windows.length} ${windows.length === 1 ? 'stretch' : 'stretches'}, encoded and checked on ${sample.machine} in ${sample.tookSeconds.toFixed(0)} s`,
   }
@@ -263,7 +306,7 @@ const farFromCap = 0.5
 
 function sum(
   windows: readonly SampleWindow[],
-  key: Exclude<keyof SampleWindow, 'startSeconds' | 'firstPassSeconds'>,
+  key: Exclude<keyof SampleWindow, 'startSeconds' | 'firstPassSeconds' | 'quality'>,
 ): number {
   return windows.reduce((total, window) => total + window[key], 0)
 }

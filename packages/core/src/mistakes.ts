@@ -3,8 +3,10 @@ import { outputKind, type Container } from './container.ts'
 import type { DeliverySpec, PictureSpec } from './delivery.ts'
 import { describePixelFormat } from './facts.ts'
 import type { Finding } from './findings/index.ts'
-import { describeCount } from './format.ts'
+import type { ForecastQuality, JobForecast } from './forecast.ts'
+import { describeBitRate, describeBytes, describeCount } from './format.ts'
 import { usualNumbering } from './naming.ts'
+import { describeRate } from './timing.ts'
 import { planOf, hasPicture, type PictureTreatment, type Treatment } from './treatment/index.ts'
 
 /** Containers that browsers and phones play, which show fields as combs. */
@@ -18,10 +20,18 @@ const leastBitsOfHighRange = 10
  * What of a draft looks like a mistake though nothing forbids it, as sentences that say what would be better. What was found and is left in is not among
  * it: that is `leftInBy`.
  */
-export function mistakesIn(job: { spec: DeliverySpec; treatment: Treatment; findings: readonly Finding[] }): string[] {
+export function mistakesIn(job: {
+  spec: DeliverySpec
+  treatment: Treatment
+  findings: readonly Finding[]
+  /** As far as it is known yet. */
+  forecast?: Pick<JobForecast, 'quality'> | null
+}): string[] {
   const plan = planOf(job)
   if (!hasPicture(plan)) return []
   return [
+    tooFewBits(plan, job.forecast?.quality ?? null),
+    filmAsVideo(plan, job.findings),
     enlargedWithoutDetail(plan, job.findings),
     fieldsOnScreens(plan),
     bandedRange(plan),
@@ -56,6 +66,33 @@ function bandedRange({ spec, treatment }: Plan): string | null {
   const { bitDepth } = describePixelFormat(pixelFormat)
   if (!isHighRange(colour) || bitDepth >= leastBitsOfHighRange) return null
   return `The source has a high dynamic range, and ${bitDepth} bits of ${spec.name} show its shades as bands. Choose a spec of ${leastBitsOfHighRange} bits.`
+}
+
+/** Of rates and caps, which hold no quality: what comes out below this shows its blocks (XPSNR, in dB). */
+const leastXpsnr = 30
+/** Sides of the frame that is named instead, as a part. */
+const smaller = 2 / 3
+
+function tooFewBits({ spec, treatment }: Plan, quality: ForecastQuality | null): string | null {
+  const { rateControl } = spec.video
+  if (rateControl.kind !== 'size cap' && rateControl.kind !== 'average rate') return null
+  const xpsnr = quality?.xpsnr ?? Number.POSITIVE_INFINITY
+  if (xpsnr >= leastXpsnr) return null
+  const { width, height } = treatment.result.frame
+  const even = (side: number) => Math.max(2, 2 * Math.round((side * smaller) / 2))
+  const limit =
+    rateControl.kind === 'size cap'
+      ? `A cap of ${describeBytes(rateControl.bytes)}`
+      : `A rate of ${describeBitRate(rateControl.bitsPerSecond)}`
+  return `${limit} leaves this picture too few bits: in the stretches that were measured it keeps an XPSNR of ${xpsnr.toFixed(1)} dB, and below ${leastXpsnr} dB blocks show. A frame of ${even(width)}x${even(height)} has ${(1 / smaller ** 2).toFixed(1)} times the bits for each pixel; a shorter item or more bytes help as well.`
+}
+
+function filmAsVideo({ treatment }: Plan, findings: readonly Finding[]): string | null {
+  const deinterlaced = treatment.steps.some(
+    step => step.kind === 'deinterlace' || (step.kind === 'chosen' && step.step.kind === 'deinterlace'),
+  )
+  if (!deinterlaced || !findings.some(finding => finding.key === 'pulldown')) return null
+  return `The source is film in video (3:2 pulldown). Deinterlaced to ${describeRate(treatment.result.rate)} fps it moves unevenly and holds more frames than the film has; Undo pulldown in its treatment brings the film's own frames back.`
 }
 
 function tooFewDigits({ spec, treatment }: Plan): string | null {

@@ -12,7 +12,8 @@ import { Moment } from './moments.ts'
 import { Check, Verdict } from './quality.ts'
 import { Range } from './range.ts'
 import { Rational } from './rational.ts'
-import { SampleState } from './sample-state.ts'
+import { CurvePoint } from './rate-curve.ts'
+import { CurveState, SampleState } from './sample-state.ts'
 import { NumberedSequence } from './sequence.ts'
 import { Step, Steps, Treatment } from './treatment/index.ts'
 
@@ -311,6 +312,32 @@ export const JobDetail = JobRecord.extend({
   events: z.array(JobEventRecord),
 })
 export type JobDetail = z.infer<typeof JobDetail>
+
+/** A draft's curve of rate and quality: what its source and treatment come to in its codec at other qualities. */
+export const CurveRecord = z.object({
+  state: z.union([CurveState, z.literal('none')]),
+  /** How much of it is measured, 0 to 1. */
+  part: z.number().nullable(),
+  /** Why it could not be measured, as a sentence. */
+  reason: z.string().nullable(),
+  codec: z.string(),
+  /** The codec's scale: its best and its worst value, and the least step. */
+  scale: z.object({ best: z.number(), worst: z.number(), usual: z.number(), step: z.number() }),
+  /** Value that the draft's spec holds; null where it spends bits otherwise. */
+  value: z.number().nullable(),
+  /** Most bytes that its spec lets the result have. */
+  capBytes: z.number().nullable(),
+  /** Best first. */
+  points: z.array(CurvePoint),
+  /** Where more bytes begin to bring less than they do on the whole curve. */
+  kneeValue: z.number().nullable(),
+  /** Drafts of its lot that have its spec, itself included. */
+  lotDrafts: z.int().min(0),
+  tookSeconds: z.number().nullable(),
+  /** Curves of the same source's other drafts, to be laid over it. */
+  others: z.array(z.object({ jobId: Id, specName: z.string(), points: z.array(CurvePoint) })),
+})
+export type CurveRecord = z.infer<typeof CurveRecord>
 
 export const WorkerRecord = z.object({
   id: z.uuid(),

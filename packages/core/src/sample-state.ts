@@ -6,3 +6,7 @@ import { z } from 'zod'
  */
 export const SampleState = z.enum(['later', 'waiting', 'measuring', 'ready', 'failed'])
 export type SampleState = z.infer<typeof SampleState>
+
+/** Of a curve of rate and quality that was asked for. */
+export const CurveState = z.enum(['waiting', 'measuring', 'ready', 'failed'])
+export type CurveState = z.infer<typeof CurveState>

@@ -45,6 +45,44 @@ describe('what looks like a mistake', () => {
     expect(mistakes(facts(sd), spec('small-mp4'), [soft], [learned])).toEqual([])
   })
 
+  test('film with pulldown that is deinterlaced, and not when its pulldown is undone', () => {
+    const pulldown = { ...soft, key: 'pulldown' } as Finding
+    const tape = facts({
+      width: 720,
+      height: 480,
+      frameRate: { num: 30_000, den: 1001 },
+      scan: { kind: 'interlaced', firstField: 'top', framesRead: 13 },
+    })
+    expect(mistakes(tape, spec('playback-box'), [pulldown]).join()).toMatch(
+      /film in video \(3:2 pulldown\)\. Deinterlaced to .* fps it moves unevenly/,
+    )
+    expect(mistakes(tape, spec('playback-box'), [pulldown], [{ kind: 'undo-pulldown' }])).toEqual([])
+    expect(mistakes(tape, spec('playback-box'))).toEqual([])
+  })
+
+  test('a cap or a rate that leaves too few bits, as it was measured', () => {
+    const box = spec('playback-box')
+    const under = (rateControl: PictureSpec['video']['rateControl'], xpsnr: number | null) => {
+      const wanted = { ...box, video: { ...box.video, rateControl } }
+      return mistakesIn({
+        spec: wanted,
+        treatment: deriveTreatment(facts({ width: 1920, height: 1080 }), wanted),
+        findings: [],
+        forecast: { quality: { xpsnr, worstXpsnr: xpsnr, ssim: 0.9 } },
+      })
+    }
+    const cap = { kind: 'size cap', bytes: 20_000_000 } as const
+    expect(under(cap, 26.46)).toEqual([
+      'A cap of 20.0 MB leaves this picture too few bits: in the stretches that were measured it keeps an XPSNR of 26.5 dB, and below 30 dB blocks show. A frame of 1280x720 has 2.3 times the bits for each pixel; a shorter item or more bytes help as well.',
+    ])
+    expect(under(cap, 30)).toEqual([])
+    expect(under(cap, null)).toEqual([])
+    const rate = { kind: 'average rate', bitsPerSecond: 300_000, peakBitsPerSecond: null, bufferBits: null } as const
+    expect(under(rate, 20)[0]).toMatch(/^A rate of 300 kbit\/s leaves/)
+    // A quality that is held was chosen as such.
+    expect(under({ kind: 'constant quality', value: 38 }, 20)).toEqual([])
+  })
+
   test('fields for a screen', () => {
     const tape = facts({ ...sd, scan: { kind: 'interlaced', firstField: 'top', framesRead: 13 } })
     const box = spec('playback-box')

@@ -36,6 +36,7 @@ const forecast = (seconds: Range, bytes: Range): JobForecast => ({
   bytes,
   checkSeconds: 0,
   measuredFrom: 'a test',
+  quality: null,
   carried: null,
 })
 /** A source of `frames` frames, of which each took so many seconds and bytes, after two seconds to begin. */

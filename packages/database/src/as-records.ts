@@ -111,6 +111,7 @@ export function jobRecord(job: JobRow, rates: LikeRates, taken: ReadonlySet<numb
   const source = job.source.getEntity() as SourceRow
   const sample = (job.sample?.getEntity() ?? null) as SampleRow | null
   const { result } = job.treatment
+  const forecast = jobForecast(job, sample, rates)
   const reasons = job.check
     ? [...job.check.lines]
         .filter(line => line.reason !== null)
@@ -140,8 +141,8 @@ export function jobRecord(job: JobRow, rates: LikeRates, taken: ReadonlySet<numb
             step,
           }))
         : [],
-    mistakes: job.state === 'draft' ? mistakesIn({ ...job, findings: source.findings ?? [] }) : [],
-    forecast: jobForecast(job, sample, rates),
+    mistakes: job.state === 'draft' ? mistakesIn({ ...job, findings: source.findings ?? [], forecast }) : [],
+    forecast,
     progress: job.progress ?? null,
     attempt: job.attempt,
     worker: job.workerName ?? null,

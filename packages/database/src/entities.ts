@@ -21,6 +21,8 @@ import type {
   NumberedSequence,
   PlannedSource,
   Rational,
+  CurveMeasurement,
+  CurveState,
   SampleMeasurement,
   SampleState,
   ScanRecord,
@@ -225,6 +227,24 @@ export const SampleEntity = defineEntity({
   ],
 })
 export type SampleRow = InferEntity<typeof SampleEntity>
+
+/** The curve of rate and quality of what a sample was measured of. */
+export const CurveEntity = defineEntity({
+  name: 'Curve',
+  tableName: 'curve',
+  properties: {
+    id: p.integer().primary().autoincrement(),
+    sample: () => p.oneToOne(SampleEntity).ref().owner().deleteRule('cascade'),
+    state: p.text().$type<CurveState>(),
+    /** Counts the measurements begun; only the newest is kept. */
+    run: p.integer().default(0),
+    /** How much of it is done, 0 to 1, while it is measured. */
+    part: p.double().$type<number>().nullable(),
+    measurement: p.json().$type<CurveMeasurement | null>().nullable(),
+    reason: p.text().nullable(),
+  },
+})
+export type CurveRow = InferEntity<typeof CurveEntity>
 
 export const JobEntity = defineEntity({
   name: 'Job',
@@ -505,6 +525,7 @@ export const entities = [
   DriveEntity,
   DiscCopyEntity,
   SampleEntity,
+  CurveEntity,
   JobEntity,
   TrialEntity,
   JobEventEntity,

@@ -16,6 +16,7 @@ export type {
   WatchRow,
   WorkerRow,
 } from './entities.ts'
+export * from './curves.ts'
 export * from './drafting.ts'
 export * from './drives.ts'
 export * from './inventory.ts'

@@ -4,7 +4,7 @@ import type { EntityManager, Knex } from '@mikro-orm/postgresql'
 import type { ClientBase } from 'pg'
 
 /** Kinds of task that workers take. */
-export const taskKinds = ['facts', 'poster', 'sample', 'job', 'scan', 'measure', 'copy', 'trial'] as const
+export const taskKinds = ['facts', 'poster', 'sample', 'job', 'scan', 'measure', 'copy', 'trial', 'curve'] as const
 export type TaskKind = (typeof taskKinds)[number]
 
 export interface TaskPayloads {
@@ -16,6 +16,7 @@ export interface TaskPayloads {
   measure: { sourceId: number; depth: MeasureDepth }
   copy: { copyId: number }
   trial: { trialId: number }
+  curve: { curveId: number }
 }
 
 export interface Task<Kind extends TaskKind = TaskKind> {

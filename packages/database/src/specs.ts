@@ -1,6 +1,13 @@
 import { isDeepStrictEqual } from 'node:util'
 import type { EntityManager } from '@mikro-orm/postgresql'
-import { builtInSpecs, DeliverySpec, specProblems, type SpecDraft, type SpecRecord } from '@hematine/core'
+import {
+  builtInSpecs,
+  DeliverySpec,
+  specProblems,
+  type PictureSpec,
+  type SpecDraft,
+  type SpecRecord,
+} from '@hematine/core'
 import { SpecEntity, type SpecRow } from './entities.ts'
 import { Problem } from './problem.ts'
 import { run } from './sql.ts'
@@ -107,5 +114,27 @@ function freeKey(name: string, rows: readonly SpecRow[]): string {
   for (let count = 1; ; count++) {
     const key = count === 1 ? stem : `${stem}-${count}`
     if (!taken.has(key)) return key
+  }
+}
+
+/** What decides about results made by a spec: not its name, nor what it says it is for. */
+function content(spec: DeliverySpec | SpecDraft): object {
+  const { key: _key, version: _version, name: _name, purpose: _purpose, ...rest } = spec as DeliverySpec
+  return plain(rest as DeliverySpec)
+}
+
+/** The spec of the library that holds a quality and is otherwise like another one: one that is there, else a new one called after it. */
+export async function keepQuality(em: EntityManager, like: PictureSpec, value: number): Promise<SpecRecord> {
+  const { key: _, version: __, ...draft } = like
+  const base = like.name.replace(/ at quality [\d.]+( \(\d+\))?$/, '')
+  const wanted: SpecDraft = { ...draft, video: { ...draft.video, rateControl: { kind: 'constant quality', value } } }
+  const rows = await newest(em)
+  const same = rows.find(row => isDeepStrictEqual(content(row.spec), content(wanted)))
+  if (same) return specRecord(same)
+  const taken = new Set(rows.map(row => row.spec.name.toLowerCase()))
+  for (let count = 1; ; count++) {
+    const end = ` at quality ${value}${count === 1 ? '' : ` (${count})`}`
+    const name = `${base.slice(0, 60 - end.length)}${end}`
+    if (!taken.has(name.toLowerCase())) return keepSpec(em.fork(), { ...wanted, name }, null)
   }
 }

@@ -2,7 +2,15 @@ import { LockMode } from '@mikro-orm/core'
 import type { EntityManager } from '@mikro-orm/postgresql'
 import type { WorkerRecord } from '@hematine/core'
 import { workerRecord } from './as-records.ts'
-import { JobEntity, SampleEntity, SourceEntity, TaskClaimEntity, WorkerEntity, type TaskClaimRow } from './entities.ts'
+import {
+  JobEntity,
+  CurveEntity,
+  SampleEntity,
+  SourceEntity,
+  TaskClaimEntity,
+  WorkerEntity,
+  type TaskClaimRow,
+} from './entities.ts'
 import { applyEvent } from './job-events.ts'
 import { lose } from './jobs.ts'
 import type { Task, TaskKind, TaskPayloads, TaskQueue } from './queue.ts'
@@ -102,6 +110,8 @@ async function sendAgain<Kind extends ShortKind>(
     )
   if ('sampleId' in payload)
     await tx.nativeUpdate(SampleEntity, { id: payload.sampleId, state: 'measuring' }, { state: 'waiting' })
+  if ('curveId' in payload)
+    await tx.nativeUpdate(CurveEntity, { id: payload.curveId, state: 'measuring' }, { state: 'waiting', part: null })
   await queue.send(kind, payload, tx)
 }
 

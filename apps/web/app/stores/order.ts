@@ -58,6 +58,8 @@ export const useOrder = defineStore('order', () => {
   const sourceChange = shallowRef<{ count: number; ids: ReadonlySet<number> }>({ count: 0, ids: new Set() })
   /** Goes up when jobs changed, other than in how far they are; views of them ask again. */
   const jobChange = ref(0)
+  /** Goes up whenever a curve of rate and quality, or how far one is, has changed. */
+  const curveChange = ref(0)
   const drafting = shallowRef<DraftingProgress | null>(null)
   const loaded = ref(false)
   const connected = ref(true)
@@ -173,6 +175,7 @@ export const useOrder = defineStore('order', () => {
     if (change.drives) void loadDrives()
     if (change.treatments) void loadTreatments()
     if (change.specs) void loadSpecs()
+    if (change.curves) curveChange.value++
     if (change.inventory) void inventorySoon()
   }
 
@@ -256,6 +259,7 @@ export const useOrder = defineStore('order', () => {
     treatments,
     sourceChange,
     jobChange,
+    curveChange,
     jobCounts,
     active,
     drafting,

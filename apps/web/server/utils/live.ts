@@ -41,6 +41,7 @@ export class LiveHub {
     trial: new Set<number>(),
     treatments: false,
     specs: false,
+    curves: false,
     drives: false,
     inventory: false,
     lots: false,
@@ -74,6 +75,7 @@ export class LiveHub {
       this.changed[table].add(Number(id))
     else if (table === 'treatment') this.changed.treatments = true
     else if (table === 'spec') this.changed.specs = true
+    else if (table === 'curve') this.changed.curves = true
     else if (table === 'planned_source') this.changed.inventory = true
     else if (table === 'drive') this.changed.drives = true
     else if (table === 'lot') this.changed.lots = true
@@ -120,6 +122,7 @@ export class LiveHub {
       trial,
       treatments,
       specs,
+      curves,
       drives,
       inventory,
       lots,
@@ -137,6 +140,7 @@ export class LiveHub {
       trials: [...trial],
       treatments,
       specs,
+      curves,
       drives,
       inventory,
       lots,
@@ -148,6 +152,7 @@ export class LiveHub {
     Object.assign(this.changed, {
       treatments: false,
       specs: false,
+      curves: false,
       drives: false,
       inventory: false,
       lots: false,
@@ -198,6 +203,7 @@ export class LiveHub {
         goneTrials: gone(taken.trials, trials),
         treatments: taken.treatments,
         specs: taken.specs,
+        curves: taken.curves,
         otherJobs: jobs.length > ownJobs.length,
       }
       void stream.push({ event: 'change', data: JSON.stringify(change) })

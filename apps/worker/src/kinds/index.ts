@@ -1,5 +1,6 @@
 import type { ShortKind } from '@hematine/database'
 import { copy } from './copy.ts'
+import { curve } from './curve.ts'
 import { facts } from './facts.ts'
 import type { Kind } from './kind.ts'
 import { measure } from './measure.ts'
@@ -9,7 +10,16 @@ import { scan } from './scan.ts'
 import { trial } from './trial.ts'
 
 /** Every kind of task but the jobs themselves. */
-const registry: { readonly [Name in ShortKind]: Kind<Name> } = { scan, facts, poster, trial, sample, measure, copy }
+const registry: { readonly [Name in ShortKind]: Kind<Name> } = {
+  scan,
+  facts,
+  poster,
+  trial,
+  sample,
+  curve,
+  measure,
+  copy,
+}
 
 /** Kinds in the order in which lanes are filled: what people wait for goes first. */
 export const kinds = Object.values(registry) as Kind[]

@@ -2,6 +2,7 @@ import { AnnouncedDrafts } from './announced-drafts.ts'
 import { Assets } from './assets.ts'
 import { Batches } from './batches.ts'
 import { Bench } from './bench.ts'
+import { Curves } from './curves.ts'
 import { Discs } from './discs.ts'
 import { FirstTables } from './first-tables.ts'
 import { Ground } from './ground.ts'
@@ -29,4 +30,5 @@ export const migrations = [
   { name: '012-specs', class: Specs },
   { name: '013-announced-drafts', class: AnnouncedDrafts },
   { name: '014-planned-names', class: PlannedNames },
+  { name: '015-curves', class: Curves },
 ]

@@ -6,6 +6,7 @@ import {
   type PictureCheckMeasurement,
   type PictureSpec,
   type SourceFacts,
+  type StretchQuality,
   type PictureTreatment,
 } from '@hematine/core'
 import { AVMEDIA_TYPE_VIDEO, AV_FRAME_FLAG_INTERLACED } from 'node-av/constants'
@@ -166,26 +167,37 @@ export type PictureMeasurement = Pick<
   'video' | 'treatedFrames' | 'sourceDecodeErrors' | 'ssim' | 'xpsnr' | 'identical'
 >
 
+/** The frames that a result is held against. */
+export interface TreatedFrames {
+  /** Decode errors of the source so far. */
+  readonly errors: number
+  next(frame: Frame): Promise<boolean>
+  close(): Promise<void>
+}
+
 /**
  * Decodes a result's picture whole and compares each frame with the treated source.
  * @param part for a result that is a stretch only: the treated frame it starts with, and how many of its frames are looked at
+ * @param open gives the treated frames from there on; the source is treated once more unless said
  */
 export async function measurePicture(
   plan: CheckPlan,
   gate: WorkGate,
   onProgress: (framesDone: number) => void,
   part: { firstFrame: number; frames: number } | null = null,
+  open: () => Promise<TreatedFrames> = () =>
+    TreatedPicture.open(plan.input, plan.facts.video!, plan.treatment, { firstFrame: part?.firstFrame ?? 0 }),
 ): Promise<PictureMeasurement> {
-  const { input, facts, treatment } = plan
+  const { treatment } = plan
   const result = await resultPicture(plan.outputPath, plan.treatment.result.rate)
   const decoder = await StreamDecoder.openBest(result, AVMEDIA_TYPE_VIDEO)
   const likeness = new Likeness(treatment)
   const [frame, reference] = [new Frame(), new Frame()]
   frame.alloc()
   reference.alloc()
-  let treated: TreatedPicture | null = null
+  let treated: TreatedFrames | null = null
   try {
-    treated = await TreatedPicture.open(input, facts.video!, treatment, { firstFrame: part?.firstFrame ?? 0 })
+    treated = await open()
     let [framesDecoded, treatedFrames] = [0, 0]
     let [firstTicks, lastTicks] = [0, 0]
     let interlaced = false
@@ -256,20 +268,33 @@ export async function measurePicture(
 }
 
 /**
- * Time that checking a stretch takes, as a job's check does it.
- * @returns seconds for `part.frames` frames; the first one, with its seek, is left out and the others stand for it. A single frame has the seek in
+ * Time that checking a stretch takes, as a job's check does it, and what it finds.
+ * @returns how like the stretch is, and seconds for `part.frames` frames; the first one, with its seek, is left out and the others stand for it. A single frame has the seek in
  * @throws as `measurePicture` does
  */
 export async function timeCheck(
   plan: CheckPlan,
   gate: WorkGate,
   part: { firstFrame: number; frames: number },
-): Promise<number> {
+): Promise<{ seconds: number; quality: StretchQuality | null }> {
   const opened = performance.now()
   let begin = 0
-  await measurePicture(plan, gate, () => (begin ||= performance.now()), part)
+  const measured = await measurePicture(plan, gate, () => (begin ||= performance.now()), part)
   const end = performance.now()
-  return part.frames > 1 ? ((end - begin) / 1000) * (part.frames / (part.frames - 1)) : (end - opened) / 1000
+  return {
+    seconds: part.frames > 1 ? ((end - begin) / 1000) * (part.frames / (part.frames - 1)) : (end - opened) / 1000,
+    quality: qualityOfStretch(measured),
+  }
+}
+
+/** How like a stretch is to its treated frames; null where they could not be compared. */
+export function qualityOfStretch({
+  ssim,
+  xpsnr,
+  identical,
+}: Pick<PictureMeasurement, 'ssim' | 'xpsnr' | 'identical'>): StretchQuality | null {
+  if (identical) return { xpsnr: null, ssim: 1 }
+  return xpsnr && ssim ? { xpsnr: xpsnr.mean, ssim: ssim.mean } : null
 }
 
 /** Rate of a result from its frames' own times; the planned one when it agrees to within the rounding of the container's clock. */

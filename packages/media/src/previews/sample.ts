@@ -3,7 +3,6 @@ import path from 'node:path'
 import { performance } from 'node:perf_hooks'
 import {
   sampleStretches,
-  toNumber,
   type AudioFacts,
   type PictureSpec,
   type RateChoice,
@@ -19,8 +18,7 @@ import { removeStatistics } from '../encoding/under-cap.ts'
 import { rateOfStretches } from '../delivering/find-quality.ts'
 import type { MediaInput } from '../ground/media-input.ts'
 import { MediaError } from '../ground/libav.ts'
-import type { PacketSink } from '../encoding/output.ts'
-import { createOutput } from '../encoding/picture-files.ts'
+import { encodeStretch } from './stretch.ts'
 import { TreatedPicture } from '../treating/picture-treatment.ts'
 import { timeProof } from '../checking/proving/prove.ts'
 import { BoundedQueue } from '../ground/queue.ts'
@@ -128,73 +126,30 @@ async function measureEncode(
   const { input, facts, treatment, spec } = plan
   const queue = new BoundedQueue<Frame>(4)
   const openBegin = performance.now()
-  const output = createOutput({ spec, outputPath, itemName: 'stretch', result: treatment.result })
   const picture = await TreatedPicture.open(input, facts.video!, treatment, { firstFrame })
-  const encoder = await Encoder.video(spec, treatment, rate)
-  const window: SampleWindow = {
-    startSeconds: firstFrame / toNumber(treatment.result.rate),
-    frames: 0,
-    encodeSeconds: 0,
-    checkSeconds: 0,
-    firstKeyframeBytes: 0,
-    otherKeyframes: 0,
-    otherKeyframeBytes: 0,
-    interFrames: 0,
-    interBytes: 0,
-  }
-  let packets = 0
+  let openSeconds: number | null = null
+  let left = frames
   let producing: Promise<void> = Promise.resolve()
   try {
-    const stream = output.addStream(encoder, {
-      pixelAspect: treatment.result.frame.pixelAspect,
-      rate: treatment.result.rate,
-    })
-    await output.begin()
-    const take = async (packet: Parameters<PacketSink['write']>[0]) => {
-      if (packets++ === 0) window.firstKeyframeBytes = packet.size
-      else if (packet.isKeyframe) {
-        window.otherKeyframes++
-        window.otherKeyframeBytes += packet.size
-      } else {
-        window.interFrames++
-        window.interBytes += packet.size
-      }
-      await output.write(packet, stream)
-    }
     producing = produceFrames(picture, queue)
-    let encodeBegin = 0
-    let openSeconds = 0
-    while (window.frames < frames) {
-      await gate.turn()
-      const frame = await queue.take()
-      if (!frame) break
-      if (window.frames === 0) {
-        // Seeking and decoding up to the stretch happen once in a whole job; the clock starts with the first frame.
-        encodeBegin = performance.now()
-        openSeconds = (encodeBegin - openBegin) / 1000
-      }
-      frame.pts -= BigInt(firstFrame)
-      await encoder.encode(frame, take)
-      frame.free()
-      window.frames++
-    }
-    if (window.frames === 0) return null
+    const window = await encodeStretch({ spec, treatment, outputPath, firstFrame }, rate, gate, async () => {
+      const frame = left-- > 0 ? await queue.take() : null
+      // Seeking and decoding up to the stretch happen once in a whole job; the clock starts with the first frame.
+      openSeconds ??= (performance.now() - openBegin) / 1000
+      return frame ?? null
+    })
     queue.end()
-    await encoder.encode(null, take)
-    window.encodeSeconds = (performance.now() - encodeBegin) / 1000
-    await output.finish()
+    if (!window) return null
     const proof = await timeProof({ ...plan, outputPath }, window.frames, gate)
-    window.checkSeconds =
-      (await timeCheck({ ...plan, outputPath }, gate, { firstFrame, frames: window.frames })) +
-      proof.secondsPerFrame * window.frames
-    return { window, openSeconds, onceSeconds: proof.onceSeconds }
+    const { seconds, quality } = await timeCheck({ ...plan, outputPath }, gate, { firstFrame, frames: window.frames })
+    window.checkSeconds = seconds + proof.secondsPerFrame * window.frames
+    if (quality) window.quality = quality
+    return { window, openSeconds: openSeconds ?? 0, onceSeconds: proof.onceSeconds }
   } finally {
     queue.end()
     await producing
     for (const frame of queue.remains()) frame.free()
     await picture.close()
-    encoder.close()
-    await output.close()
   }
 }
 

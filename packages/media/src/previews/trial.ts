@@ -192,12 +192,11 @@ async function measureMoment(
     treated.push(figuresOf(now, wobble?.after ?? null))
   }
   const checked = Math.min(made.frames, checkedFrames)
-  const checkSeconds =
-    (await timeCheck({ ...plan, facts, treatment, outputPath }, gate, {
-      firstFrame: stretchOf(plan.moment, treatment).firstFrame,
-      frames: checked,
-    })) *
-    (made.frames / checked)
+  const check = await timeCheck({ ...plan, facts, treatment, outputPath }, gate, {
+    firstFrame: stretchOf(plan.moment, treatment).firstFrame,
+    frames: checked,
+  })
+  const checkSeconds = check.seconds * (made.frames / checked)
   const gain = await gainOf({ ...plan, facts, treatment }, results, made.frames)
   const { moment } = plan
   const [loudBefore, loudAfter] = [

@@ -5,15 +5,18 @@ import {
   describeDuration,
   describeDurationRange,
   describePrint,
+  describeQuality,
   describeSpec,
   describeTreatment,
   describeTreatmentResult,
+  pictureCodec,
   stepKinds,
   type JobDetail,
   type PictureSpec,
   type Step,
 } from '@hematine/core'
 import { computed, ref } from 'vue'
+import CurvePanel from '~/components/balance/CurvePanel.vue'
 import { call } from '~/composables/useCall'
 import { useNotices } from '~/stores/notices'
 import { useOrder } from '~/stores/order'
@@ -134,6 +137,10 @@ async function measureAgain(): Promise<void> {
               <th scope="row">result</th>
               <td class="number">{{ describeBytesRange(job.forecast.bytes) }}</td>
             </tr>
+            <tr v-if="job.forecast.quality">
+              <th scope="row">likeness</th>
+              <td>{{ describeQuality(job.forecast.quality) }}</td>
+            </tr>
             <tr>
               <th scope="row">measured</th>
               <td>{{ job.forecast.measuredFrom }}</td>
@@ -160,6 +167,7 @@ async function measureAgain(): Promise<void> {
         job.sampleState === 'later' ? 'Measure it now' : 'Measure again'
       }}</VBtn>
     </section>
+    <CurvePanel v-if="spec?.video && pictureCodec(spec.video.codec).quality" :job="job" />
   </div>
 </template>
 

@@ -1,0 +1,51 @@
+import { deliveredFacts, hasPicture } from '@hematine/core'
+import { beginCurve, keepCurve, keepCurveFailure, keepCurvePart, sourceOf, type SampleRow } from '@hematine/database'
+import path from 'node:path'
+import { inputOf, withAssets } from '../inputs.ts'
+import type { Kind } from './kind.ts'
+
+/** Measuring what a source and its treatment come to at several qualities of a codec. Nothing of it is timed, so jobs go on beside it. */
+export const curve: Kind<'curve'> = {
+  name: 'curve',
+  lanes: 1,
+  processor: 'beside',
+  // A forecast comes before what else it could be.
+  after: ['sample'],
+  async run({ curveId }, hands) {
+    const row = hands.isStopping ? null : await beginCurve(hands.em, curveId)
+    if (!row) return
+    const sample = row.sample.getEntity() as SampleRow
+    const source = sourceOf(sample)
+    let keeping: Promise<unknown> = Promise.resolve()
+    const outcome = await hands.inChild(
+      async () => {
+        const planned = await withAssets(hands.em, sample)
+        if (!hasPicture(planned)) throw new Error('A curve was asked for of sound alone.')
+        return {
+          kind: 'curve',
+          input: await inputOf(hands.em, source),
+          facts: deliveredFacts(source.facts!, sample.treatment),
+          ...planned,
+          sample: sample.measurement!,
+          scratchDirectory: path.join(hands.scratchDirectory, `curve-${curveId}`),
+        }
+      },
+      (report, task) => {
+        if (report.say !== 'measuring') return
+        keeping = keeping
+          .then(async () => {
+            if (!(await hands.persist(() => keepCurvePart(hands.em, row, report.part)))) task.stop()
+          })
+          .catch((error: Error) =>
+            hands.log.error({ curve: curveId, error: error.message }, 'how far a curve is could not be kept'),
+          )
+      },
+    )
+    await keeping
+    if (outcome.say === 'curve') await hands.persist(() => keepCurve(hands.em, row, outcome.measurement))
+    else if (outcome.say === 'failed') await hands.persist(() => keepCurveFailure(hands.em, row, outcome.reason))
+    else if (outcome.say === 'stopped' && !hands.isStopping && (await keepCurvePart(hands.em, row, 0)))
+      // Nobody ended it: it must not stand there as being measured for good.
+      throw new Error('a curve was stopped that is still wanted')
+  },
+}

@@ -1,0 +1,239 @@
+import { isDeepStrictEqual } from 'node:util'
+import type { EntityManager } from '@mikro-orm/postgresql'
+import {
+  curvePoints,
+  describeVideoCodec,
+  describeState,
+  extentOf,
+  hasPicture,
+  kneeOf,
+  pictureCodec,
+  planOf,
+  specTitle,
+  type CurveMeasurement,
+  type CurveRecord,
+  type JobRecord,
+  type PictureSpec,
+  type QualityScale,
+} from '@hematine/core'
+import { draftJobs } from './drafting.ts'
+import {
+  CurveEntity,
+  JobEntity,
+  type CurveRow,
+  type JobRow,
+  type LotRow,
+  type SampleRow,
+  type SourceRow,
+} from './entities.ts'
+import { actOnJobs } from './job-actions.ts'
+import { found, Problem } from './problem.ts'
+import type { TaskQueue } from './queue.ts'
+import { keepQuality } from './specs.ts'
+
+const whole = { populate: ['sample', 'source', 'source.lot'] as never }
+
+/** What a draft's curve is of. @throws Problem when it can have none */
+function curvedPlan(job: JobRow): { spec: PictureSpec; scale: QualityScale } {
+  const plan = planOf(job)
+  const scale = hasPicture(plan) ? pictureCodec(plan.spec.video.codec).quality : null
+  if (!hasPicture(plan) || !scale)
+    throw new Problem(
+      409,
+      'no-scale',
+      `The size of ${specTitle(job.spec)} follows from its format, so there is no quality to choose. Choose a spec whose codec holds a quality.`,
+    )
+  return { spec: plan.spec, scale }
+}
+
+/**
+ * Has the curve of a draft measured: what its source, treatment and codec come to at other qualities than the spec's.
+ * @throws Problem when its codec has no scale, or it has no forecast yet, whose stretches the curve is of
+ */
+export async function askForCurve(em: EntityManager, queue: TaskQueue, jobId: number): Promise<CurveRecord> {
+  await em.transactional(async tx => {
+    const job = found(await tx.findOne(JobEntity, jobId, whole), 'job', jobId)
+    curvedPlan(job)
+    const sample = job.sample?.getEntity() as SampleRow | undefined
+    if (sample?.state !== 'ready')
+      throw new Problem(
+        409,
+        'no-forecast',
+        'The curve is measured in the stretches that its forecast was measured in, and there are none of this very source yet. Measure it first.',
+      )
+    const curve = (await curveOf(tx, sample)) ?? tx.create(CurveEntity, { sample: sample.id, state: 'failed', run: 0 })
+    if (curve.state !== 'failed') return
+    tx.assign(curve, { state: 'waiting', part: null, reason: null })
+    await tx.flush()
+    await queue.send('curve', { curveId: curve.id }, tx)
+  })
+  return readCurve(em.fork(), jobId)
+}
+
+/** Lets go of a curve that is still to be measured, or being measured. */
+export async function stopCurve(em: EntityManager, jobId: number): Promise<CurveRecord> {
+  const job = found(await em.findOne(JobEntity, jobId, whole), 'job', jobId)
+  if (job.sample)
+    await em.nativeDelete(CurveEntity, { sample: job.sample.id, state: { $in: ['waiting', 'measuring'] } })
+  return readCurve(em.fork(), jobId)
+}
+
+/** The curve of a draft, as it is known; those of other drafts of its source beside it. */
+export async function readCurve(em: EntityManager, jobId: number): Promise<CurveRecord> {
+  const job = found(await em.findOne(JobEntity, jobId, whole), 'job', jobId)
+  const { spec, scale } = curvedPlan(job)
+  const sample = job.sample?.getEntity() as SampleRow | undefined
+  const row = sample ? await curveOf(em, sample) : null
+  const others = await em.find(
+    JobEntity,
+    { source: job.source.id, state: 'draft', id: { $ne: job.id } },
+    { populate: ['sample'] as never, orderBy: { id: 1 } },
+  )
+  const curves = new Map(
+    (
+      await em.find(CurveEntity, {
+        sample: { $in: others.flatMap(other => (other.sample ? [other.sample.id] : [])) },
+        state: 'ready',
+      })
+    ).map(curve => [curve.sample.id, curve]),
+  )
+  const points = pointsOf(job, row)
+  return {
+    state: row?.state ?? 'none',
+    part: row?.part ?? null,
+    reason: row?.reason ?? null,
+    codec: describeVideoCodec(spec.video.codec),
+    scale,
+    value: heldBy(spec),
+    capBytes: spec.video.rateControl.kind === 'size cap' ? spec.video.rateControl.bytes : null,
+    points,
+    kneeValue: kneeOf(points)?.value ?? null,
+    lotDrafts: await em.count(JobEntity, draftsLike(job)),
+    tookSeconds: row?.measurement?.tookSeconds ?? null,
+    others: others.flatMap(other => {
+      const curve = curves.get(other.sample?.id ?? 0)
+      return curve ? [{ jobId: other.id, specName: specTitle(other.spec), points: pointsOf(other, curve) }] : []
+    }),
+  }
+}
+
+function pointsOf(job: JobRow, curve: CurveRow | null) {
+  const sample = job.sample?.getEntity() as SampleRow | undefined
+  const plan = planOf(job)
+  if (!curve?.measurement || !sample?.measurement || !hasPicture(plan)) return []
+  return curvePoints(curve.measurement, sample.measurement, sample.extent ?? extentOf(job), heldBy(plan.spec))
+}
+
+/** The value of its codec's scale that a spec holds; null where it spends bits otherwise. */
+function heldBy({ video: { rateControl } }: PictureSpec): number | null {
+  return rateControl.kind === 'constant quality' ? rateControl.value : null
+}
+
+/** The curve of a sample: its own, or one that is measured of the same source and treatment in the same codec, whose spec only spends bits otherwise. */
+async function curveOf(em: EntityManager, sample: SampleRow): Promise<CurveRow | null> {
+  const own = await em.findOne(CurveEntity, { sample: sample.id })
+  if (own) return own
+  const alike = await em.find(
+    CurveEntity,
+    { state: 'ready', sample: { source: sample.source.id } as never },
+    { populate: ['sample'] as never, orderBy: { id: 1 } },
+  )
+  const wanted = curvedPart(sample)
+  return alike.find(curve => isDeepStrictEqual(curvedPart(curve.sample.getEntity() as SampleRow), wanted)) ?? null
+}
+
+/** What a curve depends on. */
+function curvedPart({ treatment, spec }: SampleRow): object {
+  return { treatment, container: spec.container, video: { ...spec.video, rateControl: null, level: null } }
+}
+
+/** The drafts of a lot that have the same spec: a quality that is chosen for one may be meant for all of them. */
+function draftsLike(job: JobRow) {
+  const lot = (job.source.getEntity() as SourceRow).lot?.getEntity() as LotRow | undefined
+  return {
+    state: 'draft',
+    ...(lot ? { source: { lot: lot.id } } : { id: job.id }),
+    spec: { key: job.spec.key },
+  } as never
+}
+
+/**
+ * Gives a draft, or all drafts of its lot that have its spec, a spec of the same codec that holds another quality. That spec is kept in the library, where
+ * one like it is taken again.
+ * @returns the drafts that took its place, and why some could not
+ * @throws Problem when the job is no draft, or its codec has no such value
+ */
+export async function chooseQuality(
+  em: EntityManager,
+  queue: TaskQueue,
+  jobId: number,
+  { value, of }: { value: number; of: 'draft' | 'lot' },
+): Promise<{ jobs: JobRecord[]; refused: string[] }> {
+  const job = found(await em.findOne(JobEntity, jobId, whole), 'job', jobId)
+  if (job.state !== 'draft')
+    throw new Problem(
+      409,
+      'no-draft',
+      `Job ${jobId} is ${describeState(job.state)}; only a draft can be given another quality. Draft it anew.`,
+    )
+  const { spec, scale } = curvedPlan(job)
+  if (value < scale.best || value > scale.worst)
+    throw new Problem(
+      409,
+      'off-scale',
+      `${describeVideoCodec(spec.video.codec)} holds qualities from ${scale.best} (best) to ${scale.worst}.`,
+    )
+  const drafts = await em.find(JobEntity, of === 'lot' ? draftsLike(job) : { id: job.id }, { orderBy: { id: 1 } })
+  const kept = await keepQuality(em.fork(), spec, value)
+  if (kept.spec.key === job.spec.key) return { jobs: [], refused: [] }
+  const answer: { jobs: JobRecord[]; refused: string[] } = { jobs: [], refused: [] }
+  for (const volume of new Set(drafts.map(draft => draft.deliveryVolume.id))) {
+    const there = drafts.filter(draft => draft.deliveryVolume.id === volume)
+    const made = await draftJobs(
+      em.fork(),
+      queue,
+      there.map(draft => ({ sourceId: draft.source.id, specKey: kept.spec.key })),
+      volume,
+    )
+    answer.jobs.push(...made.jobs)
+    answer.refused.push(...made.refused.map(({ reason }) => reason))
+    const refused = new Set(made.refused.map(wish => wish.sourceId))
+    const replaced = there.filter(draft => !refused.has(draft.source.id)).map(draft => draft.id)
+    if (replaced.length > 0) await actOnJobs(em.fork(), replaced, 'remove')
+  }
+  return answer
+}
+
+/** A curve with what it is of, for a worker about to measure it; null when it is no longer wanted. */
+export async function beginCurve(em: EntityManager, curveId: number): Promise<CurveRow | null> {
+  const curve = await em.findOne(CurveEntity, curveId, {
+    populate: ['sample', 'sample.source', 'sample.source.volume'] as never,
+  })
+  if (!curve || curve.state === 'ready' || curve.state === 'failed') return null
+  em.assign(curve, { state: 'measuring', part: 0, run: curve.run + 1 })
+  await em.flush()
+  return curve
+}
+
+/** Keeps how far a curve is. @returns false when it is no longer wanted */
+export async function keepCurvePart(em: EntityManager, { id, run }: Pick<CurveRow, 'id' | 'run'>, part: number) {
+  return (await em.nativeUpdate(CurveEntity, { id, run, state: 'measuring' }, { part })) > 0
+}
+
+/** Keeps a curve, unless it was begun again meanwhile. */
+export async function keepCurve(
+  em: EntityManager,
+  { id, run }: Pick<CurveRow, 'id' | 'run'>,
+  measurement: CurveMeasurement,
+): Promise<void> {
+  await em.nativeUpdate(CurveEntity, { id, run }, { state: 'ready', part: null, reason: null, measurement })
+}
+
+/** Keeps why a curve could not be measured; see `keepCurve`. */
+export async function keepCurveFailure(
+  em: EntityManager,
+  { id, run }: Pick<CurveRow, 'id' | 'run'>,
+  reason: string,
+): Promise<void> {
+  await em.nativeUpdate(CurveEntity, { id, run }, { state: 'failed', part: null, reason })
+}

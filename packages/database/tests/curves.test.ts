@@ -1,0 +1,180 @@
+import type { CurveMeasurement } from '@hematine/core'
+import { beforeEach, describe, expect, test } from 'vitest'
+import {
+  actOnJobs,
+  askForCurve,
+  beginCurve,
+  beginSample,
+  chooseQuality,
+  draftJobs,
+  keepCurve,
+  keepCurveFailure,
+  keepCurvePart,
+  keepMeasurement,
+  listJobs,
+  listSpecs,
+  readCurve,
+  stopCurve,
+} from '../src/index.ts'
+import { makeOrder, useDatabase } from '../../../tests/support/database.ts'
+import { sample as sampleOf, window } from '../../../tests/support/samples.ts'
+
+const db = useDatabase()
+let made: Awaited<ReturnType<typeof makeOrder>>
+beforeEach(async () => {
+  await db.fresh()
+  made = await makeOrder(db, ['one.mp4', 'two.mp4'])
+})
+
+const draft = async (specKey: string, sourceIds = made.sourceIds) =>
+  (
+    await draftJobs(
+      db.em(),
+      db.queue,
+      sourceIds.map(sourceId => ({ sourceId, specKey })),
+      made.delivery.id,
+    )
+  ).jobs
+
+const sampleIdOf = async (jobId: number) =>
+  (await db.em().getConnection().execute<{ id: number }[]>('select sample_id as id from job where id = ?', [jobId]))[0]!
+    .id
+
+/** Has the forecast of a draft measured, as a worker would. */
+async function forecast(jobId: number): Promise<void> {
+  const id = await sampleIdOf(jobId)
+  const row = (await beginSample(db.em(), id))!
+  await keepMeasurement(db.em(), id, row.run, sampleOf([window({ quality: { xpsnr: 38, ssim: 0.97 } })]))
+}
+
+const curveTasks = async () =>
+  db
+    .em()
+    .getConnection()
+    .execute<{ curveId: number }[]>(
+      `select (data ->> 'curveId')::int as "curveId" from task_queue.job where name = 'curve' and state = 'created' order by 1`,
+    )
+
+/** Two points: at 24 each frame takes a tenth of what it takes at 14. */
+const measured: CurveMeasurement = {
+  tookSeconds: 3,
+  points: [
+    { value: 14, windows: [window({ interBytes: 290_000, quality: { xpsnr: 45, ssim: 0.99 } })] },
+    { value: 24, windows: [window({ interBytes: 29_000, quality: { xpsnr: 38, ssim: 0.97 } })] },
+  ],
+}
+
+async function curve(jobId: number): Promise<void> {
+  await forecast(jobId)
+  await askForCurve(db.em(), db.queue, jobId)
+  const row = (await beginCurve(db.em(), (await curveTasks()).at(-1)!.curveId))!
+  await keepCurve(db.em(), row, measured)
+}
+
+describe('a curve of a draft', () => {
+  test('is measured once it is asked for, in the stretches of its own forecast', async () => {
+    const [one] = await draft('small-mp4')
+    expect(await readCurve(db.em(), one!.id)).toMatchObject({ state: 'none', points: [], value: 24, codec: 'HEVC' })
+    await expect(askForCurve(db.em(), db.queue, one!.id)).rejects.toThrow(/Measure it first/)
+    await forecast(one!.id)
+    expect(await askForCurve(db.em(), db.queue, one!.id)).toMatchObject({ state: 'waiting' })
+    // Asked for twice, it is measured once.
+    await askForCurve(db.em(), db.queue, one!.id)
+    const tasks = await curveTasks()
+    expect(tasks).toHaveLength(1)
+    const row = (await beginCurve(db.em(), tasks[0]!.curveId))!
+    expect(await keepCurvePart(db.em(), row, 0.5)).toBe(true)
+    expect(await readCurve(db.em(), one!.id)).toMatchObject({ state: 'measuring', part: 0.5 })
+    await keepCurve(db.em(), row, measured)
+    const { points, ...known } = await readCurve(db.em(), one!.id)
+    expect(known).toMatchObject({ state: 'ready', tookSeconds: 3, kneeValue: null, others: [] })
+    expect(points.map(point => [point.value, point.xpsnr])).toEqual([
+      [14, 45],
+      [24, 38],
+    ])
+    expect(points[1]!.bytes).toEqual((await listJobs(db.em(), { ids: [one!.id] }))[0]!.forecast!.bytes)
+  })
+
+  test('that is stopped while it is measured is not kept, and can be asked for again', async () => {
+    const [one] = await draft('small-mp4')
+    await forecast(one!.id)
+    await askForCurve(db.em(), db.queue, one!.id)
+    const row = (await beginCurve(db.em(), (await curveTasks())[0]!.curveId))!
+    expect(await stopCurve(db.em(), one!.id)).toMatchObject({ state: 'none' })
+    expect(await keepCurvePart(db.em(), row, 0.7)).toBe(false)
+    await keepCurve(db.em(), row, measured)
+    expect(await readCurve(db.em(), one!.id)).toMatchObject({ state: 'none', points: [] })
+    expect(await askForCurve(db.em(), db.queue, one!.id)).toMatchObject({ state: 'waiting' })
+  })
+
+  test('that could not be measured says why, and is tried again when it is asked for', async () => {
+    const [one] = await draft('small-mp4')
+    await forecast(one!.id)
+    await askForCurve(db.em(), db.queue, one!.id)
+    const row = (await beginCurve(db.em(), (await curveTasks())[0]!.curveId))!
+    await keepCurveFailure(db.em(), row, 'The disk is full.')
+    expect(await readCurve(db.em(), one!.id)).toMatchObject({ state: 'failed', reason: 'The disk is full.' })
+    expect(await askForCurve(db.em(), db.queue, one!.id)).toMatchObject({ state: 'waiting', reason: null })
+  })
+
+  test("shows those of its source's other drafts beside it", async () => {
+    const [box] = await draft('playback-box', [made.sourceIds[0]!])
+    const [small] = await draft('small-mp4', [made.sourceIds[0]!])
+    await curve(box!.id)
+    await curve(small!.id)
+    expect((await readCurve(db.em(), small!.id)).others).toMatchObject([
+      { jobId: box!.id, specName: 'Playback box MP4', points: [{ value: 14 }, { value: 20 }, { value: 24 }] },
+    ])
+  })
+
+  test('is that of a draft of the same source in the same codec, with the stretches of its own forecast', async () => {
+    const [one] = await draft('small-mp4', [made.sourceIds[0]!])
+    await curve(one!.id)
+    const { jobs } = await chooseQuality(db.em(), db.queue, one!.id, { value: 20, of: 'draft' })
+    await forecast(jobs[0]!.id)
+    const { points, state, others } = await readCurve(db.em(), jobs[0]!.id)
+    expect([state, points.map(point => point.value), others]).toEqual(['ready', [14, 20, 24], []])
+    // Nothing is measured twice.
+    expect(await askForCurve(db.em(), db.queue, jobs[0]!.id)).toMatchObject({ state: 'ready' })
+    expect(await curveTasks()).toHaveLength(1)
+  })
+
+  test('is refused where size follows from the format', async () => {
+    const [master] = await draft('archive-master')
+    await expect(readCurve(db.em(), master!.id)).rejects.toThrow(/follows from its format/)
+  })
+})
+
+describe('a quality that is chosen', () => {
+  test('becomes a spec of the library, and the draft is worked out anew by it', async () => {
+    const [one, two] = await draft('small-mp4')
+    const { jobs, refused } = await chooseQuality(db.em(), db.queue, one!.id, { value: 21.5, of: 'draft' })
+    expect(refused).toEqual([])
+    expect(jobs.map(job => [job.sourceId, job.specName, job.state])).toEqual([
+      [one!.sourceId, 'Small MP4 at quality 21.5', 'draft'],
+    ])
+    const drafts = await listJobs(db.em(), { ids: [one!.id, two!.id] })
+    expect(drafts.map(job => [job.id, job.specName])).toEqual([[two!.id, 'Small MP4']])
+    const kept = (await listSpecs(db.em())).find(({ spec }) => spec.name === 'Small MP4 at quality 21.5')!
+    expect([kept.isShipped, kept.spec.video?.rateControl]).toEqual([false, { kind: 'constant quality', value: 21.5 }])
+  })
+
+  test('takes a spec that is there: its own again, and back to the one it came from', async () => {
+    const [one, two] = await draft('small-mp4')
+    const first = await chooseQuality(db.em(), db.queue, one!.id, { value: 21.5, of: 'draft' })
+    const second = await chooseQuality(db.em(), db.queue, two!.id, { value: 21.5, of: 'draft' })
+    expect(second.jobs[0]!.specKey).toBe(first.jobs[0]!.specKey)
+    const back = await chooseQuality(db.em(), db.queue, first.jobs[0]!.id, { value: 24, of: 'draft' })
+    expect(back.jobs[0]!.specKey).toBe('small-mp4')
+    expect((await listSpecs(db.em())).filter(({ isShipped }) => !isShipped)).toHaveLength(1)
+  })
+
+  test('is refused for what is no draft, and off the scale of the codec', async () => {
+    const [one] = await draft('small-mp4')
+    await expect(chooseQuality(db.em(), db.queue, one!.id, { value: 52, of: 'draft' })).rejects.toThrow(
+      'HEVC holds qualities from 10 (best) to 40.',
+    )
+    await actOnJobs(db.em(), [one!.id], 'release')
+    await expect(chooseQuality(db.em(), db.queue, one!.id, { value: 20, of: 'draft' })).rejects.toThrow(/only a draft/)
+  })
+})

@@ -1,0 +1,72 @@
+import { performance } from 'node:perf_hooks'
+import { toNumber, type PictureSpec, type PictureTreatment, type SampleWindow } from '@hematine/core'
+import type { Frame } from 'node-av/lib'
+import { Encoder, type EncoderRate } from '../encoding/encoder.ts'
+import type { PacketSink } from '../encoding/output.ts'
+import { createOutput } from '../encoding/picture-files.ts'
+import type { WorkGate } from '../ground/gate.ts'
+
+/**
+ * Encodes treated frames of a stretch into a result of their own and counts its packets. The clock starts when the first frame is there.
+ * @param next the next frame, with its place in the whole result as its time, or null; it is freed here
+ * @returns what was counted, its check not timed yet; null when there was no frame
+ */
+export async function encodeStretch(
+  plan: { spec: PictureSpec; treatment: PictureTreatment; outputPath: string; firstFrame: number },
+  rate: EncoderRate,
+  gate: WorkGate,
+  next: () => Promise<Frame | null>,
+): Promise<SampleWindow | null> {
+  const { spec, treatment, outputPath, firstFrame } = plan
+  const output = createOutput({ spec, outputPath, itemName: 'stretch', result: treatment.result })
+  const encoder = await Encoder.video(spec, treatment, rate)
+  const window: SampleWindow = {
+    startSeconds: firstFrame / toNumber(treatment.result.rate),
+    frames: 0,
+    encodeSeconds: 0,
+    checkSeconds: 0,
+    firstKeyframeBytes: 0,
+    otherKeyframes: 0,
+    otherKeyframeBytes: 0,
+    interFrames: 0,
+    interBytes: 0,
+  }
+  let packets = 0
+  try {
+    const stream = output.addStream(encoder, {
+      pixelAspect: treatment.result.frame.pixelAspect,
+      rate: treatment.result.rate,
+    })
+    await output.begin()
+    const take = async (packet: Parameters<PacketSink['write']>[0]) => {
+      if (packets++ === 0) window.firstKeyframeBytes = packet.size
+      else if (packet.isKeyframe) {
+        window.otherKeyframes++
+        window.otherKeyframeBytes += packet.size
+      } else {
+        window.interFrames++
+        window.interBytes += packet.size
+      }
+      await output.write(packet, stream)
+    }
+    let begin = 0
+    for (;;) {
+      await gate.turn()
+      const frame = await next()
+      if (!frame) break
+      begin ||= performance.now()
+      frame.pts -= BigInt(firstFrame)
+      await encoder.encode(frame, take)
+      frame.free()
+      window.frames++
+    }
+    if (window.frames === 0) return null
+    await encoder.encode(null, take)
+    window.encodeSeconds = (performance.now() - begin) / 1000
+    await output.finish()
+    return window
+  } finally {
+    encoder.close()
+    await output.close()
+  }
+}

@@ -1,0 +1,121 @@
+import { existsSync } from 'node:fs'
+import { readdir } from 'node:fs/promises'
+import path from 'node:path'
+import { curvePoints, deriveTreatment, extentOf, forecastJob, judge, type PictureSpec } from '@hematine/core'
+import { beforeAll, describe, expect, test } from 'vitest'
+import {
+  measureCurve,
+  measureResult,
+  measureSample,
+  readFacts,
+  silenceLibraries,
+  transcode,
+  type MediaInput,
+} from '../src/index.ts'
+import { openGate } from '../../../tests/support/jobs.ts'
+import { writeClip } from '../../../tests/support/material.ts'
+import { scratchDirectory } from '../../../tests/support/scratch.ts'
+import { pictureSpec } from '../../../tests/support/specs.ts'
+
+/** What a source comes to at other qualities, held against results that were really made at them. */
+const scratch = scratchDirectory()
+const clip: MediaInput & { kind: 'file' } = { kind: 'file', path: path.join(scratch, 'clip.mkv') }
+const sampleDirectory = path.join(scratch, 'samples')
+const scratchOfCurve = path.join(sampleDirectory, 'curve')
+
+beforeAll(async () => {
+  silenceLibraries()
+  await writeClip({
+    path: clip.path,
+    format: 'matroska',
+    video: {
+      encoder: 'ffv1',
+      options: { level: '3' },
+      // Shorter than the stretches together, so that they are all of it.
+      filters: 'testsrc2=s=320x180:r=25:d=1,noise=alls=3:allf=t:all_seed=5,format=yuv420p,setsar=1',
+    },
+    audio: [],
+  })
+})
+
+const holding = (codec: string, value: number, container: 'mp4' | 'webm' | 'jpg' = 'mp4'): PictureSpec =>
+  pictureSpec(container, codec, container === 'jpg' ? null : container === 'webm' ? 'opus' : 'aac', {
+    kind: 'constant quality',
+    value,
+  })
+
+async function curveOf(spec: PictureSpec, input: MediaInput = clip, gate: { turn(): Promise<void> } = openGate) {
+  const facts = await readFacts(input)
+  const treatment = deriveTreatment(facts, spec)
+  const plan = { input, facts, treatment, spec }
+  const sample = await measureSample(
+    { ...plan, scratchDirectory: scratch, machine: 'a test' },
+    openGate,
+    () => undefined,
+    Infinity,
+  )
+  const parts: number[] = []
+  const curve = await measureCurve({ ...plan, sample, scratchDirectory: scratchOfCurve }, gate, part =>
+    parts.push(part),
+  )
+  const extent = extentOf({ spec, treatment })
+  return { plan, parts, points: curvePoints(curve, sample, extent, null), forecast: forecastJob(sample, extent) }
+}
+
+describe('a curve', () => {
+  test.each([
+    ['h264', 22, 'mp4'],
+    ['vp9', 32, 'webm'],
+  ] as const)(
+    'of %s says of the quality that the spec holds what its forecast says',
+    async (codec, value, container) => {
+      const { points, forecast, parts } = await curveOf(holding(codec, value, container))
+      const own = points.find(point => point.value === value)!
+      expect(own.bytes).toEqual(forecast.bytes)
+      expect(own).toMatchObject(forecast.quality!)
+      expect(parts.at(-1)).toBe(1)
+      expect(existsSync(scratchOfCurve)).toBe(false)
+      // Coarser is smaller and less alike, all the way.
+      for (const [index, point] of points.slice(1).entries()) {
+        expect(point.bytes.expected).toBeLessThan(points[index]!.bytes.expected)
+        expect(point.xpsnr!).toBeLessThan(points[index]!.xpsnr!)
+      }
+    },
+  )
+
+  test('is what results come to that are made at its points', async () => {
+    const { plan, points } = await curveOf(holding('h264', 22))
+    for (const point of [points[1]!, points.at(-2)!]) {
+      const spec = holding('h264', point.value)
+      const outputPath = path.join(scratch, `made-${point.value}.mp4`)
+      const made = { ...plan, spec, outputPath }
+      await transcode(made, openGate, () => undefined)
+      const check = judge(await measureResult(made, openGate, () => undefined), spec, plan.treatment)
+      expect(check.measurement.bytes).toBeGreaterThan(point.bytes.low)
+      expect(check.measurement.bytes).toBeLessThan(point.bytes.high)
+      // The stretches were cut out: their first frames are coded apart, and cost a little more.
+      expect(Math.abs(check.measurement.xpsnr!.mean - point.xpsnr!)).toBeLessThan(1)
+    }
+  })
+
+  test('of a codec without a scale is refused in a sentence', async () => {
+    const spec = pictureSpec('mkv', 'ffv1', null)
+    const facts = await readFacts(clip)
+    const plan = { input: clip, facts, treatment: deriveTreatment(facts, spec), spec, scratchDirectory: scratchOfCurve }
+    await expect(measureCurve({ ...plan, sample: { windows: [] } }, openGate, () => undefined)).rejects.toThrow(
+      /no scale of quality/,
+    )
+  })
+
+  test('that is stopped leaves nothing behind', async () => {
+    let turns = 0
+    const gate = {
+      async turn() {
+        if (++turns > 40) throw new Error('stopped')
+      },
+    }
+    await expect(curveOf(holding('h264', 22), clip, gate)).rejects.toThrow('stopped')
+    expect(existsSync(scratchOfCurve)).toBe(false)
+    expect((await readdir(scratch)).filter(name => name.startsWith('stretch'))).toEqual([])
+  })
+})
