@@ -17,6 +17,8 @@ export interface ContainerFacts {
   headsApart: boolean
   /** Whether it holds one sound track and nothing else. */
   holdsOneTrack: boolean
+  /** Whether its times begin later than at 0, so that a player can fill its buffers first. */
+  beginsLate?: boolean
   /** Bytes that it adds to each packet; see each. */
   bytesPerPacket: number
 }
@@ -40,7 +42,8 @@ const front = { movflags: '+faststart' }
 /**
  * Bytes for each packet. MP4 and MOV: sample tables (ISO/IEC 14496-12: stsz 4, ctts 8, stco share 4); M4A has no ctts. Matroska: the block
  * header (RFC 9559: element 1, size 1-3, track 1, time 2, flags 1). Transport streams:
- * the heads of packets of 188 bytes are in proportion to the bytes, and this is what a frame adds on top (ITU-T H.222.0).
+ * the heads of packets of 188 bytes are in proportion to the bytes, and this is what a frame adds on top (ITU-T H.222.0). Program streams: the heads of packs
+ * of 2048 bytes took 1.3 to 2.4 % of results that were made, 9 to 195 bytes a frame.
  */
 export const containers = {
   mp4: {
@@ -60,8 +63,8 @@ export const containers = {
     writer: 'mov',
     settings: front,
     headsApart: true,
-    picture: ['h264', 'hevc', 'prores', 'dnxhd', 'mpeg4', 'mpeg2video', 'v210'],
-    sound: ['aac', 'pcm_s24le', 'pcm_s16le', 'alac', 'ac3'],
+    picture: ['h264', 'hevc', 'prores', 'dnxhd', 'mpeg4', 'mpeg2video', 'v210', 'mjpeg'],
+    sound: ['aac', 'pcm_s24le', 'pcm_s16le', 'pcm_f32le', 'alac', 'ac3'],
     holdsOneTrack: false,
     bytesPerPacket: 16,
   },
@@ -71,8 +74,8 @@ export const containers = {
     writer: 'matroska',
     settings: {},
     headsApart: true,
-    picture: ['h264', 'hevc', 'av1', 'vp9', 'prores', 'ffv1', 'mpeg2video', 'mpeg4'],
-    sound: ['aac', 'opus', 'pcm_s24le', 'pcm_s16le', 'flac', 'mp3', 'ac3', 'eac3', 'vorbis', 'alac'],
+    picture: ['h264', 'hevc', 'av1', 'vp9', 'prores', 'ffv1', 'mpeg2video', 'mpeg4', 'mjpeg'],
+    sound: ['aac', 'opus', 'pcm_s24le', 'pcm_s16le', 'pcm_f32le', 'flac', 'mp3', 'ac3', 'eac3', 'vorbis', 'alac'],
     holdsOneTrack: false,
     bytesPerPacket: 8,
   },
@@ -98,6 +101,19 @@ export const containers = {
     holdsOneTrack: false,
     bytesPerPacket: 120,
   },
+  // As discs have it (ITU-T H.222.0): packs of 2048 bytes.
+  mpg: {
+    name: 'MPEG program stream',
+    makes: 'moving picture',
+    writer: 'vob',
+    settings: {},
+    headsApart: false,
+    picture: ['mpeg2video'],
+    sound: ['ac3', 'mp3'],
+    holdsOneTrack: false,
+    beginsLate: true,
+    bytesPerPacket: 60,
+  },
   // WAV counts its bytes in 32 bits; above 4 GB it goes on as RF64 (EBU Tech 3306).
   wav: {
     name: 'WAV',
@@ -106,7 +122,7 @@ export const containers = {
     settings: { rf64: 'auto' },
     headsApart: false,
     picture: [],
-    sound: ['pcm_s24le', 'pcm_s16le'],
+    sound: ['pcm_s24le', 'pcm_s16le', 'pcm_f32le'],
     holdsOneTrack: true,
     bytesPerPacket: 0,
   },
@@ -139,7 +155,7 @@ export const containers = {
     settings: {},
     headsApart: true,
     picture: [],
-    sound: ['aac', 'opus', 'pcm_s24le', 'pcm_s16le', 'flac', 'vorbis', 'alac', 'ac3', 'eac3', 'mp3'],
+    sound: ['aac', 'opus', 'pcm_s24le', 'pcm_s16le', 'pcm_f32le', 'flac', 'vorbis', 'alac', 'ac3', 'eac3', 'mp3'],
     holdsOneTrack: false,
     bytesPerPacket: 8,
   },

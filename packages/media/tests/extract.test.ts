@@ -26,6 +26,7 @@ import { extractAndCheck, openGate, soundSpecOf } from '../../../tests/support/j
 import { writeClip, writeSound, writeTracks } from '../../../tests/support/material.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 import { soundOf, toneOf } from '../../../tests/support/sound.ts'
+import { soundIn } from '../../../tests/support/specs.ts'
 
 const scratch = scratchDirectory()
 const at = (name: string): MediaInput & { kind: 'file' } => ({ kind: 'file', path: path.join(scratch, name) })
@@ -185,6 +186,25 @@ describe('sound in a file of its own', () => {
         verdict: 'pass',
       })
     }
+  })
+
+  test('in floats keeps what lies above full scale, which whole numbers cut off', async () => {
+    const loud = at('loud.wav')
+    await writeTracks(loud.path, 'wav', [
+      { encoder: 'pcm_f32le', filters: "aevalsrc='1.5*sin(2*PI*440*t)':s=48000:d=1,aformat=sample_fmts=flt" },
+    ])
+    const spec: SoundSpec = { ...soundSpecOf('sound-wav'), audio: soundIn('pcm_f32le') }
+    const result = at('loud-float.wav').path
+    const { check, treatment } = await extractAndCheck(loud, spec, result)
+    expect([check.verdict, treatment.leftOut]).toEqual(['pass', []])
+    // RIFF, read by hand: "fmt " says 3 for floats of 32 bits, and "data" holds them.
+    const bytes = await readFile(result)
+    const chunk = (name: string) => bytes.indexOf(name, 12, 'latin1') + 8
+    expect([bytes.readUInt16LE(chunk('fmt ')), bytes.readUInt16LE(chunk('fmt ') + 14)]).toEqual([3, 32])
+    const from = chunk('data')
+    const samples = Array.from({ length: 48_000 }, (_, index) => bytes.readFloatLE(from + index * 4))
+    expect(Math.max(...samples)).toBeCloseTo(1.5, 3)
+    expect(samples[27]!).toBeCloseTo(1.5 * Math.sin((2 * Math.PI * 440 * 27) / 48_000), 5)
   })
 
   test('needs sound', async () => {

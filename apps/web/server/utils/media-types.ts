@@ -10,6 +10,7 @@ export const mediaTypes: Record<Container, string> = {
   flac: 'audio/flac',
   m4a: 'audio/mp4',
   ts: 'video/mp2t',
+  mpg: 'video/mpeg',
   mka: 'audio/matroska',
   // A folder, which is not sent.
   images: 'application/octet-stream',

@@ -1,6 +1,6 @@
 import { anyRate, anySize, type PictureCodec } from './picture-codec.ts'
 
-const numbers: Record<string, string> = { proxy: '0', lt: '1', '422': '2', hq: '3' }
+const numbers: Record<string, string> = { proxy: '0', lt: '1', '422': '2', hq: '3', '4444': '4' }
 
 export const prores: PictureCodec = {
   key: 'prores',
@@ -12,6 +12,13 @@ export const prores: PictureCodec = {
     { key: 'lt', statedAs: ['lt'], pixelFormats: ['yuv422p10le'], says: 'about two thirds of 422' },
     { key: '422', statedAs: ['standard', '422'], pixelFormats: ['yuv422p10le'], says: 'the usual one' },
     { key: 'hq', statedAs: ['hq'], pixelFormats: ['yuv422p10le'], says: 'half as large again as 422' },
+    {
+      key: '4444',
+      statedAs: ['4444'],
+      pixelFormats: ['yuv444p10le'],
+      decodesAs: 'yuv444p12le',
+      says: 'full colour, for lettering and keying',
+    },
   ],
   pixelFormats: [],
   rates: ['set by profile'],

@@ -136,6 +136,17 @@ export const soundCodecs: readonly SoundCodec[] = [
     layouts: null,
     usualBits: null,
   },
+  {
+    key: 'pcm_f32le',
+    name: 'PCM 32 bit float',
+    encoder: 'pcm_f32le',
+    samples: 'flt',
+    isLossless: true,
+    sampleRates: null,
+    mostChannels: 16,
+    layouts: null,
+    usualBits: null,
+  },
 ]
 
 /** Whether a second of it takes the same whatever is heard. */

@@ -87,6 +87,12 @@ function soundSeconds({ audio, durationSeconds }: SourceFacts): number {
 /** Steps that change when something is heard; the other ones of the picture leave the sound as it is. */
 const movesTime = new Set<Step['kind']>(['trim', 'speed'])
 
+/** Whether samples of a source have more to keep than a codec does: a float of 32 bits has 24 of its own, and room above full scale. */
+function hasMoreThan(codec: string, source: string): boolean {
+  if (codec === 'aac' || (codec === 'pcm_f32le' && source.startsWith('pcm_f32'))) return false
+  return /^pcm_[sf](32|64)/.test(source)
+}
+
 function treatSound(facts: SourceFacts, spec: SoundSpec, chosen: readonly Step[]): SoundTreatment {
   if (facts.audio.length === 0) throw new CannotTreat(`${spec.name} needs sound, and this source has none.`)
   const [sound, others] = [chosen.filter(isOfSound), chosen.filter(step => !isOfSound(step))]
@@ -121,7 +127,7 @@ function treatSound(facts: SourceFacts, spec: SoundSpec, chosen: readonly Step[]
             `${describeContainer(spec.container)} holds one track: track ${tracks[0]! + 1} of ${facts.audio.length} is taken. Keep tracks chooses another.`,
           ]
         : []),
-      ...(tracks.some(index => /^pcm_[sf](32|64)/.test(facts.audio[index]!.codec)) && spec.audio.codec !== 'aac'
+      ...(tracks.some(index => hasMoreThan(spec.audio.codec, facts.audio[index]!.codec))
         ? [`${describeAudioCodec(spec.audio.codec)} keeps 24 bits here; this source has more in each sample.`]
         : []),
       ...(ofPicture.length > 0 ? [`The spec has no picture, so these steps do nothing: ${ofPicture.join(', ')}.`] : []),

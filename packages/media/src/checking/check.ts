@@ -1,5 +1,6 @@
 import { performance } from 'node:perf_hooks'
 import {
+  containerFacts,
   describePixelFormat,
   pictureCodecs,
   toNumber,
@@ -141,8 +142,12 @@ export async function measureResult(
   const bytes = await sizeOfResult(outputPath)
   const { sound, container } = await readResult(outputPath, plan.treatment.result.rate)
   const video = await measurePicture(plan, gate, onProgress)
+  // Streams of packs begin where their first pack lets a player begin, and not at 0.
+  const begin = containerFacts(plan.spec.container).beginsLate
+    ? secondsOf(video.video.startTicks, video.video.timeBase)
+    : 0
   const audio = []
-  for (const { input, streamIndex } of sound) audio.push(await measureSound(input, streamIndex, gate, 0))
+  for (const { input, streamIndex } of sound) audio.push(await measureSound(input, streamIndex, gate, begin))
   const { account, glances, sourceSoundSeconds } = await prove(plan, gate, onProgress)
   const sha256 = await sha256OfResult(outputPath, gate)
   if (!(await matchesItsList(outputPath, sha256)))
