@@ -1,5 +1,12 @@
 import path from 'node:path'
-import { readSettings, type JobRecord, type SourceRow, type Step, type TrialRecord } from '@hematine/core'
+import {
+  readSettings,
+  type CurveRecord,
+  type JobRecord,
+  type SourceRow,
+  type Step,
+  type TrialRecord,
+} from '@hematine/core'
 import { chromium } from '@playwright/test'
 import { askerOf } from './asker.ts'
 import { projectDirectory } from './bootstrap.mjs'
@@ -152,6 +159,13 @@ export async function takeScreenshots(directory: string): Promise<void> {
       ['approach', 'small-mp4'],
     ])
     await until(jobs => jobs.every(job => job.forecast || job.state === 'done'))
+    const curved = [second[0]!, second[3]!]
+    for (const job of curved) await ask(`/api/jobs/${job.id}/curve`, {})
+    for (const job of curved)
+      while ((await ask<CurveRecord>(`/api/jobs/${job.id}/curve`)).state !== 'ready') await pause(500)
+    await page.goto(`/balance?job=${second[3]!.id}`)
+    await page.getByRole('slider').scrollIntoViewIfNeeded()
+    await shoot('curve')
     await release(second.slice(0, 3))
     await until(jobs => jobs.some(job => (job.progress?.part ?? 0) > 0.2))
     await shoot('balance', `/balance?job=${second[3]!.id}`)

@@ -2,6 +2,7 @@ import { MissingAsset } from '@hematine/core'
 import { VolumeProblem } from '@hematine/media/volumes/volume-files'
 import { brokeOffSentence, ReadingProcess, TaskProcess, type OnTheWay, type Outcome } from './child-process.ts'
 import type { Assignment } from './messages.ts'
+import type { Turnstile } from './turnstile.ts'
 
 /** Times that a task whose process broke off is tried. */
 const tries = 3
@@ -14,10 +15,15 @@ export class Children {
   private isStopping = false
 
   /**
+   * @param turnstile where long tasks are paused for measurements
    * @param kept processes kept for short assignments: as many as may be used at once
    * @param ready of those, how many are begun at once: starting one takes longer than reading a small file
    */
-  constructor(kept: number, ready: number) {
+  constructor(
+    private readonly turnstile: Turnstile,
+    kept: number,
+    ready: number,
+  ) {
     this.readers = Array.from({ length: kept }, (_, index) => new ReadingProcess(index < ready))
     // The last is taken first, so that those that are ready come before those that are not.
     this.freeReaders = [...this.readers].reverse()
@@ -27,11 +33,14 @@ export class Children {
   inChild(
     assignment: () => Promise<Assignment>,
     onTheWay: (report: OnTheWay, task: TaskProcess) => void = () => undefined,
+    isLong = false,
   ): Promise<Outcome> {
     return this.untilDone(assignment, async given => {
       const task: TaskProcess = new TaskProcess(given, report => onTheWay(report, task))
       this.tasks.add(task)
+      const leave = isLong ? this.turnstile.join(task) : () => undefined
       const outcome = await task.outcome
+      leave()
       this.tasks.delete(task)
       return outcome
     })

@@ -91,6 +91,7 @@ export class Worker {
   constructor(private readonly options: WorkerOptions) {
     this.spare = options.ready > 0 ? new SpareProcess() : null
     this.children = new Children(
+      this.turnstile,
       kinds.filter(kind => kind.usesReader).reduce((sum, kind) => sum + kind.lanes, 0),
       options.ready,
     )

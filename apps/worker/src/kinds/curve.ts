@@ -8,7 +8,8 @@ import type { Kind } from './kind.ts'
 export const curve: Kind<'curve'> = {
   name: 'curve',
   lanes: 1,
-  processor: 'beside',
+  // It takes minutes: no measurement, for which jobs are paused, waits for its end. It is paused as they are.
+  processor: null,
   // A forecast comes before what else it could be.
   after: ['sample'],
   async run({ curveId }, hands) {
@@ -40,6 +41,7 @@ export const curve: Kind<'curve'> = {
             hands.log.error({ curve: curveId, error: error.message }, 'how far a curve is could not be kept'),
           )
       },
+      true,
     )
     await keeping
     if (outcome.say === 'curve') await hands.persist(() => keepCurve(hands.em, row, outcome.measurement))

@@ -16,10 +16,14 @@ export interface Hands {
   readonly isStopping: boolean
   /** Writes to the database for as long as it takes. */
   persist<Result>(work: () => Promise<Result>): Promise<Result>
-  /** Does an assignment in a process of its own. A volume that is not there becomes a failure with its sentence. */
+  /**
+   * Does an assignment in a process of its own. A volume that is not there becomes a failure with its sentence.
+   * @param isLong whether measurements pause it, as they pause jobs, and do not wait for its end
+   */
   inChild(
     assignment: () => Promise<Assignment>,
     onTheWay?: (report: OnTheWay, task: TaskProcess) => void,
+    isLong?: boolean,
   ): Promise<Outcome>
   /** Does an assignment in one of the processes that are kept for short ones. @param onPart told how far it is; false ends it */
   inReader(assignment: () => Promise<Assignment>, onPart?: (part: number) => Promise<boolean>): Promise<Outcome>
