@@ -89,14 +89,12 @@ export async function readCurve(em: EntityManager, jobId: number): Promise<Curve
     { source: job.source.id, state: 'draft', id: { $ne: job.id } },
     { populate: ['sample'] as never, orderBy: { id: 1 } },
   )
-  const curves = new Map(
-    (
-      await em.find(CurveEntity, {
-        sample: { $in: others.flatMap(other => (other.sample ? [other.sample.id] : [])) },
-        state: 'ready',
-      })
-    ).map(curve => [curve.sample.id, curve]),
-  )
+  const beside: CurveRecord['others'] = []
+  for (const other of others) {
+    const curve = other.sample ? await curveOf(em, other.sample.getEntity() as SampleRow) : null
+    if (curve?.state === 'ready' && curve.id !== row?.id)
+      beside.push({ jobId: other.id, specName: specTitle(other.spec), points: pointsOf(other, curve) })
+  }
   const points = pointsOf(job, row)
   return {
     state: row?.state ?? 'none',
@@ -110,10 +108,7 @@ export async function readCurve(em: EntityManager, jobId: number): Promise<Curve
     kneeValue: kneeOf(points)?.value ?? null,
     lotDrafts: await em.count(JobEntity, draftsLike(job)),
     tookSeconds: row?.measurement?.tookSeconds ?? null,
-    others: others.flatMap(other => {
-      const curve = curves.get(other.sample?.id ?? 0)
-      return curve ? [{ jobId: other.id, specName: specTitle(other.spec), points: pointsOf(other, curve) }] : []
-    }),
+    others: beside,
   }
 }
 

@@ -134,6 +134,9 @@ describe('a curve of a draft', () => {
     await forecast(jobs[0]!.id)
     const { points, state, others } = await readCurve(db.em(), jobs[0]!.id)
     expect([state, points.map(point => point.value), others]).toEqual(['ready', [14, 20, 24], []])
+    // It stands beside that of another codec, too.
+    const [box] = await draft('playback-box', [made.sourceIds[0]!])
+    expect((await readCurve(db.em(), box!.id)).others.map(other => other.jobId)).toEqual([jobs[0]!.id])
     // Nothing is measured twice.
     expect(await askForCurve(db.em(), db.queue, jobs[0]!.id)).toMatchObject({ state: 'ready' })
     expect(await curveTasks()).toHaveLength(1)
