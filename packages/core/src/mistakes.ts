@@ -68,7 +68,7 @@ function bandedRange({ spec, treatment }: Plan): string | null {
   return `The source has a high dynamic range, and ${bitDepth} bits of ${spec.name} show its shades as bands. Choose a spec of ${leastBitsOfHighRange} bits.`
 }
 
-/** Of rates and caps, which hold no quality: what comes out below this shows its blocks (XPSNR, in dB). */
+/** Of rates and caps, which hold no quality: what comes out below this is pointed out (XPSNR, in dB). */
 const leastXpsnr = 30
 /** Sides of the frame that is named instead, as a part. */
 const smaller = 2 / 3
@@ -84,7 +84,7 @@ function tooFewBits({ spec, treatment }: Plan, quality: ForecastQuality | null):
     rateControl.kind === 'size cap'
       ? `A cap of ${describeBytes(rateControl.bytes)}`
       : `A rate of ${describeBitRate(rateControl.bitsPerSecond)}`
-  return `${limit} leaves this picture too few bits: in the stretches that were measured it keeps an XPSNR of ${xpsnr.toFixed(1)} dB, and below ${leastXpsnr} dB blocks show. A frame of ${even(width)}x${even(height)} has ${(1 / smaller ** 2).toFixed(1)} times the bits for each pixel; a shorter item or more bytes help as well.`
+  return `${limit} leaves this picture too few bits: in the stretches that were measured it keeps an XPSNR of ${xpsnr.toFixed(1)} dB, and what stays below ${leastXpsnr} dB should be looked at. A frame of ${even(width)}x${even(height)} has ${(1 / smaller ** 2).toFixed(1)} times the bits for each pixel; a shorter item or more bytes help as well.`
 }
 
 function filmAsVideo({ treatment }: Plan, findings: readonly Finding[]): string | null {

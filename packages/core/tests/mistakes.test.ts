@@ -73,7 +73,7 @@ describe('what looks like a mistake', () => {
     }
     const cap = { kind: 'size cap', bytes: 20_000_000 } as const
     expect(under(cap, 26.46)).toEqual([
-      'A cap of 20.0 MB leaves this picture too few bits: in the stretches that were measured it keeps an XPSNR of 26.5 dB, and below 30 dB blocks show. A frame of 1280x720 has 2.3 times the bits for each pixel; a shorter item or more bytes help as well.',
+      'A cap of 20.0 MB leaves this picture too few bits: in the stretches that were measured it keeps an XPSNR of 26.5 dB, and what stays below 30 dB should be looked at. A frame of 1280x720 has 2.3 times the bits for each pixel; a shorter item or more bytes help as well.',
     ])
     expect(under(cap, 30)).toEqual([])
     expect(under(cap, null)).toEqual([])

@@ -8,10 +8,11 @@ import {
   pictureCodec,
   valueUnder,
   type CurvePoint,
-  type SampleMeasurement,
+  type JobExtent,
   type SampleWindow,
   type StretchQuality,
 } from '../src/index.ts'
+import { sample as sampleOf, window } from '../../../tests/support/samples.ts'
 
 const scale = { best: 10, worst: 40, usual: 20, step: 0.5 }
 const point = (value: number, bytes: number, xpsnr: number | null): CurvePoint => ({
@@ -45,120 +46,64 @@ describe('the values that a curve is measured at', () => {
 })
 
 describe('points of a curve', () => {
-  const window = (key: number, inter: number, quality?: StretchQuality): SampleWindow => ({
-    startSeconds: 0,
-    frames: 10,
-    encodeSeconds: 1,
-    checkSeconds: 0,
-    firstKeyframeBytes: key,
-    otherKeyframes: 0,
-    otherKeyframeBytes: 0,
-    interFrames: 9,
-    interBytes: inter * 9,
-    ...(quality ? { quality } : {}),
-  })
-  const sample: SampleMeasurement = {
-    windows: [window(1, 1), window(1, 1)],
-    soundBytesPerSecond: 500,
-    soundPacketsPerSecond: 0,
-    soundSecondsPerSecond: 0,
-    startSeconds: 0,
-    machine: 'a machine',
-    tookSeconds: 1,
-  }
-  const extent = {
+  /** Ten frames: a keyframe and nine others. */
+  const stretch = (key: number, inter: number, quality: StretchQuality = { xpsnr: 40, ssim: 0.9 }): SampleWindow =>
+    window({ frames: 10, firstKeyframeBytes: key, interFrames: 9, interBytes: inter * 9, quality })
+  const sample = sampleOf([stretch(700, 70)], { soundBytesPerSecond: 500, soundPacketsPerSecond: 0 })
+  const extent: JobExtent = {
     frames: 100,
     pixels: 1,
     durationSeconds: 4,
     keyframeDistance: 50,
-    container: 'mkv' as const,
-    sizeIs: 'by format' as const,
+    container: 'mkv',
+    sizeIs: 'by format',
     capBytes: 1000,
   }
+  /** Two keyframes, 98 others, 4 s of sound, and what the container adds. */
+  const weight = (key: number, inter: number) =>
+    2 * key + 98 * inter + 4 * 500 + 100 * containerFacts('mkv').bytesPerPacket
 
   test('weigh what keyframes, other frames, sound and container do, whatever cap the spec has', () => {
-    const [fine, coarse] = curvePoints(
-      {
-        tookSeconds: 1,
-        points: [
-          {
-            value: 30,
-            windows: [window(100, 10, { xpsnr: 30, ssim: 0.8 }), window(100, 10, { xpsnr: 30, ssim: 0.9 })],
-          },
-          {
-            value: 20,
-            windows: [window(1000, 100, { xpsnr: 40, ssim: 0.95 }), window(3000, 300, { xpsnr: null, ssim: 1 })],
-          },
-        ],
-      },
-      sample,
-      extent,
-      null,
-    )
-    const container = 100 * containerFacts('mkv').bytesPerPacket
-    // Two keyframes of 2000 bytes on average, 98 others of 200, and 4 s of sound.
-    expect([fine!.value, fine!.bytes.expected]).toEqual([20, 2 * 2000 + 98 * 200 + 4 * 500 + container])
+    const curve = {
+      tookSeconds: 1,
+      points: [
+        {
+          value: 30,
+          windows: [stretch(100, 10, { xpsnr: 30, ssim: 0.8 }), stretch(100, 10, { xpsnr: 30, ssim: 0.9 })],
+        },
+        {
+          value: 20,
+          windows: [stretch(1000, 100, { xpsnr: 40, ssim: 0.95 }), stretch(3000, 300, { xpsnr: null, ssim: 1 })],
+        },
+      ],
+    }
+    const [fine, coarse] = curvePoints(curve, sample, extent, null)
+    expect([fine!.value, fine!.bytes.expected]).toEqual([20, weight(2000, 200)])
     // Half of the frames are without error, so the mean error is half of that at 40 dB: 3.01 dB better.
     expect(fine!.xpsnr).toBeCloseTo(43.01, 2)
     expect(fine!.worstXpsnr).toBe(40)
     expect(fine!.ssim).toBeCloseTo(0.975)
-    expect([coarse!.value, coarse!.bytes.expected, coarse!.xpsnr]).toEqual([
-      30,
-      2 * 100 + 98 * 10 + 4 * 500 + container,
-      30,
-    ])
+    expect([coarse!.value, coarse!.bytes.expected, coarse!.xpsnr]).toEqual([30, weight(100, 10), 30])
   })
-})
 
-test('the stretches of the forecast are a point where its spec holds a quality, in place of one that is measured there', () => {
-  const window = (bytes: number): SampleWindow => ({
-    startSeconds: 0,
-    frames: 1,
-    encodeSeconds: 1,
-    checkSeconds: 0,
-    firstKeyframeBytes: bytes,
-    otherKeyframes: 0,
-    otherKeyframeBytes: 0,
-    interFrames: 0,
-    interBytes: 0,
-    quality: { xpsnr: 40, ssim: 0.9 },
-  })
-  const sample: SampleMeasurement = {
-    windows: [window(700)],
-    soundBytesPerSecond: 0,
-    soundPacketsPerSecond: 0,
-    soundSecondsPerSecond: 0,
-    startSeconds: 0,
-    machine: 'a machine',
-    tookSeconds: 1,
-  }
-  const extent = {
-    frames: 10,
-    pixels: 1,
-    durationSeconds: 1,
-    keyframeDistance: 1,
-    container: 'mkv' as const,
-    sizeIs: 'by quality' as const,
-  }
-  const curve = { tookSeconds: 1, points: [20, 30].map(value => ({ value, windows: [window(value)] })) }
-  const bytes = (own: number | null) =>
-    curvePoints(curve, sample, extent, own).map(point => [
-      point.value,
-      point.bytes.expected - 10 * containerFacts('mkv').bytesPerPacket,
+  test('are the stretches of the forecast where its spec holds a quality, in place of what is measured there', () => {
+    const curve = { tookSeconds: 1, points: [20, 30].map(value => ({ value, windows: [stretch(value, value)] })) }
+    const bytes = (own: number | null) =>
+      curvePoints(curve, sample, extent, own).map(point => [point.value, point.bytes.expected])
+    expect(bytes(null)).toEqual([
+      [20, weight(20, 20)],
+      [30, weight(30, 30)],
     ])
-  expect(bytes(null)).toEqual([
-    [20, 200],
-    [30, 300],
-  ])
-  expect(bytes(30)).toEqual([
-    [20, 200],
-    [30, 7000],
-  ])
-  expect(bytes(25)).toEqual([
-    [20, 200],
-    [25, 7000],
-    [30, 300],
-  ])
+    expect(bytes(30)).toEqual([
+      [20, weight(20, 20)],
+      [30, weight(700, 70)],
+    ])
+    expect(bytes(25)).toEqual([
+      [20, weight(20, 20)],
+      [25, weight(700, 70)],
+      [30, weight(30, 30)],
+    ])
+  })
 })
 
 test('between two points, bytes run by factors and decibels by differences; beyond the ends nothing is made up', () => {

@@ -16,7 +16,7 @@ import {
   type PictureSpec,
   type QualityScale,
 } from '@hematine/core'
-import { draftJobs } from './drafting.ts'
+import { draftAgain } from './drafting.ts'
 import {
   CurveEntity,
   JobEntity,
@@ -181,22 +181,11 @@ export async function chooseQuality(
   const drafts = await em.find(JobEntity, of === 'lot' ? draftsLike(job) : { id: job.id }, { orderBy: { id: 1 } })
   const kept = await keepQuality(em.fork(), spec, value)
   if (kept.spec.key === job.spec.key) return { jobs: [], refused: [] }
-  const answer: { jobs: JobRecord[]; refused: string[] } = { jobs: [], refused: [] }
-  for (const volume of new Set(drafts.map(draft => draft.deliveryVolume.id))) {
-    const there = drafts.filter(draft => draft.deliveryVolume.id === volume)
-    const made = await draftJobs(
-      em.fork(),
-      queue,
-      there.map(draft => ({ sourceId: draft.source.id, specKey: kept.spec.key })),
-      volume,
-    )
-    answer.jobs.push(...made.jobs)
-    answer.refused.push(...made.refused.map(({ reason }) => reason))
-    const refused = new Set(made.refused.map(wish => wish.sourceId))
-    const replaced = there.filter(draft => !refused.has(draft.source.id)).map(draft => draft.id)
-    if (replaced.length > 0) await actOnJobs(em.fork(), replaced, 'remove')
-  }
-  return answer
+  const { jobs, refused } = await draftAgain(em, queue, drafts, kept.spec.key)
+  const stay = new Set(refused.map(wish => wish.sourceId))
+  const replaced = drafts.filter(draft => !stay.has(draft.source.id)).map(draft => draft.id)
+  if (replaced.length > 0) await actOnJobs(em.fork(), replaced, 'remove')
+  return { jobs, refused: refused.map(({ reason }) => reason) }
 }
 
 /** A curve with what it is of, for a worker about to measure it; null when it is no longer wanted. */
@@ -205,6 +194,16 @@ export async function beginCurve(em: EntityManager, curveId: number): Promise<Cu
     populate: ['sample', 'sample.source', 'sample.source.volume'] as never,
   })
   if (!curve || curve.state === 'ready' || curve.state === 'failed') return null
+  // Measured on another machine than there is now, the forecast went, and its stretches with it.
+  if (!(curve.sample.getEntity() as SampleRow).measurement) {
+    em.assign(curve, {
+      state: 'failed',
+      part: null,
+      reason: 'Its forecast is being measured anew. Try again when it is there.',
+    })
+    await em.flush()
+    return null
+  }
   em.assign(curve, { state: 'measuring', part: 0, run: curve.run + 1 })
   await em.flush()
   return curve

@@ -16,6 +16,7 @@ import {
   JobEntity,
   SourceEntity,
   VolumeEntity,
+  type JobRow,
   type LotRow,
   type SourceRow,
   type TreatmentRow,
@@ -265,19 +266,25 @@ export async function addStep(
   const drafts = await em
     .fork()
     .find(JobEntity, { state: 'draft', source: { lot: lot.id } as never }, { orderBy: { id: 1 } })
-  const jobs: JobRecord[] = []
-  const refused: string[] = []
+  const { jobs, refused } = await draftAgain(em, queue, drafts)
+  return { jobs, refused: refused.map(({ reason }) => reason) }
+}
+
+/** Works drafts out anew, each for its own volume. @param specKey another spec for them; each keeps its own unless said */
+export async function draftAgain(
+  em: EntityManager,
+  queue: TaskQueue,
+  drafts: readonly JobRow[],
+  specKey?: string,
+): Promise<{ jobs: JobRecord[]; refused: RefusedWish[] }> {
+  const answer: { jobs: JobRecord[]; refused: RefusedWish[] } = { jobs: [], refused: [] }
   for (const volume of new Set(drafts.map(draft => draft.deliveryVolume.id))) {
-    const answer = await draftJobs(
-      em.fork(),
-      queue,
-      drafts
-        .filter(draft => draft.deliveryVolume.id === volume)
-        .map(draft => ({ sourceId: draft.source.id, specKey: draft.spec.key })),
-      volume,
-    )
-    jobs.push(...answer.jobs)
-    refused.push(...answer.refused.map(({ reason }) => reason))
+    const wishes = drafts
+      .filter(draft => draft.deliveryVolume.id === volume)
+      .map(draft => ({ sourceId: draft.source.id, specKey: specKey ?? draft.spec.key }))
+    const { jobs, refused } = await draftJobs(em.fork(), queue, wishes, volume)
+    answer.jobs.push(...jobs)
+    answer.refused.push(...refused)
   }
-  return { jobs, refused }
+  return answer
 }

@@ -117,6 +117,18 @@ describe('a curve of a draft', () => {
     expect(await askForCurve(db.em(), db.queue, one!.id)).toMatchObject({ state: 'waiting', reason: null })
   })
 
+  test('whose forecast went meanwhile says so, and is not measured', async () => {
+    const [one] = await draft('small-mp4')
+    await forecast(one!.id)
+    await askForCurve(db.em(), db.queue, one!.id)
+    await db.em().getConnection().execute(`update sample set measurement = null, state = 'later'`)
+    expect(await beginCurve(db.em(), (await curveTasks())[0]!.curveId)).toBe(null)
+    expect(await readCurve(db.em(), one!.id)).toMatchObject({
+      state: 'failed',
+      reason: expect.stringMatching(/^Its forecast is being/) as unknown,
+    })
+  })
+
   test("shows those of its source's other drafts beside it", async () => {
     const [box] = await draft('playback-box', [made.sourceIds[0]!])
     const [small] = await draft('small-mp4', [made.sourceIds[0]!])

@@ -2,6 +2,7 @@ import { existsSync } from 'node:fs'
 import { readdir } from 'node:fs/promises'
 import path from 'node:path'
 import { curvePoints, deriveTreatment, extentOf, forecastJob, judge, type PictureSpec } from '@hematine/core'
+import sharp from 'sharp'
 import { beforeAll, describe, expect, test } from 'vitest'
 import {
   measureCurve,
@@ -39,7 +40,7 @@ beforeAll(async () => {
 })
 
 const holding = (codec: string, value: number, container: 'mp4' | 'webm' | 'jpg' = 'mp4'): PictureSpec =>
-  pictureSpec(container, codec, container === 'jpg' ? null : container === 'webm' ? 'opus' : 'aac', {
+  pictureSpec(container, codec, { mp4: 'aac', webm: 'opus', jpg: null }[container], {
     kind: 'constant quality',
     value,
   })
@@ -96,6 +97,21 @@ describe('a curve', () => {
       // The stretches were cut out: their first frames are coded apart, and cost a little more.
       expect(Math.abs(check.measurement.xpsnr!.mean - point.xpsnr!)).toBeLessThan(1)
     }
+  })
+
+  test('of one picture of odd sides is what the picture comes to', async () => {
+    const picture: MediaInput & { kind: 'file' } = { kind: 'file', path: path.join(scratch, 'picture.png') }
+    const raw = { width: 301, height: 199, channels: 3 as const }
+    const values = Uint8Array.from({ length: raw.width * raw.height * 3 }, (_, index) => (index * index) % 251)
+    await sharp(values, { raw }).png().toFile(picture.path)
+    const { plan, points } = await curveOf(holding('mjpeg', 3, 'jpg'), picture)
+    expect(points.map(point => point.value)).toContain(3)
+    const spec = holding('mjpeg', points.at(-1)!.value, 'jpg')
+    const outputPath = path.join(scratch, 'picture.jpg')
+    await transcode({ ...plan, spec, outputPath }, openGate, () => undefined)
+    const { bytes, xpsnr } = await measureResult({ ...plan, spec, outputPath }, openGate, () => undefined)
+    expect(bytes).toBe(Math.round(points.at(-1)!.bytes.expected))
+    expect(xpsnr!.mean).toBeCloseTo(points.at(-1)!.xpsnr!, 6)
   })
 
   test('of a codec without a scale is refused in a sentence', async () => {

@@ -1,5 +1,4 @@
 import { mkdir, rm } from 'node:fs/promises'
-import { totalmem } from 'node:os'
 import path from 'node:path'
 import { performance } from 'node:perf_hooks'
 import {
@@ -18,6 +17,7 @@ import { measurePicture, qualityOfStretch, type TreatedFrames } from '../checkin
 import type { WorkGate } from '../ground/gate.ts'
 import { MediaError } from '../ground/libav.ts'
 import type { MediaInput } from '../ground/media-input.ts'
+import { memoryBytes } from '../reading/picture-limit.ts'
 import { TreatedPicture } from '../treating/picture-treatment.ts'
 import { encodeStretch } from './stretch.ts'
 
@@ -55,7 +55,7 @@ export async function measureCurve(
   const values = curveValues(scale, rateControl.kind === 'constant quality' ? rateControl.value : null)
   const points = values.map(value => ({ value, windows: [] as SampleWindow[] }))
   const { width, height } = treatment.result.frame
-  const most = Math.max(1, Math.floor((totalmem() * mostPart) / (width * height * bytesAPixel)))
+  const most = Math.max(1, Math.floor((memoryBytes() * mostPart) / (width * height * bytesAPixel)))
   await mkdir(plan.scratchDirectory, { recursive: true })
   let done = 0
   try {

@@ -6,9 +6,12 @@ const bytesAPixel = 16
 /** Part of this machine's memory that one picture may take. */
 const mostPart = 1 / 4
 
+/** The memory that there is to work with: this machine's, or what it is limited to. */
+export const memoryBytes = (): number => Math.min(totalmem(), process.constrainedMemory() || Infinity)
+
 /** The most pixels of a picture that this machine has the memory for. */
-export function mostPixels(memoryBytes = Math.min(totalmem(), process.constrainedMemory() || Infinity)): number {
-  return Math.floor((memoryBytes * mostPart) / bytesAPixel)
+export function mostPixels(memory = memoryBytes()): number {
+  return Math.floor((memory * mostPart) / bytesAPixel)
 }
 
 /** @throws MediaError when a picture of this size would take more memory than it may */

@@ -4,6 +4,7 @@ import {
   contrastSlope,
   describePixelFormat,
   gradeMatrix,
+  pictureCodecs,
   plainTimeline,
   toNumber,
   type AppliedStep,
@@ -221,7 +222,7 @@ export function planStages(
   const changesLight = (sourceColour.transfer === 'linear') !== (result.colour.transfer === 'linear')
   // What is stored with its colours in the middle of pixels is not what films store them beside.
   const centres = result.centredChroma === true && isSubsampled(result.pixelFormat)
-  const movesChroma = centres && !centredCodecs.has(video.codec)
+  const movesChroma = centres && !hasCentredChroma(video.codec)
   if (grain && becomesRgb) {
     // Grain is of the luma, which is gone after this.
     finish.push(grain.filter)
@@ -280,8 +281,9 @@ function isSubsampled(pixelFormat: string): boolean {
   return /4:(2|1|4):0|4:2:2|4:1:1/.test(describePixelFormat(pixelFormat).chroma)
 }
 
-/** Codecs whose colours lie in the middle of the pixels that they are for, across and down (ITU-T T.871; RFC 6386): the others have them beside the left ones. */
-const centredCodecs = new Set(['mjpeg', 'webp'])
+/** Whether a source's colours lie in the middle of the pixels that they are for: those of its codec do, also when others write it. */
+const hasCentredChroma = (codec: string): boolean =>
+  pictureCodecs.some(entry => entry.key === codec && entry.centresChroma)
 
 /**
  * Filters that bring a picture of odd sides whose colours are stored for groups of pixels to one with a colour for each. The library that knows where such
