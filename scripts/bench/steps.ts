@@ -108,11 +108,13 @@ export async function benchSteps(words: readonly string[]): Promise<void> {
   silenceLibraries()
   const directory = temporaryDirectory('hematine-steps-')
   try {
-    const file = path.join(directory, 'sd.mkv')
+    const file = path.join(directory, 'sd.mp4')
     await writeClip({
       path: file,
-      format: 'matroska',
+      format: 'mp4',
       audio: [],
+      // For the step that burns them in: two lines, all the time.
+      subtitles: [{ language: 'eng', texts: [[0, 3, 'Every evening he goes up,\nwhatever the weather.']] }],
       video: {
         encoder: 'libx264',
         options: { preset: 'ultrafast', crf: '12' },

@@ -1,6 +1,6 @@
 import { readFile } from 'node:fs/promises'
 import { expect, test, type Page } from '@playwright/test'
-import { clearLanes, draftJob, expectAccessible, releaseJob, untilState } from './support.ts'
+import { clearLanes, draftJob, expectAccessible, measuredSource, releaseJob, untilState } from './support.ts'
 
 /** Delivery specs as data: copied, changed, carried as files, and worked with. */
 test.describe.configure({ mode: 'serial' })
@@ -70,6 +70,50 @@ test('it travels as a file, and a file that is none is refused in a sentence', a
     .getByLabel('Spec file')
     .setInputFiles({ name: 'notes.json', mimeType: 'application/json', buffer: Buffer.from('{"spec": 1}') })
   await expect(page.getByText('notes.json holds no delivery spec that can be read')).toBeVisible()
+})
+
+test('subtitles are kept in the languages of a spec, and burnt in by a step; the check tells what became of them', async ({
+  page,
+  request,
+}) => {
+  await page.goto('/library?spec=small-mkv')
+  await page.getByRole('button', { name: 'Copy', exact: true }).click()
+  await dialog(page).getByLabel('Name', { exact: true }).fill('Dutch copy')
+  await choose(page, 'Subtitle tracks', /the first is shown/)
+  await dialog(page).getByLabel('Languages of subtitles').fill('klingonese')
+  await expect(dialog(page).getByText('klingonese is no language.')).toBeVisible()
+  await dialog(page).getByLabel('Languages of subtitles').fill('nl')
+  await choose(page, 'Effort', /the least time/)
+  await dialog(page).getByLabel('Fits a width of').fill('320')
+  await dialog(page).getByRole('button', { name: 'Keep' }).click()
+  await expect(
+    page.getByRole('row', { name: 'subtitles Dutch, in this order; the first is shown by itself' }),
+  ).toBeVisible()
+
+  const film = await measuredSource(request, "Keeper's rounds (film transfer).mp4")
+  await page.goto(`/bench?lot=${film.lotId}&source=${film.id}`)
+  await page.getByRole('button', { name: 'Add a step' }).click()
+  await page.getByRole('button', { name: 'Burn in subtitles', exact: true }).click()
+  await page.getByLabel('Language', { exact: true }).fill('xx')
+  await page.getByLabel('Language', { exact: true }).blur()
+  await expect(page.getByText('Write the code of one language')).toBeVisible()
+  await page.getByLabel('Language', { exact: true }).fill('nl')
+  await page.getByLabel('Language', { exact: true }).blur()
+  await expect(page.getByRole('list', { name: 'Steps' }).getByText('Burn in subtitles, Dutch')).toBeVisible()
+  await expectAccessible(page)
+
+  const job = await releaseJob(request, film.name, 'dutch-copy')
+  await untilState(request, job, 'done')
+  await page.goto('/handover')
+  await page
+    .getByRole('treegrid', { name: 'Results' })
+    .locator('[data-row]')
+    .filter({ hasText: "Keeper's rounds (film transfer)-small.mkv" })
+    .click()
+  await expect(page.getByRole('row', { name: /^\S* ?subtitles SubRip, Dutch \(default\)/ })).toBeVisible()
+  await expect(page.getByRole('row', { name: /subtitles kept 2 2/ })).toBeVisible()
+  const { treatment } = await (await request.get(`/api/jobs/${job}`)).json()
+  expect(JSON.stringify(treatment)).toContain('Subtitles 1 (English, timed text) stay out: Dutch copy keeps Dutch.')
 })
 
 test('a size that the file must not pass is kept: two passes, and the file fills it', async ({ page, request }) => {

@@ -1,7 +1,29 @@
 import { mkdir, writeFile } from 'node:fs/promises'
 import path from 'node:path'
 import { sectorBytes } from '@hematine/core'
+import { writeClip } from '../../packages/demo/src/write-clip.ts'
 import { managerTable, titleSetTable, type TitleSetPlan } from '../../packages/demo/src/disc/tables.ts'
+
+/** A program stream as authoring programs take it. @param tracks filters of its sound */
+export async function writeProgramStream(file: string, filters: string, tracks: readonly string[]): Promise<void> {
+  await writeClip({
+    path: file,
+    format: 'dvd',
+    formatOptions: { muxrate: '10080000', packetsize: '2048' },
+    video: {
+      encoder: 'mpeg2video',
+      bitRate: 4_000_000,
+      keyframeDistance: 12,
+      options: { maxrate: '8000000', bufsize: '1835008' },
+      filters,
+    },
+    audio: tracks.map(track => ({
+      encoder: 'ac3',
+      bitRate: 192_000,
+      filters: `${track},aformat=sample_fmts=fltp:channel_layouts=stereo`,
+    })),
+  })
+}
 
 /**
  * A disc folder of tables only: its VOB file holds noughts.

@@ -34,16 +34,21 @@ export interface Made {
 }
 
 /** Does a job from a source to its check, as a worker's child would. */
-export async function makeAndCheck(input: MediaInput, spec: PictureSpec, outputPath: string): Promise<Made> {
+export async function makeAndCheck(
+  input: MediaInput,
+  spec: PictureSpec,
+  outputPath: string,
+  steps: readonly Step[] = [],
+): Promise<Made> {
   const whole = await readFacts(input)
-  const treatment = deriveTreatment(whole, spec)
+  const treatment = deriveTreatment(whole, spec, steps)
   const facts = deliveredFacts(whole, treatment)
   const plan = { input, facts, treatment, spec, outputPath }
   await transcode(plan, openGate, () => undefined)
   return {
     facts,
     treatment,
-    check: judge(await measureResult(plan, openGate, () => undefined), spec, treatment),
+    check: judge(await measureResult(plan, openGate, () => undefined), spec, treatment, { facts: whole, findings: [] }),
     outputPath,
   }
 }
@@ -65,5 +70,6 @@ export async function extractAndCheck(
   const treatment = deriveTreatment(facts, spec, steps)
   const plan = { input, facts: deliveredFacts(facts, treatment), treatment, spec, outputPath }
   await extractSound(plan, openGate, () => undefined)
-  return { facts, treatment, check: judge(await measureSoundResult(plan, openGate, () => undefined), spec, treatment) }
+  const measured = await measureSoundResult(plan, openGate, () => undefined)
+  return { facts, treatment, check: judge(measured, spec, treatment, { facts, findings: [] }) }
 }

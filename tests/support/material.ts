@@ -60,6 +60,26 @@ export async function writeCountingClip(
   })
 }
 
+/** Writes a lossless clip of a test picture, 160x120 at 10 frames a second, with a tone in English, for what is not about its picture. */
+export async function writePlainClip(file: string, seconds: number): Promise<void> {
+  await writeClip({
+    path: file,
+    format: 'matroska',
+    video: {
+      encoder: 'ffv1',
+      options: { level: '3' },
+      filters: `testsrc2=s=160x120:r=10:d=${seconds},format=yuv420p,setsar=1`,
+    },
+    audio: [
+      {
+        encoder: 'pcm_s16le',
+        filters: `sine=frequency=440:sample_rate=48000:duration=${seconds},aformat=sample_fmts=s16:channel_layouts=stereo`,
+        language: 'eng',
+      },
+    ],
+  })
+}
+
 function framesPerSecond(rate: string): number {
   const [num, den = '1'] = rate.split('/')
   return Number(num) / Number(den)

@@ -50,10 +50,11 @@ export async function rewrap(
   await input.closeInput()
 }
 
-function copyStream(
+/** A stream of another file as one that is written. */
+export function copyStream(
   output: FormatContext,
   source: Stream,
-  { timeBase, matrix, cutOff }: Pick<RewrapOptions, 'timeBase' | 'matrix' | 'cutOff'>,
+  { timeBase, matrix, cutOff }: Pick<RewrapOptions, 'timeBase' | 'matrix' | 'cutOff'> = {},
 ): Stream {
   const stream = output.newStream(null)
   source.codecpar.copy(stream.codecpar)

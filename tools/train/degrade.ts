@@ -1,7 +1,7 @@
 import { mkdtemp, rm } from 'node:fs/promises'
 import { tmpdir } from 'node:os'
 import path from 'node:path'
-import { quoteOption } from '@hematine/media/treating/filters'
+import { quoteOption } from '@hematine/media/treating/font'
 import { writeClip } from '@hematine/demo/write-clip'
 import { plainStill } from '@hematine/media/stills/still'
 import { readFacts } from '@hematine/media/reading/source-facts'

@@ -411,7 +411,7 @@ export function accountOfSound(
             channel =>
               source.coarse[channel] &&
               result.coarse[channel] &&
-              signAt(source.coarse[channel]!, result.coarse[channel]!, offset.lag) < -same,
+              isTurnedOver(source.coarse[channel]!, result.coarse[channel]!, offset.lag, source.rate),
           )
         : [],
   }
@@ -492,6 +492,20 @@ function correlationAt(
     b += y * y
   }
   return a > 0 && b > 0 ? sum / Math.sqrt(a * b) : 0
+}
+
+/** A tone looks like itself turned over half a period later, so nothing is said of what is as like the right way round so near, in seconds. */
+const toneReach = 0.03
+
+function isTurnedOver(source: readonly number[], result: readonly number[], lag: number, rate: number): boolean {
+  const sign = signAt(source, result, lag)
+  if (sign >= -same) return false
+  const most = Math.round(toneReach * rate)
+  const [start] = loudest(Float32Array.from(source), Math.round(pieceSeconds * rate), 0)
+  for (let near = -most; near <= most; near++)
+    if (correlationAt(source, result, start ?? 0, Math.round(pieceSeconds * rate), lag + near) >= nearlyAsGood * -sign)
+      return false
+  return true
 }
 
 /** Correlation of two channels around a lag: the strongest within a few samples. */

@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { TrackRole } from './facts.ts'
 
 /** What a spec makes: what plays, what is heard, a folder of numbered pictures, or one picture. */
 export type OutputKind = 'moving picture' | 'sound' | 'image sequence' | 'still'
@@ -13,6 +14,14 @@ export interface ContainerFacts {
   /** Keys of the codecs that it holds. */
   picture: readonly string[]
   sound: readonly string[]
+  /** Of subtitles; other text becomes the first of text. */
+  subtitles: readonly string[]
+  /** What it can state that a track is for. */
+  states: readonly TrackRole[]
+  /** How Hematine writes chapters into it: as an element of its own, or as a track of text; null for not at all. */
+  chapters: 'element' | 'track' | null
+  /** Sound that it holds and Hematine does not encode: it can only be copied. */
+  onlyCopied?: readonly string[]
   /** Whether it keeps the heads of codecs apart from their packets. */
   headsApart: boolean
   /** Whether it holds one sound track and nothing else. */
@@ -33,12 +42,19 @@ function still<Codec extends string>(name: string, codec: Codec) {
     headsApart: false,
     picture: [codec],
     sound: [],
+    subtitles: [],
+    states: [],
+    chapters: null,
     holdsOneTrack: false,
     bytesPerPacket: 0,
   } as const
 }
 
+/** MP4 says it as DASH does, which has no word for a track in the language that was spoken. */
+const inMovies = TrackRole.options.filter(role => role !== 'original')
 const front = { movflags: '+faststart' }
+/** Which tracks are shown by themselves is said track by track, and not worked out by the writer. */
+const stated = { default_mode: 'passthrough' }
 /**
  * Bytes for each packet. MP4 and MOV: sample tables (ISO/IEC 14496-12: stsz 4, ctts 8, stco share 4); M4A has no ctts. Matroska: the block
  * header (RFC 9559: element 1, size 1-3, track 1, time 2, flags 1). Transport streams:
@@ -54,6 +70,9 @@ export const containers = {
     headsApart: true,
     picture: ['h264', 'hevc', 'av1', 'vp9', 'mpeg4', 'mpeg2video'],
     sound: ['aac', 'opus', 'flac', 'mp3', 'ac3', 'eac3', 'alac'],
+    subtitles: ['mov_text'],
+    states: inMovies,
+    chapters: 'track',
     holdsOneTrack: false,
     bytesPerPacket: 16,
   },
@@ -65,6 +84,9 @@ export const containers = {
     headsApart: true,
     picture: ['h264', 'hevc', 'prores', 'dnxhd', 'mpeg4', 'mpeg2video', 'v210', 'mjpeg'],
     sound: ['aac', 'pcm_s24le', 'pcm_s16le', 'pcm_f32le', 'alac', 'ac3'],
+    subtitles: ['mov_text'],
+    states: ['default'],
+    chapters: 'track',
     holdsOneTrack: false,
     bytesPerPacket: 16,
   },
@@ -72,10 +94,14 @@ export const containers = {
     name: 'MKV',
     makes: 'moving picture',
     writer: 'matroska',
-    settings: {},
+    settings: stated,
     headsApart: true,
     picture: ['h264', 'hevc', 'av1', 'vp9', 'prores', 'ffv1', 'mpeg2video', 'mpeg4', 'mjpeg'],
     sound: ['aac', 'opus', 'pcm_s24le', 'pcm_s16le', 'pcm_f32le', 'flac', 'mp3', 'ac3', 'eac3', 'vorbis', 'alac'],
+    onlyCopied: ['dts', 'mp2'],
+    subtitles: ['subrip', 'ass', 'webvtt', 'dvd_subtitle', 'hdmv_pgs_subtitle'],
+    states: TrackRole.options,
+    chapters: 'element',
     holdsOneTrack: false,
     bytesPerPacket: 8,
   },
@@ -83,10 +109,13 @@ export const containers = {
     name: 'WebM',
     makes: 'moving picture',
     writer: 'webm',
-    settings: {},
+    settings: stated,
     headsApart: true,
     picture: ['av1', 'vp9'],
     sound: ['opus', 'vorbis'],
+    subtitles: ['webvtt'],
+    states: ['default', 'forced'],
+    chapters: 'element',
     holdsOneTrack: false,
     bytesPerPacket: 8,
   },
@@ -98,6 +127,10 @@ export const containers = {
     headsApart: false,
     picture: ['h264', 'hevc', 'mpeg2video'],
     sound: ['aac', 'mp3', 'ac3', 'eac3'],
+    onlyCopied: ['mp2'],
+    subtitles: [],
+    states: [],
+    chapters: null,
     holdsOneTrack: false,
     bytesPerPacket: 120,
   },
@@ -110,6 +143,10 @@ export const containers = {
     headsApart: false,
     picture: ['mpeg2video'],
     sound: ['ac3', 'mp3'],
+    onlyCopied: ['mp2'],
+    subtitles: [],
+    states: [],
+    chapters: null,
     holdsOneTrack: false,
     beginsLate: true,
     bytesPerPacket: 60,
@@ -123,6 +160,9 @@ export const containers = {
     headsApart: false,
     picture: [],
     sound: ['pcm_s24le', 'pcm_s16le', 'pcm_f32le'],
+    subtitles: [],
+    states: [],
+    chapters: null,
     holdsOneTrack: true,
     bytesPerPacket: 0,
   },
@@ -134,6 +174,9 @@ export const containers = {
     headsApart: true,
     picture: [],
     sound: ['flac'],
+    subtitles: [],
+    states: [],
+    chapters: null,
     holdsOneTrack: true,
     bytesPerPacket: 0,
   },
@@ -145,6 +188,9 @@ export const containers = {
     headsApart: true,
     picture: [],
     sound: ['aac', 'alac'],
+    subtitles: [],
+    states: ['default'],
+    chapters: null,
     holdsOneTrack: true,
     bytesPerPacket: 8,
   },
@@ -152,10 +198,13 @@ export const containers = {
     name: 'MKA',
     makes: 'sound',
     writer: 'matroska',
-    settings: {},
+    settings: stated,
     headsApart: true,
     picture: [],
     sound: ['aac', 'opus', 'pcm_s24le', 'pcm_s16le', 'pcm_f32le', 'flac', 'vorbis', 'alac', 'ac3', 'eac3', 'mp3'],
+    subtitles: [],
+    states: TrackRole.options,
+    chapters: 'element',
     holdsOneTrack: false,
     bytesPerPacket: 8,
   },
@@ -168,6 +217,9 @@ export const containers = {
     headsApart: false,
     picture: ['png', 'tiff', 'exr', 'dpx', 'mjpeg'],
     sound: ['pcm_s24le', 'pcm_s16le'],
+    subtitles: [],
+    states: [],
+    chapters: null,
     holdsOneTrack: false,
     bytesPerPacket: 0,
   },

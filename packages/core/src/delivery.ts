@@ -48,6 +48,18 @@ export const RateControl = z.discriminatedUnion('kind', [
 ])
 export type RateControl = z.infer<typeof RateControl>
 
+const SpecLanguages = z.array(z.string().min(2).max(35)).min(1).max(20)
+
+/** Which subtitle tracks are kept as tracks of the result. */
+export const SpecSubtitles = z.object({
+  /** As those of sound. */
+  languages: SpecLanguages.optional(),
+  commentary: z.literal('left out').optional(),
+  /** Which one a player shows by itself: the first forced one, the first of all, or none. */
+  shown: z.enum(['forced', 'first', 'none']),
+})
+export type SpecSubtitles = z.infer<typeof SpecSubtitles>
+
 /** What the sound of a result must be. */
 export const SpecSound = z.object({
   codec: AudioCodec,
@@ -55,7 +67,13 @@ export const SpecSound = z.object({
   maxChannels: z.int().positive().max(64),
   sampleRate: z.int().min(8000).max(192_000),
   /** Languages that are kept, in this order; left out, all tracks in theirs. Tracks that state none are kept behind. */
-  languages: z.array(z.string().min(2).max(35)).min(1).max(20).optional(),
+  languages: SpecLanguages.optional(),
+  /** Whether tracks on which somebody speaks about the picture stay out; left out, they are kept like others. */
+  commentary: z.literal('left out').optional(),
+  /** Beside a picture: whether a track that meets the spec as it is, in any codec that the container holds, stays untouched; left out, all are encoded. */
+  copied: z.literal('where it fits').optional(),
+  /** Beside a picture: whether a track of more than two channels is followed by one of it in stereo, unless its language has one. */
+  stereoBeside: z.boolean().optional(),
 })
 export type SpecSound = z.infer<typeof SpecSound>
 
@@ -68,6 +86,8 @@ const SpecBase = z.object({
   purpose: z.string().trim().max(300, 'is longer than 300 characters'),
   container: Container,
   audio: SpecSound,
+  /** Whether chapters of the source stay; left out, they do not. */
+  keepsChapters: z.boolean().optional(),
   /** What results are called, with the parts of `nameParts` in braces and "/" between folders; left out, the source's name and `nameSuffix`. */
   namePattern: z.string().trim().min(1, 'is empty').max(200, 'is longer than 200 characters').optional(),
   /** Added to the source's name before the ending. */
@@ -80,6 +100,8 @@ const SpecBase = z.object({
 export const PictureSpec = SpecBase.extend({
   /** Null leaves the sound out. */
   audio: SpecSound.nullable(),
+  /** Left out, no subtitles are kept. */
+  subtitles: SpecSubtitles.optional(),
   /** Of image sequences; usually `usualNumbering`. */
   numbering: Numbering.optional(),
   /** Pixels to an inch that pictures state for print; left out, none. */
@@ -209,6 +231,8 @@ export const pictureSpecs: readonly PictureSpec[] = [
       keyframeSeconds: 2,
     },
     audio: { codec: 'aac', bitsPerSecondPerChannel: 80_000, maxChannels: 2, sampleRate: 48_000 },
+    subtitles: { shown: 'forced' },
+    keepsChapters: true,
     nameSuffix: '-box',
   },
   {
@@ -217,6 +241,8 @@ export const pictureSpecs: readonly PictureSpec[] = [
     name: 'Small MP4',
     container: 'mp4',
     audio: { codec: 'aac', bitsPerSecondPerChannel: 64_000, maxChannels: 2, sampleRate: 48_000 },
+    subtitles: { shown: 'forced' },
+    keepsChapters: true,
   },
   {
     ...small,
@@ -224,6 +250,8 @@ export const pictureSpecs: readonly PictureSpec[] = [
     name: 'Small MKV',
     container: 'mkv',
     audio: { codec: 'opus', bitsPerSecondPerChannel: 56_000, maxChannels: 6, sampleRate: 48_000 },
+    subtitles: { shown: 'forced' },
+    keepsChapters: true,
   },
   {
     key: 'editing-master',
@@ -265,6 +293,8 @@ export const pictureSpecs: readonly PictureSpec[] = [
       keyframeSeconds: null,
     },
     audio: { codec: 'flac', bitsPerSecondPerChannel: null, maxChannels: 8, sampleRate: 48_000 },
+    subtitles: { shown: 'forced' },
+    keepsChapters: true,
     nameSuffix: '-archive',
   },
   { ...openWeb, key: 'open-web-webm', name: 'Open web WebM', container: 'webm' },
@@ -427,7 +457,33 @@ export function specProblems(spec: DeliverySpec): string[] {
   return [
     ...patternProblems(spec),
     ...(audio === null ? [] : soundProblems(audio, container)),
-    ...(spec.video === null ? [] : pictureProblems(spec)),
+    ...(spec.video === null ? [] : [...pictureProblems(spec), ...subtitleProblems(spec)]),
+    ...(audio?.stereoBeside && outputKind(spec) !== 'moving picture'
+      ? ['Stereo is made beside other tracks only in moving pictures: leave that out.']
+      : []),
+    ...(audio?.copied && outputKind(spec) !== 'moving picture'
+      ? ['Sound is copied untouched only beside a moving picture: leave that out.']
+      : []),
+    ...(spec.keepsChapters && !containerFacts(container).chapters
+      ? [`${containerFacts(container).name} gets no chapters here: leave them out, or choose MKV, MP4 or MOV.`]
+      : []),
+  ]
+}
+
+function noLanguages(tags: readonly string[] | undefined): string[] {
+  return (tags ?? [])
+    .filter(tag => readLanguages(tag).unknown.length > 0)
+    .map(tag => `${tag} is no language. Write its code, as en, de or fr.`)
+}
+
+function subtitleProblems({ subtitles, container }: PictureSpec): string[] {
+  if (!subtitles) return []
+  const holds = containerFacts(container)
+  return [
+    ...noLanguages(subtitles.languages),
+    ...(holds.subtitles.length === 0
+      ? [`${holds.name} gets no subtitles here: leave them out, or choose MKV, MP4, MOV or WebM.`]
+      : []),
   ]
 }
 
@@ -435,9 +491,7 @@ function soundProblems(audio: NonNullable<DeliverySpec['audio']>, container: Con
   const holds = containerFacts(container)
   const sound = soundCodec(audio.codec)
   if (holds.sound.length === 0) return [`${holds.name} holds a picture alone: leave the sound out.`]
-  const problems = (audio.languages ?? [])
-    .filter(tag => readLanguages(tag).unknown.length > 0)
-    .map(tag => `${tag} is no language. Write its code, as en, de or fr.`)
+  const problems = noLanguages(audio.languages)
   if (!holds.sound.includes(audio.codec))
     problems.push(
       `${holds.name} does not carry ${sound.name} sound. It carries ${listed(holds.sound.map(key => soundCodec(key).name))}.`,
@@ -580,7 +634,16 @@ export function describeSpecLines(spec: DeliverySpec): [name: string, value: str
     ...(audio?.languages
       ? [['languages', `${audio.languages.map(describeLanguage).join(', ')}, in this order`] as [string, string]]
       : []),
+    ...(audio?.copied
+      ? [['untouched', 'sound that fits as it is, in any codec that the container holds'] as [string, string]]
+      : []),
+    ...(audio?.stereoBeside ? [['stereo', 'made beside tracks of more than two channels'] as [string, string]] : []),
+    ...(audio?.commentary ? [['commentary', 'stays out'] as [string, string]] : []),
     ...(holdsOneTrack(container) ? [['tracks', 'the first that is kept'] as [string, string]] : []),
+    ...(spec.video !== null && spec.subtitles
+      ? [['subtitles', describeSubtitleRule(spec.subtitles)] as [string, string]]
+      : []),
+    ...(spec.keepsChapters ? [['chapters', 'as the source'] as [string, string]] : []),
     ...(spec.video !== null && outputKind(spec) === 'image sequence'
       ? [['pictures', pictureName('source name', spec, spec.numbering ?? usualNumbering, 0)] as [string, string]]
       : []),
@@ -589,6 +652,16 @@ export function describeSpecLines(spec: DeliverySpec): [name: string, value: str
       : []),
     [outputKind(spec) === 'image sequence' ? 'folder' : 'file name', describePattern(spec)],
   ]
+}
+
+/** "English, German, in this order; the first forced track shown". */
+function describeSubtitleRule({ languages, commentary, shown }: SpecSubtitles): string {
+  const shownWords = { forced: 'the first forced one is shown', first: 'the first is shown', none: 'none is shown' }
+  return [
+    languages ? `${languages.map(describeLanguage).join(', ')}, in this order` : 'all',
+    ...(commentary ? ['without commentary'] : []),
+    `${shownWords[shown]} by itself`,
+  ].join('; ')
 }
 
 function describeSamples(pixelFormat: string): string {

@@ -1,52 +1,17 @@
+import { describeCodec } from './codec-names.ts'
 import { describeColourTag } from './colour.ts'
-import { isEstimated, type AudioFacts, type SourceFacts, type VideoFacts } from './facts.ts'
+import {
+  isEstimated,
+  type AudioFacts,
+  type Chapter,
+  type SourceFacts,
+  type SubtitleFacts,
+  type VideoFacts,
+} from './facts.ts'
 import { describeBitRate, describeBytes, describeClock } from './format.ts'
 import { describeAspect, displayAspect } from './geometry.ts'
 import { describeRate } from './timing.ts'
 import { describeScan } from './treatment/index.ts'
-
-const codecNames: Record<string, string> = {
-  mpeg1video: 'MPEG-1',
-  mpeg2video: 'MPEG-2',
-  mpeg4: 'MPEG-4 part 2',
-  dvvideo: 'DV',
-  h264: 'H.264',
-  hevc: 'HEVC',
-  av1: 'AV1',
-  prores: 'ProRes',
-  ffv1: 'FFV1',
-  png: 'PNG',
-  mjpeg: 'JPEG',
-  tiff: 'TIFF',
-  exr: 'OpenEXR',
-  dpx: 'DPX',
-  vc1: 'VC-1',
-  vp8: 'VP8',
-  vp9: 'VP9',
-  ac3: 'AC-3',
-  eac3: 'E-AC-3',
-  dts: 'DTS',
-  mp2: 'MP2',
-  mp3: 'MP3',
-  aac: 'AAC',
-  opus: 'Opus',
-  vorbis: 'Vorbis',
-  flac: 'FLAC',
-  alac: 'ALAC',
-  pcm_s16le: 'PCM 16 bit',
-  pcm_s16be: 'PCM 16 bit',
-  pcm_s24le: 'PCM 24 bit',
-  dvd_subtitle: 'DVD bitmaps',
-  subrip: 'SubRip',
-  mov_text: 'timed text',
-  hdmv_pgs_subtitle: 'PGS bitmaps',
-  dvb_subtitle: 'DVB bitmaps',
-}
-
-/** A codec as the trade writes it, or the library's own name. */
-export function describeCodec(codec: string): string {
-  return codecNames[codec] ?? codec
-}
 
 /** "720x576 16:9". */
 export function describePictureSize(video: Pick<VideoFacts, 'width' | 'height' | 'pixelAspect'>): string {
@@ -59,12 +24,25 @@ export function describeMotionShort({ frameRate, scan }: VideoFacts): string {
   return `${describeRate(frameRate)}${letter}${scan.firstField ? ` ${scan.firstField}` : ''}`
 }
 
-/** "AC-3, stereo, 48 kHz, 192 kbit/s, eng". */
+/** "AC-3, stereo, 48 kHz, 192 kbit/s, eng, default". */
 export function describeTrack(track: AudioFacts): string {
   const parts = [describeCodec(track.codec), track.layout, `${track.sampleRate / 1000} kHz`]
   if (track.bitsPerSecond !== null) parts.push(describeBitRate(track.bitsPerSecond))
-  parts.push(track.language ?? 'language not stated')
-  return parts.join(', ')
+  return [...parts, ...trackWords(track)].join(', ')
+}
+
+/** "SubRip, eng, Signs, forced". */
+export function describeSubtitles(track: SubtitleFacts): string {
+  return [describeCodec(track.codec), ...trackWords(track)].join(', ')
+}
+
+/** What a track says of itself beside what is in it. */
+function trackWords({ language, title, roles = [] }: Pick<SubtitleFacts, 'language' | 'title' | 'roles'>): string[] {
+  return [
+    language ?? 'language not stated',
+    ...(title ? [JSON.stringify(title)] : []),
+    ...roles.filter(role => role !== title),
+  ]
 }
 
 function rateWords({ frameRate, rateIs, averageRate }: VideoFacts): string {
@@ -87,6 +65,13 @@ function frameWords(video: VideoFacts): string {
   ].join(', ')
 }
 
+/** The first names of chapters, where they have any. */
+function chapterNames(chapters: readonly Chapter[]): string {
+  const names = chapters.flatMap(({ title }) => (title === null ? [] : [title]))
+  if (names.length === 0) return ''
+  return `: ${names.slice(0, 3).join(', ')}${names.length > 3 ? ' and more' : ''}`
+}
+
 /** A source's facts line by line, in plain words, for the open source. */
 export function factLines(facts: SourceFacts): [name: string, value: string][] {
   const { video } = facts
@@ -103,6 +88,7 @@ export function factLines(facts: SourceFacts): [name: string, value: string][] {
       'title',
       `${facts.disc.title} of ${facts.disc.name}, ${facts.disc.chapters.length} ${facts.disc.chapters.length === 1 ? 'chapter' : 'chapters'}${facts.disc.angle > 1 ? `, angle ${facts.disc.angle}` : ''}`,
     ])
+  if (facts.chapters) lines.push(['chapters', `${facts.chapters.length}${chapterNames(facts.chapters)}`])
   if (facts.joined)
     lines.unshift(['joined from', facts.joined.map(({ name, from }) => `${name} (${describeClock(from)})`).join(', ')])
   if (!video) return lines

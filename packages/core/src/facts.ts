@@ -59,10 +59,28 @@ export const VideoFacts = z.object({
 })
 export type VideoFacts = z.infer<typeof VideoFacts>
 
+/** Where a chapter begins, in seconds from the first picture, and what it is called. */
+export const Chapter = z.object({ from: z.number().min(0), title: z.string().nullable() })
+export type Chapter = z.infer<typeof Chapter>
+
+/** What a track is for beside being there: shown or heard by itself, only what must be read, spoken about the picture, and so on. */
+export const TrackRole = z.enum([
+  'default',
+  'forced',
+  'commentary',
+  'hearing impaired',
+  'visually impaired',
+  'original',
+  'dub',
+])
+export type TrackRole = z.infer<typeof TrackRole>
+
 export const AudioFacts = z.object({
   streamIndex: z.int().min(0),
   /** Its place among all tracks of the source, from 0, where some were left out. */
   position: z.int().min(0).optional(),
+  /** Of a track that is delivered once more, mixed down. */
+  mixed: z.literal('stereo').optional(),
   codec: z.string(),
   profile: z.string().nullable(),
   channels: z.int().positive(),
@@ -76,6 +94,8 @@ export const AudioFacts = z.object({
   /** ISO 639 code as the file states it; null where the container cannot or does not say. */
   language: z.string().nullable(),
   title: z.string().nullable(),
+  /** Absent where none is stated. */
+  roles: z.array(TrackRole).optional(),
 })
 export type AudioFacts = z.infer<typeof AudioFacts>
 
@@ -84,6 +104,8 @@ export const SubtitleFacts = z.object({
   streamIndex: z.int().min(0).nullable(),
   codec: z.string(),
   language: z.string().nullable(),
+  title: z.string().nullable().optional(),
+  roles: z.array(TrackRole).optional(),
 })
 export type SubtitleFacts = z.infer<typeof SubtitleFacts>
 
@@ -105,6 +127,8 @@ export const SourceFacts = z.object({
       chapters: z.array(z.number().min(0)),
     })
     .optional(),
+  /** As a file has them; absent where it has none, or is no file. */
+  chapters: z.array(Chapter).optional(),
   /** For sources joined to one: what it is put together from, and when each begins. */
   joined: z.array(z.object({ name: z.string(), from: z.number().min(0) })).optional(),
   /** For a sequence: frames that are missing, as stretches counted from 0; the frame before stands in for them. */

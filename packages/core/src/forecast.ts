@@ -40,6 +40,8 @@ export const SampleWindow = z.object({
   otherKeyframeBytes: z.int().min(0),
   interFrames: z.int().min(0),
   interBytes: z.int().min(0),
+  /** What the stretch's file had besides its packets and what its container adds to each; absent in measurements of before it was kept. */
+  headBytes: z.int().min(0).optional(),
   /** Absent in measurements of before it was kept. */
   quality: StretchQuality.optional(),
 })
@@ -212,7 +214,8 @@ export function forecastJob(sample: SampleMeasurement, extent: JobExtent): JobFo
   const pictureBytes = keyframes * keyframeBytes + (extent.frames - keyframes) * interBytes
   const soundBytes = sample.soundBytesPerSecond * extent.durationSeconds
   const packets = extent.frames + sample.soundPacketsPerSecond * extent.durationSeconds
-  const bytes = pictureBytes + soundBytes + packets * containerFacts(extent.container).bytesPerPacket
+  const headBytes = Math.min(...windows.map(window => window.headBytes ?? 0))
+  const bytes = headBytes + pictureBytes + soundBytes + packets * containerFacts(extent.container).bytesPerPacket
   const perFrameBytes = windows.map(window => {
     const share = keyframes / Math.max(1, extent.frames)
     const keys = (window.firstKeyframeBytes + window.otherKeyframeBytes) / (1 + window.otherKeyframes)
@@ -306,7 +309,7 @@ const farFromCap = 0.5
 
 function sum(
   windows: readonly SampleWindow[],
-  key: Exclude<keyof SampleWindow, 'startSeconds' | 'firstPassSeconds' | 'quality'>,
+  key: Exclude<keyof SampleWindow, 'startSeconds' | 'firstPassSeconds' | 'headBytes' | 'quality'>,
 ): number {
   return windows.reduce((total, window) => total + window[key], 0)
 }

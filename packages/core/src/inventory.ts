@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import type { SourceFacts } from './facts.ts'
-import { describeCodec } from './facts-words.ts'
+import { describeCodec } from './codec-names.ts'
 import { describeClock } from './format.ts'
 import { nearestRational, toNumber } from './rational.ts'
 import { describeRate, snapRate } from './timing.ts'

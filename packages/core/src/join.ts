@@ -124,6 +124,7 @@ export function joinFacts(sources: readonly { name: string; facts: SourceFacts }
     // Subtitles, chapters and missing frames are told by the parts' own times; a join does not carry them.
     subtitles: [],
     disc: undefined,
+    chapters: undefined,
     missingFrames: undefined,
     arriving: undefined,
     jumps: undefined,

@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { spannedFrames, type SourceFacts, type VideoFacts } from './facts.ts'
-import { describeCodec } from './facts-words.ts'
+import { describeCodec } from './codec-names.ts'
 import { findingNames, type Finding, type FindingKey } from './findings/finding.ts'
 import { describeAspect, displayAspect } from './geometry.ts'
 import { nearestRational, toNumber, type Rational } from './rational.ts'

@@ -1,19 +1,16 @@
 import { z } from 'zod'
 import { Account } from './account.ts'
+import { describeCodec } from './codec-names.ts'
 import { ColourDescription } from './colour.ts'
 import { levelProblem, lowestLevel, pictureCodec, soundCodecs } from './codecs/index.ts'
 import { describeContainer, outputKind } from './container.ts'
-import {
-  describeAudioCodec,
-  describeVideoCodec,
-  type DeliverySpec,
-  type PictureSpec,
-  type SoundSpec,
-  type SpecSound,
-} from './delivery.ts'
+import { describeVideoCodec, type DeliverySpec, type PictureSpec, type SoundSpec, type SpecSound } from './delivery.ts'
 import { accountLines } from './account-words.ts'
-import type { SourceFacts } from './facts.ts'
-import { describeCodec } from './facts-words.ts'
+import { chaptersWithin, plannedChapters } from './chapters.ts'
+import { Chapter, TrackRole, type SourceFacts } from './facts.ts'
+import { describeLanguage, languageOf } from './languages.ts'
+import { copiesSound } from './sound-copy.ts'
+import { plannedSubtitles } from './subtitles/index.ts'
 import { findingNames, type Finding, type FindingKey } from './findings/finding.ts'
 import { describeBytes, describeClock } from './format.ts'
 import { Glances } from './glance.ts'
@@ -21,6 +18,7 @@ import { targetTolerance } from './quality-target.ts'
 import { equal, Rational, toNumber } from './rational.ts'
 import { describeRate } from './timing.ts'
 import {
+  deliveredFacts,
   leftInBy,
   plainTimeline,
   resultSeconds,
@@ -39,6 +37,8 @@ const AnyMeasurement = z.object({
   sourceDecodeErrors: z.int().min(0),
   audio: z.array(
     z.object({
+      /** Of a track that was to be copied: its packets and the source's, and how many are not the same. */
+      copy: z.object({ packets: z.int(), sourcePackets: z.int(), different: z.int() }).optional(),
       codec: z.string(),
       channels: z.int(),
       sampleRate: z.int(),
@@ -46,6 +46,25 @@ const AnyMeasurement = z.object({
       decodeErrors: z.int().min(0),
     }),
   ),
+  /** The subtitle tracks of the result, each beside the source's that it is to be. Absent in checks of before there were any. */
+  subtitles: z
+    .array(
+      z.object({
+        codec: z.string(),
+        language: z.string().nullable(),
+        roles: z.array(TrackRole),
+        /** Texts, or pictures of text; and those of the source that lie in what is kept of it. */
+        count: z.int().min(0),
+        sourceCount: z.int().min(0),
+        /** How many say other words than the source's, or are other pictures. */
+        different: z.int().min(0),
+        /** Furthest that one begins from where it should, in seconds. */
+        furthest: z.number().min(0),
+      }),
+    )
+    .optional(),
+  /** As the result's file has them; absent in checks of before there were any. */
+  chapters: z.array(Chapter).optional(),
   /** Where every picture and second of the source went; absent in checks of before it was drawn up. */
   account: Account.optional(),
   /** What both pictures show by themselves. */
@@ -156,11 +175,12 @@ export function judge<Measured extends CheckMeasurement>(
   if (measured.video === null && spec.video === null && treatment.result === null)
     judgeSound(add, measured, spec, treatment)
   else if (measured.video !== null && spec.video !== null && treatment.result !== null)
-    judgePicture(add, measured, spec, treatment)
+    judgePicture(add, measured, spec, treatment, source?.facts ?? null)
   else
     throw new TypeError(
       'A measurement, its spec and its treatment must all be of a result with a picture, or of one without.',
     )
+  if (source) judgeTextTracks(add, measured, spec, treatment, source.facts)
   for (const line of measured.account ? accountLines(measured.account, treatment, measured.glances) : [])
     add(
       line.name,
@@ -210,6 +230,76 @@ export function judge<Measured extends CheckMeasurement>(
   return { verdict, lines, measurement: measured }
 }
 
+/** A text may begin so far from where it should, in seconds: tracks count in milliseconds, and two at one moment are set one apart. */
+const textTolerance = 0.05
+
+/** Lines on subtitles and chapters, where the spec or the result has any. */
+function judgeTextTracks(
+  add: AddLine,
+  measured: CheckMeasurement,
+  spec: DeliverySpec,
+  treatment: Treatment,
+  facts: SourceFacts,
+): void {
+  const { tracks } = plannedSubtitles(facts, spec, treatment.timeline)
+  const found = measured.subtitles ?? []
+  if (tracks.length > 0 || found.length > 0)
+    add(
+      'subtitle tracks',
+      `${tracks.length}`,
+      `${found.length}`,
+      found.length === tracks.length,
+      'A subtitle track was lost or added. Make it again.',
+    )
+  const words = (language: string | null) => (language === null ? 'no language stated' : describeLanguage(language))
+  tracks.forEach((track, index) => {
+    const result = found[index]
+    if (!result) return
+    const of = tracks.length > 1 ? ` ${index + 1}` : ''
+    const roles = (list: readonly string[] | undefined) => (list?.length ? ` (${[...list].sort().join(', ')})` : '')
+    add(
+      `subtitles${of}`,
+      `${describeCodec(track.to)}, ${words(track.language)}${roles(track.roles)}`,
+      `${describeCodec(result.codec)}, ${words(result.language)}${roles(result.roles)}`,
+      result.codec === track.to &&
+        languageOf(result.language) === languageOf(track.language) &&
+        roles(result.roles) === roles(track.roles),
+      'The subtitle track is another than the spec asks for.',
+    )
+    add(
+      `subtitles${of} kept`,
+      `${result.sourceCount}`,
+      result.different > 0 ? `${result.count}, ${result.different} of them others` : `${result.count}`,
+      result.count === result.sourceCount && result.different === 0,
+      'Subtitles were lost, added or changed between the source and the result.',
+    )
+    if (result.count > 0)
+      add(
+        `subtitles${of} in step`,
+        `within ${textTolerance} s`,
+        `${result.furthest.toFixed(3)} s at most`,
+        result.furthest <= textTolerance,
+        'A subtitle is shown at another time than in the source.',
+      )
+  })
+  const seconds = measured.video === null ? (measured.audio[0]?.durationSeconds ?? 0) : measured.video.durationSeconds
+  const planned = chaptersWithin(plannedChapters(facts, spec, treatment.timeline), seconds)
+  const chapters = measured.chapters ?? []
+  if (planned.length === 0 && chapters.length === 0) return
+  const differs = planned.filter(
+    (chapter, index) =>
+      Math.abs((chapters[index]?.from ?? Number.POSITIVE_INFINITY) - chapter.from) > textTolerance ||
+      (chapter.title !== null && chapters[index]?.title !== chapter.title),
+  )
+  add(
+    'chapters',
+    `${planned.length}`,
+    differs.length > 0 ? `${chapters.length}, ${differs.length} of them elsewhere` : `${chapters.length}`,
+    chapters.length === planned.length && differs.length === 0,
+    'The chapters are not those of the source. Make it again.',
+  )
+}
+
 /** Lines on how a sound track was made: whether it decodes and its codec. @param of what stands after "sound" in their names */
 function judgeTrack(
   add: AddLine,
@@ -226,7 +316,7 @@ function judgeTrack(
   )
   add(
     `sound${of} codec`,
-    describeAudioCodec(audio.codec),
+    describeCodec(audio.codec),
     describeCodec(track.codec),
     track.codec === audio.codec,
     'The sound is in another codec than the spec asks for.',
@@ -334,6 +424,7 @@ function judgePicture(
   measured: PictureCheckMeasurement,
   spec: PictureSpec,
   treatment: PictureTreatment,
+  source: SourceFacts | null,
 ): void {
   const { video } = measured
   const { result } = treatment
@@ -419,12 +510,25 @@ function judgePicture(
     )
     // What the spec leaves out is counted below.
     if (spec.audio === null) return
-    judgeTrack(add, of, track, spec.audio)
+    const kept = source && deliveredFacts(source, treatment).audio[index]
+    const isCopied = kept && source && copiesSound(kept, source, spec, treatment)
+    judgeTrack(add, of, track, isCopied ? kept : spec.audio)
+    if (isCopied)
+      add(
+        `sound${of} untouched`,
+        `${track.copy?.sourcePackets ?? 'all'} packets of the source`,
+        track.copy?.different
+          ? `${track.copy.packets}, ${track.copy.different} of them others`
+          : `${track.copy?.packets ?? 'unknown'}`,
+        track.copy !== undefined && track.copy.different === 0 && track.copy.packets === track.copy.sourcePackets,
+        'The sound was to be copied untouched and is not the same. Make it again.',
+      )
+    const most = kept?.mixed ? 2 : spec.audio.maxChannels
     add(
       `sound${of} rate`,
-      `${spec.audio.sampleRate} Hz`,
+      `${spec.audio.sampleRate} Hz${kept?.mixed ? ', stereo' : ''}`,
       soundShape(track),
-      track.sampleRate === spec.audio.sampleRate && track.channels <= spec.audio.maxChannels,
+      track.sampleRate === spec.audio.sampleRate && track.channels <= most,
       wrongSoundShape,
     )
   })

@@ -44,7 +44,7 @@ export function pictureBytesUnder(
 /** What sound will take, as far as that is known before it is encoded: at its stated rate, or as half of what it is unpacked. */
 export function expectedSound(
   { audio }: Pick<PictureSpec, 'audio'>,
-  tracks: readonly Pick<AudioFacts, 'channels'>[],
+  tracks: readonly Pick<AudioFacts, 'channels' | 'mixed'>[],
   seconds: number,
 ): Pick<CapLoad, 'soundBytes' | 'soundPackets'> {
   if (audio === null) return { soundBytes: 0, soundPackets: 0 }
@@ -52,7 +52,7 @@ export function expectedSound(
   const bitsPerSample = codec.bitsPerSample ?? 16
   const bitsPerChannel =
     audio.bitsPerSecondPerChannel ?? audio.sampleRate * bitsPerSample * (isUncompressed(codec) ? 1 : 0.5)
-  const channels = tracks.reduce((sum, track) => sum + Math.min(track.channels, audio.maxChannels), 0)
+  const channels = tracks.reduce((sum, track) => sum + Math.min(track.channels, track.mixed ? 2 : audio.maxChannels), 0)
   return {
     soundBytes: Math.ceil((bitsPerChannel * channels * seconds) / 8),
     soundPackets: Math.ceil((tracks.length * seconds * audio.sampleRate) / samplesOfPacket),
@@ -68,7 +68,7 @@ const samplesOfPacket = 1024
 export function plannedRate(
   spec: PictureSpec,
   { frameCount: frames, rate }: { frameCount: number; rate: Rational },
-  tracks: readonly Pick<AudioFacts, 'channels'>[],
+  tracks: readonly Pick<AudioFacts, 'channels' | 'mixed'>[],
 ): RateChoice {
   const { rateControl } = spec.video
   if (rateControl.kind === 'quality target')
@@ -98,7 +98,7 @@ export function capProblem(spec: PictureSpec, load: CapLoad): string | null {
 export function plannedCapProblem(
   spec: PictureSpec,
   { frameCount: frames, rate }: { frameCount: number; rate: Rational },
-  tracks: readonly Pick<AudioFacts, 'channels'>[],
+  tracks: readonly Pick<AudioFacts, 'channels' | 'mixed'>[],
 ): string | null {
   const seconds = frames / toNumber(rate)
   const { audio } = spec

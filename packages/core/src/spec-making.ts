@@ -60,7 +60,8 @@ export function withProfile(video: PictureSpec['video'], key: string): PictureSp
 /** A spec in another container; codecs that it does not carry become the first that it does, and what it does not hold at all goes. */
 export function withContainer(spec: DeliverySpec, container: Container): DeliverySpec {
   const holds = containerFacts(container)
-  const { numbering, dotsPerInch, keepsCameraData, ...rest } = spec as PictureSpec
+  const { numbering, dotsPerInch, keepsCameraData, subtitles, keepsChapters, ...others } = spec as PictureSpec
+  const rest = { ...others, ...(keepsChapters && holds.chapters ? { keepsChapters } : {}) }
   const before = spec.audio ?? usualSound
   const audio =
     holds.sound.length === 0
@@ -68,7 +69,8 @@ export function withContainer(spec: DeliverySpec, container: Container): Deliver
       : holds.sound.includes(before.codec)
         ? before
         : withSoundCodec(before, holds.sound[0]!)
-  if (holds.picture.length === 0) return { ...rest, container, video: null, audio } as SoundSpec
+  if (holds.picture.length === 0)
+    return { ...rest, container, video: null, audio: audio && encoded(audio) } as SoundSpec
   const video = spec.video ?? usualPicture
   const { remarks } = pictureCodec(holds.picture.includes(video.codec) ? video.codec : holds.picture[0]!)
   const fits = holds.picture.includes(video.codec) ? video : withPictureCodec(video, holds.picture[0]!)
@@ -79,12 +81,25 @@ export function withContainer(spec: DeliverySpec, container: Container): Deliver
     audio:
       spec.audio === null && outputKind(spec) !== 'still'
         ? null
-        : audio && { ...audio, sampleRate: audio.sampleRate ?? 48_000 },
+        : audio && {
+            ...(holds.makes === 'moving picture' ? audio : encoded(audio)),
+            sampleRate: audio.sampleRate ?? 48_000,
+          },
     video: holds.makes === 'moving picture' ? fits : asFiles(fits, holds.makes),
+    ...(subtitles && holds.subtitles.length > 0 ? { subtitles } : {}),
     ...(numbering && holds.makes === 'image sequence' ? { numbering } : {}),
     ...(dotsPerInch !== undefined && remarks.includes('dots per inch') ? { dotsPerInch } : {}),
     ...(keepsCameraData && remarks.includes('camera data') ? { keepsCameraData } : {}),
   } as PictureSpec
+}
+
+/** Sound without what there is only beside a moving picture. */
+function encoded<Sound extends SpecSound | SoundSpec['audio']>({
+  copied: _copied,
+  stereoBeside: _stereo,
+  ...sound
+}: Sound): Sound {
+  return sound as Sound
 }
 
 /** Pictures in files of their own have square pixels, and a single one has no rate. */

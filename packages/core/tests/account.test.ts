@@ -165,6 +165,16 @@ describe('the account of sound', () => {
     })
   })
 
+  test('does not call a tone turned over that is half of its period late', () => {
+    const tone = (late: number) =>
+      Array.from({ length: 24_000 }, (_, index) => Math.sin(2 * Math.PI * 300 * (index / 2000 - late)))
+    const [before, after] = [tone(0), tone(1 / 600)]
+    expect(
+      accountOfSound(sound({ coarse: [before, before] }), sound({ coarse: [after, after] }), known, treatment)
+        .turnedOver,
+    ).toEqual([])
+  })
+
   test('finds channels that are silent or turned over', () => {
     expect(accountOfSound(sound(), sound({ loudness: [-12, -110] }), known, treatment).silent).toEqual([1])
     expect(

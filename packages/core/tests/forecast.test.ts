@@ -26,6 +26,12 @@ describe('forecast of a job', () => {
     expect(forecast.bytes.expected).toBeCloseTo(600_000 + 2_940_000 + 1_920_000 + 144_000, 3)
   })
 
+  test("a file's head is counted once, as the stretch with the smallest had it", () => {
+    const headed = forecastJob(sample([window({ headBytes: 3000 }), window({ headBytes: 2500 })]), extent)
+    const bare = forecastJob(sample([window(), window()]), extent)
+    expect(headed.bytes.expected - bare.bytes.expected).toBe(2500)
+  })
+
   test('says what was measured', () => {
     expect(forecast.measuredFrom).toBe('90 of 3000 frames in 3 stretches, encoded and checked on test, 2 cores in 12 s')
   })

@@ -3,7 +3,7 @@ import path from 'node:path'
 import type { FindingKey } from '@hematine/core'
 import { drawBackdrop, type BackdropKind } from './backdrops.ts'
 import { seeded } from './paint.ts'
-import { quoteOption } from '@hematine/media/treating/filters'
+import { quoteOption } from '@hematine/media/treating/font'
 import { writeClip, type Clip } from './write-clip.ts'
 
 /** Clips with faults in a known amount, for proving what Hematine finds; each is the same for the same seed. */

@@ -255,6 +255,22 @@ const film: Step = (directory, layer) =>
         filters: `${fogSignal(8, 140)},pan=stereo|c0=c0|c1=0*c0,aformat=sample_fmts=fltp`,
       },
     ],
+    subtitles: [
+      {
+        language: 'eng',
+        texts: [
+          [0.5, 2.5, 'Every evening he goes up,\nwhatever the weather.'],
+          [4.5, 2.5, 'The lens is turned by hand.'],
+        ],
+      },
+      {
+        language: 'nld',
+        texts: [
+          [0.5, 2.5, 'Elke avond gaat hij naar boven,\nwat voor weer het ook is.'],
+          [4.5, 2.5, 'De lens wordt met de hand gedraaid.'],
+        ],
+      },
+    ],
   })
 
 /** A still, as from a plate camera. */

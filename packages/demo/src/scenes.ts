@@ -1,5 +1,5 @@
 import { createRequire } from 'node:module'
-import { quoteOption } from '@hematine/media/treating/filters'
+import { quoteOption } from '@hematine/media/treating/font'
 
 const font = createRequire(import.meta.url).resolve(
   '@fontsource/atkinson-hyperlegible-next/files/atkinson-hyperlegible-next-latin-600-normal.woff',

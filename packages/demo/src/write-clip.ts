@@ -1,10 +1,13 @@
+import { timedTextTrackHead, writeCue } from '@hematine/core'
 import { ensure, options } from '@hematine/media/ground/libav'
 import { Graph } from '@hematine/media/ground/graph'
 import {
   AV_CODEC_FLAG_GLOBAL_HEADER,
   AV_CODEC_FLAG_INTERLACED_DCT,
   AV_CODEC_FLAG_INTERLACED_ME,
+  AV_CODEC_ID_MOV_TEXT,
   AV_PICTURE_TYPE_NONE,
+  AVMEDIA_TYPE_SUBTITLE,
 } from 'node-av/constants'
 import {
   avRescaleQ,
@@ -34,6 +37,8 @@ export interface Clip {
   formatOptions?: Record<string, string>
   video: ClipTrack & { interlaced?: boolean; keyframeDistance?: number }
   audio: ClipTrack[]
+  /** Subtitle tracks of MP4 and MOV: seconds at which each text is shown, and for how long. */
+  subtitles?: { language: string; texts: [from: number, seconds: number, text: string][] }[]
 }
 
 interface OpenTrack {
@@ -55,6 +60,34 @@ export async function writeClip(clip: Clip): Promise<void> {
   })
 }
 
+/** Adds a track of timed text. @returns writes its texts */
+function openSubtitles(
+  output: FormatContext,
+  { language, texts }: NonNullable<Clip['subtitles']>[number],
+): () => Promise<void> {
+  const stream = output.newStream(null)
+  stream.codecpar.codecType = AVMEDIA_TYPE_SUBTITLE
+  stream.codecpar.codecId = AV_CODEC_ID_MOV_TEXT
+  stream.codecpar.extradata = Buffer.from(timedTextTrackHead())
+  const milliseconds = new Rational(1, 1000)
+  stream.timeBase = milliseconds
+  stream.metadata = options({ language })
+  return async () => {
+    const packet = new Packet()
+    packet.alloc()
+    for (const [from, seconds, text] of texts) {
+      packet.data = Buffer.from(writeCue('mov_text', [{ text, italic: false, bold: false, underline: false }]))
+      packet.pts = packet.dts = BigInt(Math.round(from * 1000))
+      packet.duration = BigInt(Math.round(seconds * 1000))
+      packet.streamIndex = stream.index
+      packet.rescaleTs(milliseconds, stream.timeBase)
+      ensure(await output.interleavedWriteFrame(packet), 'The demo subtitles cannot be written')
+      packet.unref()
+    }
+    packet.free()
+  }
+}
+
 /** Makes sound from filters and writes it as a WAV file of 16 bit. @throws MediaError */
 export async function writeSound(file: string, filters: string): Promise<void> {
   await writeTracks(file, 'wav', [{ encoder: 'pcm_s16le', filters }])
@@ -70,7 +103,7 @@ export async function writeTracks(file: string, format: string, audio: readonly 
 }
 
 async function write(
-  clip: Pick<Clip, 'path' | 'format' | 'formatOptions'>,
+  clip: Pick<Clip, 'path' | 'format' | 'formatOptions' | 'subtitles'>,
   openTracks: (output: FormatContext) => Promise<OpenTrack[]>,
 ): Promise<void> {
   const output = new FormatContext()
@@ -82,8 +115,10 @@ async function write(
   let tracks: OpenTrack[] = []
   try {
     tracks = await openTracks(output)
+    const subtitles = (clip.subtitles ?? []).map(track => openSubtitles(output, track))
     ensure(await output.openOutput(), 'The demo file cannot be created')
     ensure(await output.writeHeader(options(clip.formatOptions ?? {})), 'The demo file cannot be begun')
+    for (const write of subtitles) await write()
     for (;;) {
       const open = tracks.filter(track => !track.ended)
       if (open.length === 0) break

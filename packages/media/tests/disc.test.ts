@@ -1,4 +1,3 @@
-import { spawnSync } from 'node:child_process'
 import { copyFile, cp, mkdir, open, readFile, rm, truncate, writeFile } from 'node:fs/promises'
 import path from 'node:path'
 import { isoFiles, udfFiles, type ReadBytes } from '@hematine/core'
@@ -9,7 +8,8 @@ import { openFrames } from '../src/reading/frame-reader.ts'
 import { OpenDisc } from '../src/discs/disc.ts'
 import type { MediaInput } from '../src/ground/media-input.ts'
 import { listDirectory } from '../src/volumes/volume-files.ts'
-import { writeClip } from '../../../tests/support/material.ts'
+import { writeProgramStream } from '../../../tests/support/discs.ts'
+import { runProgram } from '../../../tests/support/programs.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 import { managerTable, titleSetTable, type CellPlan, type TitleSetPlan } from '../../demo/src/disc/tables.ts'
 import { writeDiscFolder, writeDiscImage, type CellClip } from '../../demo/src/disc/write-disc.ts'
@@ -19,36 +19,18 @@ import { writeDiscFolder, writeDiscImage, type CellClip } from '../../demo/src/d
 const scratch = scratchDirectory()
 const at = (...parts: string[]) => path.join(scratch, ...parts)
 
-/** A program that must succeed. */
-function runProgram(name: string, words: string[], environment: Record<string, string> = {}): void {
-  const { status, stderr, error } = spawnSync(name, words, {
-    env: { ...process.env, ...environment },
-    encoding: 'utf8',
-  })
-  if (status !== 0) throw new Error(`${name}: ${error?.message ?? stderr}`)
-}
-
 /** A program stream for authoring: frame n is a flat grey of luma `level` + n. */
 async function writeProgram(file: string, level: number, frames: number, ntsc = false, tracks = 1): Promise<void> {
   const rate = ntsc ? '30000/1001' : '25'
   const seconds = ntsc ? (frames * 1001) / 30_000 : frames / 25
-  await writeClip({
-    path: file,
-    format: 'dvd',
-    formatOptions: { muxrate: '10080000', packetsize: '2048' },
-    video: {
-      encoder: 'mpeg2video',
-      bitRate: 4_000_000,
-      keyframeDistance: 12,
-      options: { maxrate: '8000000', bufsize: '1835008' },
-      filters: `nullsrc=s=720x${ntsc ? 480 : 576}:r=${rate},format=yuv420p,geq=lum='${level}+N':cb=128:cr=128,trim=end_frame=${frames},setsar=${ntsc ? '8/9' : '64/45'}`,
-    },
-    audio: Array.from({ length: tracks }, (_, index) => ({
-      encoder: 'ac3',
-      bitRate: 192_000,
-      filters: `sine=frequency=${300 + 200 * index}:sample_rate=48000:duration=${seconds},aformat=sample_fmts=fltp:channel_layouts=stereo`,
-    })),
-  })
+  await writeProgramStream(
+    file,
+    `nullsrc=s=720x${ntsc ? 480 : 576}:r=${rate},format=yuv420p,geq=lum='${level}+N':cb=128:cr=128,trim=end_frame=${frames},setsar=${ntsc ? '8/9' : '64/45'}`,
+    Array.from(
+      { length: tracks },
+      (_, index) => `sine=frequency=${300 + 200 * index}:sample_rate=48000:duration=${seconds}`,
+    ),
+  )
 }
 
 async function greys(input: MediaInput): Promise<{ luma: number[]; times: number[]; errors: number }> {

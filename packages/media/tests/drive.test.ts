@@ -116,6 +116,8 @@ describe('what could not be read of a title', () => {
     title: 1,
     angle: 1,
     aspect: '4:3',
+    width: 720,
+    height: 576,
     audio: [],
     subtitles: [],
     chapters: [0],

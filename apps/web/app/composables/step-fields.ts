@@ -3,6 +3,7 @@ import {
   equal,
   newStep,
   rational,
+  readLanguages,
   type AssetKind,
   type AssetRef,
   type Rational,
@@ -297,6 +298,22 @@ export function fieldsOf(step: Step): StepField[] {
         choice(step, 'corner', 'Place', ['top left', 'top right', 'bottom left', 'bottom right', 'middle']),
         number(step, 'size', 'Height', [1, 100, 1], '%', true),
         number(step, 'opacity', 'Opacity', [0, 100, 5], '%', true),
+      ]
+    case 'burn-subtitles':
+      return [
+        {
+          label: 'Language',
+          kind: 'text',
+          get: () => step.language,
+          set: text => {
+            const { languages, unknown } = readLanguages(text)
+            if (unknown.length > 0 || languages.length > 1)
+              return 'Write the code of one language, as en, de or fr; or nothing for the first track.'
+            return { ...step, language: languages[0] ?? '' }
+          },
+        },
+        choice(step, 'which', 'Show', ['all', 'forced']),
+        number(step, 'size', 'Height of text', [2, 15, 0.5], '%', true),
       ]
     case 'text-mark':
       return [

@@ -53,6 +53,8 @@ export interface ProgramChain {
   /** Stream numbers of the tracks that the chain uses: track number to number of the stream in the VOB files. */
   audio: { track: number; stream: number }[]
   subpictures: { track: number; stream: number }[]
+  /** The sixteen colours of its subtitles, as 0xRRGGBB. */
+  palette: number[]
 }
 
 export interface TitleSet {
@@ -199,7 +201,20 @@ function programChain(table: Bytes): ProgramChain {
     cells,
     audio,
     subpictures,
+    palette: Array.from({ length: 16 }, (_, index) => colourAt(table, 0xa4 + index * 4)),
   }
+}
+
+/** A colour of a chain's palette: luma and both colour differences (Cr, then Cb), as ITU-R BT.601 has them in 8 bits. @returns 0xRRGGBB */
+function colourAt(table: Bytes, at: number): number {
+  const luma = (table.u8(at + 1) - 16) / 219
+  const [red, blue] = [(table.u8(at + 2) - 128) / 224, (table.u8(at + 3) - 128) / 224]
+  const code = (value: number) => Math.round(255 * Math.min(1, Math.max(0, value)))
+  return (
+    code(luma + 1.402 * red) * 0x10000 +
+    code(luma - 0.714136 * red - 0.344136 * blue) * 0x100 +
+    code(luma + 1.772 * blue)
+  )
 }
 
 function addressTable(table: Bytes): TitleSet['addresses'] {

@@ -25,6 +25,8 @@ export const DiscTitle = z.object({
   height: z.int().positive(),
   audio: z.array(DiscTrack),
   subtitles: z.array(z.object({ language: z.string().nullable(), streamId: z.int() })),
+  /** Colours of its subtitles, as 0xRRGGBB; absent where the tables could not be read. */
+  palette: z.array(z.int()).length(16).optional(),
   /** Title that plays the same cells in the same order. */
   repeats: z.int().positive().nullable(),
   /** Why it cannot be brought in, as a sentence. */
@@ -207,6 +209,7 @@ function describe(set: TitleSet, entry: TitleEntry): Omit<DiscTitle, 'repeats'> 
     height,
     audio,
     subtitles,
+    palette: chain.palette,
     problem: null,
   }
 }

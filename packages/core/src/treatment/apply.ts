@@ -2,7 +2,7 @@ import { completeColour, describeColourTag, isHighRange, targetColour, type Full
 import { pictureCodec } from '../codecs/index.ts'
 import { describeContainer, holdsOneTrack, outputKind } from '../container.ts'
 import { describeAudioCodec, type DeliverySpec, type PictureSpec, type SoundSpec } from '../delivery.ts'
-import { describePixelFormat, isEstimated, spannedFrames, type SourceFacts } from '../facts.ts'
+import { describePixelFormat, isEstimated, spannedFrames, type AudioFacts, type SourceFacts } from '../facts.ts'
 import {
   describeAspect,
   displayAspect,
@@ -12,8 +12,11 @@ import {
   type StoredFrame,
 } from '../geometry.ts'
 import { describeLanguage, languageOf } from '../languages.ts'
+import { chooseBurnt } from '../subtitles/burnt.ts'
+import { plannedSubtitles } from '../subtitles/planned.ts'
 import { compare, divide, equal, multiply, rational, type Rational, toNumber } from '../rational.ts'
 import { plannedCapProblem } from '../size-cap.ts'
+import { copiesSound } from '../sound-copy.ts'
 import { describeRate, framesIn } from '../timing.ts'
 import { arrangeSteps } from './order.ts'
 import { type Step, stepKinds, type StepOf } from './step.ts'
@@ -103,7 +106,7 @@ function treatSound(facts: SourceFacts, spec: SoundSpec, chosen: readonly Step[]
     if (step.kind === 'trim') timeline = trimmed(timeline, step, seconds)
     if (step.kind === 'speed') timeline = { ...timeline, speed: timeline.speed * step.factor }
   }
-  const ruled = tracksByLanguage(facts, spec, sound)
+  const ruled = tracksByRule(facts, spec, sound)
   const kept = sound.find(step => step.kind === 'keep-tracks')
   const there = ruled?.tracks ?? (kept?.tracks ?? [...facts.audio.keys()]).filter(index => index < facts.audio.length)
   if (there.length === 0)
@@ -136,32 +139,39 @@ function treatSound(facts: SourceFacts, spec: SoundSpec, chosen: readonly Step[]
 }
 
 /**
- * Tracks that a spec's languages keep, in their order, with those behind that state no language. A choice of tracks that a person made goes before.
+ * Tracks that a spec's languages keep, in their order, with those behind that state no language, without commentary where it stays out. A choice of tracks that a person made goes before.
  * @returns null where nothing is ruled
  * @throws CannotTreat when no track would be left
  */
-function tracksByLanguage(
+function tracksByRule(
   { audio }: SourceFacts,
   { name, audio: rule }: DeliverySpec,
   sound: readonly Step[],
 ): { tracks: number[]; notes: string[] } | null {
-  if (!rule?.languages || audio.length === 0 || sound.some(step => step.kind === 'keep-tracks')) return null
-  const stated = audio.map(track => languageOf(track.language))
-  const all = stated.map((language, index) => ({ language, index }))
-  const wanted = rule.languages.flatMap(tag =>
-    all.filter(({ language }) => language !== null && language === languageOf(tag)),
-  )
-  const unstated = all.filter(({ language }) => language === null)
+  if (!rule || audio.length === 0 || sound.some(step => step.kind === 'keep-tracks')) return null
+  const spoken = audio.map((track, index) => ({ track, index }))
+  const said = rule.commentary ? spoken.filter(({ track }) => track.roles?.includes('commentary')) : []
+  if (!rule.languages && said.length === 0) return null
+  const all = spoken
+    .filter(entry => !said.includes(entry))
+    .map(({ track, index }) => ({ language: languageOf(track.language), index }))
+  const wanted = rule.languages
+    ? rule.languages.flatMap(tag => all.filter(({ language }) => language !== null && language === languageOf(tag)))
+    : all
+  const unstated = rule.languages ? all.filter(({ language }) => language === null) : []
   const tracks = [...wanted, ...unstated].map(({ index }) => index)
   const left = all.filter(({ index }) => !tracks.includes(index))
   const words = (tags: readonly string[]) => [...new Set(tags.map(describeLanguage))].join(', ')
   if (tracks.length === 0)
     throw new CannotTreat(
-      `${name} keeps sound in ${words(rule.languages)}, and this source has it in ${words(stated.map(language => language!))}: the result would be silent. Choose another spec, or choose tracks with the step "${stepKinds['keep-tracks'].name}".`,
+      all.length === 0
+        ? `${name} leaves commentary out, and this source has nothing else: the result would be silent. Choose another spec, or choose tracks with the step "${stepKinds['keep-tracks'].name}".`
+        : `${name} keeps sound in ${words(rule.languages!)}, and this source has it in ${words(all.map(({ language }) => language!))}: the result would be silent. Choose another spec, or choose tracks with the step "${stepKinds['keep-tracks'].name}".`,
     )
   return {
     tracks,
     notes: [
+      ...said.map(({ index }) => `Sound track ${index + 1} stays out: it is commentary.`),
       ...left.map(
         ({ language, index }) =>
           `Sound track ${index + 1} (${describeLanguage(language!)}) stays out: ${name} keeps ${words(rule.languages!)}.`,
@@ -355,20 +365,30 @@ function treatPicture(facts: SourceFacts, spec: PictureSpec, chosen: readonly St
       : isPlain && video.rateIs === 'constant'
         ? Math.round(spanned * toNumber(divide(rate, video.frameRate)))
         : framesIn(resultSeconds(timeline, seconds), rate)
-  const ruled = tracksByLanguage(facts, spec, sound)
-  const tooLarge = plannedCapProblem(
-    spec,
-    { frameCount, rate },
-    deliveredFacts(facts, { sound, ...(ruled ? { tracks: ruled.tracks } : {}) }).audio,
-  )
-  if (tooLarge) throw new CannotTreat(tooLarge)
-  const notes = [...(ruled?.notes ?? []), ...pictureNotes(facts, spec, pixelFormat)]
-  return {
-    steps,
-    sourceColour,
+  const ruled = tracksByRule(facts, spec, sound)
+  const chosenTracks = {
     ...(isPlain ? {} : { timeline }),
     ...(sound.length === 0 ? {} : { sound }),
     ...(spec.audio === null ? { tracks: [] } : ruled ? { tracks: ruled.tracks } : {}),
+  }
+  const stereo = stereoBeside(deliveredFacts(facts, chosenTracks).audio, spec)
+  const delivery = { ...chosenTracks, ...(stereo.length > 0 ? { stereo } : {}) }
+  const tooLarge = plannedCapProblem(spec, { frameCount, rate }, deliveredFacts(facts, delivery).audio)
+  if (tooLarge) throw new CannotTreat(tooLarge)
+  const burning = picture.find(step => step.kind === 'burn-subtitles')
+  const burnt = burning && chooseBurnt(facts, burning)
+  const notes = [
+    ...(ruled?.notes ?? []),
+    ...(burnt && 'none' in burnt ? [burnt.none] : []),
+    ...copyNotes(facts, spec, delivery),
+    ...plannedSubtitles(facts, spec, timeline).notes,
+    ...pictureNotes(facts, spec, pixelFormat),
+  ]
+  return {
+    steps,
+    sourceColour,
+    ...(burnt && !('none' in burnt) ? { burnt } : {}),
+    ...delivery,
     result: {
       frame,
       rate,
@@ -381,6 +401,38 @@ function treatPicture(facts: SourceFacts, spec: PictureSpec, chosen: readonly St
     },
     ...(notes.length > 0 ? { notes } : {}),
   }
+}
+
+/** Tracks, by their places in the source, of which a spec wants one in stereo beside: not where their language has one. */
+function stereoBeside(delivered: readonly AudioFacts[], { audio }: PictureSpec): number[] {
+  if (!audio?.stereoBeside || audio.maxChannels < 3) return []
+  const isMain = (track: AudioFacts) =>
+    !track.roles?.some(role => role === 'commentary' || role === 'visually impaired')
+  return delivered
+    .filter(
+      track =>
+        track.channels > 2 &&
+        !delivered.some(
+          other => other.channels <= 2 && isMain(other) && languageOf(other.language) === languageOf(track.language),
+        ),
+    )
+    .map(track => track.position!)
+}
+
+/** Which tracks are copied where the spec wants that. */
+function copyNotes(
+  facts: SourceFacts,
+  spec: PictureSpec,
+  treatment: Pick<PictureTreatment, 'timeline' | 'sound' | 'tracks' | 'stereo'>,
+): string[] {
+  if (!spec.audio?.copied) return []
+  const { audio } = deliveredFacts(facts, treatment)
+  const copied = audio.filter(track => copiesSound(track, facts, spec, treatment))
+  if (copied.length === 0 || audio.length === 0)
+    return audio.length === 0 ? [] : ['No sound track meets the spec as it is; all are encoded.']
+  return [
+    `${copied.length === audio.length ? 'All sound is' : `${copied.length} of ${audio.length} sound tracks ${copied.length === 1 ? 'is' : 'are'}`} copied untouched.`,
+  ]
 }
 
 /** What becomes of what the spec cannot carry, or has a rule for. */
@@ -597,12 +649,21 @@ function sizeStep(step: StepOf<'scale'>, passing: Passing): { steps: AppliedStep
 /** The facts of what a treatment delivers: tracks that it drops are left out, the others are in the order that it has them in. */
 export function deliveredFacts(
   facts: SourceFacts,
-  treatment: Pick<PictureTreatment, 'sound' | 'tracks'> | Pick<SoundTreatment, 'tracks'>,
+  treatment: Pick<PictureTreatment, 'sound' | 'tracks' | 'stereo'> | Pick<SoundTreatment, 'tracks'>,
 ): SourceFacts {
   const kept = 'sound' in treatment ? treatment.sound?.find(step => step.kind === 'keep-tracks') : undefined
   const tracks = treatment.tracks ?? kept?.tracks
   const audio = facts.audio.map((track, position) => ({ ...track, position }))
-  return { ...facts, audio: tracks ? tracks.flatMap(index => audio[index] ?? []) : audio }
+  const stereo = 'stereo' in treatment ? (treatment.stereo ?? []) : []
+  const delivered = tracks ? tracks.flatMap(index => audio[index] ?? []) : audio
+  return {
+    ...facts,
+    audio: delivered.flatMap(track =>
+      stereo.includes(track.position)
+        ? [track, { ...track, mixed: 'stereo' as const, title: track.title ? `${track.title}, stereo` : 'Stereo' }]
+        : [track],
+    ),
+  }
 }
 
 /**

@@ -114,6 +114,13 @@ export const Step = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('high-range'), transfer: z.enum(['PQ', 'HLG']), white: z.number().min(100).max(400) }),
   z.object({ kind: z.literal('grain'), strength: Strength }),
   // Marks
+  // The first track of a language, or of all where none is named; `size`: height of its letters, as a part of the frame's, where it is text.
+  z.object({
+    kind: z.literal('burn-subtitles'),
+    language: z.string().max(35),
+    which: z.enum(['all', 'forced']),
+    size: z.number().min(2).max(15),
+  }),
   z.object({
     kind: z.literal('text-mark'),
     text: z.string().trim().min(1).max(200),
@@ -265,6 +272,12 @@ export const stepKinds: Record<StepKind, StepKindInfo> = {
     placed: 'the colours decide how bright each shade of grey is',
   },
   pad: { name: 'Pad', group: 'frame', rank: 28, placed: 'bars must stay black' },
+  'burn-subtitles': {
+    name: 'Burn in subtitles',
+    group: 'marks',
+    rank: 28.5,
+    placed: 'their letters must not be cleaned or scaled',
+  },
   'text-mark': {
     name: 'Text mark',
     group: 'marks',
@@ -362,6 +375,8 @@ export function newStep(kind: StepKind): Step {
       return { kind, asset: null, corner: 'top right', size: 10, opacity: 80 }
     case 'grain':
       return { kind, strength: 'light' }
+    case 'burn-subtitles':
+      return { kind, language: '', which: 'all', size: 5 }
     case 'text-mark':
       return { kind, text: 'Skerry Lights', corner: 'bottom right', size: 4, opacity: 60 }
     case 'keep-tracks':

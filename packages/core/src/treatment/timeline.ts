@@ -35,6 +35,20 @@ export function sourceTimeAt({ ranges, speed }: Timeline, seconds: number): numb
   return ranges.at(-1)!.to
 }
 
+/** When something that a source shows for a while is seen in the result: once for each kept range that it lies in. Of no length, it counts as a moment. */
+export function shownSpans({ ranges, speed }: Timeline, from: number, to: number): { from: number; to: number }[] {
+  const spans: { from: number; to: number }[] = []
+  let before = 0
+  for (const range of ranges ?? [{ from: 0, to: Number.POSITIVE_INFINITY }]) {
+    const begin = Math.max(from, range.from)
+    const end = Math.min(to, range.to)
+    const isThere = from === to ? from >= range.from && from < range.to : begin < end
+    if (isThere) spans.push({ from: (before + begin - range.from) / speed, to: (before + end - range.from) / speed })
+    before += range.to - range.from
+  }
+  return spans
+}
+
 /** Time in the result of a time in the source, or null where the source is trimmed off. */
 export function resultTimeAt({ ranges, speed }: Timeline, seconds: number): number | null {
   if (!ranges) return seconds / speed

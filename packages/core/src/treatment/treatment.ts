@@ -36,6 +36,17 @@ export const AppliedStep = z.discriminatedUnion('kind', [
 ])
 export type AppliedStep = z.infer<typeof AppliedStep>
 
+/** The subtitle track of a source that is burnt into its picture. */
+export const BurntSubtitles = z.object({
+  /** Its place among the source's subtitle tracks, from 0, and its stream; null for one of a title that begins late. */
+  position: z.int().min(0),
+  streamIndex: z.int().min(0).nullable(),
+  codec: z.string(),
+  /** Of pictures of text: only those that must be shown. */
+  onlyForced: z.boolean(),
+})
+export type BurntSubtitles = z.infer<typeof BurntSubtitles>
+
 /** A treatment worked out for one source and a spec with a picture: the steps and the picture that comes out of them. */
 export const PictureTreatment = z.object({
   steps: z.array(AppliedStep),
@@ -43,10 +54,14 @@ export const PictureTreatment = z.object({
   sourceColour: FullColour,
   /** Absent where the result runs as its source does. */
   timeline: Timeline.optional(),
+  /** Absent where nothing is burnt in. */
+  burnt: BurntSubtitles.optional(),
   /** What is done to the sound, in order; absent when nothing is. */
   sound: z.array(Step).optional(),
   /** Tracks of the source that are delivered, counted from 0, in the order of delivery, where the spec decides it: those of its languages, or none. */
   tracks: z.array(z.int().min(0)).optional(),
+  /** Tracks of the source, counted from 0, behind each of which one of it in stereo is delivered. */
+  stereo: z.array(z.int().min(0)).optional(),
   result: z.object({
     frame: Frame,
     rate: Rational,

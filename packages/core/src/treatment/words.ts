@@ -1,3 +1,4 @@
+import { describeLanguage } from '../languages.ts'
 import { describeColourTag } from '../colour.ts'
 import { describePixelFormat, type VideoFacts } from '../facts.ts'
 import { describeAspect, displayAspect } from '../geometry.ts'
@@ -120,6 +121,11 @@ function settingsOf(step: Step): string {
       return `${step.transfer}, white at ${step.white} cd/m²`
     case 'picture-mark':
       return `${step.asset?.name ?? 'none chosen'}, ${step.corner}`
+    case 'burn-subtitles':
+      return [
+        step.language === '' ? 'the first track' : describeLanguage(step.language),
+        ...(step.which === 'forced' ? ['only what must be shown'] : []),
+      ].join(', ')
     case 'text-mark':
       return `"${step.text}", ${step.corner}`
     case 'keep-tracks':

@@ -34,7 +34,7 @@ export async function measureSoundResult(
   onProgress: (seconds: number) => void,
 ): Promise<SoundCheckMeasurement> {
   const result: MediaInput = { kind: 'file', path: plan.outputPath }
-  const { container, audio } = await readFacts(result)
+  const { container, audio, chapters = [] } = await readFacts(result)
   const compared = await compareSound(plan, audio, gate, onProgress)
   const { account } = await prove(
     {
@@ -53,6 +53,7 @@ export async function measureSoundResult(
   )
   return {
     account,
+    chapters,
     container,
     bytes: (await stat(plan.outputPath)).size,
     sourceBytes: plan.facts.bytes,

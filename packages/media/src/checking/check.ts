@@ -1,6 +1,7 @@
 import { performance } from 'node:perf_hooks'
 import {
   containerFacts,
+  copiesSound,
   describePixelFormat,
   pictureCodecs,
   toNumber,
@@ -16,6 +17,8 @@ import { StreamDecoder } from '../reading/decoder.ts'
 import { openFrames } from '../reading/frame-reader.ts'
 import { Graph, videoPadOf } from '../ground/graph.ts'
 import { picturesCutShort } from '../reading/still-file.ts'
+import { comparePackets } from './check-copy.ts'
+import { measureSubtitles } from './check-text.ts'
 import { readResult, resultPicture } from './result.ts'
 import type { MediaInput } from '../ground/media-input.ts'
 import { TreatedPicture } from '../treating/picture-treatment.ts'
@@ -140,14 +143,22 @@ export async function measureResult(
   const { facts } = plan
   const { outputPath } = plan
   const bytes = await sizeOfResult(outputPath)
-  const { sound, container } = await readResult(outputPath, plan.treatment.result.rate)
+  const { picture, sound, facts: made, container } = await readResult(outputPath, plan.treatment.result.rate)
   const video = await measurePicture(plan, gate, onProgress)
   // Streams of packs begin where their first pack lets a player begin, and not at 0.
   const begin = containerFacts(plan.spec.container).beginsLate
     ? secondsOf(video.video.startTicks, video.video.timeBase)
     : 0
   const audio = []
-  for (const { input, streamIndex } of sound) audio.push(await measureSound(input, streamIndex, gate, begin))
+  for (const [index, { input, streamIndex }] of sound.entries()) {
+    const track = facts.audio[index]
+    const copy =
+      track && copiesSound(track, facts, plan.spec, plan.treatment)
+        ? await comparePackets(plan, track.streamIndex, { input, streamIndex }, gate)
+        : null
+    audio.push({ ...(await measureSound(input, streamIndex, gate, begin)), ...(copy ? { copy } : {}) })
+  }
+  const subtitles = await measureSubtitles(plan, { input: picture, facts: made }, gate)
   const { account, glances, sourceSoundSeconds } = await prove(plan, gate, onProgress)
   const sha256 = await sha256OfResult(outputPath, gate)
   if (!(await matchesItsList(outputPath, sha256)))
@@ -160,6 +171,8 @@ export async function measureResult(
     ...video,
     sourceDecodeErrors: video.sourceDecodeErrors + (await picturesCutShort(plan.input)).length,
     audio,
+    subtitles,
+    chapters: made.chapters ?? [],
     sourceAudioSeconds: sourceSoundSeconds,
     account,
     ...(glances ? { glances } : {}),

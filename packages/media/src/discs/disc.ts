@@ -107,7 +107,7 @@ export class OpenDisc {
     const cells = this.tables.cellsOf(number, angle)
     const extents = this.extentsOf(number, cells)
     if (await someScrambled(extents.flat())) throw new DiscProblem(encrypted)
-    const { aspect, audio, subtitles, chapters } = title!
+    const { aspect, width, height, audio, subtitles, palette, chapters } = title!
     const input: TitleInput = {
       kind: 'title',
       disc: this.name,
@@ -117,8 +117,11 @@ export class OpenDisc {
       cells: [],
       seconds: 0,
       aspect,
+      width,
+      height,
       audio,
       subtitles,
+      ...(palette ? { palette } : {}),
       chapters,
       unreadable: [],
     }

@@ -1,4 +1,4 @@
-import { type DeliverySpec, type SoundTreatment, type SourceFacts } from '@hematine/core'
+import { plannedChapters, type DeliverySpec, type SoundTreatment, type SourceFacts } from '@hematine/core'
 import { Frame } from 'node-av/lib'
 import { Encoder } from './encoder.ts'
 import type { MediaInput } from '../ground/media-input.ts'
@@ -6,7 +6,7 @@ import { MediaError } from '../ground/libav.ts'
 import { OutputFile } from './output.ts'
 import { soundAloneZero, TreatedSound } from '../sound/sound-treatment.ts'
 import type { WorkGate } from '../ground/gate.ts'
-import { writeSoundUntil, type SoundTrack } from './transcode.ts'
+import { soundRoles, writeSoundUntil, type SoundTrack } from './transcode.ts'
 
 /** Sound that is taken out of a source into a file of its own. */
 export interface SoundPlan {
@@ -54,7 +54,8 @@ export async function extractSound(
   const zero = await soundAloneZero(input, facts, treatment)
   const most = stretch?.seconds ?? Number.POSITIVE_INFINITY
   const made: ExtractedSound = { seconds: 0, bytes: 0, packets: 0, openSeconds: 0, workSeconds: 0 }
-  const output = OutputFile.create(outputPath, spec.container)
+  const chapters = stretch ? [] : plannedChapters(facts, spec, treatment.timeline)
+  const output = OutputFile.create(outputPath, spec.container, chapters)
   const tracks: SoundTrack[] = []
   const written = {
     write: (packet: Parameters<OutputFile['write']>[0], index: number) => {
@@ -64,7 +65,7 @@ export async function extractSound(
     },
   }
   try {
-    for (const track of facts.audio) {
+    for (const [index, track] of facts.audio.entries()) {
       const encoder = await Encoder.audio(spec, track)
       const sound = await TreatedSound.open(input, track, encoder.soundShape(spec, track), zero, {
         startSeconds: stretch?.startSeconds ?? 0,
@@ -72,7 +73,14 @@ export async function extractSound(
       })
       const frame = new Frame()
       frame.alloc()
-      tracks.push({ sound, encoder, streamIndex: output.addStream(encoder, track), frame, seconds: 0, ended: false })
+      tracks.push({
+        sound,
+        encoder,
+        streamIndex: output.addStream(encoder, { ...track, roles: soundRoles(track, index) }),
+        frame,
+        seconds: 0,
+        ended: false,
+      })
     }
     await output.begin()
     const begun = performance.now()

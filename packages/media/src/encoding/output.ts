@@ -1,12 +1,44 @@
-import { containerFacts, type Container } from '@hematine/core'
-import { FormatContext, OutputFormat, Rational, type Packet, type Stream } from 'node-av/lib'
+import { open } from 'node:fs/promises'
+import {
+  chaptersWithin,
+  containerFacts,
+  timedTextTrackHead,
+  writeCue,
+  type Chapter,
+  type Container,
+  type PlannedSubtitles,
+  type TrackRole,
+} from '@hematine/core'
+import * as constants from 'node-av/constants'
+import { FormatContext, OutputFormat, Packet, Rational, type Stream } from 'node-av/lib'
 import type { Encoder } from './encoder.ts'
 import { ensure, MediaError, options } from '../ground/libav.ts'
+import { dispositionOf } from '../ground/track-roles.ts'
+import { writeMatroskaChapters } from './chapters/matroska.ts'
+import { describeTracks, titleWithRoom } from './chapters/movie.ts'
 
 /** Where packets of encoders go. */
-export type PacketSink = Pick<OutputFile, 'addStream' | 'begin' | 'write' | 'bytesWritten' | 'finish' | 'close'>
+export type PacketSink = Pick<OutputFile, 'addStream' | 'begin' | 'write' | 'bytesWritten' | 'finish' | 'close'> &
+  // Files of single pictures hold none.
+  Partial<Pick<OutputFile, 'addSubtitles' | 'addCopy'>>
 
-/** Takes packets and keeps nothing but their sums, of the picture (stream 0) and of all sound. */
+/** What a subtitle track is in, by the library's names. */
+const subtitleCodecs: Record<string, constants.AVCodecID> = {
+  subrip: constants.AV_CODEC_ID_SUBRIP,
+  ass: constants.AV_CODEC_ID_ASS,
+  webvtt: constants.AV_CODEC_ID_WEBVTT,
+  mov_text: constants.AV_CODEC_ID_MOV_TEXT,
+  dvd_subtitle: constants.AV_CODEC_ID_DVD_SUBTITLE,
+  hdmv_pgs_subtitle: constants.AV_CODEC_ID_HDMV_PGS_SUBTITLE,
+}
+
+/** Ticks a second of subtitles and chapters: what MKV and SubRip count in. */
+export const textTicks = 1000
+const textTimeBase = { num: 1, den: textTicks }
+/** Packets of a track wait for those of others at most so long in the file's own time; few subtitles would hold up much otherwise. */
+const interleaveMicroseconds = 1_000_000n
+
+/** Takes packets and keeps nothing but their sums, of the picture (stream 0) and of all else. */
 export class PacketCount implements PacketSink {
   private streams = 0
   readonly bytesWritten = 0
@@ -14,6 +46,14 @@ export class PacketCount implements PacketSink {
   soundPackets = 0
 
   addStream(): number {
+    return this.streams++
+  }
+
+  addSubtitles(): number {
+    return this.streams++
+  }
+
+  addCopy(): number {
     return this.streams++
   }
 
@@ -30,51 +70,107 @@ export class PacketCount implements PacketSink {
   async close(): Promise<void> {}
 }
 
+/** What is said of a stream beside what is in it. */
+interface StreamFacts {
+  language?: string | null
+  title?: string | null | undefined
+  roles?: readonly TrackRole[] | undefined
+}
+
 /** A container file being written. */
 export class OutputFile {
-  private readonly streams: { stream: Stream; encoder: Encoder }[] = []
+  private readonly streams: { stream: Stream; timeBase: { num: number; den: number } }[] = []
+  /** Subtitle tracks that no player is to show by itself. */
+  private readonly hidden: number[] = []
   private opened = false
+  /** Seconds that the first stream has so far. */
+  private seconds = 0
 
   private constructor(
     private readonly context: FormatContext,
+    private readonly path: string,
     private readonly container: Container,
+    private readonly chapters: readonly Chapter[],
   ) {}
 
-  /** @param path temporary name; an existing file there is a failure of the caller */
-  static create(path: string, container: Container): OutputFile {
+  /**
+   * @param path temporary name; an existing file there is a failure of the caller
+   * @param chapters of the result; only for containers that get them here
+   */
+  static create(path: string, container: Container, chapters: readonly Chapter[] = []): OutputFile {
     const format = OutputFormat.guessFormat(containerFacts(container).writer, null, null)
     if (!format) throw new MediaError(`No writer for ${container} is built in.`)
     const context = new FormatContext()
     ensure(context.allocOutputContext2(format, null, path), 'The output cannot be set up')
     // The writer of MP4 opens the file a second time, by this name, to move the index to the front.
     context.url = path
-    return new OutputFile(context, container)
+    return new OutputFile(context, path, container, chapters)
+  }
+
+  /** Whether chapters are a track of text, whose container lets a player show subtitles by themselves unless told otherwise. */
+  private get isMovie(): boolean {
+    return containerFacts(this.container).chapters === 'track'
   }
 
   /** Adds a stream fed by an opened encoder. @returns its index */
   addStream(
     encoder: Encoder,
-    facts: {
-      language?: string | null
-      title?: string | null
-      pixelAspect?: { num: number; den: number }
-      rate?: { num: number; den: number }
-    } = {},
+    facts: StreamFacts & { pixelAspect?: { num: number; den: number }; rate?: { num: number; den: number } } = {},
   ): number {
     const stream = this.context.newStream(null)
     ensure(encoder.context.parametersFromContext(stream.codecpar), 'The stream cannot be set up')
-    stream.timeBase = encoder.context.timeBase
     if (facts.pixelAspect) stream.sampleAspectRatio = new Rational(facts.pixelAspect.num, facts.pixelAspect.den)
     if (facts.rate) stream.avgFrameRate = new Rational(facts.rate.num, facts.rate.den)
+    const isNaming = stream.index === 0 && this.isMovie && this.chapters.length > 0
+    return this.keep(
+      stream,
+      encoder.context.timeBase,
+      isNaming ? { ...facts, title: titleWithRoom(facts.title ?? null) } : facts,
+    )
+  }
+
+  /** Adds a stream whose packets are those of another file's, in its ticks. @returns its index */
+  addCopy(source: Stream, facts: StreamFacts): number {
+    const stream = this.context.newStream(null)
+    ensure(source.codecpar.copy(stream.codecpar), 'The stream cannot be set up')
+    // What the other container calls the codec is not what this one does.
+    stream.codecpar.codecTag = 0
+    return this.keep(stream, { num: source.timeBase.num, den: source.timeBase.den }, facts)
+  }
+
+  /**
+   * Adds a subtitle track, whose packets come in ticks of which `textTicks` make a second.
+   * @param head what its codec keeps apart from its packets; null for nothing
+   * @returns its index
+   */
+  addSubtitles(track: Pick<PlannedSubtitles, 'to' | 'language' | 'title' | 'roles'>, head: Uint8Array | null): number {
+    const index = this.addText(track.to, head, track)
+    if (!track.roles?.includes('default')) this.hidden.push(index)
+    return index
+  }
+
+  private addText(codec: string, head: Uint8Array | null, facts: StreamFacts): number {
+    const stream = this.context.newStream(null)
+    stream.codecpar.codecType = constants.AVMEDIA_TYPE_SUBTITLE
+    stream.codecpar.codecId = subtitleCodecs[codec]!
+    if (head) stream.codecpar.extradata = Buffer.from(head)
+    this.context.maxInterleaveDelta = interleaveMicroseconds
+    return this.keep(stream, textTimeBase, facts)
+  }
+
+  private keep(stream: Stream, timeBase: { num: number; den: number }, facts: StreamFacts): number {
+    stream.timeBase = new Rational(timeBase.num, timeBase.den)
     const tags: Record<string, string> = {}
     if (facts.language) tags.language = facts.language
     if (facts.title) tags.title = facts.title
     if (Object.keys(tags).length > 0) stream.metadata = options(tags)
-    this.streams.push({ stream, encoder })
+    if (facts.roles) stream.disposition = dispositionOf(facts.roles) as constants.AVDisposition
+    this.streams.push({ stream, timeBase })
     return stream.index
   }
 
   async begin(): Promise<void> {
+    if (this.isMovie && this.chapters.length > 0) this.addText('mov_text', timedTextTrackHead(), {})
     ensure(await this.context.openOutput(), 'The output file cannot be created')
     this.opened = true
     const chosen = options(containerFacts(this.container).settings)
@@ -83,9 +179,14 @@ export class OutputFile {
   }
 
   async write(packet: Packet, index: number): Promise<void> {
-    const { stream, encoder } = this.streams[index]!
+    const { stream, timeBase } = this.streams[index]!
     packet.streamIndex = index
-    packet.rescaleTs(encoder.context.timeBase, stream.timeBase)
+    if (index === 0)
+      this.seconds = Math.max(
+        this.seconds,
+        (Number(packet.pts + (packet.duration > 0n ? packet.duration : 1n)) * timeBase.num) / timeBase.den,
+      )
+    packet.rescaleTs(new Rational(timeBase.num, timeBase.den), stream.timeBase)
     ensure(await this.context.interleavedWriteFrame(packet), 'The output cannot be written')
   }
 
@@ -95,10 +196,48 @@ export class OutputFile {
   }
 
   async finish(): Promise<void> {
+    // Only now it is known how long the result is.
+    const chapters = chaptersWithin(this.chapters, this.seconds)
+    if (this.isMovie && this.chapters.length > 0) await this.writeChapterTrack(chapters)
     ensure(await this.context.writeTrailer(), 'The end of the output cannot be written')
     await this.context.flush()
     await this.context.closeOutput()
     this.opened = false
+    const isMatroska = containerFacts(this.container).chapters === 'element'
+    if (isMatroska ? chapters.length === 0 : !this.isMovie) return
+    const file = await open(this.path, 'r+')
+    try {
+      if (isMatroska) await writeMatroskaChapters(file, chapters, this.seconds)
+      else
+        await describeTracks(file, {
+          hidden: this.hidden,
+          chapters: this.chapters.length > 0 ? { track: this.streams.length - 1, of: 0 } : null,
+        })
+    } finally {
+      await file.close()
+    }
+  }
+
+  /** The chapters as text that is shown from the beginning of each to that of the next. */
+  private async writeChapterTrack(chapters: readonly Chapter[]): Promise<void> {
+    const packet = new Packet()
+    packet.alloc()
+    try {
+      const ticks = (seconds: number) => BigInt(Math.round(seconds * textTicks))
+      for (const [index, { from, title }] of chapters.entries()) {
+        const text = title ?? `${index + 1}`
+        packet.data = Buffer.from(writeCue('mov_text', [{ text, italic: false, bold: false, underline: false }]))
+        packet.pts = packet.dts = ticks(from)
+        packet.duration = ticks(chapters[index + 1]?.from ?? this.seconds) - packet.pts
+        packet.streamIndex = this.streams.length - 1
+        packet.rescaleTs(new Rational(1, textTicks), this.streams[packet.streamIndex]!.stream.timeBase)
+        // Past the packets that wait for others, so that all chapters lie in one piece.
+        ensure(await this.context.writeFrame(packet), 'The chapters cannot be written')
+        packet.unref()
+      }
+    } finally {
+      packet.free()
+    }
   }
 
   async close(): Promise<void> {

@@ -8,6 +8,7 @@ import {
   pictureName,
   soundBesideName,
   usualNumbering,
+  type Chapter,
   type PictureSpec,
   type PictureTreatment,
 } from '@hematine/core'
@@ -29,6 +30,8 @@ export interface PictureFilesPlan {
   result: Pick<PictureTreatment['result'], 'colour' | 'frame'>
   /** What the source's own picture says that is to stay. */
   remarks?: PictureRemarks | null
+  /** Of a moving picture. */
+  chapters?: readonly Chapter[]
 }
 
 /** One picture as a file: each packet of the encoder is one, whole. */
@@ -135,6 +138,6 @@ export function createOutput(plan: PictureFilesPlan): PacketSink {
     case 'image sequence':
       return new PictureFolder(plan)
     default:
-      return OutputFile.create(plan.outputPath, plan.spec.container)
+      return OutputFile.create(plan.outputPath, plan.spec.container, plan.chapters)
   }
 }

@@ -1,12 +1,17 @@
 import {
+  copiesSound,
+  plannedChapters,
   plannedRate,
   toNumber,
+  type AudioFacts,
   type PictureSpec,
   type RateChoice,
   type SourceFacts,
   type PictureTreatment,
+  type TrackRole,
 } from '@hematine/core'
 import { Frame } from 'node-av/lib'
+import { CopiedSound } from './copied-sound.ts'
 import { Encoder, type EncoderRate } from './encoder.ts'
 import type { MediaInput } from '../ground/media-input.ts'
 import type { WorkGate } from '../ground/gate.ts'
@@ -18,6 +23,7 @@ import { encodeUnderCap } from './under-cap.ts'
 import type { NetworkDevice } from '../ground/network.ts'
 import { TreatedPicture } from '../treating/picture-treatment.ts'
 import { BoundedQueue } from '../ground/queue.ts'
+import { SubtitleTracks } from './subtitle-tracks.ts'
 import { secondsOf, TreatedSound } from '../sound/sound-treatment.ts'
 
 /** A source, or a stretch of it, gave not one picture. */
@@ -110,11 +116,12 @@ export async function transcode(
   const { spec, treatment, facts, outputPath, itemName = 'picture' } = plan
   const { rateControl } = spec.video
   const remarks = await remarksFor(plan)
+  const chapters = plan.stretch ? [] : plannedChapters(facts, spec, treatment.timeline)
   const make = (rate: EncoderRate) =>
     encode(
       plan,
       { ...rate, remarks },
-      () => createOutput({ spec, outputPath, itemName, result: treatment.result, remarks }),
+      () => createOutput({ spec, outputPath, itemName, result: treatment.result, remarks, chapters }),
       gate,
       done => onProgress({ stage: 'encode', ...done }),
     )
@@ -169,6 +176,8 @@ async function encode(
   const output = open()
   const queue = new BoundedQueue<Frame>(queueLength)
   const tracks: SoundTrack[] = []
+  const copies: CopiedSound[] = []
+  let subtitles: SubtitleTracks | null = null
   let picture: TreatedPicture | null = null
   let encoder: Encoder | null = null
   let producing: Promise<void> = Promise.resolve()
@@ -178,8 +187,14 @@ async function encode(
     const pictureStream = output.addStream(encoder, {
       pixelAspect: treatment.result.frame.pixelAspect,
       rate: treatment.result.rate,
+      roles: ['default'],
     })
-    for (const track of facts.audio) {
+    for (const [index, track] of facts.audio.entries()) {
+      const said = { ...track, roles: soundRoles(track, index) }
+      if (!plan.stretch && copiesSound(track, facts, spec, treatment)) {
+        copies.push(await CopiedSound.open(input, track, zeroSeconds, output, said))
+        continue
+      }
       const soundEncoder = await Encoder.audio(spec, track)
       const sound = await TreatedSound.open(input, track, soundEncoder.soundShape(spec, track), zeroSeconds, {
         startSeconds: firstFrame / rate,
@@ -190,12 +205,13 @@ async function encode(
       tracks.push({
         sound,
         encoder: soundEncoder,
-        streamIndex: output.addStream(soundEncoder, track),
+        streamIndex: output.addStream(soundEncoder, said),
         frame,
         seconds: 0,
         ended: false,
       })
     }
+    if (!plan.stretch) subtitles = await SubtitleTracks.open(plan, output)
     await output.begin()
 
     producing = produceFrames(picture, queue)
@@ -216,6 +232,8 @@ async function encode(
       encodeSeconds += (performance.now() - encodeBegun) / 1000
       frames++
       for (const track of tracks) await writeSoundUntil(track, frames / rate, output)
+      for (const copy of copies) await copy.writeUntil(frames / rate, output)
+      await subtitles?.writeUntil(frames / rate, output)
       onProgress({ framesDone: frames, bytesWritten: output.bytesWritten })
     }
     if (frames === 0)
@@ -225,6 +243,7 @@ async function encode(
       await writeSoundUntil(track, plan.stretch ? frames / rate : Number.POSITIVE_INFINITY, output, gate)
       await track.encoder.encode(null, packet => output.write(packet, track.streamIndex))
     }
+    for (const copy of copies) await copy.writeUntil(Number.POSITIVE_INFINITY, output, gate)
     const bytesWritten = output.bytesWritten
     await output.finish()
     onProgress({ framesDone: frames, bytesWritten })
@@ -247,8 +266,16 @@ async function encode(
       track.encoder.close()
       await track.sound.close()
     }
+    for (const copy of copies) await copy.close()
+    await subtitles?.close()
     await output.close()
   }
+}
+
+/** What a track of sound is for in a result: the first is the one that is heard by itself. */
+export function soundRoles({ roles = [] }: Pick<AudioFacts, 'roles'>, place: number): TrackRole[] {
+  const others = roles.filter(role => role !== 'default')
+  return place === 0 ? ['default', ...others] : others
 }
 
 /** Writes a sound track up to a time, so that the file is interleaved and the writer need not hold much back. */

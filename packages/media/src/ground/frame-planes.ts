@@ -1,9 +1,10 @@
 import { describePixelFormat, type Plane, type Samples } from '@hematine/core'
 import { avGetPixFmtName, type Frame } from 'node-av/lib'
+import { ensure } from './libav.ts'
 
-/** Formats of separate planes, which samples can be repaired in; others are brought into the nearest. */
+/** Formats of separate planes, which samples can be changed in; others are brought into the nearest. A plane of opacity comes last and is left alone. */
 export const planarFormats =
-  'yuv420p|yuv422p|yuv444p|yuv411p|yuv440p|yuv420p10le|yuv422p10le|yuv444p10le|yuv420p12le|yuv422p12le|yuv444p12le|yuv444p16le|gbrp|gbrp10le|gbrp12le|gbrp16le|gray|gray10le|gray16le'
+  'yuv420p|yuv422p|yuv444p|yuv411p|yuv440p|yuv420p10le|yuv422p10le|yuv444p10le|yuv420p12le|yuv422p12le|yuv444p12le|yuv444p16le|gbrp|gbrp10le|gbrp12le|gbrp16le|gray|gray10le|gray16le|yuva420p|yuva422p|yuva444p|yuva420p10le|yuva422p10le|yuva444p10le|gbrap|gbrap10le|gbrap12le|gbrap16le'
 
 /** The planes of a frame of separate planes, or the first ones: copies of their samples. */
 export function readPlanes(frame: Frame, most = 3): { planes: Samples[]; bitDepth: number } {
@@ -34,6 +35,13 @@ export function writePlanes(frame: Frame, planes: readonly Samples[]): void {
     const line = bytes.length / height
     for (let y = 0; y < height; y++) rows.set(bytes.subarray(y * line, (y + 1) * line), y * stride)
   }
+}
+
+/** A frame with other samples. @throws MediaError when memory runs out */
+export function rewritten(frame: Frame, planes: readonly Samples[]): Frame {
+  ensure(frame.makeWritable(), 'A picture cannot be written: memory ran out')
+  writePlanes(frame, planes)
+  return frame
 }
 
 /** A plane of 8 bits, for looking at motion. */

@@ -1,7 +1,10 @@
 import type { Course, DiscTitle, JoinPart, NumberedSequence, Rational } from '@hematine/core'
 
 /** A title of a disc: which bytes of which files are played in which order, and what the disc's tables say of them. */
-export interface TitleInput extends Pick<DiscTitle, 'aspect' | 'audio' | 'subtitles' | 'chapters'> {
+export interface TitleInput extends Pick<
+  DiscTitle,
+  'aspect' | 'width' | 'height' | 'audio' | 'subtitles' | 'palette' | 'chapters'
+> {
   kind: 'title'
   disc: string
   title: number

@@ -2,6 +2,7 @@ import { rm } from 'node:fs/promises'
 import path from 'node:path'
 import { performance } from 'node:perf_hooks'
 import {
+  copiesSound,
   sampleStretches,
   type AudioFacts,
   type PictureSpec,
@@ -13,6 +14,7 @@ import {
 } from '@hematine/core'
 import { Frame } from 'node-av/lib'
 import { timeCheck } from '../checking/check.ts'
+import { sizeOfTrack } from '../encoding/copied-sound.ts'
 import { Encoder, type EncoderRate } from '../encoding/encoder.ts'
 import { removeStatistics } from '../encoding/under-cap.ts'
 import { rateOfStretches } from '../delivering/find-quality.ts'
@@ -175,16 +177,19 @@ async function measureTrack(
 ): Promise<{ bytes: number; packets: number; work: number }> {
   const { input, facts, spec } = plan
   const video = facts.video!
+  const middle = Math.max(0, ((facts.durationSeconds ?? 0) - soundSeconds) / 2)
+  const zero = secondsOf(video.startTicks, video.timeBase)
+  if (input.kind !== 'join' && copiesSound(track, facts, spec, plan.treatment)) {
+    const begin = performance.now()
+    const size = await sizeOfTrack(input, track.streamIndex, zero + middle, soundSeconds)
+    return { ...size, work: (performance.now() - begin) / 1000 / soundSeconds }
+  }
   const encoder = await Encoder.audio(spec, track)
   const rate = deliveredRate(track, spec)
-  const middle = Math.max(0, ((facts.durationSeconds ?? 0) - soundSeconds) / 2)
-  const sound = await TreatedSound.open(
-    input,
-    track,
-    encoder.soundShape(spec, track),
-    secondsOf(video.startTicks, video.timeBase),
-    { startSeconds: middle, treatment: plan.treatment },
-  )
+  const sound = await TreatedSound.open(input, track, encoder.soundShape(spec, track), zero, {
+    startSeconds: middle,
+    treatment: plan.treatment,
+  })
   const frame = new Frame()
   frame.alloc()
   try {

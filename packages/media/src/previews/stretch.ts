@@ -1,10 +1,18 @@
 import { performance } from 'node:perf_hooks'
-import { toNumber, type PictureSpec, type PictureTreatment, type SampleWindow } from '@hematine/core'
+import {
+  containerFacts,
+  outputKind,
+  toNumber,
+  type PictureSpec,
+  type PictureTreatment,
+  type SampleWindow,
+} from '@hematine/core'
 import type { Frame } from 'node-av/lib'
 import { Encoder, type EncoderRate } from '../encoding/encoder.ts'
 import type { PacketSink } from '../encoding/output.ts'
 import { createOutput } from '../encoding/picture-files.ts'
 import type { WorkGate } from '../ground/gate.ts'
+import { sizeOfResult } from '../volumes/result-files.ts'
 
 /**
  * Encodes treated frames of a stretch into a result of their own and counts its packets. The clock starts when the first frame is there.
@@ -64,6 +72,12 @@ export async function encodeStretch(
     await encoder.encode(null, take)
     window.encodeSeconds = (performance.now() - begin) / 1000
     await output.finish()
+    // Of a sequence every picture is a file, whose head is in its packet.
+    if (outputKind(spec) !== 'image sequence') {
+      const added = packets * containerFacts(spec.container).bytesPerPacket
+      const held = window.firstKeyframeBytes + window.otherKeyframeBytes + window.interBytes
+      window.headBytes = Math.max(0, (await sizeOfResult(outputPath)) - held - added)
+    }
     return window
   } finally {
     encoder.close()

@@ -30,6 +30,7 @@ import {
   type Scan,
   type SourceFacts,
   type SubtitleFacts,
+  type TrackRole,
   type VideoFacts,
 } from '@hematine/core'
 import {
@@ -58,6 +59,8 @@ import { openInput } from './input.ts'
 import type { MediaInput, PlainInput, TitleInput } from '../ground/media-input.ts'
 import { MediaError } from '../ground/libav.ts'
 import { readAt } from '../ground/read-at.ts'
+import { rolesOf } from '../ground/track-roles.ts'
+import { readChapters } from './chapters.ts'
 import { isWithoutTimes } from './packet-pass.ts'
 import { refuseTooLarge } from './picture-limit.ts'
 import { readStillHead } from './still-file.ts'
@@ -109,6 +112,11 @@ async function readPlainFacts(input: PlainInput): Promise<SourceFacts> {
     if (input.kind === 'title' && video && describeAspect(displayAspect(video)) !== input.aspect)
       remarks.push(`The disc's tables say ${input.aspect}, the picture itself ${describeAspect(displayAspect(video))}.`)
     if (video && still?.profile) video.profileName = still.profile
+    const zero = video ? video.startTicks * toNumber(video.timeBase) : 0
+    const chapters =
+      input.kind === 'file'
+        ? (await readChapters(container)).map(({ from, title }) => ({ from: Math.max(0, from - zero), title }))
+        : []
     const facts: SourceFacts = {
       container: containerOf(container.iformat?.name ?? '', input),
       bytes,
@@ -118,6 +126,7 @@ async function readPlainFacts(input: PlainInput): Promise<SourceFacts> {
       audio,
       subtitles,
       remarks,
+      ...(chapters.length > 0 ? { chapters } : {}),
       ...disc,
       ...ofFiles,
     }
@@ -393,6 +402,7 @@ function readAudio(stream: Stream, remarks: string[]): AudioFacts[] {
     return []
   }
   const bitsPerSecond = Number(codecpar.bitRate)
+  const roles = rolesOf(stream.disposition)
   return [
     {
       streamIndex: stream.index,
@@ -403,17 +413,26 @@ function readAudio(stream: Stream, remarks: string[]): AudioFacts[] {
       sampleRate: codecpar.sampleRate,
       bitsPerSecond: bitsPerSecond > 0 ? bitsPerSecond : null,
       language: tag(stream, 'language'),
-      title: tag(stream, 'title'),
+      title: titleOf(stream),
+      ...(roles ? { roles } : {}),
     },
   ]
 }
 
 function readSubtitle(stream: Stream): SubtitleFacts {
+  const roles = rolesOf(stream.disposition)
   return {
     streamIndex: stream.index,
     codec: avGetCodecName(stream.codecpar.codecId) ?? 'unknown',
     language: tag(stream, 'language'),
+    title: titleOf(stream),
+    ...(roles ? { roles } : {}),
   }
+}
+
+/** What a track is called; MP4 keeps it under another name. */
+function titleOf(stream: Stream): string | null {
+  return tag(stream, 'title') ?? tag(stream, 'name')
 }
 
 function tag(stream: Stream, key: string): string | null {
@@ -439,6 +458,13 @@ const containerNames: [RegExp, string][] = [
   [/^flac$/, 'FLAC'],
 ]
 
+/** What the purposes in a disc's tables are as roles. */
+const rolesByPurpose: Record<string, TrackRole> = {
+  'for the visually impaired': 'visually impaired',
+  commentary: 'commentary',
+  'second commentary': 'commentary',
+}
+
 /**
  * What a disc's tables say of a title's streams and the streams themselves cannot: languages, and the order of the tracks.
  * @param audio is brought into the order of the tables, in place; tracks that the tables do not name come last
@@ -451,7 +477,11 @@ function byTables(
   remarks: string[],
 ): Pick<SourceFacts, 'disc' | 'audio' | 'subtitles'> {
   const idOf = (track: { streamIndex: number | null }) => streams.find(stream => stream.index === track.streamIndex)?.id
-  const known = (track: AudioFacts) => input.audio.find(entry => entry.streamId === idOf(track))
+  const known = (track: AudioFacts) => {
+    const entry = input.audio.find(({ streamId }) => streamId === idOf(track))
+    const role = entry?.purpose ? rolesByPurpose[entry.purpose] : undefined
+    return entry && { ...entry, ...(role ? { roles: [role] } : {}) }
+  }
   const place = (track: AudioFacts) => {
     const index = input.audio.findIndex(entry => entry.streamId === idOf(track))
     return index < 0 ? input.audio.length : index
@@ -469,6 +499,7 @@ function byTables(
         ...track,
         language: known(track)?.language ?? track.language,
         title: known(track)?.purpose ?? track.title,
+        ...(known(track)?.roles ? { roles: known(track)!.roles } : {}),
       })),
     // Subtitles come late: what the tables name counts, whether it was met or not.
     subtitles: input.subtitles.map(entry => ({

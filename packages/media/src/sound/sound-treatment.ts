@@ -37,6 +37,7 @@ export interface SoundShape {
  */
 export function deliveredLayout(track: AudioFacts, spec: DeliverySpec): string {
   const { codec, maxChannels } = soundOf(spec)
+  if (track.mixed) return 'stereo'
   const { layouts } = soundCodec(codec)
   const layout = track.layout.endsWith(' channels')
     ? layoutName(track.channels, unstatedSpeakers(track.channels))

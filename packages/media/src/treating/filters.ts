@@ -1,11 +1,11 @@
 import { readFileSync } from 'node:fs'
-import { createRequire } from 'node:module'
 import {
   contrastSlope,
   describePixelFormat,
   gradeMatrix,
   pictureCodecs,
   plainTimeline,
+  subtitleKind,
   toNumber,
   type AppliedStep,
   type InBetween,
@@ -18,6 +18,8 @@ import {
   type VideoFacts,
 } from '@hematine/core'
 import { assetPath } from './assets.ts'
+import type { BurnPlan } from './burn-stage.ts'
+import { font, quoteOption } from './font.ts'
 import type { NetworkName } from '../ground/network.ts'
 import { planarFormats } from '../ground/frame-planes.ts'
 
@@ -40,16 +42,7 @@ export type StagePlan =
   | { kind: 'steady-ahead'; edge: number; deviation: number; lead: number; shape: number; steps: number[] }
   | { kind: 'repair'; what: 'dust' | 'scratches'; strength: Strength; steps: number[] }
   | { kind: 'learned'; network: NetworkName; passes: number; strength: number; steps: number[] }
-
-/** The font of text marks. */
-const font = createRequire(import.meta.url).resolve(
-  '@fontsource/atkinson-hyperlegible-next/files/atkinson-hyperlegible-next-latin-600-normal.woff',
-)
-
-/** Makes a path or text safe inside a filter's option. */
-export function quoteOption(text: string): string {
-  return `'${text.replaceAll('\\', '\\\\').replaceAll("'", "'\\\\\\''").replaceAll(':', '\\:')}'`
-}
+  | { kind: 'burn'; plan: BurnPlan; steps: number[] }
 
 /** Length of the view with which a path is smoothed by two readings: the deviation of its bell, in seconds. */
 const steadySeconds = { short: 0.25, medium: 0.5, long: 1 }
@@ -184,6 +177,23 @@ export function planStages(
         add([`format=${planarFormats}`], null)
         stages.push({ kind: 'repair', what: choice.kind, strength: choice.strength, steps: [index] })
         stages.push({ kind: 'filters', filters: 'null', steps: [] })
+      } else if (choice.kind === 'burn-subtitles') {
+        if (treatment.burnt) {
+          if (subtitleKind(treatment.burnt.codec) === 'pictures') add([`format=${planarFormats}`], null)
+          stages.push({
+            kind: 'burn',
+            plan: {
+              burnt: treatment.burnt,
+              size: choice.size,
+              timeline: treatment.timeline ?? plainTimeline,
+              shape: toNumber(step.to.pixelAspect),
+              light: whiteOfText[sourceColour.transfer] ?? 1,
+              coded: codedAs(isRgb, sourceColour),
+            },
+            steps: [index],
+          })
+          stages.push({ kind: 'filters', filters: 'null', steps: [] })
+        }
       } else if (choice.kind === 'grain') {
         grain = {
           filter: `noise=c0_strength=${{ light: 5, medium: 10, strong: 18 }[choice.strength]}:c0_flags=t`,
@@ -534,6 +544,16 @@ function lookupFilters({ asset, strength }: StepOf<'lookup-table'>, label: strin
     : `split[${label}p][${label}q];[${label}q]${table}[${label}t];[${label}t][${label}p]blend=all_mode=normal:all_opacity=${strength / 100}`
 }
 
+/** White of text in pictures of high dynamic range, as a part of the brightest code (ITU-R BT.2408: 203 cd/m², 58 % of PQ, 75 % of HLG). */
+const whiteOfText: Record<string, number> = { smpte2084: 0.58, 'arib-std-b67': 0.75 }
+
+/** Filters that bring red, green and blue with opacity to how a picture's colours are coded. */
+function codedAs(isRgb: boolean, colour: PictureTreatment['sourceColour']): string {
+  return isRgb
+    ? 'format=gbrap'
+    : `zscale=m=${zscaleNames[colour.matrix] ?? colour.matrix}:r=${colour.range},format=yuva444p`
+}
+
 /** A picture laid over: its height is a part of the frame's, its shape is kept also where pixels are not square, its colours are coded as the frame's are. */
 function pictureFilters(
   { asset, corner, size, opacity }: StepOf<'picture-mark'>,
@@ -544,13 +564,10 @@ function pictureFilters(
   const margin = Math.round((to.height * markMargin) / 2) * 2
   const x = corner === 'middle' ? '(W-w)/2' : corner.endsWith('left') ? String(margin) : `W-w-${margin}`
   const y = corner === 'middle' ? '(H-h)/2' : corner.startsWith('top') ? String(margin) : `H-h-${margin}`
-  const coded = isRgb
-    ? 'format=gbrap'
-    : `zscale=m=${zscaleNames[colour.matrix] ?? colour.matrix}:r=${colour.range},format=yuva444p`
   return [
     [
       `format=${isRgb ? 'gbrp' : 'yuv420p|yuv422p|yuv444p|yuv420p10le|yuv422p10le|yuv444p10le'}[${label}p]`,
-      `movie=${quoteOption(assetPath(asset!, 'picture'))},format=rgba,colorchannelmixer=aa=${opacity / 100},scale=w='max(2,trunc(iw*${height}/ih/${to.pixelAspect.num}*${to.pixelAspect.den}/2)*2)':h=${height}:flags=area,format=gbrap,${coded}[${label}m]`,
+      `movie=${quoteOption(assetPath(asset!, 'picture'))},format=rgba,colorchannelmixer=aa=${opacity / 100},scale=w='max(2,trunc(iw*${height}/ih/${to.pixelAspect.num}*${to.pixelAspect.den}/2)*2)':h=${height}:flags=area,format=gbrap,${codedAs(isRgb, colour)}[${label}m]`,
       `[${label}p][${label}m]overlay=x=${x}:y=${y}:format=${isRgb ? 'gbrp' : 'auto'}`,
     ].join(';'),
   ]

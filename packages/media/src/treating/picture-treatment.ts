@@ -1,4 +1,11 @@
-import { plainTimeline, sourceTimeAt, toNumber, type PictureTreatment, type VideoFacts } from '@hematine/core'
+import {
+  plainTimeline,
+  sourceTimeAt,
+  toNumber,
+  type BurntSubtitles,
+  type PictureTreatment,
+  type VideoFacts,
+} from '@hematine/core'
 import type { Frame } from 'node-av/lib'
 import { openFrames, type FrameReader } from '../reading/frame-reader.ts'
 import { planStages, type StagePlan } from './filters.ts'
@@ -6,10 +13,13 @@ import type { MediaInput } from '../ground/media-input.ts'
 import { MediaError } from '../ground/libav.ts'
 import type { NetworkDevice } from '../ground/network.ts'
 import { StageChain } from './stages.ts'
+import { SubtitleReader } from '../reading/subtitle-reader.ts'
 import { TreatedStream } from '../reading/treated-stream.ts'
 
 /** Frames before a wanted one that the filters see, so that those that look back in time have settled. */
 const leadFrames = 8
+/** Subtitles that begin so long before a wanted frame, in seconds, may still be shown in it. */
+const shownBefore = 60
 /** Program streams have no index: their decoders need a few seconds before a place to find a whole group of pictures. */
 const leadSeconds = 3
 
@@ -124,6 +134,22 @@ export class TreatedPicture extends TreatedStream<StageChain> {
       { timeBase: video.timeBase, frameRate: video.frameRate },
       video.pixelAspect,
       stage => TreatedPicture.open(this.input, video, this.treatment, this.options, stage),
+      burnt => this.readSubtitles(burnt),
     )
+  }
+
+  /** Opens the track that is burnt in, at what may still be shown when the first wanted frame is. */
+  private async readSubtitles({ position, streamIndex }: BurntSubtitles): Promise<SubtitleReader> {
+    const { input, video } = this
+    if (input.kind === 'join') throw new MediaError('The subtitles of sources that are joined cannot be burnt in.')
+    const zero = video.startTicks * toNumber(video.timeBase)
+    const reader = await SubtitleReader.open(input, [{ position, streamIndex }], {
+      streamIndex: video.streamIndex,
+      zeroSeconds: zero,
+    })
+    const { timeline = plainTimeline, result } = this.treatment
+    const first = sourceTimeAt(timeline, this.firstFrame / toNumber(result.rate))
+    if (first > shownBefore) await reader.seek(first - shownBefore)
+    return reader
   }
 }

@@ -12,8 +12,7 @@ import {
   type Strength,
 } from '@hematine/core'
 import { Frame } from 'node-av/lib'
-import { eightBits, readPlanes, writePlanes } from '../ground/frame-planes.ts'
-import { ensure } from '../ground/libav.ts'
+import { eightBits, readPlanes, rewritten } from '../ground/frame-planes.ts'
 import { SingleStage } from './stage.ts'
 
 /** Codes of 255 by which dust, and a scratch, must depart. */
@@ -117,11 +116,4 @@ function copyOf(frame: Frame): Frame {
   copy.alloc()
   copy.ref(frame)
   return copy
-}
-
-/** A frame with other samples. */
-function rewritten(frame: Frame, planes: readonly Samples[]): Frame {
-  ensure(frame.makeWritable(), 'A repaired picture cannot be written: memory ran out')
-  writePlanes(frame, planes)
-  return frame
 }

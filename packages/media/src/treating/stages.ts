@@ -1,10 +1,12 @@
-import { PathSmoother, profilesOf, shiftBetween, type Profiles } from '@hematine/core'
+import { PathSmoother, profilesOf, shiftBetween, type BurntSubtitles, type Profiles } from '@hematine/core'
 import { AV_PIX_FMT_RGB24 } from 'node-av/constants'
 import { Frame } from 'node-av/lib'
 import type { StagePlan } from './filters.ts'
 import { Graph, videoPadOf } from '../ground/graph.ts'
 import { ensure, MediaError } from '../ground/libav.ts'
 import { Network, type NetworkDevice } from '../ground/network.ts'
+import type { SubtitleReader } from '../reading/subtitle-reader.ts'
+import { BurnStage } from './burn-stage.ts'
 import { RepairStage } from './repair-stage.ts'
 import { SingleStage, type Stage } from './stage.ts'
 import { SteadyAheadStage, type FramesAhead } from './steady-ahead-stage.ts'
@@ -25,12 +27,14 @@ export class StageChain {
   /**
    * @param times of the frames that will be pushed @param pixelAspect of them
    * @param readAhead opens a second reading of the same frames, up to a stage
+   * @param readSubtitles opens a track that is burnt in, some time before the frames that will be pushed
    */
   constructor(
     private readonly plans: readonly StagePlan[],
     private readonly times: Times,
     private readonly pixelAspect: { num: number; den: number },
     private readonly readAhead: (stage: number) => Promise<FramesAhead>,
+    private readonly readSubtitles: (burnt: BurntSubtitles) => Promise<SubtitleReader>,
   ) {
     this.stages = plans.map(() => null)
     this.ended = plans.map(() => false)
@@ -90,6 +94,8 @@ export class StageChain {
     const timeBase = index === 0 ? this.times.timeBase : this.stages[index - 1]!.timeBase
     if (plan.kind === 'learned') return LearnedStage.open(plan, timeBase)
     if (plan.kind === 'steady-ahead') return new SteadyAheadStage(plan, await this.readAhead(index), timeBase)
+    if (plan.kind === 'burn')
+      return BurnStage.make(plan.plan, await this.readSubtitles(plan.plan.burnt), { ...this.times, timeBase })
     if (plan.kind === 'repair') return new RepairStage(plan.what, plan.strength, timeBase)
     if (plan.kind === 'steady') return SteadyStage.open(plan, frame, { ...this.times, timeBase })
     const pixelAspect =

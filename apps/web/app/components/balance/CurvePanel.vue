@@ -150,6 +150,7 @@ async function choose(of: 'draft' | 'lot'): Promise<void> {
         picture; between the points it is drawn in. The choice becomes a spec of its own in the library.
       </p>
     </template>
+    <p v-else class="muted" role="status">The curve is shown again when the forecast has been measured anew.</p>
   </section>
 </template>
 

@@ -69,7 +69,12 @@ function drop(): void {
 
 <template>
   <div ref="box">
+    <p v-if="own.length < 2" class="muted">
+      The result is identical to the treated picture at almost every quality that was measured: the smallest one will
+      do.
+    </p>
     <svg
+      v-else
       ref="svg"
       :width="Math.max(0, width)"
       :height="height"

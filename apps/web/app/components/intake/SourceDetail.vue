@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import {
-  describeCodec,
+  describeSubtitles,
   describeTrack,
   factLines,
   type Finding,
@@ -137,7 +137,7 @@ async function remove(): Promise<void> {
           </tr>
           <tr v-for="(track, index) in source.facts.subtitles" :key="index">
             <th scope="row">subtitles {{ index + 1 }}</th>
-            <td>{{ describeCodec(track.codec) }}, {{ track.language ?? 'language not stated' }} (not carried over)</td>
+            <td>{{ describeSubtitles(track) }}</td>
           </tr>
         </tbody>
       </table>

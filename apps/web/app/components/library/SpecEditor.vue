@@ -2,6 +2,7 @@
 import {
   containerFacts,
   containers,
+  describeCodec,
   describeLanguage,
   describePixelFormat,
   namePatternOf,
@@ -11,6 +12,7 @@ import {
   readLanguages,
   soundCodec,
   SpecDraft,
+  subtitleKind,
   specProblems,
   usualNumbering,
   usualRate,
@@ -123,24 +125,65 @@ function changeAudio(changes: Partial<NonNullable<DeliverySpec['audio']>>): void
   if (spec.value.audio) spec.value = { ...spec.value, audio: { ...spec.value.audio, ...changes } } as DeliverySpec
 }
 const languageText = ref(from.audio?.languages?.join(', ') ?? '')
-const languageHint = computed(() => {
-  const { languages, unknown } = readLanguages(languageText.value)
+const subtitleLanguageText = ref((from.video && (from as PictureSpec).subtitles?.languages?.join(', ')) ?? '')
+function languageHint(text: string): string {
+  const { languages, unknown } = readLanguages(text)
   if (unknown.length > 0) return `No language: ${unknown.join(', ')}. Write codes, as en, de or fr.`
   return languages.length === 0 ? '' : `${languages.map(describeLanguage).join(', ')}; tracks that state none stay`
-})
+}
+/** What somebody wrote as tags; what is no language stays in it, so that it is told. */
+function tagsIn(text: string): { languages?: string[] } {
+  const { languages, unknown } = readLanguages(text)
+  const tags = [...languages, ...unknown]
+  return tags.length > 0 ? { languages: tags } : {}
+}
 function chooseLanguages(text: string): void {
   languageText.value = text
-  const { languages, unknown } = readLanguages(text)
   const { languages: _before, ...audio } = spec.value.audio!
-  const tags = [...languages, ...unknown]
-  spec.value = { ...spec.value, audio: { ...audio, ...(tags.length > 0 ? { languages: tags } : {}) } } as DeliverySpec
+  spec.value = { ...spec.value, audio: { ...audio, ...tagsIn(text) } } as DeliverySpec
+}
+const holds = computed(() => containerFacts(spec.value.container))
+const subtitles = computed(() => picture.value?.subtitles ?? null)
+const shownItems = [
+  { value: null, title: 'left out' },
+  { value: 'none', title: 'kept; none is shown by itself' },
+  { value: 'forced', title: 'kept; the first forced one is shown' },
+  { value: 'first', title: 'kept; the first is shown' },
+]
+type Shown = NonNullable<PictureSpec['subtitles']>['shown']
+function chooseSubtitles(shown: Shown | null): void {
+  const kept = subtitles.value ?? tagsIn(subtitleLanguageText.value)
+  changeFiles({ subtitles: shown === null ? undefined : { ...kept, shown } })
+}
+function chooseSubtitleLanguages(text: string): void {
+  subtitleLanguageText.value = text
+  const { languages: _before, ...others } = subtitles.value!
+  changeFiles({ subtitles: { ...others, ...tagsIn(text) } })
+}
+function leaveOutSaid(isOut: boolean): void {
+  const { commentary: _before, ...others } = subtitles.value!
+  changeFiles({ subtitles: { ...others, ...(isOut ? { commentary: 'left out' } : {}) } })
+}
+/** A rule for tracks of sound; one without a value goes. */
+function changeSoundRule<Rule extends 'commentary' | 'copied' | 'stereoBeside'>(
+  rule: Rule,
+  value: NonNullable<DeliverySpec['audio']>[Rule],
+): void {
+  const audio: Record<string, unknown> = { ...spec.value.audio, [rule]: value }
+  if (value === undefined) delete audio[rule]
+  const changed: Record<string, unknown> = { ...spec.value, audio }
+  spec.value = changed as DeliverySpec
 }
 function chooseSound(key: string | null): void {
-  const audio = key === null ? null : withSoundCodec(spec.value.audio ?? usualSound, key)
+  // What stands in the field of languages counts for sound that comes back, too.
+  const audio =
+    key === null ? null : withSoundCodec(spec.value.audio ?? { ...usualSound, ...tagsIn(languageText.value) }, key)
   spec.value = { ...spec.value, audio } as DeliverySpec
 }
-/** Fields that only pictures in files of their own have; those without a value go. */
-function changeFiles(changes: Partial<Pick<PictureSpec, 'numbering' | 'dotsPerInch' | 'keepsCameraData'>>): void {
+/** Fields that not every spec has; those without a value go. */
+function changeFiles(
+  changes: Partial<Pick<PictureSpec, 'numbering' | 'dotsPerInch' | 'keepsCameraData' | 'subtitles' | 'keepsChapters'>>,
+): void {
   const changed: Record<string, unknown> = { ...spec.value, ...changes }
   for (const [name, value] of Object.entries(changes)) if (value === undefined) delete changed[name]
   spec.value = changed as DeliverySpec
@@ -235,10 +278,40 @@ function changePeak(rate: number | null): void {
           label="Languages that are kept, in order; empty for all"
           placeholder="en, de"
           maxlength="120"
-          :hint="languageHint"
+          :hint="languageHint(languageText)"
           persistent-hint
           @update:model-value="chooseLanguages"
         />
+        <label v-if="spec.audio" class="check"
+          ><input
+            type="checkbox"
+            :checked="spec.audio.commentary === 'left out'"
+            @change="
+              event =>
+                changeSoundRule('commentary', (event.target as HTMLInputElement).checked ? 'left out' : undefined)
+            "
+          />
+          commentary stays out</label
+        >
+        <label v-if="spec.audio && makes === 'moving picture'" class="check"
+          ><input
+            type="checkbox"
+            :checked="spec.audio.copied === 'where it fits'"
+            @change="
+              event =>
+                changeSoundRule('copied', (event.target as HTMLInputElement).checked ? 'where it fits' : undefined)
+            "
+          />
+          sound that fits as it is stays untouched</label
+        >
+        <label v-if="spec.audio && makes === 'moving picture' && spec.audio.maxChannels > 2" class="check"
+          ><input
+            type="checkbox"
+            :checked="spec.audio.stereoBeside ?? false"
+            @change="event => changeSoundRule('stereoBeside', (event.target as HTMLInputElement).checked || undefined)"
+          />
+          one in stereo beside those of more channels</label
+        >
         <NumberField
           v-if="spec.audio && sound && sound.usualBits !== null"
           label="kbit/s for each channel"
@@ -248,6 +321,48 @@ function changePeak(rate: number | null): void {
           :model-value="(spec.audio.bitsPerSecondPerChannel ?? 0) / 1000"
           @update:model-value="rate => changeAudio({ bitsPerSecondPerChannel: Math.round((rate ?? 0) * 1000) })"
         />
+      </fieldset>
+      <fieldset v-if="holds.subtitles.length > 0 || holds.chapters">
+        <legend>Subtitles and chapters</legend>
+        <VSelect
+          v-if="picture && holds.subtitles.length > 0"
+          :model-value="subtitles?.shown ?? null"
+          :items="shownItems"
+          label="Subtitle tracks"
+          :hint="
+            holds.subtitles.some(key => subtitleKind(key) === 'pictures')
+              ? 'Text and pictures of text stay as they are'
+              : `Text becomes ${describeCodec(holds.subtitles[0]!)}; pictures of text, as discs have them, do not fit in`
+          "
+          persistent-hint
+          @update:model-value="chooseSubtitles"
+        />
+        <VTextField
+          v-if="subtitles"
+          :model-value="subtitleLanguageText"
+          label="Languages of subtitles, in order; empty for all"
+          placeholder="en, de"
+          maxlength="120"
+          :hint="languageHint(subtitleLanguageText)"
+          persistent-hint
+          @update:model-value="chooseSubtitleLanguages"
+        />
+        <label v-if="subtitles" class="check"
+          ><input
+            type="checkbox"
+            :checked="subtitles.commentary === 'left out'"
+            @change="event => leaveOutSaid((event.target as HTMLInputElement).checked)"
+          />
+          subtitles of commentary stay out</label
+        >
+        <label v-if="holds.chapters" class="check"
+          ><input
+            type="checkbox"
+            :checked="spec.keepsChapters ?? false"
+            @change="event => changeFiles({ keepsChapters: (event.target as HTMLInputElement).checked || undefined })"
+          />
+          chapters of the source stay</label
+        >
       </fieldset>
       <fieldset v-if="picture && codec && makes !== 'moving picture'">
         <legend>Files</legend>

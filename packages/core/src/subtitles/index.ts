@@ -1,0 +1,5 @@
+export * from './burnt.ts'
+export * from './codecs.ts'
+export * from './cue-text.ts'
+export * from './pictures.ts'
+export * from './planned.ts'
