@@ -17,7 +17,9 @@ export default defineConfig({
   use: {
     baseURL: process.env.E2E_ADDRESS ?? '',
     viewport: { width: 1280, height: 800 },
-    trace: 'retain-on-failure',
+    // Pictures of every moment would cost the tests a good part of their time; what the page held at each step says as much.
+    trace: { mode: 'retain-on-failure', screenshots: false, sources: false },
+    screenshot: 'only-on-failure',
     launchOptions: {
       executablePath: '/usr/bin/chromium',
       args: [

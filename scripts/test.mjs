@@ -78,6 +78,7 @@ await runScript(['postgresql', 'chromium', 'dvdauthor', 'genisoimage', 'libvulka
         ['build', ['scripts/build.mjs']],
       ],
       [
+        ['demo material', ['scripts/draw.mjs']],
         ['format', [bin('prettier/bin/prettier.cjs'), '--check', '--log-level', 'warn', '.']],
         ['lint', [bin('eslint/bin/eslint.js'), '.', '--max-warnings', '0']],
       ],

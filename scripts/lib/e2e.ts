@@ -2,10 +2,19 @@ import { spawn } from 'node:child_process'
 import { cpSync, mkdirSync, readdirSync } from 'node:fs'
 import path from 'node:path'
 import { readSettings } from '@hematine/core'
-import { makeDemoMaterial, ownVolumes } from '@hematine/demo'
+import { makeDemoMaterial, makeShelf, ownVolumes } from '@hematine/demo'
 import { projectDirectory } from './bootstrap.mjs'
 import { freePort } from './cluster.ts'
 import { run, type Running } from './run.ts'
+
+/** Where the discs of the stand-in drive are kept beside the material that they belong to. */
+const shelfBeside = (material: string) => `${material}-shelf`
+
+/** Draws what the browser tests work on, unless it is there already. */
+export async function drawTestMaterial(material: string): Promise<void> {
+  await makeDemoMaterial(material)
+  await makeShelf(shelfBeside(material))
+}
 
 /**
  * Runs the browser tests against the built application: one with the demo order, one started empty, both with data of their own.
@@ -20,14 +29,20 @@ export async function runBrowserTests(
   words: readonly string[],
   part = 0,
 ): Promise<boolean> {
-  await makeDemoMaterial(material)
+  await drawTestMaterial(material)
   const servers: Running[] = []
   try {
     for (const empty of [false, true]) {
       const dataDirectory = path.join(directory, empty ? 'empty' : 'demo')
       if (!empty) {
-        mkdirSync(path.dirname(ownVolumes(dataDirectory).source), { recursive: true })
-        cpSync(material, ownVolumes(dataDirectory).source, { recursive: true })
+        const { source, shelf } = ownVolumes(dataDirectory)
+        for (const [from, to] of [
+          [material, source],
+          [shelfBeside(material), shelf],
+        ] as const) {
+          mkdirSync(path.dirname(to), { recursive: true })
+          cpSync(from, to, { recursive: true })
+        }
       }
       const settings = readSettings({ HEMATINE_PORT: String(await freePort()), HEMATINE_WORKERS: empty ? '0' : '1' })
       servers.push(await run({ empty, dataDirectory, settings, lasting: false, say: () => undefined }))
@@ -45,7 +60,7 @@ export async function runBrowserTests(
 }
 
 /** Number of the last file in the first half, by how long they take. */
-const lastOfFirst = 4
+const lastOfFirst = 5
 
 function filesOf(part: number): string[] {
   if (part === 0) return []
