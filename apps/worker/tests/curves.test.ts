@@ -30,7 +30,7 @@ let round = 0
 let worker: TestWorker
 let draftId: number
 
-beforeAll(() => writeCountingClip(clip, 200, { size: '640x360', tone: false }))
+beforeAll(() => writeCountingClip(clip, 100, { size: '320x180', tone: false }))
 beforeEach(async () => {
   await db.fresh()
   const root = path.join(scratch, `volumes-${++round}`)
@@ -58,7 +58,14 @@ afterEach(() => worker.end('SIGKILL'))
 
 const curve = () => readCurve(db.em(), draftId)
 const draft = async () => (await listJobs(db.em(), { ids: [draftId] }))[0]!
-const untilForecast = () => expect.poll(async () => (await draft()).sampleState, patience).toBe('ready')
+/** Waits for the forecast; one that failed says why. */
+const untilForecast = () =>
+  expect
+    .poll(async () => {
+      const { sampleState, sampleReason } = await draft()
+      return sampleReason ?? sampleState
+    }, patience)
+    .toBe('ready')
 const untilReady = () => expect.poll(async () => (await curve()).state, patience).toBe('ready')
 
 test('a curve whose process is killed is measured all the same, and leaves nothing behind', async () => {

@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto'
 import { existsSync } from 'node:fs'
-import { mkdir, readdir, readFile, rename, rm, stat, symlink, writeFile } from 'node:fs/promises'
+import { copyFile, mkdir, readdir, readFile, rename, rm, stat, symlink, writeFile } from 'node:fs/promises'
 import path from 'node:path'
 import { pictureSpecs, type JobState } from '@hematine/core'
 import {
@@ -16,7 +16,7 @@ import {
   registerVolume,
 } from '@hematine/database'
 import { readFacts } from '@hematine/media'
-import { afterAll, afterEach, beforeEach, describe, expect, test } from 'vitest'
+import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from 'vitest'
 import { useDatabase } from '../../../tests/support/database.ts'
 import { writeCountingClip } from '../../../tests/support/material.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
@@ -27,6 +27,7 @@ import { jobsHeld, TestWorker, useBuiltWorker } from '../../../tests/support/wor
 const db = useDatabase({ own: true })
 useBuiltWorker()
 const scratch = scratchDirectory()
+const tape = path.join(scratch, 'tape.mkv')
 let round = 0
 let volumes: { source: string; delivery: string }
 let orderId: number
@@ -37,12 +38,13 @@ let watching = false
 
 const patience = { timeout: 100_000, interval: 100 }
 
+beforeAll(() => writeCountingClip(tape, 100, { size: '160x120', tone: true }))
 // Every test has an order, volumes and a source of its own; a worker that a test leaves alive does the next one's work.
 beforeEach(async () => {
   const root = path.join(scratch, `round-${++round}`)
   volumes = { source: path.join(root, 'sources'), delivery: path.join(root, 'delivery') }
   for (const directory of Object.values(volumes)) await mkdir(directory, { recursive: true })
-  await writeCountingClip(path.join(volumes.source, 'tape.mkv'), 100, { tone: true })
+  await copyFile(tape, path.join(volumes.source, 'tape.mkv'))
   orderId = (await createOrder(db.em(), { code: `F-${round}`, name: 'Faults', dueAt: null })).id
   const source = await registerVolume(db.em(), { name: `Sources ${round}`, role: 'source', path: volumes.source })
   deliveryId = (await registerVolume(db.em(), { name: `Delivery ${round}`, role: 'delivery', path: volumes.delivery }))
@@ -430,7 +432,7 @@ describe('sources', () => {
   test('that change while a job works from them stop it with a sentence; nothing is delivered', async () => {
     aWorker()
     const id = await releaseHeld('encode')
-    await writeCountingClip(path.join(volumes.source, 'tape.mkv'), 100, { tone: true })
+    await writeCountingClip(path.join(volumes.source, 'tape.mkv'), 100, { size: '176x144', tone: true })
     jobsHeld.letGo()
     await until(id, 'failed')
     expect((await readJob(db.em(), id)).reason).toBe(
