@@ -2,6 +2,7 @@ import { mkdir, writeFile } from 'node:fs/promises'
 import path from 'node:path'
 import { sectorBytes } from '@hematine/core'
 import { writeClip } from '../../packages/demo/src/write-clip.ts'
+import { runProgram } from './programs.ts'
 import { managerTable, titleSetTable, type TitleSetPlan } from '../../packages/demo/src/disc/tables.ts'
 
 /** A program stream as authoring programs take it. @param tracks filters of its sound */
@@ -65,4 +66,16 @@ export async function writeEmptyDisc(
   await writeFile(path.join(inner, 'VIDEO_TS.IFO'), managerTable([plan]))
   await writeFile(path.join(inner, 'VTS_01_0.IFO'), titleSetTable(plan))
   await writeFile(path.join(inner, 'VTS_01_1.VOB'), Buffer.alloc((vobSectors ?? cells.length * 10) * sectorBytes))
+}
+
+/** A disc of one title, as an authoring program makes it of a program stream. @param tracks filters of its sound */
+export async function writeAuthoredDisc(directory: string, filters: string, tracks: readonly string[]): Promise<void> {
+  const [stream, plan] = [`${directory}.mpg`, `${directory}.xml`]
+  await writeProgramStream(stream, filters, tracks)
+  await mkdir(directory)
+  await writeFile(
+    plan,
+    `<dvdauthor dest="${directory}"><vmgm/><titleset><titles><video format="pal" aspect="16:9"/>${tracks.map(() => '<audio lang="en"/>').join('')}<pgc><vob file="${stream}"/></pgc></titles></titleset></dvdauthor>`,
+  )
+  runProgram('dvdauthor', ['-x', plan], { VIDEO_FORMAT: 'PAL' })
 }

@@ -132,6 +132,7 @@ export const containers = {
     states: [],
     chapters: null,
     holdsOneTrack: false,
+    beginsLate: true,
     bytesPerPacket: 120,
   },
   // As discs have it (ITU-T H.222.0): packs of 2048 bytes.

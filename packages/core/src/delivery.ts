@@ -109,6 +109,11 @@ export const PictureSpec = SpecBase.extend({
   /** Of pictures in files of their own: whether what a camera said of them stays (Exif); left out, it does not. */
   keepsCameraData: z.boolean().optional(),
   video: z.object({
+    /**
+     * Whether a picture that nothing has to be done to stays untouched, packet by packet: where its codec, profile, level and samples are the spec's, or in any
+     * codec that the container holds; left out, all are encoded. What is encoded all the same is by the rest of this.
+     */
+    copied: z.enum(['where it fits', 'in any codec']).optional(),
     codec: VideoCodec,
     profile: z.string().nullable(),
     /** Level as the standard writes it ("4.1"), where the codec has levels and the spec limits them. */
@@ -297,6 +302,37 @@ export const pictureSpecs: readonly PictureSpec[] = [
     keepsChapters: true,
     nameSuffix: '-archive',
   },
+  {
+    key: 'untouched-mkv',
+    name: 'Untouched MKV',
+    purpose:
+      'Puts picture and sound into MKV as they are, in next to no time; what cannot stay is kept exactly, as FFV1 and FLAC.',
+    container: 'mkv',
+    video: {
+      copied: 'in any codec',
+      codec: 'ffv1',
+      profile: 'version 3',
+      level: null,
+      pixelFormat: null,
+      scan: 'as source',
+      deinterlaceTo: 'frame rate',
+      frame: { ...anySize, enlarge: false, squarePixels: false },
+      maxFrameRate: null,
+      rateControl: { kind: 'lossless' },
+      effort: null,
+      keyframeSeconds: null,
+    },
+    audio: {
+      codec: 'flac',
+      bitsPerSecondPerChannel: null,
+      maxChannels: 8,
+      sampleRate: 48_000,
+      copied: 'where it fits',
+    },
+    subtitles: { shown: 'forced' },
+    keepsChapters: true,
+    nameSuffix: '-untouched',
+  },
   { ...openWeb, key: 'open-web-webm', name: 'Open web WebM', container: 'webm' },
   { ...openWeb, key: 'open-web-mp4', name: 'Open web MP4', container: 'mp4' },
 ]
@@ -463,6 +499,12 @@ export function specProblems(spec: DeliverySpec): string[] {
       : []),
     ...(audio?.copied && outputKind(spec) !== 'moving picture'
       ? ['Sound is copied untouched only beside a moving picture: leave that out.']
+      : []),
+    ...(spec.video?.copied && outputKind(spec) !== 'moving picture'
+      ? ['A picture is copied untouched only into a moving picture: leave that out.']
+      : []),
+    ...(spec.video?.copied && spec.video.rateControl.kind === 'quality target'
+      ? ['A measured quality is that of a picture that is encoded: leave the copying out, or hold another quality.']
       : []),
     ...(spec.keepsChapters && !containerFacts(container).chapters
       ? [`${containerFacts(container).name} gets no chapters here: leave them out, or choose MKV, MP4 or MOV.`]
@@ -702,6 +744,16 @@ function pictureLines(spec: DeliverySpec): [name: string, value: string][] {
         : `fits ${frame.maxWidth}x${frame.maxHeight}, ${frame.enlarge ? 'smaller pictures are enlarged' : 'smaller pictures stay small'}${frame.squarePixels ? ', square pixels' : ', pixel shape kept'}`,
     ],
     ...(makes === 'still' ? [] : motionLines(video)),
+    ...(video.copied
+      ? [
+          [
+            'untouched',
+            video.copied === 'in any codec'
+              ? 'a picture that nothing has to be done to, in any codec that the container holds'
+              : 'a picture that fits as it is',
+          ] as [string, string],
+        ]
+      : []),
     ['bits', rate],
     ['effort', video.effort ?? 'has no setting'],
     ...(makes === 'moving picture'

@@ -17,6 +17,8 @@ export const VideoFacts = z.object({
   streamIndex: z.int().min(0),
   codec: z.string(),
   profile: z.string().nullable(),
+  /** Level as the standard writes it; absent where the stream states none, or its codec is none that Hematine delivers. */
+  level: z.string().optional(),
   width: z.int().positive(),
   height: z.int().positive(),
   pixelAspect: Rational,

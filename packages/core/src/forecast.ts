@@ -111,10 +111,13 @@ export function extentOf(job: { spec: DeliverySpec; treatment: Treatment }): Job
       ...common,
       frames: treatment.result.frameCount,
       pixels: treatment.result.frame.width * treatment.result.frame.height,
-      keyframeDistance: keyframeDistance(spec, treatment),
+      // All bytes of a picture that is copied are counted, so its keyframes need not be told from the others.
+      keyframeDistance: treatment.copied ? Number.MAX_SAFE_INTEGER : keyframeDistance(spec, treatment),
       sizeIs:
-        rateControl.kind === 'constant quality' || rateControl.kind === 'quality target' ? 'by quality' : 'by format',
-      ...(rateControl.kind === 'size cap' ? { capBytes: rateControl.bytes } : {}),
+        !treatment.copied && (rateControl.kind === 'constant quality' || rateControl.kind === 'quality target')
+          ? 'by quality'
+          : 'by format',
+      ...(rateControl.kind === 'size cap' && !treatment.copied ? { capBytes: rateControl.bytes } : {}),
     }
   }
   // The size of FLAC follows the sound; a stated rate, or PCM, is what it is.

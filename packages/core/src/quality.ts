@@ -2,13 +2,14 @@ import { z } from 'zod'
 import { Account } from './account.ts'
 import { describeCodec } from './codec-names.ts'
 import { ColourDescription } from './colour.ts'
-import { levelProblem, lowestLevel, pictureCodec, soundCodecs } from './codecs/index.ts'
+import { levelProblem, levelRank, lowestLevel, pictureCodec, sameProfile, soundCodecs } from './codecs/index.ts'
 import { describeContainer, outputKind } from './container.ts'
 import { describeVideoCodec, type DeliverySpec, type PictureSpec, type SoundSpec, type SpecSound } from './delivery.ts'
 import { accountLines } from './account-words.ts'
 import { chaptersWithin, plannedChapters } from './chapters.ts'
 import { Chapter, TrackRole, type SourceFacts } from './facts.ts'
 import { describeLanguage, languageOf } from './languages.ts'
+import { asCopied } from './picture-copy.ts'
 import { copiesSound } from './sound-copy.ts'
 import { plannedSubtitles } from './subtitles/index.ts'
 import { findingNames, type Finding, type FindingKey } from './findings/finding.ts'
@@ -92,6 +93,8 @@ export const PictureCheckMeasurement = AnyMeasurement.extend({
     startTicks: z.int(),
     timeBase: Rational,
   }),
+  /** Of a picture that was to be copied: its packets and the source's, and how many are not the same, or shown at other times. */
+  copy: z.object({ packets: z.int(), sourcePackets: z.int(), different: z.int() }).optional(),
   /** Frames that the treated source gave when it was decoded again for comparison. */
   treatedFrames: z.int().min(0),
   /** Sound tracks of the source, with the length that decoded. */
@@ -175,7 +178,7 @@ export function judge<Measured extends CheckMeasurement>(
   if (measured.video === null && spec.video === null && treatment.result === null)
     judgeSound(add, measured, spec, treatment)
   else if (measured.video !== null && spec.video !== null && treatment.result !== null)
-    judgePicture(add, measured, spec, treatment, source?.facts ?? null)
+    judgePicture(add, measured, judgedSpec(spec, treatment, source?.facts ?? null), treatment, source?.facts ?? null)
   else
     throw new TypeError(
       'A measurement, its spec and its treatment must all be of a result with a picture, or of one without.',
@@ -419,6 +422,11 @@ function judgeSound(add: AddLine, measured: SoundCheckMeasurement, spec: SoundSp
   })
 }
 
+/** What a picture is held to: one that was copied, to be its source's own in every frame. */
+function judgedSpec(spec: PictureSpec, treatment: PictureTreatment, facts: SourceFacts | null): PictureSpec {
+  return treatment.copied && facts?.video ? asCopied(spec, facts.video) : spec
+}
+
 function judgePicture(
   add: AddLine,
   measured: PictureCheckMeasurement,
@@ -428,6 +436,9 @@ function judgePicture(
 ): void {
   const { video } = measured
   const { result } = treatment
+  // What a source has lost, its copy has lost too.
+  const hasItsFaults =
+    treatment.copied === true && video.framesDecoded > 0 && video.decodeErrors <= measured.sourceDecodeErrors
 
   add(
     'container',
@@ -443,8 +454,23 @@ function judgePicture(
       ? `${video.framesDecoded} ${video.framesDecoded === 1 ? 'frame' : 'frames'}, no errors`
       : countErrors(video.decodeErrors),
     video.decodeErrors === 0 && video.framesDecoded > 0,
-    'The result cannot be decoded whole. Make it again.',
+    hasItsFaults
+      ? 'The source is damaged, and its picture was copied as it is.'
+      : 'The result cannot be decoded whole. Make it again.',
+    hasItsFaults ? 'look' : 'fail',
   )
+  if (treatment.copied)
+    add(
+      'picture untouched',
+      `${measured.copy?.sourcePackets ?? 'all'} packets of the source`,
+      measured.copy?.different
+        ? `${measured.copy.packets}, ${measured.copy.different} of them others`
+        : `${measured.copy?.packets ?? 'unknown'}`,
+      measured.copy !== undefined &&
+        measured.copy.different === 0 &&
+        measured.copy.packets === measured.copy.sourcePackets,
+      'The picture was to be copied untouched and is not the same. Make it again.',
+    )
   add(
     'frames',
     `${measured.treatedFrames}`,
@@ -561,10 +587,8 @@ function judgePicture(
   const profile = codec.profiles.find(entry => entry.key === spec.video.profile)
   if (spec.video.level && levels) {
     const problem = levelProblem(codec, spec.video.level, video, video.frameRate)
-    const rank = (level: string | null) => levels.table.findIndex(entry => entry.level === level)
-    // A level below the lowest of the table is as good as the lowest.
-    const stated = video.level === null ? Number.POSITIVE_INFINITY : rank(video.level)
-    const isLow = levels.statedAs === null || stated <= rank(spec.video.level)
+    const [stated, most] = [levelRank(codec.key, video.level), levelRank(codec.key, spec.video.level)]
+    const isLow = levels.statedAs === null || (stated !== null && most !== null && stated <= most)
     add(
       'level',
       `at most ${spec.video.level}`,
@@ -618,11 +642,13 @@ function judgePicture(
   if (result.colour.matrix !== 'gbr' && outputKind(spec) === 'moving picture') {
     const tags = [video.colour.primaries, video.colour.transfer, video.colour.matrix]
     const wanted = [result.colour.primaries, result.colour.transfer, result.colour.matrix]
+    // Not every container states colours, and a copied stream says no more than it did.
+    const copiesOpenTags = treatment.copied === true
     add(
       'colour tags',
       wanted.join(' / '),
       tags.map(tag => tag ?? 'none').join(' / '),
-      tags.every((tag, index) => sameTag(tag, wanted[index]!)),
+      tags.every((tag, index) => sameTag(tag, wanted[index]!) || (tag === null && copiesOpenTags)),
       'Players would show other colours: the tags are not the planned ones.',
     )
   }
@@ -637,7 +663,15 @@ function judgePicture(
     )
   } else {
     if (spec.video.rateControl.kind === 'lossless')
-      add('likeness', 'identical', 'differs', false, 'A lossless result must be identical to its treated source.')
+      add(
+        'likeness',
+        'identical',
+        'differs',
+        false,
+        treatment.copied
+          ? 'A picture that is copied must be identical to its source.'
+          : 'A lossless result must be identical to its treated source.',
+      )
     if (measured.ssim)
       add(
         'SSIM',
@@ -667,13 +701,6 @@ function judgePicture(
     if (!measured.ssim && !measured.xpsnr)
       add('likeness', 'compared', 'nothing to compare', false, 'No frame could be compared with the source.')
   }
-}
-
-/** Whether a stream states the profile that a spec wants, in whatever spelling. */
-function sameProfile(found: string, codec: string, wanted: string): boolean {
-  const plain = (name: string) => name.toLowerCase().replace(/[^a-z0-9]/g, '')
-  const names = pictureCodec(codec).profiles.find(profile => profile.key === wanted)?.statedAs ?? []
-  return [wanted, ...names].some(name => plain(name) === plain(found))
 }
 
 /** Whether a tag says the same: BT.601's two names for one matrix and one curve are equal (H.273 codes 5 and 6). */

@@ -103,7 +103,7 @@ function encoded<Sound extends SpecSound | SoundSpec['audio']>({
 }
 
 /** Pictures in files of their own have square pixels, and a single one has no rate. */
-function asFiles(video: PictureSpec['video'], makes: OutputKind): PictureSpec['video'] {
+function asFiles({ copied: _copied, ...video }: PictureSpec['video'], makes: OutputKind): PictureSpec['video'] {
   return {
     ...video,
     frame: { ...video.frame, squarePixels: true },

@@ -43,6 +43,12 @@ function curvedPlan(job: JobRow): { spec: PictureSpec; scale: QualityScale } {
       'no-scale',
       `The size of ${specTitle(job.spec)} follows from its format, so there is no quality to choose. Choose a spec whose codec holds a quality.`,
     )
+  if (plan.treatment.copied)
+    throw new Problem(
+      409,
+      'copied',
+      `${specTitle(job.spec)} copies this picture untouched, so there is no quality to choose. Choose a spec that encodes it.`,
+    )
   return { spec: plan.spec, scale }
 }
 

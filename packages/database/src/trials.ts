@@ -115,6 +115,10 @@ export async function askForTrials(
     for (const { label, steps } of wishes) {
       try {
         const treatment = deriveTreatment(asMeasured(source.facts, source.findings ?? []), spec, steps)
+        if (treatment.result !== null && treatment.copied)
+          throw new CannotTreat(
+            `${spec.name} copies this picture untouched, so there is nothing to try. Try a step, or another spec.`,
+          )
         made.push(
           tx.create(TrialEntity, {
             order: source.order,

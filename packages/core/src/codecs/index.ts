@@ -48,6 +48,22 @@ export function pictureCodec(key: string): PictureCodec {
   return found
 }
 
+/** Whether a stream states the profile that is wanted of a codec, in whatever spelling. */
+export function sameProfile(found: string, codec: string, wanted: string): boolean {
+  const plain = (name: string) => name.toLowerCase().replace(/[^a-z0-9]/g, '')
+  const names = pictureCodec(codec).profiles.find(profile => profile.key === wanted)?.statedAs ?? []
+  return [wanted, ...names].some(name => plain(name) === plain(found))
+}
+
+/** The place of a level in its codec's table, from the lowest on; null for none. One below the table is as good as its lowest. */
+export function levelRank(codec: string, level: string | null): number | null {
+  const table = pictureCodec(codec).levels?.table
+  if (!table?.length || level === null) return null
+  if (Number(level) < Number(table[0]!.level)) return 0
+  const rank = table.findIndex(entry => entry.level === level)
+  return rank < 0 ? null : rank
+}
+
 /** A sound codec by its key. @throws TypeError when there is none */
 export function soundCodec(key: string): SoundCodec {
   const found = soundCodecs.find(codec => codec.key === key)

@@ -16,6 +16,7 @@ import { chooseBurnt } from '../subtitles/burnt.ts'
 import { plannedSubtitles } from '../subtitles/planned.ts'
 import { compare, divide, equal, multiply, rational, type Rational, toNumber } from '../rational.ts'
 import { plannedCapProblem } from '../size-cap.ts'
+import { asCopied, whyNotCopied } from '../picture-copy.ts'
 import { copiesSound } from '../sound-copy.ts'
 import { describeRate, framesIn } from '../timing.ts'
 import { arrangeSteps } from './order.ts'
@@ -228,7 +229,44 @@ function mustSuit(spec: PictureSpec, frames: number, steps: readonly Step[]): vo
     )
 }
 
+/** A picture is copied where the spec wants that and nothing has to be done to it, and worked out to be encoded otherwise; a note says which and why. */
 function treatPicture(facts: SourceFacts, spec: PictureSpec, chosen: readonly Step[]): PictureTreatment {
+  if (!spec.video.copied || !facts.video) return treatEncoded(facts, spec, chosen)
+  const copy = copyOfPicture(facts, facts.video, spec, chosen)
+  if (typeof copy !== 'string') return copy
+  const encoded = treatEncoded(facts, spec, chosen)
+  return { ...encoded, notes: [`The picture ${copy}: it is encoded.`, ...(encoded.notes ?? [])] }
+}
+
+/** The treatment that leaves a picture as it is, or why there is none, as the end of a sentence that begins with "the picture". */
+function copyOfPicture(
+  facts: SourceFacts,
+  video: NonNullable<SourceFacts['video']>,
+  spec: PictureSpec,
+  chosen: readonly Step[],
+): PictureTreatment | string {
+  const reason = whyNotCopied(facts, spec)
+  if (reason !== null) return reason
+  const own = chosen.find(step => !isOfSound(step))
+  if (own) return `is changed by the step "${stepKinds[own.kind].name}"`
+  let plain: PictureTreatment
+  try {
+    plain = treatEncoded(facts, asCopied(spec, video), chosen)
+  } catch (error) {
+    if (error instanceof CannotTreat) return 'cannot be left as it is'
+    throw error
+  }
+  const [step] = plain.steps
+  if (step) return `does not meet ${spec.name} as it is (${step.why.replace(/\.$/, '')})`
+  return {
+    ...plain,
+    copied: true,
+    result: { ...plain.result, pixelFormat: video.pixelFormat.replace(/^yuvj/, 'yuv') },
+    notes: ['The picture is copied untouched; its keyframes stay where they are.', ...(plain.notes ?? [])],
+  }
+}
+
+function treatEncoded(facts: SourceFacts, spec: PictureSpec, chosen: readonly Step[]): PictureTreatment {
   const video = facts.video
   if (!video) throw new CannotTreat(`${spec.name} needs a picture, and this source has none.`)
   const steps: AppliedStep[] = []

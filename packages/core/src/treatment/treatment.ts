@@ -50,6 +50,8 @@ export type BurntSubtitles = z.infer<typeof BurntSubtitles>
 /** A treatment worked out for one source and a spec with a picture: the steps and the picture that comes out of them. */
 export const PictureTreatment = z.object({
   steps: z.array(AppliedStep),
+  /** Set where the picture is the source's own, packet by packet: nothing is done to it. */
+  copied: z.literal(true).optional(),
   /** What the source's code values mean, with open tags filled by the assumption for its size. */
   sourceColour: FullColour,
   /** Absent where the result runs as its source does. */

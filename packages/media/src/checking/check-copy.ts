@@ -1,39 +1,51 @@
 import { createHash } from 'node:crypto'
 import type { SourceFacts } from '@hematine/core'
-import { AV_NOPTS_VALUE } from 'node-av/constants'
+import { AV_NOPTS_VALUE, AVFMT_FLAG_GENPTS } from 'node-av/constants'
 import { Packet } from 'node-av/lib'
 import type { WorkGate } from '../ground/gate.ts'
 import { isAgain, MediaError } from '../ground/libav.ts'
 import type { MediaInput, PlainInput } from '../ground/media-input.ts'
 import { keepOnlyStream, openInput } from '../reading/input.ts'
 import { secondsOf } from '../sound/sound-treatment.ts'
+import { slicesOf } from './slices.ts'
 
-/** Sums of the packets of a stream that end after a time. AAC that comes with a head of its own on each packet (ADTS, ISO/IEC 13818-7) is taken without. */
-async function sumsOf(
-  input: PlainInput,
-  streamIndex: number,
-  fromSeconds: number,
-  gate: WorkGate,
-): Promise<{ sum: string; from: number }[]> {
+/** A packet by what is in it, and when it is shown or heard, in seconds of its file. */
+interface Sum {
+  sum: string
+  from: number
+  to: number
+  isKey: boolean
+}
+
+/** What of a stream's packets is compared: a function of their bytes, made of the head that the file keeps for the stream. */
+type Plain = (head: Uint8Array | null) => (data: Buffer) => Buffer[]
+
+/** Sums of the packets of a stream, as the file has them. */
+async function sumsOf(input: PlainInput, streamIndex: number, plainOf: Plain, gate: WorkGate): Promise<Sum[]> {
   const container = await openInput(input)
+  // Packets of transport and program streams often carry no time of their own.
+  container.setFlags(AVFMT_FLAG_GENPTS)
   const packet = new Packet()
   packet.alloc()
   try {
     keepOnlyStream(container, streamIndex)
-    const sums: { sum: string; from: number }[] = []
+    const { timeBase, codecpar } = container.streams[streamIndex]!
+    const plain = plainOf(codecpar.extradata)
+    const sums: Sum[] = []
     for (;;) {
       await gate.turn()
       const code = await container.readFrame(packet)
       if (isAgain(code)) continue
       if (code < 0) return sums
-      const { timeBase } = container.streams[streamIndex]!
       if (packet.streamIndex === streamIndex && packet.size > 0 && packet.data && packet.pts !== AV_NOPTS_VALUE) {
-        const isHeard = secondsOf(Number(packet.pts + packet.duration), timeBase) > fromSeconds
-        if (isHeard)
-          sums.push({
-            sum: createHash('md5').update(withoutHead(packet.data)).digest('hex'),
-            from: secondsOf(Number(packet.pts), timeBase),
-          })
+        const hash = createHash('md5')
+        for (const part of plain(packet.data)) hash.update(part)
+        sums.push({
+          sum: hash.digest('hex'),
+          from: secondsOf(Number(packet.pts), timeBase),
+          to: secondsOf(Number(packet.pts + packet.duration), timeBase),
+          isKey: packet.isKeyframe,
+        })
       }
       packet.unref()
     }
@@ -42,6 +54,9 @@ async function sumsOf(
     await container.closeInput()
   }
 }
+
+/** AAC that comes with a head of its own on each packet (ADTS, ISO/IEC 13818-7) is taken without. */
+const soundAlone: Plain = () => data => [withoutHead(data)]
 
 function withoutHead(data: Buffer): Buffer {
   const hasHead = data.length > 7 && data[0] === 0xff && (data[1]! & 0xf6) === 0xf0
@@ -61,8 +76,8 @@ export async function comparePackets(
   if (input.kind === 'join') throw new MediaError('The sound of sources that are joined is not copied.')
   const { video } = facts
   const zero = video ? secondsOf(video.startTicks, video.timeBase) : 0
-  const around = await sumsOf(input, sourceStream, zero - aroundSeconds, gate)
-  const made = await sumsOf(result.input, result.streamIndex, Number.NEGATIVE_INFINITY, gate)
+  const around = (await sumsOf(input, sourceStream, soundAlone, gate)).filter(({ to }) => to > zero - aroundSeconds)
+  const made = await sumsOf(result.input, result.streamIndex, soundAlone, gate)
   const before = around.findIndex(({ from }) => from >= zero)
   // It may begin with any of the packets before the picture's beginning; silent ones are all alike, so the one is taken with which the rest fits best.
   const fits = Array.from({ length: Math.max(0, before) + 1 }, (_, begin) => {
@@ -73,4 +88,34 @@ export async function comparePackets(
   const faults = ({ packets, sourcePackets, different }: (typeof fits)[number]) =>
     different + Math.abs(packets - sourcePackets)
   return fits.reduce((best, fit) => (faults(fit) < faults(best) ? fit : best))
+}
+
+/** Times are rounded to milliseconds by some containers, at the source's end and at the result's. */
+const timeTolerance = 0.0021
+
+/**
+ * Holds a copied picture against the source's own, packet by packet in the order of decoding: what is in them, and when they are shown. Of H.264 and HEVC the
+ * slices are compared, since containers differ in how they part them and in what they put between.
+ */
+export async function comparePictures(
+  { input, facts }: { input: MediaInput; facts: SourceFacts },
+  result: { input: PlainInput; streamIndex: number },
+  gate: WorkGate,
+): Promise<{ packets: number; sourcePackets: number; different: number }> {
+  if (input.kind === 'join') throw new MediaError('The picture of sources that are joined is not copied.')
+  const video = facts.video!
+  const zero = secondsOf(video.startTicks, video.timeBase)
+  const plain: Plain = head => slicesOf(video.codec, head)
+  const all = await sumsOf(input, video.streamIndex, plain, gate)
+  const begin = all.findIndex(({ isKey }) => isKey)
+  const source = all.slice(Math.max(0, begin)).filter(({ from }) => from > zero - timeTolerance)
+  const made = await sumsOf(result.input, result.streamIndex, plain, gate)
+  const offset = (made[0]?.from ?? 0) - (source[0]?.from ?? 0)
+  const differs = ({ sum, from }: Sum, other: Sum | undefined) =>
+    other !== undefined && (sum !== other.sum || Math.abs(from - other.from - offset) > timeTolerance)
+  return {
+    packets: made.length,
+    sourcePackets: source.length,
+    different: made.filter((packet, index) => differs(packet, source[index])).length,
+  }
 }

@@ -3,7 +3,6 @@ import {
   containerFacts,
   copiesSound,
   describePixelFormat,
-  pictureCodecs,
   toNumber,
   type PictureCheckMeasurement,
   type PictureSpec,
@@ -17,13 +16,13 @@ import { StreamDecoder } from '../reading/decoder.ts'
 import { openFrames } from '../reading/frame-reader.ts'
 import { Graph, videoPadOf } from '../ground/graph.ts'
 import { picturesCutShort } from '../reading/still-file.ts'
-import { comparePackets } from './check-copy.ts'
+import { comparePackets, comparePictures } from './check-copy.ts'
 import { measureSubtitles } from './check-text.ts'
 import { readResult, resultPicture } from './result.ts'
-import type { MediaInput } from '../ground/media-input.ts'
+import type { MediaInput, PlainInput } from '../ground/media-input.ts'
 import { TreatedPicture } from '../treating/picture-treatment.ts'
 import { prove } from './proving/prove.ts'
-import { profileName, readColour } from '../reading/source-facts.ts'
+import { levelOf, profileName, readColour } from '../reading/source-facts.ts'
 import { secondsOf } from '../sound/sound-treatment.ts'
 import type { WorkGate } from '../ground/gate.ts'
 import { MediaError } from '../ground/libav.ts'
@@ -144,7 +143,12 @@ export async function measureResult(
   const { outputPath } = plan
   const bytes = await sizeOfResult(outputPath)
   const { picture, sound, facts: made, container } = await readResult(outputPath, plan.treatment.result.rate)
-  const video = await measurePicture(plan, gate, onProgress)
+  const { video, copy: pictureCopy } = await measureWhole(
+    plan,
+    { input: picture, streamIndex: made.video?.streamIndex },
+    gate,
+    onProgress,
+  )
   // Streams of packs begin where their first pack lets a player begin, and not at 0.
   const begin = containerFacts(plan.spec.container).beginsLate
     ? secondsOf(video.video.startTicks, video.video.timeBase)
@@ -169,6 +173,7 @@ export async function measureResult(
     sourceBytes: facts.bytes,
     sha256,
     ...video,
+    ...(pictureCopy ? { copy: pictureCopy } : {}),
     sourceDecodeErrors: video.sourceDecodeErrors + (await picturesCutShort(plan.input)).length,
     audio,
     subtitles,
@@ -178,6 +183,36 @@ export async function measureResult(
     ...(glances ? { glances } : {}),
   }
 }
+
+/**
+ * Decodes a result's picture whole. One that was copied is held against its source packet by packet; where all are the source's own, so is every frame, and
+ * the source need not be decoded beside it.
+ */
+async function measureWhole(
+  plan: CheckPlan,
+  { input, streamIndex }: { input: PlainInput; streamIndex: number | undefined },
+  gate: WorkGate,
+  onProgress: (framesDone: number) => void,
+): Promise<{ video: PictureMeasurement; copy: PictureCheckMeasurement['copy'] }> {
+  if (!plan.treatment.copied || streamIndex === undefined)
+    return { video: await measurePicture(plan, gate, onProgress), copy: undefined }
+  const copy = await comparePictures(plan, { input, streamIndex }, gate)
+  if (copy.different > 0 || copy.packets !== copy.sourcePackets)
+    return { video: await measurePicture(plan, gate, onProgress), copy }
+  const alone = await measurePicture(plan, gate, onProgress, null, nothingBeside)
+  const { framesDecoded, decodeErrors } = alone.video
+  return {
+    video: { ...alone, treatedFrames: framesDecoded, sourceDecodeErrors: decodeErrors, identical: true },
+    copy,
+  }
+}
+
+/** In place of treated frames where there is nothing to compare. */
+const nothingBeside = async (): Promise<TreatedFrames> => ({
+  errors: 0,
+  next: async () => false,
+  close: async () => undefined,
+})
 
 /** What `measurePicture` finds. */
 export type PictureMeasurement = Pick<
@@ -262,7 +297,7 @@ export async function measurePicture(
       video: {
         codec: avGetCodecName(stream.codecpar.codecId) ?? 'unknown',
         profile: profileName(stream),
-        level: describeLevel(avGetCodecName(stream.codecpar.codecId), stream.codecpar.level),
+        level: levelOf(stream),
         ...shape,
         frameRate: rate,
         interlaced,
@@ -297,11 +332,13 @@ export async function timeCheck(
 ): Promise<{ seconds: number; quality: StretchQuality | null }> {
   const opened = performance.now()
   let begin = 0
-  const measured = await measurePicture(plan, gate, () => (begin ||= performance.now()), part)
+  const { copied } = plan.treatment
+  const look = () => (begin ||= performance.now())
+  const measured = await measurePicture(plan, gate, look, part, copied ? nothingBeside : undefined)
   const end = performance.now()
   return {
     seconds: part.frames > 1 ? ((end - begin) / 1000) * (part.frames / (part.frames - 1)) : (end - opened) / 1000,
-    quality: qualityOfStretch(measured),
+    quality: qualityOfStretch(copied ? { ...measured, identical: true } : measured),
   }
 }
 
@@ -328,14 +365,6 @@ function measuredRate(frames: number, span: number, treatment: PictureTreatment)
 /** Deprecated full-range names mean the same layout. */
 function plainFormat(name: string): string {
   return name.replace(/^yuvj/, 'yuv')
-}
-
-function describeLevel(codec: string | null, level: number): string | null {
-  const levels = pictureCodecs.find(entry => entry.key === codec)?.levels
-  if (level < 0 || !levels?.statedAs) return null
-  // AV1 counts its levels from nought; to the others nought is none.
-  const stated = levels.statedAs(level)
-  return level > 0 || levels.table.some(entry => entry.level === stated) ? stated : null
 }
 
 /** Decodes a whole sound track; its length is counted from `zeroSeconds`, the picture's start. */

@@ -38,7 +38,9 @@ export async function deliver(
     onProgress({ stage: 'check', framesDone: 0 })
     return measureResult(plan, gate, framesDone => onProgress({ stage: 'check', framesDone }))
   }
-  return rateControl.kind === 'quality target' ? toQuality(plan, rateControl.xpsnr, gate, onProgress, make) : make()
+  return rateControl.kind === 'quality target' && !plan.treatment.copied
+    ? toQuality(plan, rateControl.xpsnr, gate, onProgress, make)
+    : make()
 }
 
 async function toQuality(

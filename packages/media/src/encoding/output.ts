@@ -6,12 +6,14 @@ import {
   writeCue,
   type Chapter,
   type Container,
+  type FullColourDescription,
   type PlannedSubtitles,
   type TrackRole,
 } from '@hematine/core'
 import * as constants from 'node-av/constants'
 import { FormatContext, OutputFormat, Packet, Rational, type Stream } from 'node-av/lib'
 import type { Encoder } from './encoder.ts'
+import { colourNumbers } from '../ground/colour-numbers.ts'
 import { ensure, MediaError, options } from '../ground/libav.ts'
 import { dispositionOf } from '../ground/track-roles.ts'
 import { writeMatroskaChapters } from './chapters/matroska.ts'
@@ -70,11 +72,28 @@ export class PacketCount implements PacketSink {
   async close(): Promise<void> {}
 }
 
+/** Says in a container what a copied stream's colours mean, where the stream leaves that open. */
+function describeColour({ codecpar }: Stream, colour: FullColourDescription): void {
+  const isOpen = (value: number) => Number(value) === Number(constants.AVCOL_PRI_UNSPECIFIED)
+  if (isOpen(codecpar.colorPrimaries))
+    codecpar.colorPrimaries = (colourNumbers.primaries[colour.primaries] ?? 2) as constants.AVColorPrimaries
+  if (isOpen(codecpar.colorTrc))
+    codecpar.colorTrc = (colourNumbers.transfer[colour.transfer] ?? 2) as constants.AVColorTransferCharacteristic
+  if (isOpen(codecpar.colorSpace))
+    codecpar.colorSpace = (colourNumbers.matrix[colour.matrix] ?? 2) as constants.AVColorSpace
+}
+
 /** What is said of a stream beside what is in it. */
 interface StreamFacts {
   language?: string | null
   title?: string | null | undefined
   roles?: readonly TrackRole[] | undefined
+}
+
+/** What is said of a picture besides. */
+interface PictureFacts {
+  pixelAspect?: { num: number; den: number }
+  rate?: { num: number; den: number }
 }
 
 /** A container file being written. */
@@ -113,26 +132,17 @@ export class OutputFile {
   }
 
   /** Adds a stream fed by an opened encoder. @returns its index */
-  addStream(
-    encoder: Encoder,
-    facts: StreamFacts & { pixelAspect?: { num: number; den: number }; rate?: { num: number; den: number } } = {},
-  ): number {
+  addStream(encoder: Encoder, facts: StreamFacts & PictureFacts = {}): number {
     const stream = this.context.newStream(null)
     ensure(encoder.context.parametersFromContext(stream.codecpar), 'The stream cannot be set up')
-    if (facts.pixelAspect) stream.sampleAspectRatio = new Rational(facts.pixelAspect.num, facts.pixelAspect.den)
-    if (facts.rate) stream.avgFrameRate = new Rational(facts.rate.num, facts.rate.den)
-    const isNaming = stream.index === 0 && this.isMovie && this.chapters.length > 0
-    return this.keep(
-      stream,
-      encoder.context.timeBase,
-      isNaming ? { ...facts, title: titleWithRoom(facts.title ?? null) } : facts,
-    )
+    return this.keep(stream, encoder.context.timeBase, facts)
   }
 
   /** Adds a stream whose packets are those of another file's, in its ticks. @returns its index */
-  addCopy(source: Stream, facts: StreamFacts): number {
+  addCopy(source: Stream, facts: StreamFacts & PictureFacts & { colour?: FullColourDescription }): number {
     const stream = this.context.newStream(null)
     ensure(source.codecpar.copy(stream.codecpar), 'The stream cannot be set up')
+    if (facts.colour) describeColour(stream, facts.colour)
     // What the other container calls the codec is not what this one does.
     stream.codecpar.codecTag = 0
     return this.keep(stream, { num: source.timeBase.num, den: source.timeBase.den }, facts)
@@ -158,11 +168,15 @@ export class OutputFile {
     return this.keep(stream, textTimeBase, facts)
   }
 
-  private keep(stream: Stream, timeBase: { num: number; den: number }, facts: StreamFacts): number {
+  private keep(stream: Stream, timeBase: { num: number; den: number }, facts: StreamFacts & PictureFacts): number {
     stream.timeBase = new Rational(timeBase.num, timeBase.den)
+    if (facts.pixelAspect) stream.sampleAspectRatio = new Rational(facts.pixelAspect.num, facts.pixelAspect.den)
+    if (facts.rate) stream.avgFrameRate = new Rational(facts.rate.num, facts.rate.den)
+    const isNaming = stream.index === 0 && this.isMovie && this.chapters.length > 0
+    const title = isNaming ? titleWithRoom(facts.title ?? null) : facts.title
     const tags: Record<string, string> = {}
     if (facts.language) tags.language = facts.language
-    if (facts.title) tags.title = facts.title
+    if (title) tags.title = title
     if (Object.keys(tags).length > 0) stream.metadata = options(tags)
     if (facts.roles) stream.disposition = dispositionOf(facts.roles) as constants.AVDisposition
     this.streams.push({ stream, timeBase })

@@ -11,7 +11,9 @@ import {
   type TrackRole,
 } from '@hematine/core'
 import { Frame } from 'node-av/lib'
+import { CopiedPicture } from './copied-picture.ts'
 import { CopiedSound } from './copied-sound.ts'
+import { EncodedPicture, type PictureTrack } from './encoded-picture.ts'
 import { Encoder, type EncoderRate } from './encoder.ts'
 import type { MediaInput } from '../ground/media-input.ts'
 import type { WorkGate } from '../ground/gate.ts'
@@ -21,8 +23,6 @@ import { createOutput } from './picture-files.ts'
 import { remarksFor } from './picture-remarks.ts'
 import { encodeUnderCap } from './under-cap.ts'
 import type { NetworkDevice } from '../ground/network.ts'
-import { TreatedPicture } from '../treating/picture-treatment.ts'
-import { BoundedQueue } from '../ground/queue.ts'
 import { SubtitleTracks } from './subtitle-tracks.ts'
 import { secondsOf, TreatedSound } from '../sound/sound-treatment.ts'
 
@@ -80,30 +80,6 @@ export interface SoundTrack {
   ended: boolean
 }
 
-/** Frames that may wait between treating and encoding. */
-const queueLength = 4
-
-/** Turns the picture's decode, treatment and hand-over into a stream of frames that runs ahead of the encoder by a few. */
-export async function produceFrames(picture: TreatedPicture, queue: BoundedQueue<Frame>): Promise<void> {
-  try {
-    for (;;) {
-      const frame = new Frame()
-      frame.alloc()
-      if (!(await picture.next(frame))) {
-        frame.free()
-        queue.end()
-        return
-      }
-      if (!(await queue.put(frame))) {
-        frame.free()
-        return
-      }
-    }
-  } catch (error) {
-    queue.end(error)
-  }
-}
-
 /**
  * Runs a job's encode: whole picture and every sound track, interleaved, into `outputPath`; under a size cap in two passes and as often as it takes.
  * @throws MediaError; whatever `gate.turn` rejects with, when stopped. The unfinished file is the caller's to remove.
@@ -125,12 +101,16 @@ export async function transcode(
       gate,
       done => onProgress({ stage: 'encode', ...done }),
     )
-  if (rateControl.kind === 'size cap' && !plan.rate)
+  if (rateControl.kind === 'size cap' && !plan.rate && !treatment.copied)
     return encodeUnderCap(plan, rateControl.bytes, {
       learn: rate => learn(plan, rate, gate, done => onProgress({ stage: 'first pass', ...done })),
       make,
     })
-  return make({ rate: plan.rate ?? plannedRate(spec, treatment.result, facts.audio) })
+  // Nothing is encoded of a picture that is copied.
+  const rate: RateChoice = treatment.copied
+    ? { kind: 'lossless' }
+    : (plan.rate ?? plannedRate(spec, treatment.result, facts.audio))
+  return make({ rate })
 }
 
 /** What a first pass came to. */
@@ -174,25 +154,32 @@ async function encode(
 
   const opened = performance.now()
   const output = open()
-  const queue = new BoundedQueue<Frame>(queueLength)
   const tracks: SoundTrack[] = []
   const copies: CopiedSound[] = []
   let subtitles: SubtitleTracks | null = null
-  let picture: TreatedPicture | null = null
-  let encoder: Encoder | null = null
-  let producing: Promise<void> = Promise.resolve()
+  let picture: PictureTrack | null = null
   try {
-    picture = await TreatedPicture.open(input, video, treatment, { firstFrame, apart: plan.apart })
-    encoder = await Encoder.video(spec, treatment, rateOfPicture)
-    const pictureStream = output.addStream(encoder, {
-      pixelAspect: treatment.result.frame.pixelAspect,
-      rate: treatment.result.rate,
-      roles: ['default'],
-    })
+    const copied = treatment.copied ? await CopiedPicture.open(input, video, treatment, output) : null
+    picture =
+      copied ??
+      (await EncodedPicture.open(
+        {
+          input,
+          video,
+          treatment,
+          spec,
+          rate: rateOfPicture,
+          firstFrame,
+          apart: plan.apart,
+          onFrame: plan.onFrame,
+        },
+        output,
+      ))
     for (const [index, track] of facts.audio.entries()) {
       const said = { ...track, roles: soundRoles(track, index) }
       if (!plan.stretch && copiesSound(track, facts, spec, treatment)) {
-        copies.push(await CopiedSound.open(input, track, zeroSeconds, output, said))
+        if (copied) copied.addSound(track, said)
+        else copies.push(await CopiedSound.open(input, track, zeroSeconds, output, said))
         continue
       }
       const soundEncoder = await Encoder.audio(spec, track)
@@ -214,22 +201,10 @@ async function encode(
     if (!plan.stretch) subtitles = await SubtitleTracks.open(plan, output)
     await output.begin()
 
-    producing = produceFrames(picture, queue)
-    let [frames, begun, encodeSeconds] = [0, 0, 0]
+    let frames = 0
     while (frames < most) {
       await gate.turn()
-      const frame = await queue.take()
-      if (!frame) break
-      begun ||= performance.now()
-      frame.pts -= BigInt(firstFrame)
-      plan.onFrame?.(frame, frames)
-      const encodeBegun = performance.now()
-      try {
-        await encoder.encode(frame, packet => output.write(packet, pictureStream))
-      } finally {
-        frame.free()
-      }
-      encodeSeconds += (performance.now() - encodeBegun) / 1000
+      if (!(await picture.next())) break
       frames++
       for (const track of tracks) await writeSoundUntil(track, frames / rate, output)
       for (const copy of copies) await copy.writeUntil(frames / rate, output)
@@ -238,7 +213,7 @@ async function encode(
     }
     if (frames === 0)
       throw new NoPicture('The source gave no picture at all: it is damaged or cut short right at its start.')
-    await encoder.encode(null, packet => output.write(packet, pictureStream))
+    await picture.finish()
     for (const track of tracks) {
       await writeSoundUntil(track, plan.stretch ? frames / rate : Number.POSITIVE_INFINITY, output, gate)
       await track.encoder.encode(null, packet => output.write(packet, track.streamIndex))
@@ -247,20 +222,17 @@ async function encode(
     const bytesWritten = output.bytesWritten
     await output.finish()
     onProgress({ framesDone: frames, bytesWritten })
+    const { begun, stepSeconds, encodeSeconds, devices } = picture
     return {
       frames,
-      stepSeconds: picture.stepSeconds,
+      stepSeconds,
       encodeSeconds,
       seconds: (performance.now() - begun) / 1000,
       untilFirstFrame: (begun - opened) / 1000,
-      devices: picture.devices,
+      devices,
     }
   } finally {
-    queue.end()
-    await producing
-    for (const frame of queue.remains()) frame.free()
     await picture?.close()
-    encoder?.close()
     for (const track of tracks) {
       track.frame.free()
       track.encoder.close()

@@ -26,7 +26,9 @@ import { timeProof } from '../checking/proving/prove.ts'
 import { BoundedQueue } from '../ground/queue.ts'
 import { deliveredRate, secondsOf, TreatedSound } from '../sound/sound-treatment.ts'
 import type { WorkGate } from '../ground/gate.ts'
-import { learn, NoPicture, produceFrames } from '../encoding/transcode.ts'
+import { produceFrames } from '../encoding/encoded-picture.ts'
+import { learn, NoPicture } from '../encoding/transcode.ts'
+import { copiedWindow } from './copied-window.ts'
 
 export interface SamplePlan {
   input: MediaInput
@@ -59,9 +61,22 @@ export async function measureSample(
 ): Promise<SampleMeasurement> {
   const begin = performance.now()
   const { treatment } = plan
-  const stretches = sampleStretches(treatment.result, windowSeconds, windowCount)
   const windows: SampleWindow[] = []
   let [openSeconds, onceSeconds] = [0, 0]
+  if (treatment.copied) {
+    const copied = await copiedWindow(plan, gate, part => onProgress(part / 2))
+    const sound = await measureSound(plan, gate)
+    onProgress(1)
+    return {
+      windows: [copied.window],
+      ...sound,
+      onceSeconds: copied.onceSeconds,
+      startSeconds: begin / 1000 + copied.openSeconds,
+      machine: plan.machine,
+      tookSeconds: (performance.now() - begin) / 1000,
+    }
+  }
+  const stretches = sampleStretches(treatment.result, windowSeconds, windowCount)
   const rate = await rateOfStretches(
     { ...plan, scratchDirectory: path.join(plan.scratchDirectory, `search-${process.pid}`) },
     gate,

@@ -15,6 +15,7 @@ import {
   joinPartFacts,
   missingFrames,
   nearestRational,
+  pictureCodecs,
   pictureSize,
   presentNumbers,
   rational,
@@ -299,10 +300,12 @@ async function readVideo(
           : [framesIn(seconds, frameRate), 'length' as const]
     const { bitDepth, chroma, isRgb, hasAlpha } = describePixelFormat(shape.pixelFormat)
     const bitsPerSecond = Number(stream.codecpar.bitRate)
+    const level = levelOf(stream)
     return {
       streamIndex: stream.index,
       codec,
       profile: profileName(stream),
+      ...(level === null ? {} : { level }),
       width: shape.width,
       height: shape.height,
       pixelAspect: shape.pixelAspect,
@@ -386,6 +389,16 @@ export function readColour(frame: Frame): ColourDescription {
 function colourOf(frame: Frame, codec: string): ColourDescription {
   const stated = readColour(frame)
   return codec === 'mjpeg' ? { ...stated, range: stated.range ?? 'full' } : stated
+}
+
+/** Level that a stream states, as its standard writes it; null where it states none, or its codec is none that Hematine delivers. */
+export function levelOf({ codecpar }: Stream): string | null {
+  const levels = pictureCodecs.find(entry => entry.key === avGetCodecName(codecpar.codecId))?.levels
+  const { level } = codecpar
+  if (level < 0 || !levels?.statedAs) return null
+  // AV1 counts its levels from nought; to the others nought is none.
+  const stated = levels.statedAs(level)
+  return level > 0 || levels.table.some(entry => entry.level === stated) ? stated : null
 }
 
 /** Name of a stream's profile, or null. */

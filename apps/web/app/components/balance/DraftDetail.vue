@@ -88,9 +88,11 @@ async function measureAgain(): Promise<void> {
       </ol>
       <p v-else class="muted">
         {{
-          job.treatment.result
-            ? 'The picture already has the shape that the spec wants; it is only encoded.'
-            : 'The sound is taken out as it is and encoded.'
+          'copied' in job.treatment
+            ? 'The picture is copied as it is, packet by packet.'
+            : job.treatment.result
+              ? 'The picture already has the shape that the spec wants; it is only encoded.'
+              : 'The sound is taken out as it is and encoded.'
         }}
       </p>
       <table class="facts">

@@ -83,6 +83,11 @@ const containerItems = (Object.keys(containers) as Container[]).map(value => ({
   value,
   title: `${containers[value].name}${kindWords[containers[value].makes]}`,
 }))
+const copyItems = [
+  { value: null, title: 'is encoded like all others' },
+  { value: 'where it fits' as const, title: 'stays untouched if it is in this codec, profile, level' },
+  { value: 'in any codec' as const, title: 'stays untouched in any codec that the container holds' },
+]
 const codecItems = computed(() =>
   containerFacts(spec.value.container).picture.map(key => ({ value: key, title: pictureCodec(key).name })),
 )
@@ -432,6 +437,13 @@ function changePeak(rate: number | null): void {
             :items="sampleItems"
             label="Samples"
             @update:model-value="pixelFormat => changeVideo({ pixelFormat })"
+          />
+          <VSelect
+            v-if="makes === 'moving picture'"
+            :model-value="video.copied ?? null"
+            :items="copyItems"
+            label="A picture that nothing has to be done to"
+            @update:model-value="copied => changeVideo({ copied: copied ?? undefined })"
           />
           <VSelect
             v-if="codec.levels"

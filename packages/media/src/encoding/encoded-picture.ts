@@ -1,0 +1,139 @@
+import type { PictureSpec, PictureTreatment, VideoFacts } from '@hematine/core'
+import { Frame } from 'node-av/lib'
+import type { MediaInput } from '../ground/media-input.ts'
+import type { NetworkDevice } from '../ground/network.ts'
+import { BoundedQueue } from '../ground/queue.ts'
+import { TreatedPicture } from '../treating/picture-treatment.ts'
+import { Encoder, type EncoderRate } from './encoder.ts'
+import type { PacketSink } from './output.ts'
+
+/** The picture of a job on its way into a file. */
+export interface PictureTrack {
+  /** Takes the next frame into the file. @returns false when there is none left */
+  next(): Promise<boolean>
+  /** Takes what is still held back into the file. */
+  finish(): Promise<void>
+  close(): Promise<void>
+  /** When the first frame was there, by `performance.now`; 0 before. */
+  readonly begun: number
+  /** Seconds by the numbers of the treatment's steps. */
+  readonly stepSeconds: ReadonlyMap<number | 'decode' | 'other', number>
+  /** Seconds in the encoder. */
+  readonly encodeSeconds: number
+  /** Devices that learned steps run on, by the network's name. */
+  readonly devices: Record<string, NetworkDevice>
+}
+
+/** Frames that may wait between treating and encoding. */
+const queueLength = 4
+
+/** Turns the picture's decode, treatment and hand-over into a stream of frames that runs ahead of the encoder by a few. */
+export async function produceFrames(picture: TreatedPicture, queue: BoundedQueue<Frame>): Promise<void> {
+  try {
+    for (;;) {
+      const frame = new Frame()
+      frame.alloc()
+      if (!(await picture.next(frame))) {
+        frame.free()
+        queue.end()
+        return
+      }
+      if (!(await queue.put(frame))) {
+        frame.free()
+        return
+      }
+    }
+  } catch (error) {
+    queue.end(error)
+  }
+}
+
+/** What is encoded of a picture, and how. */
+interface EncodedPlan {
+  input: MediaInput
+  video: VideoFacts
+  treatment: PictureTreatment
+  spec: PictureSpec
+  rate: EncoderRate
+  /** Frame of the result to begin with. */
+  firstFrame: number
+  apart?: boolean | undefined
+  /** Sees each treated frame before it is encoded. */
+  onFrame?: ((frame: Frame, number: number) => void) | undefined
+}
+
+/** A picture that is treated and encoded; treating runs ahead of the encoder. */
+export class EncodedPicture implements PictureTrack {
+  private readonly queue = new BoundedQueue<Frame>(queueLength)
+  private producing: Promise<void> | null = null
+  private frames = 0
+  begun = 0
+  encodeSeconds = 0
+
+  private constructor(
+    private readonly plan: EncodedPlan,
+    private readonly picture: TreatedPicture,
+    private readonly encoder: Encoder,
+    private readonly output: PacketSink,
+    private readonly stream: number,
+  ) {}
+
+  /** Opens the source's picture and its encoder, and adds it to an output. @throws MediaError */
+  static async open(plan: EncodedPlan, output: PacketSink): Promise<EncodedPicture> {
+    const { input, video, treatment, spec, rate, firstFrame, apart } = plan
+    const picture = await TreatedPicture.open(input, video, treatment, { firstFrame, ...(apart ? { apart } : {}) })
+    try {
+      const encoder = await Encoder.video(spec, treatment, rate)
+      const stream = output.addStream(encoder, {
+        pixelAspect: treatment.result.frame.pixelAspect,
+        rate: treatment.result.rate,
+        roles: ['default'],
+      })
+      return new EncodedPicture(plan, picture, encoder, output, stream)
+    } catch (error) {
+      await picture.close()
+      throw error
+    }
+  }
+
+  async next(): Promise<boolean> {
+    this.producing ??= produceFrames(this.picture, this.queue)
+    const frame = await this.queue.take()
+    if (!frame) return false
+    this.begun ||= performance.now()
+    frame.pts -= BigInt(this.plan.firstFrame)
+    this.plan.onFrame?.(frame, this.frames++)
+    const begun = performance.now()
+    try {
+      await this.encode(frame)
+    } finally {
+      frame.free()
+    }
+    this.encodeSeconds += (performance.now() - begun) / 1000
+    return true
+  }
+
+  finish(): Promise<void> {
+    return this.encode(null)
+  }
+
+  private encode(frame: Frame | null): Promise<void> {
+    return this.encoder.encode(frame, packet => this.output.write(packet, this.stream))
+  }
+
+  get stepSeconds(): Map<number | 'decode' | 'other', number> {
+    return this.picture.stepSeconds
+  }
+
+  get devices(): Record<string, NetworkDevice> {
+    return this.picture.devices
+  }
+
+  async close(): Promise<void> {
+    this.queue.end()
+    await this.producing
+    for (const frame of this.queue.remains()) frame.free()
+    await this.picture.close()
+    this.encoder.close()
+  }
+}

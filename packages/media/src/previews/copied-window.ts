@@ -1,0 +1,116 @@
+import { rm } from 'node:fs/promises'
+import path from 'node:path'
+import { performance } from 'node:perf_hooks'
+import {
+  containerFacts,
+  toNumber,
+  type PictureSpec,
+  type PictureTreatment,
+  type SampleWindow,
+  type SourceFacts,
+} from '@hematine/core'
+import { Packet } from 'node-av/lib'
+import { timeCheck } from '../checking/check.ts'
+import { timeProof } from '../checking/proving/prove.ts'
+import { transcode } from '../encoding/transcode.ts'
+import type { WorkGate } from '../ground/gate.ts'
+import { isAgain, MediaError } from '../ground/libav.ts'
+import type { MediaInput } from '../ground/media-input.ts'
+import { keepOnlyStream, openInput } from '../reading/input.ts'
+import { sizeOfResult } from '../volumes/result-files.ts'
+
+/** Length that is really copied and checked, and for how long the rest is read at most, in seconds. */
+const [copiedSeconds, readingSeconds] = [6, 20]
+
+/** What is copied for a forecast. */
+interface CopiedPlan {
+  input: MediaInput
+  facts: SourceFacts
+  treatment: PictureTreatment
+  spec: PictureSpec
+  scratchDirectory: string
+}
+
+/**
+ * Measures a picture that is to be copied: its beginning is copied and checked for the time, and its packets are counted for the size, all of them where that
+ * takes no longer than a forecast may.
+ * @returns all that was counted as one stretch, with the time that it would take
+ * @throws MediaError when the source cannot be copied; whatever `gate.turn` rejects with, when stopped
+ */
+export async function copiedWindow(
+  plan: CopiedPlan,
+  gate: WorkGate,
+  onProgress: (part: number) => void,
+): Promise<{ window: SampleWindow; openSeconds: number; onceSeconds: number }> {
+  const { facts, treatment, spec } = plan
+  const { rate, frameCount } = treatment.result
+  const outputPath = path.join(plan.scratchDirectory, `stretch-${process.pid}-copied.${spec.container}`)
+  try {
+    const wanted = Math.min(frameCount, Math.max(1, Math.round(copiedSeconds * toNumber(rate))))
+    const bare = { ...plan, facts: { ...facts, audio: [] }, outputPath, stretch: { firstFrame: 0, frames: wanted } }
+    const { frames, seconds, untilFirstFrame } = await transcode(bare, gate, () => undefined)
+    const proof = await timeProof({ ...plan, outputPath }, frames, gate)
+    const check = await timeCheck({ ...plan, outputPath }, gate, { firstFrame: 0, frames })
+    const counted = await countPackets(plan, gate, onProgress)
+    const copied = await countPackets({ ...plan, input: { kind: 'file', path: outputPath } }, gate, () => undefined, 0)
+    const added = copied.frames * containerFacts(spec.container).bytesPerPacket
+    const times = counted.frames / frames
+    return {
+      window: {
+        startSeconds: 0,
+        frames: counted.frames,
+        encodeSeconds: Math.max(1e-6, seconds * times),
+        checkSeconds: check.seconds * times + proof.secondsPerFrame * counted.frames,
+        firstKeyframeBytes: 0,
+        otherKeyframes: 0,
+        otherKeyframeBytes: 0,
+        interFrames: counted.frames,
+        interBytes: counted.bytes,
+        headBytes: Math.max(0, (await sizeOfResult(outputPath)) - copied.bytes - added),
+        ...(check.quality ? { quality: check.quality } : {}),
+      },
+      openSeconds: untilFirstFrame,
+      onceSeconds: proof.onceSeconds,
+    }
+  } finally {
+    await rm(outputPath, { force: true })
+  }
+}
+
+/** Packets of a picture and their bytes, for as long as may be read. @param streamIndex the source's own unless said */
+async function countPackets(
+  { input, facts }: Pick<CopiedPlan, 'input' | 'facts'>,
+  gate: WorkGate,
+  onProgress: (part: number) => void,
+  streamIndex = facts.video!.streamIndex,
+): Promise<{ frames: number; bytes: number }> {
+  if (input.kind === 'join') throw new MediaError('The picture of sources that are joined is not copied.')
+  const container = await openInput(input)
+  const packet = new Packet()
+  packet.alloc()
+  const counted = { frames: 0, bytes: 0 }
+  const begin = performance.now()
+  try {
+    keepOnlyStream(container, streamIndex)
+    for (;;) {
+      const code = container.readFrameSync(packet)
+      if (isAgain(code)) continue
+      if (code < 0) return counted
+      if (packet.streamIndex === streamIndex && packet.size > 0) {
+        counted.frames++
+        counted.bytes += packet.size
+      }
+      packet.unref()
+      if (counted.frames % packetsAtOnce !== 0) continue
+      await gate.turn()
+      await new Promise(resolve => setImmediate(resolve))
+      onProgress(Math.min(1, counted.frames / Math.max(1, facts.video!.frameCount)))
+      if (performance.now() - begin > readingSeconds * 1000) return counted
+    }
+  } finally {
+    packet.free()
+    await container.closeInput()
+  }
+}
+/** Packets between two looks at whether the work is to go on. */
+const packetsAtOnce = 500
