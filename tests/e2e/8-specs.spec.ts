@@ -116,6 +116,29 @@ test('subtitles are kept in the languages of a spec, and burnt in by a step; the
   expect(JSON.stringify(treatment)).toContain('Subtitles 1 (English, timed text) stay out: Dutch copy keeps Dutch.')
 })
 
+test('a disc title that only needs another container is copied: the draft says so, and the check that it is the same', async ({
+  page,
+  request,
+}) => {
+  const job = await draftJob(request, 'Lamp-room training disc 4 title 1', 'untouched-mkv')
+  await page.goto(`/balance?job=${job}`)
+  await expect(page.getByText('The picture is copied as it is, packet by packet.')).toBeVisible()
+  await expect(page.getByText('All sound is copied untouched.')).toBeVisible()
+  await expect(page.getByRole('row', { name: 'likeness identical to the treated picture' })).toBeVisible()
+  await expect(page.getByRole('row', { name: /measured .* packets counted, .* copied and checked/ })).toBeVisible()
+  await expectAccessible(page)
+  const before = await (await request.get(`/api/jobs/${job}`)).json()
+  await request.post('/api/jobs/actions', { data: { ids: [job], action: 'release' } })
+  await untilState(request, job, 'done')
+  await page.goto(`/handover?job=${job}`)
+  await expect(page.getByRole('row', { name: /picture untouched (\d+) packets of the source \1/ })).toBeVisible()
+  await expect(page.getByRole('row', { name: /sound 2 untouched (\d+) packets of the source \1/ })).toBeVisible()
+  const after = await (await request.get(`/api/jobs/${job}`)).json()
+  const { low, high } = before.forecast.bytes
+  expect(after.outputBytes).toBeGreaterThan(low)
+  expect(after.outputBytes).toBeLessThan(high)
+})
+
 test('a size that the file must not pass is kept: two passes, and the file fills it', async ({ page, request }) => {
   await page.goto('/library?spec=playback-box')
   await page.getByRole('button', { name: 'Copy', exact: true }).click()

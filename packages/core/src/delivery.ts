@@ -649,7 +649,8 @@ export function describeSpec(spec: DeliverySpec): string {
   if (video === null)
     return [...new Set([describeAudioCodec(audio.codec), describeContainer(container)]), 'no picture'].join(', ')
   return [
-    describeVideoCodec(video.codec) +
+    (video.copied ? 'untouched or ' : '') +
+      describeVideoCodec(video.codec) +
       (video.profile ? ` ${video.profile}` : '') +
       (video.level ? ` level ${video.level}` : ''),
     ...(outputKind(spec) === 'still' ? [] : [describeContainer(container)]),
@@ -711,6 +712,11 @@ function describeSamples(pixelFormat: string): string {
   return `${bitDepth} bit ${/f(16|32)/.test(pixelFormat) ? 'float ' : ''}${chroma}`
 }
 
+const copyWords = {
+  'in any codec': 'untouched, in any codec that the container holds, where nothing has to be done to it; else ',
+  'where it fits': 'untouched where it fits as it is; else encoded as ',
+}
+
 function pictureLines(spec: DeliverySpec): [name: string, value: string][] {
   const { video } = spec
   if (video === null) return [['picture', 'none']]
@@ -731,7 +737,7 @@ function pictureLines(spec: DeliverySpec): [name: string, value: string][] {
   return [
     [
       'picture',
-      `${describeVideoCodec(video.codec)}${video.profile ? ` ${video.profile}` : ''}${video.level ? `, level ${video.level}` : ''}`,
+      `${video.copied ? copyWords[video.copied] : ''}${describeVideoCodec(video.codec)}${video.profile ? ` ${video.profile}` : ''}${video.level ? `, level ${video.level}` : ''}`,
     ],
     [
       'samples',
@@ -744,16 +750,6 @@ function pictureLines(spec: DeliverySpec): [name: string, value: string][] {
         : `fits ${frame.maxWidth}x${frame.maxHeight}, ${frame.enlarge ? 'smaller pictures are enlarged' : 'smaller pictures stay small'}${frame.squarePixels ? ', square pixels' : ', pixel shape kept'}`,
     ],
     ...(makes === 'still' ? [] : motionLines(video)),
-    ...(video.copied
-      ? [
-          [
-            'untouched',
-            video.copied === 'in any codec'
-              ? 'a picture that nothing has to be done to, in any codec that the container holds'
-              : 'a picture that fits as it is',
-          ] as [string, string],
-        ]
-      : []),
     ['bits', rate],
     ['effort', video.effort ?? 'has no setting'],
     ...(makes === 'moving picture'

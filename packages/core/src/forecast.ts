@@ -74,6 +74,8 @@ export const SampleMeasurement = z.object({
   onceSeconds: z.number().min(0).optional(),
   /** What finding the setting of a measured quality took, once a job; only where it is to be found. */
   searchSeconds: z.number().min(0).optional(),
+  /** Of a picture that is copied: how many frames really were; of the others the packets were counted. */
+  copiedFrames: z.int().positive().optional(),
   /** From the task's start until the first frame was asked for. */
   startSeconds: z.number().min(0),
   /** Machine it was measured on, in words. */
@@ -202,7 +204,8 @@ export function forecastJob(sample: SampleMeasurement, extent: JobExtent): JobFo
       : extent.capBytes !== undefined
         ? perFrame * extent.frames
         : 0
-  const range = rangeAround(seconds, Math.max(leastTimePart, relativeHalfWidth(encodePerFrame, coverage)))
+  const timed = sample.copiedFrames === undefined ? coverage : sample.copiedFrames / Math.max(1, extent.frames)
+  const range = rangeAround(seconds, Math.max(leastTimePart, relativeHalfWidth(encodePerFrame, timed)))
 
   const otherKeyframes = sum(windows, 'otherKeyframes')
   const interFrames = sum(windows, 'interFrames')
@@ -236,7 +239,10 @@ export function forecastJob(sample: SampleMeasurement, extent: JobExtent): JobFo
     checkSeconds,
     quality: qualityOf(windows),
     carried: null,
-    measuredFrom: `${sampledFrames} of ${extent.frames} frames in ${windows.length} ${windows.length === 1 ? 'stretch' : 'stretches'}, encoded and checked on ${sample.machine} in ${sample.tookSeconds.toFixed(0)} s`,
+    measuredFrom:
+      sample.copiedFrames !== undefined
+        ? `${sampledFrames} of ${extent.frames} packets counted, ${sample.copiedFrames} copied and checked on ${sample.machine} in ${sample.tookSeconds.toFixed(0)} s`
+        : `${sampledFrames} of ${extent.frames} frames in ${windows.length} ${windows.length === 1 ? 'stretch' : 'stretches'}, encoded and checked on ${sample.machine} in ${sample.tookSeconds.toFixed(0)} s`,
   }
 }
 

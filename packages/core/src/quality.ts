@@ -622,7 +622,8 @@ function judgePicture(
       equal(video.frameRate, result.rate) || Math.abs(toNumber(video.frameRate) / toNumber(result.rate) - 1) < 1e-4,
       'The frame rate is not the planned one.',
     )
-  if (!isStill)
+  // Material that is interlaced in part stays so in a copy.
+  if (!isStill && !treatment.copied)
     add(
       'scan',
       result.scan === 'progressive' ? 'progressive' : 'interlaced',

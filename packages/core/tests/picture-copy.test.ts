@@ -145,7 +145,9 @@ describe('in any codec', () => {
 
 test('a spec says that it copies, and that is refused where it makes no sense', () => {
   const lines = Object.fromEntries(describeSpecLines(spec('in any codec')))
-  expect(lines.untouched).toBe('a picture that nothing has to be done to, in any codec that the container holds')
+  expect(lines.picture).toBe(
+    'untouched, in any codec that the container holds, where nothing has to be done to it; else H.264 high, level 4.1',
+  )
   expect(specProblems(spec('where it fits'))).toEqual([])
   expect(specProblems(spec('where it fits', { rateControl: { kind: 'quality target', xpsnr: 40 } }))).toEqual([
     'A measured quality is that of a picture that is encoded: leave the copying out, or hold another quality.',

@@ -227,6 +227,20 @@ describe('trials', () => {
     )
   })
 
+  test('of a picture that would be copied untouched are refused, since there is nothing to see', async () => {
+    const { trials, refused } = await askForTrials(db.em(), db.queue, sourceIds[0]!, 'untouched-mkv', [
+      { label: 'as it is', steps: [] },
+      { label: 'cleaned', steps: [denoise] },
+    ])
+    expect(trials.map(trial => trial.label)).toEqual(['cleaned'])
+    expect(refused).toEqual([
+      {
+        label: 'as it is',
+        reason: 'Untouched MKV copies this picture untouched, so there is nothing to try. Try a step, or another spec.',
+      },
+    ])
+  })
+
   test('that were removed are told to whoever runs them; failures keep their sentence', async () => {
     const {
       trials: [gone],

@@ -1,4 +1,4 @@
-import type { CurveMeasurement } from '@hematine/core'
+import { pictureSpecs, type CurveMeasurement } from '@hematine/core'
 import { beforeEach, describe, expect, test } from 'vitest'
 import {
   actOnJobs,
@@ -11,6 +11,7 @@ import {
   keepCurveFailure,
   keepCurvePart,
   keepMeasurement,
+  keepSpec,
   listJobs,
   listSpecs,
   readCurve,
@@ -157,6 +158,14 @@ describe('a curve of a draft', () => {
   test('is refused where size follows from the format', async () => {
     const [master] = await draft('archive-master')
     await expect(readCurve(db.em(), master!.id)).rejects.toThrow(/follows from its format/)
+  })
+
+  test('is refused for a picture that is copied untouched', async () => {
+    const { key: _key, version: _version, ...box } = pictureSpecs.find(({ key }) => key === 'playback-box')!
+    const video = { ...box.video, copied: 'in any codec' as const }
+    const { spec } = await keepSpec(db.em(), { ...box, name: 'Rewrapped', video }, null)
+    const [copied] = await draft(spec.key)
+    await expect(readCurve(db.em(), copied!.id)).rejects.toThrow(/copies this picture untouched/)
   })
 })
 

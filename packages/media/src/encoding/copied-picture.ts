@@ -45,7 +45,10 @@ class DecodingOrder {
 
 /** A source's picture on its way into a file as it is, packet by packet, with sound tracks that are copied beside it: the source is read once for all of them. */
 export class CopiedPicture implements PictureTrack {
-  private readonly packet = new Packet()
+  /** One packet is written while the next is read: of large pictures each takes as long as the other. */
+  private packet = new Packet()
+  private ahead = new Packet()
+  private reading: Promise<number> | null = null
   private readonly streams = new Map<number, Copied>()
   private isDecodable = false
   private order: DecodingOrder | null = null
@@ -60,6 +63,7 @@ export class CopiedPicture implements PictureTrack {
     private readonly output: PacketSink,
   ) {
     this.packet.alloc()
+    this.ahead.alloc()
   }
 
   /** Opens a source and adds its picture to an output. @throws MediaError when the source cannot be opened */
@@ -107,11 +111,15 @@ export class CopiedPicture implements PictureTrack {
   }
 
   async next(): Promise<boolean> {
-    const { packet } = this
     for (;;) {
-      const code = await this.container.readFrame(packet)
+      const code = await (this.reading ?? this.container.readFrame(this.ahead))
+      this.reading = null
       if (isAgain(code)) continue
       if (code < 0) return false
+      const packet = this.ahead
+      this.ahead = this.packet
+      this.packet = packet
+      this.reading = this.container.readFrame(this.ahead)
       try {
         const stream = this.streams.get(packet.streamIndex)
         if (!stream || packet.size === 0) continue
@@ -161,7 +169,9 @@ export class CopiedPicture implements PictureTrack {
   async finish(): Promise<void> {}
 
   async close(): Promise<void> {
+    await this.reading?.catch(() => undefined)
     this.packet.free()
+    this.ahead.free()
     await this.container.closeInput()
   }
 }

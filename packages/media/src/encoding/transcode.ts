@@ -14,6 +14,7 @@ import { Frame } from 'node-av/lib'
 import { CopiedPicture } from './copied-picture.ts'
 import { CopiedSound } from './copied-sound.ts'
 import { EncodedPicture, type PictureTrack } from './encoded-picture.ts'
+import { EarlyFlush } from './early-flush.ts'
 import { Encoder, type EncoderRate } from './encoder.ts'
 import type { MediaInput } from '../ground/media-input.ts'
 import type { WorkGate } from '../ground/gate.ts'
@@ -158,6 +159,7 @@ async function encode(
   const copies: CopiedSound[] = []
   let subtitles: SubtitleTracks | null = null
   let picture: PictureTrack | null = null
+  const flush = treatment.copied ? new EarlyFlush(plan.outputPath) : null
   try {
     const copied = treatment.copied ? await CopiedPicture.open(input, video, treatment, output) : null
     picture =
@@ -209,6 +211,7 @@ async function encode(
       for (const track of tracks) await writeSoundUntil(track, frames / rate, output)
       for (const copy of copies) await copy.writeUntil(frames / rate, output)
       await subtitles?.writeUntil(frames / rate, output)
+      flush?.note(output.bytesWritten)
       onProgress({ framesDone: frames, bytesWritten: output.bytesWritten })
     }
     if (frames === 0)
@@ -240,6 +243,7 @@ async function encode(
     }
     for (const copy of copies) await copy.close()
     await subtitles?.close()
+    await flush?.end()
     await output.close()
   }
 }

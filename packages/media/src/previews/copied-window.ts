@@ -41,7 +41,7 @@ export async function copiedWindow(
   plan: CopiedPlan,
   gate: WorkGate,
   onProgress: (part: number) => void,
-): Promise<{ window: SampleWindow; openSeconds: number; onceSeconds: number }> {
+): Promise<{ window: SampleWindow; copiedFrames: number; openSeconds: number; onceSeconds: number }> {
   const { facts, treatment, spec } = plan
   const { rate, frameCount } = treatment.result
   const outputPath = path.join(plan.scratchDirectory, `stretch-${process.pid}-copied.${spec.container}`)
@@ -69,6 +69,7 @@ export async function copiedWindow(
         headBytes: Math.max(0, (await sizeOfResult(outputPath)) - copied.bytes - added),
         ...(check.quality ? { quality: check.quality } : {}),
       },
+      copiedFrames: frames,
       openSeconds: untilFirstFrame,
       onceSeconds: proof.onceSeconds,
     }
@@ -93,7 +94,8 @@ async function countPackets(
   try {
     keepOnlyStream(container, streamIndex)
     for (;;) {
-      const code = container.readFrameSync(packet)
+      // A title is read through a reader of ours, which cannot answer at once.
+      const code = input.kind === 'title' ? await container.readFrame(packet) : container.readFrameSync(packet)
       if (isAgain(code)) continue
       if (code < 0) return counted
       if (packet.streamIndex === streamIndex && packet.size > 0) {

@@ -69,6 +69,7 @@ export async function measureSample(
     onProgress(1)
     return {
       windows: [copied.window],
+      copiedFrames: copied.copiedFrames,
       ...sound,
       onceSeconds: copied.onceSeconds,
       startSeconds: begin / 1000 + copied.openSeconds,
