@@ -163,7 +163,8 @@ export async function measureResult(
     audio.push({ ...(await measureSound(input, streamIndex, gate, begin)), ...(copy ? { copy } : {}) })
   }
   const subtitles = await measureSubtitles(plan, { input: picture, facts: made }, gate)
-  const { account, glances, sourceSoundSeconds } = await prove(plan, gate, onProgress)
+  const isSame = pictureCopy !== undefined && isUntouched(pictureCopy)
+  const { account, glances, sourceSoundSeconds } = await prove(plan, gate, onProgress, isSame)
   const sha256 = await sha256OfResult(outputPath, gate)
   if (!(await matchesItsList(outputPath, sha256)))
     throw new MediaError('The folder does not hold what was written into it: a file of it changed. Make it again.')
@@ -197,8 +198,7 @@ async function measureWhole(
   if (!plan.treatment.copied || streamIndex === undefined)
     return { video: await measurePicture(plan, gate, onProgress), copy: undefined }
   const copy = await comparePictures(plan, { input, streamIndex }, gate)
-  if (copy.different > 0 || copy.packets !== copy.sourcePackets)
-    return { video: await measurePicture(plan, gate, onProgress), copy }
+  if (!isUntouched(copy)) return { video: await measurePicture(plan, gate, onProgress), copy }
   const alone = await measurePicture(plan, gate, onProgress, null, nothingBeside)
   const { framesDecoded, decodeErrors } = alone.video
   return {
@@ -206,6 +206,9 @@ async function measureWhole(
     copy,
   }
 }
+
+const isUntouched = ({ packets, sourcePackets, different }: NonNullable<PictureCheckMeasurement['copy']>) =>
+  different === 0 && packets === sourcePackets
 
 /** In place of treated frames where there is nothing to compare. */
 const nothingBeside = async (): Promise<TreatedFrames> => ({

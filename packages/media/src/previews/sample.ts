@@ -71,7 +71,7 @@ export async function measureSample(
       windows: [copied.window],
       copiedFrames: copied.copiedFrames,
       ...sound,
-      onceSeconds: copied.onceSeconds,
+      onceSeconds: 0,
       startSeconds: begin / 1000 + copied.openSeconds,
       machine: plan.machine,
       tookSeconds: (performance.now() - begin) / 1000,

@@ -15,7 +15,7 @@ import {
 } from '@hematine/core'
 import { Glancer } from '../../measuring/measure-picture.ts'
 import type { MediaInput } from '../../ground/media-input.ts'
-import { soundAloneZero } from '../../sound/sound-treatment.ts'
+import { secondsOf, soundAloneZero } from '../../sound/sound-treatment.ts'
 import { readResult } from '../result.ts'
 import type { WorkGate } from '../../ground/gate.ts'
 import { listenPlainly, lookPlainly, streamsOf, zeroOf } from './plain-look.ts'
@@ -41,19 +41,21 @@ const anyRate = { num: 25, den: 1 }
 /**
  * Holds a result against its source without the treatment: every picture and second of sound of both is decoded plainly and counted, and a few
  * windows of both are measured by themselves.
+ * @param isSame whether the picture's packets were shown to be the source's own: then all that is in them is there, and only the sound is looked at
  * @throws MediaError when one of them cannot be decoded; whatever `gate.turn` rejects with, when stopped
  */
 export async function prove(
   { input, facts, treatment, outputPath }: ProofPlan,
   gate: WorkGate,
   onProgress: (pictures: number) => void,
+  isSame = false,
 ): Promise<Proof> {
   const { facts: made, ...output } = await readResult(outputPath, treatment.result?.rate ?? anyRate)
   const hasPicture = treatment.result !== null && facts.video !== null && made.video !== null
   let picture: Account['picture'] = null
   let glances: Glances | null = null
-  let resultZero = 0
-  if (hasPicture) {
+  let resultZero = made.video ? secondsOf(made.video.startTicks, made.video.timeBase) : 0
+  if (hasPicture && !isSame) {
     const source = await lookAndGlance(
       input,
       streamsOf(input, facts, 'picture'),
@@ -70,7 +72,7 @@ export async function prove(
       gate,
       onProgress,
     )
-    resultZero = result.look.seconds.find(at => at !== null) ?? 0
+    resultZero = result.look.seconds.find(at => at !== null) ?? resultZero
     picture = accountOfPictures(source.look, result.look, facts, treatment)
     const isFlagged = facts.video!.scan.kind !== 'progressive'
     // Edges of a picture that is yet to be turned are others.
