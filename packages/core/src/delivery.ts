@@ -215,6 +215,21 @@ const openWeb: Omit<PictureSpec, 'key' | 'name' | 'container'> = {
   nameSuffix: '-web',
 }
 
+/** Every value as it is, whatever the source is like. */
+const exact: PictureSpec['video'] = {
+  codec: 'ffv1',
+  profile: 'version 3',
+  level: null,
+  pixelFormat: null,
+  scan: 'as source',
+  deinterlaceTo: 'frame rate',
+  frame: { ...anySize, enlarge: false, squarePixels: false },
+  maxFrameRate: null,
+  rateControl: { kind: 'lossless' },
+  effort: null,
+  keyframeSeconds: null,
+}
+
 /** The specs for moving pictures that ship with Hematine. */
 export const pictureSpecs: readonly PictureSpec[] = [
   {
@@ -284,19 +299,7 @@ export const pictureSpecs: readonly PictureSpec[] = [
     name: 'Archive master MKV',
     purpose: 'Keeps every picture exactly, with a checksum in each frame; large.',
     container: 'mkv',
-    video: {
-      codec: 'ffv1',
-      profile: 'version 3',
-      level: null,
-      pixelFormat: null,
-      scan: 'as source',
-      deinterlaceTo: 'frame rate',
-      frame: { ...anySize, enlarge: false, squarePixels: false },
-      maxFrameRate: null,
-      rateControl: { kind: 'lossless' },
-      effort: null,
-      keyframeSeconds: null,
-    },
+    video: exact,
     audio: { codec: 'flac', bitsPerSecondPerChannel: null, maxChannels: 8, sampleRate: 48_000 },
     subtitles: { shown: 'forced' },
     keepsChapters: true,
@@ -308,20 +311,7 @@ export const pictureSpecs: readonly PictureSpec[] = [
     purpose:
       'Puts picture and sound into MKV as they are, in next to no time; what cannot stay is kept exactly, as FFV1 and FLAC.',
     container: 'mkv',
-    video: {
-      copied: 'in any codec',
-      codec: 'ffv1',
-      profile: 'version 3',
-      level: null,
-      pixelFormat: null,
-      scan: 'as source',
-      deinterlaceTo: 'frame rate',
-      frame: { ...anySize, enlarge: false, squarePixels: false },
-      maxFrameRate: null,
-      rateControl: { kind: 'lossless' },
-      effort: null,
-      keyframeSeconds: null,
-    },
+    video: { copied: 'in any codec', ...exact },
     audio: {
       codec: 'flac',
       bitsPerSecondPerChannel: null,

@@ -422,6 +422,22 @@ function judgeSound(add: AddLine, measured: SoundCheckMeasurement, spec: SoundSp
   })
 }
 
+/** The line on a track that was to be copied: its packets beside the source's. */
+function addUntouched(
+  add: AddLine,
+  name: string,
+  copy: { packets: number; sourcePackets: number; different: number } | undefined,
+  what: 'picture' | 'sound',
+): void {
+  add(
+    name,
+    `${copy?.sourcePackets ?? 'all'} packets of the source`,
+    copy?.different ? `${copy.packets}, ${copy.different} of them others` : `${copy?.packets ?? 'unknown'}`,
+    copy !== undefined && copy.different === 0 && copy.packets === copy.sourcePackets,
+    `The ${what} was to be copied untouched and is not the same. Make it again.`,
+  )
+}
+
 /** What a picture is held to: one that was copied, to be its source's own in every frame. */
 function judgedSpec(spec: PictureSpec, treatment: PictureTreatment, facts: SourceFacts | null): PictureSpec {
   return treatment.copied && facts?.video ? asCopied(spec, facts.video) : spec
@@ -459,18 +475,7 @@ function judgePicture(
       : 'The result cannot be decoded whole. Make it again.',
     hasItsFaults ? 'look' : 'fail',
   )
-  if (treatment.copied)
-    add(
-      'picture untouched',
-      `${measured.copy?.sourcePackets ?? 'all'} packets of the source`,
-      measured.copy?.different
-        ? `${measured.copy.packets}, ${measured.copy.different} of them others`
-        : `${measured.copy?.packets ?? 'unknown'}`,
-      measured.copy !== undefined &&
-        measured.copy.different === 0 &&
-        measured.copy.packets === measured.copy.sourcePackets,
-      'The picture was to be copied untouched and is not the same. Make it again.',
-    )
+  if (treatment.copied) addUntouched(add, 'picture untouched', measured.copy, 'picture')
   add(
     'frames',
     `${measured.treatedFrames}`,
@@ -539,16 +544,7 @@ function judgePicture(
     const kept = source && deliveredFacts(source, treatment).audio[index]
     const isCopied = kept && source && copiesSound(kept, source, spec, treatment)
     judgeTrack(add, of, track, isCopied ? kept : spec.audio)
-    if (isCopied)
-      add(
-        `sound${of} untouched`,
-        `${track.copy?.sourcePackets ?? 'all'} packets of the source`,
-        track.copy?.different
-          ? `${track.copy.packets}, ${track.copy.different} of them others`
-          : `${track.copy?.packets ?? 'unknown'}`,
-        track.copy !== undefined && track.copy.different === 0 && track.copy.packets === track.copy.sourcePackets,
-        'The sound was to be copied untouched and is not the same. Make it again.',
-      )
+    if (isCopied) addUntouched(add, `sound${of} untouched`, track.copy, 'sound')
     const most = kept?.mixed ? 2 : spec.audio.maxChannels
     add(
       `sound${of} rate`,
