@@ -126,6 +126,17 @@ describe('a picture that nothing has to be done to', () => {
     expect([video!.codec, video!.pixelAspect, audio[0]!.codec]).toEqual(['mpeg2video', { num: 64, den: 45 }, 'ac3'])
   })
 
+  test('of a file that was cut short is copied as far as it goes', async () => {
+    const whole = await readFile(at('ffv1.mkv'))
+    await writeFile(at('cut.mkv'), whole.subarray(0, Math.round(whole.length * 0.6)))
+    const { check, treatment, facts } = await makeAndCheck(fileAt('cut.mkv'), copying('mkv'), at('cut.out.mkv'))
+    expect(treatment.copied).toBe(true)
+    expect(check.lines.filter(line => line.verdict === 'fail')).toEqual([])
+    expect(facts.video!.frameCount).toBeLessThan(70)
+    const frames = await framesOf(fileAt('cut.out.mkv'))
+    expect(frames.map(({ sum }) => sum)).toEqual((await framesOf(fileAt('cut.mkv'))).map(({ sum }) => sum))
+  })
+
   test('in another codec than the spec wants is encoded where only what fits is copied', async () => {
     const wanted = copying('mp4', 'h264', { copied: 'where it fits' })
     const { check, treatment } = await makeAndCheck(fileAt('hevc.mkv'), wanted, at('encoded.mp4'))

@@ -3,7 +3,7 @@ import type { SourceFacts } from '@hematine/core'
 import { AV_NOPTS_VALUE, AVFMT_FLAG_GENPTS } from 'node-av/constants'
 import { Packet } from 'node-av/lib'
 import type { WorkGate } from '../ground/gate.ts'
-import { isAgain, MediaError } from '../ground/libav.ts'
+import { isAgain, isEnd, MediaError } from '../ground/libav.ts'
 import type { MediaInput, PlainInput } from '../ground/media-input.ts'
 import { keepOnlyStream, openInput } from '../reading/input.ts'
 import { secondsOf } from '../sound/sound-treatment.ts'
@@ -20,8 +20,13 @@ interface Sum {
 /** What of a stream's packets is compared: a function of their bytes, made of the head that the file keeps for the stream. */
 type Plain = (head: Uint8Array | null) => (data: Buffer) => Buffer[]
 
-/** Sums of the packets of a stream, as the file has them. */
-async function sumsOf(input: PlainInput, streamIndex: number, plainOf: Plain, gate: WorkGate): Promise<Sum[]> {
+/** Sums of the packets of a stream, as the file has them, and whether it could be read to its end. */
+async function sumsOf(
+  input: PlainInput,
+  streamIndex: number,
+  plainOf: Plain,
+  gate: WorkGate,
+): Promise<{ sums: Sum[]; isWhole: boolean }> {
   const container = await openInput(input)
   // Packets of transport and program streams often carry no time of their own.
   container.setFlags(AVFMT_FLAG_GENPTS)
@@ -36,7 +41,7 @@ async function sumsOf(input: PlainInput, streamIndex: number, plainOf: Plain, ga
       await gate.turn()
       const code = await container.readFrame(packet)
       if (isAgain(code)) continue
-      if (code < 0) return sums
+      if (code < 0) return { sums, isWhole: isEnd(code) }
       if (packet.streamIndex === streamIndex && packet.size > 0 && packet.data && packet.pts !== AV_NOPTS_VALUE) {
         const hash = createHash('md5')
         for (const part of plain(packet.data)) hash.update(part)
@@ -76,8 +81,9 @@ export async function comparePackets(
   if (input.kind === 'join') throw new MediaError('The sound of sources that are joined is not copied.')
   const { video } = facts
   const zero = video ? secondsOf(video.startTicks, video.timeBase) : 0
-  const around = (await sumsOf(input, sourceStream, soundAlone, gate)).filter(({ to }) => to > zero - aroundSeconds)
-  const made = await sumsOf(result.input, result.streamIndex, soundAlone, gate)
+  const { sums } = await sumsOf(input, sourceStream, soundAlone, gate)
+  const around = sums.filter(({ to }) => to > zero - aroundSeconds)
+  const { sums: made } = await sumsOf(result.input, result.streamIndex, soundAlone, gate)
   const before = around.findIndex(({ from }) => from >= zero)
   // It may begin with any of the packets before the picture's beginning; silent ones are all alike, so the one is taken with which the rest fits best.
   const fits = Array.from({ length: Math.max(0, before) + 1 }, (_, begin) => {
@@ -96,20 +102,21 @@ const timeTolerance = 0.0021
 /**
  * Holds a copied picture against the source's own, packet by packet in the order of decoding: what is in them, and when they are shown. Of H.264 and HEVC the
  * slices are compared, since containers differ in how they part them and in what they put between.
+ * @returns what was counted, and whether both could be read to their ends
  */
 export async function comparePictures(
   { input, facts }: { input: MediaInput; facts: SourceFacts },
   result: { input: PlainInput; streamIndex: number },
   gate: WorkGate,
-): Promise<{ packets: number; sourcePackets: number; different: number }> {
+): Promise<{ packets: number; sourcePackets: number; different: number; isWhole: boolean }> {
   if (input.kind === 'join') throw new MediaError('The picture of sources that are joined is not copied.')
   const video = facts.video!
   const zero = secondsOf(video.startTicks, video.timeBase)
   const plain: Plain = head => slicesOf(video.codec, head)
   const all = await sumsOf(input, video.streamIndex, plain, gate)
-  const begin = all.findIndex(({ isKey }) => isKey)
-  const source = all.slice(Math.max(0, begin)).filter(({ from }) => from > zero - timeTolerance)
-  const made = await sumsOf(result.input, result.streamIndex, plain, gate)
+  const begin = all.sums.findIndex(({ isKey }) => isKey)
+  const source = all.sums.slice(Math.max(0, begin)).filter(({ from }) => from > zero - timeTolerance)
+  const { sums: made, isWhole } = await sumsOf(result.input, result.streamIndex, plain, gate)
   const offset = (made[0]?.from ?? 0) - (source[0]?.from ?? 0)
   const differs = ({ sum, from }: Sum, other: Sum | undefined) =>
     other !== undefined && (sum !== other.sum || Math.abs(from - other.from - offset) > timeTolerance)
@@ -117,5 +124,6 @@ export async function comparePictures(
     packets: made.length,
     sourcePackets: source.length,
     different: made.filter((packet, index) => differs(packet, source[index])).length,
+    isWhole: all.isWhole && isWhole,
   }
 }

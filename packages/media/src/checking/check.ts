@@ -143,12 +143,11 @@ export async function measureResult(
   const { outputPath } = plan
   const bytes = await sizeOfResult(outputPath)
   const { picture, sound, facts: made, container } = await readResult(outputPath, plan.treatment.result.rate)
-  const { video, copy: pictureCopy } = await measureWhole(
-    plan,
-    { input: picture, streamIndex: made.video?.streamIndex },
-    gate,
-    onProgress,
-  )
+  const {
+    video,
+    copy: pictureCopy,
+    isProved,
+  } = await measureWhole(plan, { input: picture, streamIndex: made.video?.streamIndex }, gate, onProgress)
   // Streams of packs begin where their first pack lets a player begin, and not at 0.
   const begin = containerFacts(plan.spec.container).beginsLate
     ? secondsOf(video.video.startTicks, video.video.timeBase)
@@ -163,8 +162,7 @@ export async function measureResult(
     audio.push({ ...(await measureSound(input, streamIndex, gate, begin)), ...(copy ? { copy } : {}) })
   }
   const subtitles = await measureSubtitles(plan, { input: picture, facts: made }, gate)
-  const isSame = pictureCopy !== undefined && isUntouched(pictureCopy)
-  const { account, glances, sourceSoundSeconds } = await prove(plan, gate, onProgress, isSame)
+  const { account, glances, sourceSoundSeconds } = await prove(plan, gate, onProgress, isProved)
   const sha256 = await sha256OfResult(outputPath, gate)
   if (!(await matchesItsList(outputPath, sha256)))
     throw new MediaError('The folder does not hold what was written into it: a file of it changed. Make it again.')
@@ -194,21 +192,20 @@ async function measureWhole(
   { input, streamIndex }: { input: PlainInput; streamIndex: number | undefined },
   gate: WorkGate,
   onProgress: (framesDone: number) => void,
-): Promise<{ video: PictureMeasurement; copy: PictureCheckMeasurement['copy'] }> {
+): Promise<{ video: PictureMeasurement; copy: PictureCheckMeasurement['copy']; isProved: boolean }> {
   if (!plan.treatment.copied || streamIndex === undefined)
-    return { video: await measurePicture(plan, gate, onProgress), copy: undefined }
-  const copy = await comparePictures(plan, { input, streamIndex }, gate)
-  if (!isUntouched(copy)) return { video: await measurePicture(plan, gate, onProgress), copy }
+    return { video: await measurePicture(plan, gate, onProgress), copy: undefined, isProved: false }
+  const { isWhole, ...copy } = await comparePictures(plan, { input, streamIndex }, gate)
+  const isProved = isWhole && copy.different === 0 && copy.packets === copy.sourcePackets
+  if (!isProved) return { video: await measurePicture(plan, gate, onProgress), copy, isProved }
   const alone = await measurePicture(plan, gate, onProgress, null, nothingBeside)
   const { framesDecoded, decodeErrors } = alone.video
   return {
     video: { ...alone, treatedFrames: framesDecoded, sourceDecodeErrors: decodeErrors, identical: true },
     copy,
+    isProved,
   }
 }
-
-const isUntouched = ({ packets, sourcePackets, different }: NonNullable<PictureCheckMeasurement['copy']>) =>
-  different === 0 && packets === sourcePackets
 
 /** In place of treated frames where there is nothing to compare. */
 const nothingBeside = async (): Promise<TreatedFrames> => ({
