@@ -71,12 +71,18 @@ export interface Latest<Value> {
 export function latest<Value>(initial: Value, fetch: (orderId: number) => Promise<Value>): Latest<Value> {
   const value = shallowRef(initial) as ShallowRef<Value>
   let loads = 0
+  let newest: Promise<void> = Promise.resolve()
+  const ask = async (orderId: number | null, mine: number): Promise<void> => {
+    const fresh = orderId === null ? initial : await fetch(orderId)
+    if (mine === loads) value.value = fresh
+    // Whoever asked earlier goes on when the value is there, and not with none.
+    else await newest
+  }
   return {
     value,
-    async load(orderId) {
-      const mine = ++loads
-      const fresh = orderId === null ? initial : await fetch(orderId)
-      if (mine === loads) value.value = fresh
+    load(orderId) {
+      newest = ask(orderId, ++loads)
+      return newest
     },
   }
 }

@@ -62,6 +62,17 @@ const template = computed(() => [...(idsOf ? ['24px'] : []), ...columns.map(colu
 /** The line that the keys act on. */
 const at = ref(0)
 const lastChosen = ref<number | null>(null)
+// A group that changes its place, because something was measured or moved elsewhere, takes the keys and the focus with it: they must not act on another.
+watch(lines, (now, before) => {
+  const was = before[at.value]
+  if (was?.kind !== 'group') return
+  const place = now.findIndex(line => line.kind === 'group' && line.key === was.key)
+  if (place < 0 || place === at.value) return
+  at.value = place
+  const container = containerProps.ref.value
+  if (!container?.contains(document.activeElement)) return
+  void nextTick(() => container.querySelector<HTMLElement>(`[data-line="${place}"]`)?.focus({ preventScroll: true }))
+})
 const rowAt = (index: number) => {
   const line = lines.value[index]
   return line ? source.rowOf(line) : null
