@@ -9,7 +9,7 @@ import { fogSignal, storyFilters, type Scene } from './scenes.ts'
 import { writeClip, writeSound } from './write-clip.ts'
 
 /** Changes when the drawn material does, so that an older cached set is made anew. */
-export const materialVersion = 3
+export const materialVersion = 4
 
 /** Names of the demo sources, as they stand in the source volume. */
 export const demoNames = {
