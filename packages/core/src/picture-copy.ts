@@ -5,8 +5,8 @@ import type { PictureSpec } from './delivery.ts'
 import { describePixelFormat, type SourceFacts, type VideoFacts } from './facts.ts'
 import { describeBitRate, describeBytes } from './format.ts'
 
-/** Containers, as facts name them, whose packets state when their pictures are shown, or whose reader works it out. */
-const containersWithTimes = ['MP4', 'MOV', 'MKV', 'WebM', 'MPEG transport stream', 'MPEG program stream']
+/** Containers, as facts name them, that pictures are copied from: their packets state when they are shown, or their reader works it out. */
+const copiedFrom = ['MP4', 'MOV', 'MKV', 'WebM', 'MPEG transport stream', 'MPEG program stream']
 /** What a copied result has besides the source's bytes, as a part of a cap. */
 const roomUnderCap = 0.02
 
@@ -19,9 +19,9 @@ export function whyNotCopied(facts: SourceFacts, spec: PictureSpec): string | nu
   const problems = [
     facts.joined ? 'is joined of several sources' : null,
     video.frameCountFrom === 'files' ? 'is in files of its own' : null,
-    containersWithTimes.includes(facts.container) || facts.disc
+    copiedFrom.includes(facts.container) || facts.disc
       ? null
-      : `comes from ${facts.container}, whose packets do not state when they are shown`,
+      : `comes from ${facts.container}, and is copied from MP4, MOV, MKV, WebM, MPEG streams and discs alone`,
     containerFacts(spec.container).picture.includes(video.codec)
       ? null
       : `is in ${describeCodec(video.codec)}, which ${describeContainer(spec.container)} does not get`,

@@ -133,9 +133,9 @@ describe('in any codec', () => {
     )
   })
 
-  test('containers whose packets state no times, joins and files of single pictures are encoded', () => {
+  test('other containers, joins and files of single pictures are encoded', () => {
     for (const [rest, words] of [
-      [{ container: 'AVI' }, 'comes from AVI'],
+      [{ container: 'AVI' }, 'comes from AVI, and is copied from'],
       [{ joined: [] }, 'is joined of several sources'],
     ] as const)
       expect(why(source({}, rest as Partial<SourceFacts>), spec('in any codec'))).toContain(words)
