@@ -1,5 +1,5 @@
 import { completeColour, describeColourTag, isHighRange, targetColour, type FullColourDescription } from '../colour.ts'
-import { pictureCodec } from '../codecs/index.ts'
+import { pictureCodec, type PictureCodec } from '../codecs/index.ts'
 import { describeContainer, holdsOneTrack, outputKind } from '../container.ts'
 import { describeAudioCodec, type DeliverySpec, type PictureSpec, type SoundSpec } from '../delivery.ts'
 import { describePixelFormat, isEstimated, spannedFrames, type AudioFacts, type SourceFacts } from '../facts.ts'
@@ -231,10 +231,10 @@ function mustSuit(spec: PictureSpec, frames: number, steps: readonly Step[]): vo
 
 /** A picture is copied where the spec wants that and nothing has to be done to it, and worked out to be encoded otherwise; a note says which and why. */
 function treatPicture(facts: SourceFacts, spec: PictureSpec, chosen: readonly Step[]): PictureTreatment {
-  if (!spec.video.copied || !facts.video) return treatEncoded(facts, spec, chosen)
+  if (!spec.video.copied || !facts.video) return treatSteps(facts, spec, chosen)
   const copy = copyOfPicture(facts, facts.video, spec, chosen)
   if (typeof copy !== 'string') return copy
-  const encoded = treatEncoded(facts, spec, chosen)
+  const encoded = treatSteps(facts, spec, chosen)
   return { ...encoded, notes: [`The picture ${copy}: it is encoded.`, ...(encoded.notes ?? [])] }
 }
 
@@ -249,13 +249,7 @@ function copyOfPicture(
   if (reason !== null) return reason
   const own = chosen.find(step => !isOfSound(step))
   if (own) return `is changed by the step "${stepKinds[own.kind].name}"`
-  let plain: PictureTreatment
-  try {
-    plain = treatEncoded(facts, asCopied(spec, video), chosen)
-  } catch (error) {
-    if (error instanceof CannotTreat) return 'cannot be left as it is'
-    throw error
-  }
+  const plain = treatSteps(facts, asCopied(spec, video), chosen, true)
   const [step] = plain.steps
   if (step) return `does not meet ${spec.name} as it is (${step.why.replace(/\.$/, '')})`
   return {
@@ -266,7 +260,13 @@ function copyOfPicture(
   }
 }
 
-function treatEncoded(facts: SourceFacts, spec: PictureSpec, chosen: readonly Step[]): PictureTreatment {
+/** What is done to a picture, and what comes out. @param isCopied whether it is worked out to see that nothing has to be done */
+function treatSteps(
+  facts: SourceFacts,
+  spec: PictureSpec,
+  chosen: readonly Step[],
+  isCopied = false,
+): PictureTreatment {
   const video = facts.video
   if (!video) throw new CannotTreat(`${spec.name} needs a picture, and this source has none.`)
   const steps: AppliedStep[] = []
@@ -384,17 +384,8 @@ function treatEncoded(facts: SourceFacts, spec: PictureSpec, chosen: readonly St
   if (!highRange && !sameColour(sourceColour, colour))
     steps.push({ kind: 'colour', from: sourceColour, to: colour, why: colourReason(sourceColour, colour) })
 
-  const sizeProblem = codec.sizeProblem(frame)
-  if (sizeProblem) throw new CannotTreat(`${sizeProblem} Choose another spec, or another frame size.`)
-  const rateProblem = codec.rateProblem(rate)
-  if (rateProblem)
-    throw new CannotTreat(
-      `${rateProblem} Bring it to one that fits with the step "${stepKinds.rate.name}", or choose another spec.`,
-    )
-  if (codec.matrices && !codec.matrices.includes(colour.matrix))
-    throw new CannotTreat(
-      `${codec.name} can state BT.709 and BT.2020 alone, and this picture is ${describeColourTag(colour.matrix)}: players would show other colours. Choose another spec, or one that enlarges it to high definition.`,
-    )
+  // What is copied needs no encoder.
+  if (!isCopied) mustBeCoded(codec, { frame, rate, colour })
 
   const isPlain = timeline.ranges === null && timeline.speed === 1
   const frameCount =
@@ -439,6 +430,24 @@ function treatEncoded(facts: SourceFacts, spec: PictureSpec, chosen: readonly St
     },
     ...(notes.length > 0 ? { notes } : {}),
   }
+}
+
+/** What a codec's encoder takes. @throws CannotTreat when it does not take the picture */
+function mustBeCoded(
+  codec: PictureCodec,
+  { frame, rate, colour }: Pick<PictureTreatment['result'], 'frame' | 'rate' | 'colour'>,
+): void {
+  const sizeProblem = codec.sizeProblem(frame)
+  if (sizeProblem) throw new CannotTreat(`${sizeProblem} Choose another spec, or another frame size.`)
+  const rateProblem = codec.rateProblem(rate)
+  if (rateProblem)
+    throw new CannotTreat(
+      `${rateProblem} Bring it to one that fits with the step "${stepKinds.rate.name}", or choose another spec.`,
+    )
+  if (codec.matrices && !codec.matrices.includes(colour.matrix))
+    throw new CannotTreat(
+      `${codec.name} can state BT.709 and BT.2020 alone, and this picture is ${describeColourTag(colour.matrix)}: players would show other colours. Choose another spec, or one that enlarges it to high definition.`,
+    )
 }
 
 /** Tracks, by their places in the source, of which a spec wants one in stereo beside: not where their language has one. */
