@@ -30,6 +30,14 @@ import {
   type Treatment,
 } from './treatment/index.ts'
 
+/** Of a track that was to be copied: its packets and the source's, and how many are not the same, or of a picture shown at other times. */
+const Copy = z.object({ packets: z.int(), sourcePackets: z.int(), different: z.int() })
+type Copy = z.infer<typeof Copy>
+
+/** Whether a track was copied, and every packet is the source's own. */
+export const isUntouched = (copy: Copy | undefined): boolean =>
+  copy !== undefined && copy.different === 0 && copy.packets === copy.sourcePackets
+
 const AnyMeasurement = z.object({
   container: z.string(),
   bytes: z.int().min(0),
@@ -38,8 +46,7 @@ const AnyMeasurement = z.object({
   sourceDecodeErrors: z.int().min(0),
   audio: z.array(
     z.object({
-      /** Of a track that was to be copied: its packets and the source's, and how many are not the same. */
-      copy: z.object({ packets: z.int(), sourcePackets: z.int(), different: z.int() }).optional(),
+      copy: Copy.optional(),
       codec: z.string(),
       channels: z.int(),
       sampleRate: z.int(),
@@ -93,8 +100,7 @@ export const PictureCheckMeasurement = AnyMeasurement.extend({
     startTicks: z.int(),
     timeBase: Rational,
   }),
-  /** Of a picture that was to be copied: its packets and the source's, and how many are not the same, or shown at other times. */
-  copy: z.object({ packets: z.int(), sourcePackets: z.int(), different: z.int() }).optional(),
+  copy: Copy.optional(),
   /** Frames that the treated source gave when it was decoded again for comparison. */
   treatedFrames: z.int().min(0),
   /** Sound tracks of the source, with the length that decoded. */
@@ -310,12 +316,17 @@ function judgeTrack(
   track: CheckMeasurement['audio'][number],
   audio: Pick<SpecSound, 'codec'>,
 ): void {
+  // Errors of a track whose packets are all the source's are the source's.
+  const hasItsFaults = isUntouched(track.copy)
   add(
     `sound${of} decodes`,
     'no errors',
     countErrors(track.decodeErrors),
     track.decodeErrors === 0,
-    'The sound cannot be decoded whole. Make it again.',
+    hasItsFaults
+      ? 'The sound of the source is damaged, and was copied as it is.'
+      : 'The sound cannot be decoded whole. Make it again.',
+    hasItsFaults ? 'look' : 'fail',
   )
   add(
     `sound${of} codec`,
@@ -423,17 +434,12 @@ function judgeSound(add: AddLine, measured: SoundCheckMeasurement, spec: SoundSp
 }
 
 /** The line on a track that was to be copied: its packets beside the source's. */
-function addUntouched(
-  add: AddLine,
-  name: string,
-  copy: { packets: number; sourcePackets: number; different: number } | undefined,
-  what: 'picture' | 'sound',
-): void {
+function addUntouched(add: AddLine, name: string, copy: Copy | undefined, what: 'picture' | 'sound'): void {
   add(
     name,
     `${copy?.sourcePackets ?? 'all'} packets of the source`,
     copy?.different ? `${copy.packets}, ${copy.different} of them others` : `${copy?.packets ?? 'unknown'}`,
-    copy !== undefined && copy.different === 0 && copy.packets === copy.sourcePackets,
+    isUntouched(copy),
     `The ${what} was to be copied untouched and is not the same. Make it again.`,
   )
 }
