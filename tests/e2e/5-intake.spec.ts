@@ -139,6 +139,25 @@ test('lots are split, named, joined and grouped again, by keys and by mouse', as
   await expect(lot(page, 'Night reels')).toHaveCount(0)
 })
 
+test('keys act on the lot that has the focus, also when the list moves under it', async ({ page, request }) => {
+  await page.goto('/intake')
+  await expect(page.locator('[data-row]').first()).toBeVisible()
+  const lots: { id: number; name: string; count: number }[] = await (await request.get('/api/lots?orderId=1')).json()
+  const head = (name: string) =>
+    page.locator('.line.group').filter({ has: page.locator('strong').getByText(name, { exact: true }) })
+  // The one that has the focus takes the place of another when one before it goes.
+  const before = lots.findIndex(entry => entry.count === 1)
+  const focused = lots.findIndex((entry, index) => index > before && entry.count === 1)
+  const moved = (await sources(request)).find(source => source.lotId === lots[before]!.id)!
+  await head(lots[focused]!.name).focus()
+  await request.post('/api/lots/moves', { data: { sourceIds: [moved.id], lotId: lots.at(-1)!.id } })
+  await expect(head(lots[before]!.name)).toHaveCount(0)
+  await page.keyboard.press('F2')
+  await expect(page.getByRole('dialog').getByRole('heading')).toHaveText(lots[focused]!.name)
+  await page.keyboard.press('Escape')
+  await request.post('/api/lots/groupings', { data: { sourceIds: [moved.id] } })
+})
+
 test('a watched folder brings in what has stopped growing', async ({ page }) => {
   await mkdir(inVolume('arriving'), { recursive: true })
   await page.goto('/intake')
