@@ -26,6 +26,7 @@ async function sumsOf(
   streamIndex: number,
   plainOf: Plain,
   gate: WorkGate,
+  onProgress: (packets: number) => void = () => undefined,
 ): Promise<{ sums: Sum[]; isWhole: boolean }> {
   const container = await openInput(input)
   // Packets of transport and program streams often carry no time of their own.
@@ -51,6 +52,7 @@ async function sumsOf(
           to: secondsOf(Number(packet.pts + packet.duration), timeBase),
           isKey: packet.isKeyframe,
         })
+        onProgress(sums.length)
       }
       packet.unref()
     }
@@ -108,15 +110,16 @@ export async function comparePictures(
   { input, facts }: { input: MediaInput; facts: SourceFacts },
   result: { input: PlainInput; streamIndex: number },
   gate: WorkGate,
+  onProgress: (packets: number) => void = () => undefined,
 ): Promise<{ packets: number; sourcePackets: number; different: number; isWhole: boolean }> {
   if (input.kind === 'join') throw new MediaError('The picture of sources that are joined is not copied.')
   const video = facts.video!
   const zero = secondsOf(video.startTicks, video.timeBase)
   const plain: Plain = head => slicesOf(video.codec, head)
-  const all = await sumsOf(input, video.streamIndex, plain, gate)
+  const all = await sumsOf(input, video.streamIndex, plain, gate, onProgress)
   const begin = all.sums.findIndex(({ isKey }) => isKey)
   const source = all.sums.slice(Math.max(0, begin)).filter(({ from }) => from > zero - timeTolerance)
-  const { sums: made, isWhole } = await sumsOf(result.input, result.streamIndex, plain, gate)
+  const { sums: made, isWhole } = await sumsOf(result.input, result.streamIndex, plain, gate, onProgress)
   const offset = (made[0]?.from ?? 0) - (source[0]?.from ?? 0)
   const differs = ({ sum, from }: Sum, other: Sum | undefined) =>
     other !== undefined && (sum !== other.sum || Math.abs(from - other.from - offset) > timeTolerance)

@@ -3,6 +3,7 @@ import {
   containerFacts,
   copiesSound,
   describePixelFormat,
+  isUntouched,
   toNumber,
   type PictureCheckMeasurement,
   type PictureSpec,
@@ -184,8 +185,8 @@ export async function measureResult(
 }
 
 /**
- * Decodes a result's picture whole. One that was copied is held against its source packet by packet; where all are the source's own, so is every frame, and
- * the source need not be decoded beside it.
+ * Decodes a result's picture whole. One that was copied is held against its source packet by packet: where all are the source's own, and each gave a frame
+ * without an error, every frame is the source's, which need not be decoded beside it.
  */
 async function measureWhole(
   plan: CheckPlan,
@@ -195,16 +196,14 @@ async function measureWhole(
 ): Promise<{ video: PictureMeasurement; copy: PictureCheckMeasurement['copy']; isProved: boolean }> {
   if (!plan.treatment.copied || streamIndex === undefined)
     return { video: await measurePicture(plan, gate, onProgress), copy: undefined, isProved: false }
-  const { isWhole, ...copy } = await comparePictures(plan, { input, streamIndex }, gate)
-  const isProved = isWhole && copy.different === 0 && copy.packets === copy.sourcePackets
-  if (!isProved) return { video: await measurePicture(plan, gate, onProgress), copy, isProved }
-  const alone = await measurePicture(plan, gate, onProgress, null, nothingBeside)
-  const { framesDecoded, decodeErrors } = alone.video
-  return {
-    video: { ...alone, treatedFrames: framesDecoded, sourceDecodeErrors: decodeErrors, identical: true },
-    copy,
-    isProved,
+  const { isWhole, ...copy } = await comparePictures(plan, { input, streamIndex }, gate, onProgress)
+  if (isWhole && isUntouched(copy)) {
+    const alone = await measurePicture(plan, gate, onProgress, null, nothingBeside)
+    const { framesDecoded, decodeErrors } = alone.video
+    if (framesDecoded === copy.sourcePackets && decodeErrors === 0)
+      return { video: { ...alone, treatedFrames: copy.sourcePackets, identical: true }, copy, isProved: true }
   }
+  return { video: await measurePicture(plan, gate, onProgress), copy, isProved: false }
 }
 
 /** In place of treated frames where there is nothing to compare. */

@@ -10,6 +10,7 @@ import { Packet, type FormatContext } from 'node-av/lib'
 import { isAgain, MediaError } from '../ground/libav.ts'
 import type { MediaInput } from '../ground/media-input.ts'
 import { openInput } from '../reading/input.ts'
+import { moveSound } from './copied-sound.ts'
 import type { PictureTrack } from './encoded-picture.ts'
 import type { PacketSink } from './output.ts'
 
@@ -123,8 +124,9 @@ export class CopiedPicture implements PictureTrack {
       try {
         const stream = this.streams.get(packet.streamIndex)
         if (!stream || packet.size === 0) continue
-        if (packet.streamIndex !== this.video.streamIndex) await this.writeSound(stream)
-        else if (await this.writePicture(stream)) return true
+        if (packet.streamIndex === this.video.streamIndex) {
+          if (await this.writePicture(stream)) return true
+        } else if (moveSound(packet, stream.zero)) await this.output.write(packet, stream.index)
       } finally {
         packet.unref()
       }
@@ -154,16 +156,6 @@ export class CopiedPicture implements PictureTrack {
     packet.pos = -1n
     await this.output.write(packet, index)
     return true
-  }
-
-  private async writeSound({ index, zero }: Copied): Promise<void> {
-    const { packet } = this
-    // One that reaches over the picture's beginning stays whole, and so does one that ends with it: decoders need what comes before the first.
-    if (packet.pts === AV_NOPTS_VALUE || packet.pts + packet.duration < zero) return
-    packet.pts -= zero
-    packet.dts = packet.pts
-    packet.pos = -1n
-    await this.output.write(packet, index)
   }
 
   async finish(): Promise<void> {}

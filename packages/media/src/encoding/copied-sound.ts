@@ -7,6 +7,20 @@ import type { MediaInput, PlainInput } from '../ground/media-input.ts'
 import { keepOnlyStream, openInput } from '../reading/input.ts'
 import type { PacketSink } from './output.ts'
 
+/**
+ * Sets a packet of copied sound to the times of a result.
+ * @param zero time of the picture's beginning, in ticks of the track
+ * @returns whether the result has it: one that reaches over the picture's beginning stays whole, and so does one that ends with it, since decoders need what
+ * comes before the first
+ */
+export function moveSound(packet: Packet, zero: bigint): boolean {
+  if (packet.size === 0 || packet.pts === AV_NOPTS_VALUE || packet.pts + packet.duration < zero) return false
+  packet.pts -= zero
+  packet.dts = packet.pts
+  packet.pos = -1n
+  return true
+}
+
 /** A sound track of a source on its way into a file as it is, packet by packet. What is heard before the picture begins is left out. */
 export class CopiedSound {
   private readonly packet = new Packet()
@@ -57,12 +71,7 @@ export class CopiedSound {
         return
       }
       const { packet } = this
-      const isTrack = packet.streamIndex === this.stream.index && packet.size > 0 && packet.pts !== AV_NOPTS_VALUE
-      // One that reaches over the picture's beginning stays whole, and so does one that ends with it: decoders need what comes before the first.
-      if (isTrack && packet.pts + packet.duration >= this.zero) {
-        packet.pts -= this.zero
-        packet.dts = packet.pts
-        packet.pos = -1n
+      if (packet.streamIndex === this.stream.index && moveSound(packet, this.zero)) {
         this.seconds = (Number(packet.pts + packet.duration) * num) / den
         await output.write(packet, this.index)
       }

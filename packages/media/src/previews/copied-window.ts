@@ -57,22 +57,26 @@ export async function copiedWindow(
       gate,
     )
     const compareSeconds = (performance.now() - compared) / 1000
-    const counted = await countPackets(plan, gate, onProgress)
-    const copied = await countPackets({ ...plan, input: { kind: 'file', path: outputPath } }, gate, () => undefined, 0)
-    const added = copied.frames * containerFacts(spec.container).bytesPerPacket
+    const counted = await countPackets(plan, frames, gate, onProgress)
+    const { bytesPerPacket, headsApart } = containerFacts(spec.container)
+    const rest = Math.max(0, (await sizeOfResult(outputPath)) - counted.firstBytes - frames * bytesPerPacket)
     const times = counted.frames / frames
+    // Transport and program streams say what they hold again and again; other containers have one head.
+    const bytes = counted.bytes + (headsApart ? 0 : rest * times)
+    // Which of the packets are keyframes makes no difference where all are counted.
+    const mean = Math.round(bytes / counted.frames)
     return {
       window: {
         startSeconds: 0,
         frames: counted.frames,
         encodeSeconds: Math.max(1e-6, seconds * times),
         checkSeconds: (check.seconds + compareSeconds) * times,
-        firstKeyframeBytes: 0,
+        firstKeyframeBytes: mean,
         otherKeyframes: 0,
         otherKeyframeBytes: 0,
-        interFrames: counted.frames,
-        interBytes: counted.bytes,
-        headBytes: Math.max(0, (await sizeOfResult(outputPath)) - copied.bytes - added),
+        interFrames: counted.frames - 1,
+        interBytes: Math.round(bytes) - mean,
+        headBytes: headsApart ? rest : 0,
         ...(check.quality ? { quality: check.quality } : {}),
       },
       copiedFrames: frames,
@@ -91,18 +95,19 @@ function asSource(path: string, facts: SourceFacts): { input: MediaInput; facts:
   }
 }
 
-/** Packets of a picture and their bytes, for as long as may be read. @param streamIndex the source's own unless said */
+/** Packets of a picture and their bytes, for as long as may be read. @param first how many of them `firstBytes` is the sum of */
 async function countPackets(
   { input, facts }: Pick<CopiedPlan, 'input' | 'facts'>,
+  first: number,
   gate: WorkGate,
   onProgress: (part: number) => void,
-  streamIndex = facts.video!.streamIndex,
-): Promise<{ frames: number; bytes: number }> {
+): Promise<{ frames: number; bytes: number; firstBytes: number }> {
+  const { streamIndex } = facts.video!
   if (input.kind === 'join') throw new MediaError('The picture of sources that are joined is not copied.')
   const container = await openInput(input)
   const packet = new Packet()
   packet.alloc()
-  const counted = { frames: 0, bytes: 0 }
+  const counted = { frames: 0, bytes: 0, firstBytes: 0 }
   const begin = performance.now()
   try {
     keepOnlyStream(container, streamIndex)
@@ -111,9 +116,13 @@ async function countPackets(
       const code = input.kind === 'title' ? await container.readFrame(packet) : container.readFrameSync(packet)
       if (isAgain(code)) continue
       if (code < 0) return counted
-      if (packet.streamIndex === streamIndex && packet.size > 0) {
+      // Before the first keyframe nothing can be decoded, and nothing is copied.
+      const isCopied =
+        packet.streamIndex === streamIndex && packet.size > 0 && (counted.frames > 0 || packet.isKeyframe)
+      if (isCopied) {
         counted.frames++
         counted.bytes += packet.size
+        if (counted.frames === first) counted.firstBytes = counted.bytes
       }
       packet.unref()
       if (counted.frames % packetsAtOnce !== 0) continue
