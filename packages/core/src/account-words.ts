@@ -149,7 +149,7 @@ export function glanceLines({ source, result }: Glances, treatment: PictureTreat
       reason: `The result is tagged progressive, and ${Math.round(result.combed * 100)} % of its frames show two moments. ${kinds.has('deinterlace') ? 'Look at it, and at the order of its fields.' : 'Deinterlace would make them whole.'}`,
     })
   }
-  if (source.borders && result.borders && !kinds.has('pad')) {
+  if (source.borders && result.borders) {
     const grown = ['left', 'top', 'right', 'bottom'].filter(
       (_, side) => result.borders![side]! - source.borders![side]! > borderGrowth,
     )

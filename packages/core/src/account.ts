@@ -87,6 +87,47 @@ export type SoundAccount = z.infer<typeof SoundAccount>
 export const Account = z.object({ picture: PictureAccount.nullable(), sound: z.array(SoundAccount) })
 export type Account = z.infer<typeof Account>
 
+/** A part of a frame, in pixels. */
+export interface Region {
+  left: number
+  top: number
+  width: number
+  height: number
+}
+
+/** The part of a result's frame that its picture has, where black was put around it: what is in the bars says nothing of the picture. Null where it has all of it. */
+export function pictureRegion({ steps }: Pick<PictureTreatment, 'steps'>): Region | null {
+  let region: Region | null = null
+  for (const step of steps) {
+    if (step.kind === 'size' && region) region = scaledRegion(region, step)
+    if (step.kind !== 'chosen') continue
+    if (step.step.kind === 'pad') region = paddedRegion(region, step)
+    // Turned or cut after it: where the picture is now is not followed.
+    else if (region && (step.to.width !== step.from.width || step.to.height !== step.from.height)) return null
+  }
+  return region
+}
+
+type Sizes = Record<'from' | 'to', { width: number; height: number }>
+
+function scaledRegion(region: Region, { from, to }: Sizes): Region {
+  const [across, down] = [to.width / from.width, to.height / from.height]
+  const [left, top] = [Math.ceil(region.left * across), Math.ceil(region.top * down)]
+  return {
+    left,
+    top,
+    width: Math.floor((region.left + region.width) * across) - left,
+    height: Math.floor((region.top + region.height) * down) - top,
+  }
+}
+
+/** The picture stands in the middle, by whole pairs of pixels. */
+function paddedRegion(region: Region | null, { from, to }: Sizes): Region {
+  const within = region ?? { left: 0, top: 0, width: from.width, height: from.height }
+  const before = (side: 'width' | 'height') => 2 * Math.floor((to[side] - from[side]) / 4)
+  return { ...within, left: within.left + before('width'), top: within.top + before('height') }
+}
+
 /** Steps back, or leaps that the facts know as jumps, by more than this are no steps of time, in seconds. */
 const jumpSlack = 0.6
 const stepBack = -0.1
@@ -215,7 +256,7 @@ export function accountOfPictures(
     rate !== toNumber(video.frameRate)
   const stretches = differing(source, result, times, treatment)
   const standsAsMade = !treatment.steps.some(
-    step => step.kind === 'chosen' && ['crop', 'rotate', 'flip', 'pad', 'steady'].includes(step.step.kind),
+    step => step.kind === 'chosen' && ['crop', 'rotate', 'flip', 'steady'].includes(step.step.kind),
   )
   return {
     pictures: source.pictures,

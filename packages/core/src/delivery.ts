@@ -125,6 +125,8 @@ export const PictureSpec = SpecBase.extend({
     deinterlaceTo: z.enum(['frame rate', 'field rate']),
     frame: FrameRule,
     maxFrameRate: Rational.nullable(),
+    /** Whether every result runs at `maxFrameRate`; left out, slower material keeps its own rate. */
+    holdsFrameRate: z.literal(true).optional(),
     rateControl: RateControl,
     /** The encoder's speed setting, in its own words; null where it has none. */
     effort: z.string().nullable(),
@@ -555,6 +557,37 @@ function fileProblems(spec: PictureSpec, codec: PictureCodec): string[] {
   ]
 }
 
+/** What does not make sense in the frame and the rate that a spec wants. */
+function shapeProblems(spec: PictureSpec): string[] {
+  const { frame, holdsFrameRate, maxFrameRate, pixelFormat } = spec.video
+  const isFilm = outputKind(spec) === 'moving picture'
+  const unit = frame.multiple ?? (isFilm && pixelFormat !== null ? 2 : 1)
+  const box = `${frame.maxWidth}x${frame.maxHeight}`
+  return [
+    ...(frame.exactly && (frame.maxWidth % unit !== 0 || frame.maxHeight % unit !== 0)
+      ? [`A frame of exactly ${box} has sides that are no multiples of ${unit}: change it.`]
+      : []),
+    ...(frame.exactly && Math.max(frame.maxWidth, frame.maxHeight) > 8192
+      ? [`A frame of exactly ${box} is larger than 8192 pixels: choose a smaller one.`]
+      : []),
+    ...(frame.shownAs && !frame.exactly
+      ? ['A stated shape belongs to an exact frame: make it exact, or leave the shape out.']
+      : []),
+    ...(frame.shownAs && frame.squarePixels
+      ? [
+          `A frame of ${box} that is shown as ${frame.shownAs === 'nearer' ? '4:3 or 16:9' : frame.shownAs} has pixels of its own shape: leave square pixels out.`,
+        ]
+      : []),
+    ...(frame.exactly && !frame.shownAs && !frame.squarePixels
+      ? [`A frame of exactly ${box} has square pixels, or is shown as 4:3 or 16:9: say which.`]
+      : []),
+    ...(frame.exactly === 'cropped' && !frame.enlarge
+      ? ['A frame without bars enlarges smaller pictures: allow that, or pad with black.']
+      : []),
+    ...(holdsFrameRate && maxFrameRate === null ? ['A rate that is held has to be named.'] : []),
+  ]
+}
+
 function pictureProblems(spec: PictureSpec): string[] {
   const { video, container } = spec
   const holds = containerFacts(container)
@@ -605,7 +638,12 @@ function pictureProblems(spec: PictureSpec): string[] {
         ? `Every frame of ${codec.name} stands alone, so there is no distance of keyframes.`
         : `${codec.name} needs a distance of keyframes.`,
     )
-  problems.push(...fileProblems(spec, codec))
+  problems.push(...fileProblems(spec, codec), ...shapeProblems(spec))
+  const rateProblem = video.holdsFrameRate && video.maxFrameRate ? codec.rateProblem(video.maxFrameRate) : null
+  const sizeProblem = video.frame.exactly
+    ? codec.sizeProblem({ width: video.frame.maxWidth, height: video.frame.maxHeight })
+    : null
+  problems.push(...[rateProblem, sizeProblem].filter(problem => problem !== null))
   if (video.scan === 'as source' && !codec.keepsFields)
     problems.push(`${codec.name} does not code fields: choose a progressive scan.`)
   if (video.level !== null) {
@@ -733,12 +771,7 @@ function pictureLines(spec: DeliverySpec): [name: string, value: string][] {
       'samples',
       video.pixelFormat === null ? 'as the source' : describeSamples(profile?.decodesAs ?? video.pixelFormat),
     ],
-    [
-      'frame',
-      frame.maxWidth >= 16_384
-        ? 'as the source'
-        : `fits ${frame.maxWidth}x${frame.maxHeight}, ${frame.enlarge ? 'smaller pictures are enlarged' : 'smaller pictures stay small'}${frame.squarePixels ? ', square pixels' : ', pixel shape kept'}`,
-    ],
+    ['frame', describeFrameRule(frame)],
     ...(makes === 'still' ? [] : motionLines(video)),
     ['bits', rate],
     ['effort', video.effort ?? 'has no setting'],
@@ -761,6 +794,29 @@ function motionLines(video: PictureSpec['video']): [name: string, value: string]
         ? `progressive; interlaced material gives one frame of ${video.deinterlaceTo === 'field rate' ? 'each field' : 'two fields'}`
         : 'as the source',
     ],
-    ['rate', video.maxFrameRate ? `at most ${describeRate(video.maxFrameRate)} fps` : 'as the source'],
+    [
+      'rate',
+      video.maxFrameRate
+        ? `${video.holdsFrameRate ? 'exactly' : 'at most'} ${describeRate(video.maxFrameRate)} fps`
+        : 'as the source',
+    ],
   ]
+}
+
+/** "fits 1920x1080, smaller pictures stay small, square pixels", "exactly 720x576 shown as 4:3 or 16:9, the rest black". */
+function describeFrameRule(frame: FrameRule): string {
+  const box = `${frame.maxWidth}x${frame.maxHeight}`
+  const smaller = frame.enlarge ? 'smaller pictures are enlarged' : 'smaller pictures stay small'
+  const multiples = frame.multiple ? [`sides in multiples of ${frame.multiple}`] : []
+  if (frame.exactly)
+    return [
+      `exactly ${box}${frame.shownAs ? `, shown as ${frame.shownAs === 'nearer' ? '4:3 or 16:9, whichever is nearer' : frame.shownAs}` : ', square pixels'}`,
+      ...(frame.exactly === 'padded' ? ['what the picture leaves is black', smaller] : ['what hangs over is cut off']),
+      ...multiples,
+    ].join('; ')
+  return frame.maxWidth >= 16_384
+    ? ['as the source', ...multiples].join('; ')
+    : [`fits ${box}, ${smaller}${frame.squarePixels ? ', square pixels' : ', pixel shape kept'}`, ...multiples].join(
+        '; ',
+      )
 }

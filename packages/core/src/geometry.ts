@@ -42,8 +42,79 @@ export const FrameRule = z.object({
   enlarge: z.boolean(),
   /** Whether the result must have square pixels; otherwise a stored frame that fits is left as it is. */
   squarePixels: z.boolean(),
+  /**
+   * How the frame gets exactly the box's size whatever the picture's shape: what the picture leaves of it is black, or what hangs over is cut off; left out,
+   * the picture's shape decides. Pixels are square, or as `shownAs` makes them.
+   */
+  exactly: z.enum(['padded', 'cropped']).optional(),
+  /** The shape that an exact frame is shown in, as discs and tapes state it; "nearer" is 4:3 or 16:9 by the picture. */
+  shownAs: z.enum(['4:3', '16:9', 'nearer']).optional(),
+  /** Sides are whole multiples of so many pixels; left out, of what the codec needs. */
+  multiple: z.union([z.literal(4), z.literal(8), z.literal(16)]).optional(),
 })
 export type FrameRule = z.infer<typeof FrameRule>
+
+const shapes = { '4:3': rational(4, 3), '16:9': rational(16, 9) }
+/** Shapes that are this near to each other are taken for the same: a bar, or what is cut off, would be a line or two. */
+const nearShape = 0.005
+
+/** A picture on its way into a frame of exact size: the size that it is brought to, and the frame that it is padded or cropped to. */
+export interface ExactFrame {
+  picture: StoredFrame
+  frame: StoredFrame
+}
+
+/**
+ * How a picture comes into a frame of exact size, undistorted.
+ * @param keepsLines whether the picture's height has to stay, as that of fields has: it is brought to size across alone
+ * @param multiple of which sides of the picture are
+ * @returns null when lines that have to stay do not come into the frame
+ */
+export function fitExactly(
+  source: StoredFrame,
+  { maxWidth, maxHeight, enlarge, exactly, shownAs }: FrameRule,
+  { keepsLines = false, multiple = 2 }: { keepsLines?: boolean; multiple?: number } = {},
+): ExactFrame | null {
+  const box = { width: maxWidth, height: maxHeight }
+  const display = displayAspect(source)
+  const pixelAspect = shownAs
+    ? pixelAspectFor(box, shapes[shownAs === 'nearer' ? nearerShape(display) : shownAs])
+    : squarePixel
+  const frame = { ...box, pixelAspect }
+  // What the picture is in pixels of the new shape, without lines or columns thrown away.
+  const aspect = toNumber(display) / toNumber(pixelAspect)
+  const isCropped = exactly === 'cropped'
+  const natural =
+    keepsLines || source.height * aspect >= source.width
+      ? { width: source.height * aspect, height: source.height }
+      : { width: source.width, height: source.width / aspect }
+  const [across, down] = [maxWidth / natural.width, maxHeight / natural.height]
+  const isSame = Math.abs(across / down - 1) < nearShape
+  const side = (value: number, most: number) => {
+    const whole = Math.max(multiple, roundToMultiple(value, multiple))
+    return isCropped ? Math.max(whole, most) : Math.min(whole, most)
+  }
+  if (keepsLines) {
+    if (isCropped ? source.height < maxHeight : source.height > maxHeight) return null
+    const isNear = Math.abs(across - 1) < nearShape
+    const width = isNear ? maxWidth : roundToMultiple(natural.width, multiple)
+    if (isCropped ? width < maxWidth : width > maxWidth) return null
+    return { picture: { width, height: source.height, pixelAspect }, frame }
+  }
+  const filled = isCropped ? Math.max(across, down) : Math.min(across, down)
+  const scale = enlarge || isCropped ? filled : Math.min(1, filled)
+  const picture =
+    isSame && scale === filled
+      ? box
+      : { width: side(natural.width * scale, maxWidth), height: side(natural.height * scale, maxHeight) }
+  return { picture: { ...picture, pixelAspect }, frame }
+}
+
+/** Which of the two shapes of television a picture is nearer to, as a factor. */
+function nearerShape(display: Rational): '4:3' | '16:9' {
+  const away = (shape: Rational) => Math.abs(Math.log(toNumber(display) / toNumber(shape)))
+  return away(shapes['4:3']) <= away(shapes['16:9']) ? '4:3' : '16:9'
+}
 
 /**
  * The stored frame that shows a source's picture, undistorted, under a spec's rule.

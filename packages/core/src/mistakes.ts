@@ -6,8 +6,16 @@ import type { Finding } from './findings/index.ts'
 import type { ForecastQuality, JobForecast } from './forecast.ts'
 import { describeBitRate, describeBytes, describeCount } from './format.ts'
 import { usualNumbering } from './naming.ts'
+import { toNumber } from './rational.ts'
 import { describeRate } from './timing.ts'
-import { planOf, hasPicture, type PictureTreatment, type Treatment } from './treatment/index.ts'
+import {
+  hasPicture,
+  planOf,
+  stepKinds,
+  type AppliedStep,
+  type PictureTreatment,
+  type Treatment,
+} from './treatment/index.ts'
 
 /** Containers that browsers and phones play, which show fields as combs. */
 const playedOnScreens: readonly Container[] = ['mp4', 'webm']
@@ -32,6 +40,7 @@ export function mistakesIn(job: {
   return [
     tooFewBits(plan, job.forecast?.quality ?? null),
     filmAsVideo(plan, job.findings),
+    shownAgain(plan),
     enlargedWithoutDetail(plan, job.findings),
     fieldsOnScreens(plan),
     bandedRange(plan),
@@ -93,6 +102,17 @@ function filmAsVideo({ treatment }: Plan, findings: readonly Finding[]): string 
   )
   if (!deinterlaced || !findings.some(finding => finding.key === 'pulldown')) return null
   return `The source is film in video (3:2 pulldown). Deinterlaced to ${describeRate(treatment.result.rate)} fps it moves unevenly and holds more frames than the film has; Undo pulldown in its treatment brings the film's own frames back.`
+}
+
+/** A rate raised by this much stores frames more than once, and not one now and then. */
+const raisedRate = 1.2
+
+function shownAgain({ spec, treatment }: Plan): string | null {
+  const raised = treatment.steps.find(
+    (step): step is Extract<AppliedStep, { kind: 'rate' }> => step.kind === 'rate' && step.from !== undefined,
+  )
+  if (!raised?.from || toNumber(raised.to) < toNumber(raised.from) * raisedRate) return null
+  return `${spec.name} runs at ${describeRate(raised.to)} fps, and this picture has ${describeRate(raised.from)}: frames are stored more than once, and movement is no smoother. A spec that keeps slower rates is enough; ${stepKinds['more-frames'].name} in its treatment makes frames between.`
 }
 
 function tooFewDigits({ spec, treatment }: Plan): string | null {

@@ -103,11 +103,15 @@ function encoded<Sound extends SpecSound | SoundSpec['audio']>({
 }
 
 /** Pictures in files of their own have square pixels, and a single one has no rate. */
-function asFiles({ copied: _copied, ...video }: PictureSpec['video'], makes: OutputKind): PictureSpec['video'] {
+function asFiles(
+  { copied: _copied, holdsFrameRate, ...video }: PictureSpec['video'],
+  makes: OutputKind,
+): PictureSpec['video'] {
+  const { shownAs: _shown, ...frame } = video.frame
   return {
     ...video,
-    frame: { ...video.frame, squarePixels: true },
-    ...(makes === 'still' ? { maxFrameRate: null } : {}),
+    frame: { ...frame, squarePixels: true },
+    ...(makes === 'still' ? { maxFrameRate: null } : holdsFrameRate ? { holdsFrameRate } : {}),
   }
 }
 

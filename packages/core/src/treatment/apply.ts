@@ -6,6 +6,7 @@ import { describePixelFormat, isEstimated, spannedFrames, type AudioFacts, type 
 import {
   describeAspect,
   displayAspect,
+  fitExactly,
   fitFrame,
   pixelAspectFor,
   roundToMultiple,
@@ -330,14 +331,21 @@ function treatSteps(
   }
   if (!whole) deinterlace()
 
-  const reduced = rateWithin(passing.rate, rule.maxFrameRate)
-  if (!equal(reduced, passing.rate)) {
+  const wanted = (rule.holdsFrameRate && rule.maxFrameRate) || rateWithin(passing.rate, rule.maxFrameRate)
+  if (!equal(wanted, passing.rate)) {
+    if (passing.scan !== 'progressive')
+      throw new CannotTreat(
+        `${spec.name} runs at ${describeRate(wanted)} fps, and another rate mixes the fields of this interlaced picture (${describeRate(passing.rate)} fps). Choose a progressive spec.`,
+      )
     steps.push({
       kind: 'rate',
-      to: reduced,
-      why: `${describeRate(passing.rate)} fps is more than the ${describeRate(rule.maxFrameRate!)} that ${spec.name} allows. ${dropWords(passing.rate, reduced)}`,
+      from: passing.rate,
+      to: wanted,
+      why: rule.holdsFrameRate
+        ? `${spec.name} runs at ${describeRate(wanted)} fps, and this is ${describeRate(passing.rate)}. ${retimeWords(passing.rate, wanted)}`
+        : `${describeRate(passing.rate)} fps is more than the ${describeRate(rule.maxFrameRate!)} that ${spec.name} allows. ${retimeWords(passing.rate, wanted)}`,
     })
-    passing = { ...passing, rate: reduced }
+    passing = { ...passing, rate: wanted }
   } else if (video.rateIs === 'variable') {
     steps.push({
       kind: 'rate',
@@ -353,12 +361,9 @@ function treatSteps(
   const codec = pictureCodec(rule.codec)
   // Picture files hold odd sides; films in 4:2:0 do not.
   const isFilm = outputKind(spec) === 'moving picture'
-  const frame = fitFrame(from, rule.frame, rule.pixelFormat === null || !isFilm ? 1 : 2)
-  if (scan !== 'progressive' && frame.height !== from.height)
-    throw new CannotTreat(
-      `${spec.name} would have to change the height of an interlaced picture, which mixes its fields. Choose a progressive spec.`,
-    )
-  if (!sameFrame(frame, from)) steps.push({ kind: 'size', from, to: frame, why: sizeReason(from, frame) })
+  const sized = toFrame(from, spec, scan, rule.pixelFormat === null || !isFilm ? 1 : 2)
+  steps.push(...sized.steps)
+  const { frame } = sized
 
   const sourceColour = completeColour(video.colour, { width: video.width, height: video.height }, video.isRgb)
   const highRange = picture.find(step => step.kind === 'high-range')
@@ -430,6 +435,56 @@ function treatSteps(
     },
     ...(notes.length > 0 ? { notes } : {}),
   }
+}
+
+/**
+ * The steps that bring a picture to the frame that a spec wants.
+ * @param least what its sides have to be multiples of for its codec
+ * @throws CannotTreat
+ */
+function toFrame(
+  from: StoredFrame,
+  { name, video: { frame: rule } }: PictureSpec,
+  scan: Passing['scan'],
+  least: number,
+): { steps: AppliedStep[]; frame: StoredFrame } {
+  const keepsLines = scan !== 'progressive'
+  const exact = rule.exactly ? fitExactly(from, rule, { keepsLines, multiple: least }) : null
+  const picture = exact?.picture ?? fitFrame(from, rule, least)
+  if (keepsLines && (picture.height !== from.height || (rule.exactly && !exact)))
+    throw new CannotTreat(
+      `${name} would have to change the height of an interlaced picture, which mixes its fields. Choose a progressive spec.`,
+    )
+  const sized: AppliedStep[] = sameFrame(picture, from)
+    ? []
+    : [{ kind: 'size', from, to: picture, why: sizeReason(from, picture) }]
+  const frame = exact?.frame ?? inMultiples(picture, rule.multiple ?? least)
+  if (sameFrame(picture, frame)) return { steps: sized, frame }
+  const shaped = (step: StepOf<'pad' | 'crop'>, why: string) => ({
+    steps: [...sized, { kind: 'chosen' as const, step, from: picture, to: frame, why }],
+    frame,
+  })
+  const size = `${frame.width}x${frame.height}`
+  if (rule.exactly === 'padded')
+    return shaped(
+      { kind: 'pad', to: { width: frame.width, height: frame.height } },
+      `${name} has ${size} whatever the picture's shape: the rest is black.`,
+    )
+  const over = { width: picture.width - frame.width, height: picture.height - frame.height }
+  // Colours are stored for pairs of pixels, and lines of fields go in pairs.
+  const [left, top] = [2 * Math.floor(over.width / 4), 2 * Math.floor(over.height / 4)]
+  return shaped(
+    { kind: 'crop', left, top, right: over.width - left, bottom: over.height - top },
+    rule.exactly
+      ? `${name} has ${size} and no bars: what hangs over is cut off.`
+      : `Sides of ${name} are multiples of ${rule.multiple}: what is over is cut off.`,
+  )
+}
+
+/** The largest frame within another whose sides are whole multiples. */
+function inMultiples(frame: StoredFrame, multiple: number): StoredFrame {
+  const whole = (side: number) => Math.max(multiple, side - (side % multiple))
+  return { ...frame, width: whole(frame.width), height: whole(frame.height) }
 }
 
 /** What a codec's encoder takes. @throws CannotTreat when it does not take the picture */
@@ -522,8 +577,16 @@ function pictureNotes({ video, audio }: SourceFacts, spec: PictureSpec, pixelFor
   ]
 }
 
-function dropWords(from: Rational, to: Rational): string {
+/** What becomes of frames that are not the result's rate. */
+function retimeWords(from: Rational, to: Rational): string {
   const part = 1 - toNumber(to) / toNumber(from)
+  if (part < 0) {
+    const times = toNumber(to) / toNumber(from)
+    if (Number.isInteger(times)) return `Every frame is shown ${times === 2 ? 'twice' : `${times} times`}.`
+    return times < 1.5
+      ? `One frame in ${Math.round(1 / -part)} is shown twice.`
+      : `Frames are shown ${Math.floor(times)} or ${Math.ceil(times)} times.`
+  }
   return part < 0.01
     ? 'One frame in ' + Math.round(1 / part) + ' is dropped.'
     : `${Math.round(part * 100)} % of the frames are dropped.`

@@ -24,6 +24,8 @@ export const AppliedStep = z.discriminatedUnion('kind', [
   }),
   z.object({
     kind: z.literal('rate'),
+    /** The rate before it, of a step that the spec wants. */
+    from: Rational.optional(),
     to: Rational,
     between: InBetween.optional(),
     cutThreshold: z.number().optional(),
@@ -31,7 +33,7 @@ export const AppliedStep = z.discriminatedUnion('kind', [
   }),
   z.object({ kind: z.literal('size'), from: Frame, to: Frame, kernel: Kernel.optional(), why: z.string() }),
   z.object({ kind: z.literal('colour'), from: FullColour, to: FullColour, why: z.string() }),
-  /** A step that a person chose, with the picture before and after it. */
+  /** A step that a person chose, or one of the same kind that the spec wants, with the picture before and after it. */
   z.object({ kind: z.literal('chosen'), step: Step, from: Frame, to: Frame, why: z.string() }),
 ])
 export type AppliedStep = z.infer<typeof AppliedStep>

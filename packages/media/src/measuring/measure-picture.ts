@@ -33,6 +33,7 @@ import {
   type Plane,
   type Profiles,
   type Reduced,
+  type Region,
   type VideoFacts,
 } from '@hematine/core'
 import { Frame } from 'node-av/lib'
@@ -250,10 +251,11 @@ export class Glancer {
   private before: Before | null = null
   private size = { width: 0, height: 0 }
 
-  /** @param frames expected in all */
+  /** @param frames expected in all @param within the part of them that is looked at; all unless said */
   constructor(
     private readonly video: Pick<VideoFacts, 'colour' | 'isRgb' | 'frameRate'>,
     frames: number,
+    private readonly within: Region | null = null,
   ) {
     this.runs = runsToMeasure(frames, 'glance')
     this.judged.alloc()
@@ -276,7 +278,10 @@ export class Glancer {
     if (isFirst) {
       await this.endWindow()
       this.size = { width: frame.width, height: frame.height }
-      this.graph = await Graph.video(`${toLimited(this.video)},idet`, [
+      const part = this.within
+        ? `,crop=${this.within.width}:${this.within.height}:${this.within.left}:${this.within.top},copy`
+        : ''
+      this.graph = await Graph.video(`${toLimited(this.video)}${part},idet`, [
         videoPadOf(frame, { timeBase: { num: 1, den: 1 }, frameRate: this.video.frameRate }),
       ])
       this.gauge = new WindowGauge(run.frames, true)
@@ -310,7 +315,7 @@ export class Glancer {
   /** What was seen. */
   async finish(): Promise<Pick<MeasuredPicture, 'windows' | 'width' | 'height'>> {
     await this.endWindow()
-    return { windows: this.windows, ...this.size }
+    return { windows: this.windows, ...(this.within ?? this.size) }
   }
 
   free(): void {

@@ -5,6 +5,7 @@ import {
   toNumber,
   type PlainLook,
   type PlainSound,
+  type Region,
   type SourceFacts,
 } from '@hematine/core'
 import { AV_FRAME_DATA_DISPLAYMATRIX, AV_PKT_DATA_DISPLAYMATRIX } from 'node-av/constants'
@@ -57,6 +58,7 @@ function meanOf(picture: Uint8Array): number {
  * Decodes a picture plainly and whole: how many pictures it gave, when, how bright each was and how far it differed from the one before.
  * @param most pictures after which it ends; all unless said
  * @param glancer looks at some of them on the way
+ * @param within the part of the frame that is looked at; all of it unless said
  */
 export async function lookPlainly(
   input: MediaInput,
@@ -65,6 +67,7 @@ export async function lookPlainly(
   onProgress: (pictures: number) => void,
   most = Number.POSITIVE_INFINITY,
   glancer: Glancer | null = null,
+  within: Region | null = null,
 ): Promise<PlainLook> {
   const look: PlainLook = {
     pictures: 0,
@@ -97,7 +100,7 @@ export async function lookPlainly(
       const seconds = stated === null ? null : input.kind === 'join' ? begin + stated - zero! : stated
       first ??= seconds
       look.signs ??= matrixSigns(frame.getSideData(AV_FRAME_DATA_DISPLAYMATRIX))
-      const picture = thumbnailOf(frame)
+      const picture = thumbnailOf(frame, within)
       look.seconds.push(seconds)
       look.mean.push(picture ? meanOf(picture) : -1)
       look.change.push(picture && before ? changeBetween(before, picture) : -1)

@@ -2,6 +2,7 @@ import {
   accountOfPictures,
   accountOfSound,
   glanceOf,
+  pictureRegion,
   spannedFrames,
   toNumber,
   windowPlans,
@@ -9,6 +10,7 @@ import {
   type Glances,
   type PictureTreatment,
   type PlainLook,
+  type Region,
   type SourceFacts,
   type Treatment,
   type VideoFacts,
@@ -71,6 +73,7 @@ export async function prove(
       treatment.result!.frameCount,
       gate,
       onProgress,
+      { within: pictureRegion(treatment as PictureTreatment) },
     )
     resultZero = result.look.seconds.find(at => at !== null) ?? resultZero
     picture = accountOfPictures(source.look, result.look, facts, treatment)
@@ -139,7 +142,8 @@ export async function timeProof(
   ) =>
     Math.max(
       0,
-      (await timed(told => lookAndGlance(looked, streamOf, video, framesEach, gate, told, framesEach))) - counting,
+      (await timed(told => lookAndGlance(looked, streamOf, video, framesEach, gate, told, { most: framesEach }))) -
+        counting,
     ) * Math.min(pictures, windows * framesEach)
   const glanceSeconds =
     (await closely(input, streamsOf(input, facts, 'picture'), facts.video!, ofSource, spannedFrames(facts.video!))) +
@@ -154,11 +158,11 @@ async function lookAndGlance(
   frames: number,
   gate: WorkGate,
   onProgress: (pictures: number) => void,
-  most?: number,
+  { most, within = null }: { most?: number; within?: Region | null } = {},
 ): Promise<{ look: PlainLook; seen: Parameters<typeof glanceOf>[0] }> {
-  const glancer = new Glancer(video, frames)
+  const glancer = new Glancer(video, frames, within)
   try {
-    const look = await lookPlainly(input, streamOf, gate, onProgress, most, glancer)
+    const look = await lookPlainly(input, streamOf, gate, onProgress, most, glancer, within)
     return { look, seen: await glancer.finish() }
   } finally {
     glancer.free()

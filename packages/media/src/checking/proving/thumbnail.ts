@@ -1,4 +1,4 @@
-import { describePixelFormat } from '@hematine/core'
+import { describePixelFormat, type Region } from '@hematine/core'
 import { avGetPixFmtName, type Frame } from 'node-av/lib'
 
 /** Points across and down at which a picture is looked at, and samples around each that are averaged, in each direction. */
@@ -67,13 +67,19 @@ function layoutOf(name: string): Layout | null {
 
 /**
  * A picture at 32x32 points, each the mean of the brightness of 4x4 samples around it, in codes of 8 bits.
+ * @param within the part of the frame that is looked at; all of it unless said
  * @returns null for sample layouts that are not read here
  */
-export function thumbnailOf(frame: Frame): Uint8Array | null {
+export function thumbnailOf(frame: Frame, within: Region | null = null): Uint8Array | null {
   const layout = layoutOf(avGetPixFmtName(frame.format as never) ?? '')
   const planes = frame.data
   if (!layout || !planes) return null
-  const { width, height } = frame
+  const {
+    width,
+    height,
+    left: firstX,
+    top: firstY,
+  } = within ?? { left: 0, top: 0, width: frame.width, height: frame.height }
   const { bytes, step, shift } = layout
   const parts = layout.parts.map(part => ({
     ...part,
@@ -84,12 +90,11 @@ export function thumbnailOf(frame: Frame): Uint8Array | null {
   const result = new Uint8Array(thumbnailSide * thumbnailSide)
   const [spanX, spanY] = [Math.min(around, width), Math.min(around, height)]
   for (let row = 0; row < thumbnailSide; row++) {
-    const top = Math.max(0, Math.min(height - spanY, Math.floor(((row + 0.5) * height) / thumbnailSide - spanY / 2)))
+    const top =
+      firstY + Math.max(0, Math.min(height - spanY, Math.floor(((row + 0.5) * height) / thumbnailSide - spanY / 2)))
     for (let column = 0; column < thumbnailSide; column++) {
-      const left = Math.max(
-        0,
-        Math.min(width - spanX, Math.floor(((column + 0.5) * width) / thumbnailSide - spanX / 2)),
-      )
+      const left =
+        firstX + Math.max(0, Math.min(width - spanX, Math.floor(((column + 0.5) * width) / thumbnailSide - spanX / 2)))
       let sum = 0
       for (const { samples, stride, offset, weight } of parts)
         for (let y = top; y < top + spanY; y++) {
