@@ -21,7 +21,7 @@ test('one that ships is copied: only what fits is offered, and what makes no sen
   await expectAccessible(page)
   await dialog(page).getByLabel('Name', { exact: true }).fill('Web copy')
   // The level carries 1920x1080 at no more than thirty.
-  await dialog(page).getByLabel('fps at most').fill('60')
+  await choose(page, 'Frame rate', /^60 fps/)
   await expect(dialog(page).getByText('H.264 level 4.1 cannot carry 1920x1080 at 60 fps')).toBeVisible()
   await expect(dialog(page).getByRole('button', { name: 'Keep' })).toBeDisabled()
   await choose(page, 'Container', /WebM/)

@@ -30,6 +30,8 @@ import {
 import { computed, ref } from 'vue'
 import AskDialog from '~/components/common/AskDialog.vue'
 import NumberField from '~/components/common/NumberField.vue'
+import FrameFields from '~/components/library/FrameFields.vue'
+import RateFields from '~/components/library/RateFields.vue'
 import { useNameExamples } from '~/composables/useNameExamples'
 
 /** Makes a delivery spec, or its next version. Everything that is offered fits what is chosen already; what does not make sense is said at once. */
@@ -122,9 +124,6 @@ const sampleRates = computed(() => [
 
 function changeVideo(changes: Partial<PictureSpec['video']>): void {
   if (video.value) spec.value = { ...spec.value, video: { ...video.value, ...changes } } as PictureSpec
-}
-function changeFrame(changes: Partial<PictureSpec['video']['frame']>): void {
-  if (video.value) changeVideo({ frame: { ...video.value.frame, ...changes } })
 }
 function changeAudio(changes: Partial<NonNullable<DeliverySpec['audio']>>): void {
   if (spec.value.audio) spec.value = { ...spec.value, audio: { ...spec.value.audio, ...changes } } as DeliverySpec
@@ -545,36 +544,11 @@ function changePeak(rate: number | null): void {
         </fieldset>
         <fieldset>
           <legend>Frame</legend>
-          <NumberField
-            label="Fits a width of"
-            :least="16"
-            :most="16384"
-            :model-value="video.frame.maxWidth"
-            @update:model-value="width => changeFrame({ maxWidth: Math.round(width ?? 0) })"
+          <FrameFields
+            :is-moving="makes === 'moving picture'"
+            :model-value="video.frame"
+            @update:model-value="frame => changeVideo({ frame })"
           />
-          <NumberField
-            label="and a height of"
-            :least="16"
-            :most="16384"
-            :model-value="video.frame.maxHeight"
-            @update:model-value="height => changeFrame({ maxHeight: Math.round(height ?? 0) })"
-          />
-          <label class="check"
-            ><input
-              type="checkbox"
-              :checked="video.frame.enlarge"
-              @change="event => changeFrame({ enlarge: (event.target as HTMLInputElement).checked })"
-            />
-            smaller pictures are enlarged to it</label
-          >
-          <label v-if="makes === 'moving picture'" class="check"
-            ><input
-              type="checkbox"
-              :checked="video.frame.squarePixels"
-              @change="event => changeFrame({ squarePixels: (event.target as HTMLInputElement).checked })"
-            />
-            square pixels</label
-          >
         </fieldset>
         <fieldset v-if="makes !== 'still'">
           <legend>Motion</legend>
@@ -597,12 +571,9 @@ function changePeak(rate: number | null): void {
             label="Interlaced material gives"
             @update:model-value="deinterlaceTo => changeVideo({ deinterlaceTo })"
           />
-          <NumberField
-            label="fps at most, empty for no limit"
-            :least="1"
-            :most="240"
-            :model-value="video.maxFrameRate ? video.maxFrameRate.num / video.maxFrameRate.den : null"
-            @update:model-value="rate => changeVideo({ maxFrameRate: rate ? { num: Math.round(rate), den: 1 } : null })"
+          <RateFields
+            :model-value="video"
+            @update:model-value="changed => (spec = { ...spec, video: changed } as PictureSpec)"
           />
         </fieldset>
       </template>
