@@ -1,5 +1,7 @@
 import { z } from 'zod'
+import { televisionRate } from './codecs/picture-codec.ts'
 import { TrackRole } from './facts.ts'
+import type { Rational } from './rational.ts'
 
 /** What a spec makes: what plays, what is heard, a folder of numbered pictures, or one picture. */
 export type OutputKind = 'moving picture' | 'sound' | 'image sequence' | 'still'
@@ -28,6 +30,14 @@ export interface ContainerFacts {
   holdsOneTrack: boolean
   /** Whether its times begin later than at 0, so that a player can fill its buffers first. */
   beginsLate?: boolean
+  /** Whether it says nothing of colours: players take them for what is usual in pictures of the size. */
+  statesNoColour?: boolean
+  /** Whether it keeps no times but counts packets, so that nothing can begin before its time 0. */
+  countsPackets?: boolean
+  /** Rates that sound in it has; left out, any that the codec has. */
+  soundRates?: readonly number[]
+  /** Whether it holds frame rates of television and film alone. */
+  needsTelevisionRate?: boolean
   /** Bytes that it adds to each packet; see each. */
   bytesPerPacket: number
 }
@@ -59,7 +69,8 @@ const stated = { default_mode: 'passthrough' }
  * Bytes for each packet. MP4 and MOV: sample tables (ISO/IEC 14496-12: stsz 4, ctts 8, stco share 4); M4A has no ctts. Matroska: the block
  * header (RFC 9559: element 1, size 1-3, track 1, time 2, flags 1). Transport streams:
  * the heads of packets of 188 bytes are in proportion to the bytes, and this is what a frame adds on top (ITU-T H.222.0). Program streams: the heads of packs
- * of 2048 bytes took 1.3 to 2.4 % of results that were made, 9 to 195 bytes a frame.
+ * of 2048 bytes took 1.3 to 2.4 % of results that were made, 9 to 195 bytes a frame. AVI: the head of a chunk 8, its entry in the index 16. MXF: results that
+ * were made had 1084 to 1536 bytes for each frame and its sound, most of it filling up to whole kilobytes.
  */
 export const containers = {
   mp4: {
@@ -82,7 +93,7 @@ export const containers = {
     writer: 'mov',
     settings: front,
     headsApart: true,
-    picture: ['h264', 'hevc', 'prores', 'dnxhd', 'mpeg4', 'mpeg2video', 'v210', 'mjpeg'],
+    picture: ['h264', 'hevc', 'prores', 'dnxhd', 'mpeg4', 'mpeg2video', 'v210', 'rawvideo', 'mjpeg', 'jpeg2000'],
     sound: ['aac', 'pcm_s24le', 'pcm_s16le', 'pcm_f32le', 'alac', 'ac3'],
     subtitles: ['mov_text'],
     states: ['default'],
@@ -151,6 +162,41 @@ export const containers = {
     holdsOneTrack: false,
     beginsLate: true,
     bytesPerPacket: 60,
+  },
+  // SMPTE ST 378: one item of picture and sound, side by side (OP1a). Sound is uncompressed, at 48 kHz.
+  mxf: {
+    name: 'MXF',
+    makes: 'moving picture',
+    writer: 'mxf',
+    settings: {},
+    headsApart: false,
+    picture: ['mpeg2video', 'dnxhd', 'prores', 'jpeg2000', 'ffv1'],
+    sound: ['pcm_s24le', 'pcm_s16le'],
+    subtitles: [],
+    states: [],
+    chapters: null,
+    holdsOneTrack: false,
+    soundRates: [48_000],
+    needsTelevisionRate: true,
+    bytesPerPacket: 380,
+  },
+  // Above 1 GB with the index of OpenDML.
+  avi: {
+    name: 'AVI',
+    makes: 'moving picture',
+    writer: 'avi',
+    // Shifting all streams by what a coder of sound begins early would put an empty frame before the picture.
+    settings: { avoid_negative_ts: 'disabled' },
+    headsApart: false,
+    picture: ['mpeg4', 'mjpeg', 'ffv1', 'rawvideo', 'v210'],
+    sound: ['pcm_s16le', 'mp3', 'ac3'],
+    subtitles: [],
+    states: [],
+    chapters: null,
+    holdsOneTrack: false,
+    statesNoColour: true,
+    countsPackets: true,
+    bytesPerPacket: 24,
   },
   // WAV counts its bytes in 32 bits; above 4 GB it goes on as RF64 (EBU Tech 3306).
   wav: {
@@ -228,6 +274,7 @@ export const containers = {
   jpg: still('JPEG', 'mjpeg'),
   tif: still('TIFF', 'tiff'),
   webp: still('WebP', 'webp'),
+  jxl: still('JPEG XL', 'jpegxl'),
   exr: still('OpenEXR', 'exr'),
   dpx: still('DPX', 'dpx'),
 } as const satisfies Record<string, ContainerFacts>
@@ -253,4 +300,10 @@ export function outputKind({ container }: { container: Container }): OutputKind 
 /** Whether a container holds a single sound track and nothing else. */
 export function holdsOneTrack(container: Container): boolean {
   return containers[container].holdsOneTrack
+}
+
+/** Why a frame rate does not go into a container, as a sentence; null when it does. */
+export function containerRateProblem(container: Container, rate: Rational): string | null {
+  const { name, needsTelevisionRate } = containerFacts(container)
+  return needsTelevisionRate ? televisionRate(name)(rate) : null
 }

@@ -8,7 +8,14 @@ import {
   soundCodecs,
   type PictureCodec,
 } from './codecs/index.ts'
-import { Container, containerFacts, describeContainer, holdsOneTrack, outputKind } from './container.ts'
+import {
+  Container,
+  containerFacts,
+  containerRateProblem,
+  describeContainer,
+  holdsOneTrack,
+  outputKind,
+} from './container.ts'
 import { describePixelFormat } from './facts.ts'
 import { describeBitRate, describeBytes } from './format.ts'
 import { FrameRule } from './geometry.ts'
@@ -534,6 +541,10 @@ function soundProblems(audio: NonNullable<DeliverySpec['audio']>, container: Con
     problems.push(
       `${sound.name} runs at ${listed(sound.sampleRates.map(String))} samples a second, not at ${audio.sampleRate ?? 'any'}.`,
     )
+  if (holds.soundRates && (audio.sampleRate === null || !holds.soundRates.includes(audio.sampleRate)))
+    problems.push(
+      `Sound in ${holds.name} runs at ${listed(holds.soundRates.map(String))} samples a second, not at ${audio.sampleRate ?? 'any'}.`,
+    )
   if (audio.maxChannels > sound.mostChannels)
     problems.push(`${sound.name} holds at most ${sound.mostChannels} channels, not ${audio.maxChannels}.`)
   if (sound.usualBits === null && audio.bitsPerSecondPerChannel !== null)
@@ -639,9 +650,12 @@ function pictureProblems(spec: PictureSpec): string[] {
         : `${codec.name} needs a distance of keyframes.`,
     )
   problems.push(...fileProblems(spec, codec), ...shapeProblems(spec))
-  const rateProblem = video.holdsFrameRate && video.maxFrameRate ? codec.rateProblem(video.maxFrameRate) : null
+  const rateProblem =
+    video.holdsFrameRate && video.maxFrameRate
+      ? (codec.rateProblem(video.maxFrameRate, video.profile) ?? containerRateProblem(container, video.maxFrameRate))
+      : null
   const sizeProblem = video.frame.exactly
-    ? codec.sizeProblem({ width: video.frame.maxWidth, height: video.frame.maxHeight })
+    ? codec.sizeProblem({ width: video.frame.maxWidth, height: video.frame.maxHeight }, video.profile)
     : null
   problems.push(...[rateProblem, sizeProblem].filter(problem => problem !== null))
   if (video.scan === 'as source' && !codec.keepsFields)

@@ -3,7 +3,7 @@ import { Account } from './account.ts'
 import { describeCodec } from './codec-names.ts'
 import { ColourDescription } from './colour.ts'
 import { levelProblem, levelRank, lowestLevel, pictureCodec, sameProfile, soundCodecs } from './codecs/index.ts'
-import { describeContainer, outputKind } from './container.ts'
+import { containerFacts, describeContainer, outputKind } from './container.ts'
 import { describeVideoCodec, type DeliverySpec, type PictureSpec, type SoundSpec, type SpecSound } from './delivery.ts'
 import { accountLines } from './account-words.ts'
 import { chaptersWithin, plannedChapters } from './chapters.ts'
@@ -646,12 +646,17 @@ function judgePicture(
     const tags = [video.colour.primaries, video.colour.transfer, video.colour.matrix]
     const wanted = [result.colour.primaries, result.colour.transfer, result.colour.matrix]
     // Not every container states colours, and a copied stream says no more than it did.
-    const copiesOpenTags = treatment.copied === true
+    const mayBeOpen = treatment.copied === true || containerFacts(spec.container).statesNoColour === true
     add(
       'colour tags',
       wanted.join(' / '),
       tags.map(tag => tag ?? 'none').join(' / '),
-      tags.every((tag, index) => sameTag(tag, wanted[index]!) || (tag === null && copiesOpenTags)),
+      tags.every(
+        (tag, index) =>
+          sameTag(tag, wanted[index]!) ||
+          (tag === null && mayBeOpen) ||
+          (index === 1 && sameCurve(tag, wanted[index]!)),
+      ),
       'Players would show other colours: the tags are not the planned ones.',
     )
   }
@@ -704,6 +709,12 @@ function judgePicture(
     if (!measured.ssim && !measured.xpsnr)
       add('likeness', 'compared', 'nothing to compare', false, 'No frame could be compared with the source.')
   }
+}
+
+/** Whether two transfers are one: those of BT.709, BT.601 and BT.2020 are the same curve (H.273, codes 1, 6, 14 and 15), and MXF has one label for it. */
+function sameCurve(found: string | null, wanted: string): boolean {
+  const curves = ['bt709', 'smpte170m', 'bt2020-10', 'bt2020-12']
+  return found !== null && curves.includes(found) && curves.includes(wanted)
 }
 
 /** Whether a tag says the same: BT.601's two names for one matrix and one curve are equal (H.273 codes 5 and 6). */

@@ -6,6 +6,7 @@ import {
   DeliverySpec,
   deriveTreatment,
   pictureCodec,
+  rational,
   pictureCodecs,
   soundCodecs,
   SpecFile,
@@ -85,7 +86,7 @@ describe('what is known of codecs', () => {
     }
     const size = { width: 1920, height: 1080 }
     // ITU-T H.264 table A-1: 50,000 kbit/s and a buffer of 62,500 kbit.
-    expect(pictureCodec('h264').settings(choice, size)).toMatchObject({
+    expect(pictureCodec('h264').settings(choice, size, rational(25))).toMatchObject({
       peakBitsPerSecond: 50_000_000,
       bufferBits: 62_500_000,
       options: { crf: '20', preset: 'fast', profile: 'high', level: '4.1' },
@@ -96,7 +97,7 @@ describe('what is known of codecs', () => {
       peakBitsPerSecond: 6e6,
       bufferBits: 4e6,
     }
-    expect(pictureCodec('h264').settings({ ...choice, rateControl: average }, size)).toMatchObject({
+    expect(pictureCodec('h264').settings({ ...choice, rateControl: average }, size, rational(25))).toMatchObject({
       bitsPerSecond: 3e6,
       peakBitsPerSecond: 6e6,
       bufferBits: 4e6,

@@ -1,4 +1,4 @@
-import { mkdir, readFile, writeFile } from 'node:fs/promises'
+import { mkdir, readFile, stat, writeFile } from 'node:fs/promises'
 import path from 'node:path'
 import { containers, deriveTreatment, type Container, type NumberedSequence } from '@hematine/core'
 import sharp, { type Sharp } from 'sharp'
@@ -90,6 +90,27 @@ describe('pictures of odd sizes', () => {
     const { mean } = await apart(source.path, result)
     // Of 4:2:0 the colours of two pixels are one; on a slope as slow as that of the large picture this is little.
     if (isLossless || width > 100) expect(mean).toBeLessThanOrEqual(isLossless ? 0 : 2)
+  })
+
+  test.each(sizes)('of %i x %i pixels become JPEG XL without loss, and come back the same', async (width, height) => {
+    const source = fileAt(`xl-${width}.png`)
+    await slopes(width, height).png().toFile(source.path)
+    const [exact, back] = [fileAt(`xl-${width}.jxl`), at(`xl-${width}-back.png`)]
+    expect((await makeAndCheck(source, still('jxl'), exact.path)).check.verdict).toBe('pass')
+    expect((await makeAndCheck(exact, still('png'), back)).check.verdict).toBe('pass')
+    expect((await apart(source.path, back)).mean).toBe(0)
+  })
+
+  test('as JPEG XL at the distance that is just not noticed are a fraction in size, and near', async () => {
+    const source = fileAt('xl-source.png')
+    await slopes(301, 199).png().toFile(source.path)
+    const spec = still('jxl')
+    spec.video.rateControl = { kind: 'constant quality', value: 1 }
+    const [near, back] = [fileAt('near.jxl'), at('near-back.png')]
+    expect((await makeAndCheck(source, spec, near.path)).check.verdict).toBe('pass')
+    await makeAndCheck(near, still('png'), back)
+    expect((await apart(source.path, back)).mean).toBeLessThan(1.5)
+    expect((await stat(near.path)).size).toBeLessThan((await stat(source.path)).size / 2)
   })
 
   test('a JPEG of odd sides becomes PNG as another decoder has it', async () => {

@@ -12,15 +12,22 @@ import { pictureSpec, soundIn } from '../../../tests/support/specs.ts'
 const scratch = scratchDirectory()
 const fileAt = (name: string): MediaInput & { kind: 'file' } => ({ kind: 'file', path: path.join(scratch, name) })
 const clip = fileAt('clip.mkv')
-/** High definition, for codecs that can state the colours of nothing else. */
+/** High definition, for codecs that can state the colours of nothing else, or hold no other frame. */
 const wide = fileAt('wide.mkv')
-const clipFor = (key: string) => (pictureCodec(key).matrices ? wide : clip)
+const full = fileAt('full.mkv')
+const clipFor = (key: string, profile: string | null = null) =>
+  !pictureCodec(key).matrices
+    ? clip
+    : pictureCodec(key).sizeProblem({ width: 1280, height: 720 }, profile)
+      ? full
+      : wide
 
 beforeAll(async () => {
   silenceLibraries()
   for (const [file, size] of [
     [clip, '352x288'],
     [wide, '1280x720'],
+    [full, '1920x1080'],
   ] as const)
     await writeClip({
       path: file.path,
@@ -133,7 +140,7 @@ describe('a picture', () => {
     spec.video = { ...spec.video, profile, pixelFormat: chosen.pixelFormats[0]! }
     expect(specProblems(spec)).toEqual([])
     const { check } = await makeAndCheck(
-      clipFor(key),
+      clipFor(key, profile),
       spec,
       path.join(scratch, `${key}-${profile.replace(/\W/g, '')}.${container}`),
     )

@@ -286,7 +286,7 @@ describe('a still', () => {
     expect(apart(await coloursOf(file), stripes)).toBeLessThanOrEqual(tolerance)
   })
 
-  test.each(['exr', 'dpx'] as const)('as %s passes its check', async container => {
+  test.each(['exr', 'dpx', 'jxl'] as const)('as %s passes its check', async container => {
     const { check } = await makeAndCheck(picture, still(container), at(`still.${container}`))
     expect(notPassed(check)).toEqual([])
   })

@@ -6,11 +6,14 @@ import { ffv1 } from './ffv1.ts'
 import { h264 } from './h264.ts'
 import { hevc } from './hevc.ts'
 import { jpeg } from './jpeg.ts'
+import { jpeg2000 } from './jpeg2000.ts'
+import { jpegxl } from './jpegxl.ts'
 import { mpeg2 } from './mpeg2.ts'
 import { mpeg4 } from './mpeg4.ts'
 import type { PictureCodec } from './picture-codec.ts'
 import { png } from './png.ts'
 import { prores } from './prores.ts'
+import { raw } from './raw.ts'
 import { soundCodecs, type SoundCodec } from './sound-codecs.ts'
 import { tiff } from './tiff.ts'
 import { v210 } from './v210.ts'
@@ -32,12 +35,15 @@ export const pictureCodecs: readonly PictureCodec[] = [
   prores,
   dnxhr,
   ffv1,
+  jpeg2000,
   v210,
+  raw,
   png,
   tiff,
   exr,
   dpx,
   jpeg,
+  jpegxl,
   webp,
 ]
 

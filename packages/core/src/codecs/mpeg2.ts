@@ -1,7 +1,5 @@
-import { equal, rational, type Rational } from '../rational.ts'
-import { describeRate } from '../timing.ts'
 import { levelRow, sides, type CodecLevels } from './levels.ts'
-import { evenSides, rateSettings, type PictureCodec } from './picture-codec.ts'
+import { evenSides, rateSettings, televisionRate, type PictureCodec } from './picture-codec.ts'
 
 /**
  * Main profile: luma samples of a frame and of a second, and bit rates (ITU-T H.262 tables 8-11 to 8-13). Main level is that of discs and of
@@ -18,25 +16,6 @@ export const mpeg2Levels: CodecLevels = {
   unitsInFrame: ({ width, height }) => width * height,
   longestSides: ({ level }) => sides({ main: 720, 'high 1440': 1440 }[level] ?? 1920),
   statedAs: number => ({ 8: 'main', 6: 'high 1440', 4: 'high' })[number] ?? String(number),
-}
-
-/** The rates that MPEG-2 has codes for (ITU-T H.262, table 6-4), which are those of television and film. */
-const televisionRates: readonly Rational[] = [
-  rational(24_000, 1001),
-  rational(24),
-  rational(25),
-  rational(30_000, 1001),
-  rational(30),
-  rational(50),
-  rational(60_000, 1001),
-  rational(60),
-]
-
-/** Why a frame rate has no code in MPEG-2, as a sentence; null when it has one. */
-function mpeg2RateProblem(rate: Rational): string | null {
-  return televisionRates.some(other => equal(rate, other))
-    ? null
-    : `MPEG-2 runs at ${televisionRates.map(describeRate).join(', ')} fps, not at ${describeRate(rate)}.`
 }
 
 export const mpeg2: PictureCodec = {
@@ -60,7 +39,8 @@ export const mpeg2: PictureCodec = {
   keepsHighRange: true,
   centresChroma: false,
   remarks: [],
-  rateProblem: mpeg2RateProblem,
+  // Those that it has codes for (ITU-T H.262, table 6-4).
+  rateProblem: televisionRate('MPEG-2'),
   sizeProblem: evenSides('MPEG-2'),
   passes: null,
   settings: ({ rateControl }) => ({

@@ -1,6 +1,7 @@
 import type { FullColourDescription } from '../colour.ts'
 import type { FrameSize } from '../geometry.ts'
-import type { Rational } from '../rational.ts'
+import { equal, rational, type Rational } from '../rational.ts'
+import { describeRate } from '../timing.ts'
 import type { CodecLevels } from './levels.ts'
 
 /** A profile of a codec: what samples it holds and what it is for, in plain words. */
@@ -92,10 +93,10 @@ export interface PictureCodec {
   centresChroma: boolean
   /** Whether its files can say that their pictures are of high dynamic range. */
   keepsHighRange: boolean
-  /** Why a frame rate cannot be coded, as a sentence; null when it can. */
-  rateProblem(rate: Rational): string | null
-  /** Why a frame size cannot be coded, as a sentence; null when it can. */
-  sizeProblem(size: FrameSize): string | null
+  /** Why a frame rate cannot be coded in a profile, as a sentence; null when it can. */
+  rateProblem(rate: Rational, profile: string | null): string | null
+  /** Why a frame size cannot be coded in a profile, as a sentence; null when it can. */
+  sizeProblem(size: FrameSize, profile: string | null): string | null
   /** How the encoder is told of two passes; null where it cannot. */
   passes: ((pass: EncodingPass) => Record<string, string>) | null
   /** What its files can say beside the picture; nothing of codecs whose pictures are no files. */
@@ -103,7 +104,7 @@ export interface PictureCodec {
   /** Puts into a finished file what its encoder leaves out; only of codecs whose pictures are files. */
   finish?: (file: Uint8Array, about: AboutFile) => Uint8Array
   /** Plain words as the encoder's settings. */
-  settings(choice: CodecChoice, size: FrameSize): EncoderSettings
+  settings(choice: CodecChoice, size: FrameSize, rate: Rational): EncoderSettings
 }
 
 /** The source's own primaries and curve, but for linear light: files that hold codes to be shown mean the curve of sRGB (IEC 61966-2-1) by them. */
@@ -168,3 +169,23 @@ export const evenSides =
   (name: string) =>
   ({ width, height }: FrameSize): string | null =>
     width % 2 === 0 && height % 2 === 0 ? null : `${name} in 4:2:0 needs even sides, not ${width}x${height}.`
+
+/** The rates of television and film. */
+export const televisionRates: readonly Rational[] = [
+  rational(24_000, 1001),
+  rational(24),
+  rational(25),
+  rational(30_000, 1001),
+  rational(30),
+  rational(50),
+  rational(60_000, 1001),
+  rational(60),
+]
+
+/** A rate of television and film. */
+export const televisionRate =
+  (name: string) =>
+  (rate: Rational): string | null =>
+    televisionRates.some(other => equal(rate, other))
+      ? null
+      : `${name} runs at ${televisionRates.map(describeRate).join(', ')} fps, not at ${describeRate(rate)}.`

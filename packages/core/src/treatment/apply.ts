@@ -1,6 +1,13 @@
-import { completeColour, describeColourTag, isHighRange, targetColour, type FullColourDescription } from '../colour.ts'
+import {
+  assumedColour,
+  completeColour,
+  describeColourTag,
+  isHighRange,
+  targetColour,
+  type FullColourDescription,
+} from '../colour.ts'
 import { pictureCodec, type PictureCodec } from '../codecs/index.ts'
-import { describeContainer, holdsOneTrack, outputKind } from '../container.ts'
+import { containerFacts, containerRateProblem, describeContainer, holdsOneTrack, outputKind } from '../container.ts'
 import { describeAudioCodec, type DeliverySpec, type PictureSpec, type SoundSpec } from '../delivery.ts'
 import { describePixelFormat, isEstimated, spannedFrames, type AudioFacts, type SourceFacts } from '../facts.ts'
 import {
@@ -367,6 +374,7 @@ function treatSteps(
 
   const sourceColour = completeColour(video.colour, { width: video.width, height: video.height }, video.isRgb)
   const highRange = picture.find(step => step.kind === 'high-range')
+  const { statesNoColour } = containerFacts(spec.container)
   if (highRange && isHighRange(sourceColour))
     throw new CannotTreat(
       'To high dynamic range is for pictures of standard range, and this source has a high one already. Leave the step out.',
@@ -381,7 +389,15 @@ function treatSteps(
       ? describePixelFormat(pixelFormat).isRgb && !video.isRgb
         ? { ...sourceColour, range: 'full' as const, matrix: 'gbr' }
         : sourceColour
-      : (codec.colourOf ?? (source => targetColour(source, frame)))(sourceColour)
+      : codec.colourOf
+        ? codec.colourOf(sourceColour)
+        : statesNoColour && !isHighRange(sourceColour)
+          ? assumedColour(frame, false)
+          : targetColour(sourceColour, frame)
+  if (statesNoColour && !codec.colourOf && !isAssumed(colour, frame))
+    throw new CannotTreat(
+      `${describeContainer(spec.container)} states no colours, and players take a picture of ${frame.width}x${frame.height} for ${describeColourTag(assumedColour(frame, false).matrix)}: this one (${describeColourTag(isHighRange(colour) ? colour.transfer : colour.matrix)}${colour.range === 'full' ? ', full range' : ''}) would show others. Choose MKV or MOV.`,
+    )
   if (!isFilm && !codec.keepsHighRange && isHighRange(sourceColour) && !highRange)
     throw new CannotTreat(
       `${codec.name} states no high dynamic range, which this source has (${describeColourTag(sourceColour.transfer)}): its pictures would show dull. Choose PNG or OpenEXR.`,
@@ -390,7 +406,7 @@ function treatSteps(
     steps.push({ kind: 'colour', from: sourceColour, to: colour, why: colourReason(sourceColour, colour) })
 
   // What is copied needs no encoder.
-  if (!isCopied) mustBeCoded(codec, { frame, rate, colour })
+  if (!isCopied) mustBeCoded(codec, spec, { frame, rate, colour })
 
   const isPlain = timeline.ranges === null && timeline.speed === 1
   const frameCount =
@@ -487,14 +503,15 @@ function inMultiples(frame: StoredFrame, multiple: number): StoredFrame {
   return { ...frame, width: whole(frame.width), height: whole(frame.height) }
 }
 
-/** What a codec's encoder takes. @throws CannotTreat when it does not take the picture */
+/** What a codec's encoder and the container take. @throws CannotTreat when it does not take the picture */
 function mustBeCoded(
   codec: PictureCodec,
+  { container, video: { profile } }: PictureSpec,
   { frame, rate, colour }: Pick<PictureTreatment['result'], 'frame' | 'rate' | 'colour'>,
 ): void {
-  const sizeProblem = codec.sizeProblem(frame)
+  const sizeProblem = codec.sizeProblem(frame, profile)
   if (sizeProblem) throw new CannotTreat(`${sizeProblem} Choose another spec, or another frame size.`)
-  const rateProblem = codec.rateProblem(rate)
+  const rateProblem = codec.rateProblem(rate, profile) ?? containerRateProblem(container, rate)
   if (rateProblem)
     throw new CannotTreat(
       `${rateProblem} Bring it to one that fits with the step "${stepKinds.rate.name}", or choose another spec.`,
@@ -795,6 +812,13 @@ function rateWithin(rate: Rational, limit: Rational | null): Rational {
   let divisor = 1
   while (compare(divide(rate, rational(divisor)), limit) > 0) divisor++
   return divide(rate, rational(divisor))
+}
+
+/** Whether colours are those that players take an untagged picture of the size for. BT.601 has one matrix in two names. */
+function isAssumed(colour: FullColourDescription, frame: StoredFrame): boolean {
+  const assumed = assumedColour(frame, false)
+  const plain = (matrix: string) => (matrix === 'bt470bg' ? 'smpte170m' : matrix)
+  return !isHighRange(colour) && colour.range === assumed.range && plain(colour.matrix) === plain(assumed.matrix)
 }
 
 function sameFrame(a: StoredFrame, b: StoredFrame): boolean {

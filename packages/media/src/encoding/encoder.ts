@@ -110,7 +110,11 @@ export class Encoder {
       ensure(context.setOption('field_order', 'progressive'), 'The encoder does not take the field order')
     }
     if (containerFacts(spec.container).headsApart) context.setFlags(AV_CODEC_FLAG_GLOBAL_HEADER)
-    const settings = chosen.settings({ ...spec.video, rateControl: rate, dotsPerInch: spec.dotsPerInch }, result.frame)
+    const settings = chosen.settings(
+      { ...spec.video, rateControl: rate, dotsPerInch: spec.dotsPerInch },
+      result.frame,
+      result.rate,
+    )
     const passes = pass && chosen.passes?.(pass)
     apply(context, passes ? { ...settings, options: { ...settings.options, ...passes } } : settings)
     ensure(

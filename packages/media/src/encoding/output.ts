@@ -194,6 +194,9 @@ export class OutputFile {
 
   async write(packet: Packet, index: number): Promise<void> {
     const { stream, timeBase } = this.streams[index]!
+    // What coders of sound begin with is heard late where nothing can begin before time 0.
+    const isEarly = packet.pts < 0n && 2n * packet.pts + packet.duration <= 0n
+    if (isEarly && containerFacts(this.container).countsPackets) return
     packet.streamIndex = index
     if (index === 0)
       this.seconds = Math.max(

@@ -265,6 +265,7 @@ export function planStages(
     else finish.push(`zscale=${settings.join(':')}`)
     // Into planes first: between them and packed samples bytes only change places.
     if (wanted.isRgb && !wanted.hasAlpha) finish.push(`format=${planesOf(result.pixelFormat)}`)
+    else if (result.pixelFormat in packedOf) finish.push(`format=${packedOf[result.pixelFormat]}`)
   }
   finish.push(`format=${result.pixelFormat}`)
   add(finish, highRange ? highRange.step : finishes ? last : colour >= 0 ? colour : null)
@@ -279,6 +280,9 @@ export function planStages(
   )
   return stages
 }
+
+/** Packed samples of luma and chroma, and the planes that hold the same. */
+const packedOf: Record<string, string> = { uyvy422: 'yuv422p' }
 
 /** The format of planes that holds red, green and blue as a packed one does. */
 function planesOf(pixelFormat: string): string {
