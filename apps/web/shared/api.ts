@@ -2,6 +2,7 @@ import {
   AssetKind,
   AssetRecord,
   CurveRecord,
+  LotCurveRecord,
   Disc,
   DiscCopyRecord,
   DriveRecord,
@@ -929,6 +930,30 @@ export const api = {
       'Gives a draft, or all drafts of its lot with its spec, a spec that holds another quality; that spec is kept in the library.',
     parameters: idParameter,
     body: z.object({ value: z.number(), of: z.enum(['draft', 'lot']) }),
+    answer: z.object({ jobs: z.array(JobRecord), refused: z.array(z.string()) }),
+  },
+  readLotCurve: {
+    method: 'get',
+    path: '/api/jobs/{id}/lot-curve',
+    summary:
+      "What the drafts of a draft's lot that have its spec come to together, when all are equally like their treated sources.",
+    parameters: idParameter,
+    answer: LotCurveRecord,
+  },
+  measureLotCurves: {
+    method: 'post',
+    path: '/api/jobs/{id}/lot-curve',
+    summary: "Has curves measured that stand for a draft's lot, a few more each time.",
+    parameters: idParameter,
+    answer: LotCurveRecord,
+  },
+  chooseLotQuality: {
+    method: 'post',
+    path: '/api/jobs/{id}/lot-quality',
+    summary:
+      "Gives the drafts of a draft's lot that have its spec one that aims at the same likeness for all; that spec is kept in the library.",
+    parameters: idParameter,
+    body: z.object({ xpsnr: z.number().min(25).max(60) }),
     answer: z.object({ jobs: z.array(JobRecord), refused: z.array(z.string()) }),
   },
   jobFrame: {

@@ -99,7 +99,12 @@ export function forecastByLike(rate: LikeRate, extent: JobExtent): JobForecast {
  * Prediction interval of one more value of a normal sample whose variance is estimated, and confidence interval of its mean, both relative
  * to the mean; each measured value's own width is added in quadrature.
  */
-function spreadOf(values: readonly number[], ownParts: readonly number[], least: number, lone: number): LikeSpread {
+export function spreadOf(
+  values: readonly number[],
+  ownParts: readonly number[],
+  least: number,
+  lone: number,
+): LikeSpread {
   const middle = mean(values)
   const own = Math.max(least, mean(ownParts))
   const count = values.length

@@ -12,6 +12,7 @@ import { Moment } from './moments.ts'
 import { Check, Verdict } from './quality.ts'
 import { Range } from './range.ts'
 import { Rational } from './rational.ts'
+import { LotLevel } from './lot-curve.ts'
 import { CurvePoint } from './rate-curve.ts'
 import { CurveState, SampleState } from './sample-state.ts'
 import { NumberedSequence } from './sequence.ts'
@@ -338,6 +339,23 @@ export const CurveRecord = z.object({
   others: z.array(z.object({ jobId: Id, specName: z.string(), points: z.array(CurvePoint) })),
 })
 export type CurveRecord = z.infer<typeof CurveRecord>
+
+/** What the drafts of a lot that have one spec come to, when all are equally like their treated sources. */
+export const LotCurveRecord = z.object({
+  codec: z.string(),
+  /** Drafts of the lot that have the spec. */
+  drafts: z.int().min(0),
+  /** Of them, those whose own curves are measured, and those whose curves are being measured. */
+  measured: z.int().min(0),
+  underWay: z.int().min(0),
+  /** Those that could be measured and are not. */
+  open: z.int().min(0),
+  /** Likeness that the spec aims at; null where it spends bits otherwise. */
+  xpsnr: z.number().nullable(),
+  /** Coarsest first. */
+  levels: z.array(LotLevel),
+})
+export type LotCurveRecord = z.infer<typeof LotCurveRecord>
 
 export const WorkerRecord = z.object({
   id: z.uuid(),

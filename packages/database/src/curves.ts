@@ -11,6 +11,7 @@ import {
   planOf,
   specTitle,
   type CurveMeasurement,
+  type CurvePoint,
   type CurveRecord,
   type JobRecord,
   type PictureSpec,
@@ -29,12 +30,12 @@ import {
 import { actOnJobs } from './job-actions.ts'
 import { found, Problem } from './problem.ts'
 import type { TaskQueue } from './queue.ts'
-import { keepQuality } from './specs.ts'
+import { keepRate } from './specs.ts'
 
 const whole = { populate: ['sample', 'source', 'source.lot'] as never }
 
 /** What a draft's curve is of. @throws Problem when it can have none */
-function curvedPlan(job: JobRow): { spec: PictureSpec; scale: QualityScale } {
+export function curvedPlan(job: JobRow): { spec: PictureSpec; scale: QualityScale } {
   const plan = planOf(job)
   const scale = hasPicture(plan) ? pictureCodec(plan.spec.video.codec).quality : null
   if (!hasPicture(plan) || !scale)
@@ -50,6 +51,16 @@ function curvedPlan(job: JobRow): { spec: PictureSpec; scale: QualityScale } {
       `${specTitle(job.spec)} copies this picture untouched, so there is no quality to choose. Choose a spec that encodes it.`,
     )
   return { spec: plan.spec, scale }
+}
+
+/** @throws Problem for a job that is no draft */
+export function mustBeDraft({ id, state }: JobRow): void {
+  if (state === 'draft') return
+  throw new Problem(
+    409,
+    'no-draft',
+    `Job ${id} is ${describeState(state)}; only a draft can be given another quality. Draft it anew.`,
+  )
 }
 
 /**
@@ -118,7 +129,8 @@ export async function readCurve(em: EntityManager, jobId: number): Promise<Curve
   }
 }
 
-function pointsOf(job: JobRow, curve: CurveRow | null) {
+/** The points of a curve as a draft's result would have them; none without a curve, or the draft's own forecast. */
+export function pointsOf(job: JobRow, curve: CurveRow | null): CurvePoint[] {
   const sample = job.sample?.getEntity() as SampleRow | undefined
   const plan = planOf(job)
   if (!curve?.measurement || !sample?.measurement || !hasPicture(plan)) return []
@@ -144,12 +156,12 @@ async function curveOf(em: EntityManager, sample: SampleRow): Promise<CurveRow |
 }
 
 /** What a curve depends on. */
-function curvedPart({ treatment, spec }: SampleRow): object {
+export function curvedPart({ treatment, spec }: SampleRow): object {
   return { treatment, container: spec.container, video: { ...spec.video, rateControl: null, level: null } }
 }
 
 /** The drafts of a lot that have the same spec: a quality that is chosen for one may be meant for all of them. */
-function draftsLike(job: JobRow) {
+export function draftsLike(job: JobRow) {
   const lot = (job.source.getEntity() as SourceRow).lot?.getEntity() as LotRow | undefined
   return {
     state: 'draft',
@@ -171,12 +183,7 @@ export async function chooseQuality(
   { value, of }: { value: number; of: 'draft' | 'lot' },
 ): Promise<{ jobs: JobRecord[]; refused: string[] }> {
   const job = found(await em.findOne(JobEntity, jobId, whole), 'job', jobId)
-  if (job.state !== 'draft')
-    throw new Problem(
-      409,
-      'no-draft',
-      `Job ${jobId} is ${describeState(job.state)}; only a draft can be given another quality. Draft it anew.`,
-    )
+  mustBeDraft(job)
   const { spec, scale } = curvedPlan(job)
   if (value < scale.best || value > scale.worst)
     throw new Problem(
@@ -185,11 +192,22 @@ export async function chooseQuality(
       `${describeVideoCodec(spec.video.codec)} holds qualities from ${scale.best} (best) to ${scale.worst}.`,
     )
   const drafts = await em.find(JobEntity, of === 'lot' ? draftsLike(job) : { id: job.id }, { orderBy: { id: 1 } })
-  const kept = await keepQuality(em.fork(), spec, value)
-  if (kept.spec.key === job.spec.key) return { jobs: [], refused: [] }
-  const { jobs, refused } = await draftAgain(em, queue, drafts, kept.spec.key)
+  const kept = await keepRate(em.fork(), spec, { kind: 'constant quality', value }, `at quality ${value}`)
+  return draftWith(em, queue, drafts, kept.spec.key)
+}
+
+/** Gives drafts another spec; those that cannot have it stay as they are. @returns the drafts that took their place, and why some could not */
+export async function draftWith(
+  em: EntityManager,
+  queue: TaskQueue,
+  drafts: readonly JobRow[],
+  specKey: string,
+): Promise<{ jobs: JobRecord[]; refused: string[] }> {
+  const others = drafts.filter(draft => draft.spec.key !== specKey)
+  if (others.length === 0) return { jobs: [], refused: [] }
+  const { jobs, refused } = await draftAgain(em, queue, others, specKey)
   const stay = new Set(refused.map(wish => wish.sourceId))
-  const replaced = drafts.filter(draft => !stay.has(draft.source.id)).map(draft => draft.id)
+  const replaced = others.filter(draft => !stay.has(draft.source.id)).map(draft => draft.id)
   if (replaced.length > 0) await actOnJobs(em.fork(), replaced, 'remove')
   return { jobs, refused: refused.map(({ reason }) => reason) }
 }

@@ -5,6 +5,7 @@ import {
   DeliverySpec,
   specProblems,
   type PictureSpec,
+  type RateControl,
   type SpecDraft,
   type SpecRecord,
 } from '@hematine/core'
@@ -123,17 +124,25 @@ function content(spec: DeliverySpec | SpecDraft): object {
   return plain(rest as DeliverySpec)
 }
 
-/** The spec of the library that holds a quality and is otherwise like another one: one that is there, else a new one called after it. */
-export async function keepQuality(em: EntityManager, like: PictureSpec, value: number): Promise<SpecRecord> {
+/**
+ * The spec of the library that spends bits in a way and is otherwise like another one: one that is there, else a new one called after it.
+ * @param ending of a new one's name
+ */
+export async function keepRate(
+  em: EntityManager,
+  like: PictureSpec,
+  rateControl: RateControl,
+  ending: string,
+): Promise<SpecRecord> {
   const { key: _, version: __, ...draft } = like
-  const base = like.name.replace(/ at quality [\d.]+( \(\d+\))?$/, '')
-  const wanted: SpecDraft = { ...draft, video: { ...draft.video, rateControl: { kind: 'constant quality', value } } }
+  const base = like.name.replace(/ at (quality [\d.]+|[\d.]+ dB)( \(\d+\))?$/, '')
+  const wanted: SpecDraft = { ...draft, video: { ...draft.video, rateControl } }
   const rows = await newest(em)
   const same = rows.find(row => isDeepStrictEqual(content(row.spec), content(wanted)))
   if (same) return specRecord(same)
   const taken = new Set(rows.map(row => row.spec.name.toLowerCase()))
   for (let count = 1; ; count++) {
-    const end = ` at quality ${value}${count === 1 ? '' : ` (${count})`}`
+    const end = ` ${ending}${count === 1 ? '' : ` (${count})`}`
     const name = `${base.slice(0, 60 - end.length)}${end}`
     if (!taken.has(name.toLowerCase())) return keepSpec(em.fork(), { ...wanted, name }, null)
   }

@@ -3,8 +3,10 @@ import { beforeEach, describe, expect, test } from 'vitest'
 import {
   actOnJobs,
   askForCurve,
+  askForLotCurves,
   beginCurve,
   beginSample,
+  chooseLotQuality,
   chooseQuality,
   draftJobs,
   keepCurve,
@@ -14,7 +16,9 @@ import {
   keepSpec,
   listJobs,
   listSpecs,
+  moveToLot,
   readCurve,
+  readLotCurve,
   stopCurve,
 } from '../src/index.ts'
 import { makeOrder, useDatabase } from '../../../tests/support/database.ts'
@@ -200,5 +204,68 @@ describe('a quality that is chosen', () => {
     )
     await actOnJobs(db.em(), [one!.id], 'release')
     await expect(chooseQuality(db.em(), db.queue, one!.id, { value: 20, of: 'draft' })).rejects.toThrow(/only a draft/)
+  })
+})
+
+describe('the curve of a lot', () => {
+  /** Both sources in one lot. */
+  async function drafted() {
+    await moveToLot(db.em(), made.sourceIds, null)
+    return draft('small-mp4')
+  }
+
+  test('is measured of items that stand for it, and told by level for all of its drafts with the spec', async () => {
+    const [one] = await drafted()
+    expect(await readLotCurve(db.em(), one!.id)).toMatchObject({ drafts: 2, measured: 0, open: 0, levels: [] })
+    await expect(askForLotCurves(db.em(), db.queue, one!.id)).rejects.toThrow(/Measure drafts of it first/)
+    await forecast(one!.id)
+    expect(await askForLotCurves(db.em(), db.queue, one!.id)).toMatchObject({ underWay: 1, measured: 0, open: 0 })
+    const row = (await beginCurve(db.em(), (await curveTasks()).at(-1)!.curveId))!
+    await keepCurve(db.em(), row, measured)
+    const lot = await readLotCurve(db.em(), one!.id)
+    expect(lot).toMatchObject({ codec: 'HEVC', drafts: 2, measured: 1, underWay: 0, xpsnr: null })
+    // Two sources of the same length: twice what the measured one takes, at every level between its points.
+    const { points } = await readCurve(db.em(), one!.id)
+    expect([lot.levels[0]!.xpsnr, lot.levels.at(-1)!.xpsnr]).toEqual([38, 45])
+    expect(lot.levels[0]!.bytes.expected / points[1]!.bytes.expected).toBeCloseTo(2, 3)
+    expect(lot.levels.at(-1)!.bytes.expected / points[0]!.bytes.expected).toBeCloseTo(2, 3)
+  })
+
+  test('gives every draft of the lot the same quality to aim at, in a spec of the library that is taken again', async () => {
+    const [one, two] = await drafted()
+    const { jobs, refused } = await chooseLotQuality(db.em(), db.queue, one!.id, { xpsnr: 41.5 })
+    expect(refused).toEqual([])
+    expect(jobs.map(job => [job.sourceId, job.specName]).sort()).toEqual(
+      [
+        [one!.sourceId, 'Small MP4 at 41.5 dB'],
+        [two!.sourceId, 'Small MP4 at 41.5 dB'],
+      ].sort(),
+    )
+    expect(await listJobs(db.em(), { ids: [one!.id, two!.id] })).toEqual([])
+    expect((await readLotCurve(db.em(), jobs[0]!.id)).xpsnr).toBe(41.5)
+    // Asked for once more, nothing changes; another level is called after the spec that it came from.
+    expect((await chooseLotQuality(db.em(), db.queue, jobs[0]!.id, { xpsnr: 41.5 })).jobs).toEqual([])
+    const other = await chooseLotQuality(db.em(), db.queue, jobs[0]!.id, { xpsnr: 40 })
+    expect(new Set(other.jobs.map(job => job.specName))).toEqual(new Set(['Small MP4 at 40 dB']))
+  })
+
+  test('is refused where a codec cannot aim at a quality, and for what is no draft', async () => {
+    const { key: _key, version: _version, ...box } = pictureSpecs.find(({ key }) => key === 'playback-box')!
+    const mpeg2 = {
+      ...box.video,
+      codec: 'mpeg2video',
+      profile: 'main',
+      level: null,
+      effort: null,
+      rateControl: { kind: 'constant quality' as const, value: 3 },
+    }
+    const { spec } = await keepSpec(db.em(), { ...box, name: 'Disc', video: mpeg2 }, null)
+    const [disc] = await draft(spec.key)
+    await expect(chooseLotQuality(db.em(), db.queue, disc!.id, { xpsnr: 40 })).rejects.toThrow(
+      'MPEG-2 cannot aim at a measured quality',
+    )
+    const [one] = await draft('small-mp4')
+    await actOnJobs(db.em(), [one!.id], 'release')
+    await expect(chooseLotQuality(db.em(), db.queue, one!.id, { xpsnr: 40 })).rejects.toThrow(/only a draft/)
   })
 })

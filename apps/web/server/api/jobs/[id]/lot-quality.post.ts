@@ -1,0 +1,6 @@
+import { chooseLotQuality } from '@hematine/database'
+import { handle } from '../../../utils/handle'
+
+export default handle('chooseLotQuality', ({ application, parameters, body }) =>
+  chooseLotQuality(application.em(), application.queue, parameters.id, body),
+)

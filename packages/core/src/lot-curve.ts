@@ -1,0 +1,122 @@
+import { z } from 'zod'
+import { spreadOf } from './forecast-by-like.ts'
+import { Range, RangeSum } from './range.ts'
+import type { CurvePoint } from './rate-curve.ts'
+
+/**
+ * What a lot comes to when all of its items are equally like their treated sources. Under a cap for the whole lot this is the choice whose worst item is as good
+ * as can be: bytes that one item has beyond the common level are bytes that the worst one lacks.
+ */
+
+/** An item of a lot: its curve, where one was measured, and the work that its size grows with. */
+export interface LotItem {
+  name: string
+  units: number
+  /** Best first; empty where none was measured. */
+  points: readonly CurvePoint[]
+}
+
+const ItemSize = z.object({ name: z.string(), bytes: z.number() })
+
+/** All items of a lot at one likeness. */
+export const LotLevel = z.object({
+  /** Of every item, in dB. */
+  xpsnr: z.number(),
+  /** Sum of all results. */
+  bytes: Range,
+  /** Of the items whose curves were measured. */
+  smallest: ItemSize,
+  largest: ItemSize,
+})
+export type LotLevel = z.infer<typeof LotLevel>
+
+/** Levels that are told, in dB, and how far they lie apart: what a spec can hold as a measured quality. */
+const levels = { least: 25, most: 60, step: 0.5 }
+/** By how much a result may miss a measured quality, in dB; see the quality target of specs. */
+const missed = 0.5
+/** With one item measured, nothing is known of how far the others are from it. */
+const loneSpread = 0.6
+/** Sizes by quality are known no better than this. */
+const leastSpread = 0.04
+
+/** Points that differ from their source at all, coarsest first, each better than the one before. */
+function rising(points: readonly CurvePoint[]): { xpsnr: number; bytes: Range }[] {
+  const known: { xpsnr: number; bytes: Range }[] = []
+  for (const { xpsnr, bytes } of [...points].reverse())
+    if (xpsnr !== null && xpsnr > (known.at(-1)?.xpsnr ?? Number.NEGATIVE_INFINITY)) known.push({ xpsnr, bytes })
+  return known
+}
+
+/** Whether a curve tells a size for a likeness: two of its points at least differ. */
+const isUsable = (points: readonly CurvePoint[]): boolean => rising(points).length >= 2
+
+/**
+ * The size of an item at a likeness, between its measured points: as many decibels more take about the same factor of bytes. Below its coarsest point it is
+ * that of the coarsest, which is too much rather than too little.
+ */
+export function sizeAtLikeness(points: readonly CurvePoint[], xpsnr: number): Range {
+  const known = rising(points)
+  const after = known.findIndex(point => point.xpsnr >= xpsnr)
+  if (after === 0) return known[0]!.bytes
+  if (after < 0) return known.at(-1)!.bytes
+  const [a, b] = [known[after - 1]!, known[after]!]
+  const part = (xpsnr - a.xpsnr) / (b.xpsnr - a.xpsnr)
+  const mixed = (key: keyof Range) => a.bytes[key] * (b.bytes[key] / Math.max(1, a.bytes[key])) ** part
+  return { expected: mixed('expected'), low: mixed('low'), high: mixed('high') }
+}
+
+/** A size at a quality that is found by measuring, and may be missed a little. */
+function targetedSize(points: readonly CurvePoint[], xpsnr: number): Range {
+  const { expected, low, high } = sizeAtLikeness(points, xpsnr)
+  const [less, more] = [-missed, missed].map(by => sizeAtLikeness(points, xpsnr + by).expected)
+  return {
+    expected,
+    low: Math.max(0, expected - Math.hypot(expected - low, expected - less!)),
+    high: expected + Math.hypot(high - expected, more! - expected),
+  }
+}
+
+function levelOf(measured: readonly LotItem[], others: readonly LotItem[], xpsnr: number): LotLevel {
+  const sum = new RangeSum()
+  const sizes = measured.map(item => ({ ...item, bytes: targetedSize(item.points, xpsnr) }))
+  for (const { bytes } of sizes) sum.add(bytes)
+  const rates = sizes.map(({ bytes, units }) => bytes.expected / units)
+  const widths = sizes.map(({ bytes }) => (bytes.high - bytes.expected) / bytes.expected)
+  const { each, shared } = spreadOf(rates, widths, leastSpread, loneSpread)
+  const perUnit = rates.reduce((all, rate) => all + rate, 0) / rates.length
+  for (const { units } of others) {
+    const expected = perUnit * units
+    sum.add(
+      { expected, low: Math.max(0, expected * (1 - each)), high: expected * (1 + each) },
+      { group: 'lot', part: shared },
+    )
+  }
+  const bySize = sizes.map(({ name, bytes }) => ({ name, bytes: bytes.expected })).sort((a, b) => a.bytes - b.bytes)
+  return { xpsnr, bytes: sum.range(), smallest: bySize[0]!, largest: bySize.at(-1)! }
+}
+
+/**
+ * What a lot comes to at each likeness that its measured curves reach, from the coarsest on; those of its items that were not measured are taken for like them,
+ * by their work. Empty where no curve was measured.
+ */
+export function lotLevels(items: readonly LotItem[]): LotLevel[] {
+  const measured = items.filter(item => item.units > 0 && isUsable(item.points))
+  if (measured.length === 0) return []
+  const others = items.filter(item => !measured.includes(item) && item.units > 0)
+  const ends = measured.map(({ points }) => rising(points))
+  // What lies beyond the best point of a curve is not known; what lies below its coarsest is no more than that.
+  const best = Math.min(levels.most, ...ends.map(known => known.at(-1)!.xpsnr))
+  const worst = Math.max(levels.least, Math.min(...ends.map(known => known[0]!.xpsnr)))
+  const [from, to] = [Math.ceil(worst / levels.step), Math.floor(best / levels.step)]
+  return Array.from({ length: Math.max(0, to - from + 1) }, (_, index) =>
+    levelOf(measured, others, (from + index) * levels.step),
+  )
+}
+
+/**
+ * The best of a lot's levels that keeps a cap for the whole lot, at the upper end of what its results may come to.
+ * @returns null where the coarsest may be larger
+ */
+export function levelUnder(known: readonly LotLevel[], capBytes: number): LotLevel | null {
+  return known.findLast(level => level.bytes.high <= capBytes) ?? null
+}
