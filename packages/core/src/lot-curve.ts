@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { spreadOf } from './forecast-by-like.ts'
-import { Range, RangeSum } from './range.ts'
+import { meanWithError, Range, rangeAround, RangeSum, studentQuantile } from './range.ts'
 import type { CurvePoint } from './rate-curve.ts'
 
 /**
@@ -14,6 +14,8 @@ export interface LotItem {
   units: number
   /** Best first; empty where none was measured. */
   points: readonly CurvePoint[]
+  /** What it weighs at one likeness, where its own stretches were measured for a forecast. */
+  forecast?: { xpsnr: number; bytes: Range } | null
 }
 
 const ItemSize = z.object({ name: z.string(), bytes: z.number() })
@@ -24,7 +26,7 @@ export const LotLevel = z.object({
   xpsnr: z.number(),
   /** Sum of all results. */
   bytes: Range,
-  /** Of the items whose curves were measured. */
+  /** Of the items that were measured themselves. */
   smallest: ItemSize,
   largest: ItemSize,
 })
@@ -76,40 +78,67 @@ function targetedSize(points: readonly CurvePoint[], xpsnr: number): Range {
   }
 }
 
-function levelOf(measured: readonly LotItem[], others: readonly LotItem[], xpsnr: number): LotLevel {
+/**
+ * The size of an item of which one likeness is known, at another: it changes by the factor that the curves of others change by. How far these are from each other
+ * tells how sure that is; of a single one, half of the change is taken to be open.
+ */
+function carriedSize(
+  { xpsnr: from, bytes }: { xpsnr: number; bytes: Range },
+  measured: readonly LotItem[],
+  to: number,
+): Range {
+  const factors = measured.map(({ points }) =>
+    Math.log(sizeAtLikeness(points, to).expected / Math.max(1, sizeAtLikeness(points, from).expected)),
+  )
+  const { mean, error } = meanWithError(factors)
+  const count = factors.length
+  const open =
+    error === null
+      ? Math.abs(mean) / 2
+      : studentQuantile(count - 1) * error * Math.sqrt(count) * Math.sqrt(1 + 1 / count)
+  const factor = Math.exp(mean)
+  const [below, above] = [(bytes.expected - bytes.low) / bytes.expected, (bytes.high - bytes.expected) / bytes.expected]
+  const expected = bytes.expected * factor
+  return {
+    expected,
+    low: Math.max(0, expected * (1 - Math.hypot(below, 1 - Math.exp(-open)))),
+    high: expected * (1 + Math.hypot(above, Math.exp(open) - 1)),
+  }
+}
+
+function levelOf(items: readonly LotItem[], measured: readonly LotItem[], xpsnr: number): LotLevel {
+  const sizes = items.flatMap(item => {
+    if (measured.includes(item)) return [{ ...item, bytes: targetedSize(item.points, xpsnr) }]
+    return item.forecast ? [{ ...item, bytes: carriedSize(item.forecast, measured, xpsnr) }] : []
+  })
   const sum = new RangeSum()
-  const sizes = measured.map(item => ({ ...item, bytes: targetedSize(item.points, xpsnr) }))
   for (const { bytes } of sizes) sum.add(bytes)
   const rates = sizes.map(({ bytes, units }) => bytes.expected / units)
   const widths = sizes.map(({ bytes }) => (bytes.high - bytes.expected) / bytes.expected)
   const { each, shared } = spreadOf(rates, widths, leastSpread, loneSpread)
   const perUnit = rates.reduce((all, rate) => all + rate, 0) / rates.length
-  for (const { units } of others) {
-    const expected = perUnit * units
-    sum.add(
-      { expected, low: Math.max(0, expected * (1 - each)), high: expected * (1 + each) },
-      { group: 'lot', part: shared },
-    )
-  }
+  for (const item of items)
+    if (!measured.includes(item) && !item.forecast)
+      sum.add(rangeAround(perUnit * item.units, each), { group: 'lot', part: shared })
   const bySize = sizes.map(({ name, bytes }) => ({ name, bytes: bytes.expected })).sort((a, b) => a.bytes - b.bytes)
   return { xpsnr, bytes: sum.range(), smallest: bySize[0]!, largest: bySize.at(-1)! }
 }
 
 /**
- * What a lot comes to at each likeness that its measured curves reach, from the coarsest on; those of its items that were not measured are taken for like them,
- * by their work. Empty where no curve was measured.
+ * What a lot comes to at each likeness that its measured curves reach, from the coarsest on. Items that only a forecast was measured of follow the shape of
+ * those curves; those that were not measured at all are taken for like the others, by their work. Empty where no curve was measured.
  */
 export function lotLevels(items: readonly LotItem[]): LotLevel[] {
-  const measured = items.filter(item => item.units > 0 && isUsable(item.points))
+  const there = items.filter(item => item.units > 0)
+  const measured = there.filter(item => isUsable(item.points))
   if (measured.length === 0) return []
-  const others = items.filter(item => !measured.includes(item) && item.units > 0)
   const ends = measured.map(({ points }) => rising(points))
   // What lies beyond the best point of a curve is not known; what lies below its coarsest is no more than that.
   const best = Math.min(levels.most, ...ends.map(known => known.at(-1)!.xpsnr))
   const worst = Math.max(levels.least, Math.min(...ends.map(known => known[0]!.xpsnr)))
   const [from, to] = [Math.ceil(worst / levels.step), Math.floor(best / levels.step)]
   return Array.from({ length: Math.max(0, to - from + 1) }, (_, index) =>
-    levelOf(measured, others, (from + index) * levels.step),
+    levelOf(there, measured, (from + index) * levels.step),
   )
 }
 

@@ -69,6 +69,28 @@ describe('the levels of a lot', () => {
     expect((all.high - all.expected) / all.expected).toBeLessThan((lone.high - lone.expected) / lone.expected)
   })
 
+  test('carry what a forecast knows of an item along the shape of the others, surer near its likeness than far from it', () => {
+    const known = { xpsnr: 40, bytes: { expected: 50_000, low: 45_000, high: 55_000 } }
+    const carried = (count: number) =>
+      lotLevels([
+        ...Array.from({ length: count }, (_, index) => item(`curve ${index}`, doubling(10))),
+        { ...item('known', []), forecast: known },
+      ])
+    // Twice the bytes for every 6 dB, as the measured ones have it.
+    expect(at(carried(1), 40).bytes.expected).toBeCloseTo(50_000 + 20, 0)
+    expect(at(carried(1), 34).bytes.expected).toBeCloseTo(25_000 + 10, 0)
+    const width = (levels: ReturnType<typeof lotLevels>, xpsnr: number) => {
+      const { bytes } = at(levels, xpsnr)
+      return (bytes.high - bytes.expected) / bytes.expected
+    }
+    expect(width(carried(1), 40)).toBeCloseTo(0.1, 2)
+    // Of one curve alone, half of the change is open: the square root of two.
+    expect(width(carried(1), 34)).toBeCloseTo(Math.hypot(0.1, Math.SQRT2 - 1), 2)
+    // Three that agree leave nothing open.
+    expect(width(carried(3), 34)).toBeCloseTo(0.1, 2)
+    expect(at(carried(1), 40).largest.name).toBe('known')
+  })
+
   test('are none without a curve that tells sizes apart', () => {
     expect(lotLevels([])).toEqual([])
     expect(lotLevels([item('one', [])])).toEqual([])

@@ -4,6 +4,7 @@ import {
   chooseStandIns,
   describeVideoCodec,
   extentOf,
+  forecastJob,
   lotLevels,
   pictureCodec,
   standIns,
@@ -69,12 +70,19 @@ const isUnderWay = ({ curve }: LotDraft) => curve?.state === 'waiting' || curve?
 /** Whether its curve could be measured and is not. */
 const isOpen = (draft: LotDraft) => draft.sample?.state === 'ready' && !isMeasured(draft) && !isUnderWay(draft)
 
+/** What a draft weighs at one likeness, where its own stretches were measured. */
+function forecastOf(job: JobRow, sample: SampleRow | undefined): LotItem['forecast'] {
+  if (sample?.state !== 'ready' || !sample.measurement) return null
+  const { bytes, quality } = forecastJob(sample.measurement, sample.extent ?? extentOf(job))
+  return quality?.xpsnr ? { xpsnr: quality.xpsnr, bytes } : null
+}
+
 /** What the drafts of a draft's lot that have its spec come to together, when all are equally like their treated sources. */
 export async function readLotCurve(em: EntityManager, jobId: number): Promise<LotCurveRecord> {
   const { job, drafts } = await lotOf(em, jobId)
   const { spec } = curvedPlan(job)
   const { rateControl } = spec.video
-  const items = drafts.map(({ job: row, units, curve }): LotItem => ({
+  const items = drafts.map(({ job: row, sample, units, curve }): LotItem => ({
     name: sourceName(row.source.getEntity() as SourceRow),
     units,
     points: curve?.state === 'ready' ? pointsOf(row, curve) : [],
