@@ -241,3 +241,32 @@ test('a point is chosen on the curve of size and quality, and the result has the
   expect(outputBytes / (wanted * 1e6)).toBeGreaterThan(0.75)
   expect(outputBytes / (wanted * 1e6)).toBeLessThan(1.15)
 })
+
+test('a lot is given a cap for all of it: every draft gets the best level that keeps it', async ({ page, request }) => {
+  const ids = [
+    await draftJob(request, 'Fog-signal interview 2.avi', 'small-mp4'),
+    await draftJob(request, 'Fog-signal interview 3.avi', 'small-mp4'),
+  ]
+  await page.goto(`/balance?job=${ids[0]}`)
+  const panel = page.getByRole('region', { name: 'The lot under a cap' })
+  await panel.getByRole('button', { name: 'Measure curves that stand for it' }).click({ timeout: 540_000 })
+  await expect(panel.getByRole('radio').first()).toBeVisible({ timeout: 540_000 })
+  await expect(panel).toContainText('All were measured.', { timeout: 540_000 })
+  const { levels } = (await (await request.get(`/api/jobs/${ids[0]}/lot-curve`)).json()) as {
+    levels: { xpsnr: number; bytes: { high: number } }[]
+  }
+  const wanted = levels[Math.floor(levels.length / 2)]!
+  // A little more than one level may come to, and less than the next.
+  await panel.getByLabel('All of it under, in MB').fill(String(Math.ceil(wanted.bytes.high / 1000 + 0.5) / 1000))
+  await expect(panel.getByRole('radio', { checked: true })).toHaveAccessibleName(`${wanted.xpsnr.toFixed(1)} dB`)
+  await expectAccessible(page)
+  await panel.getByRole('button', { name: `Hold ${wanted.xpsnr.toFixed(1)} dB for all 2` }).click()
+  await expect(page.getByText(`2 drafts have the spec Small MP4 at ${wanted.xpsnr} dB now.`)).toBeVisible()
+  const drafts = (await (await request.get('/api/jobs?orderId=1&limit=500&states=draft')).json()) as {
+    jobs: { id: number; specName: string }[]
+  }
+  const held = drafts.jobs.filter(job => job.specName === `Small MP4 at ${wanted.xpsnr} dB`)
+  expect(held).toHaveLength(2)
+  expect(drafts.jobs.filter(job => ids.includes(job.id))).toEqual([])
+  await request.post('/api/jobs/actions', { data: { ids: held.map(job => job.id), action: 'remove' } })
+})

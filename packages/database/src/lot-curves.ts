@@ -86,6 +86,7 @@ export async function readLotCurve(em: EntityManager, jobId: number): Promise<Lo
     name: sourceName(row.source.getEntity() as SourceRow),
     units,
     points: curve?.state === 'ready' ? pointsOf(row, curve) : [],
+    forecast: forecastOf(row, sample),
   }))
   return {
     codec: describeVideoCodec(spec.video.codec),

@@ -231,6 +231,20 @@ describe('the curve of a lot', () => {
     expect(lot.levels.at(-1)!.bytes.expected / points[0]!.bytes.expected).toBeCloseTo(2, 3)
   })
 
+  test('follows the forecast of an item that has one of its own', async () => {
+    const [one, two] = await drafted()
+    await curve(one!.id)
+    const id = await sampleIdOf(two!.id)
+    const row = (await beginSample(db.em(), id))!
+    const busy = sampleOf([window({ interBytes: 290_000, quality: { xpsnr: 38, ssim: 0.97 } })])
+    await keepMeasurement(db.em(), id, row.run, busy)
+    const [first, second] = await listJobs(db.em(), { ids: [one!.id, two!.id] })
+    const [level] = (await readLotCurve(db.em(), one!.id)).levels
+    expect(level!.xpsnr).toBe(38)
+    expect(level!.bytes.expected).toBeCloseTo(first!.forecast!.bytes.expected + second!.forecast!.bytes.expected, -1)
+    expect(second!.forecast!.bytes.expected / first!.forecast!.bytes.expected).toBeGreaterThan(3)
+  })
+
   test('gives every draft of the lot the same quality to aim at, in a spec of the library that is taken again', async () => {
     const [one, two] = await drafted()
     const { jobs, refused } = await chooseLotQuality(db.em(), db.queue, one!.id, { xpsnr: 41.5 })

@@ -1,0 +1,11 @@
+import { chromium } from 'playwright-core'
+const b = await chromium.launch({ executablePath: '/usr/bin/chromium', args: ['--no-sandbox'] })
+const page = await b.newPage({ viewport: { width: 1280, height: 800 } })
+page.on('console', m => m.type() === 'error' && console.log('console', m.text()))
+await page.goto('http://127.0.0.1:4290/balance?job=3'); await page.waitForTimeout(3000)
+const panel = page.getByRole('region', { name: 'The lot under a cap' })
+await panel.getByLabel('All of it under, in MB').fill('6'); await page.waitForTimeout(500)
+await panel.scrollIntoViewIfNeeded(); await panel.getByRole('button').first().scrollIntoViewIfNeeded()
+await page.waitForTimeout(300)
+await page.screenshot({ path: '/tmp/look1.png' })
+await b.close()
