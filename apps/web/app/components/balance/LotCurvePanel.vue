@@ -105,7 +105,6 @@ async function share(): Promise<void> {
           <tr>
             <th scope="col">every item</th>
             <th scope="col" class="end">all results</th>
-            <th scope="col" class="end">smallest to largest</th>
           </tr>
         </thead>
         <tbody>
@@ -117,16 +116,14 @@ async function share(): Promise<void> {
               >
             </th>
             <td class="number end">{{ describeBytesRange(row.bytes) }}</td>
-            <td class="number end" :title="`${row.smallest.name}, ${row.largest.name}`">
-              {{
-                row.smallest.name === row.largest.name
-                  ? describeBytes(row.largest.bytes)
-                  : `${describeBytes(row.smallest.bytes)} to ${describeBytes(row.largest.bytes)}`
-              }}
-            </td>
           </tr>
         </tbody>
       </table>
+      <p v-if="level && level.smallest.name !== level.largest.name">
+        At {{ level.xpsnr.toFixed(1) }} dB they go from
+        <span class="number">{{ describeBytes(level.smallest.bytes) }}</span> ({{ level.smallest.name }}) to
+        <span class="number">{{ describeBytes(level.largest.bytes) }}</span> ({{ level.largest.name }}).
+      </p>
       <div class="choices">
         <VBtn :disabled="busy || level === null || chosen === lot.xpsnr" @click="share">{{
           level ? `Hold ${level.xpsnr.toFixed(1)} dB for all ${describeCount(lot.drafts)}` : 'Choose a level'
