@@ -15,6 +15,7 @@ import {
   joinLimits,
   LotRecord,
   LotWork,
+  SpecWork,
   longestMomentSeconds,
   MeasureDepth,
   Measurement,
@@ -824,6 +825,14 @@ export const api = {
     summary: "An order's jobs by lot: what each lot's take together.",
     query: jobQuery,
     answer: z.object({ at: z.iso.datetime(), lots: z.array(LotWork) }),
+  },
+  listJobSpecs: {
+    method: 'get',
+    path: '/api/job-specs',
+    summary:
+      "An order's jobs by spec: what the jobs of each take together, and how like their results will be at least.",
+    query: jobQuery,
+    answer: z.object({ at: z.iso.datetime(), specs: z.array(SpecWork) }),
   },
   listChecksums: {
     method: 'get',

@@ -419,7 +419,11 @@ export function accountOfSound(
   const end = hasJumps ? Math.max(0, first) + source.seconds + Math.min(0, first) : last
   const cutBefore = Math.max(0, -first)
   const gaps = Math.max(0, last - first - source.seconds)
-  const expectedEnd = Math.max(0, resultSeconds(timeline, Math.max(0, end)) + delay)
+  const ownEnd = Math.max(0, resultSeconds(timeline, Math.max(0, end)) + delay)
+  // Beside every frame and nowhere else, whatever the source has.
+  const { result: made } = treatment
+  const expectedEnd =
+    made !== null && 'evenSound' in treatment && treatment.evenSound ? made.frameCount / toNumber(made.rate) : ownEnd
   const kept = Math.max(0, end - Math.max(0, first))
   const isPlain = timeline.ranges === null && timeline.speed === 1
   const comparable = isPlain && !hasJumps && gaps <= mostGap && source.coarse.length > 0 && result.coarse.length > 0
@@ -436,8 +440,10 @@ export function accountOfSound(
   return {
     seconds: source.seconds,
     cutBefore: Math.min(cutBefore, source.seconds),
-    trimmed: timeline.ranges ? Math.max(0, kept - resultSeconds({ ...timeline, speed: 1 }, kept)) : 0,
-    silence: Math.max(0, first) + gaps,
+    trimmed:
+      (timeline.ranges ? Math.max(0, kept - resultSeconds({ ...timeline, speed: 1 }, kept)) : 0) +
+      Math.max(0, ownEnd - expectedEnd),
+    silence: Math.max(0, first) + gaps + Math.max(0, expectedEnd - ownEnd),
     expectedEnd,
     foundEnd: result.last ?? 0,
     late: offset?.late ?? null,

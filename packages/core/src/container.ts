@@ -34,6 +34,10 @@ export interface ContainerFacts {
   statesNoColour?: boolean
   /** Whether it keeps no times but counts packets, so that nothing can begin before its time 0. */
   countsPackets?: boolean
+  /** Whether sound stands beside every frame and nowhere else: it is filled with silence, or ends, where the picture does. */
+  evenSound?: boolean
+  /** Whether what goes into it is always encoded: copies of packets were not tried. */
+  encodedOnly?: boolean
   /** Rates that sound in it has; left out, any that the codec has. */
   soundRates?: readonly number[]
   /** Whether it holds frame rates of television and film alone. */
@@ -176,6 +180,8 @@ export const containers = {
     states: [],
     chapters: null,
     holdsOneTrack: false,
+    evenSound: true,
+    encodedOnly: true,
     soundRates: [48_000],
     needsTelevisionRate: true,
     bytesPerPacket: 380,
@@ -196,6 +202,7 @@ export const containers = {
     holdsOneTrack: false,
     statesNoColour: true,
     countsPackets: true,
+    encodedOnly: true,
     bytesPerPacket: 24,
   },
   // WAV counts its bytes in 32 bits; above 4 GB it goes on as RF64 (EBU Tech 3306).

@@ -224,6 +224,58 @@ const openWeb: Omit<PictureSpec, 'key' | 'name' | 'container'> = {
   nameSuffix: '-web',
 }
 
+/** Pictures that everything shows. */
+const screenVideo: Omit<PictureSpec['video'], 'rateControl'> = {
+  codec: 'h264',
+  profile: 'main',
+  level: '4',
+  pixelFormat: 'yuv420p',
+  scan: 'progressive',
+  deinterlaceTo: 'frame rate',
+  frame: { ...hdBox, enlarge: false, squarePixels: true },
+  maxFrameRate: { num: 30, den: 1 },
+  effort: 'fast',
+  keyframeSeconds: 2,
+}
+const forScreens: Pick<PictureSpec, 'container' | 'audio' | 'subtitles' | 'keepsChapters'> = {
+  container: 'mp4',
+  subtitles: { shown: 'forced' },
+  keepsChapters: true,
+  audio: { codec: 'aac', bitsPerSecondPerChannel: 64_000, maxChannels: 2, sampleRate: 48_000 },
+}
+
+const television: Pick<PictureSpec, 'container' | 'audio'> = {
+  container: 'mpg',
+  audio: { codec: 'ac3', bitsPerSecondPerChannel: 96_000, maxChannels: 2, sampleRate: 48_000 },
+}
+/** Main profile at main level, below the rates of discs (ITU-T H.262, table 8-13, allows 15 Mbit/s and a buffer of 1,835,008 bits). */
+const televisionVideo = (lines: number, rate: Rational): PictureSpec['video'] => ({
+  codec: 'mpeg2video',
+  profile: 'main',
+  level: 'main',
+  pixelFormat: 'yuv420p',
+  scan: 'progressive',
+  deinterlaceTo: 'frame rate',
+  frame: {
+    maxWidth: 720,
+    maxHeight: lines,
+    enlarge: true,
+    squarePixels: false,
+    exactly: 'padded',
+    shownAs: 'nearer',
+  },
+  maxFrameRate: rate,
+  holdsFrameRate: true,
+  rateControl: {
+    kind: 'average rate',
+    bitsPerSecond: 6_000_000,
+    peakBitsPerSecond: 8_000_000,
+    bufferBits: 1_835_008,
+  },
+  effort: null,
+  keyframeSeconds: 0.5,
+})
+
 /** Every value as it is, whatever the source is like. */
 const exact: PictureSpec['video'] = {
   codec: 'ffv1',
@@ -331,6 +383,65 @@ export const pictureSpecs: readonly PictureSpec[] = [
     subtitles: { shown: 'forced' },
     keepsChapters: true,
     nameSuffix: '-untouched',
+  },
+  {
+    key: 'editing-mxf',
+    name: 'Editing master MXF',
+    purpose: 'Opens in editing programs and broadcast equipment, high definition and above; cuts at any frame.',
+    container: 'mxf',
+    video: {
+      codec: 'dnxhd',
+      profile: 'hqx',
+      level: null,
+      pixelFormat: 'yuv422p10le',
+      scan: 'progressive',
+      deinterlaceTo: 'frame rate',
+      frame: { ...uhdBox, enlarge: false, squarePixels: true },
+      maxFrameRate: { num: 60, den: 1 },
+      rateControl: { kind: 'set by profile' },
+      effort: null,
+      keyframeSeconds: null,
+    },
+    audio: { codec: 'pcm_s24le', bitsPerSecondPerChannel: null, maxChannels: 16, sampleRate: 48_000 },
+    nameSuffix: '-edit',
+  },
+  {
+    ...television,
+    key: 'television-625',
+    name: 'Television MPG 625',
+    purpose:
+      'For disc and television equipment of 625 lines: exactly 720x576 at 25 fps, black where the picture has none.',
+    video: televisionVideo(576, { num: 25, den: 1 }),
+    nameSuffix: '-tv625',
+  },
+  {
+    ...television,
+    key: 'television-525',
+    name: 'Television MPG 525',
+    purpose:
+      'For disc and television equipment of 525 lines: exactly 720x480 at 29.97 fps, black where the picture has none.',
+    video: televisionVideo(480, { num: 30_000, den: 1001 }),
+    nameSuffix: '-tv525',
+  },
+  {
+    ...forScreens,
+    key: 'web-mp4',
+    name: 'Web MP4',
+    purpose: 'For web pages that everything has to show, old phones too; larger than the open web specs.',
+    video: { ...screenVideo, rateControl: { kind: 'constant quality', value: 22 } },
+    nameSuffix: '-web',
+  },
+  {
+    ...forScreens,
+    key: 'mail-mp4',
+    name: 'Mail MP4',
+    purpose: 'Fits into a mail: at most 20 MB with its sound, whatever its length; long items look coarse.',
+    video: {
+      ...screenVideo,
+      frame: { maxWidth: 1280, maxHeight: 720, enlarge: false, squarePixels: true },
+      rateControl: { kind: 'size cap', bytes: 20_000_000 },
+    },
+    nameSuffix: '-mail',
   },
   { ...openWeb, key: 'open-web-webm', name: 'Open web WebM', container: 'webm' },
   { ...openWeb, key: 'open-web-mp4', name: 'Open web MP4', container: 'mp4' },
@@ -504,6 +615,11 @@ export function specProblems(spec: DeliverySpec): string[] {
       : []),
     ...(spec.video?.copied && spec.video.rateControl.kind === 'quality target'
       ? ['A measured quality is that of a picture that is encoded: leave the copying out, or hold another quality.']
+      : []),
+    ...(containerFacts(container).encodedOnly && (audio?.copied || spec.video?.copied)
+      ? [
+          `Nothing is copied untouched into ${containerFacts(container).name}: leave that out, or choose MKV, MP4 or MOV.`,
+        ]
       : []),
     ...(spec.keepsChapters && !containerFacts(container).chapters
       ? [`${containerFacts(container).name} gets no chapters here: leave them out, or choose MKV, MP4 or MOV.`]

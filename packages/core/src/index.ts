@@ -1,5 +1,6 @@
 export * from './account-words.ts'
 export * from './account.ts'
+export * from './advice.ts'
 export * from './asset.ts'
 export * from './chapters.ts'
 export * from './codec-names.ts'

@@ -22,6 +22,9 @@ export function whyNotCopied(facts: SourceFacts, spec: PictureSpec): string | nu
     copiedFrom.includes(facts.container) || facts.disc
       ? null
       : `comes from ${facts.container}, and is copied from MP4, MOV, MKV, WebM, MPEG streams and discs alone`,
+    containerFacts(spec.container).encodedOnly
+      ? `goes into ${describeContainer(spec.container)}, into which nothing is copied`
+      : null,
     containerFacts(spec.container).picture.includes(video.codec)
       ? null
       : `is in ${describeCodec(video.codec)}, which ${describeContainer(spec.container)} does not get`,

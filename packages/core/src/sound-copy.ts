@@ -16,6 +16,7 @@ export function copiesSound(
   const holds = containerFacts(container)
   return (
     audio?.copied === 'where it fits' &&
+    !holds.encodedOnly &&
     track.mixed === undefined &&
     (holds.sound.includes(track.codec) || holds.onlyCopied?.includes(track.codec) === true) &&
     track.sampleRate === audio.sampleRate &&

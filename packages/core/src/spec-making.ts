@@ -70,7 +70,7 @@ export function withContainer(spec: DeliverySpec, container: Container): Deliver
         ? before
         : withSoundCodec(before, holds.sound[0]!)
   if (holds.picture.length === 0)
-    return { ...rest, container, video: null, audio: audio && encoded(audio) } as SoundSpec
+    return { ...rest, container, video: null, audio: audio && encoded(audio, 'sound') } as SoundSpec
   const video = spec.video ?? usualPicture
   const { remarks } = pictureCodec(holds.picture.includes(video.codec) ? video.codec : holds.picture[0]!)
   const fits = holds.picture.includes(video.codec) ? video : withPictureCodec(video, holds.picture[0]!)
@@ -82,10 +82,11 @@ export function withContainer(spec: DeliverySpec, container: Container): Deliver
       spec.audio === null && outputKind(spec) !== 'still'
         ? null
         : audio && {
-            ...(holds.makes === 'moving picture' ? audio : encoded(audio)),
+            ...(holds.makes === 'moving picture' && !holds.encodedOnly ? audio : encoded(audio, holds.makes)),
             sampleRate: audio.sampleRate ?? 48_000,
           },
-    video: holds.makes === 'moving picture' ? fits : asFiles(fits, holds.makes),
+    video:
+      holds.makes !== 'moving picture' ? asFiles(fits, holds.makes) : holds.encodedOnly ? withoutCopies(fits) : fits,
     ...(subtitles && holds.subtitles.length > 0 ? { subtitles } : {}),
     ...(numbering && holds.makes === 'image sequence' ? { numbering } : {}),
     ...(dotsPerInch !== undefined && remarks.includes('dots per inch') ? { dotsPerInch } : {}),
@@ -93,13 +94,16 @@ export function withContainer(spec: DeliverySpec, container: Container): Deliver
   } as PictureSpec
 }
 
-/** Sound without what there is only beside a moving picture. */
-function encoded<Sound extends SpecSound | SoundSpec['audio']>({
-  copied: _copied,
-  stereoBeside: _stereo,
-  ...sound
-}: Sound): Sound {
-  return sound as Sound
+/** Sound that is encoded, without what there is only beside a moving picture. */
+function encoded<Sound extends SpecSound | SoundSpec['audio']>(
+  { copied: _copied, stereoBeside, ...sound }: Sound,
+  makes: OutputKind,
+): Sound {
+  return { ...sound, ...(stereoBeside && makes === 'moving picture' ? { stereoBeside } : {}) } as Sound
+}
+
+function withoutCopies({ copied: _copied, ...video }: PictureSpec['video']): PictureSpec['video'] {
+  return video
 }
 
 /** Pictures in files of their own have square pixels, and a single one has no rate. */

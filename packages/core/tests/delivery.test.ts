@@ -124,7 +124,7 @@ describe('built-in specs', () => {
     const made = builtInSpecs.map(entry => `${describeSpec(entry)} ${entry.nameSuffix}`)
     expect(new Set(made).size).toBe(builtInSpecs.length)
     expect(new Set(pictureSpecs.map(entry => entry.video.codec))).toEqual(
-      new Set(['h264', 'hevc', 'prores', 'ffv1', 'av1']),
+      new Set(['h264', 'hevc', 'prores', 'dnxhd', 'mpeg2video', 'ffv1', 'av1']),
     )
   })
 })

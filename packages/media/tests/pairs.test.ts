@@ -1,6 +1,14 @@
 import { stat } from 'node:fs/promises'
 import path from 'node:path'
-import { containers, pictureCodec, pictureCodecs, specProblems, type Container, type SoundSpec } from '@hematine/core'
+import {
+  containers,
+  deriveTreatment,
+  pictureCodec,
+  pictureCodecs,
+  specProblems,
+  type Container,
+  type SoundSpec,
+} from '@hematine/core'
 import { beforeAll, describe, expect, test } from 'vitest'
 import { readFacts, silenceLibraries, type MediaInput } from '../src/index.ts'
 import { extractAndCheck, makeAndCheck } from '../../../tests/support/jobs.ts'
@@ -86,7 +94,7 @@ describe('a picture', () => {
   test('that a codec cannot state the colours of, or hold the size of, is refused in a sentence', async () => {
     const spec = pictureSpec('mov', 'dnxhd', 'pcm_s24le')
     await expect(makeAndCheck(clip, spec, path.join(scratch, 'refused.mov'))).rejects.toThrow(
-      'DNxHR can state BT.709 and BT.2020 alone, and this picture is BT.601',
+      'DNxHD/HR can state BT.709 and BT.2020 alone, and this picture is BT.601',
     )
   })
 
@@ -150,6 +158,58 @@ describe('a picture', () => {
         .map(line => `${line.name}: wanted ${line.expected}, found ${line.found}. ${line.reason}`),
     ).toEqual([])
     expect(check.lines.find(line => line.name === 'samples')?.verdict ?? 'pass').toBe('pass')
+  })
+})
+
+describe('a container that states no colours', () => {
+  const exact = pictureSpec('avi', 'ffv1', null)
+  exact.video = { ...exact.video, pixelFormat: null }
+
+  test('gets high definition as players take it to be, without loss', async () => {
+    const { check } = await makeAndCheck(wide, exact, path.join(scratch, 'untagged.avi'))
+    expect(check.lines.find(line => line.name === 'likeness')).toMatchObject({ verdict: 'pass' })
+    expect(check.verdict).toBe('pass')
+  })
+
+  test('refuses colours that players would take for others, where they stay as they are', async () => {
+    const facts = await readFacts(clip)
+    const wrong = { ...facts, video: { ...facts.video!, colour: { ...facts.video!.colour, matrix: 'bt709' } } }
+    expect(() => deriveTreatment(wrong, exact)).toThrow(
+      /AVI states no colours, .* takes? .*for BT.601: this one \(BT.709\)/,
+    )
+  })
+})
+
+describe('a container whose sound stands beside every frame', () => {
+  test.each([
+    ['ends before the picture', 0.7],
+    ['ends after it', 1.9],
+  ] as const)("has it filled with silence, or cut, where the source's %s: no frame is lost", async (name, seconds) => {
+    const source = fileAt(`uneven-${seconds}.mkv`)
+    await writeClip({
+      path: source.path,
+      format: 'matroska',
+      video: {
+        encoder: 'ffv1',
+        options: { level: '3' },
+        filters: 'testsrc2=s=352x288:r=25:d=1.2,format=yuv420p,setsar=1',
+      },
+      audio: [
+        {
+          encoder: 'pcm_s16le',
+          filters: `aevalsrc='0.4*sin(2*PI*(200+300*t)*t)|0.3*sin(2*PI*(900-250*t)*t)':s=48000:d=${seconds},aformat=sample_fmts=s16:channel_layouts=stereo`,
+        },
+      ],
+    })
+    const spec = pictureSpec('mxf', 'mpeg2video', 'pcm_s16le')
+    const { check, treatment } = await makeAndCheck(source, spec, path.join(scratch, `uneven-${seconds}.mxf`))
+    expect(check.lines.filter(line => line.verdict === 'fail')).toEqual([])
+    expect(treatment.notes?.join(' ')).toMatch(
+      seconds < 1.2 ? /track 1 is filled with 0\.50 s of silence/ : /track 1 loses its last 0\.70 s/,
+    )
+    const made = await readFacts(fileAt(`uneven-${seconds}.mxf`))
+    expect(made.video!.frameCount).toBe(30)
+    expect(made.audio[0]!.endSeconds).toBeCloseTo(1.2, 2)
   })
 })
 

@@ -49,7 +49,7 @@ const hdRate = televisionRate('DNxHD')
 /** SMPTE ST 2019-1: of fixed frames in high definition (DNxHD), or of any frame size (DNxHR). It states BT.709 or BT.2020, and nothing else. */
 export const dnxhr: PictureCodec = {
   key: 'dnxhd',
-  name: 'DNxHD and DNxHR',
+  name: 'DNxHD/HR',
   says: 'Opens in editing programs and cuts at any frame.',
   encoder: 'dnxhd',
   profiles: [

@@ -78,6 +78,17 @@ export const LotWork = z.object({
 })
 export type LotWork = z.infer<typeof LotWork>
 
+/** What jobs that have one spec are together. */
+export const SpecWork = z.object({
+  specKey: z.string(),
+  specName: z.string(),
+  totals: WorkTotals,
+  /** Of how many it is known how like the result will be, and the least of them (XPSNR, in dB); null where all of those are identical. */
+  likenessKnown: z.int().min(0),
+  leastXpsnr: z.number().nullable(),
+})
+export type SpecWork = z.infer<typeof SpecWork>
+
 const isActive = (job: JobOutline) => job.state === 'queued' || job.state === 'running' || job.state === 'placing'
 
 /** Bars that are drawn for a lane at most; shorter jobs than fit are drawn as one. */
@@ -184,6 +195,29 @@ export class Agenda {
         workSeconds: entries.reduce((sum, job) => sum + (job.workSeconds ?? 0), 0),
       })
     return lots
+  }
+
+  /** The same by spec, in the order of the first job of each. */
+  *specs(jobs: readonly JobOutline[]): Turns<SpecWork[]> {
+    const bySpec = new Map<string, JobOutline[]>()
+    for (const job of jobs) {
+      const there = bySpec.get(job.specKey)
+      if (there) there.push(job)
+      else bySpec.set(job.specKey, [job])
+    }
+    const specs: SpecWork[] = []
+    for (const [specKey, entries] of bySpec) {
+      const known = entries.flatMap(job => this.forecasts.get(job.id)?.quality ?? [])
+      const decibels = known.flatMap(quality => quality.xpsnr ?? [])
+      specs.push({
+        specKey,
+        specName: entries[0]!.specName,
+        totals: yield* totalsOf(this, entries),
+        likenessKnown: known.length,
+        leastXpsnr: decibels.length > 0 ? Math.min(...decibels) : null,
+      })
+    }
+    return specs
   }
 }
 

@@ -423,6 +423,7 @@ function treatSteps(
   }
   const stereo = stereoBeside(deliveredFacts(facts, chosenTracks).audio, spec)
   const delivery = { ...chosenTracks, ...(stereo.length > 0 ? { stereo } : {}) }
+  const hasEvenSound = containerFacts(spec.container).evenSound === true && spec.audio !== null
   const tooLarge = plannedCapProblem(spec, { frameCount, rate }, deliveredFacts(facts, delivery).audio)
   if (tooLarge) throw new CannotTreat(tooLarge)
   const burning = picture.find(step => step.kind === 'burn-subtitles')
@@ -433,12 +434,14 @@ function treatSteps(
     ...copyNotes(facts, spec, delivery),
     ...plannedSubtitles(facts, spec, timeline).notes,
     ...pictureNotes(facts, spec, pixelFormat),
+    ...(hasEvenSound ? unevenSound(deliveredFacts(facts, delivery).audio, spec, frameCount / toNumber(rate)) : []),
   ]
   return {
     steps,
     sourceColour,
     ...(burnt && !('none' in burnt) ? { burnt } : {}),
     ...delivery,
+    ...(hasEvenSound ? { evenSound: true as const } : {}),
     result: {
       frame,
       rate,
@@ -552,6 +555,19 @@ function copyNotes(
   return [
     `${copied.length === audio.length ? 'All sound is' : `${copied.length} of ${audio.length} sound tracks ${copied.length === 1 ? 'is' : 'are'}`} copied untouched.`,
   ]
+}
+
+/** Sound that ends this much before or after the picture is worth a word where it has to end with it, in seconds. */
+const unevenBy = 0.1
+
+/** Tracks that do not end with a picture of a length, where the container has them end together. */
+function unevenSound(audio: readonly AudioFacts[], { container }: PictureSpec, seconds: number): string[] {
+  return audio.flatMap((track, index) => {
+    const by = track.endSeconds === undefined ? 0 : track.endSeconds - seconds
+    if (Math.abs(by) < unevenBy) return []
+    const what = by < 0 ? `is filled with ${(-by).toFixed(2)} s of silence` : `loses its last ${by.toFixed(2)} s`
+    return [`${describeContainer(container)} has sound beside every frame and no other: track ${index + 1} ${what}.`]
+  })
 }
 
 /** What becomes of what the spec cannot carry, or has a rule for. */

@@ -64,6 +64,8 @@ export const PictureTreatment = z.object({
   sound: z.array(Step).optional(),
   /** Tracks of the source that are delivered, counted from 0, in the order of delivery, where the spec decides it: those of its languages, or none. */
   tracks: z.array(z.int().min(0)).optional(),
+  /** Whether sound is filled with silence, or ends, where the picture does; absent where it has its own length. */
+  evenSound: z.literal(true).optional(),
   /** Tracks of the source, counted from 0, behind each of which one of it in stereo is delivered. */
   stereo: z.array(z.int().min(0)).optional(),
   result: z.object({

@@ -11,7 +11,12 @@ import {
   type StretchQuality,
   type PictureTreatment,
 } from '@hematine/core'
-import { AVMEDIA_TYPE_VIDEO, AV_FRAME_FLAG_INTERLACED } from 'node-av/constants'
+import {
+  AV_FRAME_FLAG_INTERLACED,
+  AVCOL_RANGE_UNSPECIFIED,
+  AVCOL_SPC_UNSPECIFIED,
+  AVMEDIA_TYPE_VIDEO,
+} from 'node-av/constants'
 import { avGetCodecName, avGetPixFmtName, Frame } from 'node-av/lib'
 import { StreamDecoder } from '../reading/decoder.ts'
 import { openFrames } from '../reading/frame-reader.ts'
@@ -62,6 +67,9 @@ export class Likeness {
   }
 
   async add(index: number, result: Frame, reference: Frame): Promise<void> {
+    // Samples whose meaning nobody states would be converted on the way to what the others mean; tags are looked at by themselves.
+    if (result.colorSpace === AVCOL_SPC_UNSPECIFIED) result.colorSpace = reference.colorSpace
+    if (result.colorRange === AVCOL_RANGE_UNSPECIFIED) result.colorRange = reference.colorRange
     this.graph ??= await this.build(result, reference)
     result.pts = BigInt(index)
     reference.pts = BigInt(index)

@@ -188,6 +188,7 @@ async function encode(
       const sound = await TreatedSound.open(input, track, soundEncoder.soundShape(spec, track), zeroSeconds, {
         startSeconds: firstFrame / rate,
         treatment,
+        goesOn: treatment.evenSound === true,
       })
       const frame = new Frame()
       frame.alloc()
@@ -218,7 +219,8 @@ async function encode(
       throw new NoPicture('The source gave no picture at all: it is damaged or cut short right at its start.')
     await picture.finish()
     for (const track of tracks) {
-      await writeSoundUntil(track, plan.stretch ? frames / rate : Number.POSITIVE_INFINITY, output, gate)
+      const endsWithPicture = plan.stretch || treatment.evenSound
+      await writeSoundUntil(track, endsWithPicture ? frames / rate : Number.POSITIVE_INFINITY, output, gate)
       await track.encoder.encode(null, packet => output.write(packet, track.streamIndex))
     }
     for (const copy of copies) await copy.writeUntil(Number.POSITIVE_INFINITY, output, gate)

@@ -69,6 +69,7 @@ export class TreatedSound extends TreatedStream<Graph> {
     private readonly shape: SoundShape,
     startTicks: bigint,
     private readonly filters: string[],
+    private readonly goesOn: boolean,
   ) {
     super(decoder, startTicks)
   }
@@ -76,6 +77,7 @@ export class TreatedSound extends TreatedStream<Graph> {
   /**
    * @param zeroSeconds time in the container that is time 0 of the source
    * @param startSeconds time in the result to begin with
+   * @param goesOn whether silence without end follows it
    */
   static async open(
     input: MediaInput,
@@ -85,7 +87,8 @@ export class TreatedSound extends TreatedStream<Graph> {
     {
       startSeconds = 0,
       treatment = {},
-    }: { startSeconds?: number; treatment?: Pick<Treatment, 'timeline' | 'sound'> } = {},
+      goesOn = false,
+    }: { startSeconds?: number; treatment?: Pick<Treatment, 'timeline' | 'sound'>; goesOn?: boolean } = {},
   ): Promise<TreatedSound> {
     const decoder = await openFrames(input, track.streamIndex, 1)
     const timeline = treatment.timeline ?? plainTimeline
@@ -104,7 +107,7 @@ export class TreatedSound extends TreatedStream<Graph> {
             : soundFilters(step, track)),
         )
       if (lead > 0) filters.push(`atrim=start=${lead}`, 'asetpts=PTS-STARTPTS')
-      return new TreatedSound(decoder, shape, start, filters)
+      return new TreatedSound(decoder, shape, start, filters, goesOn)
     } catch (error) {
       await decoder.close()
       throw error
@@ -127,6 +130,7 @@ export class TreatedSound extends TreatedStream<Graph> {
       `aresample=${shape.sampleRate}:async=1:first_pts=0`,
       `aformat=sample_fmts=${shape.sampleFormat}:channel_layouts=${shape.layout}:sample_rates=${shape.sampleRate}`,
     ]
+    if (this.goesOn) filters.push('apad')
     if (shape.frameSize > 0) filters.push(`asetnsamples=n=${shape.frameSize}:p=0`)
     return Graph.audio(filters.join(','), audioPadOf(decoded, this.decoder.timeBase))
   }

@@ -17,6 +17,7 @@ import {
 } from '@hematine/core'
 import { computed, ref } from 'vue'
 import CurvePanel from '~/components/balance/CurvePanel.vue'
+import SpecsBeside from '~/components/balance/SpecsBeside.vue'
 import LotCurvePanel from '~/components/balance/LotCurvePanel.vue'
 import { call } from '~/composables/useCall'
 import { useNotices } from '~/stores/notices'
@@ -170,6 +171,7 @@ async function measureAgain(): Promise<void> {
         job.sampleState === 'later' ? 'Measure it now' : 'Measure again'
       }}</VBtn>
     </section>
+    <SpecsBeside :job="job" />
     <template v-if="spec?.video && pictureCodec(spec.video.codec).quality">
       <CurvePanel :job="job" />
       <LotCurvePanel :job="job" />

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { describeCount, describeSpec } from '@hematine/core'
+import { describeCount, describeSpec, purposes } from '@hematine/core'
 import { useLocalStorage } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import BulkBar from '~/components/intake/BulkBar.vue'
@@ -25,6 +25,18 @@ const volume = computed(
   () => order.deliveryVolumes.find(entry => entry.id === volumeId.value) ?? order.deliveryVolumes[0] ?? null,
 )
 const count = computed(() => selected.value.length * specKeys.value.length)
+
+/** The purpose whose specs are chosen, if it is one's. */
+const purpose = computed(
+  () =>
+    purposes.find(
+      entry => entry.specs.length === specKeys.value.length && entry.specs.every(key => specKeys.value.includes(key)),
+    )?.key ?? null,
+)
+function choosePurpose(key: string | null): void {
+  const found = purposes.find(entry => entry.key === key)
+  if (found) specKeys.value = found.specs.filter(entry => order.specs.some(spec => spec.key === entry))
+}
 
 async function draft(): Promise<void> {
   if (!volume.value) return
@@ -53,6 +65,16 @@ async function draft(): Promise<void> {
     <span
       ><span class="number">{{ describeCount(selected.length) }}</span> selected</span
     >
+    <VSelect
+      :model-value="purpose"
+      class="purpose"
+      :items="purposes"
+      item-value="key"
+      item-title="name"
+      label="For"
+      :disabled="selected.length === 0"
+      @update:model-value="choosePurpose"
+    />
     <VSelect
       v-model="specKeys"
       class="specs"
@@ -104,6 +126,9 @@ async function draft(): Promise<void> {
 }
 .specs {
   max-width: 250px;
+}
+.purpose {
+  max-width: 150px;
 }
 .volume {
   max-width: 140px;

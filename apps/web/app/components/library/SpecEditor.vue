@@ -44,6 +44,10 @@ const video = computed(() => spec.value.video)
 const codec = computed(() => (video.value ? pictureCodec(video.value.codec) : null))
 const sound = computed(() => (spec.value.audio ? soundCodec(spec.value.audio.codec) : null))
 const makes = computed(() => outputKind(spec.value))
+/** Whether packets of a source can go into its results untouched. */
+const takesCopies = computed(
+  () => makes.value === 'moving picture' && !containerFacts(spec.value.container).encodedOnly,
+)
 /** The spec as one with a picture, whose fields the others lack. */
 const picture = computed(() => (spec.value.video ? (spec.value as PictureSpec) : null))
 const namePattern = computed({
@@ -297,7 +301,7 @@ function changePeak(rate: number | null): void {
           />
           commentary stays out</label
         >
-        <label v-if="spec.audio && makes === 'moving picture'" class="check"
+        <label v-if="spec.audio && takesCopies" class="check"
           ><input
             type="checkbox"
             :checked="spec.audio.copied === 'where it fits'"
@@ -438,7 +442,7 @@ function changePeak(rate: number | null): void {
             @update:model-value="pixelFormat => changeVideo({ pixelFormat })"
           />
           <VSelect
-            v-if="makes === 'moving picture'"
+            v-if="takesCopies"
             :model-value="video.copied ?? null"
             :items="copyItems"
             label="A picture that nothing has to be done to"
