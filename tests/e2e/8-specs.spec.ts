@@ -270,3 +270,34 @@ test('a lot is given a cap for all of it: every draft gets the best level that k
   expect(drafts.jobs.filter(job => ids.includes(job.id))).toEqual([])
   await request.post('/api/jobs/actions', { data: { ids: held.map(job => job.id), action: 'remove' } })
 })
+
+test('a purpose drafts the specs that serve it, which stand side by side until one is kept', async ({
+  page,
+  request,
+}) => {
+  await page.goto('/intake')
+  await page.getByRole('checkbox', { name: /Fog-signal interview 1/ }).check()
+  const bar = page.getByRole('group', { name: 'Draft jobs' })
+  await bar.locator('.v-select').filter({ hasText: 'For' }).locator('.v-field').click()
+  await page.getByRole('option', { name: 'editing', exact: true }).click()
+  await expect(bar).toContainText('Editing master MOV and 1 more')
+  await bar.locator('.v-select').filter({ hasText: 'For' }).locator('.v-field').click()
+  await page.getByRole('option', { name: 'a playback box' }).click()
+  await bar.getByRole('button', { name: 'Draft 2 jobs' }).click()
+  await expect(page).toHaveURL(/balance/)
+  await page.getByRole('row', { name: /Fog-signal interview 1.*Playback box MP4/ }).click()
+  const panel = page.getByRole('region', { name: 'Specs side by side' })
+  await expect(panel.getByRole('listitem')).toHaveCount(2)
+  await expect(panel.getByRole('listitem').filter({ hasText: 'Playback box MP4' })).toContainText(
+    'browsers, phones, televisions and editing programs',
+  )
+  await expectAccessible(page)
+  await panel.getByRole('button', { name: 'Keep only Playback box MP4' }).click()
+  await expect(panel).toHaveCount(0)
+  const { jobs } = (await (await request.get('/api/jobs?orderId=1&limit=500&states=draft')).json()) as {
+    jobs: { id: number; sourceName: string; specName: string }[]
+  }
+  const left = jobs.filter(job => job.sourceName === 'Fog-signal interview 1.avi')
+  expect(left.map(job => job.specName)).toEqual(['Playback box MP4'])
+  await request.post('/api/jobs/actions', { data: { ids: left.map(job => job.id), action: 'remove' } })
+})

@@ -108,6 +108,48 @@ export function pictureRegion({ steps }: Pick<PictureTreatment, 'steps'>): Regio
   return region
 }
 
+/**
+ * The part of a source's frame that is left in the result, where some of it is cut off: what moves there alone moves no more. Null where all of it is left, or
+ * where it cannot be told.
+ */
+export function keptRegion(
+  { steps }: Pick<PictureTreatment, 'steps'>,
+  { width, height, turned }: VideoFacts,
+): Region | null {
+  let kept: Region = { left: 0, top: 0, width, height }
+  let isCut = false
+  for (const step of steps) {
+    if (step.kind !== 'chosen') continue
+    if (step.step.kind === 'crop') {
+      const [across, down] = [kept.width / step.from.width, kept.height / step.from.height]
+      kept = {
+        left: kept.left + step.step.left * across,
+        top: kept.top + step.step.top * down,
+        width: step.to.width * across,
+        height: step.to.height * down,
+      }
+      isCut = true
+    } else if (
+      ['rotate', 'flip', 'steady'].includes(step.step.kind) ||
+      (step.step.kind === 'pad' && !isLast(steps, step))
+    ) {
+      return null
+    }
+  }
+  if (!isCut || turned) return null
+  const even = (value: number) => 2 * Math.ceil(value / 2)
+  const [left, top] = [even(kept.left), even(kept.top)]
+  const region = { left, top, width: even(kept.width - 1), height: even(kept.height - 1) }
+  const isWithin = left + region.width <= width && top + region.height <= height
+  return isWithin && Math.min(region.width, region.height) >= leastRegion ? region : null
+}
+
+/** Parts that are smaller than this are not looked at by themselves. */
+const leastRegion = 16
+
+const isLast = (steps: PictureTreatment['steps'], step: PictureTreatment['steps'][number]) =>
+  !steps.slice(steps.indexOf(step) + 1).some(other => other.kind === 'chosen' && other.step.kind === 'crop')
+
 type Sizes = Record<'from' | 'to', { width: number; height: number }>
 
 function scaledRegion(region: Region, { from, to }: Sizes): Region {
@@ -255,9 +297,11 @@ export function accountOfPictures(
     video.rateIs === 'variable' ||
     rate !== toNumber(video.frameRate)
   const stretches = differing(source, result, times, treatment)
-  const standsAsMade = !treatment.steps.some(
-    step => step.kind === 'chosen' && ['crop', 'rotate', 'flip', 'steady'].includes(step.step.kind),
-  )
+  const did = (kinds: readonly string[]) =>
+    treatment.steps.some(step => step.kind === 'chosen' && kinds.includes(step.step.kind))
+  // Of what was cut, the source is looked at in what is left of it.
+  const showsTheSame = !did(['crop']) || (!facts.joined && keptRegion(treatment, video) !== null)
+  const standsAsMade = showsTheSame && !did(['rotate', 'flip', 'steady'])
   return {
     pictures: source.pictures,
     errors: source.errors,

@@ -1,6 +1,7 @@
 import type { Container } from './container.ts'
 import type { DeliverySpec } from './delivery.ts'
 import type { SpecWork } from './planning/index.ts'
+import type { Range } from './range.ts'
 
 /** What results are wanted for, each with shipped specs that serve it and differ in what they cost. */
 export interface Purpose {
@@ -73,11 +74,9 @@ export function reachOf({ container, video }: Pick<DeliverySpec, 'container' | '
   return (video && entry[video.codec]) ?? entry.other
 }
 
-/** Sizes and times that differ by less are as good as equal. */
-const tellingPart = 0.05
-
 /**
- * What sets a spec apart from the others that the same sources are drafted with, in plain words. Sizes and times are only compared where all of them are known.
+ * What sets a spec apart from the others that the same sources are drafted with, in plain words. Sizes and times are only compared where all of them are known,
+ * and differ by more than they are sure to.
  * @returns words for each, in their order
  */
 export function marksOf(
@@ -85,12 +84,12 @@ export function marksOf(
   specs: readonly Pick<DeliverySpec, 'container' | 'video'>[],
 ): string[][] {
   const isKnown = rows.length > 1 && rows.every(({ totals }) => totals.unknown === 0)
-  const bytes = rows.map(({ totals }) => totals.bytes.expected)
-  const seconds = rows.map(({ totals }) => totals.seconds.expected)
-  const isFirst = (values: readonly number[], index: number, isBefore: (a: number, b: number) => boolean) =>
+  const bytes = rows.map(({ totals }) => totals.bytes)
+  const seconds = rows.map(({ totals }) => totals.seconds)
+  const isFirst = (values: readonly Range[], index: number, isBefore: (a: Range, b: Range) => boolean) =>
     isKnown && values.every((value, other) => other === index || isBefore(values[index]!, value))
-  const less = (a: number, b: number) => a < b * (1 - tellingPart)
-  const more = (a: number, b: number) => less(b, a)
+  const less = (a: Range, b: Range) => a.expected < b.low && a.high < b.expected
+  const more = (a: Range, b: Range) => less(b, a)
   return rows.map((_, index) => [
     ...(reachOf(specs[index]!).isWide ? ['opens nearly everywhere'] : []),
     ...(isFirst(bytes, index, less) ? ['smallest'] : []),

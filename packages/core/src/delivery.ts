@@ -429,7 +429,7 @@ export const pictureSpecs: readonly PictureSpec[] = [
     name: 'Web MP4',
     purpose: 'For web pages that everything has to show, old phones too; larger than the open web specs.',
     video: { ...screenVideo, rateControl: { kind: 'constant quality', value: 22 } },
-    nameSuffix: '-web',
+    nameSuffix: '-page',
   },
   {
     ...forScreens,

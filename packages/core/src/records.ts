@@ -308,6 +308,7 @@ export const JobEventRecord = z.object({
 export type JobEventRecord = z.infer<typeof JobEventRecord>
 
 export const JobDetail = JobRecord.extend({
+  lotId: Id.nullable(),
   treatment: Treatment,
   check: Check.nullable(),
   events: z.array(JobEventRecord),

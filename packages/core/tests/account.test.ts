@@ -10,6 +10,8 @@ import {
   finding,
   leftInBy,
   newStep,
+  keptRegion,
+  pictureRegion,
   rational,
   suggestSteps,
   type PlainLook,
@@ -257,4 +259,55 @@ test('a single picture is no film', () => {
   expect(() => deriveTreatment(source(1), box)).toThrow(
     'Playback box MP4 is for moving pictures, and this source is a single picture: it would become a film of no length.',
   )
+})
+
+describe('the part of a source that is left of it', () => {
+  const crop = { left: 20, top: 10, right: 40, bottom: 30 }
+  const film = { ...discFacts.video!, width: 320, height: 240, pixelAspect: rational(1) }
+  const frame = (width: number, height: number) => ({ width, height, pixelAspect: rational(1) })
+  const cut = (from: [number, number], to: [number, number], sides = crop) => ({
+    kind: 'chosen' as const,
+    step: { kind: 'crop' as const, ...sides },
+    from: frame(...from),
+    to: frame(...to),
+    why: 'Chosen.',
+  })
+
+  test('is what is not cut off, in the pixels of the source, before a size is changed and after', () => {
+    expect(keptRegion({ steps: [cut([320, 240], [260, 200])] }, film)).toEqual({
+      left: 20,
+      top: 10,
+      width: 260,
+      height: 200,
+    })
+    const twice = { kind: 'size' as const, from: frame(320, 240), to: frame(640, 480), why: '' }
+    const doubled = { left: 40, top: 20, right: 80, bottom: 60 }
+    expect(keptRegion({ steps: [twice, cut([640, 480], [520, 400], doubled)] }, film)).toEqual({
+      left: 20,
+      top: 10,
+      width: 260,
+      height: 200,
+    })
+  })
+
+  test('is not told where nothing is cut, where the picture is turned, or where hardly anything is left', () => {
+    expect(keptRegion({ steps: [] }, film)).toBeNull()
+    expect(keptRegion({ steps: [cut([320, 240], [260, 200])] }, { ...film, turned: 'turned by 90 degrees' })).toBeNull()
+    const most = { left: 150, top: 110, right: 160, bottom: 120 }
+    expect(keptRegion({ steps: [cut([320, 240], [10, 10], most)] }, film)).toBeNull()
+  })
+
+  test('and the part of a result that its picture has, among bars, follow the middle', () => {
+    const pad = {
+      kind: 'chosen' as const,
+      step: { kind: 'pad' as const, to: { width: 640, height: 360 } },
+      from: frame(480, 360),
+      to: frame(640, 360),
+      why: 'Chosen.',
+    }
+    expect(pictureRegion({ steps: [pad] })).toEqual({ left: 80, top: 0, width: 480, height: 360 })
+    const half = { kind: 'size' as const, from: frame(640, 360), to: frame(320, 180), why: '' }
+    expect(pictureRegion({ steps: [pad, half] })).toEqual({ left: 40, top: 0, width: 240, height: 180 })
+    expect(pictureRegion({ steps: [half] })).toBeNull()
+  })
 })

@@ -184,6 +184,7 @@ export function jobDetail(
 ): JobDetail {
   return {
     ...jobRecord(job, rates, taken),
+    lotId: (job.source.getEntity() as SourceRow).lot?.id ?? null,
     treatment: job.treatment,
     check: job.check ?? null,
     events: events.map(row => jobEventRecord(row, job)),

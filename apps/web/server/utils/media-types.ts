@@ -17,7 +17,10 @@ export const mediaTypes: Record<Container, string> = {
   png: 'image/png',
   jpg: 'image/jpeg',
   tif: 'image/tiff',
+  mxf: 'application/mxf',
+  avi: 'video/x-msvideo',
   webp: 'image/webp',
+  jxl: 'image/jxl',
   exr: 'image/x-exr',
   dpx: 'image/x-dpx',
 }

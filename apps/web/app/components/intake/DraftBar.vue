@@ -85,6 +85,11 @@ async function draft(): Promise<void> {
       label="Make"
       :disabled="selected.length === 0"
     >
+      <template #selection="{ item, index }"
+        ><span v-if="index === 0" class="ellipsis"
+          >{{ item.name }}{{ specKeys.length > 1 ? ` and ${specKeys.length - 1} more` : '' }}</span
+        ></template
+      >
       <template #item="{ props: entry, item }"><VListItem v-bind="entry" :subtitle="describeSpec(item)" /></template>
     </VSelect>
     <VSelect

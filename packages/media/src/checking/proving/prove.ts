@@ -2,6 +2,7 @@ import {
   accountOfPictures,
   accountOfSound,
   glanceOf,
+  keptRegion,
   pictureRegion,
   spannedFrames,
   toNumber,
@@ -65,6 +66,7 @@ export async function prove(
       spannedFrames(facts.video!),
       gate,
       onProgress,
+      { within: input.kind === 'join' ? null : keptRegion(treatment as PictureTreatment, facts.video!) },
     )
     const result = await lookAndGlance(
       output.picture,
