@@ -247,6 +247,11 @@ test('a lot is given a cap for all of it: every draft gets the best level that k
     await draftJob(request, 'Fog-signal interview 2.avi', 'small-mp4'),
     await draftJob(request, 'Fog-signal interview 3.avi', 'small-mp4'),
   ]
+  // Curves are of what a forecast was measured of.
+  for (const id of ids)
+    await expect
+      .poll(async () => (await (await request.get(`/api/jobs/${id}`)).json()).sampleState, { timeout: 540_000 })
+      .toBe('ready')
   await page.goto(`/balance?job=${ids[0]}`)
   const panel = page.getByRole('region', { name: 'The lot under a cap' })
   await panel.getByRole('button', { name: 'Measure curves that stand for it' }).click({ timeout: 540_000 })

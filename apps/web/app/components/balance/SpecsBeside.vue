@@ -52,13 +52,20 @@ function totalsWords({ totals }: SpecWork): string {
   return `${describeCount(totals.jobs)} ${totals.jobs === 1 ? 'draft' : 'drafts'}${unknown}`
 }
 
+/** Jobs that are listed at a time. */
+const jobsOfPage = 500
+
 /** Takes the lot's drafts with other specs away. */
 async function keepOnly(specKey: string): Promise<void> {
   busy.value = true
   await notices.attempt(async () => {
-    const { jobs } = await call('listJobs', { query: { ...choice.value, limit: 10_000 } })
-    const others = jobs.filter(entry => entry.specKey !== specKey).map(entry => entry.id)
-    if (others.length > 0) await order.act(others, 'remove')
+    const others: number[] = []
+    for (let offset = 0; ; offset += jobsOfPage) {
+      const { jobs, total } = await call('listJobs', { query: { ...choice.value, offset, limit: jobsOfPage } })
+      others.push(...jobs.filter(entry => entry.specKey !== specKey).map(entry => entry.id))
+      if (offset + jobsOfPage >= total) break
+    }
+    await order.act(others, 'remove')
   })
   busy.value = false
 }
