@@ -337,7 +337,8 @@ function differing(
     return found
   }
   const during = ({ from, to }: { from: number; to: number }, column: readonly number[]) => {
-    const [begin, end] = [sourceTimeAt(timeline, from), sourceTimeAt(timeline, to)]
+    // What happens while its last frame is shown is seen in the next one.
+    const [begin, end] = [sourceTimeAt(timeline, from), sourceTimeAt(timeline, to - 1 / rate)]
     return column.filter((value, index) => value >= 0 && times[index]! > begin && times[index]! < end)
   }
   const middle = (values: number[]) => values.sort((a, b) => a - b)[Math.floor(values.length / 2)] ?? 0

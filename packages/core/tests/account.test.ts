@@ -68,6 +68,20 @@ describe('the account of pictures', () => {
     expect(describePictures(account)).toBe('600 pictures, 300 dropped by the rate')
   })
 
+  test('of a slow source at a held rate stands still between its pictures, and nowhere else', () => {
+    const known = source(4, { frameRate: rational(1) })
+    const video = { ...box.video, maxFrameRate: { num: 24_000, den: 1001 }, holdsFrameRate: true as const }
+    const treatment = deriveTreatment(known, { ...box, video })
+    const slow = look(4, { seconds: [0, 1, 2, 3], change: [-1, 5, 5, 5] })
+    const shownAt = (seconds: number) => Math.ceil((seconds * 24_000) / 1001)
+    const changing = (times: readonly number[]) =>
+      look(96, { change: Array.from({ length: 96 }, (_, index) => (times.map(shownAt).includes(index) ? 5 : 0)) })
+    expect(accountOfPictures(slow, changing([1, 2, 3]), known, treatment).stuck).toEqual([])
+    // Without the picture at 2 s, what stands still does so from 1 s to 3 s.
+    const [stuck] = accountOfPictures(slow, changing([1, 3]), known, treatment).stuck
+    expect([stuck!.from, stuck!.to].map(Math.round)).toEqual([1, 3])
+  })
+
   test('fills gaps with the picture before, and says so', () => {
     const times = Array.from({ length: 100 }, (_, index) => (index < 40 ? index : index + 25) / 25)
     const known = source(100, { slots: 125, gaps: { count: 1, seconds: 1, places: [] } })
