@@ -2,6 +2,7 @@ import path from 'node:path'
 import {
   readSettings,
   type CurveRecord,
+  type LotCurveRecord,
   type JobRecord,
   type SourceRow,
   type Step,
@@ -166,6 +167,23 @@ export async function takeScreenshots(directory: string): Promise<void> {
     await page.goto(`/balance?job=${second[3]!.id}`)
     await page.getByRole('slider').scrollIntoViewIfNeeded()
     await shoot('curve')
+    const { jobs: interviews } = await draft(
+      ['web-mp4', 'open-web-mp4'].flatMap(key => [
+        ['Fog-signal interview 2', key] as [string, string],
+        ['Fog-signal interview 3', key] as [string, string],
+      ]),
+    )
+    await until(jobs => jobs.every(job => job.forecast || job.state === 'done'))
+    await page.goto(`/balance?job=${interviews[0]!.id}`)
+    await page.getByRole('region', { name: 'Specs side by side' }).scrollIntoViewIfNeeded()
+    await shoot('side-by-side')
+    const lotCurve = `/api/jobs/${interviews[0]!.id}/lot-curve`
+    await ask(lotCurve, {})
+    while ((await ask<LotCurveRecord>(lotCurve)).measured === 0) await pause(500)
+    await page.getByLabel('All of it under, in MB').fill('0.9')
+    await page.getByText('XPSNR against the treated picture').scrollIntoViewIfNeeded()
+    await shoot('lot')
+    await ask('/api/jobs/actions', { ids: interviews.map(job => job.id), action: 'remove' })
     await release(second.slice(0, 3))
     await until(jobs => jobs.some(job => (job.progress?.part ?? 0) > 0.2))
     await shoot('balance', `/balance?job=${second[3]!.id}`)
