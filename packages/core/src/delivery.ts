@@ -384,6 +384,8 @@ export const pictureSpecs: readonly PictureSpec[] = [
     keepsChapters: true,
     nameSuffix: '-untouched',
   },
+  { ...openWeb, key: 'open-web-webm', name: 'Open web WebM', container: 'webm' },
+  { ...openWeb, key: 'open-web-mp4', name: 'Open web MP4', container: 'mp4' },
   {
     key: 'editing-mxf',
     name: 'Editing master MXF',
@@ -443,8 +445,6 @@ export const pictureSpecs: readonly PictureSpec[] = [
     },
     nameSuffix: '-mail',
   },
-  { ...openWeb, key: 'open-web-webm', name: 'Open web WebM', container: 'webm' },
-  { ...openWeb, key: 'open-web-mp4', name: 'Open web MP4', container: 'mp4' },
 ]
 
 const asFile: Pick<
