@@ -280,6 +280,8 @@ test('a purpose drafts the specs that serve it, which stand side by side until o
   page,
   request,
 }) => {
+  // Rows below the fold are not there to be chosen.
+  await page.setViewportSize({ width: 1280, height: 2400 })
   await page.goto('/intake')
   await page.getByRole('checkbox', { name: /Fog-signal interview 1/ }).check()
   const bar = page.getByRole('group', { name: 'Draft jobs' })
