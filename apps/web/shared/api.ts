@@ -134,6 +134,7 @@ const jobQuery = ofOrder.extend({
   states: jobStates.optional(),
   lotId: lotChoice,
   sourceId: id.optional(),
+  specKey: text(80).optional(),
   sample: SampleState.optional(),
   sort: JobSort.default('plan'),
 })

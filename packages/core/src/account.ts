@@ -95,6 +95,8 @@ export interface Region {
   height: number
 }
 
+type Sizes = Record<'from' | 'to', { width: number; height: number }>
+
 /** The part of a result's frame that its picture has, where black was put around it: what is in the bars says nothing of the picture. Null where it has all of it. */
 export function pictureRegion({ steps }: Pick<PictureTreatment, 'steps'>): Region | null {
   let region: Region | null = null
@@ -102,55 +104,11 @@ export function pictureRegion({ steps }: Pick<PictureTreatment, 'steps'>): Regio
     if (step.kind === 'size' && region) region = scaledRegion(region, step)
     if (step.kind !== 'chosen') continue
     if (step.step.kind === 'pad') region = paddedRegion(region, step)
-    // Turned or cut after it: where the picture is now is not followed.
-    else if (region && (step.to.width !== step.from.width || step.to.height !== step.from.height)) return null
+    if (step.step.kind === 'crop' && region)
+      region = withinFrame({ ...region, left: region.left - step.step.left, top: region.top - step.step.top }, step.to)
   }
   return region
 }
-
-/**
- * The part of a source's frame that is left in the result, where some of it is cut off: what moves there alone moves no more. Null where all of it is left, or
- * where it cannot be told.
- */
-export function keptRegion(
-  { steps }: Pick<PictureTreatment, 'steps'>,
-  { width, height, turned }: VideoFacts,
-): Region | null {
-  let kept: Region = { left: 0, top: 0, width, height }
-  let isCut = false
-  for (const step of steps) {
-    if (step.kind !== 'chosen') continue
-    if (step.step.kind === 'crop') {
-      const [across, down] = [kept.width / step.from.width, kept.height / step.from.height]
-      kept = {
-        left: kept.left + step.step.left * across,
-        top: kept.top + step.step.top * down,
-        width: step.to.width * across,
-        height: step.to.height * down,
-      }
-      isCut = true
-    } else if (
-      ['rotate', 'flip', 'steady'].includes(step.step.kind) ||
-      (step.step.kind === 'pad' && !isLast(steps, step))
-    ) {
-      return null
-    }
-  }
-  if (!isCut || turned) return null
-  const even = (value: number) => 2 * Math.ceil(value / 2)
-  const [left, top] = [even(kept.left), even(kept.top)]
-  const region = { left, top, width: even(kept.width - 1), height: even(kept.height - 1) }
-  const isWithin = left + region.width <= width && top + region.height <= height
-  return isWithin && Math.min(region.width, region.height) >= leastRegion ? region : null
-}
-
-/** Parts that are smaller than this are not looked at by themselves. */
-const leastRegion = 16
-
-const isLast = (steps: PictureTreatment['steps'], step: PictureTreatment['steps'][number]) =>
-  !steps.slice(steps.indexOf(step) + 1).some(other => other.kind === 'chosen' && other.step.kind === 'crop')
-
-type Sizes = Record<'from' | 'to', { width: number; height: number }>
 
 function scaledRegion(region: Region, { from, to }: Sizes): Region {
   const [across, down] = [to.width / from.width, to.height / from.height]
@@ -168,6 +126,55 @@ function paddedRegion(region: Region | null, { from, to }: Sizes): Region {
   const within = region ?? { left: 0, top: 0, width: from.width, height: from.height }
   const before = (side: 'width' | 'height') => 2 * Math.floor((to[side] - from[side]) / 4)
   return { ...within, left: within.left + before('width'), top: within.top + before('height') }
+}
+
+/** What of a region lies in a frame. */
+function withinFrame({ left, top, width, height }: Region, frame: Sizes['to']): Region {
+  const [x, y] = [Math.max(0, left), Math.max(0, top)]
+  return {
+    left: x,
+    top: y,
+    width: Math.min(left + width, frame.width) - x,
+    height: Math.min(top + height, frame.height) - y,
+  }
+}
+
+/** Parts that are smaller than this are not looked at by themselves. */
+const leastRegion = 16
+
+/**
+ * The part of a source's frame that is left in the result, where some of it is cut off: what moves there alone moves no more. Null where all of it is left, or
+ * where it cannot be told.
+ */
+export function keptRegion(
+  { steps }: Pick<PictureTreatment, 'steps'>,
+  { width, height, turned }: VideoFacts,
+): Region | null {
+  let kept: Region = { left: 0, top: 0, width, height }
+  const chosen = steps.flatMap(step => (step.kind === 'chosen' ? [step] : []))
+  const lastCut = chosen.findLastIndex(({ step }) => step.kind === 'crop')
+  if (lastCut < 0 || turned) return null
+  for (const { step, from, to } of chosen.slice(0, lastCut + 1)) {
+    // Turned, moved or padded before it: where a pixel was is not followed.
+    if (['rotate', 'flip', 'steady', 'pad'].includes(step.kind)) return null
+    if (step.kind !== 'crop') continue
+    const [across, down] = [kept.width / from.width, kept.height / from.height]
+    kept = {
+      left: kept.left + step.left * across,
+      top: kept.top + step.top * down,
+      width: to.width * across,
+      height: to.height * down,
+    }
+  }
+  const even = (value: number) => 2 * Math.floor(value / 2)
+  const [left, top] = [even(kept.left + 1), even(kept.top + 1)]
+  const region = {
+    left,
+    top,
+    width: even(kept.left + kept.width - left),
+    height: even(kept.top + kept.height - top),
+  }
+  return Math.min(region.width, region.height) >= leastRegion ? region : null
 }
 
 /** Steps back, or leaps that the facts know as jumps, by more than this are no steps of time, in seconds. */
@@ -450,12 +457,13 @@ const heardAbove = -50
 /** Gaps in a track of more than this in all, in seconds, and its pieces are no longer where their number says. */
 const mostGap = 0.02
 
-/** The account of one sound track. @param picture whether the result has a picture, whose beginning is time 0 */
+/** The account of one sound track. @param frames that the result's picture must have; null where there is none, or it was not counted */
 export function accountOfSound(
   source: PlainSound,
   result: PlainSound,
   facts: SourceFacts,
   treatment: Treatment,
+  frames: number | null = null,
 ): SoundAccount {
   const timeline = treatment.timeline ?? plainTimeline
   const delay = soundDelay(treatment)
@@ -466,9 +474,8 @@ export function accountOfSound(
   const gaps = Math.max(0, last - first - source.seconds)
   const ownEnd = Math.max(0, resultSeconds(timeline, Math.max(0, end)) + delay)
   // Beside every frame and nowhere else, whatever the source has.
-  const { result: made } = treatment
-  const expectedEnd =
-    made !== null && 'evenSound' in treatment && treatment.evenSound ? made.frameCount / toNumber(made.rate) : ownEnd
+  const isEven = treatment.result !== null && 'evenSound' in treatment && treatment.evenSound === true
+  const expectedEnd = isEven && frames !== null ? frames / toNumber(treatment.result.rate) : ownEnd
   const kept = Math.max(0, end - Math.max(0, first))
   const isPlain = timeline.ranges === null && timeline.speed === 1
   const comparable = isPlain && !hasJumps && gaps <= mostGap && source.coarse.length > 0 && result.coarse.length > 0

@@ -91,7 +91,7 @@ export function fitExactly(
   const [across, down] = [maxWidth / natural.width, maxHeight / natural.height]
   const isSame = Math.abs(across / down - 1) < nearShape
   const side = (value: number, most: number) => {
-    const whole = Math.max(multiple, roundToMultiple(value, multiple))
+    const whole = roundToMultiple(value, multiple)
     return isCropped ? Math.max(whole, most) : Math.min(whole, most)
   }
   if (keepsLines) {

@@ -84,10 +84,10 @@ function targetedSize(points: readonly CurvePoint[], xpsnr: number): Range {
  */
 function carriedSize(
   { xpsnr: from, bytes }: { xpsnr: number; bytes: Range },
-  measured: readonly LotItem[],
+  measured: ReadonlySet<LotItem>,
   to: number,
 ): Range {
-  const factors = measured.map(({ points }) =>
+  const factors = [...measured].map(({ points }) =>
     Math.log(sizeAtLikeness(points, to).expected / Math.max(1, sizeAtLikeness(points, from).expected)),
   )
   const { mean, error } = meanWithError(factors)
@@ -106,9 +106,9 @@ function carriedSize(
   }
 }
 
-function levelOf(items: readonly LotItem[], measured: readonly LotItem[], xpsnr: number): LotLevel {
+function levelOf(items: readonly LotItem[], measured: ReadonlySet<LotItem>, xpsnr: number): LotLevel {
   const sizes = items.flatMap(item => {
-    if (measured.includes(item)) return [{ ...item, bytes: targetedSize(item.points, xpsnr) }]
+    if (measured.has(item)) return [{ ...item, bytes: targetedSize(item.points, xpsnr) }]
     return item.forecast ? [{ ...item, bytes: carriedSize(item.forecast, measured, xpsnr) }] : []
   })
   const sum = new RangeSum()
@@ -118,7 +118,7 @@ function levelOf(items: readonly LotItem[], measured: readonly LotItem[], xpsnr:
   const { each, shared } = spreadOf(rates, widths, leastSpread, loneSpread)
   const perUnit = rates.reduce((all, rate) => all + rate, 0) / rates.length
   for (const item of items)
-    if (!measured.includes(item) && !item.forecast)
+    if (!measured.has(item) && !item.forecast)
       sum.add(rangeAround(perUnit * item.units, each), { group: 'lot', part: shared })
   const bySize = sizes.map(({ name, bytes }) => ({ name, bytes: bytes.expected })).sort((a, b) => a.bytes - b.bytes)
   return { xpsnr, bytes: sum.range(), smallest: bySize[0]!, largest: bySize.at(-1)! }
@@ -138,7 +138,7 @@ export function lotLevels(items: readonly LotItem[]): LotLevel[] {
   const worst = Math.max(levels.least, Math.min(...ends.map(known => known[0]!.xpsnr)))
   const [from, to] = [Math.ceil(worst / levels.step), Math.floor(best / levels.step)]
   return Array.from({ length: Math.max(0, to - from + 1) }, (_, index) =>
-    levelOf(there, measured, (from + index) * levels.step),
+    levelOf(there, new Set(measured), (from + index) * levels.step),
   )
 }
 

@@ -323,5 +323,13 @@ describe('the part of a source that is left of it', () => {
     const half = { kind: 'size' as const, from: frame(640, 360), to: frame(320, 180), why: '' }
     expect(pictureRegion({ steps: [pad, half] })).toEqual({ left: 40, top: 0, width: 240, height: 180 })
     expect(pictureRegion({ steps: [half] })).toBeNull()
+    // Of bars that are cut off again nothing is left.
+    const over = { left: 100, top: 0, right: 60, bottom: 0 }
+    expect(pictureRegion({ steps: [pad, cut([640, 360], [480, 360], over)] })).toEqual({
+      left: 0,
+      top: 0,
+      width: 460,
+      height: 360,
+    })
   })
 })

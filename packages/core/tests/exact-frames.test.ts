@@ -110,6 +110,12 @@ describe('a treatment', () => {
     expect(steps.at(-1)).toMatchObject({ step: { kind: 'crop', top: 4, bottom: 4, left: 0, right: 0 } })
   })
 
+  test('that would have to be enlarged beyond all measure to fill a frame is refused, not tried', () => {
+    const strip = facts({ width: 4000, height: 40 })
+    expect(() => deriveTreatment(strip, exact({ exactly: 'cropped' }))).toThrow(/would make a picture of 108000x1080/)
+    expect(() => deriveTreatment(strip, exact({ exactly: 'padded' }))).not.toThrow()
+  })
+
   test('of fields that keep their lines is refused only where it would mix them', () => {
     const kept = { scan: 'as source' as const, codec: 'mpeg2video', profile: 'main', keyframeSeconds: 0.5 }
     const disc = exact({ maxWidth: 720, maxHeight: 576, exactly: 'padded', squarePixels: false, shownAs: '16:9' }, kept)

@@ -209,6 +209,41 @@ describe('an agenda', () => {
   })
 })
 
+describe('work by spec', () => {
+  const like = (xpsnr: number | null) => ({ xpsnr, worstXpsnr: xpsnr, ssim: 0.98 })
+  const measured = (seconds: number, bytes: number, xpsnr: number | null) => ({
+    ...forecast(exactly(seconds), exactly(bytes)),
+    quality: like(xpsnr),
+  })
+  const draft = (specKey: string, known: JobForecast | null) =>
+    job({ state: 'draft', specKey, specName: specKey, measured: known, likeKey: null })
+
+  test('sums what the drafts of each take, and tells the least likeness of those that were measured', () => {
+    const own = [
+      draft('small', measured(10, 100, 38)),
+      draft('exact', measured(4, 900, null)),
+      draft('small', measured(20, 300, 35.5)),
+      draft('small', null),
+      draft('exact', forecast(exactly(6), exactly(700))),
+    ]
+    const specs = atOnce(agendaOf(own).specs(own))
+    expect(
+      specs.map(({ specKey, totals, likenessKnown, leastXpsnr }) => [
+        specKey,
+        totals.jobs,
+        totals.unknown,
+        totals.bytes.expected,
+        totals.seconds.expected,
+        likenessKnown,
+        leastXpsnr,
+      ]),
+    ).toEqual([
+      ['small', 3, 1, 400, 30, 2, 35.5],
+      ['exact', 2, 0, 1600, 10, 1, null],
+    ])
+  })
+})
+
 describe('lists of jobs', () => {
   const own = [
     job({ id: 101, position: 3, sourceName: 'reel 10.mov', lotId: 1, state: 'done', verdict: 'pass', workSeconds: 5 }),
@@ -224,6 +259,12 @@ describe('lists of jobs', () => {
     }),
   ]
   const agenda = agendaOf(own)
+
+  test('are chosen by their spec as well', () => {
+    const two = [job({ id: 201, specKey: 'small' }), job({ id: 202, specKey: 'exact' })]
+    expect(chooseJobs(two, { specKey: 'exact' }).map(({ id }) => id)).toEqual([202])
+    expect(chooseJobs(two, {})).toHaveLength(2)
+  })
   const ids = (jobs: JobOutline[]) => jobs.map(entry => entry.id)
 
   test('are narrowed by state, lot, source and sample', () => {

@@ -142,21 +142,40 @@ function heldBy({ video: { rateControl } }: PictureSpec): number | null {
   return rateControl.kind === 'constant quality' ? rateControl.value : null
 }
 
-/** The curve of a sample: its own, or one that is measured of the same source and treatment in the same codec, whose spec only spends bits otherwise. */
+/** The curve of a sample, as `curveAmong` finds it. */
 async function curveOf(em: EntityManager, sample: SampleRow): Promise<CurveRow | null> {
-  const own = await em.findOne(CurveEntity, { sample: sample.id })
-  if (own) return own
-  const alike = await em.find(
+  return curveAmong(sample, (await curvesOf(em, [sample.source.id])).get(sample.source.id) ?? [])
+}
+
+/** All curves of some sources, by source, the first measured first. */
+export async function curvesOf(em: EntityManager, sourceIds: readonly number[]): Promise<Map<number, CurveRow[]>> {
+  const curves = await em.find(
     CurveEntity,
-    { state: 'ready', sample: { source: sample.source.id } as never },
+    { sample: { source: { $in: [...sourceIds] } } as never },
     { populate: ['sample'] as never, orderBy: { id: 1 } },
   )
+  const bySource = new Map<number, CurveRow[]>()
+  for (const curve of curves) {
+    const { id } = (curve.sample.getEntity() as SampleRow).source
+    bySource.set(id, [...(bySource.get(id) ?? []), curve])
+  }
+  return bySource
+}
+
+/** Of the curves of its source, a sample's own, or one that is measured of the same treatment in the same codec, whose spec only spends bits otherwise. */
+export function curveAmong(sample: SampleRow, curves: readonly CurveRow[]): CurveRow | null {
   const wanted = curvedPart(sample)
-  return alike.find(curve => isDeepStrictEqual(curvedPart(curve.sample.getEntity() as SampleRow), wanted)) ?? null
+  return (
+    curves.find(curve => curve.sample.id === sample.id) ??
+    curves.find(
+      curve => curve.state === 'ready' && isDeepStrictEqual(curvedPart(curve.sample.getEntity() as SampleRow), wanted),
+    ) ??
+    null
+  )
 }
 
 /** What a curve depends on. */
-export function curvedPart({ treatment, spec }: SampleRow): object {
+function curvedPart({ treatment, spec }: SampleRow): object {
   return { treatment, container: spec.container, video: { ...spec.video, rateControl: null, level: null } }
 }
 

@@ -1,4 +1,3 @@
-import { isDeepStrictEqual } from 'node:util'
 import type { EntityManager } from '@mikro-orm/postgresql'
 import {
   chooseStandIns,
@@ -14,8 +13,17 @@ import {
   type LotItem,
 } from '@hematine/core'
 import { sourceName } from './as-records.ts'
-import { askForCurve, curvedPart, curvedPlan, draftsLike, draftWith, mustBeDraft, pointsOf } from './curves.ts'
-import { CurveEntity, JobEntity, type CurveRow, type JobRow, type SampleRow, type SourceRow } from './entities.ts'
+import {
+  askForCurve,
+  curveAmong,
+  curvedPlan,
+  curvesOf,
+  draftsLike,
+  draftWith,
+  mustBeDraft,
+  pointsOf,
+} from './curves.ts'
+import { JobEntity, type CurveRow, type JobRow, type SampleRow, type SourceRow } from './entities.ts'
 import { found, Problem } from './problem.ts'
 import type { TaskQueue } from './queue.ts'
 import { keepRate } from './specs.ts'
@@ -36,31 +44,20 @@ async function lotOf(em: EntityManager, jobId: number): Promise<{ job: JobRow; d
     populate: ['sample', 'source'] as never,
     orderBy: { id: 1 },
   })
-  const curves = await em.find(
-    CurveEntity,
-    { sample: { source: { $in: rows.map(row => row.source.id) } } as never },
-    { populate: ['sample'] as never, orderBy: { id: 1 } },
+  const curves = await curvesOf(
+    em,
+    rows.map(row => row.source.id),
   )
-  const bySource = new Map<number, CurveRow[]>()
-  for (const curve of curves) {
-    const { id } = (curve.sample.getEntity() as SampleRow).source
-    bySource.set(id, [...(bySource.get(id) ?? []), curve])
-  }
   return {
     job,
     drafts: rows.map(row => {
       const sample = row.sample?.getEntity() as SampleRow | undefined
-      const there = bySource.get(row.source.id) ?? []
-      // Its own, or one that is measured of the same treatment in the same codec.
-      const own = there.find(curve => curve.sample.id === sample?.id)
-      const alike = () =>
-        there.find(
-          curve =>
-            curve.state === 'ready' &&
-            sample !== undefined &&
-            isDeepStrictEqual(curvedPart(curve.sample.getEntity() as SampleRow), curvedPart(sample)),
-        )
-      return { job: row, sample, units: unitsOf(sample?.extent ?? extentOf(row)), curve: own ?? alike() ?? null }
+      return {
+        job: row,
+        sample,
+        units: unitsOf(sample?.extent ?? extentOf(row)),
+        curve: sample ? curveAmong(sample, curves.get(row.source.id) ?? []) : null,
+      }
     }),
   }
 }

@@ -128,6 +128,15 @@ describe('a picture of another shape', () => {
   })
 })
 
+test('grain is of the picture, and bars stay black', async () => {
+  await flat('grainy.mkv', '320x240', '120')
+  const spec = exactly({ exactly: 'padded' })
+  await makeAndCheck(fileAt('grainy.mkv'), spec, at('grain-out.mkv'), [{ kind: 'grain', strength: 'strong' }])
+  const { row } = await cross('grain-out.mkv')
+  expect(new Set([...row.slice(0, 80), ...row.slice(560)])).toEqual(new Set([16]))
+  expect(new Set(row.slice(80, 560)).size).toBeGreaterThan(5)
+})
+
 describe('the check of a picture among bars', () => {
   const small = exactly({ exactly: 'padded', enlarge: false })
   const drawn = (name: string, filters: string) =>

@@ -1,4 +1,4 @@
-import { stat } from 'node:fs/promises'
+import { stat, truncate } from 'node:fs/promises'
 import path from 'node:path'
 import {
   containers,
@@ -9,9 +9,10 @@ import {
   type Container,
   type SoundSpec,
 } from '@hematine/core'
+import { FormatContext, Packet } from 'node-av/lib'
 import { beforeAll, describe, expect, test } from 'vitest'
-import { readFacts, silenceLibraries, type MediaInput } from '../src/index.ts'
-import { extractAndCheck, makeAndCheck } from '../../../tests/support/jobs.ts'
+import { readFacts, silenceLibraries, transcode, type MediaInput } from '../src/index.ts'
+import { extractAndCheck, makeAndCheck, openGate } from '../../../tests/support/jobs.ts'
 import { writeClip } from '../../../tests/support/material.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 import { pictureSpec, soundIn } from '../../../tests/support/specs.ts'
@@ -211,6 +212,57 @@ describe('a container whose sound stands beside every frame', () => {
     expect(made.video!.frameCount).toBe(30)
     expect(made.audio[0]!.endSeconds).toBeCloseTo(1.2, 2)
   })
+})
+
+test.each([
+  // SMPTE ST 2019-1: every frame of a fixed profile has the same size.
+  ['1280x720', 'hd standard', 303_104],
+  ['1280x720', 'hd high', 458_752],
+  ['1280x720', 'hd high 10 bit', 458_752],
+  ['1920x1080', 'hd low', 188_416],
+  ['1920x1080', 'hd standard', 606_208],
+] as const)('DNxHD of %s in its profile %s has frames of %i bytes', async (size, profile, bytes) => {
+  const spec = pictureSpec('mov', 'dnxhd', 'pcm_s16le')
+  const chosen = pictureCodec('dnxhd').profiles.find(entry => entry.key === profile)!
+  spec.video = { ...spec.video, profile, pixelFormat: chosen.pixelFormats[0]! }
+  const file = path.join(scratch, `frames-${profile.replaceAll(' ', '-')}-${size}.mov`)
+  const input = size === '1280x720' ? wide : full
+  const facts = await readFacts(input)
+  const plan = { input, facts, treatment: deriveTreatment(facts, spec), spec, outputPath: file }
+  await transcode(plan, openGate, () => undefined)
+  const container = new FormatContext()
+  await container.openInput(file, null, null)
+  const packet = new Packet()
+  packet.alloc()
+  const sizes = new Set<number>()
+  while ((await container.readFrame(packet)) >= 0) {
+    if (packet.streamIndex === 0) sizes.add(packet.size)
+    packet.unref()
+  }
+  packet.free()
+  await container.closeInput()
+  expect([...sizes]).toEqual([bytes])
+})
+
+test('MXF of a source that was cut short ends where its pictures do, and is to be looked at', async () => {
+  const short = fileAt('whole.mkv')
+  await writeClip({
+    path: short.path,
+    format: 'matroska',
+    video: {
+      encoder: 'libx264',
+      options: { preset: 'ultrafast', qp: '20' },
+      filters: 'testsrc2=s=352x288:r=25:d=4,format=yuv420p,setsar=1',
+    },
+    audio: [{ encoder: 'pcm_s16le', filters: 'sine=f=300:r=48000:d=4,aformat=sample_fmts=s16:channel_layouts=stereo' }],
+  })
+  await truncate(short.path, Math.round((await stat(short.path)).size * 0.6))
+  const spec = pictureSpec('mxf', 'mpeg2video', 'pcm_s16le')
+  const { check } = await makeAndCheck(short, spec, path.join(scratch, 'cut-short.mxf'))
+  expect(check.lines.filter(line => line.verdict === 'fail')).toEqual([])
+  const made = await readFacts(fileAt('cut-short.mxf'))
+  expect(made.video!.frameCount).toBeLessThan(80)
+  expect(made.audio[0]!.endSeconds).toBeCloseTo(made.video!.frameCount / 25, 2)
 })
 
 describe('a rate on average', () => {

@@ -28,6 +28,7 @@ export interface JobQuery {
   states: JobState[]
   lotId?: number | 'none'
   sourceId?: number
+  specKey?: string
   sample?: 'failed'
 }
 

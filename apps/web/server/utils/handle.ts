@@ -110,25 +110,41 @@ async function readJson(event: H3Event): Promise<unknown> {
   return body
 }
 
+/** How long what is still coming of a body is thrown away, so that its sender can read the answer, before the connection is taken away. */
+const lingerMilliseconds = 2000
+
+/** A connection that is taken away while its other side still sends may lose the answer that was on its way to it. */
+function lingerAfterAnswer({ node: { req, res } }: H3Event): void {
+  req.resume()
+  res.once('finish', () => {
+    if (req.complete) return
+    const timer = setTimeout(() => req.socket.destroy(), lingerMilliseconds).unref()
+    // Sent whole after all, the connection can be used again.
+    req.once('end', () => clearTimeout(timer))
+  })
+}
+
 /** Reads a body, counting its bytes as they come: a stated length may be missing, or wrong. */
 async function readBody(event: H3Event): Promise<string> {
   const tooLarge = () => {
-    // What is still coming is thrown away until the connection ends with the answer.
-    setResponseHeader(event, 'connection', 'close')
+    lingerAfterAnswer(event)
     return new RequestProblem(413, 'too-large', 'The body is larger than 16 MB. Split the request.')
   }
-  if (Number(event.node.req.headers['content-length'] ?? 0) > mostBodyBytes) throw tooLarge()
+  const { req } = event.node
+  if (Number(req.headers['content-length'] ?? 0) > mostBodyBytes) throw tooLarge()
   return new Promise((resolve, reject) => {
     let pieces: Buffer[] = []
     let bytes = 0
+    const take = (piece: Buffer) => {
+      bytes += piece.length
+      if (bytes <= mostBodyBytes) return void pieces.push(piece)
+      pieces = []
+      req.off('data', take)
+      reject(tooLarge())
+    }
     // Not by iterating: leaving an iteration early takes the connection away before it has been answered.
-    event.node.req
-      .on('data', (piece: Buffer) => {
-        bytes += piece.length
-        if (bytes <= mostBodyBytes) return void pieces.push(piece)
-        pieces = []
-        reject(tooLarge())
-      })
+    req
+      .on('data', take)
       .on('end', () => resolve(Buffer.concat(pieces).toString('utf8')))
       .on('error', reject)
   })

@@ -24,6 +24,6 @@ export async function plannedRecords(
 
 /** What a request says of which jobs it wants. */
 export function choiceOf(query: Omit<JobChoice, 'lotId'> & { lotId?: number | 'none' | undefined }): JobChoice {
-  const { states, sourceId, sample, lotId } = lotOf(query)
-  return { states, sourceId, sample, lotId }
+  const { states, sourceId, specKey, sample, lotId } = lotOf(query)
+  return { states, sourceId, specKey, sample, lotId }
 }

@@ -1,6 +1,6 @@
 import type { FrameSize } from '../geometry.ts'
 import { toNumber, type Rational } from '../rational.ts'
-import { anyRate, televisionRate, type CodecProfile, type PictureCodec } from './picture-codec.ts'
+import { anyRate, editedFrames, televisionRate, type CodecProfile, type PictureCodec } from './picture-codec.ts'
 
 const names: Record<string, string> = {
   lb: 'dnxhr_lb',
@@ -48,6 +48,7 @@ const hdRate = televisionRate('DNxHD')
 
 /** SMPTE ST 2019-1: of fixed frames in high definition (DNxHD), or of any frame size (DNxHR). It states BT.709 or BT.2020, and nothing else. */
 export const dnxhr: PictureCodec = {
+  ...editedFrames,
   key: 'dnxhd',
   name: 'DNxHD/HR',
   says: 'Opens in editing programs and cuts at any frame.',
@@ -65,16 +66,8 @@ export const dnxhr: PictureCodec = {
   ],
   pixelFormats: [],
   rates: ['set by profile'],
-  quality: null,
-  efforts: [],
-  everyFrameAlone: true,
-  levels: null,
   keepsFields: false,
   matrices: ['bt709', 'bt2020nc'],
-  colourOf: null,
-  keepsHighRange: true,
-  centresChroma: false,
-  remarks: [],
   rateProblem: (rate, profile) => (profile !== null && profile in fixed ? hdRate(rate) : anyRate()),
   sizeProblem: ({ width, height }, profile) => {
     const sizes = Object.keys(fixed[profile ?? ''] ?? {})
@@ -84,7 +77,6 @@ export const dnxhr: PictureCodec = {
         : `DNxHD in its profile ${profile} is ${sizes.join(' or ')}, not ${width}x${height}.`
     return width < 256 || height < 120 ? `DNxHR begins at 256x120; ${width}x${height} is smaller.` : null
   },
-  passes: null,
   settings: ({ profile }, size, rate) => {
     const named = profile === null ? null : namedRate(profile, size, rate)
     return named === null

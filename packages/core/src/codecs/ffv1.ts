@@ -1,5 +1,5 @@
 import type { FrameSize } from '../geometry.ts'
-import { anyRate, anySize, type PictureCodec } from './picture-codec.ts'
+import { editedFrames, type PictureCodec } from './picture-codec.ts'
 
 /** Slices of a frame: more for larger ones, whose slices would hold more than the coder takes; the numbers are those that divide a frame evenly. */
 function slices({ width, height }: FrameSize): string {
@@ -11,6 +11,7 @@ function slices({ width, height }: FrameSize): string {
 
 /** RFC 9043. */
 export const ffv1: PictureCodec = {
+  ...editedFrames,
   key: 'ffv1',
   name: 'FFV1',
   says: 'Keeps every picture exactly, with a checksum in each frame.',
@@ -18,19 +19,7 @@ export const ffv1: PictureCodec = {
   profiles: [{ key: 'version 3', statedAs: [], pixelFormats: [], says: 'checksums in every slice' }],
   pixelFormats: [],
   rates: ['lossless'],
-  quality: null,
-  efforts: [],
-  everyFrameAlone: true,
-  levels: null,
   keepsFields: true,
-  matrices: null,
-  colourOf: null,
-  keepsHighRange: true,
-  centresChroma: false,
-  remarks: [],
-  rateProblem: anyRate,
-  sizeProblem: anySize,
-  passes: null,
   settings: (_, size) => ({
     options: { level: '3', slicecrc: '1', slices: slices(size), coder: 'range_tab', context: '0' },
   }),

@@ -1,7 +1,8 @@
-import { anyRate, anySize, type PictureCodec } from './picture-codec.ts'
+import { editedFrames, type PictureCodec } from './picture-codec.ts'
 
 /** ISO/IEC 15444-1, without loss by its reversible wavelet (5/3), or with by its other one (9/7). */
 export const jpeg2000: PictureCodec = {
+  ...editedFrames,
   key: 'jpeg2000',
   name: 'JPEG 2000',
   says: 'Every frame alone, exactly or smaller; for archives and cinema. Slow: seconds for a frame in high definition.',
@@ -10,18 +11,7 @@ export const jpeg2000: PictureCodec = {
   pixelFormats: ['yuv422p10le', 'yuv422p', 'yuv420p', 'yuv444p10le', 'yuv444p'],
   rates: ['lossless', 'constant quality'],
   quality: { best: 1, worst: 31, usual: 3, step: 1 },
-  efforts: [],
-  everyFrameAlone: true,
-  levels: null,
   keepsFields: false,
-  matrices: null,
-  colourOf: null,
-  keepsHighRange: true,
-  centresChroma: false,
-  remarks: [],
-  rateProblem: anyRate,
-  sizeProblem: anySize,
-  passes: null,
   settings: ({ rateControl }) => ({
     options: { pred: rateControl.kind === 'lossless' ? 'dwt53' : 'dwt97int' },
     quantiser: rateControl.kind === 'constant quality' ? rateControl.value : 0,

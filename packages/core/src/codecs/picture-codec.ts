@@ -118,18 +118,28 @@ export const asRgb = (source: FullColourDescription): FullColourDescription => (
   matrix: 'gbr',
 })
 
-/** What codecs of single pictures have in common. */
-export const pictureFile = {
+/** What codecs have in common whose every picture stands alone. */
+const eachAlone = {
   everyFrameAlone: true,
   levels: null,
-  keepsFields: false,
   matrices: null,
   rateProblem: () => null,
   sizeProblem: () => null,
   passes: null,
-  keepsHighRange: false,
   centresChroma: false,
   remarks: [],
+} as const
+
+/** Of single pictures. */
+export const pictureFile = { ...eachAlone, keepsFields: false, keepsHighRange: false } as const
+
+/** Of moving pictures that are cut at any frame; their size follows from their format unless they say otherwise. */
+export const editedFrames = {
+  ...eachAlone,
+  quality: null,
+  efforts: [],
+  colourOf: null,
+  keepsHighRange: true,
 } as const
 
 /** What a picture in a file of its own can say. */
@@ -171,7 +181,7 @@ export const evenSides =
     width % 2 === 0 && height % 2 === 0 ? null : `${name} in 4:2:0 needs even sides, not ${width}x${height}.`
 
 /** The rates of television and film. */
-export const televisionRates: readonly Rational[] = [
+const televisionRates: readonly Rational[] = [
   rational(24_000, 1001),
   rational(24),
   rational(25),

@@ -1,8 +1,9 @@
-import { anyRate, anySize, type PictureCodec } from './picture-codec.ts'
+import { editedFrames, type PictureCodec } from './picture-codec.ts'
 
 const numbers: Record<string, string> = { proxy: '0', lt: '1', '422': '2', hq: '3', '4444': '4' }
 
 export const prores: PictureCodec = {
+  ...editedFrames,
   key: 'prores',
   name: 'ProRes',
   says: 'Opens in editing programs and cuts at any frame.',
@@ -22,18 +23,6 @@ export const prores: PictureCodec = {
   ],
   pixelFormats: [],
   rates: ['set by profile'],
-  quality: null,
-  efforts: [],
-  everyFrameAlone: true,
-  levels: null,
   keepsFields: true,
-  matrices: null,
-  colourOf: null,
-  keepsHighRange: true,
-  centresChroma: false,
-  remarks: [],
-  rateProblem: anyRate,
-  sizeProblem: anySize,
-  passes: null,
   settings: ({ profile }) => ({ options: { profile: numbers[profile ?? '422'] ?? '2', vendor: 'apl0' } }),
 }

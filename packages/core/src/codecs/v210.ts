@@ -1,6 +1,7 @@
-import { anyRate, anySize, type PictureCodec } from './picture-codec.ts'
+import { editedFrames, type PictureCodec } from './picture-codec.ts'
 
 export const v210: PictureCodec = {
+  ...editedFrames,
   key: 'v210',
   name: 'Uncompressed 10 bit',
   says: 'Every sample as it is, 4:2:2; very large, for equipment that takes nothing else.',
@@ -8,18 +9,6 @@ export const v210: PictureCodec = {
   profiles: [],
   pixelFormats: ['yuv422p10le'],
   rates: ['set by profile'],
-  quality: null,
-  efforts: [],
-  everyFrameAlone: true,
-  levels: null,
   keepsFields: true,
-  matrices: null,
-  colourOf: null,
-  keepsHighRange: true,
-  centresChroma: false,
-  remarks: [],
-  rateProblem: anyRate,
-  sizeProblem: anySize,
-  passes: null,
   settings: () => ({ options: {} }),
 }

@@ -25,16 +25,21 @@ export interface JobChoice {
   /** Of one lot; null for those in none. */
   lotId?: number | null | undefined
   sourceId?: number | undefined
+  specKey?: string | undefined
   sample?: SampleState | undefined
 }
 
 /** The jobs that a choice lets through. */
-export function chooseJobs(jobs: readonly JobOutline[], { states, lotId, sourceId, sample }: JobChoice): JobOutline[] {
+export function chooseJobs(
+  jobs: readonly JobOutline[],
+  { states, lotId, sourceId, specKey, sample }: JobChoice,
+): JobOutline[] {
   return jobs.filter(
     job =>
       (!states || states.includes(job.state)) &&
       (lotId === undefined || job.lotId === lotId) &&
       (sourceId === undefined || job.sourceId === sourceId) &&
+      (specKey === undefined || job.specKey === specKey) &&
       (sample === undefined || job.sampleState === sample),
   )
 }

@@ -469,7 +469,7 @@ function toFrame(
 ): { steps: AppliedStep[]; frame: StoredFrame } {
   const keepsLines = scan !== 'progressive'
   const exact = rule.exactly ? fitExactly(from, rule, { keepsLines, multiple: least }) : null
-  const picture = exact?.picture ?? fitFrame(from, rule, least)
+  const picture = checkSize(exact?.picture ?? fitFrame(from, rule, least), name)
   if (keepsLines && (picture.height !== from.height || (rule.exactly && !exact)))
     throw new CannotTreat(
       `${name} would have to change the height of an interlaced picture, which mixes its fields. Choose a progressive spec.`,

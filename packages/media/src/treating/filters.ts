@@ -203,6 +203,11 @@ export function planStages(
         add([...toRgb(), ...gradeFilters(choice)], index)
       } else if (choice.kind === 'lookup-table') {
         add([...toRgb(), lookupFilters(choice, `s${index}`)], index)
+      } else if (choice.kind === 'pad' && grain && !isRgb) {
+        // Bars stay black.
+        add([grain.filter], grain.step)
+        grain = null
+        add(padFilters(step.to), index)
       } else if (choice.kind === 'high-range') {
         highRange = { step: index, white: choice.white }
       } else {
@@ -367,6 +372,11 @@ function inBetween(rate: Rational, way: InBetween, cutThreshold: number): string
 /** Distance of a mark from the picture's edge, as a part of its height. */
 const markMargin = 0.03
 
+/** Black around a picture in the middle, which stands on whole pairs of pixels. */
+const padFilters = ({ width, height }: { width: number; height: number }) => [
+  `pad=${width}:${height}:x=floor((ow-iw)/4)*2:y=floor((oh-ih)/4)*2`,
+]
+
 /** `label` is a name for pads that no other step uses. */
 interface Surroundings {
   isRgb: boolean
@@ -405,7 +415,7 @@ function filtersOf(
     case 'flip':
       return [step.way === 'left to right' ? 'hflip' : 'vflip', 'copy']
     case 'pad':
-      return [`pad=${to.width}:${to.height}:x=floor((ow-iw)/4)*2:y=floor((oh-ih)/4)*2`]
+      return padFilters(to)
     // The quantizer is stated, because what the file used is lost by now. The library's own filter named after blocks moves them instead.
     case 'deblock':
       return [`pp7=qp=${step.strength === 'light' ? 4 : 14}`]

@@ -13,6 +13,7 @@ import { computed, ref, watch } from 'vue'
 import RateCurve from '~/components/balance/RateCurve.vue'
 import NumberField from '~/components/common/NumberField.vue'
 import { call } from '~/composables/useCall'
+import { useRespec } from '~/composables/useRespec'
 import { useNotices } from '~/stores/notices'
 import { useOrder } from '~/stores/order'
 
@@ -20,11 +21,10 @@ import { useOrder } from '~/stores/order'
 const { job } = defineProps<{ job: JobDetail }>()
 const order = useOrder()
 const notices = useNotices()
-const router = useRouter()
 
 const curve = ref<CurveRecord | null>(null)
 const value = ref<number | null>(null)
-const busy = ref(false)
+const { busy, respec } = useRespec(job)
 const parameters = { id: job.id }
 
 function take(record: CurveRecord): void {
@@ -71,20 +71,8 @@ const isOutOfReach = computed(
     valueUnder(curve.value.points, curve.value.scale, wantedMegabytes.value * 1e6) === null,
 )
 
-async function choose(of: 'draft' | 'lot'): Promise<void> {
-  busy.value = true
-  const answer = await notices.attempt(() => call('chooseQuality', { parameters, body: { value: value.value!, of } }))
-  busy.value = false
-  for (const reason of answer?.refused ?? []) notices.problem(reason)
-  const own = answer?.jobs.find(entry => entry.sourceId === job.sourceId)
-  if (own) {
-    notices.done(
-      `${answer!.jobs.length === 1 ? 'The draft has' : `${describeCount(answer!.jobs.length)} drafts have`} the spec ${own.specName} now.`,
-    )
-    await router.replace({ query: { job: own.id } })
-  }
-  order.noteJobs()
-}
+const choose = (of: 'draft' | 'lot') =>
+  respec(() => call('chooseQuality', { parameters, body: { value: value.value!, of } }))
 </script>
 
 <template>

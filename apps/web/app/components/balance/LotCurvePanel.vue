@@ -11,6 +11,7 @@ import {
 import { computed, ref, watch } from 'vue'
 import NumberField from '~/components/common/NumberField.vue'
 import { call } from '~/composables/useCall'
+import { useRespec } from '~/composables/useRespec'
 import { useNotices } from '~/stores/notices'
 import { useOrder } from '~/stores/order'
 
@@ -18,11 +19,10 @@ import { useOrder } from '~/stores/order'
 const { job } = defineProps<{ job: JobDetail }>()
 const order = useOrder()
 const notices = useNotices()
-const router = useRouter()
 
 const lot = ref<LotCurveRecord | null>(null)
 const chosen = ref<number | null>(null)
-const busy = ref(false)
+const { busy, respec } = useRespec(job)
 const parameters = { id: job.id }
 /** Levels that are shown, in dB apart. */
 const shownEvery = 2
@@ -37,9 +37,13 @@ watch(
 )
 
 const level = computed(() => lot.value?.levels.find(({ xpsnr }) => xpsnr === chosen.value) ?? null)
-const shown = computed(() =>
-  (lot.value?.levels ?? []).filter(({ xpsnr }) => xpsnr % shownEvery === 0 || xpsnr === chosen.value).reverse(),
-)
+const shown = computed(() => {
+  const levels = lot.value?.levels ?? []
+  const isEnd = (index: number) => index === 0 || index === levels.length - 1
+  return levels
+    .filter(({ xpsnr }, index) => isEnd(index) || xpsnr % shownEvery === 0 || xpsnr === chosen.value)
+    .reverse()
+})
 const best = computed(() => lot.value?.levels.at(-1) ?? null)
 
 /** A size that is typed chooses the best level that keeps it. */
@@ -59,20 +63,7 @@ async function measure(): Promise<void> {
   busy.value = false
 }
 
-async function share(): Promise<void> {
-  busy.value = true
-  const answer = await notices.attempt(() => call('chooseLotQuality', { parameters, body: { xpsnr: chosen.value! } }))
-  busy.value = false
-  for (const reason of answer?.refused ?? []) notices.problem(reason)
-  const own = answer?.jobs.find(entry => entry.sourceId === job.sourceId)
-  if (own) {
-    notices.done(
-      `${answer!.jobs.length === 1 ? 'One draft has' : `${describeCount(answer!.jobs.length)} drafts have`} the spec ${own.specName} now.`,
-    )
-    await router.replace({ query: { job: own.id } })
-  }
-  order.noteJobs()
-}
+const hold = () => respec(() => call('chooseLotQuality', { parameters, body: { xpsnr: chosen.value! } }))
 </script>
 
 <template>
@@ -125,7 +116,7 @@ async function share(): Promise<void> {
         <span class="number">{{ describeBytes(level.largest.bytes) }}</span> ({{ level.largest.name }}).
       </p>
       <div class="choices">
-        <VBtn :disabled="busy || level === null || chosen === lot.xpsnr" @click="share">{{
+        <VBtn :disabled="busy || level === null || chosen === lot.xpsnr" @click="hold">{{
           level ? `Hold ${level.xpsnr.toFixed(1)} dB for all ${describeCount(lot.drafts)}` : 'Choose a level'
         }}</VBtn>
         <VBtn v-if="lot.open > 0" variant="text" :disabled="busy" @click="measure">Measure more of it</VBtn>
@@ -138,6 +129,9 @@ async function share(): Promise<void> {
     <VBtn v-else-if="lot.open > 0 && lot.underWay === 0" :disabled="busy" @click="measure"
       >Measure curves that stand for it</VBtn
     >
+    <p v-else-if="lot.measured > 0" class="muted" role="status">
+      What was measured is identical to the treated picture at almost every quality: the smallest one will do.
+    </p>
     <p v-else-if="lot.underWay === 0" class="muted" role="status">
       Curves of it can be measured once there are forecasts measured of its own items.
     </p>

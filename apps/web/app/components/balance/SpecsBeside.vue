@@ -21,11 +21,14 @@ const notices = useNotices()
 const works = ref<SpecWork[]>([])
 const busy = ref(false)
 
-const choice = computed(() => ({ orderId: job.orderId, states: 'draft', lotId: job.lotId ?? 'none' }) as const)
+/** The drafts of its lot; of its source alone, where that is in none yet. */
+const choice = computed(() => (job.lotId === null ? { sourceId: job.sourceId } : { lotId: job.lotId }))
 watch(
   () => [order.jobChange, choice.value],
   async () => {
-    const answer = await call('listJobSpecs', { query: choice.value }).catch(() => null)
+    const answer = await call('listJobSpecs', {
+      query: { orderId: job.orderId, states: 'draft', ...choice.value },
+    }).catch(() => null)
     if (answer) works.value = answer.specs
   },
   { immediate: true },
@@ -43,29 +46,28 @@ const rows = computed(() => {
   return known.map(({ work, spec }, index) => ({ work, reach: reachOf(spec), marks: marks[index]! }))
 })
 
-function likeness({ likenessKnown, leastXpsnr }: SpecWork): string {
+/** Only of what was measured itself: what is carried over from others says nothing of likeness. */
+function likeness({ likenessKnown, leastXpsnr, totals }: SpecWork): string {
   if (likenessKnown === 0) return 'not measured'
-  return leastXpsnr === null ? 'identical to the treated picture' : `${leastXpsnr.toFixed(1)} dB XPSNR or more`
+  const words = leastXpsnr === null ? 'identical to the treated picture' : `from ${leastXpsnr.toFixed(1)} dB XPSNR`
+  return likenessKnown === totals.jobs ? words : `${words}, in the ${describeCount(likenessKnown)} measured`
 }
 function totalsWords({ totals }: SpecWork): string {
   const unknown = totals.unknown > 0 ? `, ${describeCount(totals.unknown)} of them not known yet` : ''
   return `${describeCount(totals.jobs)} ${totals.jobs === 1 ? 'draft' : 'drafts'}${unknown}`
 }
 
-/** Jobs that are listed at a time. */
-const jobsOfPage = 500
-
-/** Takes the lot's drafts with other specs away. */
+/** Takes the drafts with other specs away. */
 async function keepOnly(specKey: string): Promise<void> {
   busy.value = true
   await notices.attempt(async () => {
-    const others: number[] = []
-    for (let offset = 0; ; offset += jobsOfPage) {
-      const { jobs, total } = await call('listJobs', { query: { ...choice.value, offset, limit: jobsOfPage } })
-      others.push(...jobs.filter(entry => entry.specKey !== specKey).map(entry => entry.id))
-      if (offset + jobsOfPage >= total) break
-    }
-    await order.act(others, 'remove')
+    const drafts = { states: ['draft' as const], ...choice.value }
+    const [all, kept] = await Promise.all([order.jobIds(drafts), order.jobIds({ ...drafts, specKey })])
+    const stay = new Set(kept)
+    await order.act(
+      all.filter(id => !stay.has(id)),
+      'remove',
+    )
   })
   busy.value = false
 }
@@ -74,7 +76,10 @@ async function keepOnly(specKey: string): Promise<void> {
 <template>
   <section v-if="rows.length > 1" aria-label="Specs side by side">
     <h2>Side by side</h2>
-    <p class="muted">This lot is drafted with {{ describeCount(rows.length) }} specs. What all of it comes to:</p>
+    <p class="muted">
+      This {{ job.lotId === null ? 'source' : 'lot' }} is drafted with {{ describeCount(rows.length) }} specs. What all
+      of it comes to:
+    </p>
     <ul>
       <li v-for="{ work, reach, marks } in rows" :key="work.specKey" :class="{ own: work.specKey === job.specKey }">
         <h3>{{ work.specName }}</h3>

@@ -99,6 +99,7 @@ export async function prove(
         await listenPlainly(other.input, () => other.streamIndex, resultZero, gate),
         facts,
         treatment,
+        picture?.expected ?? null,
       ),
     )
   }
