@@ -41,23 +41,18 @@ const loneSpread = 0.6
 /** Sizes by quality are known no better than this. */
 const leastSpread = 0.04
 
-/** Points that differ from their source at all, coarsest first, each better than the one before. */
-function rising(points: readonly CurvePoint[]): { xpsnr: number; bytes: Range }[] {
+/** Sizes by likeness, coarsest first, each better than the one before. */
+type Rising = readonly { xpsnr: number; bytes: Range }[]
+
+/** The points of a curve that differ from their source at all. */
+function rising(points: readonly CurvePoint[]): Rising {
   const known: { xpsnr: number; bytes: Range }[] = []
   for (const { xpsnr, bytes } of [...points].reverse())
     if (xpsnr !== null && xpsnr > (known.at(-1)?.xpsnr ?? Number.NEGATIVE_INFINITY)) known.push({ xpsnr, bytes })
   return known
 }
 
-/** Whether a curve tells a size for a likeness: two of its points at least differ. */
-const isUsable = (points: readonly CurvePoint[]): boolean => rising(points).length >= 2
-
-/**
- * The size of an item at a likeness, between its measured points: as many decibels more take about the same factor of bytes. Below its coarsest point it is
- * that of the coarsest, which is too much rather than too little.
- */
-export function sizeAtLikeness(points: readonly CurvePoint[], xpsnr: number): Range {
-  const known = rising(points)
+function sizeOn(known: Rising, xpsnr: number): Range {
   const after = known.findIndex(point => point.xpsnr >= xpsnr)
   if (after === 0) return known[0]!.bytes
   if (after < 0) return known.at(-1)!.bytes
@@ -67,10 +62,18 @@ export function sizeAtLikeness(points: readonly CurvePoint[], xpsnr: number): Ra
   return { expected: mixed('expected'), low: mixed('low'), high: mixed('high') }
 }
 
+/**
+ * The size of an item at a likeness, between its measured points: as many decibels more take about the same factor of bytes. Below its coarsest point it is
+ * that of the coarsest, which is too much rather than too little.
+ */
+export function sizeAtLikeness(points: readonly CurvePoint[], xpsnr: number): Range {
+  return sizeOn(rising(points), xpsnr)
+}
+
 /** A size at a quality that is found by measuring, and may be missed a little. */
-function targetedSize(points: readonly CurvePoint[], xpsnr: number): Range {
-  const { expected, low, high } = sizeAtLikeness(points, xpsnr)
-  const [less, more] = [-missed, missed].map(by => sizeAtLikeness(points, xpsnr + by).expected)
+function targetedSize(known: Rising, xpsnr: number): Range {
+  const { expected, low, high } = sizeOn(known, xpsnr)
+  const [less, more] = [-missed, missed].map(by => sizeOn(known, xpsnr + by).expected)
   return {
     expected,
     low: Math.max(0, expected - Math.hypot(expected - low, expected - less!)),
@@ -78,48 +81,74 @@ function targetedSize(points: readonly CurvePoint[], xpsnr: number): Range {
   }
 }
 
+/** How much of it a curve has at a likeness, as a logarithm. */
+const logSize = (known: Rising, xpsnr: number) => Math.log(Math.max(1, sizeOn(known, xpsnr).expected))
+
 /**
- * The size of an item of which one likeness is known, at another: it changes by the factor that the curves of others change by. How far these are from each other
- * tells how sure that is; of a single one, half of the change is taken to be open.
+ * A size at another likeness than the one it is known at: it changes by the factor that the curves of others change by. How far these are from each other tells
+ * how sure that is; of a single one, half of the change is taken to be open.
+ * @param factors of the others, as logarithms
  */
-function carriedSize(
-  { xpsnr: from, bytes }: { xpsnr: number; bytes: Range },
-  measured: ReadonlySet<LotItem>,
-  to: number,
-): Range {
-  const factors = [...measured].map(({ points }) =>
-    Math.log(sizeAtLikeness(points, to).expected / Math.max(1, sizeAtLikeness(points, from).expected)),
-  )
+function carriedSize({ expected, low, high }: Range, factors: readonly number[]): Range {
   const { mean, error } = meanWithError(factors)
   const count = factors.length
   const open =
     error === null
       ? Math.abs(mean) / 2
       : studentQuantile(count - 1) * error * Math.sqrt(count) * Math.sqrt(1 + 1 / count)
-  const factor = Math.exp(mean)
-  const [below, above] = [(bytes.expected - bytes.low) / bytes.expected, (bytes.high - bytes.expected) / bytes.expected]
-  const expected = bytes.expected * factor
+  const carried = expected * Math.exp(mean)
   return {
-    expected,
-    low: Math.max(0, expected * (1 - Math.hypot(below, 1 - Math.exp(-open)))),
-    high: expected * (1 + Math.hypot(above, Math.exp(open) - 1)),
+    expected: carried,
+    low: Math.max(0, carried * (1 - Math.hypot((expected - low) / expected, 1 - Math.exp(-open)))),
+    high: carried * (1 + Math.hypot((high - expected) / expected, Math.exp(open) - 1)),
   }
 }
 
-function levelOf(items: readonly LotItem[], measured: ReadonlySet<LotItem>, xpsnr: number): LotLevel {
-  const sizes = items.flatMap(item => {
-    if (measured.has(item)) return [{ ...item, bytes: targetedSize(item.points, xpsnr) }]
-    return item.forecast ? [{ ...item, bytes: carriedSize(item.forecast, measured, xpsnr) }] : []
-  })
+/** The items of a lot by what is known of them, with what does not change from level to level. */
+interface Sorted {
+  measured: { name: string; units: number; known: Rising }[]
+  /** `logs`: what each measured curve has at the likeness of the forecast. */
+  forecast: { name: string; units: number; bytes: Range; logs: number[] }[]
+  otherUnits: number[]
+}
+
+function sorted(items: readonly LotItem[]): Sorted {
+  const there = items.filter(item => item.units > 0).map(item => ({ ...item, known: rising(item.points) }))
+  // Two points at least tell a size for a likeness.
+  const measured = there.filter(({ known }) => known.length >= 2)
+  const rest = there.filter(({ known }) => known.length < 2)
+  return {
+    measured,
+    forecast: rest.flatMap(({ name, units, forecast }) =>
+      forecast
+        ? [{ name, units, bytes: forecast.bytes, logs: measured.map(({ known }) => logSize(known, forecast.xpsnr)) }]
+        : [],
+    ),
+    otherUnits: rest.filter(({ forecast }) => !forecast).map(({ units }) => units),
+  }
+}
+
+function levelOf({ measured, forecast, otherUnits }: Sorted, xpsnr: number): LotLevel {
+  const logs = measured.map(({ known }) => logSize(known, xpsnr))
+  const sizes = [
+    ...measured.map(({ known, ...item }) => ({ ...item, bytes: targetedSize(known, xpsnr) })),
+    ...forecast.map(({ logs: from, ...item }) => ({
+      ...item,
+      bytes: carriedSize(
+        item.bytes,
+        logs.map((log, index) => log - from[index]!),
+      ),
+    })),
+  ]
   const sum = new RangeSum()
   for (const { bytes } of sizes) sum.add(bytes)
-  const rates = sizes.map(({ bytes, units }) => bytes.expected / units)
-  const widths = sizes.map(({ bytes }) => (bytes.high - bytes.expected) / bytes.expected)
-  const { each, shared } = spreadOf(rates, widths, leastSpread, loneSpread)
-  const perUnit = rates.reduce((all, rate) => all + rate, 0) / rates.length
-  for (const item of items)
-    if (!measured.has(item) && !item.forecast)
-      sum.add(rangeAround(perUnit * item.units, each), { group: 'lot', part: shared })
+  if (otherUnits.length > 0) {
+    const rates = sizes.map(({ bytes, units }) => bytes.expected / units)
+    const widths = sizes.map(({ bytes }) => (bytes.high - bytes.expected) / bytes.expected)
+    const { each, shared } = spreadOf(rates, widths, leastSpread, loneSpread)
+    const perUnit = rates.reduce((all, rate) => all + rate, 0) / rates.length
+    for (const units of otherUnits) sum.add(rangeAround(perUnit * units, each), { group: 'lot', part: shared })
+  }
   const bySize = sizes.map(({ name, bytes }) => ({ name, bytes: bytes.expected })).sort((a, b) => a.bytes - b.bytes)
   return { xpsnr, bytes: sum.range(), smallest: bySize[0]!, largest: bySize.at(-1)! }
 }
@@ -129,17 +158,14 @@ function levelOf(items: readonly LotItem[], measured: ReadonlySet<LotItem>, xpsn
  * those curves; those that were not measured at all are taken for like the others, by their work. Empty where no curve was measured.
  */
 export function lotLevels(items: readonly LotItem[]): LotLevel[] {
-  const there = items.filter(item => item.units > 0)
-  const measured = there.filter(item => isUsable(item.points))
-  if (measured.length === 0) return []
-  const ends = measured.map(({ points }) => rising(points))
+  const known = sorted(items)
+  const ends = known.measured.map(item => item.known)
+  if (ends.length === 0) return []
   // What lies beyond the best point of a curve is not known; what lies below its coarsest is no more than that.
-  const best = Math.min(levels.most, ...ends.map(known => known.at(-1)!.xpsnr))
-  const worst = Math.max(levels.least, Math.min(...ends.map(known => known[0]!.xpsnr)))
+  const best = Math.min(levels.most, ...ends.map(points => points.at(-1)!.xpsnr))
+  const worst = Math.max(levels.least, Math.min(...ends.map(points => points[0]!.xpsnr)))
   const [from, to] = [Math.ceil(worst / levels.step), Math.floor(best / levels.step)]
-  return Array.from({ length: Math.max(0, to - from + 1) }, (_, index) =>
-    levelOf(there, new Set(measured), (from + index) * levels.step),
-  )
+  return Array.from({ length: Math.max(0, to - from + 1) }, (_, index) => levelOf(known, (from + index) * levels.step))
 }
 
 /**

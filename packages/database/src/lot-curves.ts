@@ -2,17 +2,15 @@ import type { EntityManager } from '@mikro-orm/postgresql'
 import {
   chooseStandIns,
   describeVideoCodec,
-  extentOf,
-  forecastJob,
   lotLevels,
   pictureCodec,
   standIns,
   unitsOf,
+  type JobOutline,
   type JobRecord,
   type LotCurveRecord,
   type LotItem,
 } from '@hematine/core'
-import { sourceName } from './as-records.ts'
 import {
   askForCurve,
   curveAmong,
@@ -23,67 +21,62 @@ import {
   mustBeDraft,
   pointsOf,
 } from './curves.ts'
-import { JobEntity, type CurveRow, type JobRow, type SampleRow, type SourceRow } from './entities.ts'
+import { JobEntity, type CurveRow, type JobRow, type SampleRow } from './entities.ts'
 import { found, Problem } from './problem.ts'
 import type { TaskQueue } from './queue.ts'
 import { keepRate } from './specs.ts'
 
-/** A draft of a lot beside the others that have its spec. */
+/** A draft of a lot beside the others that have its spec; of those that have a curve, the row. */
 interface LotDraft {
-  job: JobRow
-  sample: SampleRow | undefined
-  units: number
+  outline: JobOutline
   curve: CurveRow | null
+  row: JobRow | null
 }
 
-/** A draft, and those of its lot that have its spec, itself included, with their curves. @throws Problem when it can have no curve */
-async function lotOf(em: EntityManager, jobId: number): Promise<{ job: JobRow; drafts: LotDraft[] }> {
-  const job = found(await em.findOne(JobEntity, jobId, { populate: ['source', 'source.lot'] as never }), 'job', jobId)
-  curvedPlan(job)
-  const rows = await em.find(JobEntity, draftsLike(job), {
-    populate: ['sample', 'source'] as never,
-    orderBy: { id: 1 },
-  })
+/** Drafts with their curves: only of the few that have one more than their outline is read. */
+async function withCurves(em: EntityManager, outlines: readonly JobOutline[]): Promise<LotDraft[]> {
   const curves = await curvesOf(
     em,
-    rows.map(row => row.source.id),
+    outlines.map(({ sourceId }) => sourceId),
   )
-  return {
-    job,
-    drafts: rows.map(row => {
-      const sample = row.sample?.getEntity() as SampleRow | undefined
-      return {
-        job: row,
-        sample,
-        units: unitsOf(sample?.extent ?? extentOf(row)),
-        curve: sample ? curveAmong(sample, curves.get(row.source.id) ?? []) : null,
-      }
-    }),
-  }
+  const ids = outlines.filter(({ sourceId }) => curves.has(sourceId)).map(({ id }) => id)
+  const rows = new Map(
+    (await em.find(JobEntity, { id: { $in: ids } }, { populate: ['sample'] as never })).map(row => [row.id, row]),
+  )
+  return outlines.map(outline => {
+    const row = rows.get(outline.id) ?? null
+    const sample = row?.sample?.getEntity() as SampleRow | undefined
+    return { outline, row, curve: sample ? curveAmong(sample, curves.get(outline.sourceId) ?? []) : null }
+  })
 }
 
-const isMeasured = ({ curve }: LotDraft) => curve?.state === 'ready'
 const isUnderWay = ({ curve }: LotDraft) => curve?.state === 'waiting' || curve?.state === 'measuring'
 /** Whether its curve could be measured and is not. */
-const isOpen = (draft: LotDraft) => draft.sample?.state === 'ready' && !isMeasured(draft) && !isUnderWay(draft)
+const isOpen = (draft: LotDraft) =>
+  draft.outline.sampleState === 'ready' && draft.curve?.state !== 'ready' && !isUnderWay(draft)
 
 /** What a draft weighs at one likeness, where its own stretches were measured. */
-function forecastOf(job: JobRow, sample: SampleRow | undefined): LotItem['forecast'] {
-  if (sample?.state !== 'ready' || !sample.measurement) return null
-  const { bytes, quality } = forecastJob(sample.measurement, sample.extent ?? extentOf(job))
-  return quality?.xpsnr ? { xpsnr: quality.xpsnr, bytes } : null
+function knownAt({ measured }: JobOutline): LotItem['forecast'] {
+  return measured?.quality?.xpsnr ? { xpsnr: measured.quality.xpsnr, bytes: measured.bytes } : null
 }
 
-/** What the drafts of a draft's lot that have its spec come to together, when all are equally like their treated sources. */
-export async function readLotCurve(em: EntityManager, jobId: number): Promise<LotCurveRecord> {
-  const { job, drafts } = await lotOf(em, jobId)
-  const { spec } = curvedPlan(job)
+/**
+ * What the drafts of a draft's lot that have its spec come to together, when all are equally like their treated sources.
+ * @param outlines of those drafts
+ */
+export async function readLotCurve(
+  em: EntityManager,
+  jobId: number,
+  outlines: readonly JobOutline[],
+): Promise<LotCurveRecord> {
+  const { spec } = curvedPlan(found(await em.findOne(JobEntity, jobId), 'job', jobId))
   const { rateControl } = spec.video
-  const items = drafts.map(({ job: row, sample, units, curve }): LotItem => ({
-    name: sourceName(row.source.getEntity() as SourceRow),
-    units,
-    points: curve?.state === 'ready' ? pointsOf(row, curve) : [],
-    forecast: forecastOf(row, sample),
+  const drafts = await withCurves(em, outlines)
+  const items = drafts.map(({ outline, row, curve }) => ({
+    name: outline.sourceName,
+    units: unitsOf(outline.extent),
+    points: row && curve?.state === 'ready' ? pointsOf(row, curve) : [],
+    forecast: knownAt(outline),
   }))
   return {
     codec: describeVideoCodec(spec.video.codec),
@@ -98,11 +91,16 @@ export async function readLotCurve(em: EntityManager, jobId: number): Promise<Lo
 
 /**
  * Has curves measured that stand for a draft's lot: of items of different lengths, a few more each time it is asked.
+ * @param outlines of its drafts that have the draft's spec
  * @throws Problem when there is none whose curve could be measured
  */
-export async function askForLotCurves(em: EntityManager, queue: TaskQueue, jobId: number): Promise<LotCurveRecord> {
-  const { drafts } = await lotOf(em, jobId)
-  const open = drafts.filter(isOpen)
+export async function askForLotCurves(
+  em: EntityManager,
+  queue: TaskQueue,
+  jobId: number,
+  outlines: readonly JobOutline[],
+): Promise<LotCurveRecord> {
+  const open = (await withCurves(em, outlines)).filter(isOpen)
   if (open.length === 0)
     throw new Problem(
       409,
@@ -110,11 +108,11 @@ export async function askForLotCurves(em: EntityManager, queue: TaskQueue, jobId
       'Curves are measured in the stretches that forecasts were measured in, and no more of this lot have any. Measure drafts of it first.',
     )
   for (const place of chooseStandIns(
-    open.map(draft => draft.units),
+    open.map(({ outline }) => unitsOf(outline.extent)),
     standIns,
   ))
-    await askForCurve(em.fork(), queue, open[place]!.job.id)
-  return readLotCurve(em.fork(), jobId)
+    await askForCurve(em.fork(), queue, open[place]!.outline.id)
+  return readLotCurve(em.fork(), jobId, outlines)
 }
 
 /**
@@ -129,7 +127,7 @@ export async function chooseLotQuality(
   jobId: number,
   { xpsnr }: { xpsnr: number },
 ): Promise<{ jobs: JobRecord[]; refused: string[] }> {
-  const { job, drafts } = await lotOf(em, jobId)
+  const job = found(await em.findOne(JobEntity, jobId, { populate: ['source', 'source.lot'] as never }), 'job', jobId)
   mustBeDraft(job)
   const { spec } = curvedPlan(job)
   if (!pictureCodec(spec.video.codec).rates.includes('quality target'))
@@ -141,10 +139,5 @@ export async function chooseLotQuality(
   // A quality that is aimed at is that of a picture that is encoded.
   const { copied: _copied, ...video } = spec.video
   const kept = await keepRate(em.fork(), { ...spec, video }, { kind: 'quality target', xpsnr }, `at ${xpsnr} dB`)
-  return draftWith(
-    em,
-    queue,
-    drafts.map(draft => draft.job),
-    kept.spec.key,
-  )
+  return draftWith(em, queue, await em.find(JobEntity, draftsLike(job), { orderBy: { id: 1 } }), kept.spec.key)
 }

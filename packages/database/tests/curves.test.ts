@@ -15,6 +15,7 @@ import {
   keepMeasurement,
   keepSpec,
   listJobs,
+  listOutlines,
   listSpecs,
   moveToLot,
   readCurve,
@@ -208,6 +209,17 @@ describe('a quality that is chosen', () => {
 })
 
 describe('the curve of a lot', () => {
+  /** Drafts of the lot with the spec of one of them, as a server knows them. */
+  const outlinesLike = async (id: number) => {
+    const [job] = await listJobs(db.em(), { ids: [id] })
+    const like = (await listJobs(db.em(), { orderId: made.order.id })).filter(
+      entry => entry.state === 'draft' && entry.specKey === job!.specKey,
+    )
+    return listOutlines(db.em(), { ids: like.map(entry => entry.id) })
+  }
+  const lotCurve = async (id: number) => readLotCurve(db.em(), id, await outlinesLike(id))
+  const askLot = async (id: number) => askForLotCurves(db.em(), db.queue, id, await outlinesLike(id))
+
   /** Both sources in one lot. */
   async function drafted() {
     await moveToLot(db.em(), made.sourceIds, null)
@@ -216,13 +228,13 @@ describe('the curve of a lot', () => {
 
   test('is measured of items that stand for it, and told by level for all of its drafts with the spec', async () => {
     const [one] = await drafted()
-    expect(await readLotCurve(db.em(), one!.id)).toMatchObject({ drafts: 2, measured: 0, open: 0, levels: [] })
-    await expect(askForLotCurves(db.em(), db.queue, one!.id)).rejects.toThrow(/Measure drafts of it first/)
+    expect(await lotCurve(one!.id)).toMatchObject({ drafts: 2, measured: 0, open: 0, levels: [] })
+    await expect(askLot(one!.id)).rejects.toThrow(/Measure drafts of it first/)
     await forecast(one!.id)
-    expect(await askForLotCurves(db.em(), db.queue, one!.id)).toMatchObject({ underWay: 1, measured: 0, open: 0 })
+    expect(await askLot(one!.id)).toMatchObject({ underWay: 1, measured: 0, open: 0 })
     const row = (await beginCurve(db.em(), (await curveTasks()).at(-1)!.curveId))!
     await keepCurve(db.em(), row, measured)
-    const lot = await readLotCurve(db.em(), one!.id)
+    const lot = await lotCurve(one!.id)
     expect(lot).toMatchObject({ codec: 'HEVC', drafts: 2, measured: 1, underWay: 0, xpsnr: null })
     // Two sources of the same length: twice what the measured one takes, at every level between its points.
     const { points } = await readCurve(db.em(), one!.id)
@@ -239,7 +251,7 @@ describe('the curve of a lot', () => {
     const busy = sampleOf([window({ interBytes: 290_000, quality: { xpsnr: 38, ssim: 0.97 } })])
     await keepMeasurement(db.em(), id, row.run, busy)
     const [first, second] = await listJobs(db.em(), { ids: [one!.id, two!.id] })
-    const [level] = (await readLotCurve(db.em(), one!.id)).levels
+    const [level] = (await lotCurve(one!.id)).levels
     expect(level!.xpsnr).toBe(38)
     expect(level!.bytes.expected).toBeCloseTo(first!.forecast!.bytes.expected + second!.forecast!.bytes.expected, -1)
     expect(second!.forecast!.bytes.expected / first!.forecast!.bytes.expected).toBeGreaterThan(3)
@@ -256,7 +268,7 @@ describe('the curve of a lot', () => {
       ].sort(),
     )
     expect(await listJobs(db.em(), { ids: [one!.id, two!.id] })).toEqual([])
-    expect((await readLotCurve(db.em(), jobs[0]!.id)).xpsnr).toBe(41.5)
+    expect((await lotCurve(jobs[0]!.id)).xpsnr).toBe(41.5)
     // Asked for once more, nothing changes; another level is called after the spec that it came from.
     expect((await chooseLotQuality(db.em(), db.queue, jobs[0]!.id, { xpsnr: 41.5 })).jobs).toEqual([])
     const other = await chooseLotQuality(db.em(), db.queue, jobs[0]!.id, { xpsnr: 40 })
