@@ -217,7 +217,7 @@ test('a point is chosen on the curve of size and quality, and the result has the
   const quality = panel.getByRole('slider')
   await expect(quality).toBeVisible({ timeout: 540_000 })
   const curve = (await (await request.get(`/api/jobs/${id}/curve`)).json()) as {
-    points: { value: number; bytes: { expected: number } }[]
+    points: { value: number; bytes: { expected: number; low: number; high: number } }[]
   }
   // A size between those of two points that were measured.
   const [fine, coarse] = [curve.points[2]!.bytes.expected, curve.points[3]!.bytes.expected]
@@ -238,8 +238,9 @@ test('a point is chosen on the curve of size and quality, and the result has the
   await request.post('/api/jobs/actions', { data: { ids: [chosen.id], action: 'release' } })
   await untilState(request, chosen.id, 'done')
   const { outputBytes } = (await (await request.get(`/api/jobs/${chosen.id}`)).json()) as { outputBytes: number }
-  expect(outputBytes / (wanted * 1e6)).toBeGreaterThan(0.75)
-  expect(outputBytes / (wanted * 1e6)).toBeLessThan(1.15)
+  // How sure a size is depends on how many stretches the machine had time for: what was promised is a range.
+  expect(outputBytes).toBeGreaterThan(curve.points[3]!.bytes.low)
+  expect(outputBytes).toBeLessThan(curve.points[2]!.bytes.high)
 })
 
 test('a lot is given a cap for all of it: every draft gets the best level that keeps it', async ({ page, request }) => {
