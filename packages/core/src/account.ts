@@ -1,6 +1,7 @@
 import { z } from 'zod'
 import { spannedFrames, type SourceFacts, type VideoFacts } from './facts.ts'
 import { toNumber } from './rational.ts'
+import { correlations } from './signal/fourier.ts'
 import { stepKinds } from './treatment/step.ts'
 import { soundDelay, type PictureTreatment, type Treatment } from './treatment/treatment.ts'
 import { plainTimeline, resultSeconds, resultTimeAt, sourceTimeAt, type Timeline } from './treatment/timeline.ts'
@@ -436,6 +437,8 @@ function turning(
   }
   const likeness = likenessOf(expected)
   if (likeness === null) return { likeness: null, turned: null }
+  // Nothing is more alike than the same.
+  if (1 - likeness <= clearly.more) return { likeness, turned: null }
   const best = ways.map(way => ({ ...way, value: likenessOf(way.signs) ?? -1 })).sort((x, y) => y.value - x.value)[0]!
   const isOther =
     best.signs.some((sign, index) => sign !== expected[index]) &&
@@ -536,13 +539,15 @@ function compare(
   const starts = loudest(source, length, most + Math.abs(shift))
   const found = starts
     .flatMap(start => {
-      const size = Math.min(length, source.length - start)
-      const values: number[] = []
-      for (let lag = -most; lag <= most; lag++)
-        values.push(Math.abs(correlationAt(source, result, start, size, lag - shift)))
+      const values = correlations(source, result, {
+        start,
+        size: length,
+        firstLag: -most - shift,
+        lastLag: most - shift,
+      }).map(Math.abs)
       const best = Math.max(...values)
       if (best < same) return []
-      const good = values.flatMap((value, index) => (value >= nearlyAsGood * best ? [index - most] : []))
+      const good = [...values].flatMap((value, index) => (value >= nearlyAsGood * best ? [index - most] : []))
       return [good.reduce((near, lag) => (Math.abs(lag) < Math.abs(near) ? lag : near))]
     })
     .sort((a, b) => a - b)

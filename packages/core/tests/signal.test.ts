@@ -4,6 +4,7 @@ import {
   bordersOf,
   chromaOf,
   columnGrid,
+  correlations,
   decibels,
   detailOf,
   fieldOf,
@@ -388,5 +389,43 @@ describe('sound', () => {
     expect(silences[0]!.from).toBeCloseTo(1)
     expect(silences[0]!.to).toBeCloseTo(2)
     expect(silences[1]!.to - silences[1]!.from).toBeGreaterThan(1.8)
+  })
+})
+
+describe('correlation', () => {
+  const random = seeded(11)
+  const noise = Float32Array.from({ length: 1000 }, () => random() - 0.5)
+
+  /** The definition, sample by sample. */
+  function plainly(first: Float32Array, second: Float32Array, start: number, size: number, lag: number): number {
+    let [ab, aa, bb] = [0, 0, 0]
+    for (let at = start; at < Math.min(start + size, first.length); at++) {
+      if (at + lag < 0 || at + lag >= second.length) continue
+      ab += first[at]! * second[at + lag]!
+      aa += first[at]! ** 2
+      bb += second[at + lag]! ** 2
+    }
+    return aa > 0 && bb > 0 ? ab / Math.sqrt(aa * bb) : 0
+  }
+
+  test.each([
+    ['in the middle', 300, 200],
+    ['at the beginning, where the second begins late', 0, 150],
+    ['past the end of both', 900, 400],
+  ])('is that of the definition at every lag: a piece %s', (_, start, size) => {
+    const second = noise.map((value, index) => 0.4 * value - 0.3 * (noise[index + 37] ?? 0))
+    const found = correlations(noise, second, { start, size, firstLag: -120, lastLag: 90 })
+    expect(found).toHaveLength(211)
+    for (const [index, value] of found.entries())
+      expect(value).toBeCloseTo(plainly(noise, second, start, size, index - 120), 9)
+  })
+
+  test('is 1 at the lag of a copy, -1 where that is turned over, and 0 in silence', () => {
+    const later = Float32Array.from({ length: 1000 }, (_, index) => noise[index - 25] ?? 0)
+    const at = (second: Float32Array) =>
+      correlations(noise, second, { start: 100, size: 500, firstLag: -40, lastLag: 40 })
+    expect(at(later)[65]).toBeCloseTo(1, 9)
+    expect(at(later.map(value => -3 * value))[65]).toBeCloseTo(-1, 9)
+    expect([...at(new Float32Array(1000))].every(value => value === 0)).toBe(true)
   })
 })

@@ -1,5 +1,6 @@
 export * from './borders.ts'
 export * from './comb.ts'
+export * from './fourier.ts'
 export * from './grid.ts'
 export * from './lettering.ts'
 export * from './marks.ts'

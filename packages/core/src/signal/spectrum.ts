@@ -1,3 +1,4 @@
+import { transform } from './fourier.ts'
 import type { Plane } from './plane.ts'
 
 /** Lines measured across a picture. */
@@ -12,38 +13,6 @@ export interface Detail {
   cutoff: number
   /** Fall of the spectrum's power over the last third before the cutoff, in dB. A picture that was enlarged or blurred falls steeply, one that merely drowns in noise gently. */
   fall: number
-}
-
-/** In-place fast Fourier transform (radix 2) of a signal of a power of two. */
-function transform(real: Float64Array, imaginary: Float64Array): void {
-  const { length } = real
-  for (let index = 1, reversed = 0; index < length; index++) {
-    let bit = length >> 1
-    for (; reversed & bit; bit >>= 1) reversed ^= bit
-    reversed ^= bit
-    if (index < reversed) {
-      ;[real[index], real[reversed]] = [real[reversed]!, real[index]!]
-      ;[imaginary[index], imaginary[reversed]] = [imaginary[reversed]!, imaginary[index]!]
-    }
-  }
-  for (let size = 2; size <= length; size <<= 1) {
-    const angle = (-2 * Math.PI) / size
-    const half = size >> 1
-    for (let step = 0; step < half; step++) {
-      const [cosine, sine] = [Math.cos(angle * step), Math.sin(angle * step)]
-      for (let start = step; start < length; start += size) {
-        const other = start + half
-        const [a, b] = [
-          real[other]! * cosine - imaginary[other]! * sine,
-          real[other]! * sine + imaginary[other]! * cosine,
-        ]
-        real[other] = real[start]! - a
-        imaginary[other] = imaginary[start]! - b
-        real[start]! += a
-        imaginary[start]! += b
-      }
-    }
-  }
 }
 
 /**
