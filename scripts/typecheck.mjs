@@ -4,7 +4,8 @@ import path from 'node:path'
 import { projectDirectory } from './lib/bootstrap.mjs'
 
 const bin = name => path.join(projectDirectory, 'node_modules', name)
-const plain = bin('typescript/bin/tsc')
+// What reads the templates is built on the compiler in JavaScript; all else is for the native one, which takes a fifth of the time.
+const plain = bin('typescript-native/bin/tsc')
 const withTemplates = bin('vue-tsc/bin/vue-tsc.js')
 
 /** Runs a program in a directory of the project. @returns whether it found nothing */
@@ -24,7 +25,7 @@ const waiting = passed
   ? [
       ['apps/web', withTemplates, '--noEmit', '-p', '.nuxt/tsconfig.app.json'],
       ['.', plain, '-p', 'tsconfig.json'],
-      ...['server', 'shared'].map(part => ['apps/web', withTemplates, '--noEmit', '-p', `.nuxt/tsconfig.${part}.json`]),
+      ...['server', 'shared'].map(part => ['apps/web', plain, '--noEmit', '-p', `.nuxt/tsconfig.${part}.json`]),
       ...['tests/e2e', 'apps/web/tests'].map(directory => [directory, plain, '-p', 'tsconfig.json']),
     ]
   : []
