@@ -3,6 +3,9 @@ import { defineConfig } from 'vitest/config'
 
 const inWeb = (part: string) => fileURLToPath(new URL(`./apps/web/${part}`, import.meta.url))
 
+/** Files that change what belongs to their whole process. */
+const alone = ['packages/media/tests/network*.test.ts', 'packages/media/tests/steps.test.ts']
+
 export default defineConfig({
   // As Nuxt names them.
   resolve: { alias: { '~': inWeb('app'), '#shared': inWeb('shared') } },
@@ -20,9 +23,24 @@ export default defineConfig({
       {
         extends: true,
         test: {
-          name: 'whole',
-          include: ['packages/*/tests/**/*.test.ts', 'apps/*/tests/**/*.test.ts', 'scripts/tests/**/*.test.ts'],
-          exclude: ['packages/core/tests/**'],
+          name: 'side by side',
+          include: ['packages/{database,media}/tests/**/*.test.ts'],
+          exclude: alone,
+          globalSetup: ['tests/support/cluster.ts'],
+          // Each file has databases and folders of its own, and what it loads (libraries, the mapper) keeps nothing of the file before.
+          isolate: false,
+        },
+      },
+      {
+        extends: true,
+        test: {
+          name: 'alone',
+          include: [
+            ...alone,
+            'packages/demo/tests/**/*.test.ts',
+            'apps/*/tests/**/*.test.ts',
+            'scripts/tests/**/*.test.ts',
+          ],
           globalSetup: ['tests/support/cluster.ts'],
         },
       },

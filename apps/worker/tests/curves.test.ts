@@ -66,7 +66,14 @@ const untilForecast = () =>
       return sampleReason ?? sampleState
     }, patience)
     .toBe('ready')
-const untilReady = () => expect.poll(async () => (await curve()).state, patience).toBe('ready')
+/** Waits for the curve; one that failed says why. */
+const untilReady = () =>
+  expect
+    .poll(async () => {
+      const { state, reason } = await curve()
+      return reason ?? state
+    }, patience)
+    .toBe('ready')
 
 test('a curve whose process is killed is measured all the same, and leaves nothing behind', async () => {
   for (const pid of worker.taskProcesses) process.kill(pid, 'SIGKILL')

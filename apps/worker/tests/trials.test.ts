@@ -106,9 +106,6 @@ test('variants are tried with the looks first; figures, files and sheets are the
   expect(first!.results[0]!.ssim!).toBeGreaterThan(0.8)
   for (const { seconds, checkSeconds, bytes } of first!.results.map(result => result!))
     expect(seconds > 0 && checkSeconds! > 0 && bytes > 1000).toBe(true)
-  // A check treats the source again, so what the network takes is in it.
-  const [network] = first!.results[0]!.steps.filter(step => step.name.startsWith('Enlarge'))
-  expect(first!.results[0]!.checkSeconds!).toBeGreaterThan(network!.seconds / 3)
   expect((await readdir(inTrials(String(first!.id)))).sort()).toEqual([
     'moment-0.jpg',
     'moment-0.sheet',

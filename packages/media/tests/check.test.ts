@@ -4,7 +4,7 @@ import { deriveTreatment, forecastJob, judge, keyframeDistance, type PictureChec
 import { beforeAll, describe, expect, test } from 'vitest'
 import { measureResult, measureSample, readFacts, silenceLibraries, transcode, type MediaInput } from '../src/index.ts'
 import { makeAndCheck, openGate, specOf } from '../../../tests/support/jobs.ts'
-import { writeClip } from '../../../tests/support/material.ts'
+import { losslessEncoder, writeClip } from '../../../tests/support/material.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 
 const scratch = scratchDirectory()
@@ -14,8 +14,7 @@ const picture = (name: string, filters: string, size = '640x360') =>
     path: path.join(scratch, name),
     format: 'matroska',
     video: {
-      encoder: 'ffv1',
-      options: { level: '3' },
+      encoder: losslessEncoder,
       filters: `testsrc2=s=${size}:r=25:d=1,${filters}format=yuv420p,setsar=1`,
     },
     audio: [],
@@ -111,8 +110,7 @@ test('a result whose sound is out of step is found', async () => {
       path: path.join(scratch, name),
       format: 'matroska',
       video: {
-        encoder: 'ffv1',
-        options: { level: '3' },
+        encoder: losslessEncoder,
         filters: 'testsrc2=s=320x240:r=25:d=1,format=yuv420p,setsar=1',
       },
       audio: tone(seconds),

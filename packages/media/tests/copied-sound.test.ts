@@ -17,7 +17,7 @@ import { AVMEDIA_TYPE_AUDIO } from 'node-av/constants'
 import { beforeAll, describe, expect, test } from 'vitest'
 import { measureSample, readFacts, silenceLibraries, type MediaInput } from '../src/index.ts'
 import { makeAndCheck, openGate } from '../../../tests/support/jobs.ts'
-import { writeClip } from '../../../tests/support/material.ts'
+import { losslessEncoder, writeClip } from '../../../tests/support/material.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 import { pictureSpec } from '../../../tests/support/specs.ts'
 
@@ -33,7 +33,7 @@ beforeAll(async () => {
   await writeClip({
     path: at('two.mkv'),
     format: 'matroska',
-    video: { encoder: 'ffv1', options: { level: '3' }, filters: 'testsrc2=s=160x120:r=25:d=4,format=yuv420p,setsar=1' },
+    video: { encoder: losslessEncoder, filters: 'testsrc2=s=160x120:r=25:d=4,format=yuv420p,setsar=1' },
     audio: [
       {
         encoder: 'ac3',
@@ -113,8 +113,7 @@ describe('sound that meets the spec as it is', () => {
       path: at(`${key}.mkv`),
       format: 'matroska',
       video: {
-        encoder: 'ffv1',
-        options: { level: '3' },
+        encoder: losslessEncoder,
         filters: 'testsrc2=s=160x120:r=25:d=4,format=yuv420p,setsar=1',
       },
       audio: [
@@ -245,8 +244,7 @@ describe('sound of more than two channels', () => {
       path: at('six.mkv'),
       format: 'matroska',
       video: {
-        encoder: 'ffv1',
-        options: { level: '3' },
+        encoder: losslessEncoder,
         filters: 'testsrc2=s=160x120:r=25:d=3,format=yuv420p,setsar=1',
       },
       audio: [surround('eng'), surround('deu'), stereo('deu')],

@@ -14,7 +14,7 @@ import {
   type MediaInput,
 } from '../src/index.ts'
 import { openGate } from '../../../tests/support/jobs.ts'
-import { writeClip } from '../../../tests/support/material.ts'
+import { losslessEncoder, writeClip } from '../../../tests/support/material.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 import { pictureSpec } from '../../../tests/support/specs.ts'
 
@@ -30,8 +30,7 @@ beforeAll(async () => {
     path: clip.path,
     format: 'matroska',
     video: {
-      encoder: 'ffv1',
-      options: { level: '3' },
+      encoder: losslessEncoder,
       // Shorter than the stretches together, so that they are all of it.
       filters: 'testsrc2=s=320x180:r=25:d=1,noise=alls=3:allf=t:all_seed=5,format=yuv420p,setsar=1',
     },

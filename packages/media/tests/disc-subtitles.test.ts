@@ -16,7 +16,7 @@ import { readPlanes } from '../src/ground/frame-planes.ts'
 import { openFrames } from '../src/reading/frame-reader.ts'
 import { makeAndCheck } from '../../../tests/support/jobs.ts'
 import { writeProgramStream } from '../../../tests/support/discs.ts'
-import { writeClip } from '../../../tests/support/material.ts'
+import { losslessEncoder, writeClip } from '../../../tests/support/material.ts'
 import { runProgram } from '../../../tests/support/programs.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 import { pictureSpec } from '../../../tests/support/specs.ts'
@@ -81,8 +81,7 @@ beforeAll(async () => {
     path: at('plain.mkv'),
     format: 'matroska',
     video: {
-      encoder: 'ffv1',
-      options: { level: '3' },
+      encoder: losslessEncoder,
       filters: 'color=c=black:s=320x240:r=10:d=3,format=yuv420p,setsar=1',
     },
     audio: [],
@@ -278,8 +277,7 @@ describe('subtitles that are burnt in', () => {
         path: at(`bare-${format}.mkv`),
         format: 'matroska',
         video: {
-          encoder: 'ffv1',
-          options: { level: '3' },
+          encoder: losslessEncoder,
           filters: `testsrc2=s=320x240:r=10:d=2,noise=alls=12:all_seed=5,format=${format},setsar=1`,
         },
         audio: [],

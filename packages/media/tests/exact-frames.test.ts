@@ -5,7 +5,7 @@ import { beforeAll, describe, expect, test } from 'vitest'
 import { measureResult, readFacts, silenceLibraries, transcode } from '../src/index.ts'
 import { openFrames } from '../src/reading/frame-reader.ts'
 import { makeAndCheck, openGate } from '../../../tests/support/jobs.ts'
-import { writeClip, writeCountingClip } from '../../../tests/support/material.ts'
+import { losslessEncoder, writeClip, writeCountingClip } from '../../../tests/support/material.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 import { pictureSpec } from '../../../tests/support/specs.ts'
 
@@ -52,8 +52,7 @@ const flat = (name: string, size: string, luma: string, extra = '') =>
     path: at(name),
     format: 'matroska',
     video: {
-      encoder: 'ffv1',
-      options: { level: '3' },
+      encoder: losslessEncoder,
       filters: `nullsrc=s=${size}:r=25:d=0.4,format=yuv420p,geq=lum='${luma}':cb=128:cr=128,setsar=1${extra}`,
     },
     audio: [],
@@ -143,7 +142,7 @@ describe('the check of a picture among bars', () => {
     writeClip({
       path: at(name),
       format: 'matroska',
-      video: { encoder: 'ffv1', options: { level: '3' }, filters: `${filters},format=yuv420p,setsar=1` },
+      video: { encoder: losslessEncoder, filters: `${filters},format=yuv420p,setsar=1` },
       audio: [],
     })
 

@@ -23,7 +23,7 @@ import {
 } from '../src/index.ts'
 import { drawSound } from '../src/previews/sound-picture.ts'
 import { extractAndCheck, openGate, soundSpecOf } from '../../../tests/support/jobs.ts'
-import { writeClip, writeSound, writeTracks } from '../../../tests/support/material.ts'
+import { losslessEncoder, writeClip, writeSound, writeTracks } from '../../../tests/support/material.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 import { soundOf, toneOf } from '../../../tests/support/sound.ts'
 import { soundIn } from '../../../tests/support/specs.ts'
@@ -31,8 +31,7 @@ import { soundIn } from '../../../tests/support/specs.ts'
 const scratch = scratchDirectory()
 const at = (name: string): MediaInput & { kind: 'file' } => ({ kind: 'file', path: path.join(scratch, name) })
 const picture = {
-  encoder: 'ffv1',
-  options: { level: '3' },
+  encoder: losslessEncoder,
   filters: 'testsrc2=s=160x120:r=25:d=3,format=yuv420p,setsar=1',
 } as const
 const tone = (hertz: number, rate = 48_000, seconds = 3) =>

@@ -237,7 +237,7 @@ describe('what cannot be used says why', () => {
     await writeCountingClip(made, 4)
     const named = path.join(scratch, 'really.avi')
     await rename(made, named)
-    expect(await readFacts(file(named))).toMatchObject({ container: 'MKV', video: { codec: 'ffv1' } })
+    expect(await readFacts(file(named))).toMatchObject({ container: 'MKV', video: { codec: 'ffvhuff' } })
   })
 })
 

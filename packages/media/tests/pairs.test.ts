@@ -13,7 +13,7 @@ import { FormatContext, Packet } from 'node-av/lib'
 import { beforeAll, describe, expect, test } from 'vitest'
 import { readFacts, silenceLibraries, transcode, type MediaInput } from '../src/index.ts'
 import { extractAndCheck, makeAndCheck, openGate } from '../../../tests/support/jobs.ts'
-import { writeClip } from '../../../tests/support/material.ts'
+import { losslessEncoder, writeClip } from '../../../tests/support/material.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 import { pictureSpec, soundIn } from '../../../tests/support/specs.ts'
 
@@ -33,25 +33,23 @@ const clipFor = (key: string, profile: string | null = null) =>
 
 beforeAll(async () => {
   silenceLibraries()
-  for (const [file, size] of [
-    [clip, '352x288'],
-    [wide, '1280x720'],
-    [full, '1920x1080'],
+  for (const [file, size, seconds] of [
+    [clip, '352x288', 1.2],
+    [wide, '1280x720', 0.6],
+    [full, '1920x1080', 0.6],
   ] as const)
     await writeClip({
       path: file.path,
       format: 'matroska',
       video: {
-        encoder: 'ffv1',
-        options: { level: '3' },
-        filters: `testsrc2=s=${size}:r=25:d=1.2,format=yuv420p,setsar=1`,
+        encoder: losslessEncoder,
+        filters: `testsrc2=s=${size}:r=25:d=${seconds},format=yuv420p,setsar=1`,
       },
       audio: [
         {
           encoder: 'pcm_s16le',
           // Unlike a tone, it fits itself at one place only.
-          filters:
-            "aevalsrc='0.4*sin(2*PI*(200+300*t)*t)|0.3*sin(2*PI*(900-250*t)*t)':s=48000:d=1.2,aformat=sample_fmts=s16:channel_layouts=stereo",
+          filters: `aevalsrc='0.4*sin(2*PI*(200+300*t)*t)|0.3*sin(2*PI*(900-250*t)*t)':s=48000:d=${seconds},aformat=sample_fmts=s16:channel_layouts=stereo`,
           language: 'eng',
         },
       ],
@@ -86,8 +84,7 @@ describe('a picture', () => {
     const made = await readFacts({ kind: 'file', path: result })
     expect([made.video?.codec, made.video?.width, made.video?.height, made.video?.frameCount]).toEqual([
       codec,
-      ...(clipFor(codec) === wide ? [1280, 720] : [352, 288]),
-      30,
+      ...(clipFor(codec) === wide ? [1280, 720, 15] : [352, 288, 30]),
     ])
     expect(made.audio.map(track => track.codec)).toEqual([sound])
   })
@@ -109,8 +106,7 @@ describe('a picture', () => {
         path: slow.path,
         format: 'matroska',
         video: {
-          encoder: 'ffv1',
-          options: { level: '3' },
+          encoder: losslessEncoder,
           filters: `testsrc2=s=320x240:r=${rate},trim=end_frame=2,format=yuv420p,setsar=1`,
         },
         audio: [],
@@ -191,8 +187,7 @@ describe('a container whose sound stands beside every frame', () => {
       path: source.path,
       format: 'matroska',
       video: {
-        encoder: 'ffv1',
-        options: { level: '3' },
+        encoder: losslessEncoder,
         filters: 'testsrc2=s=352x288:r=25:d=1.2,format=yuv420p,setsar=1',
       },
       audio: [
@@ -272,8 +267,7 @@ describe('a rate on average', () => {
       path: busy.path,
       format: 'matroska',
       video: {
-        encoder: 'ffv1',
-        options: { level: '3' },
+        encoder: losslessEncoder,
         // Enough that no codec needs less than it is given.
         filters: 'testsrc2=s=640x360:r=25:d=6,noise=alls=30:allf=t:all_seed=7,format=yuv420p,setsar=1',
       },

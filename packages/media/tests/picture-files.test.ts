@@ -26,7 +26,7 @@ import {
 import { momentFile } from '../src/volumes/trial-files.ts'
 import { readExr } from '../../../tests/support/exr.ts'
 import { makeAndCheck, openGate } from '../../../tests/support/jobs.ts'
-import { writeClip } from '../../../tests/support/material.ts'
+import { losslessEncoder, writeClip } from '../../../tests/support/material.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 import { pictureSpec } from '../../../tests/support/specs.ts'
 
@@ -54,8 +54,7 @@ beforeAll(async () => {
     path: clip.path,
     format: 'matroska',
     video: {
-      encoder: 'ffv1',
-      options: { level: '3' },
+      encoder: losslessEncoder,
       filters: `nullsrc=s=${width}x${height}:r=25,format=yuv444p,geq=lum='${by(235, 126, 63, 16)}':cb='${by(128, 128, 102, 128)}':cr='${by(128, 128, 240, 128)}',trim=end_frame=${frames},setparams=range=limited:color_primaries=bt709:color_trc=bt709:colorspace=bt709,setsar=1`,
     },
     audio: [

@@ -4,7 +4,7 @@ import { beforeAll, describe, expect, test } from 'vitest'
 import { readFacts, silenceLibraries, type PlainInput } from '../src/index.ts'
 import { StreamDecoder } from '../src/reading/decoder.ts'
 import { makeProxy } from '../src/previews/proxy.ts'
-import { demoSource, writeClip } from '../../../tests/support/material.ts'
+import { demoSource, losslessEncoder, writeClip } from '../../../tests/support/material.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 import { writeSound } from '../../demo/src/write-clip.ts'
 
@@ -51,8 +51,7 @@ describe('a piece of a proxy', () => {
         format: 'matroska',
         // Luma is 20 and the frame number; a tone sets in at 13 s.
         video: {
-          encoder: 'ffv1',
-          options: { level: '3' },
+          encoder: losslessEncoder,
           filters: `nullsrc=s=1280x720:r=10,format=yuv420p,geq=lum='20+mod(N,210)':cb=128:cr=128,trim=end_frame=300,setsar=1`,
         },
         audio: [
@@ -116,8 +115,7 @@ describe('a piece of a proxy', () => {
       path: two,
       format: 'matroska',
       video: {
-        encoder: 'ffv1',
-        options: { level: '3' },
+        encoder: losslessEncoder,
         filters: 'color=c=gray:s=64x48:r=10,trim=end_frame=80,format=yuv420p',
       },
       audio: [tone(2), tone(5)],

@@ -4,7 +4,7 @@ import { deriveTreatment, judge, pictureCodecs, specProblems, type Container, ty
 import { beforeAll, describe, expect, test } from 'vitest'
 import { deliver, measureSample, readFacts, silenceLibraries, type MediaInput } from '../src/index.ts'
 import { openGate } from '../../../tests/support/jobs.ts'
-import { writeClip } from '../../../tests/support/material.ts'
+import { losslessEncoder, writeClip } from '../../../tests/support/material.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 import { pictureSpec } from '../../../tests/support/specs.ts'
 
@@ -17,14 +17,14 @@ const uneven = fileAt('uneven.mkv')
 beforeAll(async () => {
   silenceLibraries()
   for (const [file, filters] of [
-    [even, 'testsrc2=s=320x180:r=25:d=3,noise=alls=10:allf=t:all_seed=11'],
+    [even, 'testsrc2=s=160x96:r=25:d=3,noise=alls=10:allf=t:all_seed=11'],
     // Stretches spread over it see the busy part less than it counts.
-    [uneven, "testsrc2=s=320x180:r=25:d=9,noise=alls=26:allf=t:all_seed=12:enable='gt(t,7.2)'"],
+    [uneven, "testsrc2=s=160x96:r=25:d=9,noise=alls=26:allf=t:all_seed=12:enable='gt(t,7.2)'"],
   ] as const)
     await writeClip({
       path: file.path,
       format: 'matroska',
-      video: { encoder: 'ffv1', options: { level: '3' }, filters: `${filters},format=yuv420p,setsar=1` },
+      video: { encoder: losslessEncoder, filters: `${filters},format=yuv420p,setsar=1` },
       audio: [],
     })
 })

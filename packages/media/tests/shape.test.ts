@@ -29,7 +29,7 @@ import {
   type MediaInput,
 } from '../src/index.ts'
 import { knownOf } from '../src/volumes/source-input.ts'
-import { writeClip } from '../../../tests/support/material.ts'
+import { losslessEncoder, writeClip } from '../../../tests/support/material.ts'
 import { oddSources, writeOddSource } from '../../../tests/support/odd-sources.ts'
 import { rewrap } from '../../../tests/support/rewrap.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
@@ -126,8 +126,7 @@ test('a clean aperture is cut out', async () => {
     path: plain,
     format: 'matroska',
     video: {
-      encoder: 'ffv1',
-      options: { level: '3' },
+      encoder: losslessEncoder,
       filters: `nullsrc=s=160x96:r=25,format=yuv420p,geq=lum='if(lt(X,16),30,200)':cb=128:cr=128,trim=end_frame=5,setsar=1`,
     },
     audio: [],
@@ -189,8 +188,7 @@ test('full-range pictures that say so are not out of range', async () => {
     path: file,
     format: 'matroska',
     video: {
-      encoder: 'ffv1',
-      options: { level: '3' },
+      encoder: losslessEncoder,
       filters: `testsrc2=s=320x240:r=25,trim=end_frame=30,noise=alls=8:allf=t,scale=out_range=full,setparams=range=full,format=yuv420p,setsar=1`,
     },
     audio: [],
@@ -229,8 +227,7 @@ test('an identity matrix on luma and chroma is an error of the file and not beli
     path: file,
     format: 'matroska',
     video: {
-      encoder: 'ffv1',
-      options: { level: '3' },
+      encoder: losslessEncoder,
       filters: 'testsrc2=s=160x96:r=25,trim=end_frame=5,format=yuv444p,setparams=colorspace=gbr,setsar=1',
     },
     audio: [],

@@ -4,7 +4,7 @@ import { extentOf, forecastJob, pictureCodecs, specProblems, type Container } fr
 import { beforeAll, describe, expect, test } from 'vitest'
 import { measureSample, readFacts, silenceLibraries, transcode, type MediaInput } from '../src/index.ts'
 import { makeAndCheck, openGate } from '../../../tests/support/jobs.ts'
-import { writeClip } from '../../../tests/support/material.ts'
+import { losslessEncoder, writeClip } from '../../../tests/support/material.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 import { pictureSpec } from '../../../tests/support/specs.ts'
 
@@ -24,7 +24,7 @@ beforeAll(async () => {
     await writeClip({
       path: file.path,
       format: 'matroska',
-      video: { encoder: 'ffv1', options: { level: '3' }, filters },
+      video: { encoder: losslessEncoder, filters },
       audio: [
         {
           encoder: 'pcm_s16le',

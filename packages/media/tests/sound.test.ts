@@ -7,7 +7,7 @@ import { readFacts, silenceLibraries, transcode, type MediaInput } from '../src/
 import { writeMomentSound } from '../src/previews/moment-sound.ts'
 import { deliveredChannels, deliveredLayout } from '../src/sound/sound-treatment.ts'
 import { makeAndCheck, openGate, specOf } from '../../../tests/support/jobs.ts'
-import { writeClip } from '../../../tests/support/material.ts'
+import { losslessEncoder, writeClip } from '../../../tests/support/material.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 import { soundOf, toneOf } from '../../../tests/support/sound.ts'
 
@@ -19,7 +19,7 @@ async function clip(name: string, sound: string, encoder = 'pcm_s16le'): Promise
   await writeClip({
     path: at(name).path,
     format: 'matroska',
-    video: { encoder: 'ffv1', options: { level: '3' }, filters: 'testsrc2=s=160x120:r=25:d=2,format=yuv420p,setsar=1' },
+    video: { encoder: losslessEncoder, filters: 'testsrc2=s=160x120:r=25:d=2,format=yuv420p,setsar=1' },
     audio: [{ encoder, filters: sound }],
   })
 }
@@ -51,8 +51,7 @@ describe('sound in several languages', () => {
       path: at('languages.mkv').path,
       format: 'matroska',
       video: {
-        encoder: 'ffv1',
-        options: { level: '3' },
+        encoder: losslessEncoder,
         filters: 'testsrc2=s=160x120:r=25:d=1,format=yuv420p,setsar=1',
       },
       audio: [tone(500, 'eng'), tone(700, 'ger'), tone(900), tone(1100, 'fre')],

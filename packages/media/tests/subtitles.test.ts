@@ -192,7 +192,7 @@ describe('subtitles of a source', () => {
   })
 
   test('that begin before the picture are seen from its beginning on', async () => {
-    // The picture begins with its keyframe at 2.4 s of the file's own time, and the first text is shown from 1 to 3 s.
+    // The picture begins at 1.3 s of the file's own time, and the first text is shown from 1 to 3 s.
     await rewrap(at('told.mkv'), at('late.mkv'), 'matroska', {
       change: (packet, _, isPicture) => !isPicture || packet.pts >= 1300n,
     })
@@ -200,7 +200,7 @@ describe('subtitles of a source', () => {
     const made = await makeAndCheck(fileAt('late.mkv'), spec, at('late-kept.mkv'))
     expect(made.check.lines.filter(line => line.name.startsWith('subtitles') && line.verdict === 'fail')).toEqual([])
     const [track] = await packetsOfSubtitles(at('late-kept.mkv'))
-    expect(track!.packets.map(packet => packet.at)).toEqual([0, 2.6, 6.85])
+    expect(track!.packets.map(packet => packet.at)).toEqual([0, 3.7, 7.95])
   })
 
   test('become WebVTT in WebM, whose marks are escaped', async () => {

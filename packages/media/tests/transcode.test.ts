@@ -24,7 +24,7 @@ import {
   type RgbPicture,
 } from '../src/index.ts'
 import { makeAndCheck, openGate, specOf } from '../../../tests/support/jobs.ts'
-import { demoSource, writeClip, writeCountingClip } from '../../../tests/support/material.ts'
+import { demoSource, losslessEncoder, writeClip, writeCountingClip } from '../../../tests/support/material.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 
 const scratch = scratchDirectory()
@@ -58,8 +58,7 @@ describe('every built-in spec', () => {
         path: target,
         format: 'matroska',
         video: {
-          encoder: 'ffv1',
-          options: { level: '3' },
+          encoder: losslessEncoder,
           // Softened: rows of fine print look like fields.
           filters: `testsrc2=s=${size}:r=25:d=1.2,gblur=sigma=3,format=yuv420p,setsar=1`,
         },
@@ -101,8 +100,7 @@ describe('shape', () => {
       path: source,
       format: 'matroska',
       video: {
-        encoder: 'ffv1',
-        options: { level: '3' },
+        encoder: losslessEncoder,
         filters:
           'color=c=black:s=720x576:r=25:d=0.2,format=yuv420p,drawbox=x=180:y=144:w=180:h=144:c=white:t=fill,setsar=64/45',
       },
@@ -146,8 +144,7 @@ describe('colour', () => {
       path: source,
       format: 'matroska',
       video: {
-        encoder: 'ffv1',
-        options: { level: '3' },
+        encoder: losslessEncoder,
         filters: `nullsrc=s=${width}x${height}:r=25:d=0.2,format=yuv420p,geq=lum=${y}:cb=${cb}:cr=${cr}${tags},setsar=1`,
       },
       audio: [],
@@ -169,8 +166,8 @@ describe('interlaced material', () => {
       path: source,
       format: 'matroska',
       video: {
+        // It says of its frames that they are woven of fields.
         encoder: 'ffv1',
-        options: { level: '3' },
         filters:
           "nullsrc=s=720x576:r=50:d=1,format=yuv420p,geq=lum='if(between(X,100+12*N,180+12*N),200,40)':cb=128:cr=128,tinterlace=mode=interleave_top,setfield=tff,setsar=16/15",
       },
@@ -308,8 +305,7 @@ describe('when things go wrong', () => {
         path: source,
         format: 'matroska',
         video: {
-          encoder: 'ffv1',
-          options: { level: '3' },
+          encoder: losslessEncoder,
           filters: 'testsrc2=s=640x360:r=25:d=2,noise=alls=40:allf=t,format=yuv420p,setsar=1',
         },
         audio: [],
