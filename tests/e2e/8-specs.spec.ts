@@ -219,6 +219,21 @@ test('a point is chosen on the curve of size and quality, and the result has the
   const curve = (await (await request.get(`/api/jobs/${id}/curve`)).json()) as {
     points: { value: number; bytes: { expected: number; low: number; high: number } }[]
   }
+  // A frame of it at each quality, beside the treated one.
+  await panel.getByRole('button', { name: 'Look at a frame of it' }).click()
+  const look = page.getByRole('dialog', { name: 'The frame at each quality' })
+  await expect(look.getByRole('radio')).toHaveCount(curve.points.length)
+  await expect(look.getByRole('radio', { checked: true })).toContainText('24')
+  await expect(look.locator('[data-painted]')).toBeVisible()
+  await expectAccessible(page)
+  await page.keyboard.press('ArrowRight')
+  const next = curve.points[curve.points.findIndex(point => point.value === 24) + 1]!.value
+  await expect(look.getByRole('img', { name: `The frame: at ${next}` })).toBeVisible()
+  await look.getByRole('button', { name: 'Close' }).click()
+  await expect(quality).toHaveValue(String(next))
+  const picture = (value: string | number) => request.get(`/api/jobs/${id}/curve/pictures/${value}`)
+  expect((await (await picture('treated')).body()).subarray(1, 4).toString()).toBe('PNG')
+  expect((await picture(1)).status()).toBe(404)
   // A size between those of two points that were measured.
   const [fine, coarse] = [curve.points[2]!.bytes.expected, curve.points[3]!.bytes.expected]
   const wanted = Math.round(((fine + coarse) / 2) * 1e-4) / 100

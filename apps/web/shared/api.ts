@@ -926,6 +926,14 @@ export const api = {
     parameters: idParameter,
     answer: CurveRecord,
   },
+  curvePicture: {
+    method: 'get',
+    path: '/api/jobs/{id}/curve/pictures/{value}',
+    summary:
+      "The frame that a draft's curve keeps, as PNG: treated and not encoded, or as it is at one of the curve's values.",
+    parameters: z.object({ id, value: z.union([z.literal('treated'), z.coerce.number()]) }),
+    contentType: 'image/png',
+  },
   stopCurve: {
     method: 'delete',
     path: '/api/jobs/{id}/curve',

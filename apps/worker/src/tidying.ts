@@ -2,6 +2,7 @@ import { readdir, rm } from 'node:fs/promises'
 import path from 'node:path'
 import {
   isOpen,
+  knownCurves,
   knownTrials,
   listVolumes,
   needsTemporary,
@@ -9,7 +10,7 @@ import {
   triedSources,
   type VolumeRow,
 } from '@hematine/database'
-import { markVolume, trialDirectory, workDirectory } from '@hematine/media/volumes/volume-files'
+import { curveDirectory, markVolume, trialDirectory, workDirectory } from '@hematine/media/volumes/volume-files'
 import { removeAbandonedUploads } from './abandoned.ts'
 import { removeLeftCopies } from './copying.ts'
 import type { Hands } from './kinds/kind.ts'
@@ -32,7 +33,7 @@ export async function markVolumes(room: Room): Promise<void> {
   }
 }
 
-/** Removes what lost workers left in this installation's work directories: trials that are gone, files of jobs that are over, images of copies that are over, abandoned uploads. */
+/** Removes what lost workers left in this installation's work directories: trials and curves that are gone, files of jobs that are over, images of copies that are over, abandoned uploads. */
 export async function tidy(room: Room): Promise<void> {
   for (const volume of await listVolumes(room.em)) {
     try {
@@ -42,6 +43,7 @@ export async function tidy(room: Room): Promise<void> {
         continue
       }
       await tidyTrials(room, volume)
+      await tidyCurves(room, volume)
       if (volume.role === 'delivery') await tidyJobs(room, volume)
     } catch (error) {
       room.log.warn(
@@ -64,6 +66,21 @@ async function tidyTrials(room: Room, volume: VolumeRow): Promise<void> {
     const sourceId = /^source-(\d+)-/.exec(name)?.[1]
     if (sourceId && !tried.has(Number(sourceId))) await rm(path.join(directory, name), { force: true })
   }
+}
+
+/** Removes the pictures of curves that are gone, or were measured once more since. */
+async function tidyCurves(room: Room, volume: VolumeRow): Promise<void> {
+  const directory = path.dirname(await curveDirectory(volume, { id: 0, run: 0 }))
+  const found = (await readdir(directory).catch(() => [])).flatMap(name => {
+    const [, id, run] = /^(\d+)-(\d+)$/.exec(name) ?? []
+    return id ? [{ name, id: Number(id), run: Number(run) }] : []
+  })
+  const known = await knownCurves(
+    room.em,
+    found.map(({ id }) => id),
+  )
+  for (const { name, id, run } of found)
+    if (known.get(id) !== run) await rm(path.join(directory, name), { recursive: true, force: true })
 }
 
 /** Removes files of jobs that are not running, held or about to be placed. What is finished waits for its job to be taken up again. */

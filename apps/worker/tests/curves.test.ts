@@ -1,6 +1,7 @@
 import { copyFile, mkdir, readdir } from 'node:fs/promises'
 import path from 'node:path'
 import {
+  actOnJobs,
   askForCurve,
   beginScan,
   createOrder,
@@ -9,9 +10,11 @@ import {
   listSources,
   measureJobAgain,
   readCurve,
+  readCurvePictures,
   registerVolume,
   stopCurve,
 } from '@hematine/database'
+import { curveDirectory, curvePicture } from '@hematine/media/volumes/volume-files'
 import { afterEach, beforeAll, beforeEach, expect, test } from 'vitest'
 import { useDatabase } from '../../../tests/support/database.ts'
 import { writeCountingClip } from '../../../tests/support/material.ts'
@@ -27,13 +30,14 @@ const clip = path.join(scratch, 'clip.mkv')
 const data = path.join(scratch, 'data')
 const patience = { timeout: 120_000, interval: 50 }
 let round = 0
+let root: string
 let worker: TestWorker
 let draftId: number
 
 beforeAll(() => writeCountingClip(clip, 100, { size: '320x180', tone: false }))
 beforeEach(async () => {
   await db.fresh()
-  const root = path.join(scratch, `volumes-${++round}`)
+  root = path.join(scratch, `volumes-${++round}`)
   const [source, delivery] = await Promise.all(
     (['source', 'delivery'] as const).map(async role => {
       await mkdir(path.join(root, role), { recursive: true })
@@ -82,6 +86,22 @@ test('a curve whose process is killed is measured all the same, and leaves nothi
   expect(points.length).toBeGreaterThanOrEqual(5)
   expect(points.find(point => point.value === value)!.bytes).toEqual((await draft()).forecast!.bytes)
   expect(await readdir(path.join(data, 'scratch'))).toEqual([])
+})
+
+test('its frame is kept at every quality in the volume of the draft, until the draft is gone', async () => {
+  await untilReady()
+  const { pictures, points } = await curve()
+  expect(pictures!.values).toEqual(points.map(point => point.value))
+  const { id, run, values, volume } = await readCurvePictures(db.em(), draftId)
+  expect(path.relative(path.join(root, 'delivery'), await curveDirectory(volume, { id, run }))).not.toMatch(/^\.\./)
+  const names = await readdir(await curveDirectory(volume, { id, run }))
+  expect(names.sort()).toEqual([curvePicture(null), ...values.map(curvePicture)].sort())
+  await actOnJobs(db.em(), [draftId], 'remove')
+  await db.em().getConnection().execute('delete from sample')
+  await worker.end()
+  worker = new TestWorker(db.url, data, 'worker')
+  const kept = path.dirname(await curveDirectory(volume, { id, run }))
+  await expect.poll(async () => readdir(kept), patience).toEqual([])
 })
 
 test('one that is stopped ends its process, and can be asked for again', async () => {

@@ -13,6 +13,8 @@ import { Range } from './range.ts'
 /** The same stretches of a source, treated once and encoded at several values of a codec's scale. */
 export const CurveMeasurement = z.object({
   points: z.array(z.object({ value: z.number(), windows: z.array(SampleWindow).min(1) })).min(1),
+  /** One frame that is kept as a picture, treated and as it comes out at each of these values: its time in the result. Absent where none are kept. */
+  pictures: z.object({ seconds: z.number().min(0), values: z.array(z.number()) }).optional(),
   /** Wall time of the whole measurement. */
   tookSeconds: z.number().positive(),
 })
@@ -48,6 +50,12 @@ export function curveValues(scale: QualityScale, own: number | null): number[] {
     spread.push(own)
   }
   return [...new Set(spread)].sort((a, b) => a - b)
+}
+
+/** Which of the stretches of a forecast suffers most from being encoded: its frames show what a quality costs. */
+export function hardestStretch(windows: readonly Pick<SampleWindow, 'quality'>[]): number {
+  const likeness = ({ quality }: Pick<SampleWindow, 'quality'>) => quality?.xpsnr ?? Number.POSITIVE_INFINITY
+  return windows.reduce((worst, window, index) => (likeness(window) < likeness(windows[worst]!) ? index : worst), 0)
 }
 
 /**

@@ -336,6 +336,8 @@ export const CurveRecord = z.object({
   /** Drafts of its lot that have its spec, itself included. */
   lotDrafts: z.int().min(0),
   tookSeconds: z.number().nullable(),
+  /** One frame that can be looked at, treated and at each of these values; `key` is another one when they are made anew. */
+  pictures: z.object({ key: z.string(), seconds: z.number(), values: z.array(z.number()) }).nullable(),
   /** Curves of the same source's other drafts, to be laid over it. */
   others: z.array(z.object({ jobId: Id, specName: z.string(), points: z.array(CurvePoint) })),
 })

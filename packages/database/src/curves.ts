@@ -26,6 +26,7 @@ import {
   type LotRow,
   type SampleRow,
   type SourceRow,
+  type VolumeRow,
 } from './entities.ts'
 import { actOnJobs } from './job-actions.ts'
 import { found, Problem } from './problem.ts'
@@ -64,7 +65,7 @@ export function mustBeDraft({ id, state }: JobRow): void {
 }
 
 /**
- * Has the curve of a draft measured: what its source, treatment and codec come to at other qualities than the spec's.
+ * Has the curve of a draft measured, or measured anew: what its source, treatment and codec come to at other qualities than the spec's.
  * @throws Problem when its codec has no scale, or it has no forecast yet, whose stretches the curve is of
  */
 export async function askForCurve(em: EntityManager, queue: TaskQueue, jobId: number): Promise<CurveRecord> {
@@ -79,8 +80,8 @@ export async function askForCurve(em: EntityManager, queue: TaskQueue, jobId: nu
         'The curve is measured in the stretches that its forecast was measured in, and there are none of this very source yet. Measure it first.',
       )
     const curve = (await curveOf(tx, sample)) ?? tx.create(CurveEntity, { sample: sample.id, state: 'failed', run: 0 })
-    if (curve.state !== 'failed') return
-    tx.assign(curve, { state: 'waiting', part: null, reason: null })
+    if (curve.state === 'waiting' || curve.state === 'measuring') return
+    tx.assign(curve, { state: 'waiting', part: null, reason: null, volume: job.deliveryVolume.id })
     await tx.flush()
     await queue.send('curve', { curveId: curve.id }, tx)
   })
@@ -125,8 +126,29 @@ export async function readCurve(em: EntityManager, jobId: number): Promise<Curve
     kneeValue: kneeOf(points)?.value ?? null,
     lotDrafts: await em.count(JobEntity, draftsLike(job)),
     tookSeconds: row?.measurement?.tookSeconds ?? null,
+    pictures:
+      row?.volume && row.measurement?.pictures ? { key: `${row.id}-${row.run}`, ...row.measurement.pictures } : null,
     others: beside,
   }
+}
+
+/** Of which values of a draft's curve there are pictures, and where. @throws Problem where there are none */
+export async function readCurvePictures(
+  em: EntityManager,
+  jobId: number,
+): Promise<{ id: number; run: number; values: number[]; volume: VolumeRow }> {
+  const job = found(await em.findOne(JobEntity, jobId, whole), 'job', jobId)
+  const row = job.sample ? await curveOf(em, job.sample.getEntity() as SampleRow) : null
+  const pictures = row?.measurement?.pictures
+  if (!row?.volume || !pictures)
+    throw new Problem(404, 'no-pictures', 'No pictures of this curve are kept. Measure it anew.')
+  await em.populate(row, ['volume'] as never)
+  return { id: row.id, run: row.run, values: pictures.values, volume: row.volume.getEntity() as VolumeRow }
+}
+
+/** Which of these curves there are as they were measured last, by number and run. */
+export async function knownCurves(em: EntityManager, ids: readonly number[]): Promise<Map<number, number>> {
+  return new Map((await em.find(CurveEntity, { id: { $in: [...ids] } })).map(row => [row.id, row.run]))
 }
 
 /** The points of a curve as a draft's result would have them; none without a curve, or the draft's own forecast. */
@@ -234,7 +256,7 @@ export async function draftWith(
 /** A curve with what it is of, for a worker about to measure it; null when it is no longer wanted. */
 export async function beginCurve(em: EntityManager, curveId: number): Promise<CurveRow | null> {
   const curve = await em.findOne(CurveEntity, curveId, {
-    populate: ['sample', 'sample.source', 'sample.source.volume'] as never,
+    populate: ['sample', 'sample.source', 'sample.source.volume', 'volume'] as never,
   })
   if (!curve || curve.state === 'ready' || curve.state === 'failed') return null
   // Measured on another machine than there is now, the forecast went, and its stretches with it.

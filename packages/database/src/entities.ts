@@ -242,6 +242,8 @@ export const CurveEntity = defineEntity({
     part: p.double().$type<number>().nullable(),
     measurement: p.json().$type<CurveMeasurement | null>().nullable(),
     reason: p.text().nullable(),
+    /** Where its pictures are kept. */
+    volume: () => p.manyToOne(VolumeEntity).ref().nullable(),
   },
 })
 export type CurveRow = InferEntity<typeof CurveEntity>

@@ -2,6 +2,7 @@ export * from './as-records.ts'
 export * from './assets.ts'
 export * from './connection.ts'
 export type {
+  CurveRow,
   DiscCopyRow,
   DriveRow,
   JobEventRow,

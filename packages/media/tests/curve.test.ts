@@ -8,9 +8,11 @@ import {
   measureCurve,
   measureResult,
   measureSample,
+  plainStill,
   readFacts,
   silenceLibraries,
   transcode,
+  treatedStill,
   type MediaInput,
 } from '../src/index.ts'
 import { openGate } from '../../../tests/support/jobs.ts'
@@ -23,6 +25,7 @@ const scratch = scratchDirectory()
 const clip: MediaInput & { kind: 'file' } = { kind: 'file', path: path.join(scratch, 'clip.mkv') }
 const sampleDirectory = path.join(scratch, 'samples')
 const scratchOfCurve = path.join(sampleDirectory, 'curve')
+const picturesDirectory = path.join(scratch, 'pictures')
 
 beforeAll(async () => {
   silenceLibraries()
@@ -55,11 +58,19 @@ async function curveOf(spec: PictureSpec, input: MediaInput = clip, gate: { turn
     Infinity,
   )
   const parts: number[] = []
-  const curve = await measureCurve({ ...plan, sample, scratchDirectory: scratchOfCurve }, gate, part =>
-    parts.push(part),
+  const curve = await measureCurve(
+    { ...plan, sample, scratchDirectory: scratchOfCurve, picturesDirectory },
+    gate,
+    part => parts.push(part),
   )
   const extent = extentOf({ spec, treatment })
-  return { plan, parts, points: curvePoints(curve, sample, extent, null), forecast: forecastJob(sample, extent) }
+  return { plan, parts, curve, points: curvePoints(curve, sample, extent, null), forecast: forecastJob(sample, extent) }
+}
+
+/** Mean difference of samples, in codes. */
+const distance = (a: Uint8Array, b: Uint8Array) => {
+  expect(a.length).toBe(b.length)
+  return a.reduce((sum, value, at) => sum + Math.abs(value - b[at]!), 0) / a.length
 }
 
 describe('a curve', () => {
@@ -98,6 +109,30 @@ describe('a curve', () => {
     }
   })
 
+  test('keeps a frame of its hardest stretch at every quality: what results hold that are made at them', async () => {
+    const { plan, curve, points } = await curveOf(holding('h264', 22))
+    const { seconds, values } = curve.pictures!
+    expect(values).toEqual(points.map(point => point.value))
+    expect((await readdir(picturesDirectory)).sort()).toEqual(
+      [...values.map(value => `at-${value}.png`), 'treated.png'].sort(),
+    )
+    const kept = async (name: string) => sharp(path.join(picturesDirectory, name)).raw().toBuffer()
+    const treated = await kept('treated.png')
+    const index = Math.round(seconds * 25)
+    expect(distance(treated, (await treatedStill(clip, plan.facts.video!, plan.treatment, index)).data)).toBe(0)
+    const distances: number[] = []
+    for (const value of values) distances.push(distance(await kept(`at-${value}.png`), treated))
+    expect(distances).toEqual([...distances].sort((a, b) => a - b))
+    expect(distances.at(-1)!).toBeGreaterThan(2 * distances[0]!)
+    const [value] = values.slice(-2)
+    const outputPath = path.join(scratch, 'looked-at.mp4')
+    await transcode({ ...plan, spec: holding('h264', value!), outputPath }, openGate, () => undefined)
+    const made: MediaInput = { kind: 'file', path: outputPath }
+    const still = await plainStill(made, (await readFacts(made)).video!, seconds)
+    // Encoded within its stretch or within the whole, a frame comes out nearly the same, and far from the treated one.
+    expect(distance(await kept(`at-${value}.png`), still.data)).toBeLessThan(distances.at(-2)! / 2)
+  })
+
   test('of one picture of odd sides is what the picture comes to', async () => {
     const picture: MediaInput & { kind: 'file' } = { kind: 'file', path: path.join(scratch, 'picture.png') }
     const raw = { width: 301, height: 199, channels: 3 as const }
@@ -116,7 +151,14 @@ describe('a curve', () => {
   test('of a codec without a scale is refused in a sentence', async () => {
     const spec = pictureSpec('mkv', 'ffv1', null)
     const facts = await readFacts(clip)
-    const plan = { input: clip, facts, treatment: deriveTreatment(facts, spec), spec, scratchDirectory: scratchOfCurve }
+    const plan = {
+      input: clip,
+      facts,
+      treatment: deriveTreatment(facts, spec),
+      spec,
+      scratchDirectory: scratchOfCurve,
+      picturesDirectory: null,
+    }
     await expect(measureCurve({ ...plan, sample: { windows: [] } }, openGate, () => undefined)).rejects.toThrow(
       /no scale of quality/,
     )

@@ -20,9 +20,10 @@ export interface ViewPane {
   part?: { x: number; y: number; width: number; height: number }
 }
 
-/** Whether a key that is pressed is meant for the viewer and not for something that is being filled in. */
-export function isForViewer(event: KeyboardEvent): boolean {
+/** Whether a key that is pressed is meant for a viewer and not for something that is being filled in, or for a dialog in front of it. */
+export function isForViewer(event: KeyboardEvent, viewer: HTMLElement | null): boolean {
   const target = event.target as HTMLElement
+  const dialog = target.closest('[role="dialog"],.v-overlay')
   return !(
     event.ctrlKey ||
     event.metaKey ||
@@ -30,6 +31,7 @@ export function isForViewer(event: KeyboardEvent): boolean {
     ['TEXTAREA', 'SELECT'].includes(target.tagName) ||
     (target.tagName === 'INPUT' && (target as HTMLInputElement).type !== 'range') ||
     (event.key === ' ' && target.tagName === 'BUTTON') ||
-    target.closest('[role="dialog"],[role="separator"],[role="slider"],.v-overlay,[role="treegrid"]')
+    (dialog && !dialog.contains(viewer)) ||
+    target.closest('[role="separator"],[role="slider"],[role="treegrid"]')
   )
 }

@@ -1,5 +1,15 @@
 import { deliveredFacts, hasPicture } from '@hematine/core'
-import { beginCurve, keepCurve, keepCurveFailure, keepCurvePart, sourceOf, type SampleRow } from '@hematine/database'
+import {
+  beginCurve,
+  keepCurve,
+  keepCurveFailure,
+  keepCurvePart,
+  sourceOf,
+  type CurveRow,
+  type SampleRow,
+  type VolumeRow,
+} from '@hematine/database'
+import { curveDirectory, VolumeProblem } from '@hematine/media/volumes/volume-files'
 import path from 'node:path'
 import { inputOf, withAssets } from '../inputs.ts'
 import type { Kind } from './kind.ts'
@@ -29,6 +39,7 @@ export const curve: Kind<'curve'> = {
           ...planned,
           sample: sample.measurement!,
           scratchDirectory: path.join(hands.scratchDirectory, `curve-${curveId}`),
+          picturesDirectory: await picturesOf(row),
         }
       },
       (report, task) => {
@@ -50,4 +61,15 @@ export const curve: Kind<'curve'> = {
       // Nobody ended it: it must not stand there as being measured for good.
       throw new Error('a curve was stopped that is still wanted')
   },
+}
+
+/** Where a curve's pictures go; without its volume it is measured all the same. */
+async function picturesOf({ id, run, volume }: CurveRow): Promise<string | null> {
+  if (!volume) return null
+  try {
+    return await curveDirectory(volume.getEntity() as VolumeRow, { id, run })
+  } catch (error) {
+    if (error instanceof VolumeProblem) return null
+    throw error
+  }
 }

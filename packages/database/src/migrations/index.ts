@@ -2,6 +2,7 @@ import { AnnouncedDrafts } from './announced-drafts.ts'
 import { Assets } from './assets.ts'
 import { Batches } from './batches.ts'
 import { Bench } from './bench.ts'
+import { CurvePictures } from './curve-pictures.ts'
 import { Curves } from './curves.ts'
 import { Discs } from './discs.ts'
 import { FirstTables } from './first-tables.ts'
@@ -31,4 +32,5 @@ export const migrations = [
   { name: '013-announced-drafts', class: AnnouncedDrafts },
   { name: '014-planned-names', class: PlannedNames },
   { name: '015-curves', class: Curves },
+  { name: '016-curve-pictures', class: CurvePictures },
 ]

@@ -1,8 +1,9 @@
-import { mkdir, rm } from 'node:fs/promises'
+import { mkdir, rm, writeFile } from 'node:fs/promises'
 import path from 'node:path'
 import { performance } from 'node:perf_hooks'
 import {
   curveValues,
+  hardestStretch,
   pictureCodec,
   toNumber,
   type CurveMeasurement,
@@ -12,13 +13,18 @@ import {
   type SampleWindow,
   type SourceFacts,
 } from '@hematine/core'
+import { AVMEDIA_TYPE_VIDEO } from 'node-av/constants'
 import { Frame } from 'node-av/lib'
 import { measurePicture, qualityOfStretch, type TreatedFrames } from '../checking/check.ts'
+import { resultPicture } from '../checking/result.ts'
 import type { WorkGate } from '../ground/gate.ts'
 import { MediaError } from '../ground/libav.ts'
 import type { MediaInput } from '../ground/media-input.ts'
+import { StreamDecoder } from '../reading/decoder.ts'
 import { memoryBytes } from '../reading/picture-limit.ts'
+import { toPng, toRgb, untaggedMatrix } from '../stills/still.ts'
 import { TreatedPicture } from '../treating/picture-treatment.ts'
+import { curvePicture } from '../volumes/volume-files.ts'
 import { encodeStretch } from './stretch.ts'
 
 /** What a curve is measured of. */
@@ -31,6 +37,8 @@ export interface CurvePlan {
   sample: Pick<SampleMeasurement, 'windows'>
   /** Directory for the stretches while they are measured; it is made, and removed with all in it. */
   scratchDirectory: string
+  /** Where pictures of one frame are kept, by the names of `curvePicture`; null keeps none. It is made anew. */
+  picturesDirectory: string | null
 }
 
 /** Part of this machine's memory that the treated frames of one stretch may take. */
@@ -57,14 +65,20 @@ export async function measureCurve(
   const { width, height } = treatment.result.frame
   const most = Math.max(1, Math.floor((memoryBytes() * mostPart) / (width * height * bytesAPixel)))
   await mkdir(plan.scratchDirectory, { recursive: true })
+  const hardest = hardestStretch(sample.windows)
+  let pictures: CurveMeasurement['pictures']
   let done = 0
   try {
-    for (const { startSeconds, frames } of sample.windows) {
+    for (const [index, { startSeconds, frames }] of sample.windows.entries()) {
       const firstFrame = Math.round(startSeconds * toNumber(treatment.result.rate))
       const held = await treatedStretch(plan, firstFrame, Math.min(frames, most), gate)
+      // Far from the keyframe that a stretch begins with, a frame looks as most do.
+      const shown = index === hardest && held.length > 0 ? Math.floor(held.length / 2) : null
+      const keep = shown === null ? null : await keepPictures(plan, held[shown]!, shown)
+      if (keep) pictures = { seconds: (firstFrame + shown!) / toNumber(treatment.result.rate), values: keep.values }
       try {
         for (const point of points) {
-          const stretch = await tryValue(plan, held, firstFrame, point.value, gate)
+          const stretch = await tryValue(plan, held, firstFrame, point.value, gate, keep?.of)
           if (stretch) point.windows.push(stretch)
           onProgress(++done / (values.length * sample.windows.length))
         }
@@ -77,7 +91,41 @@ export async function measureCurve(
   }
   if (points.some(point => point.windows.length === 0))
     throw new MediaError('No stretch of the source could be decoded, so its curve cannot be measured.')
-  return { points, tookSeconds: (performance.now() - begin) / 1000 }
+  return { points, ...(pictures ? { pictures } : {}), tookSeconds: (performance.now() - begin) / 1000 }
+}
+
+/** Keeps a treated frame as a picture, and then, as they are made, what became of it at each value; null where none are wanted. */
+async function keepPictures({ picturesDirectory, treatment }: CurvePlan, treated: Frame, index: number) {
+  if (picturesDirectory === null) return null
+  const { rate, frame: stored } = treatment.result
+  await rm(picturesDirectory, { recursive: true, force: true })
+  await mkdir(picturesDirectory, { recursive: true })
+  const keep = async (frame: Frame, value: number | null) =>
+    writeFile(
+      path.join(picturesDirectory, curvePicture(value)),
+      await toPng(await toRgb(frame, rate, untaggedMatrix(stored))),
+    )
+  await keep(treated, null)
+  const values: number[] = []
+  return {
+    values,
+    async of(outputPath: string, value: number) {
+      const decoder = await StreamDecoder.openBest(await resultPicture(outputPath, rate), AVMEDIA_TYPE_VIDEO)
+      const frame = new Frame()
+      frame.alloc()
+      try {
+        for (let at = 0; at <= index; at++) {
+          frame.unref()
+          if (!(await decoder.next(frame))) return
+        }
+        await keep(frame, value)
+        values.push(value)
+      } finally {
+        frame.free()
+        await decoder.close()
+      }
+    },
+  }
 }
 
 /** The treated frames of a stretch, held in memory; the caller frees them. */
@@ -116,6 +164,7 @@ async function tryValue(
   firstFrame: number,
   value: number,
   gate: WorkGate,
+  keepPicture: (outputPath: string, value: number) => Promise<void> = async () => undefined,
 ): Promise<SampleWindow | null> {
   const outputPath = path.join(plan.scratchDirectory, `curve.${plan.spec.container}`)
   let at = 0
@@ -134,6 +183,7 @@ async function tryValue(
       { firstFrame, frames: window.frames },
       heldAgain(held),
     )
+    await keepPicture(outputPath, value)
     const quality = qualityOfStretch(measured)
     return quality && { ...window, quality }
   } finally {

@@ -296,6 +296,14 @@ export async function trialDirectory(volume: MarkedVolume, trialId: number): Pro
   return path.join(await workDirectory(volume), 'trials', String(trialId))
 }
 
+/** Where the pictures of a curve lie in a volume, made anew for each time that it is measured; it need not be there yet. */
+export async function curveDirectory(volume: MarkedVolume, { id, run }: { id: number; run: number }): Promise<string> {
+  return path.join(await workDirectory(volume), 'curves', `${id}-${run}`)
+}
+
+/** Name of a picture of a curve in its directory: of its treated frame (null), or as that is at a value of the codec's scale. */
+export const curvePicture = (value: number | null) => (value === null ? 'treated.png' : `at-${value}.png`)
+
 /** Writes everything of a file or directory to the disk itself. */
 export async function flushToDisk(target: string): Promise<void> {
   const handle = await open(target, 'r')

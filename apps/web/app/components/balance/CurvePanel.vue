@@ -10,6 +10,7 @@ import {
   type JobDetail,
 } from '@hematine/core'
 import { computed, ref, watch } from 'vue'
+import CurveLook from '~/components/balance/CurveLook.vue'
 import RateCurve from '~/components/balance/RateCurve.vue'
 import NumberField from '~/components/common/NumberField.vue'
 import { call } from '~/composables/useCall'
@@ -71,6 +72,7 @@ const isOutOfReach = computed(
     valueUnder(curve.value.points, curve.value.scale, wantedMegabytes.value * 1e6) === null,
 )
 
+const isLooking = ref(false)
 const choose = (of: 'draft' | 'lot') =>
   respec(() => call('chooseQuality', { parameters, body: { value: value.value!, of } }))
 </script>
@@ -104,6 +106,18 @@ const choose = (of: 'draft' | 'lot') =>
     </template>
     <template v-else-if="value !== null && chosen">
       <RateCurve v-model="value" :curve="curve" />
+      <div class="choices">
+        <VBtn v-if="curve.pictures" @click="isLooking = true">Look at a frame of it</VBtn>
+        <VBtn variant="text" :disabled="busy" @click="measure">Measure anew</VBtn>
+      </div>
+      <CurveLook
+        v-if="isLooking && curve.pictures && job.treatment.result"
+        v-model="value"
+        :job-id="job.id"
+        :curve="curve"
+        :treatment="job.treatment"
+        @close="isLooking = false"
+      />
       <table class="facts">
         <tbody>
           <tr>

@@ -134,7 +134,7 @@ const ownKeys: Record<string, (event: KeyboardEvent) => void> = {
   },
 }
 useEventListener(window, 'keydown', (event: KeyboardEvent) => {
-  if (panes.length === 0 || !isForViewer(event)) return
+  if (panes.length === 0 || !isForViewer(event, stage.value)) return
   const name = event.key.length === 1 ? event.key.toLowerCase() : event.key
   const key = keys[name] ?? ownKeys[name]
   if (!key) return
