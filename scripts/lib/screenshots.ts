@@ -112,11 +112,6 @@ export async function takeScreenshots(directory: string): Promise<void> {
     await page.waitForTimeout(2500)
     await page.getByRole('button', { name: /^B Enlarge, learned: fast/ }).click()
     await shoot('bench')
-    await page.getByRole('button', { name: 'Wipe', exact: true }).click()
-    await page.getByRole('button', { name: 'Scopes', exact: true }).click()
-    await shoot('bench-wipe')
-    await page.getByRole('button', { name: 'Side by side', exact: true }).click()
-    await page.getByRole('button', { name: 'Scopes', exact: true }).click()
     await ask('/api/trials/removals', { ids: tried.trials.map(trial => trial.id) })
     const signal = sources.find(source => source.name.startsWith('Fog signal'))!
     const heard = await ask<{ trials: TrialRecord[] }>('/api/trials', {
@@ -167,6 +162,10 @@ export async function takeScreenshots(directory: string): Promise<void> {
     await page.goto(`/balance?job=${second[3]!.id}`)
     await page.getByRole('slider').scrollIntoViewIfNeeded()
     await shoot('curve')
+    await page.getByRole('button', { name: 'Look at a frame of it' }).click()
+    await page.keyboard.press('ArrowRight')
+    await page.keyboard.press('+')
+    await shoot('curve-look')
     const { jobs: interviews } = await draft(
       ['web-mp4', 'open-web-mp4'].flatMap(key => [
         ['Fog-signal interview 2', key] as [string, string],

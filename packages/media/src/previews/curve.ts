@@ -43,6 +43,8 @@ export interface CurvePlan {
 
 /** Part of this machine's memory that the treated frames of one stretch may take. */
 const mostPart = 1 / 8
+/** Larger frames than this, in pixels, are not kept as pictures: those of a curve would take half a gigabyte and more. */
+const mostKept = 40_000_000
 /** A pixel of the deepest layouts that are delivered, in bytes. */
 const bytesAPixel = 8
 
@@ -94,10 +96,10 @@ export async function measureCurve(
   return { points, ...(pictures ? { pictures } : {}), tookSeconds: (performance.now() - begin) / 1000 }
 }
 
-/** Keeps a treated frame as a picture, and then, as they are made, what became of it at each value; null where none are wanted. */
+/** Keeps a treated frame as a picture, and then, as they are made, what became of it at each value; null where none are wanted, or they would be too large. */
 async function keepPictures({ picturesDirectory, treatment }: CurvePlan, treated: Frame, index: number) {
-  if (picturesDirectory === null) return null
   const { rate, frame: stored } = treatment.result
+  if (picturesDirectory === null || stored.width * stored.height > mostKept) return null
   await rm(picturesDirectory, { recursive: true, force: true })
   await mkdir(picturesDirectory, { recursive: true })
   const keep = async (frame: Frame, value: number | null) =>

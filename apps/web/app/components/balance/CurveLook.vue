@@ -9,7 +9,7 @@ import {
   type PictureTreatment,
 } from '@hematine/core'
 import { useLocalStorage } from '@vueuse/core'
-import { computed, ref, shallowRef, watch } from 'vue'
+import { computed, nextTick, ref, shallowRef, useTemplateRef, watch } from 'vue'
 import PictureStage from '~/components/common/PictureStage.vue'
 import { addressOf, CallProblem, problemOf } from '~/composables/useCall'
 import type { ViewMode, ViewPane } from '~/composables/viewer'
@@ -83,9 +83,14 @@ const panes = computed<ViewPane[]>(() => [
     image: images.value.get(shown.value),
   },
 ])
-const step = (by: number) => {
+const group = useTemplateRef<HTMLElement>('group')
+function step(by: number): void {
   const at = values.value.indexOf(shown.value) + by
-  if (values.value[at] !== undefined) show(values.value[at])
+  if (values.value[at] === undefined) return
+  show(values.value[at])
+  // The focus goes along where it was on one of them.
+  if (group.value?.contains(document.activeElement))
+    void nextTick(() => group.value?.querySelector<HTMLElement>('[aria-checked="true"]')?.focus())
 }
 const keys = { ArrowLeft: () => step(-1), ArrowRight: () => step(1) }
 const points = computed(() => values.value.map(at => curveAt(curve.points, at)))
@@ -126,7 +131,7 @@ const isLoading = computed(() => panes.value.some(({ image }) => !image))
             </label>
           </template>
           <template #foot>
-            <div class="points" role="radiogroup" aria-label="Quality that is looked at">
+            <div ref="group" class="points" role="radiogroup" aria-label="Quality that is looked at">
               <button
                 v-for="point in points"
                 :key="point.value"
