@@ -922,8 +922,10 @@ export const api = {
   measureCurve: {
     method: 'post',
     path: '/api/jobs/{id}/curve',
-    summary: "Has a draft's curve of rate and quality measured.",
+    summary:
+      "Has a draft's curve of rate and quality measured; one that is there already is measured again where that is asked for.",
     parameters: idParameter,
+    query: z.object({ anew: z.stringbool().default(false) }),
     answer: CurveRecord,
   },
   curvePicture: {

@@ -65,10 +65,16 @@ export function mustBeDraft({ id, state }: JobRow): void {
 }
 
 /**
- * Has the curve of a draft measured, or measured anew: what its source, treatment and codec come to at other qualities than the spec's.
+ * Has the curve of a draft measured: what its source, treatment and codec come to at other qualities than the spec's. One that is there already, its own or
+ * that of another draft, is taken unless it is to be measured anew.
  * @throws Problem when its codec has no scale, or it has no forecast yet, whose stretches the curve is of
  */
-export async function askForCurve(em: EntityManager, queue: TaskQueue, jobId: number): Promise<CurveRecord> {
+export async function askForCurve(
+  em: EntityManager,
+  queue: TaskQueue,
+  jobId: number,
+  { anew = false } = {},
+): Promise<CurveRecord> {
   await em.transactional(async tx => {
     const job = found(await tx.findOne(JobEntity, jobId, whole), 'job', jobId)
     curvedPlan(job)
@@ -79,8 +85,11 @@ export async function askForCurve(em: EntityManager, queue: TaskQueue, jobId: nu
         'no-forecast',
         'The curve is measured in the stretches that its forecast was measured in, and there are none of this very source yet. Measure it first.',
       )
-    const curve = (await curveOf(tx, sample)) ?? tx.create(CurveEntity, { sample: sample.id, state: 'failed', run: 0 })
-    if (curve.state === 'waiting' || curve.state === 'measuring') return
+    const there = await curveOf(tx, sample)
+    if (there && there.state !== 'failed' && !(there.state === 'ready' && anew)) return
+    // That of another draft stays as it is.
+    const curve =
+      there?.sample.id === sample.id ? there : tx.create(CurveEntity, { sample: sample.id, state: 'failed', run: 0 })
     tx.assign(curve, { state: 'waiting', part: null, reason: null, volume: job.deliveryVolume.id })
     await tx.flush()
     await queue.send('curve', { curveId: curve.id }, tx)

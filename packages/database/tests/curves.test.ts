@@ -158,6 +158,23 @@ describe('a curve of a draft', () => {
     // Nothing is measured twice.
     expect(await askForCurve(db.em(), db.queue, jobs[0]!.id)).toMatchObject({ state: 'ready' })
     expect(await curveTasks()).toHaveLength(1)
+    // Unless it is wanted anew: then the draft gets one of its own, and that of the other stays.
+    expect(await askForCurve(db.em(), db.queue, jobs[0]!.id, { anew: true })).toMatchObject({ state: 'waiting' })
+    const row = (await beginCurve(db.em(), (await curveTasks()).at(-1)!.curveId))!
+    await keepCurve(db.em(), row, measured)
+    const own = await readCurve(db.em(), jobs[0]!.id)
+    expect([own.state, own.points.map(point => point.value)]).toEqual(['ready', [14, 20, 24]])
+  })
+
+  test('is measured anew in its own place where it is wanted so', async () => {
+    const [one] = await draft('small-mp4')
+    await curve(one!.id)
+    expect(await askForCurve(db.em(), db.queue, one!.id)).toMatchObject({ state: 'ready' })
+    expect(await askForCurve(db.em(), db.queue, one!.id, { anew: true })).toMatchObject({ state: 'waiting' })
+    const tasks = await curveTasks()
+    expect(tasks.at(-1)!.curveId).toBe(tasks[0]!.curveId)
+    await keepCurve(db.em(), (await beginCurve(db.em(), tasks[0]!.curveId))!, measured)
+    expect((await readCurve(db.em(), one!.id)).state).toBe('ready')
   })
 
   test('is refused where size follows from the format', async () => {

@@ -49,7 +49,7 @@ async function attempt(work: () => Promise<CurveRecord>): Promise<void> {
   if (record) take(record)
   busy.value = false
 }
-const measure = () => attempt(() => call('measureCurve', { parameters }))
+const measure = (anew: boolean) => attempt(() => call('measureCurve', { parameters, query: { anew: String(anew) } }))
 const stop = () => attempt(() => call('stopCurve', { parameters }))
 
 const chosen = computed(() =>
@@ -86,7 +86,9 @@ const choose = (of: 'draft' | 'lot') =>
         What this source comes to at other qualities of {{ curve.codec }}: the stretches of the forecast are treated
         once, encoded at several qualities, and compared. Jobs go on meanwhile.
       </p>
-      <VBtn :disabled="busy" @click="measure">{{ curve.state === 'none' ? 'Measure the curve' : 'Try again' }}</VBtn>
+      <VBtn :disabled="busy" @click="measure(false)">{{
+        curve.state === 'none' ? 'Measure the curve' : 'Try again'
+      }}</VBtn>
     </template>
     <template v-else-if="curve.state !== 'ready'">
       <p class="muted" role="status">
@@ -108,7 +110,7 @@ const choose = (of: 'draft' | 'lot') =>
       <RateCurve v-model="value" :curve="curve" />
       <div class="choices">
         <VBtn v-if="curve.pictures" @click="isLooking = true">Look at a frame of it</VBtn>
-        <VBtn variant="text" :disabled="busy" @click="measure">Measure anew</VBtn>
+        <VBtn variant="text" :disabled="busy" @click="measure(true)">Measure anew</VBtn>
       </div>
       <CurveLook
         v-if="isLooking && curve.pictures && job.treatment.result"
