@@ -80,7 +80,7 @@ async function tidyCurves(room: Room, volume: VolumeRow): Promise<void> {
     found.map(({ id }) => id),
   )
   for (const { name, id, run } of found)
-    if (known.get(id) !== run) await rm(path.join(directory, name), { recursive: true, force: true })
+    if (!known.get(id)?.includes(run)) await rm(path.join(directory, name), { recursive: true, force: true })
 }
 
 /** Removes files of jobs that are not running, held or about to be placed. What is finished waits for its job to be taken up again. */

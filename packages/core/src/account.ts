@@ -577,19 +577,10 @@ function loudest(values: Float32Array, length: number, edge: number): number[] {
   return chosen
 }
 
-function correlationAt(
-  source: ArrayLike<number>,
-  result: ArrayLike<number>,
-  start: number,
-  size: number,
-  lag: number,
-): number {
+/** How like two whole sounds are at one lag; see `correlations`. Every other sample is plenty. */
+function correlationAt(source: readonly number[], result: readonly number[], lag: number): number {
   let [sum, a, b] = [0, 0, 0]
-  for (
-    let at = Math.max(start, -lag), end = Math.min(start + size, result.length - lag, source.length);
-    at < end;
-    at += 2
-  ) {
+  for (let at = Math.max(0, -lag), end = Math.min(result.length - lag, source.length); at < end; at += 2) {
     const [x, y] = [source[at]!, result[at + lag]!]
     sum += x * y
     a += x * x
@@ -605,18 +596,17 @@ function isTurnedOver(source: readonly number[], result: readonly number[], lag:
   const sign = signAt(source, result, lag)
   if (sign >= -same) return false
   const most = Math.round(toneReach * rate)
-  const [start] = loudest(Float32Array.from(source), Math.round(pieceSeconds * rate), 0)
-  for (let near = -most; near <= most; near++)
-    if (correlationAt(source, result, start ?? 0, Math.round(pieceSeconds * rate), lag + near) >= nearlyAsGood * -sign)
-      return false
-  return true
+  const size = Math.round(pieceSeconds * rate)
+  const [start = 0] = loudest(Float32Array.from(source), size, 0)
+  const near = { start, size, firstLag: lag - most, lastLag: lag + most }
+  return correlations(source, result, near).every(value => value < nearlyAsGood * -sign)
 }
 
 /** Correlation of two channels around a lag: the strongest within a few samples. */
 function signAt(source: readonly number[], result: readonly number[], lag: number): number {
   let strongest = 0
   for (let near = -2; near <= 2; near++) {
-    const value = correlationAt(source, result, 0, source.length, lag + near)
+    const value = correlationAt(source, result, lag + near)
     if (Math.abs(value) > Math.abs(strongest)) strongest = value
   }
   return strongest

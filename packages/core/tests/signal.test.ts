@@ -4,6 +4,7 @@ import {
   bordersOf,
   chromaOf,
   columnGrid,
+  combing,
   correlations,
   decibels,
   detailOf,
@@ -427,5 +428,35 @@ describe('correlation', () => {
     expect(at(later)[65]).toBeCloseTo(1, 9)
     expect(at(later.map(value => -3 * value))[65]).toBeCloseTo(-1, 9)
     expect([...at(new Float32Array(1000))].every(value => value === 0)).toBe(true)
+  })
+})
+
+describe('combing', () => {
+  /** Slanted waves that move by a tenth of the picture's width a second; the lines of the two fields `apart` of a frame from each other. */
+  function waves(width: number, height: number, frame: number, apart: number): Plane {
+    const data = new Uint8Array(width * height)
+    const period = width / 16
+    for (let row = 0; row < height; row++)
+      for (let column = 0; column < width; column++) {
+        const x = column - (frame + (row % 2) * apart) * period * 0.4
+        data[row * width + column] = Math.round(125 + 90 * Math.sin((2 * Math.PI * (x + row * 0.3)) / period))
+      }
+    return { data, width, height, stride: width }
+  }
+
+  test.each([
+    [720, 576],
+    [1280, 720],
+    [1920, 1080],
+    [3840, 2160],
+  ])('stands out in pictures woven of two moments, and not in others: %ix%i', (width, height) => {
+    const of = (apart: number) => combing(waves(width, height, 0, apart), waves(width, height, 1, apart))
+    expect(of(0.5)).toBeGreaterThan(1)
+    expect(of(0)).toBeLessThan(0.6)
+  })
+
+  test('is not claimed of a picture that stands still, woven or not', () => {
+    const still = waves(1920, 1080, 0, 0.5)
+    expect(combing(still, { ...still, data: still.data.slice() })).toBe(0)
   })
 })

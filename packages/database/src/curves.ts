@@ -90,18 +90,27 @@ export async function askForCurve(
     // That of another draft stays as it is.
     const curve =
       there?.sample.id === sample.id ? there : tx.create(CurveEntity, { sample: sample.id, state: 'failed', run: 0 })
-    tx.assign(curve, { state: 'waiting', part: null, reason: null, volume: job.deliveryVolume.id })
+    tx.assign(curve, {
+      state: 'waiting',
+      part: null,
+      reason: null,
+      // The pictures that it has stay where they are until there are others.
+      volume: curve.volume?.id ?? job.deliveryVolume.id,
+    })
     await tx.flush()
     await queue.send('curve', { curveId: curve.id }, tx)
   })
   return readCurve(em.fork(), jobId)
 }
 
-/** Lets go of a curve that is still to be measured, or being measured. */
+/** Lets go of a curve that is still to be measured, or being measured; one that was measured before stays as it was. */
 export async function stopCurve(em: EntityManager, jobId: number): Promise<CurveRecord> {
   const job = found(await em.findOne(JobEntity, jobId, whole), 'job', jobId)
-  if (job.sample)
-    await em.nativeDelete(CurveEntity, { sample: job.sample.id, state: { $in: ['waiting', 'measuring'] } })
+  if (job.sample) {
+    const underWay = { sample: job.sample.id, state: { $in: ['waiting', 'measuring'] as const } }
+    await em.nativeUpdate(CurveEntity, { ...underWay, ...measuredBefore }, { state: 'ready', part: null })
+    await em.nativeDelete(CurveEntity, underWay)
+  }
   return readCurve(em.fork(), jobId)
 }
 
@@ -110,7 +119,8 @@ export async function readCurve(em: EntityManager, jobId: number): Promise<Curve
   const job = found(await em.findOne(JobEntity, jobId, whole), 'job', jobId)
   const { spec, scale } = curvedPlan(job)
   const sample = job.sample?.getEntity() as SampleRow | undefined
-  const row = sample ? await curveOf(em, sample) : null
+  const ofSource = (await curvesOf(em, [job.source.id])).get(job.source.id) ?? []
+  const row = sample ? curveAmong(sample, ofSource) : null
   const others = await em.find(
     JobEntity,
     { source: job.source.id, state: 'draft', id: { $ne: job.id } },
@@ -118,11 +128,12 @@ export async function readCurve(em: EntityManager, jobId: number): Promise<Curve
   )
   const beside: CurveRecord['others'] = []
   for (const other of others) {
-    const curve = other.sample ? await curveOf(em, other.sample.getEntity() as SampleRow) : null
+    const curve = other.sample ? curveAmong(other.sample.getEntity() as SampleRow, ofSource) : null
     if (curve?.state === 'ready' && curve.id !== row?.id)
       beside.push({ jobId: other.id, specName: specTitle(other.spec), points: pointsOf(other, curve) })
   }
   const points = pointsOf(job, row)
+  const pictures = row && picturesOf(row)
   return {
     state: row?.state ?? 'none',
     part: row?.part ?? null,
@@ -135,10 +146,16 @@ export async function readCurve(em: EntityManager, jobId: number): Promise<Curve
     kneeValue: kneeOf(points)?.value ?? null,
     lotDrafts: await em.count(JobEntity, draftsLike(job)),
     tookSeconds: row?.measurement?.tookSeconds ?? null,
-    pictures:
-      row?.volume && row.measurement?.pictures ? { key: `${row.id}-${row.run}`, ...row.measurement.pictures } : null,
+    pictures: pictures && { key: `${pictures.id}-${pictures.run}`, ...pictures.kept },
     others: beside,
   }
+}
+
+/** The pictures that a curve has: of which frame and values, and what names their directory. */
+function picturesOf({ id, pictureRun: run, volume, measurement }: CurveRow) {
+  return volume && typeof run === 'number' && measurement?.pictures
+    ? { id, run, volume, kept: measurement.pictures }
+    : null
 }
 
 /** Of which values of a draft's curve there are pictures, and where. @throws Problem where there are none */
@@ -148,16 +165,21 @@ export async function readCurvePictures(
 ): Promise<{ id: number; run: number; values: number[]; volume: VolumeRow }> {
   const job = found(await em.findOne(JobEntity, jobId, whole), 'job', jobId)
   const row = job.sample ? await curveOf(em, job.sample.getEntity() as SampleRow) : null
-  const pictures = row?.measurement?.pictures
-  if (!row?.volume || !pictures)
-    throw new Problem(404, 'no-pictures', 'No pictures of this curve are kept. Measure it anew.')
+  const pictures = row && picturesOf(row)
+  if (!pictures) throw new Problem(404, 'no-pictures', 'No pictures of this curve are kept. Measure it anew.')
   await em.populate(row, ['volume'] as never)
-  return { id: row.id, run: row.run, values: pictures.values, volume: row.volume.getEntity() as VolumeRow }
+  const { id, run, volume, kept } = pictures
+  return { id, run, values: kept.values, volume: volume.getEntity() as VolumeRow }
 }
 
-/** Which of these curves there are as they were measured last, by number and run. */
-export async function knownCurves(em: EntityManager, ids: readonly number[]): Promise<Map<number, number>> {
-  return new Map((await em.find(CurveEntity, { id: { $in: [...ids] } })).map(row => [row.id, row.run]))
+/** Which runs of these curves have pictures that are wanted: those of the measurement that is kept, and of the one under way. */
+export async function knownCurves(em: EntityManager, ids: readonly number[]): Promise<Map<number, (number | null)[]>> {
+  return new Map(
+    (await em.find(CurveEntity, { id: { $in: [...ids] } })).map(row => [
+      row.id,
+      [row.pictureRun ?? null, row.state === 'measuring' ? row.run : null],
+    ]),
+  )
 }
 
 /** The points of a curve as a draft's result would have them; none without a curve, or the draft's own forecast. */
@@ -288,20 +310,29 @@ export async function keepCurvePart(em: EntityManager, { id, run }: Pick<CurveRo
   return (await em.nativeUpdate(CurveEntity, { id, run, state: 'measuring' }, { part })) > 0
 }
 
-/** Keeps a curve, unless it was begun again meanwhile. */
+/** Where a curve has a measurement from before. */
+const measuredBefore = { measurement: { $ne: null } }
+
+/** Keeps a curve, unless it was begun again or let go of meanwhile. */
 export async function keepCurve(
   em: EntityManager,
   { id, run }: Pick<CurveRow, 'id' | 'run'>,
   measurement: CurveMeasurement,
 ): Promise<void> {
-  await em.nativeUpdate(CurveEntity, { id, run }, { state: 'ready', part: null, reason: null, measurement })
+  await em.nativeUpdate(
+    CurveEntity,
+    { id, run, state: 'measuring' },
+    { state: 'ready', part: null, reason: null, measurement, pictureRun: measurement.pictures ? run : null },
+  )
 }
 
-/** Keeps why a curve could not be measured; see `keepCurve`. */
+/** Keeps why a curve could not be measured; see `keepCurve`. One that was measured before stays as it was. */
 export async function keepCurveFailure(
   em: EntityManager,
   { id, run }: Pick<CurveRow, 'id' | 'run'>,
   reason: string,
 ): Promise<void> {
-  await em.nativeUpdate(CurveEntity, { id, run }, { state: 'failed', part: null, reason })
+  const underWay = { id, run, state: 'measuring' as const }
+  await em.nativeUpdate(CurveEntity, { ...underWay, ...measuredBefore }, { state: 'ready', part: null, reason })
+  await em.nativeUpdate(CurveEntity, underWay, { state: 'failed', part: null, reason })
 }

@@ -244,6 +244,8 @@ export const CurveEntity = defineEntity({
     reason: p.text().nullable(),
     /** Where its pictures are kept. */
     volume: () => p.manyToOne(VolumeEntity).ref().nullable(),
+    /** The run that the kept measurement is of, and its pictures; null where it has none. */
+    pictureRun: p.integer().nullable(),
   },
 })
 export type CurveRow = InferEntity<typeof CurveEntity>

@@ -14,11 +14,13 @@ import {
   keepCurvePart,
   keepMeasurement,
   keepSpec,
+  knownCurves,
   listJobs,
   listOutlines,
   listSpecs,
   moveToLot,
   readCurve,
+  readCurvePictures,
   readLotCurve,
   stopCurve,
 } from '../src/index.ts'
@@ -175,6 +177,29 @@ describe('a curve of a draft', () => {
     expect(tasks.at(-1)!.curveId).toBe(tasks[0]!.curveId)
     await keepCurve(db.em(), (await beginCurve(db.em(), tasks[0]!.curveId))!, measured)
     expect((await readCurve(db.em(), one!.id)).state).toBe('ready')
+  })
+
+  test('stays as it was, with its pictures, where measuring it anew is stopped or fails', async () => {
+    const [one] = await draft('small-mp4')
+    await forecast(one!.id)
+    const pictured = { ...measured, pictures: { seconds: 1, values: [14, 24] } }
+    await askForCurve(db.em(), db.queue, one!.id)
+    await keepCurve(db.em(), (await beginCurve(db.em(), (await curveTasks())[0]!.curveId))!, pictured)
+    const before = await readCurve(db.em(), one!.id)
+    expect(before.pictures).toMatchObject({ seconds: 1, values: [14, 24] })
+    await askForCurve(db.em(), db.queue, one!.id, { anew: true })
+    const row = (await beginCurve(db.em(), (await curveTasks()).at(-1)!.curveId))!
+    expect(await knownCurves(db.em(), [row.id])).toEqual(new Map([[row.id, [1, 2]]]))
+    expect(await stopCurve(db.em(), one!.id)).toEqual(before)
+    // What was under way ends, and what it comes to is not kept.
+    expect(await keepCurvePart(db.em(), row, 0.5)).toBe(false)
+    await keepCurve(db.em(), row, measured)
+    expect(await readCurve(db.em(), one!.id)).toEqual(before)
+    await askForCurve(db.em(), db.queue, one!.id, { anew: true })
+    const again = (await beginCurve(db.em(), row.id))!
+    await keepCurveFailure(db.em(), again, 'The source is gone.')
+    expect(await readCurve(db.em(), one!.id)).toEqual({ ...before, reason: 'The source is gone.' })
+    expect(await readCurvePictures(db.em(), one!.id)).toMatchObject({ run: 1, values: [14, 24] })
   })
 
   test('is refused where size follows from the format', async () => {

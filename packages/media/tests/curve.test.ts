@@ -1,5 +1,5 @@
 import { existsSync } from 'node:fs'
-import { readdir } from 'node:fs/promises'
+import { readdir, writeFile } from 'node:fs/promises'
 import path from 'node:path'
 import { curvePoints, deriveTreatment, extentOf, forecastJob, judge, type PictureSpec } from '@hematine/core'
 import sharp from 'sharp'
@@ -131,6 +131,26 @@ describe('a curve', () => {
     const still = await plainStill(made, (await readFacts(made)).video!, seconds)
     // Encoded within its stretch or within the whole, a frame comes out nearly the same, and far from the treated one.
     expect(distance(await kept(`at-${value}.png`), still.data)).toBeLessThan(distances.at(-2)! / 2)
+  })
+
+  test('is measured all the same where its frame cannot be written', async () => {
+    const spec = holding('h264', 22)
+    const { plan, curve } = await curveOf(spec)
+    await writeFile(path.join(scratch, 'in-the-way'), '')
+    const sample = await measureSample(
+      { ...plan, scratchDirectory: scratch, machine: 'a test' },
+      openGate,
+      () => undefined,
+      Infinity,
+    )
+    const blocked = path.join(scratch, 'in-the-way', 'pictures')
+    const other = await measureCurve(
+      { ...plan, sample, scratchDirectory: scratchOfCurve, picturesDirectory: blocked },
+      openGate,
+      () => undefined,
+    )
+    expect(other.pictures).toBeUndefined()
+    expect(other.points.map(point => point.value)).toEqual(curve.points.map(point => point.value))
   })
 
   test('of one picture of odd sides is what the picture comes to', async () => {

@@ -76,17 +76,18 @@ export async function measureCurve(
       const held = await treatedStretch(plan, firstFrame, Math.min(frames, most), gate)
       // Far from the keyframe that a stretch begins with, a frame looks as most do.
       const shown = index === hardest && held.length > 0 ? Math.floor(held.length / 2) : null
-      const keep = shown === null ? null : await keepPictures(plan, held[shown]!, shown)
-      if (keep) pictures = { seconds: (firstFrame + shown!) / toNumber(treatment.result.rate), values: keep.values }
+      const keeper = shown === null ? null : await PictureKeeper.begin(plan, held[shown]!, shown)
       try {
         for (const point of points) {
-          const stretch = await tryValue(plan, held, firstFrame, point.value, gate, keep?.of)
+          const stretch = await tryValue(plan, held, firstFrame, point.value, gate, keeper)
           if (stretch) point.windows.push(stretch)
           onProgress(++done / (values.length * sample.windows.length))
         }
       } finally {
         for (const frame of held) frame.free()
       }
+      if (keeper && keeper.values.length > 0)
+        pictures = { seconds: (firstFrame + shown!) / toNumber(treatment.result.rate), values: keeper.values }
     }
   } finally {
     await rm(plan.scratchDirectory, { recursive: true, force: true })
@@ -96,37 +97,65 @@ export async function measureCurve(
   return { points, ...(pictures ? { pictures } : {}), tookSeconds: (performance.now() - begin) / 1000 }
 }
 
-/** Keeps a treated frame as a picture, and then, as they are made, what became of it at each value; null where none are wanted, or they would be too large. */
-async function keepPictures({ picturesDirectory, treatment }: CurvePlan, treated: Frame, index: number) {
-  const { rate, frame: stored } = treatment.result
-  if (picturesDirectory === null || stored.width * stored.height > mostKept) return null
-  await rm(picturesDirectory, { recursive: true, force: true })
-  await mkdir(picturesDirectory, { recursive: true })
-  const keep = async (frame: Frame, value: number | null) =>
-    writeFile(
-      path.join(picturesDirectory, curvePicture(value)),
-      await toPng(await toRgb(frame, rate, untaggedMatrix(stored))),
-    )
-  await keep(treated, null)
-  const values: number[] = []
-  return {
-    values,
-    async of(outputPath: string, value: number) {
-      const decoder = await StreamDecoder.openBest(await resultPicture(outputPath, rate), AVMEDIA_TYPE_VIDEO)
-      const frame = new Frame()
-      frame.alloc()
-      try {
-        for (let at = 0; at <= index; at++) {
-          frame.unref()
-          if (!(await decoder.next(frame))) return
-        }
-        await keep(frame, value)
-        values.push(value)
-      } finally {
-        frame.free()
-        await decoder.close()
+/** Keeps one frame of a stretch as pictures. Where they cannot be written, the curve is measured all the same. */
+class PictureKeeper {
+  /** Values that there are pictures of. */
+  values: number[] = []
+
+  private constructor(
+    private readonly treatment: PictureTreatment,
+    private readonly directory: string,
+    private readonly index: number,
+  ) {}
+
+  /** Begins with the treated frame, whose number in its stretch is `index`; null where no pictures are wanted, or they would be too large. */
+  static async begin({ picturesDirectory, treatment }: CurvePlan, treated: Frame, index: number) {
+    const { width, height } = treatment.result.frame
+    if (picturesDirectory === null || width * height > mostKept) return null
+    const keeper = new PictureKeeper(treatment, picturesDirectory, index)
+    const isKept = await keeper.attempt(async () => {
+      await rm(picturesDirectory, { recursive: true, force: true })
+      await mkdir(picturesDirectory, { recursive: true })
+      await keeper.write(treated, null)
+    })
+    return isKept ? keeper : null
+  }
+
+  /** Keeps the frame as it is in a result that was made of the stretch at a value. */
+  async keep(outputPath: string, value: number): Promise<void> {
+    const picture = await resultPicture(outputPath, this.treatment.result.rate)
+    const decoder = await StreamDecoder.openBest(picture, AVMEDIA_TYPE_VIDEO)
+    const frame = new Frame()
+    frame.alloc()
+    try {
+      for (let at = 0; at <= this.index; at++) {
+        frame.unref()
+        if (!(await decoder.next(frame))) return
       }
-    },
+      if (await this.attempt(() => this.write(frame, value))) this.values.push(value)
+    } finally {
+      frame.free()
+      await decoder.close()
+    }
+  }
+
+  private async write(frame: Frame, value: number | null): Promise<void> {
+    const { rate, frame: stored } = this.treatment.result
+    const png = await toPng(await toRgb(frame, rate, untaggedMatrix(stored)))
+    await writeFile(path.join(this.directory, curvePicture(value)), png)
+  }
+
+  /** @returns false where the volume is full, read-only or gone */
+  private async attempt(work: () => Promise<void>): Promise<boolean> {
+    try {
+      await work()
+      return true
+    } catch (error) {
+      if (!(error instanceof Error && 'syscall' in error)) throw error
+      await rm(this.directory, { recursive: true, force: true }).catch(() => undefined)
+      this.values = []
+      return false
+    }
   }
 }
 
@@ -166,7 +195,7 @@ async function tryValue(
   firstFrame: number,
   value: number,
   gate: WorkGate,
-  keepPicture: (outputPath: string, value: number) => Promise<void> = async () => undefined,
+  keeper: PictureKeeper | null,
 ): Promise<SampleWindow | null> {
   const outputPath = path.join(plan.scratchDirectory, `curve.${plan.spec.container}`)
   let at = 0
@@ -185,7 +214,7 @@ async function tryValue(
       { firstFrame, frames: window.frames },
       heldAgain(held),
     )
-    await keepPicture(outputPath, value)
+    await keeper?.keep(outputPath, value)
     const quality = qualityOfStretch(measured)
     return quality && { ...window, quality }
   } finally {

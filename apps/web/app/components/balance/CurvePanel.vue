@@ -107,6 +107,7 @@ const choose = (of: 'draft' | 'lot') =>
       <VBtn class="stop" :disabled="busy" @click="stop">Stop</VBtn>
     </template>
     <template v-else-if="value !== null && chosen">
+      <p v-if="curve.reason" class="bad" role="status">It could not be measured anew. {{ curve.reason }}</p>
       <RateCurve v-model="value" :curve="curve" />
       <div class="choices">
         <VBtn v-if="curve.pictures" @click="isLooking = true">Look at a frame of it</VBtn>
