@@ -40,6 +40,14 @@ test('every route of the description has its file, and every file its descriptio
   expect(filed.sort()).toEqual(described.sort())
 })
 
+test('a connection is kept open for longer than a page or a program pauses between two requests', async ({
+  request,
+}) => {
+  await request.get('/api/orders')
+  const { 'keep-alive': kept } = (await request.get('/api/orders')).headers()
+  expect(Number(/timeout=(\d+)/.exec(kept ?? '')?.[1])).toBeGreaterThanOrEqual(60)
+})
+
 test.describe('requests that cannot be met', () => {
   test('have one shape, a fitting status and a sentence', async ({ request }) => {
     await expectProblem(await request.get('/api/nowhere'), 404, 'There is nothing at this address')

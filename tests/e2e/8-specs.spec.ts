@@ -228,7 +228,7 @@ test('a point is chosen on the curve of size and quality, and the result has the
   await expectAccessible(page)
   await page.keyboard.press('ArrowRight')
   const next = curve.points[curve.points.findIndex(point => point.value === 24) + 1]!.value
-  await expect(look.getByRole('img', { name: `The frame: at ${next}` })).toBeVisible()
+  await expect(look.getByRole('img', { name: `The frame: quality ${next}` })).toBeVisible()
   await look.getByRole('button', { name: 'Close' }).click()
   await expect(quality).toHaveValue(String(next))
   const picture = (value: string | number) => request.get(`/api/jobs/${id}/curve/pictures/${value}`)

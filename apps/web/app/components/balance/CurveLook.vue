@@ -68,7 +68,7 @@ const picture = computed(() => {
   const { frame } = treatment.result
   return { width: frame.width * toNumber(frame.pixelAspect), height: frame.height }
 })
-const nameOf = (side: Side) => (side === 'treated' ? 'source, treated' : `at ${side}`)
+const nameOf = (side: Side) => (side === 'treated' ? 'source, treated' : `quality ${side}`)
 const panes = computed<ViewPane[]>(() => [
   {
     key: 'against',
@@ -122,13 +122,13 @@ const isLoading = computed(() => panes.value.some(({ image }) => !image))
           :keys="keys"
         >
           <template #tools>
-            <label class="against"
-              >against
-              <select v-model="against">
+            <span class="against"
+              ><span aria-hidden="true">against </span
+              ><select v-model="against" aria-label="Compared with">
                 <option value="treated">source, treated</option>
                 <option v-for="at in values" :key="at" :value="at">{{ nameOf(at) }}</option>
-              </select>
-            </label>
+              </select></span
+            >
           </template>
           <template #foot>
             <div ref="group" class="points" role="radiogroup" aria-label="Quality that is looked at">

@@ -14,6 +14,8 @@ const height = 176
 const edge = { left: 40, right: 10, top: 14, bottom: 34 }
 /** A line between measured points is drawn in so many pieces. */
 const pieces = 60
+/** Half as wide as the words under a mark become. */
+const halfWords = 26
 
 const withErrors = (points: readonly CurvePoint[]) => points.filter(point => point.xpsnr !== null)
 const own = computed(() => withErrors(curve.points))
@@ -29,6 +31,9 @@ const y = computed(() => {
     .domain([Math.min(...decibels) - 1, Math.max(...decibels) + 1])
     .range([height - edge.bottom, edge.top])
 })
+
+/** Whether the words of a mark, centred on it, would be cut off at the right edge. */
+const isAtEdge = (bytes: number) => x.value(bytes) > width.value - halfWords
 
 /** A curve through measured points; in between, as their sizes and likenesses run from one to the next. */
 function pathOf(points: readonly CurvePoint[]): string {
@@ -92,7 +97,12 @@ function drop(): void {
       <text x="0" y="10" class="label">dB XPSNR</text>
       <g v-for="tick in x.ticks(4)" :key="`x${tick}`">
         <line :x1="x(tick)" :x2="x(tick)" :y1="height - edge.bottom" :y2="height - edge.bottom + 4" class="rule" />
-        <text :x="x(tick)" :y="height - edge.bottom + 16" class="label number" text-anchor="middle">
+        <text
+          :x="isAtEdge(tick) ? width : x(tick)"
+          :y="height - edge.bottom + 16"
+          class="label number"
+          :text-anchor="isAtEdge(tick) ? 'end' : 'middle'"
+        >
           {{ tick === 0 ? '0' : describeBytes(tick) }}
         </text>
       </g>

@@ -183,7 +183,7 @@ const tags = computed(() => {
         >
       </div>
       <slot name="tools" />
-      <span v-if="mode === 'flip'" class="muted nowrap">hold F for the {{ compared[0]?.name ?? 'first' }}</span>
+      <span v-if="mode === 'flip'" class="muted nowrap">hold F: {{ compared[0]?.name ?? 'the first' }}</span>
       <span v-else-if="mode === 'difference'" class="muted nowrap">magnified {{ 2 ** doublings }} times</span>
       <span class="spacer" />
       <VBtn :aria-pressed="scopes" :class="{ on: scopes }" variant="text" @click="scopes = !scopes">Scopes</VBtn>
