@@ -1,5 +1,5 @@
-import { containerFacts } from './container.ts'
-import type { DeliverySpec } from './delivery.ts'
+import { containerFacts } from './spec/container.ts'
+import type { DeliverySpec } from './spec/schema.ts'
 import type { Chapter, SourceFacts } from './facts.ts'
 import { soundLead } from './treatment/apply.ts'
 import { plainTimeline, type Timeline } from './treatment/timeline.ts'

@@ -1,7 +1,7 @@
 import { levelRank, pictureCodec, sameProfile } from './codecs/index.ts'
 import { describeCodec } from './codec-names.ts'
-import { containerFacts, describeContainer } from './container.ts'
-import type { PictureSpec } from './delivery.ts'
+import { containerFacts, describeContainer } from './spec/container.ts'
+import type { PictureSpec } from './spec/schema.ts'
 import { describePixelFormat, type SourceFacts, type VideoFacts } from './facts.ts'
 import { describeBitRate, describeBytes } from './format.ts'
 

@@ -1,4 +1,4 @@
-import type { PictureSpec } from './delivery.ts'
+import type { PictureSpec } from './spec/schema.ts'
 import type { SourceFacts } from './facts.ts'
 
 /** Length of one piece of a proxy; a piece is made in a few seconds, whatever the source's length. */

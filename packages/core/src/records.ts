@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { DeliverySpec } from './delivery.ts'
+import { DeliverySpec } from './spec/schema.ts'
 import { DiscPlace, SectorRange } from './disc/index.ts'
 import { SourceFacts } from './facts.ts'
 import { Finding } from './findings/finding.ts'

@@ -1,5 +1,5 @@
-import { containerFacts } from './container.ts'
-import type { PictureSpec } from './delivery.ts'
+import { containerFacts } from './spec/container.ts'
+import type { PictureSpec } from './spec/schema.ts'
 import type { AudioFacts, SourceFacts } from './facts.ts'
 import type { PictureTreatment } from './treatment/treatment.ts'
 

@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { DeliverySpec } from './delivery.ts'
+import { DeliverySpec } from './spec/schema.ts'
 import { Moment } from './moments.ts'
 import { type Range } from './range.ts'
 import { toNumber } from './rational.ts'

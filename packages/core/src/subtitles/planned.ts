@@ -1,6 +1,6 @@
 import { describeCodec } from '../codec-names.ts'
-import { containerFacts } from '../container.ts'
-import type { DeliverySpec } from '../delivery.ts'
+import { containerFacts } from '../spec/container.ts'
+import type { DeliverySpec } from '../spec/schema.ts'
 import type { SourceFacts, SubtitleFacts } from '../facts.ts'
 import { describeLanguage, languageOf } from '../languages.ts'
 import type { Timeline } from '../treatment/timeline.ts'

@@ -7,8 +7,15 @@ import {
   type FullColourDescription,
 } from '../colour.ts'
 import { pictureCodec, type PictureCodec } from '../codecs/index.ts'
-import { containerFacts, containerRateProblem, describeContainer, holdsOneTrack, outputKind } from '../container.ts'
-import { describeAudioCodec, type DeliverySpec, type PictureSpec, type SoundSpec } from '../delivery.ts'
+import {
+  containerFacts,
+  containerRateProblem,
+  describeContainer,
+  holdsOneTrack,
+  outputKind,
+} from '../spec/container.ts'
+import { describeAudioCodec } from '../spec/words.ts'
+import type { DeliverySpec, PictureSpec, SoundSpec } from '../spec/schema.ts'
 import { describePixelFormat, isEstimated, spannedFrames, type AudioFacts, type SourceFacts } from '../facts.ts'
 import {
   describeAspect,

@@ -1,7 +1,7 @@
 import { spannedFrames, type SourceFacts } from '../facts.ts'
 import type { Finding, FindingData, FindingKey } from '../findings/finding.ts'
 import { isHighDefinition } from '../colour.ts'
-import type { DeliverySpec } from '../delivery.ts'
+import type { DeliverySpec } from '../spec/schema.ts'
 import type { Treatment } from './treatment.ts'
 import { arrangeSteps } from './order.ts'
 import { stepKinds, type Step, type Strength } from './step.ts'

@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import type { DeliverySpec, PictureSpec, SoundSpec } from '../delivery.ts'
+import type { DeliverySpec, PictureSpec, SoundSpec } from '../spec/schema.ts'
 import { Rational, toNumber } from '../rational.ts'
 import { InBetween, Kernel, Step } from './step.ts'
 import { Timeline } from './timeline.ts'

@@ -1,7 +1,7 @@
 import type { Container } from './container.ts'
-import type { DeliverySpec } from './delivery.ts'
-import type { SpecWork } from './planning/index.ts'
-import type { Range } from './range.ts'
+import type { DeliverySpec } from './schema.ts'
+import type { SpecWork } from '../planning/index.ts'
+import type { Range } from '../range.ts'
 
 /** What results are wanted for, each with shipped specs that serve it and differ in what they cost. */
 export interface Purpose {

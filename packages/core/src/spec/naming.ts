@@ -1,9 +1,9 @@
 import { z } from 'zod'
-import { pictureCodec } from './codecs/index.ts'
+import { pictureCodec } from '../codecs/index.ts'
 import { outputKind, type Container } from './container.ts'
-import type { FrameSize } from './geometry.ts'
-import type { Rational } from './rational.ts'
-import { describeRate } from './timing.ts'
+import type { FrameSize } from '../geometry.ts'
+import type { Rational } from '../rational.ts'
+import { describeRate } from '../timing.ts'
 
 /** How pictures of a sequence are numbered: the first number, and the digits that numbers are filled up to with noughts. */
 export const Numbering = z.object({ first: z.int().min(0).max(9_999_999), digits: z.int().min(1).max(9) })

@@ -1,13 +1,13 @@
-import { isHighRange } from './colour.ts'
+import { isHighRange } from '../colour.ts'
 import { outputKind, type Container } from './container.ts'
-import type { DeliverySpec, PictureSpec } from './delivery.ts'
-import { describePixelFormat } from './facts.ts'
-import type { Finding } from './findings/index.ts'
-import type { ForecastQuality, JobForecast } from './forecast.ts'
-import { describeBitRate, describeBytes, describeCount } from './format.ts'
+import type { DeliverySpec, PictureSpec } from './schema.ts'
+import { describePixelFormat } from '../facts.ts'
+import type { Finding } from '../findings/index.ts'
+import type { ForecastQuality, JobForecast } from '../forecast.ts'
+import { describeBitRate, describeBytes, describeCount } from '../format.ts'
 import { usualNumbering } from './naming.ts'
-import { toNumber } from './rational.ts'
-import { describeRate } from './timing.ts'
+import { toNumber } from '../rational.ts'
+import { describeRate } from '../timing.ts'
 import {
   hasPicture,
   planOf,
@@ -15,7 +15,7 @@ import {
   type AppliedStep,
   type PictureTreatment,
   type Treatment,
-} from './treatment/index.ts'
+} from '../treatment/index.ts'
 
 /** Containers that browsers and phones play, which show fields as combs. */
 const playedOnScreens: readonly Container[] = ['mp4', 'webm']

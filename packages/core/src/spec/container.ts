@@ -1,7 +1,7 @@
 import { z } from 'zod'
-import { televisionRate } from './codecs/picture-codec.ts'
-import { TrackRole } from './facts.ts'
-import type { Rational } from './rational.ts'
+import { televisionRate } from '../codecs/picture-codec.ts'
+import { TrackRole } from '../facts.ts'
+import type { Rational } from '../rational.ts'
 
 /** What a spec makes: what plays, what is heard, a folder of numbered pictures, or one picture. */
 export type OutputKind = 'moving picture' | 'sound' | 'image sequence' | 'still'

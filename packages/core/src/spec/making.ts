@@ -1,6 +1,6 @@
-import { pictureCodec, soundCodec, type RateKind } from './codecs/index.ts'
+import { pictureCodec, soundCodec, type RateKind } from '../codecs/index.ts'
 import { containerFacts, outputKind, type Container, type OutputKind } from './container.ts'
-import type { DeliverySpec, PictureSpec, RateControl, SoundSpec, SpecSound } from './delivery.ts'
+import type { DeliverySpec, PictureSpec, RateControl, SoundSpec, SpecSound } from './schema.ts'
 
 /** A rate control of a kind with a codec's usual figures. */
 export function usualRate(codec: string, kind: RateKind): RateControl {
