@@ -37,7 +37,7 @@ const ways: [Container, string, string, string][] = [
   ['mkv', 'hevc', 'flac', 'ultrafast'],
 ]
 
-const targetWays: typeof ways = [...ways, ['webm', 'av1', 'opus', '12']]
+const targetWays: typeof ways = [...ways, ['webm', 'av1', 'opus', '10']]
 
 function specFor([container, codec, sound, effort]: (typeof ways)[number]): PictureSpec {
   const base = withContainer(

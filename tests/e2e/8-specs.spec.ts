@@ -27,7 +27,12 @@ test('one that ships is copied: only what fits is offered, and what makes no sen
   await choose(page, 'Container', /WebM/)
   await expect(dialog(page).getByText('cannot carry')).toHaveCount(0)
   await choose(page, 'Picture codec', /VP9/)
-  await choose(page, 'Effort', /the least time/)
+  await choose(page, 'Effort', /the quickest/)
+  // One level down, each with what it was measured to do.
+  await dialog(page).getByText('Fine settings').click()
+  await choose(page, 'Tuned to a kind of picture', /filmed.*time, .*(smaller|larger|as large)/)
+  await choose(page, 'Title', /else its name/)
+  await expectAccessible(page)
   await dialog(page).getByLabel('Fits a width of').fill('320')
   await dialog(page).getByLabel('and a height of').fill('240')
   await dialog(page).getByLabel('Names of results, with parts in braces').fill('{item}-vp9')
@@ -41,10 +46,11 @@ test('its next version leaves what ran with the one before as it was', async ({ 
   const before = await releaseJob(request, 'Harbour log (cut short).mp4', 'web-copy')
   await page.goto('/library?spec=web-copy')
   await page.getByRole('button', { name: 'Change', exact: true }).click()
-  await choose(page, 'Effort', /quick/)
+  await choose(page, 'Effort', /balanced.*time of 4/)
   await dialog(page).getByRole('button', { name: 'Keep' }).click()
   await expect(page.getByRole('row', { name: /Web copy v2/ })).toBeVisible()
-  await expect(page.getByRole('row', { name: 'effort 4' })).toBeVisible()
+  await expect(page.getByRole('row', { name: 'effort 2' })).toBeVisible()
+  await expect(page.getByRole('row', { name: 'fine settings tuned to film' })).toBeVisible()
   await untilState(request, before, 'done')
   const detail = await (await request.get(`/api/jobs/${before}`)).json()
   expect([detail.specName, detail.outputPath, detail.check.verdict]).toEqual([
@@ -52,6 +58,10 @@ test('its next version leaves what ran with the one before as it was', async ({ 
     'Harbour log (cut short)-vp9.webm',
     'look',
   ])
+  expect(detail.check.lines.find((line: { name: string }) => line.name === 'tags')).toMatchObject({
+    expected: 'title',
+    found: 'as planned',
+  })
 })
 
 test('it travels as a file, and a file that is none is refused in a sentence', async ({ page }) => {

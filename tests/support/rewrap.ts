@@ -1,5 +1,10 @@
-import { AV_PKT_DATA_DISPLAYMATRIX, AV_PKT_DATA_FRAME_CROPPING } from 'node-av/constants'
-import { FormatContext, OutputFormat, Packet, Rational, type Stream } from 'node-av/lib'
+import {
+  AV_CODEC_ID_MJPEG,
+  AV_PKT_DATA_DISPLAYMATRIX,
+  AV_PKT_DATA_FRAME_CROPPING,
+  AVMEDIA_TYPE_ATTACHMENT,
+} from 'node-av/constants'
+import { Dictionary, FormatContext, OutputFormat, Packet, Rational, type Stream } from 'node-av/lib'
 
 export interface RewrapOptions {
   /** Time base of each written stream; the reader's own unless said. */
@@ -10,6 +15,10 @@ export interface RewrapOptions {
   matrix?: readonly [number, number, number, number]
   /** Pixels to be cut off the picture when it is shown. */
   cutOff?: { left: number; top: number; right: number; bottom: number }
+  /** What the file says of itself. */
+  tags?: Record<string, string>
+  /** A JPEG that is attached to an MKV. */
+  cover?: Buffer
 }
 
 /** Writes the packets of a file into another container as they are, but for what is asked for: for making sources whose faults are known. */
@@ -17,7 +26,7 @@ export async function rewrap(
   from: string,
   to: string,
   format: string,
-  { timeBase, change, matrix, cutOff }: RewrapOptions = {},
+  { timeBase, change, matrix, cutOff, tags, cover }: RewrapOptions = {},
 ): Promise<void> {
   const input = new FormatContext()
   if ((await input.openInput(from, null, null)) < 0) throw new Error(`${from} cannot be opened.`)
@@ -26,6 +35,8 @@ export async function rewrap(
   output.allocOutputContext2(OutputFormat.guessFormat(format as never, null, null)!, null, to)
   output.url = to
   const streams = input.streams.map(stream => copyStream(output, stream, { timeBase, matrix, cutOff }))
+  if (tags) output.metadata = Dictionary.fromObject(tags)
+  if (cover) attach(output).codecpar.extradata = cover
   if ((await output.openOutput()) < 0 || (await output.writeHeader(null)) < 0) throw new Error(`${to} cannot be begun.`)
   const packet = new Packet()
   packet.alloc()
@@ -48,6 +59,15 @@ export async function rewrap(
   await output.closeOutput()
   output.freeContext()
   await input.closeInput()
+}
+
+/** A stream that is a file of its own in an MKV. */
+function attach(output: FormatContext): Stream {
+  const stream = output.newStream(null)
+  stream.codecpar.codecType = AVMEDIA_TYPE_ATTACHMENT
+  stream.codecpar.codecId = AV_CODEC_ID_MJPEG
+  stream.metadata = Dictionary.fromObject({ filename: 'cover.jpg', mimetype: 'image/jpeg' })
+  return stream
 }
 
 /** A stream of another file as one that is written. */

@@ -261,6 +261,7 @@ export class JobRun implements Pausable {
       const check = judge(finished.measurement, job.spec, job.treatment, {
         facts,
         findings: job.findings ?? source.findings ?? [],
+        name: sourceName(source),
       })
       if (check.verdict === 'fail') {
         await removeFinished(directory, finished.file)

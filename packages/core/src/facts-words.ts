@@ -72,6 +72,17 @@ function chapterNames(chapters: readonly Chapter[]): string {
   return `: ${names.slice(0, 3).join(', ')}${names.length > 3 ? ' and more' : ''}`
 }
 
+/** Tags that are told, and letters of each. */
+const told = { count: 8, letters: 80 }
+
+/** '"Lamp room", date 1987-05-04, artist A. Keeper': the title, and what else a file says. */
+function tagWords({ title, ...others }: Record<string, string>): string {
+  const short = (text: string) => (text.length > told.letters ? `${text.slice(0, told.letters)}…` : text)
+  const entries = Object.entries(others).map(([name, value]) => `${name.replaceAll('_', ' ')} ${short(value)}`)
+  const words = [...(title ? [JSON.stringify(short(title))] : []), ...entries.slice(0, told.count)].join(', ')
+  return entries.length > told.count ? `${words} and ${entries.length - told.count} more` : words
+}
+
 /** A source's facts line by line, in plain words, for the open source. */
 export function factLines(facts: SourceFacts): [name: string, value: string][] {
   const { video } = facts
@@ -89,6 +100,12 @@ export function factLines(facts: SourceFacts): [name: string, value: string][] {
       `${facts.disc.title} of ${facts.disc.name}, ${facts.disc.chapters.length} ${facts.disc.chapters.length === 1 ? 'chapter' : 'chapters'}${facts.disc.angle > 1 ? `, angle ${facts.disc.angle}` : ''}`,
     ])
   if (facts.chapters) lines.push(['chapters', `${facts.chapters.length}${chapterNames(facts.chapters)}`])
+  if (facts.tags) lines.push(['says of itself', tagWords(facts.tags)])
+  if (facts.cover)
+    lines.push([
+      'cover',
+      `${describeCodec(facts.cover.codec)}, ${facts.cover.width}x${facts.cover.height}, ${describeBytes(facts.cover.bytes)}`,
+    ])
   if (facts.joined)
     lines.unshift(['joined from', facts.joined.map(({ name, from }) => `${name} (${describeClock(from)})`).join(', ')])
   if (!video) return lines

@@ -131,6 +131,12 @@ export const SourceFacts = z.object({
     .optional(),
   /** As a file has them; absent where it has none, or is no file. */
   chapters: z.array(Chapter).optional(),
+  /** What a file says of itself as a whole, by names in lower case; absent where it says nothing. */
+  tags: z.record(z.string(), z.string()).optional(),
+  /** A still picture that a file carries beside what it plays. */
+  cover: z
+    .object({ streamIndex: z.int().min(0), codec: z.string(), width: z.int(), height: z.int(), bytes: z.int().min(0) })
+    .optional(),
   /** For sources joined to one: what it is put together from, and when each begins. */
   joined: z.array(z.object({ name: z.string(), from: z.number().min(0) })).optional(),
   /** For a sequence: frames that are missing, as stretches counted from 0; the frame before stands in for them. */

@@ -129,7 +129,8 @@ export type CapStep =
 export function nextCapStep(capBytes: number, otherBytes: number, attempts: readonly CapAttempt[]): CapStep {
   if (attempts.length === 0) throw new RangeError('The first rate is not decided by attempts.')
   const best = largest(attempts.filter(attempt => attempt.bytes <= capBytes))
-  if (best && (best.bytes >= capBytes * leastOfCap || needsNoMore(attempts))) return { kind: 'keep', attempt: best }
+  if (best && (best.bytes >= capBytes * leastOfCap || needsNoMore(capBytes, attempts)))
+    return { kind: 'keep', attempt: best }
   const bitsPerSecond = wholeRate(rateToTry(capBytes, otherBytes, attempts, best))
   const isNew = attempts.every(attempt => wholeRate(attempt.bitsPerSecond) !== bitsPerSecond)
   if (isNew && attempts.length < mostAttempts) return { kind: 'try', bitsPerSecond }
@@ -173,11 +174,13 @@ function elasticity(otherBytes: number, attempts: readonly CapAttempt[]): number
 }
 
 /** Whether a result at a much higher rate is hardly larger than one that fits. */
-function needsNoMore(attempts: readonly CapAttempt[]): boolean {
+function needsNoMore(capBytes: number, attempts: readonly CapAttempt[]): boolean {
   return attempts.some(lower =>
     attempts.some(
       higher =>
-        higher.bitsPerSecond >= lower.bitsPerSecond * raised && Math.abs(higher.bytes / lower.bytes - 1) < addsNothing,
+        lower.bytes <= capBytes &&
+        higher.bitsPerSecond >= lower.bitsPerSecond * raised &&
+        Math.abs(higher.bytes / lower.bytes - 1) < addsNothing,
     ),
   )
 }

@@ -240,6 +240,37 @@ describe('the shift of a whole picture', () => {
     expect(shift.fit).toBeGreaterThan(0.8)
   })
 
+  test.each([
+    [320, 240, 320, 0],
+    [1280, 600, 1312, 0],
+    [1030, 520, 1030, 3],
+    [33, 7, 64, 1],
+    [3, 2, 3, 0],
+    [1, 1, 1, 0],
+  ])('is told by sums of lines and columns, however a plane of %dx%d is laid out', (width, height, stride, before) => {
+    let seed = 11
+    const data = Uint8Array.from(
+      { length: before + stride * height },
+      () => (seed = (seed * 16_807) % 2_147_483_647) & 255,
+    )
+    const lit = { data: data.subarray(before), width, height, stride }
+    const at = (row: number, column: number) => lit.data[row * stride + column]!
+    const mean = (values: number[]) => values.reduce((sum, value) => sum + value, 0) / values.length
+    const every = (count: number, from: number) =>
+      Array.from({ length: count }, (_, index) => index).filter(index => index % 2 === from)
+    // Every other sample of a line, by turns from the first and the second; every other line of a column; without the mean of 24 around.
+    const steep = (values: number[]) =>
+      values.map((value, index) => value - mean(values.slice(Math.max(0, index - 24), index + 25)))
+    const rows = Array.from({ length: height }, (_, row) => {
+      const columns = every(width, row & 1)
+      return columns.length === 0 ? NaN : mean(columns.map(column => at(row, column)))
+    })
+    const columns = Array.from({ length: width }, (_, column) => mean(every(height, 0).map(row => at(row, column))))
+    const found = profilesOf(lit)
+    steep(rows).forEach((value, row) => expect(found.rows[row]).toBeCloseTo(value, 3))
+    steep(columns).forEach((value, column) => expect(found.columns[column]).toBeCloseTo(value, 3))
+  })
+
   test('is not claimed in a flat picture', () => {
     const flat = profilesOf(plane(320, 240, () => 100))
     expect(shiftBetween(flat, flat)).toEqual({ x: 0, y: 0, fit: 0 })

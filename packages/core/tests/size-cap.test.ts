@@ -72,6 +72,19 @@ function settle(capBytes: number, encode: (rate: number, turn: number) => number
 }
 
 describe('attempts under a cap', () => {
+  test('go on where two rates that are both too high come to the same', () => {
+    const attempts = [
+      { bitsPerSecond: 1_800_000, bytes: 2_096_000 },
+      { bitsPerSecond: 1_080_000, bytes: 2_087_000 },
+      { bitsPerSecond: 68_000, bytes: 1_384_000 },
+    ]
+    expect(nextCapStep(1_500_000, 20_000, attempts)).toMatchObject({ kind: 'try' })
+    // One that fits and is hardly smaller than one at a much higher rate has all that its picture needs.
+    expect(nextCapStep(1_500_000, 20_000, [...attempts, { bitsPerSecond: 90_000, bytes: 1_390_000 }])).toMatchObject({
+      kind: 'keep',
+    })
+  })
+
   test.each(encoders)('of %s come to a file that fills it to 98 % and never passes it', (_name, encode) => {
     for (const cap of [5e6, 25e6, 100e6, 700e6]) {
       const { step, attempts } = settle(cap, encode)

@@ -106,6 +106,7 @@ test('a spec of sound alone is told in a line, and line by line', () => {
     ['picture', 'none'],
     ['sound', 'FLAC, rate as the source, at most 8 channels'],
     ['tracks', 'the first that is kept'],
+    ['says of itself', "the source's title, its date, all else that it says, its cover"],
     ['file name', 'source name-sound.flac'],
   ])
 })

@@ -5,6 +5,8 @@ import {
   containers,
   DeliverySpec,
   deriveTreatment,
+  effortWords,
+  fineWords,
   pictureCodec,
   rational,
   pictureCodecs,
@@ -18,6 +20,7 @@ import {
   withProfile,
   withSoundCodec,
   type Container,
+  type FineChoice,
   type PictureSpec,
 } from '../src/index.ts'
 
@@ -47,6 +50,15 @@ describe('whatever is chosen while a spec is made', () => {
       }
   })
 
+  test('leaves fine settings behind that the new codec or container does not bear', () => {
+    const fine = { betweenFrames: 2, closedGroups: true as const }
+    const disc: PictureSpec = { ...box, video: { ...withPictureCodec(box.video, 'mpeg4'), fine } }
+    expect((withContainer(disc, 'mkv') as PictureSpec).video.fine).toEqual(fine)
+    // AVI numbers its frames as they come (decoding order and showing order are one).
+    expect((withContainer(disc, 'avi') as PictureSpec).video.fine).toEqual({ ...fine, betweenFrames: 0 })
+    expect(withPictureCodec(disc.video, 'av1').fine).toBeUndefined()
+  })
+
   test('keeps what the new codec can do, and changes what it cannot', () => {
     const master = withPictureCodec({ ...box.video, scan: 'as source' }, 'prores')
     expect([master.scan, master.keyframeSeconds, master.effort]).toEqual(['as source', null, null])
@@ -74,6 +86,52 @@ describe('what is known of codecs', () => {
       expect(codec.says).toMatch(/\.$/)
       expect(codec.profiles.length + codec.pixelFormats.length).toBeGreaterThan(0)
       expect(codec.rates.includes('constant quality')).toBe(codec.quality !== null)
+    }
+  })
+
+  test('lets a level bound the frames to lean on, and leaves the rest of the fine settings as chosen', () => {
+    const choice = {
+      profile: 'high',
+      level: '4.1',
+      effort: 'fast',
+      rateControl: { kind: 'constant quality' as const, value: 20 },
+      fine: { references: 8, betweenFrames: 0, suits: 'drawn' as const },
+    }
+    const at = (width: number, height: number, level: string | null) =>
+      pictureCodec('h264').settings({ ...choice, level }, { width, height }, rational(25))
+    // ITU-T H.264 table A-1: 32,768 macroblocks are kept at level 4.1, and a frame of 1920x1080 has 120x68 of them.
+    expect(at(1920, 1080, '4.1').options).toMatchObject({ refs: '4', tune: 'animation' })
+    expect(at(1920, 1080, '4.1').betweenFrames).toBe(0)
+    // 18,000 at level 3.1, and 80x45 of 1280x720.
+    expect(at(1280, 720, '3.1').options.refs).toBe('5')
+    expect(at(720, 576, '4.1').options.refs).toBe('8')
+    expect(at(1920, 1080, null).options.refs).toBe('8')
+  })
+
+  test('says of every effort but the quickest, and of every fine setting, what it was measured to do', () => {
+    const isStillAlone = ({ key }: { key: string }) =>
+      all.every(container => {
+        const { makes, picture } = containers[container]
+        return makes === 'still' || !(picture as readonly string[]).includes(key)
+      })
+    for (const codec of pictureCodecs.filter(codec => !isStillAlone(codec))) {
+      for (const [index, { value }] of codec.efforts.entries())
+        if (index === 0) expect(effortWords(codec, value)).toBe('')
+        else
+          expect(effortWords(codec, value), `${codec.key} ${value}`).toMatch(
+            /time of .+, (as large|.+ (smaller|larger))$/,
+          )
+      const { betweenFrames = [], references = [], suits = [], closedGroups = false } = codec.fine ?? {}
+      const choices: FineChoice[] = [
+        ...betweenFrames.map((count): FineChoice => ['betweenFrames', count]),
+        ...references.map((count): FineChoice => ['references', count]),
+        ...suits.map((kind): FineChoice => ['suits', kind]),
+        ...(closedGroups ? [['closedGroups', true] satisfies FineChoice] : []),
+      ]
+      for (const choice of choices)
+        expect(fineWords(codec, choice), `${codec.key} ${choice.join(' ')}`).toMatch(
+          /time, (as large|.+ (smaller|larger))$/,
+        )
     }
   })
 

@@ -132,6 +132,7 @@ describe('built-in specs', () => {
 describe('specs that make no sense', () => {
   test('say why', () => {
     const box = spec('playback-box')
+    const small = spec('small-mp4')
     expect(specProblems({ ...box, container: 'webm' })).toEqual([
       'WebM does not carry AAC sound. It carries Opus and Vorbis.',
       'WebM does not carry H.264. It carries AV1 and VP9.',
@@ -151,6 +152,16 @@ describe('specs that make no sense', () => {
     expect(specProblems({ ...box, video: { ...box.video, effort: 'heroic' } })).toEqual([
       'H.264 knows the efforts ultrafast, veryfast, fast, medium, slow and veryslow.',
     ])
+    expect(
+      specProblems({ ...small, video: { ...small.video, fine: { betweenFrames: 4, references: 9, suits: 'film' } } }),
+    ).toEqual([
+      'HEVC does not offer 4 B frames: leave it as the effort sets it.',
+      'HEVC does not offer 9 reference frames: leave it as the effort sets it.',
+      'HEVC does not offer tuning to film: leave it as the effort sets it.',
+    ])
+    expect(specProblems({ ...box, video: { ...box.video, fine: { closedGroups: true } } })).toEqual([
+      'H.264 does not offer a choice of closed GOPs: leave it as the effort sets it.',
+    ])
     const average = { kind: 'average rate' as const, bitsPerSecond: 4e6, peakBitsPerSecond: 3e6, bufferBits: null }
     expect(specProblems({ ...box, video: { ...box.video, rateControl: average } })).toEqual([
       'The peak rate is below the average rate.',
@@ -160,7 +171,6 @@ describe('specs that make no sense', () => {
     expect(specProblems({ ...master, video: { ...master.video, keyframeSeconds: 2 } })).toEqual([
       'Every frame of ProRes stands alone, so there is no distance of keyframes.',
     ])
-    const small = spec('small-mp4')
     expect(specProblems({ ...small, video: { ...small.video, scan: 'as source' } })).toEqual([
       'HEVC does not code fields: choose a progressive scan.',
     ])

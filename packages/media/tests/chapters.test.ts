@@ -1,4 +1,4 @@
-import { copyFile, open, stat } from 'node:fs/promises'
+import { copyFile, open, readFile, stat } from 'node:fs/promises'
 import path from 'node:path'
 import { deriveTreatment, specProblems, type Container, type PictureSpec, type Step } from '@hematine/core'
 import { beforeAll, describe, expect, test } from 'vitest'
@@ -92,15 +92,21 @@ describe('chapters of a source', () => {
     expect((await readFacts(fileAt('cut.mkv'))).chapters).toEqual(near(left))
   })
 
-  test('stay with sound alone where its container holds them', async () => {
-    const named = { ...soundSpecOf('sound-archive-mka'), keepsChapters: true }
-    const made = await extractAndCheck(source, named, at('sound.mka'))
+  test.each([
+    ['mka', 'sound-archive-mka'],
+    ['m4a', 'sound-m4a'],
+  ])('stay with sound alone in %s', async (container, key) => {
+    const named = { ...soundSpecOf(key), keepsChapters: true }
+    expect(specProblems(named)).toEqual([])
+    const made = await extractAndCheck(source, named, at(`sound.${container}`))
     expect(failing(made)).toEqual([])
-    const facts = await readFacts(fileAt('sound.mka'))
+    const facts = await readFacts(fileAt(`sound.${container}`))
     expect(facts.chapters!.map(({ from }) => from)).toEqual(
       chapters.map(({ from }) => expect.closeTo(from, 2) as number),
     )
-    expect(facts.audio[0]!.title).toBe(null)
+    expect(facts.chapters!.slice(0, 2).map(({ title }) => title)).toEqual(['Ebb', chapters[1]!.title])
+    if (container === 'm4a') expect((await readFile(at('sound.m4a'))).toString('latin1', 4, 12)).toBe('ftypM4A ')
+    expect([facts.audio[0]!.title, facts.audio.length, facts.video, facts.subtitles]).toEqual([null, 1, null, []])
   })
 
   test('are left out where the spec does not keep them, or one alone would part nothing', async () => {

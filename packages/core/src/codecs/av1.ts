@@ -46,12 +46,12 @@ export const av1: PictureCodec = {
   rates: ['constant quality', 'quality target'],
   quality: { best: 10, worst: 63, usual: 32, step: 1 },
   efforts: [
-    { value: '12', says: 'the least time' },
-    { value: '10', says: 'quick' },
-    { value: '9', says: 'a little more time' },
+    // Beyond 10 its encoder does the same.
+    { value: '10', says: 'the quickest' },
+    { value: '9', says: 'less quick' },
     { value: '8', says: 'balanced' },
-    { value: '6', says: 'smaller files for about three times the time' },
-    { value: '4', says: 'the smallest files, many times the time' },
+    { value: '6', says: 'slow' },
+    { value: '4', says: 'the slowest' },
   ],
   everyFrameAlone: false,
   levels: av1Levels,
@@ -63,7 +63,6 @@ export const av1: PictureCodec = {
   remarks: [],
   rateProblem: anyRate,
   sizeProblem: evenSides('AV1'),
-  passes: null,
   settings: ({ effort, rateControl }) => ({
     options: { preset: effort ?? '8', ...rateFactor(rateControl) },
   }),

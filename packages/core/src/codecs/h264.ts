@@ -1,27 +1,37 @@
-import { levelRow, sides, type CodecLevels } from './levels.ts'
+import type { FrameSize } from '../geometry.ts'
+import { levelRow, levelRates, sides, type CodecLevel, type CodecLevels } from './levels.ts'
 import { anyRate, evenSides, rateFactor, rateSettings, type PictureCodec } from './picture-codec.ts'
 
 /**
- * MaxFS, MaxMBPS and MaxBR for the Main profile (ITU-T H.264 table A-1; the High profile may use 1.25 times the bit rate), in macroblocks.
+ * MaxFS, MaxMBPS, MaxBR for the Main profile and MaxDpbMbs (ITU-T H.264 table A-1; the High profile may use 1.25 times the bit rate), in macroblocks.
  * Each side is limited to the square root of eight times the frame limit (A.3.1).
  */
 export const h264Levels: CodecLevels = {
   table: (
     [
-      ['3', 1620, 40_500, 10_000],
-      ['3.1', 3600, 108_000, 14_000],
-      ['3.2', 5120, 216_000, 20_000],
-      ['4', 8192, 245_760, 20_000],
-      ['4.1', 8192, 245_760, 50_000],
-      ['4.2', 8704, 522_240, 50_000],
-      ['5', 22_080, 589_824, 135_000],
-      ['5.1', 36_864, 983_040, 240_000],
-      ['5.2', 36_864, 2_073_600, 240_000],
+      ['3', 1620, 40_500, 10_000, 8100],
+      ['3.1', 3600, 108_000, 14_000, 18_000],
+      ['3.2', 5120, 216_000, 20_000, 20_480],
+      ['4', 8192, 245_760, 20_000, 32_768],
+      ['4.1', 8192, 245_760, 50_000, 32_768],
+      ['4.2', 8704, 522_240, 50_000, 34_816],
+      ['5', 22_080, 589_824, 135_000, 110_400],
+      ['5.1', 36_864, 983_040, 240_000, 184_320],
+      ['5.2', 36_864, 2_073_600, 240_000, 184_320],
     ] as const
   ).map(levelRow),
   unitsInFrame: ({ width, height }) => Math.ceil(width / 16) * Math.ceil(height / 16),
   longestSides: ({ unitsPerFrame }) => sides(Math.sqrt(8 * unitsPerFrame) * 16),
+  // MaxCPB lasts 1.25 s at MaxBR (table A-1).
+  bufferBits: ({ kilobitsPerSecond }) => kilobitsPerSecond * 1250,
   statedAs: number => (number / 10).toString(),
+}
+
+const tunes = { film: 'film', drawn: 'animation', grain: 'grain' } as const
+
+/** Frames of a size that a level keeps to lean on (A.3.1: MaxDpbFrames). */
+function mostReferences(level: CodecLevel | undefined, size: FrameSize): number {
+  return level?.unitsKept ? Math.min(16, Math.floor(level.unitsKept / h264Levels.unitsInFrame(size))) : 16
 }
 
 /** What quick efforts make of the profiles above: every player of those plays them. */
@@ -47,12 +57,12 @@ export const h264: PictureCodec = {
   rates: ['constant quality', 'average rate', 'size cap', 'quality target'],
   quality: { best: 10, worst: 40, usual: 20, step: 0.5 },
   efforts: [
-    { value: 'ultrafast', says: 'the least time, the largest files' },
+    { value: 'ultrafast', says: 'the quickest' },
     { value: 'veryfast', says: 'quick' },
-    { value: 'fast', says: 'a little more time' },
+    { value: 'fast', says: 'less quick' },
     { value: 'medium', says: 'balanced' },
-    { value: 'slow', says: 'smaller files for more time' },
-    { value: 'veryslow', says: 'the smallest files, many times the time' },
+    { value: 'slow', says: 'slow' },
+    { value: 'veryslow', says: 'the slowest' },
   ],
   everyFrameAlone: false,
   levels: h264Levels,
@@ -64,8 +74,12 @@ export const h264: PictureCodec = {
   remarks: [],
   rateProblem: anyRate,
   sizeProblem: evenSides('H.264'),
-  passes: ({ number, statistics }) => ({ flags: `+pass${number}`, passlogfile: statistics }),
-  settings({ profile, level, effort, rateControl }) {
+  fine: {
+    betweenFrames: [0, 1, 2, 3, 5, 8],
+    references: [1, 2, 4, 6, 8],
+    suits: ['film', 'drawn', 'grain'],
+  },
+  settings({ profile, level, effort, rateControl, pass, fine = {} }, size) {
     const limits = h264Levels.table.find(entry => entry.level === level)
     return {
       options: {
@@ -73,11 +87,12 @@ export const h264: PictureCodec = {
         ...rateFactor(rateControl),
         ...(profile ? { profile } : {}),
         ...(level ? { level } : {}),
+        ...(pass ? { flags: `+pass${pass.number}`, passlogfile: pass.statistics } : {}),
+        ...(fine.suits ? { tune: tunes[fine.suits] } : {}),
+        ...(fine.references ? { refs: String(Math.min(fine.references, mostReferences(limits, size))) } : {}),
       },
-      // The buffer of a level lasts 1.25 s at its bit rate (table A-1, MaxCPB against MaxBR for 4.1).
-      ...(limits
-        ? { peakBitsPerSecond: limits.kilobitsPerSecond * 1000, bufferBits: limits.kilobitsPerSecond * 1250 }
-        : {}),
+      ...(fine.betweenFrames === undefined ? {} : { betweenFrames: fine.betweenFrames }),
+      ...levelRates(h264Levels, { profile, level }),
       ...rateSettings(rateControl),
     }
   },

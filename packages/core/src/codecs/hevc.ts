@@ -1,4 +1,4 @@
-import { levelRow, sides, type CodecLevels } from './levels.ts'
+import { levelRow, levelRates, sides, type CodecLevels } from './levels.ts'
 import { anyRate, evenSides, rateFactor, rateSettings, type PictureCodec } from './picture-codec.ts'
 
 /**
@@ -19,6 +19,8 @@ export const hevcLevels: CodecLevels = {
   ).map(levelRow),
   unitsInFrame: ({ width, height }) => width * height,
   longestSides: ({ unitsPerFrame }) => sides(Math.sqrt(8 * unitsPerFrame)),
+  // MaxCPB lasts a second at MaxBR (table A.8).
+  bufferBits: ({ kilobitsPerSecond }) => kilobitsPerSecond * 1000,
   statedAs: number => (number / 30).toString(),
 }
 
@@ -49,10 +51,10 @@ export const hevc: PictureCodec = {
   rates: ['constant quality', 'size cap', 'quality target'],
   quality: { best: 10, worst: 40, usual: 24, step: 0.5 },
   efforts: [
-    { value: 'ultrafast', says: 'the least time, the largest files' },
+    { value: 'ultrafast', says: 'the quickest' },
     { value: 'fast', says: 'quick' },
     { value: 'medium', says: 'balanced' },
-    { value: 'slow', says: 'smaller files for several times the time' },
+    { value: 'slow', says: 'slow' },
   ],
   everyFrameAlone: false,
   levels: hevcLevels,
@@ -64,16 +66,28 @@ export const hevc: PictureCodec = {
   remarks: [],
   rateProblem: anyRate,
   sizeProblem: evenSides('HEVC'),
-  passes: ({ number, statistics }) => ({
-    'x265-params': `log-level=none:pass=${number}:stats=${escaped(statistics)}`,
-  }),
-  settings: ({ profile, effort, rateControl }) => ({
+  // More frames to lean on than five would not fit into the largest pictures of a level (A.4.2: sps_max_dec_pic_buffering of 6).
+  fine: {
+    betweenFrames: [0, 1, 2, 3, 5, 8],
+    references: [1, 2, 3, 4, 5],
+    closedGroups: true,
+    suits: ['drawn', 'grain'],
+  },
+  settings: ({ profile, level, effort, rateControl, pass, fine = {} }) => ({
     options: {
       preset: effort ?? 'medium',
       ...rateFactor(rateControl),
       ...(profile ? { profile } : {}),
-      'x265-params': 'log-level=none',
+      ...(fine.suits ? { tune: fine.suits === 'drawn' ? 'animation' : fine.suits } : {}),
+      'x265-params': [
+        'log-level=none',
+        ...(pass ? [`pass=${pass.number}`, `stats=${escaped(pass.statistics)}`] : []),
+        ...(fine.betweenFrames === undefined ? [] : [`bframes=${fine.betweenFrames}`]),
+        ...(fine.references === undefined ? [] : [`ref=${fine.references}`]),
+        ...(fine.closedGroups ? ['open-gop=0'] : []),
+      ].join(':'),
     },
+    ...levelRates(hevcLevels, { profile, level }),
     ...rateSettings(rateControl),
   }),
 }

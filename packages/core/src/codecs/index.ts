@@ -21,7 +21,9 @@ import { vp9 } from './vp9.ts'
 import { webp } from './webp.ts'
 
 export * from './levels.ts'
+export { measuredEfforts, measuredFine, measuredOn } from './measured-settings.ts'
 export * from './picture-codec.ts'
+export * from './setting-words.ts'
 export * from './sound-codecs.ts'
 
 /** The picture codecs that results can have. A new one is a file, a line here, a line for each container that holds it, and its tests. */

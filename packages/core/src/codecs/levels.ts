@@ -8,6 +8,8 @@ export interface CodecLevel {
   unitsPerFrame: number
   unitsPerSecond: number
   kilobitsPerSecond: number
+  /** Units of decoded pictures that are kept to lean on, where that binds. */
+  unitsKept?: number
 }
 
 /** Levels of a codec and how its standard counts. */
@@ -17,6 +19,10 @@ export interface CodecLevels {
   unitsInFrame(size: FrameSize): number
   /** Longest sides that a level allows. */
   longestSides(level: CodecLevel): FrameSize
+  /** Bits that a player of a level keeps ahead; left out where that is not known. */
+  bufferBits?(level: CodecLevel): number
+  /** Profiles whose rates the table has; left out, all: those that may have more are held to the table all the same. */
+  ratesAreOf?: readonly string[]
   /** Level that a number in a stream states; null where streams of the codec state none. */
   statedAs: ((number: number) => string) | null
 }
@@ -25,9 +31,9 @@ export interface CodecLevels {
 export const sides = (side: number): FrameSize => ({ width: side, height: side })
 
 /** A row of a standard's table. */
-export function levelRow(row: readonly [string, number, number, number]): CodecLevel {
-  const [level, unitsPerFrame, unitsPerSecond, kilobitsPerSecond] = row
-  return { level, unitsPerFrame, unitsPerSecond, kilobitsPerSecond }
+export function levelRow(row: readonly [string, number, number, number, number?]): CodecLevel {
+  const [level, unitsPerFrame, unitsPerSecond, kilobitsPerSecond, unitsKept] = row
+  return { level, unitsPerFrame, unitsPerSecond, kilobitsPerSecond, ...(unitsKept ? { unitsKept } : {}) }
 }
 
 /** Says why a level cannot carry a frame size at a rate, or null when it can. @param name of the codec */
@@ -57,4 +63,15 @@ export function lowestLevel(
   rate: Rational,
 ): string | null {
   return codec.levels?.table.find(entry => levelProblem(codec, entry.level, size, rate) === null)?.level ?? null
+}
+
+/** The rate and the buffer that a level allows a profile; null where neither is known. */
+export function levelRates(
+  levels: CodecLevels,
+  { profile, level }: { profile: string | null; level: string | null },
+): { peakBitsPerSecond: number; bufferBits: number } | null {
+  const limits = levels.table.find(entry => entry.level === level)
+  const isOther = levels.ratesAreOf && !(profile !== null && levels.ratesAreOf.includes(profile))
+  if (!limits || !levels.bufferBits || isOther) return null
+  return { peakBitsPerSecond: limits.kilobitsPerSecond * 1000, bufferBits: levels.bufferBits(limits) }
 }

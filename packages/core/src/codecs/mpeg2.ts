@@ -1,5 +1,8 @@
 import { levelRow, sides, type CodecLevels } from './levels.ts'
-import { evenSides, rateSettings, televisionRate, type PictureCodec } from './picture-codec.ts'
+import { closable, closed, evenSides, rateSettings, televisionRate, type PictureCodec } from './picture-codec.ts'
+
+/** What a player keeps ahead at each level (table 8-14), in bits. */
+const buffers = { main: 1_835_008, 'high 1440': 7_340_032, high: 9_781_248 }
 
 /**
  * Main profile: luma samples of a frame and of a second, and bit rates (ITU-T H.262 tables 8-11 to 8-13). Main level is that of discs and of
@@ -15,6 +18,9 @@ export const mpeg2Levels: CodecLevels = {
   ).map(levelRow),
   unitsInFrame: ({ width, height }) => width * height,
   longestSides: ({ level }) => sides({ main: 720, 'high 1440': 1440 }[level] ?? 1920),
+  // Table 8-14: vbv_buffer_size. The 4:2:2 profile has rates of its own.
+  bufferBits: ({ level }) => buffers[level as keyof typeof buffers],
+  ratesAreOf: ['main'],
   statedAs: number => ({ 8: 'main', 6: 'high 1440', 4: 'high' })[number] ?? String(number),
 }
 
@@ -42,10 +48,10 @@ export const mpeg2: PictureCodec = {
   // Those that it has codes for (ITU-T H.262, table 6-4).
   rateProblem: televisionRate('MPEG-2'),
   sizeProblem: evenSides('MPEG-2'),
-  passes: null,
-  settings: ({ rateControl }) => ({
-    options: {},
-    betweenFrames: 2,
+  fine: closable([0, 1, 2]),
+  settings: ({ rateControl, fine }) => ({
+    options: closed(fine),
+    betweenFrames: fine?.betweenFrames ?? 2,
     ...(rateControl.kind === 'constant quality' ? { quantiser: rateControl.value } : {}),
     ...rateSettings(rateControl),
   }),

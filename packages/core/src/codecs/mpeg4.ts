@@ -1,6 +1,6 @@
 import type { Rational } from '../rational.ts'
 import { describeRate } from '../timing.ts'
-import { evenSides, rateSettings, type PictureCodec } from './picture-codec.ts'
+import { closable, closed, evenSides, rateSettings, type PictureCodec } from './picture-codec.ts'
 
 /** Its times are counted in 16 bits (ISO/IEC 14496-2, vop_time_increment_resolution). */
 const finestTimes = 65_535
@@ -27,9 +27,10 @@ export const mpeg4: PictureCodec = {
   remarks: [],
   rateProblem: mpeg4Rate,
   sizeProblem: evenSides('MPEG-4 part 2'),
-  passes: null,
-  settings: ({ rateControl }) => ({
-    options: {},
+  fine: closable([0, 1, 2]),
+  settings: ({ rateControl, fine }) => ({
+    options: closed(fine),
+    betweenFrames: fine?.betweenFrames ?? 0,
     ...(rateControl.kind === 'constant quality' ? { quantiser: rateControl.value } : {}),
     ...rateSettings(rateControl),
   }),

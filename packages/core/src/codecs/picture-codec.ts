@@ -1,3 +1,4 @@
+import { z } from 'zod'
 import type { FullColourDescription } from '../colour.ts'
 import type { FrameSize } from '../geometry.ts'
 import { equal, rational, type Rational } from '../rational.ts'
@@ -20,6 +21,30 @@ export interface CodecProfile {
 export interface CodecEffort {
   value: string
   says: string
+}
+
+/** What a picture can be told to be, where an encoder spends its bits by that. */
+export const pictureKinds = ['film', 'drawn', 'grain'] as const
+
+/** Settings of an encoder one level down. What is left out is as the effort sets it. */
+export const FineSettings = z.object({
+  /** Frames between two that the next ones lean on (B frames). */
+  betweenFrames: z.int().min(0).max(16).optional(),
+  /** Frames that one can lean on; a level may allow fewer. */
+  references: z.int().min(1).max(16).optional(),
+  /** Whether no frame leans on one of the group before (closed GOP), so that each group can be cut out. */
+  closedGroups: z.literal(true).optional(),
+  suits: z.enum(pictureKinds).optional(),
+})
+export type FineSettings = z.infer<typeof FineSettings>
+
+/** Which fine settings an encoder has, and what is offered of each. */
+export interface CodecFine {
+  betweenFrames?: readonly number[]
+  references?: readonly number[]
+  /** Whether groups can be closed that are open otherwise. */
+  closedGroups?: boolean
+  suits?: readonly (typeof pictureKinds)[number][]
 }
 
 /** How a codec spends bits at a quality that is held. Numbers are on its own scale, where lower is better. */
@@ -48,6 +73,9 @@ export interface CodecChoice {
   level: string | null
   effort: string | null
   rateControl: RateChoice
+  /** Only of codecs that a size can be kept of. */
+  pass?: EncodingPass | undefined
+  fine?: FineSettings | undefined
   /** For print; null where none is stated. */
   dotsPerInch?: number | null | undefined
 }
@@ -97,8 +125,8 @@ export interface PictureCodec {
   rateProblem(rate: Rational, profile: string | null): string | null
   /** Why a frame size cannot be coded in a profile, as a sentence; null when it can. */
   sizeProblem(size: FrameSize, profile: string | null): string | null
-  /** How the encoder is told of two passes; null where it cannot. */
-  passes: ((pass: EncodingPass) => Record<string, string>) | null
+  /** Which settings its encoder has one level down; left out, none. */
+  fine?: CodecFine
   /** What its files can say beside the picture; nothing of codecs whose pictures are no files. */
   remarks: readonly FileRemark[]
   /** Puts into a finished file what its encoder leaves out; only of codecs whose pictures are files. */
@@ -125,7 +153,6 @@ const eachAlone = {
   matrices: null,
   rateProblem: () => null,
   sizeProblem: () => null,
-  passes: null,
   centresChroma: false,
   remarks: [],
 } as const
@@ -199,3 +226,10 @@ export const televisionRate =
     televisionRates.some(other => equal(rate, other))
       ? null
       : `${name} runs at ${televisionRates.map(describeRate).join(', ')} fps, not at ${describeRate(rate)}.`
+
+/** Fine settings of the library's own encoders of MPEG. */
+export const closable = (betweenFrames: readonly number[]): CodecFine => ({ betweenFrames, closedGroups: true })
+
+/** Closed groups as those encoders are told of them: none begins at a change of scene, which they cannot do both. */
+export const closed = (fine: FineSettings | undefined): Record<string, string> =>
+  fine?.closedGroups ? { flags: '+cgop', sc_threshold: '1000000000' } : {}

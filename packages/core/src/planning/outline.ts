@@ -2,7 +2,7 @@ import type { JobExtent, JobForecast } from '../forecast.ts'
 import { forecastByLike, type LikeRate } from '../forecast-by-like.ts'
 import type { JobProgress, JobState } from '../job.ts'
 import { rangeAround, type Range, type SharedError } from '../range.ts'
-import type { Verdict } from '../quality.ts'
+import type { Verdict } from '../check/records.ts'
 import type { SampleState } from '../sample-state.ts'
 
 /** A job as far as plans, totals and the order of lists need it: light enough to hold tens of thousands. */

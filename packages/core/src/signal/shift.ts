@@ -13,19 +13,73 @@ const slow = 24
 /** Standard deviation of a profile below which it tells nothing, in codes. */
 const leastContrast = 0.25
 
-/** Profiles of a plane; each sum takes every other sample, which is plenty. */
+/** Two sums of bytes lie beside each other in a word, in 16 bits each: so many bytes fit without running over. */
+const mostInHalf = 256
+const halves = 0x00ff00ff
+
+/** Profiles of a plane; each sum takes every other sample, which is plenty. Four samples are read and added at a time: this is done to every frame that is measured. */
 export function profilesOf({ data, width, height, stride }: Plane): Profiles {
-  const sums = new Uint32Array(width)
+  const words = Math.ceil(width / 4)
+  const lineAt = linesInWords({ data, width, height, stride }, words)
   const rows = new Float32Array(height)
-  for (let row = 0; row < height; row++) {
-    const start = row * stride
-    let sum = 0
-    for (let column = row & 1; column < width; column += 2) sum += data[start + column]!
-    rows[row] = sum / Math.floor((width + 1 - (row & 1)) / 2)
-    if ((row & 1) === 0) for (let column = 0; column < width; column++) sums[column]! += data[start + column]!
+  const columns = new Uint32Array(4 * words)
+  // Of the first and third, and of the second and fourth of each four columns.
+  const [first, second] = [new Uint32Array(words), new Uint32Array(words)]
+  let inHalves = 0
+  const empty = () => {
+    for (let word = 0; word < words; word++) {
+      const [a, b] = [first[word]!, second[word]!]
+      columns[4 * word]! += a & 0xffff
+      columns[4 * word + 1]! += b & 0xffff
+      columns[4 * word + 2]! += a >>> 16
+      columns[4 * word + 3]! += b >>> 16
+    }
+    first.fill(0)
+    second.fill(0)
+    inHalves = 0
   }
+  for (let row = 0; row < height; row++) {
+    const { line, from } = lineAt(row)
+    const shift = 8 * (row & 1)
+    let sum = 0
+    for (let begin = 0; begin < words; begin += mostInHalf) {
+      const end = Math.min(words, begin + mostInHalf)
+      let both = 0
+      for (let word = begin; word < end; word++) both += (line[from + word]! >>> shift) & halves
+      sum += (both & 0xffff) + (both >>> 16)
+    }
+    rows[row] = sum / Math.floor((width + 1 - (row & 1)) / 2)
+    if ((row & 1) === 1) continue
+    for (let word = 0; word < words; word++) {
+      const four = line[from + word]!
+      first[word]! += four & halves
+      second[word]! += (four >>> 8) & halves
+    }
+    if (++inHalves === mostInHalf) empty()
+  }
+  empty()
   const lines = Math.floor((height + 1) / 2)
-  return { columns: withoutSlow(Float32Array.from(sums, sum => sum / lines)), rows: withoutSlow(rows) }
+  return {
+    columns: withoutSlow(Float32Array.from(columns.subarray(0, width), sum => sum / lines)),
+    rows: withoutSlow(rows),
+  }
+}
+
+/** The lines of a plane four samples a word, the first of them lowest: where it lies if it is laid out so, else a copy, with noughts behind the last sample. */
+function linesInWords(
+  { data, width, stride }: Plane,
+  words: number,
+): (row: number) => { line: Uint32Array; from: number } {
+  if (data.byteOffset % 4 === 0 && stride % 4 === 0 && width % 4 === 0) {
+    const line = new Uint32Array(data.buffer, data.byteOffset, Math.floor(data.byteLength / 4))
+    return row => ({ line, from: (row * stride) / 4 })
+  }
+  const line = new Uint32Array(words)
+  const bytes = new Uint8Array(line.buffer)
+  return row => {
+    bytes.set(data.subarray(row * stride, row * stride + width))
+    return { line, from: 0 }
+  }
 }
 
 function withoutSlow(values: Float32Array): Float32Array {

@@ -1,6 +1,10 @@
 import type { Rational } from '../rational.ts'
 import { usualNumbering } from './naming.ts'
-import type { DeliverySpec, PictureSpec, SoundSpec, SpecSound } from './schema.ts'
+import type { DeliverySpec, PictureSpec, SoundSpec, SpecSound, SpecTags } from './schema.ts'
+
+/** What results keep of what their sources say of themselves: a title for those who watch, everything for those who keep. */
+const titled: SpecTags = { title: 'as the source' }
+const everythingSaid: SpecTags = { title: 'as the source', date: true, others: true }
 
 const hdBox = { maxWidth: 1920, maxHeight: 1080 }
 const uhdBox = { maxWidth: 4096, maxHeight: 2304 }
@@ -115,6 +119,7 @@ export const pictureSpecs: readonly PictureSpec[] = [
   {
     key: 'playback-box',
     name: 'Playback box MP4',
+    tags: titled,
     purpose: 'Plays on set-top boxes, televisions and projectors; small pictures are enlarged to full height.',
     container: 'mp4',
     video: {
@@ -139,6 +144,7 @@ export const pictureSpecs: readonly PictureSpec[] = [
     ...small,
     key: 'small-mp4',
     name: 'Small MP4',
+    tags: titled,
     container: 'mp4',
     audio: { codec: 'aac', bitsPerSecondPerChannel: 64_000, maxChannels: 2, sampleRate: 48_000 },
     subtitles: { shown: 'forced' },
@@ -148,6 +154,7 @@ export const pictureSpecs: readonly PictureSpec[] = [
     ...small,
     key: 'small-mkv',
     name: 'Small MKV',
+    tags: titled,
     container: 'mkv',
     audio: { codec: 'opus', bitsPerSecondPerChannel: 56_000, maxChannels: 6, sampleRate: 48_000 },
     subtitles: { shown: 'forced' },
@@ -156,6 +163,7 @@ export const pictureSpecs: readonly PictureSpec[] = [
   {
     key: 'editing-master',
     name: 'Editing master MOV',
+    tags: everythingSaid,
     purpose: 'Opens in editing programs and cuts at any frame; fields and pixel shape stay as they are.',
     container: 'mov',
     video: {
@@ -177,6 +185,7 @@ export const pictureSpecs: readonly PictureSpec[] = [
   {
     key: 'archive-master',
     name: 'Archive master MKV',
+    tags: { ...everythingSaid, cover: true },
     purpose: 'Keeps every picture exactly, with a checksum in each frame; large.',
     container: 'mkv',
     video: exact,
@@ -188,6 +197,7 @@ export const pictureSpecs: readonly PictureSpec[] = [
   {
     key: 'untouched-mkv',
     name: 'Untouched MKV',
+    tags: { ...everythingSaid, cover: true },
     purpose:
       'Puts picture and sound into MKV as they are, in next to no time; what cannot stay is kept exactly, as FFV1 and FLAC.',
     container: 'mkv',
@@ -248,6 +258,7 @@ export const pictureSpecs: readonly PictureSpec[] = [
     ...forScreens,
     key: 'web-mp4',
     name: 'Web MP4',
+    tags: titled,
     purpose: 'For web pages that everything has to show, old phones too; larger than the open web specs.',
     video: { ...screenVideo, rateControl: { kind: 'constant quality', value: 22 } },
     nameSuffix: '-page',
@@ -256,6 +267,7 @@ export const pictureSpecs: readonly PictureSpec[] = [
     ...forScreens,
     key: 'mail-mp4',
     name: 'Mail MP4',
+    tags: titled,
     purpose: 'Fits into a mail: at most 20 MB with its sound, whatever its length; long items look coarse.',
     video: {
       ...screenVideo,
@@ -378,6 +390,7 @@ export const soundSpecs: readonly SoundSpec[] = [
   {
     key: 'sound-wav',
     name: 'Sound WAV',
+    tags: everythingSaid,
     purpose: 'One sound track as a file of its own, uncompressed, for cutting and mixing.',
     container: 'wav',
     video: null,
@@ -387,6 +400,7 @@ export const soundSpecs: readonly SoundSpec[] = [
   {
     key: 'sound-flac',
     name: 'Sound FLAC',
+    tags: { ...everythingSaid, cover: true },
     purpose: 'One sound track kept exactly, at its own rate, in less room than WAV takes.',
     container: 'flac',
     video: null,
@@ -396,19 +410,23 @@ export const soundSpecs: readonly SoundSpec[] = [
   {
     key: 'sound-m4a',
     name: 'Sound M4A',
+    tags: { title: 'as the source', date: true, cover: true },
     purpose: 'One sound track for listening, small; browsers play it.',
     container: 'm4a',
     video: null,
     audio: { codec: 'aac', bitsPerSecondPerChannel: 80_000, maxChannels: 2, sampleRate: 48_000 },
+    keepsChapters: true,
     nameSuffix: '-sound',
   },
   {
     key: 'sound-archive-mka',
     name: 'Sound archive MKA',
+    tags: { ...everythingSaid, cover: true },
     purpose: 'Every sound track kept exactly, in one file, with languages and titles.',
     container: 'mka',
     video: null,
     audio: { codec: 'flac', bitsPerSecondPerChannel: null, maxChannels: 8, sampleRate: null },
+    keepsChapters: true,
     nameSuffix: '-sound',
   },
 ]

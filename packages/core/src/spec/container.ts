@@ -22,6 +22,10 @@ export interface ContainerFacts {
   states: readonly TrackRole[]
   /** How Hematine writes chapters into it: as an element of its own, or as a track of text; null for not at all. */
   chapters: 'element' | 'track' | null
+  /** Names of the tags that it has a place for, or any; left out, none. */
+  tags?: readonly string[] | 'any'
+  /** Whether it carries a cover. */
+  covers?: boolean
   /** Sound that it holds and Hematine does not encode: it can only be copied. */
   onlyCopied?: readonly string[]
   /** Whether it keeps the heads of codecs apart from their packets. */
@@ -45,6 +49,14 @@ export interface ContainerFacts {
   /** Bytes that it adds to each packet; see each. */
   bytesPerPacket: number
 }
+
+/** Tags of RIFF (its INFO list), of QuickTime, and of what MP4 players read, as the library writes them. */
+const riffTags = ['title', 'artist', 'comment', 'copyright', 'date', 'genre', 'track'] as const
+const quickTimeTags = ['title', 'album', 'date', 'comment', 'genre', 'copyright', 'creation_time', 'location'] as const
+const movieTags = [
+  ...['title', 'artist', 'album_artist', 'composer', 'album', 'date', 'comment', 'genre', 'copyright', 'grouping'],
+  ...['lyrics', 'description', 'synopsis', 'show', 'episode_id', 'network', 'keywords', 'track', 'creation_time'],
+] as const
 
 /** A file that is one picture. */
 function still<Codec extends string>(name: string, codec: Codec) {
@@ -89,6 +101,8 @@ export const containers = {
     states: inMovies,
     chapters: 'track',
     holdsOneTrack: false,
+    tags: [...movieTags, 'location'],
+    covers: true,
     bytesPerPacket: 16,
   },
   mov: {
@@ -103,6 +117,7 @@ export const containers = {
     states: ['default'],
     chapters: 'track',
     holdsOneTrack: false,
+    tags: quickTimeTags,
     bytesPerPacket: 16,
   },
   mkv: {
@@ -118,6 +133,8 @@ export const containers = {
     states: TrackRole.options,
     chapters: 'element',
     holdsOneTrack: false,
+    tags: 'any',
+    covers: true,
     bytesPerPacket: 8,
   },
   webm: {
@@ -132,6 +149,7 @@ export const containers = {
     states: ['default', 'forced'],
     chapters: 'element',
     holdsOneTrack: false,
+    tags: 'any',
     bytesPerPacket: 8,
   },
   ts: {
@@ -203,6 +221,7 @@ export const containers = {
     statesNoColour: true,
     countsPackets: true,
     encodedOnly: true,
+    tags: riffTags,
     bytesPerPacket: 24,
   },
   // WAV counts its bytes in 32 bits; above 4 GB it goes on as RF64 (EBU Tech 3306).
@@ -218,6 +237,7 @@ export const containers = {
     states: [],
     chapters: null,
     holdsOneTrack: true,
+    tags: [...riffTags, 'album'],
     bytesPerPacket: 0,
   },
   flac: {
@@ -232,20 +252,25 @@ export const containers = {
     states: [],
     chapters: null,
     holdsOneTrack: true,
+    tags: 'any',
+    covers: true,
     bytesPerPacket: 0,
   },
+  // An MP4 that says so: the library's own writer of M4A leaves no room for what names its chapters.
   m4a: {
     name: 'M4A',
     makes: 'sound',
-    writer: 'ipod',
-    settings: front,
+    writer: 'mp4',
+    settings: { ...front, brand: 'M4A ' },
     headsApart: true,
     picture: [],
     sound: ['aac', 'alac'],
     subtitles: [],
     states: ['default'],
-    chapters: null,
+    chapters: 'track',
     holdsOneTrack: true,
+    tags: movieTags,
+    covers: true,
     bytesPerPacket: 8,
   },
   mka: {
@@ -260,6 +285,8 @@ export const containers = {
     states: TrackRole.options,
     chapters: 'element',
     holdsOneTrack: false,
+    tags: 'any',
+    covers: true,
     bytesPerPacket: 8,
   },
   // Sound lies beside the pictures as WAV, a file for each track.

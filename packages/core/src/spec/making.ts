@@ -1,6 +1,6 @@
 import { pictureCodec, soundCodec, type RateKind } from '../codecs/index.ts'
-import { containerFacts, outputKind, type Container, type OutputKind } from './container.ts'
-import type { DeliverySpec, PictureSpec, RateControl, SoundSpec, SpecSound } from './schema.ts'
+import { containerFacts, outputKind, type Container, type ContainerFacts, type OutputKind } from './container.ts'
+import type { DeliverySpec, PictureSpec, RateControl, SoundSpec, SpecSound, SpecTags } from './schema.ts'
 
 /** A rate control of a kind with a codec's usual figures. */
 export function usualRate(codec: string, kind: RateKind): RateControl {
@@ -38,8 +38,9 @@ export function withPictureCodec(video: PictureSpec['video'], key: string): Pict
   const codec = pictureCodec(key)
   const profile = codec.profiles[0] ?? null
   const formats = profile ? profile.pixelFormats : codec.pixelFormats
+  const { fine: _fine, ...rest } = video
   return {
-    ...video,
+    ...rest,
     codec: key,
     profile: profile?.key ?? null,
     level: null,
@@ -60,8 +61,12 @@ export function withProfile(video: PictureSpec['video'], key: string): PictureSp
 /** A spec in another container; codecs that it does not carry become the first that it does, and what it does not hold at all goes. */
 export function withContainer(spec: DeliverySpec, container: Container): DeliverySpec {
   const holds = containerFacts(container)
-  const { numbering, dotsPerInch, keepsCameraData, subtitles, keepsChapters, ...others } = spec as PictureSpec
-  const rest = { ...others, ...(keepsChapters && holds.chapters ? { keepsChapters } : {}) }
+  const { numbering, dotsPerInch, keepsCameraData, subtitles, keepsChapters, tags, ...others } = spec as PictureSpec
+  const rest = {
+    ...others,
+    ...(keepsChapters && holds.chapters ? { keepsChapters } : {}),
+    ...(tags && holds.tags ? { tags: holds.covers ? tags : withoutCover(tags) } : {}),
+  }
   const before = spec.audio ?? usualSound
   const audio =
     holds.sound.length === 0
@@ -73,7 +78,7 @@ export function withContainer(spec: DeliverySpec, container: Container): Deliver
     return { ...rest, container, video: null, audio: audio && encoded(audio, 'sound') } as SoundSpec
   const video = spec.video ?? usualPicture
   const { remarks } = pictureCodec(holds.picture.includes(video.codec) ? video.codec : holds.picture[0]!)
-  const fits = holds.picture.includes(video.codec) ? video : withPictureCodec(video, holds.picture[0]!)
+  const fits = inOrder(holds.picture.includes(video.codec) ? video : withPictureCodec(video, holds.picture[0]!), holds)
   return {
     ...rest,
     container,
@@ -100,6 +105,16 @@ function encoded<Sound extends SpecSound | SoundSpec['audio']>(
   makes: OutputKind,
 ): Sound {
   return { ...sound, ...(stereoBeside && makes === 'moving picture' ? { stereoBeside } : {}) } as Sound
+}
+
+function withoutCover({ cover: _cover, ...tags }: SpecTags): SpecTags {
+  return tags
+}
+
+/** Without B frames where a container keeps frames in the order in which they are shown. */
+function inOrder(video: PictureSpec['video'], { countsPackets }: ContainerFacts): PictureSpec['video'] {
+  if (!countsPackets || !video.fine?.betweenFrames) return video
+  return { ...video, fine: { ...video.fine, betweenFrames: 0 } }
 }
 
 function withoutCopies({ copied: _copied, ...video }: PictureSpec['video']): PictureSpec['video'] {

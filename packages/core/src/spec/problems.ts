@@ -28,6 +28,12 @@ export function specProblems(spec: DeliverySpec): string[] {
           `Nothing is copied untouched into ${containerFacts(container).name}: leave that out, or choose MKV, MP4 or MOV.`,
         ]
       : []),
+    ...(spec.tags && !containerFacts(container).tags
+      ? [`${containerFacts(container).name} has no place for a title or other tags here: leave them out.`]
+      : []),
+    ...(spec.tags?.cover && !containerFacts(container).covers
+      ? [`${containerFacts(container).name} carries no cover here: leave it out.`]
+      : []),
     ...(spec.keepsChapters && !containerFacts(container).chapters
       ? [`${containerFacts(container).name} gets no chapters here: leave them out, or choose MKV, MP4 or MOV.`]
       : []),
@@ -122,6 +128,25 @@ function shapeProblems(spec: PictureSpec): string[] {
   ]
 }
 
+/** Fine settings that the codec's encoder does not have, or the container does not bear. */
+function fineProblems({ video: { fine }, container }: PictureSpec, { name, fine: has }: PictureCodec): string[] {
+  const { betweenFrames, references, closedGroups, suits } = fine ?? {}
+  const missing = [
+    ...(betweenFrames !== undefined && !has?.betweenFrames?.includes(betweenFrames)
+      ? [`${betweenFrames} B frames`]
+      : []),
+    ...(references !== undefined && !has?.references?.includes(references) ? [`${references} reference frames`] : []),
+    ...(closedGroups && !has?.closedGroups ? ['a choice of closed GOPs'] : []),
+    ...(suits !== undefined && !has?.suits?.includes(suits) ? [`tuning to ${suits}`] : []),
+  ]
+  return [
+    ...missing.map(what => `${name} does not offer ${what}: leave it as the effort sets it.`),
+    ...(containerFacts(container).countsPackets && (betweenFrames ?? 0) > 0
+      ? [`${containerFacts(container).name} keeps frames in the order in which they are shown: choose no B frames.`]
+      : []),
+  ]
+}
+
 function pictureProblems(spec: PictureSpec): string[] {
   const { video, container } = spec
   const holds = containerFacts(container)
@@ -166,6 +191,7 @@ function pictureProblems(spec: PictureSpec): string[] {
         ? `${codec.name} has no setting of effort.`
         : `${codec.name} knows the efforts ${listed(codec.efforts.map(entry => entry.value))}.`,
     )
+  problems.push(...fineProblems(spec, codec))
   if (codec.everyFrameAlone !== (video.keyframeSeconds === null))
     problems.push(
       codec.everyFrameAlone

@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { pictureCodecs, soundCodecs } from '../codecs/index.ts'
+import { FineSettings, pictureCodecs, soundCodecs } from '../codecs/index.ts'
 import { FrameRule } from '../geometry.ts'
 import { Rational } from '../rational.ts'
 import { Container } from './container.ts'
@@ -65,6 +65,17 @@ export const SpecSound = z.object({
 })
 export type SpecSound = z.infer<typeof SpecSound>
 
+/** What of a source's tags its results keep; what is left out is not kept. */
+export const SpecTags = z.object({
+  /** Its title; or, where it has none, its name. */
+  title: z.enum(['as the source', 'or its name']).optional(),
+  date: z.literal(true).optional(),
+  /** Whatever else it says of itself: who, what, where. */
+  others: z.literal(true).optional(),
+  cover: z.literal(true).optional(),
+})
+export type SpecTags = z.infer<typeof SpecTags>
+
 const SpecBase = z.object({
   key: z.string(),
   /** Which version of the spec it is; left out by jobs of before there were versions. */
@@ -76,6 +87,8 @@ const SpecBase = z.object({
   audio: SpecSound,
   /** Whether chapters of the source stay; left out, they do not. */
   keepsChapters: z.boolean().optional(),
+  /** Left out, results say nothing of themselves. */
+  tags: SpecTags.optional(),
   /** What results are called, with the parts of `nameParts` in braces and "/" between folders; left out, the source's name and `nameSuffix`. */
   namePattern: z.string().trim().min(1, 'is empty').max(200, 'is longer than 200 characters').optional(),
   /** Added to the source's name before the ending. */
@@ -118,6 +131,8 @@ export const PictureSpec = SpecBase.extend({
     rateControl: RateControl,
     /** The encoder's speed setting, in its own words; null where it has none. */
     effort: z.string().nullable(),
+    /** What is set besides, one level down. */
+    fine: FineSettings.optional(),
     /** Longest distance between keyframes; null means every frame is one. */
     keyframeSeconds: z.number().positive().max(60).nullable(),
   }),

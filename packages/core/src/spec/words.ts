@@ -1,4 +1,4 @@
-import { pictureCodec, soundCodec } from '../codecs/index.ts'
+import { pictureCodec, soundCodec, type FineSettings } from '../codecs/index.ts'
 import { describePixelFormat } from '../facts.ts'
 import { describeBitRate, describeBytes } from '../format.ts'
 import type { FrameRule } from '../geometry.ts'
@@ -6,7 +6,7 @@ import { describeLanguage } from '../languages.ts'
 import { describeRate } from '../timing.ts'
 import { describeContainer, holdsOneTrack, outputKind } from './container.ts'
 import { describePattern, pictureName, usualNumbering } from './naming.ts'
-import type { AudioCodec, DeliverySpec, PictureSpec, SpecSubtitles, VideoCodec } from './schema.ts'
+import type { AudioCodec, DeliverySpec, PictureSpec, SpecSubtitles, SpecTags, VideoCodec } from './schema.ts'
 
 /** Name of a video codec as written in the trade. */
 export function describeVideoCodec(codec: VideoCodec): string {
@@ -61,6 +61,7 @@ export function describeSpecLines(spec: DeliverySpec): [name: string, value: str
     ...(spec.video !== null && spec.subtitles
       ? [['subtitles', describeSubtitleRule(spec.subtitles)] as [string, string]]
       : []),
+    ...(spec.tags ? [['says of itself', describeTagRule(spec.tags)] as [string, string]] : []),
     ...(spec.keepsChapters ? [['chapters', 'as the source'] as [string, string]] : []),
     ...(spec.video !== null && outputKind(spec) === 'image sequence'
       ? [['pictures', pictureName('source name', spec, spec.numbering ?? usualNumbering, 0)] as [string, string]]
@@ -80,6 +81,16 @@ function describeSubtitleRule({ languages, commentary, shown }: SpecSubtitles): 
     ...(commentary ? ['without commentary'] : []),
     `${shownWords[shown]} by itself`,
   ].join('; ')
+}
+
+/** "the source's title, its date, all else that it says, its cover". */
+function describeTagRule({ title, date, others, cover }: SpecTags): string {
+  return [
+    ...(title ? [title === 'as the source' ? "the source's title" : "the source's title, or its name"] : []),
+    ...(date ? ['its date'] : []),
+    ...(others ? ['all else that it says'] : []),
+    ...(cover ? ['its cover'] : []),
+  ].join(', ')
 }
 
 function describeSamples(pixelFormat: string): string {
@@ -122,6 +133,7 @@ function pictureLines(spec: DeliverySpec): [name: string, value: string][] {
     ...(makes === 'still' ? [] : motionLines(video)),
     ['bits', rate],
     ['effort', video.effort ?? 'has no setting'],
+    ...(video.fine ? [['fine settings', describeFine(video.fine)] as [string, string]] : []),
     ...(makes === 'moving picture'
       ? [
           [
@@ -131,6 +143,18 @@ function pictureLines(spec: DeliverySpec): [name: string, value: string][] {
         ]
       : []),
   ]
+}
+
+/** "no B frames; at most 4 reference frames; closed GOPs; tuned to grain". */
+function describeFine({ betweenFrames, references, closedGroups, suits }: FineSettings): string {
+  return [
+    ...(betweenFrames === undefined
+      ? []
+      : [betweenFrames === 0 ? 'no B frames' : betweenFrames === 1 ? '1 B frame' : `${betweenFrames} B frames`]),
+    ...(references === undefined ? [] : [`at most ${references} reference frame${references === 1 ? '' : 's'}`]),
+    ...(closedGroups ? ['closed GOPs'] : []),
+    ...(suits ? [`tuned to ${suits}`] : []),
+  ].join('; ')
 }
 
 function motionLines(video: PictureSpec['video']): [name: string, value: string][] {

@@ -4,6 +4,7 @@ import type { AudioFacts, SoundCheckMeasurement } from '@hematine/core'
 import { Frame } from 'node-av/lib'
 import type { SoundPlan } from '../encoding/extract-sound.ts'
 import type { MediaInput } from '../ground/media-input.ts'
+import { tagsOf } from './result.ts'
 import { prove } from './proving/prove.ts'
 import { readFacts } from '../reading/source-facts.ts'
 import {
@@ -34,7 +35,8 @@ export async function measureSoundResult(
   onProgress: (seconds: number) => void,
 ): Promise<SoundCheckMeasurement> {
   const result: MediaInput = { kind: 'file', path: plan.outputPath }
-  const { container, audio, chapters = [] } = await readFacts(result)
+  const made = await readFacts(result)
+  const { container, audio, chapters = [] } = made
   const compared = await compareSound(plan, audio, gate, onProgress)
   const { account } = await prove(
     {
@@ -54,6 +56,7 @@ export async function measureSoundResult(
   return {
     account,
     chapters,
+    ...tagsOf(made),
     container,
     bytes: (await stat(plan.outputPath)).size,
     sourceBytes: plan.facts.bytes,

@@ -4,6 +4,8 @@ import {
   copiesSound,
   describePixelFormat,
   isUntouched,
+  outputKind,
+  streamLimits,
   toNumber,
   type PictureCheckMeasurement,
   type PictureSpec,
@@ -24,9 +26,10 @@ import { Graph, videoPadOf } from '../ground/graph.ts'
 import { picturesCutShort } from '../reading/still-file.ts'
 import { comparePackets, comparePictures } from './check-copy.ts'
 import { measureSubtitles } from './check-text.ts'
-import { readResult, resultPicture } from './result.ts'
+import { readResult, resultPicture, tagsOf } from './result.ts'
 import type { MediaInput, PlainInput } from '../ground/media-input.ts'
 import { TreatedPicture } from '../treating/picture-treatment.ts'
+import { measureFlow } from './stream-flow.ts'
 import { prove } from './proving/prove.ts'
 import { levelOf, profileName, readColour } from '../reading/source-facts.ts'
 import { secondsOf } from '../sound/sound-treatment.ts'
@@ -157,6 +160,11 @@ export async function measureResult(
     copy: pictureCopy,
     isProved,
   } = await measureWhole(plan, { input: picture, streamIndex: made.video?.streamIndex }, gate, onProgress)
+  const limits = plan.treatment.copied ? null : streamLimits(plan.spec)
+  const flow =
+    limits && made.video && outputKind(plan.spec) === 'moving picture'
+      ? await measureFlow({ input: picture, streamIndex: made.video.streamIndex }, limits, gate)
+      : null
   // Streams of packs begin where their first pack lets a player begin, and not at 0.
   const begin = containerFacts(plan.spec.container).beginsLate
     ? secondsOf(video.video.startTicks, video.video.timeBase)
@@ -182,10 +190,12 @@ export async function measureResult(
     sha256,
     ...video,
     ...(pictureCopy ? { copy: pictureCopy } : {}),
+    ...(flow ? { flow } : {}),
     sourceDecodeErrors: video.sourceDecodeErrors + (await picturesCutShort(plan.input)).length,
     audio,
     subtitles,
     chapters: made.chapters ?? [],
+    ...tagsOf(made),
     sourceAudioSeconds: sourceSoundSeconds,
     account,
     ...(glances ? { glances } : {}),

@@ -1,6 +1,12 @@
 import { readdir, stat } from 'node:fs/promises'
 import path from 'node:path'
-import { describeContainer, describeVideoCodec, type Rational, type SourceFacts } from '@hematine/core'
+import {
+  describeContainer,
+  describeVideoCodec,
+  type CheckMeasurement,
+  type Rational,
+  type SourceFacts,
+} from '@hematine/core'
 import type { PlainInput } from '../ground/media-input.ts'
 import { MediaError } from '../ground/libav.ts'
 import { pictureOf } from '../volumes/result-files.ts'
@@ -47,4 +53,11 @@ export async function readResult(resultPath: string, rate: Rational): Promise<Re
     audio.push(track)
   }
   return { picture, sound, facts: { ...facts, audio }, container: describeContainer('images') }
+}
+
+/** What a result says beside its tracks. */
+export function tagsOf({ tags = {}, cover }: SourceFacts): Pick<CheckMeasurement, 'tags' | 'cover'> {
+  if (!cover) return { tags, cover: null }
+  const { codec, width, height, bytes } = cover
+  return { tags, cover: { codec, width, height, bytes } }
 }

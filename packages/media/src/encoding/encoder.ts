@@ -111,12 +111,11 @@ export class Encoder {
     }
     if (containerFacts(spec.container).headsApart) context.setFlags(AV_CODEC_FLAG_GLOBAL_HEADER)
     const settings = chosen.settings(
-      { ...spec.video, rateControl: rate, dotsPerInch: spec.dotsPerInch },
+      { ...spec.video, rateControl: rate, pass, dotsPerInch: spec.dotsPerInch },
       result.frame,
       result.rate,
     )
-    const passes = pass && chosen.passes?.(pass)
-    apply(context, passes ? { ...settings, options: { ...settings.options, ...passes } } : settings)
+    apply(context, settings)
     ensure(
       await context.open2(codec, null),
       `The ${chosen.name} encoder cannot be opened for ${result.frame.width}x${result.frame.height} ${result.pixelFormat}`,
@@ -159,6 +158,8 @@ export class Encoder {
   async encode(frame: Frame | null, take: (packet: Packet) => Promise<void>): Promise<void> {
     // A frame remembers the kind of picture it was in the source; left there, it would dictate the new encoder's choice.
     if (frame?.isVideo()) frame.pictType = AV_PICTURE_TYPE_NONE
+    // Encoders that count in quantisers take a held quality from each frame, not from their context.
+    if (frame && this.isPicture) frame.quality = this.context.globalQuality
     if (frame && this.remarks) setRemarks(frame, this.remarks)
     for (;;) {
       const sent = await this.context.sendFrame(frame)

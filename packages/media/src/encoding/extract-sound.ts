@@ -1,5 +1,6 @@
 import { plannedChapters, type DeliverySpec, type SoundTreatment, type SourceFacts } from '@hematine/core'
 import { Frame } from 'node-av/lib'
+import { openBeside } from './beside-tracks.ts'
 import { Encoder } from './encoder.ts'
 import type { MediaInput } from '../ground/media-input.ts'
 import { MediaError } from '../ground/libav.ts'
@@ -17,6 +18,8 @@ export interface SoundPlan {
   /** Container and sound of it count. */
   spec: DeliverySpec
   outputPath: string
+  /** The source's name. */
+  itemName?: string
   /** A piece of the result; the whole unless said. */
   stretch?: { startSeconds: number; seconds: number }
 }
@@ -45,7 +48,7 @@ const turnSeconds = 0.5
  * @throws MediaError when there is no sound; whatever `gate.turn` rejects with, when stopped. The unfinished file is the caller's to remove.
  */
 export async function extractSound(
-  { input, facts, treatment, spec, outputPath, stretch }: SoundPlan,
+  { input, facts, treatment, spec, outputPath, stretch, itemName = 'sound' }: SoundPlan,
   gate: WorkGate,
   onProgress: (progress: SoundProgress) => void,
 ): Promise<ExtractedSound> {
@@ -55,7 +58,8 @@ export async function extractSound(
   const most = stretch?.seconds ?? Number.POSITIVE_INFINITY
   const made: ExtractedSound = { seconds: 0, bytes: 0, packets: 0, openSeconds: 0, workSeconds: 0 }
   const chapters = stretch ? [] : plannedChapters(facts, spec, treatment.timeline)
-  const output = OutputFile.create(outputPath, spec.container, chapters)
+  const beside = stretch ? null : await openBeside({ input, facts, spec }, itemName)
+  const output = OutputFile.create(outputPath, spec.container, { chapters, ...beside?.remarks })
   const tracks: SoundTrack[] = []
   const written = {
     write: (packet: Parameters<OutputFile['write']>[0], index: number) => {
@@ -105,5 +109,6 @@ export async function extractSound(
       await track.sound.close()
     }
     await output.close()
+    await beside?.close()
   }
 }

@@ -8,10 +8,12 @@ import {
   type Container,
   type FullColourDescription,
   type PlannedSubtitles,
+  type Tags,
   type TrackRole,
 } from '@hematine/core'
 import * as constants from 'node-av/constants'
 import { FormatContext, OutputFormat, Packet, Rational, type Stream } from 'node-av/lib'
+import type { Cover } from '../reading/cover.ts'
 import type { Encoder } from './encoder.ts'
 import { colourNumbers } from '../ground/colour-numbers.ts'
 import { ensure, MediaError, options } from '../ground/libav.ts'
@@ -90,6 +92,14 @@ interface StreamFacts {
   roles?: readonly TrackRole[] | undefined
 }
 
+/** What a file says beside its tracks. */
+export interface FileRemarks {
+  /** Only for containers that get them here. */
+  chapters?: readonly Chapter[]
+  tags?: Tags
+  cover?: Pick<Cover, 'stream' | 'packet'> | null
+}
+
 /** What is said of a picture besides. */
 interface PictureFacts {
   pixelAspect?: { num: number; den: number }
@@ -102,6 +112,7 @@ export class OutputFile {
   /** Subtitle tracks that no player is to show by itself. */
   private readonly hidden: number[] = []
   private opened = false
+  private chapterTrack: number | null = null
   /** Seconds that the first stream has so far. */
   private seconds = 0
 
@@ -110,20 +121,23 @@ export class OutputFile {
     private readonly path: string,
     private readonly container: Container,
     private readonly chapters: readonly Chapter[],
+    private readonly cover: Pick<Cover, 'stream' | 'packet'> | null,
   ) {}
 
   /**
    * @param path temporary name; an existing file there is a failure of the caller
-   * @param chapters of the result; only for containers that get them here
+   * @param remarks a cover is freed by whoever hands it over, once the file is closed
    */
-  static create(path: string, container: Container, chapters: readonly Chapter[] = []): OutputFile {
+  static create(path: string, container: Container, remarks: FileRemarks = {}): OutputFile {
     const format = OutputFormat.guessFormat(containerFacts(container).writer, null, null)
     if (!format) throw new MediaError(`No writer for ${container} is built in.`)
     const context = new FormatContext()
     ensure(context.allocOutputContext2(format, null, path), 'The output cannot be set up')
     // The writer of MP4 opens the file a second time, by this name, to move the index to the front.
     context.url = path
-    return new OutputFile(context, path, container, chapters)
+    const { chapters = [], tags = {}, cover = null } = remarks
+    if (Object.keys(tags).length > 0) context.metadata = options(tags)
+    return new OutputFile(context, path, container, chapters, cover)
   }
 
   /** Whether chapters are a track of text, whose container lets a player show subtitles by themselves unless told otherwise. */
@@ -184,12 +198,35 @@ export class OutputFile {
   }
 
   async begin(): Promise<void> {
-    if (this.isMovie && this.chapters.length > 0) this.addText('mov_text', timedTextTrackHead(), {})
+    if (this.isMovie && this.chapters.length > 0) this.chapterTrack = this.addText('mov_text', timedTextTrackHead(), {})
+    // Behind all others: it is no track, and theirs are counted without it.
+    const pictured = this.cover && this.addCover(this.cover)
     ensure(await this.context.openOutput(), 'The output file cannot be created')
     this.opened = true
     const chosen = options(containerFacts(this.container).settings)
     ensure(await this.context.writeHeader(chosen), 'The head of the output cannot be written')
     chosen.free()
+    if (this.cover && pictured !== null) {
+      const { packet } = this.cover
+      packet.streamIndex = pictured
+      packet.pts = packet.dts = 0n
+      ensure(await this.context.writeFrame(packet), 'The cover cannot be written')
+    }
+  }
+
+  /** @returns the stream that its packet belongs to; null where it is written with the head */
+  private addCover({ stream: source, packet }: NonNullable<FileRemarks['cover']>): number | null {
+    const stream = this.context.newStream(null)
+    ensure(source.codecpar.copy(stream.codecpar), 'The cover cannot be set up')
+    stream.codecpar.codecTag = 0
+    stream.disposition = constants.AV_DISPOSITION_ATTACHED_PIC
+    // Of Matroska it is a file that is attached (RFC 9559, 5.1.6), which has no packets.
+    if (containerFacts(this.container).writer !== 'matroska') return stream.index
+    const kind = source.codecpar.codecId === constants.AV_CODEC_ID_PNG ? 'png' : 'jpeg'
+    stream.codecpar.codecType = constants.AVMEDIA_TYPE_ATTACHMENT
+    stream.codecpar.extradata = packet.data
+    stream.metadata = options({ filename: `cover.${kind === 'png' ? 'png' : 'jpg'}`, mimetype: `image/${kind}` })
+    return null
   }
 
   async write(packet: Packet, index: number): Promise<void> {
@@ -215,7 +252,7 @@ export class OutputFile {
   async finish(): Promise<void> {
     // Only now it is known how long the result is.
     const chapters = chaptersWithin(this.chapters, this.seconds)
-    if (this.isMovie && this.chapters.length > 0) await this.writeChapterTrack(chapters)
+    if (this.chapterTrack !== null) await this.writeChapterTrack(chapters, this.chapterTrack)
     ensure(await this.context.writeTrailer(), 'The end of the output cannot be written')
     await this.context.flush()
     await this.context.closeOutput()
@@ -228,7 +265,7 @@ export class OutputFile {
       else
         await describeTracks(file, {
           hidden: this.hidden,
-          chapters: this.chapters.length > 0 ? { track: this.streams.length - 1, of: 0 } : null,
+          chapters: this.chapterTrack !== null ? { track: this.chapterTrack, of: 0 } : null,
         })
     } finally {
       await file.close()
@@ -236,7 +273,7 @@ export class OutputFile {
   }
 
   /** The chapters as text that is shown from the beginning of each to that of the next. */
-  private async writeChapterTrack(chapters: readonly Chapter[]): Promise<void> {
+  private async writeChapterTrack(chapters: readonly Chapter[], track: number): Promise<void> {
     const packet = new Packet()
     packet.alloc()
     try {
@@ -246,7 +283,7 @@ export class OutputFile {
         packet.data = Buffer.from(writeCue('mov_text', [{ text, italic: false, bold: false, underline: false }]))
         packet.pts = packet.dts = ticks(from)
         packet.duration = ticks(chapters[index + 1]?.from ?? this.seconds) - packet.pts
-        packet.streamIndex = this.streams.length - 1
+        packet.streamIndex = track
         packet.rescaleTs(new Rational(1, textTicks), this.streams[packet.streamIndex]!.stream.timeBase)
         // Past the packets that wait for others, so that all chapters lie in one piece.
         ensure(await this.context.writeFrame(packet), 'The chapters cannot be written')

@@ -8,7 +8,6 @@ import {
   pictureName,
   soundBesideName,
   usualNumbering,
-  type Chapter,
   type PictureSpec,
   type PictureTreatment,
 } from '@hematine/core'
@@ -18,7 +17,7 @@ import { checksumList } from '../volumes/result-files.ts'
 import { sha256OfFile } from '../volumes/volume-files.ts'
 import type { Encoder } from './encoder.ts'
 import type { PictureRemarks } from './picture-remarks.ts'
-import { OutputFile, type PacketSink } from './output.ts'
+import { OutputFile, type FileRemarks, type PacketSink } from './output.ts'
 
 /** What pictures in files of their own are made of. */
 export interface PictureFilesPlan {
@@ -30,8 +29,8 @@ export interface PictureFilesPlan {
   result: Pick<PictureTreatment['result'], 'colour' | 'frame'>
   /** What the source's own picture says that is to stay. */
   remarks?: PictureRemarks | null
-  /** Of a moving picture. */
-  chapters?: readonly Chapter[]
+  /** What a moving picture says beside its tracks. */
+  beside?: FileRemarks
 }
 
 /** One picture as a file: each packet of the encoder is one, whole. */
@@ -138,6 +137,6 @@ export function createOutput(plan: PictureFilesPlan): PacketSink {
     case 'image sequence':
       return new PictureFolder(plan)
     default:
-      return OutputFile.create(plan.outputPath, plan.spec.container, plan.chapters)
+      return OutputFile.create(plan.outputPath, plan.spec.container, plan.beside)
   }
 }

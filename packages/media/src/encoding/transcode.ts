@@ -11,6 +11,7 @@ import {
   type TrackRole,
 } from '@hematine/core'
 import { Frame } from 'node-av/lib'
+import { openBeside } from './beside-tracks.ts'
 import { CopiedPicture } from './copied-picture.ts'
 import { CopiedSound } from './copied-sound.ts'
 import { EncodedPicture, type PictureTrack } from './encoded-picture.ts'
@@ -94,24 +95,37 @@ export async function transcode(
   const { rateControl } = spec.video
   const remarks = await remarksFor(plan)
   const chapters = plan.stretch ? [] : plannedChapters(facts, spec, treatment.timeline)
+  const beside = plan.stretch ? null : await openBeside(plan, itemName)
   const make = (rate: EncoderRate) =>
     encode(
       plan,
       { ...rate, remarks },
-      () => createOutput({ spec, outputPath, itemName, result: treatment.result, remarks, chapters }),
+      () =>
+        createOutput({
+          spec,
+          outputPath,
+          itemName,
+          result: treatment.result,
+          remarks,
+          beside: { chapters, ...beside?.remarks },
+        }),
       gate,
       done => onProgress({ stage: 'encode', ...done }),
     )
-  if (rateControl.kind === 'size cap' && !plan.rate && !treatment.copied)
-    return encodeUnderCap(plan, rateControl.bytes, {
-      learn: rate => learn(plan, rate, gate, done => onProgress({ stage: 'first pass', ...done })),
-      make,
-    })
-  // Nothing is encoded of a picture that is copied.
-  const rate: RateChoice = treatment.copied
-    ? { kind: 'lossless' }
-    : (plan.rate ?? plannedRate(spec, treatment.result, facts.audio))
-  return make({ rate })
+  try {
+    if (rateControl.kind === 'size cap' && !plan.rate && !treatment.copied)
+      return await encodeUnderCap(plan, rateControl.bytes, {
+        learn: rate => learn(plan, rate, gate, done => onProgress({ stage: 'first pass', ...done })),
+        make,
+      })
+    // Nothing is encoded of a picture that is copied.
+    const rate: RateChoice = treatment.copied
+      ? { kind: 'lossless' }
+      : (plan.rate ?? plannedRate(spec, treatment.result, facts.audio))
+    return await make({ rate })
+  } finally {
+    await beside?.close()
+  }
 }
 
 /** What a first pass came to. */

@@ -67,7 +67,6 @@ export async function encodeUnderCap<Result>(
       const result = await passes.make({ rate: choice, pass: { number: 2, statistics } })
       const attempt = { bitsPerSecond: next, bytes: (await stat(outputPath)).size }
       attempts.push(attempt)
-      if (process.env.SHOW) console.log('   ', attempt.bitsPerSecond, (attempt.bytes / capBytes).toFixed(4))
       results.set(attempt, result)
       const step = nextCapStep(capBytes, Math.max(0, capBytes - left - capBytes / 100), attempts)
       if (step.kind === 'none')

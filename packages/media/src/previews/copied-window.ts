@@ -2,6 +2,7 @@ import { rm } from 'node:fs/promises'
 import path from 'node:path'
 import { performance } from 'node:perf_hooks'
 import {
+  bytesBeside,
   containerFacts,
   toNumber,
   type PictureSpec,
@@ -76,7 +77,7 @@ export async function copiedWindow(
         otherKeyframeBytes: 0,
         interFrames: counted.frames - 1,
         interBytes: Math.round(bytes) - mean,
-        headBytes: headsApart ? rest : 0,
+        headBytes: (headsApart ? rest : 0) + bytesBeside(facts, spec),
         ...(check.quality ? { quality: check.quality } : {}),
       },
       copiedFrames: frames,

@@ -2,6 +2,7 @@ import { rm, stat } from 'node:fs/promises'
 import path from 'node:path'
 import { performance } from 'node:perf_hooks'
 import {
+  bytesBeside,
   sampleStarts,
   type SampleMeasurement,
   type SoundSpec,
@@ -79,7 +80,7 @@ async function measureWindow(
     const { seconds, bytes, packets, openSeconds, workSeconds } = await extractSound(piece, gate, () => undefined)
     const { audio } = await readFacts({ kind: 'file', path: outputPath })
     const { checkSeconds } = await timeSoundCheck(piece, audio, gate)
-    const headBytes = Math.max(0, (await stat(outputPath)).size - bytes)
+    const headBytes = Math.max(0, (await stat(outputPath)).size - bytes) + bytesBeside(plan.facts, plan.spec)
     return {
       measured: {
         startSeconds: stretch.startSeconds,

@@ -150,7 +150,7 @@ async function measureEncode(
   let producing: Promise<void> = Promise.resolve()
   try {
     producing = produceFrames(picture, queue)
-    const window = await encodeStretch({ spec, treatment, outputPath, firstFrame }, rate, gate, async () => {
+    const window = await encodeStretch({ facts, spec, treatment, outputPath, firstFrame }, rate, gate, async () => {
       const frame = left-- > 0 ? await queue.take() : null
       // Seeking and decoding up to the stretch happen once in a whole job; the clock starts with the first frame.
       openSeconds ??= (performance.now() - openBegin) / 1000

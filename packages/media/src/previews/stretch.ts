@@ -1,11 +1,13 @@
 import { performance } from 'node:perf_hooks'
 import {
+  bytesBeside,
   containerFacts,
   outputKind,
   toNumber,
   type PictureSpec,
   type PictureTreatment,
   type SampleWindow,
+  type SourceFacts,
 } from '@hematine/core'
 import type { Frame } from 'node-av/lib'
 import { Encoder, type EncoderRate } from '../encoding/encoder.ts'
@@ -20,12 +22,12 @@ import { sizeOfResult } from '../volumes/result-files.ts'
  * @returns what was counted, its check not timed yet; null when there was no frame
  */
 export async function encodeStretch(
-  plan: { spec: PictureSpec; treatment: PictureTreatment; outputPath: string; firstFrame: number },
+  plan: { facts: SourceFacts; spec: PictureSpec; treatment: PictureTreatment; outputPath: string; firstFrame: number },
   rate: EncoderRate,
   gate: WorkGate,
   next: () => Promise<Frame | null>,
 ): Promise<SampleWindow | null> {
-  const { spec, treatment, outputPath, firstFrame } = plan
+  const { facts, spec, treatment, outputPath, firstFrame } = plan
   const output = createOutput({ spec, outputPath, itemName: 'stretch', result: treatment.result })
   const encoder = await Encoder.video(spec, treatment, rate)
   const window: SampleWindow = {
@@ -76,7 +78,7 @@ export async function encodeStretch(
     if (outputKind(spec) !== 'image sequence') {
       const added = packets * containerFacts(spec.container).bytesPerPacket
       const held = window.firstKeyframeBytes + window.otherKeyframeBytes + window.interBytes
-      window.headBytes = Math.max(0, (await sizeOfResult(outputPath)) - held - added)
+      window.headBytes = Math.max(0, (await sizeOfResult(outputPath)) - held - added) + bytesBeside(facts, spec)
     }
     return window
   } finally {

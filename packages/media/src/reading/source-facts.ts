@@ -22,6 +22,7 @@ import {
   sequenceRemarks,
   snapRate,
   squarePixel,
+  tagsAmong,
   toNumber,
   type AudioFacts,
   type ColourDescription,
@@ -38,7 +39,6 @@ import {
   AVMEDIA_TYPE_AUDIO,
   AVMEDIA_TYPE_SUBTITLE,
   AVMEDIA_TYPE_VIDEO,
-  AV_DISPOSITION_ATTACHED_PIC,
   AV_FRAME_FLAG_INTERLACED,
   AV_FRAME_FLAG_TOP_FIELD_FIRST,
   AV_NOPTS_VALUE,
@@ -53,6 +53,7 @@ import {
   type FormatContext,
   type Stream,
 } from 'node-av/lib'
+import { isCover, openCover } from './cover.ts'
 import { StreamDecoder } from './decoder.ts'
 import { ShapedFrames } from './shaped-frames.ts'
 import { colourNumbers } from '../ground/colour-numbers.ts'
@@ -95,11 +96,7 @@ async function readPlainFacts(input: PlainInput): Promise<SourceFacts> {
   const container = await openInput(input)
   try {
     const streams = container.streams
-    const picture = streams.find(
-      stream =>
-        stream.codecpar.codecType === AVMEDIA_TYPE_VIDEO &&
-        (Number(stream.disposition) & AV_DISPOSITION_ATTACHED_PIC) === 0,
-    )
+    const picture = streams.find(stream => stream.codecpar.codecType === AVMEDIA_TYPE_VIDEO && !isCover(stream))
     const audio = streams
       .filter(stream => stream.codecpar.codecType === AVMEDIA_TYPE_AUDIO)
       .flatMap(stream => readAudio(stream, remarks))
@@ -128,6 +125,7 @@ async function readPlainFacts(input: PlainInput): Promise<SourceFacts> {
       subtitles,
       remarks,
       ...(chapters.length > 0 ? { chapters } : {}),
+      ...(input.kind === 'file' ? await beside(input, container) : {}),
       ...disc,
       ...ofFiles,
     }
@@ -142,6 +140,35 @@ async function readPlainFacts(input: PlainInput): Promise<SourceFacts> {
     return timed
   } finally {
     await container.closeInput()
+  }
+}
+
+/** What a file says of itself as a whole, and its cover. */
+async function beside(
+  input: MediaInput & { kind: 'file' },
+  container: FormatContext,
+): Promise<Pick<SourceFacts, 'tags' | 'cover'>> {
+  const tags = tagsAmong(container.metadata?.getAll() ?? {})
+  const index = container.streams.find(isCover)?.index
+  const cover = index === undefined ? null : await openCover(input, index)
+  try {
+    const { codecpar } = cover?.stream ?? {}
+    return {
+      ...(Object.keys(tags).length > 0 ? { tags } : {}),
+      ...(cover && codecpar
+        ? {
+            cover: {
+              streamIndex: index!,
+              codec: avGetCodecName(codecpar.codecId) ?? 'unknown',
+              width: codecpar.width,
+              height: codecpar.height,
+              bytes: cover.packet.size,
+            },
+          }
+        : {}),
+    }
+  } finally {
+    await cover?.close()
   }
 }
 

@@ -5,6 +5,8 @@ import {
   describeCodec,
   describeLanguage,
   describePixelFormat,
+  effortWords,
+  measuredOn,
   namePatternOf,
   nameParts,
   outputKind,
@@ -23,13 +25,16 @@ import {
   withSoundCodec,
   type Container,
   type DeliverySpec,
+  type FineSettings,
   type OutputKind,
   type PictureSpec,
   type RateKind,
+  type SpecTags,
 } from '@hematine/core'
 import { computed, ref } from 'vue'
 import AskDialog from '~/components/common/AskDialog.vue'
 import NumberField from '~/components/common/NumberField.vue'
+import FineFields from '~/components/library/FineFields.vue'
 import FrameFields from '~/components/library/FrameFields.vue'
 import RateFields from '~/components/library/RateFields.vue'
 import { useNameExamples } from '~/composables/useNameExamples'
@@ -114,7 +119,12 @@ const sampleItems = computed(() => {
   })
 })
 const effortItems = computed(
-  () => codec.value?.efforts.map(({ value, says }) => ({ value, title: `${says} (${value})` })) ?? [],
+  () =>
+    codec.value?.efforts.map(({ value, says }) => ({
+      value,
+      title: `${says} (${value})`,
+      props: { subtitle: effortWords(codec.value!, value) },
+    })) ?? [],
 )
 const levelItems = computed(() => [
   { value: null, title: 'no limit' },
@@ -128,6 +138,10 @@ const sampleRates = computed(() => [
 
 function changeVideo(changes: Partial<PictureSpec['video']>): void {
   if (video.value) spec.value = { ...spec.value, video: { ...video.value, ...changes } } as PictureSpec
+}
+function changeFine(fine: FineSettings | undefined): void {
+  const { fine: _before, ...rest } = video.value!
+  spec.value = { ...spec.value, video: { ...rest, ...(fine ? { fine } : {}) } } as PictureSpec
 }
 function changeAudio(changes: Partial<NonNullable<DeliverySpec['audio']>>): void {
   if (spec.value.audio) spec.value = { ...spec.value, audio: { ...spec.value.audio, ...changes } } as DeliverySpec
@@ -187,6 +201,21 @@ function chooseSound(key: string | null): void {
   const audio =
     key === null ? null : withSoundCodec(spec.value.audio ?? { ...usualSound, ...tagsIn(languageText.value) }, key)
   spec.value = { ...spec.value, audio } as DeliverySpec
+}
+const titleItems = [
+  { value: null, title: 'none' },
+  { value: 'as the source' as const, title: "the source's own" },
+  { value: 'or its name' as const, title: "the source's own, else its name" },
+]
+const tagWords = {
+  date: 'the date of the source stays',
+  others: 'all else that it says stays: people, places, comments',
+} as const
+function changeTags(changes: Partial<Record<keyof SpecTags, SpecTags[keyof SpecTags] | undefined>>): void {
+  const tags: Record<string, unknown> = { ...spec.value.tags, ...changes }
+  for (const [rule, value] of Object.entries(tags)) if (value === undefined) delete tags[rule]
+  const { tags: _before, ...rest } = spec.value
+  spec.value = { ...rest, ...(Object.keys(tags).length > 0 ? { tags } : {}) } as DeliverySpec
 }
 /** Fields that not every spec has; those without a value go. */
 function changeFiles(
@@ -372,6 +401,31 @@ function changePeak(rate: number | null): void {
           chapters of the source stay</label
         >
       </fieldset>
+      <fieldset v-if="holds.tags">
+        <legend>What results say of themselves</legend>
+        <VSelect
+          :model-value="spec.tags?.title ?? null"
+          :items="titleItems"
+          label="Title"
+          @update:model-value="title => changeTags({ title: title ?? undefined })"
+        />
+        <label v-for="(words, rule) in tagWords" :key="rule" class="check"
+          ><input
+            type="checkbox"
+            :checked="spec.tags?.[rule] ?? false"
+            @change="event => changeTags({ [rule]: (event.target as HTMLInputElement).checked || undefined })"
+          />
+          {{ words }}</label
+        >
+        <label v-if="holds.covers" class="check"
+          ><input
+            type="checkbox"
+            :checked="spec.tags?.cover ?? false"
+            @change="event => changeTags({ cover: (event.target as HTMLInputElement).checked || undefined })"
+          />
+          its cover stays</label
+        >
+      </fieldset>
       <fieldset v-if="picture && codec && makes !== 'moving picture'">
         <legend>Files</legend>
         <template v-if="makes === 'image sequence'">
@@ -534,6 +588,8 @@ function changePeak(rate: number | null): void {
             :model-value="video.effort"
             :items="effortItems"
             label="Effort"
+            :hint="video.effort === null ? undefined : effortWords(codec, video.effort)"
+            persistent-hint
             @update:model-value="effort => changeVideo({ effort })"
           />
           <NumberField
@@ -545,6 +601,10 @@ function changePeak(rate: number | null): void {
             :model-value="video.keyframeSeconds"
             @update:model-value="seconds => changeVideo({ keyframeSeconds: seconds ?? 0 })"
           />
+          <FineFields v-if="codec.fine" :codec="codec" :model-value="video.fine" @update:model-value="changeFine" />
+          <p v-if="effortItems.length > 0 || codec.fine" class="muted note">
+            Times and sizes were measured on {{ measuredOn }}; yours differ, and forecasts measure them.
+          </p>
         </fieldset>
         <fieldset>
           <legend>Frame</legend>

@@ -1,0 +1,2 @@
+export * from './judge.ts'
+export * from './records.ts'

@@ -1,0 +1,134 @@
+import { z } from 'zod'
+import { Account } from '../account.ts'
+import { ColourDescription } from '../colour.ts'
+import { Chapter, TrackRole } from '../facts.ts'
+import { Glances } from '../glance.ts'
+import { Rational } from '../rational.ts'
+
+/** Of a track that was to be copied: its packets and the source's, and how many are not the same, or of a picture shown at other times. */
+export const Copy = z.object({ packets: z.int(), sourcePackets: z.int(), different: z.int() })
+export type Copy = z.infer<typeof Copy>
+
+/** Whether a track was copied, and every packet is the source's own. */
+export const isUntouched = (copy: Copy | undefined): boolean =>
+  copy !== undefined && copy.different === 0 && copy.packets === copy.sourcePackets
+
+const AnyMeasurement = z.object({
+  container: z.string(),
+  bytes: z.int().min(0),
+  sourceBytes: z.int().min(0),
+  sha256: z.string().length(64),
+  sourceDecodeErrors: z.int().min(0),
+  audio: z.array(
+    z.object({
+      copy: Copy.optional(),
+      codec: z.string(),
+      channels: z.int(),
+      sampleRate: z.int(),
+      durationSeconds: z.number().min(0),
+      decodeErrors: z.int().min(0),
+    }),
+  ),
+  /** The subtitle tracks of the result, each beside the source's that it is to be. Absent in checks of before there were any. */
+  subtitles: z
+    .array(
+      z.object({
+        codec: z.string(),
+        language: z.string().nullable(),
+        roles: z.array(TrackRole),
+        /** Texts, or pictures of text; and those of the source that lie in what is kept of it. */
+        count: z.int().min(0),
+        sourceCount: z.int().min(0),
+        /** How many say other words than the source's, or are other pictures. */
+        different: z.int().min(0),
+        /** Furthest that one begins from where it should, in seconds. */
+        furthest: z.number().min(0),
+      }),
+    )
+    .optional(),
+  /** As the result's file has them; absent in checks of before there were any. */
+  chapters: z.array(Chapter).optional(),
+  /** What the file says of itself, and its cover; absent in checks of before that was read. */
+  tags: z.record(z.string(), z.string()).optional(),
+  cover: z.object({ codec: z.string(), width: z.int(), height: z.int(), bytes: z.int() }).nullable().optional(),
+  /** Where every picture and second of the source went; absent in checks of before it was drawn up. */
+  account: Account.optional(),
+  /** What both pictures show by themselves. */
+  glances: Glances.optional(),
+})
+
+/** What decoding a whole result with a picture, beside its treated source, measured. */
+export const PictureCheckMeasurement = AnyMeasurement.extend({
+  video: z.object({
+    codec: z.string(),
+    profile: z.string().nullable(),
+    /** As the standard writes it, or null where the stream states none. */
+    level: z.string().nullable(),
+    width: z.int(),
+    height: z.int(),
+    pixelAspect: Rational,
+    frameRate: Rational,
+    pixelFormat: z.string(),
+    colour: ColourDescription,
+    interlaced: z.boolean(),
+    framesDecoded: z.int().min(0),
+    decodeErrors: z.int().min(0),
+    durationSeconds: z.number().min(0),
+    /** Time of the first frame, in ticks of `timeBase`. */
+    startTicks: z.int(),
+    timeBase: Rational,
+  }),
+  copy: Copy.optional(),
+  /** What its stream asks of a player, where the spec limits that; see `StreamFlow`. */
+  flow: z
+    .object({ bufferBits: z.number(), dryAtSeconds: z.number().nullable(), busiestSecondBits: z.number() })
+    .optional(),
+  /** Frames that the treated source gave when it was decoded again for comparison. */
+  treatedFrames: z.int().min(0),
+  /** Sound tracks of the source, with the length that decoded. */
+  sourceAudioSeconds: z.array(z.number().min(0)),
+  /** Structural similarity of luma, mean over frames and the worst frame; null when nothing could be compared. */
+  ssim: z.object({ mean: z.number(), worst: z.number(), worstFrame: z.int() }).nullable(),
+  /** Perceptually weighted PSNR of luma in dB (Helmrich and others, 2020), from the mean error over frames; null for identical pictures. */
+  xpsnr: z.object({ mean: z.number(), worst: z.number(), worstFrame: z.int() }).nullable(),
+  /** Whether every compared frame was identical. */
+  identical: z.boolean(),
+})
+export type PictureCheckMeasurement = z.infer<typeof PictureCheckMeasurement>
+
+/** What decoding a whole result of sound alone, beside its treated source, measured. */
+export const SoundCheckMeasurement = AnyMeasurement.extend({
+  video: z.null(),
+  likeness: z.array(
+    z.object({
+      /** The track as its treated source gives it. */
+      treatedSeconds: z.number().min(0),
+      sampleRate: z.int().positive(),
+      channels: z.int().positive(),
+      /** Whether all samples are equal at 24 bits, and the level of the difference below the sound in dB; null for equal or silent ones. */
+      identical: z.boolean(),
+      signalToNoise: z.number().nullable(),
+    }),
+  ),
+})
+export type SoundCheckMeasurement = z.infer<typeof SoundCheckMeasurement>
+
+/** What decoding a whole result, beside its treated source, measured. `video` is null where there is no picture. */
+export const CheckMeasurement = z.union([PictureCheckMeasurement, SoundCheckMeasurement])
+export type CheckMeasurement = z.infer<typeof CheckMeasurement>
+
+export const Verdict = z.enum(['pass', 'look', 'fail'])
+export type Verdict = z.infer<typeof Verdict>
+
+export const CheckLine = z.object({
+  name: z.string(),
+  expected: z.string(),
+  found: z.string(),
+  verdict: Verdict,
+  /** Why it is not a pass, as a sentence; null on a pass. */
+  reason: z.string().nullable(),
+})
+export type CheckLine = z.infer<typeof CheckLine>
+
+export const Check = z.object({ verdict: Verdict, lines: z.array(CheckLine), measurement: CheckMeasurement })
+export type Check = z.infer<typeof Check>
