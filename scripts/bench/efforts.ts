@@ -303,7 +303,7 @@ function tell({ name }: PictureCodec, setting: string, { time, bytes }: Against,
 
 function writeFigures(clips: number, efforts: object, fine: object): void {
   const rounded = (figures: object) =>
-    JSON.stringify(figures, (_, value: unknown) => (typeof value === 'number' ? Number(value.toPrecision(3)) : value))
+    JSON.stringify(figures, (_, value: unknown) => (typeof value === 'number' ? Number(value.toFixed(3)) : value))
   writeFileSync(
     figuresFile,
     `/** Time and size of a setting against another: 2 is twice as much; sizes are at the same XPSNR, or of what is lossless. */

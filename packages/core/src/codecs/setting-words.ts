@@ -26,7 +26,9 @@ function figureWords({ time, bytes }: SettingFigures, of: string): string {
   const size = Math.abs(bytes - 1)
   const percent = `${(100 * size).toFixed(size < 0.095 ? 1 : 0)} %`
   return [
-    Math.abs(time - 1) < alike.time ? `about the time${of}` : `${time.toFixed(time < 9.95 ? 1 : 0)}x the time${of}`,
+    Math.abs(time - 1) < alike.time
+      ? `about the ${of === '' ? 'same ' : ''}time${of}`
+      : `${time.toFixed(time < 9.95 ? 1 : 0)}x the time${of}`,
     size < alike.bytes ? 'as large' : `${percent} ${bytes < 1 ? 'smaller' : 'larger'}`,
   ].join(', ')
 }

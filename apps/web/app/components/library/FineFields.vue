@@ -43,57 +43,62 @@ function change<Name extends keyof FineSettings>(name: Name, value: FineSettings
 </script>
 
 <template>
-  <details class="fine" :open="isSet > 0">
+  <details :open="isSet > 0">
     <summary>
       Fine settings <span class="muted">{{ isSet > 0 ? `${isSet} set` : 'as the effort sets them' }}</span>
     </summary>
-    <VSelect
-      v-if="codec.fine?.betweenFrames"
-      :model-value="fine?.betweenFrames ?? null"
-      :items="betweenItems"
-      label="B frames in a row"
-      @update:model-value="count => change('betweenFrames', count as number | null)"
-    />
-    <VSelect
-      v-if="codec.fine?.references"
-      :model-value="fine?.references ?? null"
-      :items="referenceItems"
-      label="Frames that one can lean on (references)"
-      @update:model-value="count => change('references', count as number | null)"
-    />
-    <VSelect
-      v-if="codec.fine?.suits"
-      :model-value="fine?.suits ?? null"
-      :items="kindItems"
-      label="Tuned to a kind of picture"
-      hint="Sizes are at the same XPSNR, which does not count texture that the eye would miss."
-      persistent-hint
-      @update:model-value="kind => change('suits', kind as FineSettings['suits'] | null)"
-    />
-    <label v-if="codec.fine?.closedGroups" class="check"
-      ><input
-        type="checkbox"
-        :checked="fine?.closedGroups ?? false"
-        @change="event => change('closedGroups', (event.target as HTMLInputElement).checked || undefined)"
+    <div class="fields">
+      <VSelect
+        v-if="codec.fine?.betweenFrames"
+        :model-value="fine?.betweenFrames ?? null"
+        :items="betweenItems"
+        label="B frames in a row"
+        @update:model-value="count => change('betweenFrames', count as number | null)"
       />
-      <span
-        >closed GOPs: no frame leans on one before its keyframe <span class="muted">{{ closedWords }}</span></span
-      ></label
-    >
+      <VSelect
+        v-if="codec.fine?.references"
+        :model-value="fine?.references ?? null"
+        :items="referenceItems"
+        label="Frames that one can lean on (references)"
+        @update:model-value="count => change('references', count as number | null)"
+      />
+      <VSelect
+        v-if="codec.fine?.suits"
+        :model-value="fine?.suits ?? null"
+        :items="kindItems"
+        label="Tuned to a kind of picture"
+        hint="Sizes are at the same XPSNR, which does not count texture that the eye would miss."
+        persistent-hint
+        @update:model-value="kind => change('suits', kind as FineSettings['suits'] | null)"
+      />
+      <label v-if="codec.fine?.closedGroups" class="check"
+        ><input
+          type="checkbox"
+          :checked="fine?.closedGroups ?? false"
+          @change="event => change('closedGroups', (event.target as HTMLInputElement).checked || undefined)"
+        />
+        <span
+          >closed GOPs: no frame leans on one before its keyframe <span class="muted">{{ closedWords }}</span></span
+        ></label
+      >
+    </div>
   </details>
 </template>
 
 <style scoped>
-.fine {
-  display: flex;
-  flex-direction: column;
-}
-.fine summary {
+summary {
   cursor: pointer;
   min-height: 24px;
 }
-.fine > :not(summary) {
-  margin-top: 10px;
+.fields {
+  display: flex;
+  flex-direction: column;
+  gap: 10px;
+  padding-top: 10px;
+}
+/* Beside a taller one, a field keeps its own height. */
+.fields > * {
+  flex: none;
 }
 .check {
   display: flex;
