@@ -192,6 +192,8 @@ export async function takeScreenshots(directory: string): Promise<void> {
     await shoot('library', '/library?spec=archive-master')
     await page.goto('/library?spec=small-mkv')
     await page.getByRole('button', { name: 'Copy', exact: true }).click()
+    await page.getByText('Fine settings').click()
+    await page.getByText('Times and sizes were measured').scrollIntoViewIfNeeded()
     await shoot('spec')
     await page.evaluate('localStorage.setItem("hematine-theme", "light")')
     await shoot('handover-light', `/handover?job=${first[0]!.id}`)
