@@ -135,7 +135,8 @@ describe('a folder', () => {
       .poll(
         async () => {
           const [pid] = worker.taskProcesses
-          if (pid && killed < 3) {
+          // A file that takes its process down three times is given up; on a slow machine all kills may meet the same one.
+          if (pid && killed < 2) {
             process.kill(pid, 'SIGKILL')
             killed++
           }
