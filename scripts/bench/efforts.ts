@@ -159,7 +159,7 @@ function specFor(codec: PictureCodec): PictureSpec | null {
     container,
   ) as PictureSpec
   const video = withPictureCodec(plain.video, codec.key)
-  const isStill = containers[container].makes !== 'moving picture'
+  const isFilm = containers[container].makes === 'moving picture'
   return {
     ...plain,
     audio: null,
@@ -167,8 +167,8 @@ function specFor(codec: PictureCodec): PictureSpec | null {
       ...video,
       frame: { ...box, enlarge: false, squarePixels: true },
       // One rate that all of them can have.
-      maxFrameRate: isStill ? null : { num: 25, den: 1 },
-      ...(isStill ? {} : { holdsFrameRate: true as const }),
+      maxFrameRate: isFilm ? { num: 25, den: 1 } : null,
+      ...(isFilm ? { holdsFrameRate: true as const } : {}),
     },
   }
 }
@@ -195,9 +195,9 @@ async function measureClips(clips: readonly Clip[], spec: PictureSpec, directory
 /** Processor seconds of the encodes alone: what reading and scaling the clip takes is measured and taken off. */
 async function measureClip({ path: file, facts }: Clip, spec: PictureSpec, directory: string): Promise<Taken> {
   const { quality } = pictureCodec(spec.video.codec)
-  const isStill = containers[spec.container].makes !== 'moving picture'
-  const frames = isStill ? 1 : mostFrames
-  const times = isStill ? repeats : 1
+  // Of a sequence every picture costs alike.
+  const isFilm = containers[spec.container].makes === 'moving picture'
+  const [frames, times] = isFilm ? [mostFrames, 1] : [1, repeats]
   const input = { kind: 'file' as const, path: file }
   const outputPath = path.join(directory, `result.${spec.container}`)
   const isHeld = spec.video.rateControl.kind === 'constant quality' && quality
@@ -286,10 +286,9 @@ function bytesRatio(own: Taken['points'], plain: Taken['points']): number | null
   const [from, to] = [Math.max(a[0]!.at, b[0]!.at), Math.min(a.at(-1)!.at, b.at(-1)!.at)]
   if (to <= from) return null
   const logAt = (points: typeof a, at: number) => {
-    const next = Math.max(
-      1,
-      points.findIndex(point => point.at >= at),
-    )
+    // Rounding may put the last place a little behind the last point.
+    const found = points.findIndex(point => point.at >= at)
+    const next = found < 0 ? points.length - 1 : Math.max(1, found)
     const [left, right] = [points[next - 1]!, points[next]!]
     return left.log + ((right.log - left.log) * (at - left.at)) / Math.max(1e-9, right.at - left.at)
   }

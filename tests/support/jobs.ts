@@ -33,22 +33,27 @@ export interface Made {
   outputPath: string
 }
 
-/** Does a job from a source to its check, as a worker's child would. */
+/** Does a job from a source to its check, as a worker's child would. @param itemName of the source, where that matters */
 export async function makeAndCheck(
   input: MediaInput,
   spec: PictureSpec,
   outputPath: string,
   steps: readonly Step[] = [],
+  itemName?: string,
 ): Promise<Made> {
   const whole = await readFacts(input)
   const treatment = deriveTreatment(whole, spec, steps)
   const facts = deliveredFacts(whole, treatment)
-  const plan = { input, facts, treatment, spec, outputPath }
+  const plan = { input, facts, treatment, spec, outputPath, ...(itemName ? { itemName } : {}) }
   await transcode(plan, openGate, () => undefined)
   return {
     facts,
     treatment,
-    check: judge(await measureResult(plan, openGate, () => undefined), spec, treatment, { facts: whole, findings: [] }),
+    check: judge(await measureResult(plan, openGate, () => undefined), spec, treatment, {
+      facts: whole,
+      findings: [],
+      ...(itemName ? { name: itemName } : {}),
+    }),
     outputPath,
   }
 }

@@ -1,4 +1,5 @@
 import { containerFacts } from './spec/container.ts'
+import { stemOf } from './spec/naming.ts'
 import type { DeliverySpec } from './spec/schema.ts'
 import type { SourceFacts } from './facts.ts'
 
@@ -8,6 +9,8 @@ export type Tags = Record<string, string>
 /** What writers say of themselves, and of the file's build, not of what is in it. */
 const technical =
   /^(encoder|encoded_by|encoding.*|software|major_brand|minor_version|compatible_brands|duration|language|handler_name|vendor_id|creation_app|itun.*|gapless_playback|location-.*|_statistics.*|number_of_.*|bps)$/
+/** Names that every container can write: some part them from their values by "=". */
+const plainName = /^[ -<>-~]+$/
 /** More than this is no tag but a load. */
 const most = { count: 100, letters: 4000 }
 const dates = ['date', 'creation_time', 'year', 'date_recorded', 'date_released', 'com.apple.quicktime.creationdate']
@@ -16,24 +19,28 @@ const dates = ['date', 'creation_time', 'year', 'date_recorded', 'date_released'
 export function tagsAmong(told: Readonly<Record<string, string>>): Tags {
   const kept = Object.entries(told)
     .map(([name, value]) => [name.toLowerCase(), value.trim()] as const)
-    .filter(([name, value]) => value !== '' && value.length <= most.letters && !technical.test(name))
+    .filter(
+      ([name, value]) => plainName.test(name) && value !== '' && value.length <= most.letters && !technical.test(name),
+    )
   return Object.fromEntries(kept.slice(0, most.count))
 }
 
 /**
  * The tags of a result: those of its source that the spec keeps, as far as the container has a place for them.
- * @param name of the source with its ending, for results whose source has no title
+ * @param name of the source with its ending, for results whose source has no title; null where it has no name
  */
-export function plannedTags({ tags = {} }: Pick<SourceFacts, 'tags'>, spec: DeliverySpec, name: string): Tags {
-  const holds = containerFacts(spec.container).tags
+export function plannedTags({ tags = {} }: Pick<SourceFacts, 'tags'>, spec: DeliverySpec, name: string | null): Tags {
+  const { tags: holds, tagsCalled = {} } = containerFacts(spec.container)
   if (!spec.tags || !holds) return {}
   const has = (key: string) => holds === 'any' || holds.includes(key)
   const rule = spec.tags
-  const title = tags.title ?? (rule.title === 'or its name' ? name.replace(/\.[a-z0-9]{1,5}$/i, '') : undefined)
+  const title = tags.title ?? (rule.title === 'or its name' && name !== null ? stemOf(name) : undefined)
   const wanted = Object.entries(tags).filter(([key]) =>
     key === 'title' ? false : dates.includes(key) ? rule.date : rule.others,
   )
-  const planned: Tags = Object.fromEntries(wanted.filter(([key]) => has(key)))
+  const held = wanted.filter(([key]) => has(key))
+  const planned: Tags = Object.fromEntries(held.filter(([key]) => !tagsCalled[key]))
+  for (const [key, value] of held) if (tagsCalled[key]) planned[tagsCalled[key]] ??= value
   if (rule.title && title && has('title')) planned.title = title
   // A container that has no place for the moment has one for the day.
   const moment = tags.creation_time ?? tags['com.apple.quicktime.creationdate']

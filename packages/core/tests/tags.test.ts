@@ -29,6 +29,7 @@ describe('tags of a file', () => {
         major_brand: 'isom',
         compatible_brands: 'isomiso2',
         comment: '',
+        'a=b': 'no name',
         'location-eng': '+57.1-002.1/',
         ARTIST: 'Skerry Lights',
         lyrics: 'x'.repeat(5000),
@@ -70,10 +71,21 @@ describe('tags of a result', () => {
     })
   })
 
+  test('that are one in a container are one: what has no other place goes where there is room', () => {
+    const both = { comment: 'Night shift', description: 'The lamp is lit' }
+    expect(plannedTags({ tags: both }, specIn('flac', all), 'tape.mkv')).toEqual({ comment: 'Night shift' })
+    expect(plannedTags({ tags: { description: 'The lamp is lit' } }, specIn('flac', all), 'tape.mkv')).toEqual({
+      comment: 'The lamp is lit',
+    })
+    expect(plannedTags({ tags: both }, specIn('mkv', all), 'tape.mkv')).toEqual(both)
+  })
+
   test('call it by the name of a source without a title, where the rule says so', () => {
     const named = specIn('mp4', { title: 'or its name' })
     expect(plannedTags({ tags }, named, 'Tape 17.avi')).toEqual({ title: 'Lamp room 3' })
     expect(plannedTags({}, named, 'Tape 17.avi')).toEqual({ title: 'Tape 17' })
+    // A sequence is called after its files without their numbers, as its results are.
+    expect(plannedTags({}, named, 'approach.[0001-0250].png')).toEqual({ title: 'approach' })
     expect(plannedTags({}, specIn('mp4', all), 'Tape 17.avi')).toEqual({})
   })
 })

@@ -63,16 +63,16 @@ beforeAll(async () => {
 })
 
 /** A FLAC file with a front cover behind its stream's description (RFC 9639, 8.8). */
-function withPicture(flac: Buffer, jpeg: Buffer): Buffer {
+function withPicture(flac: Buffer, picture: Buffer, type = 'image/jpeg'): Buffer {
   const number = (value: number) => {
     const bytes = Buffer.alloc(4)
     bytes.writeUInt32BE(value)
     return bytes
   }
-  const mime = Buffer.from('image/jpeg')
+  const mime = Buffer.from(type)
   const body = Buffer.concat([
     ...[number(3), number(mime.length), mime, number(0), number(60), number(40), number(24), number(0)],
-    ...[number(jpeg.length), jpeg],
+    ...[number(picture.length), picture],
   ])
   const head = number(body.length)
   head[0] = 6
@@ -101,6 +101,18 @@ const films = (Object.keys(containers) as Container[]).filter(
   container => containers[container].makes === 'moving picture' && 'tags' in containers[container],
 )
 
+/** Containers that have a place for tags. */
+const withTags = (Object.keys(containers) as (keyof typeof containers)[]).filter(key => 'tags' in containers[key]) as (
+  'mp4' | 'mov' | 'mkv' | 'webm' | 'avi' | 'wav' | 'flac' | 'm4a' | 'mka'
+)[]
+/** Tags whose words have a form. */
+const said: Record<string, string> = {
+  date: '1987-05-04',
+  creation_time: '1987-05-04T10:11:12.000000Z',
+  location: '+57.1-002.1/',
+  track: '3/9',
+}
+
 describe('what a source says of itself', () => {
   test.each(films)('is said by a result in %s', async container => {
     const { cover: _none, ...rule } = all
@@ -113,6 +125,37 @@ describe('what a source says of itself', () => {
     expect(bytes.includes(Buffer.from(tags.comment))).toBe(true)
   })
 
+  test.each(withTags)('has a place in %s for all that it is taken to have one for', async container => {
+    // A source that says everything any container has a place for, each in words of its own.
+    const every = Object.fromEntries(
+      [...new Set(withTags.flatMap(key => (containers[key].tags === 'any' ? [] : containers[key].tags)))].map(name => [
+        name,
+        said[name] ?? `what is said as ${name}`,
+      ]),
+    )
+    const source = fileAt('everything.mkv')
+    await rewrap(plain.path, source.path, 'matroska', { tags: every })
+    const rule: SpecTags = { title: 'as the source', date: true, others: true }
+    const result = path.join(scratch, `everything-to.${container}`)
+    const { check } =
+      containers[container].makes === 'sound'
+        ? await extractAndCheck(source, soundSpec(container, rule), result)
+        : await makeAndCheck(
+            source,
+            { ...pictureSpec(container, containers[container].picture[0]!, null), tags: rule },
+            result,
+          )
+    expect(faults(check)).toEqual([])
+    // FLAC has one name for a comment and a description.
+    const any = Object.keys(every).filter(name => container !== 'flac' || name !== 'description')
+    const holds = containers[container].tags === 'any' ? any : [...containers[container].tags]
+    expect(tagLine(check)!.expected.split(', ').sort()).toEqual(holds.sort())
+    expect(tagLine(check)!.found).toBe('as planned')
+    const bytes = await readFile(result)
+    for (const name of holds)
+      if (!(name in said)) expect(bytes.includes(Buffer.from(`what is said as ${name}`)), name).toBe(true)
+  })
+
   test.each(['wav', 'flac', 'm4a', 'mka'] as const)('is said by sound alone in %s', async container => {
     const result = path.join(scratch, `sound-of.${container}`)
     const { check } = await extractAndCheck(
@@ -123,6 +166,13 @@ describe('what a source says of itself', () => {
     expect(faults(check)).toEqual([])
     expect(tagLine(check)?.found).toBe('as planned')
     expect((await readFile(result)).includes(Buffer.from(tags.artist))).toBe(true)
+  })
+
+  test('is its name where it says nothing and the rule wants one', async () => {
+    const spec = { ...pictureSpec('mp4', 'h264', null), tags: { title: 'or its name' as const } }
+    const { check, outputPath } = await makeAndCheck(plain, spec, path.join(scratch, 'named.mp4'), [], 'Tape 18.mkv')
+    expect(faults(check)).toEqual([])
+    expect((await readFacts({ kind: 'file', path: outputPath })).tags).toEqual({ title: 'Tape 18' })
   })
 
   test('is left out without a rule', async () => {
@@ -175,6 +225,18 @@ describe('a cover', () => {
       sizes.push(forecastJob(sample, extentOf({ spec, treatment })).bytes.expected)
     }
     expect(sizes[1]! - sizes[0]!).toBeCloseTo(picture.length, -1)
+  })
+
+  test.each(['m4a', 'mka'] as const)('that is a PNG goes along into %s as well', async to => {
+    const image = await sharp(picture).png().toBuffer()
+    const source = fileAt('covered-by-png.flac')
+    await writeFile(source.path, withPicture(await readFile(path.join(scratch, 'sound.flac')), image, 'image/png'))
+    expect((await readFacts(source)).cover).toMatchObject({ codec: 'png', bytes: image.length })
+    const result = path.join(scratch, `covered-by-png.${to}`)
+    const { check } = await extractAndCheck(source, soundSpec(to, all), result)
+    expect(faults(check)).toEqual([])
+    expect(check.lines.find(line => line.name === 'cover')?.found).toMatch(/PNG 60x40/)
+    expect((await readFile(result)).includes(image)).toBe(true)
   })
 
   test.each([

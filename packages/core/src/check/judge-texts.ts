@@ -16,7 +16,7 @@ export function judgeTags(
   measured: CheckMeasurement,
   spec: DeliverySpec,
   facts: SourceFacts,
-  name: string,
+  name: string | null,
 ): void {
   const planned = Object.entries(plannedTags(facts, spec, name))
   if (planned.length > 0 && measured.tags) {

@@ -36,7 +36,7 @@ export function judge<Measured extends CheckMeasurement>(
     )
   if (source) {
     judgeTextTracks(add, measured, spec, treatment, source.facts)
-    judgeTags(add, measured, spec, source.facts, source.name ?? '')
+    judgeTags(add, measured, spec, source.facts, source.name ?? null)
   }
   for (const line of measured.account ? accountLines(measured.account, treatment, measured.glances) : [])
     add(

@@ -24,6 +24,8 @@ export interface ContainerFacts {
   chapters: 'element' | 'track' | null
   /** Names of the tags that it has a place for, or any; left out, none. */
   tags?: readonly string[] | 'any'
+  /** Tags that are others in it, with their names there: two of one name would be one. */
+  tagsCalled?: Readonly<Record<string, string>>
   /** Whether it carries a cover. */
   covers?: boolean
   /** Sound that it holds and Hematine does not encode: it can only be copied. */
@@ -253,6 +255,8 @@ export const containers = {
     chapters: null,
     holdsOneTrack: true,
     tags: 'any',
+    // Its comments have one name for both (Vorbis comment field recommendations).
+    tagsCalled: { description: 'comment' },
     covers: true,
     bytesPerPacket: 0,
   },

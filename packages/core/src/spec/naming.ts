@@ -110,7 +110,7 @@ function asName(text: string): string {
 }
 
 /** A source's name without its ending; a sequence is called after its files without their numbers. */
-function stemOf(sourceName: string): string {
+export function stemOf(sourceName: string): string {
   return asName(sourceName.replace(/\.[a-z0-9]{1,5}$/i, '').replace(/[-_. ]*\[\d+-\d+\]$/, '')) || 'untitled'
 }
 

@@ -12,7 +12,7 @@ export interface BesideTracks {
 /** Opens what of a source its result says beside its tracks. @throws MediaError when the source cannot be opened */
 export async function openBeside(
   { input, facts, spec }: { input: MediaInput; facts: SourceFacts; spec: DeliverySpec },
-  name: string,
+  name: string | null,
 ): Promise<BesideTracks> {
   const planned = plannedCover(facts, spec)
   const cover = planned && input.kind === 'file' ? await openCover(input, planned.streamIndex) : null

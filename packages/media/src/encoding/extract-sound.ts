@@ -48,7 +48,7 @@ const turnSeconds = 0.5
  * @throws MediaError when there is no sound; whatever `gate.turn` rejects with, when stopped. The unfinished file is the caller's to remove.
  */
 export async function extractSound(
-  { input, facts, treatment, spec, outputPath, stretch, itemName = 'sound' }: SoundPlan,
+  { input, facts, treatment, spec, outputPath, stretch, itemName }: SoundPlan,
   gate: WorkGate,
   onProgress: (progress: SoundProgress) => void,
 ): Promise<ExtractedSound> {
@@ -58,7 +58,7 @@ export async function extractSound(
   const most = stretch?.seconds ?? Number.POSITIVE_INFINITY
   const made: ExtractedSound = { seconds: 0, bytes: 0, packets: 0, openSeconds: 0, workSeconds: 0 }
   const chapters = stretch ? [] : plannedChapters(facts, spec, treatment.timeline)
-  const beside = stretch ? null : await openBeside({ input, facts, spec }, itemName)
+  const beside = stretch ? null : await openBeside({ input, facts, spec }, itemName ?? null)
   const output = OutputFile.create(outputPath, spec.container, { chapters, ...beside?.remarks })
   const tracks: SoundTrack[] = []
   const written = {

@@ -95,7 +95,7 @@ export async function transcode(
   const { rateControl } = spec.video
   const remarks = await remarksFor(plan)
   const chapters = plan.stretch ? [] : plannedChapters(facts, spec, treatment.timeline)
-  const beside = plan.stretch ? null : await openBeside(plan, itemName)
+  const beside = plan.stretch ? null : await openBeside(plan, plan.itemName ?? null)
   const make = (rate: EncoderRate) =>
     encode(
       plan,
