@@ -174,12 +174,16 @@ async function capOne(file: string, spec: PictureSpec, part: number, directory: 
   const plan = { input, facts, treatment: deriveTreatment(facts, capped), spec: capped, outputPath }
   const cappedBegun = performance.now()
   let [passes, before] = [0, Number.POSITIVE_INFINITY]
-  await transcode(plan, gate, ({ stage, framesDone }) => {
+  const { proved } = await transcode(plan, gate, ({ stage, framesDone }) => {
     if (stage === 'encode' && framesDone < before) passes++
     before = stage === 'encode' ? framesDone : Number.POSITIVE_INFINITY
   })
   const took = performance.now() - cappedBegun
-  const { verdict, measurement } = judge(await measureResult(plan, gate, () => undefined), capped, plan.treatment)
+  const { verdict, measurement } = judge(
+    await measureResult({ ...plan, proved }, gate, () => undefined),
+    capped,
+    plan.treatment,
+  )
   rmSync(outputPath)
   return {
     cap,

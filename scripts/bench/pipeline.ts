@@ -3,7 +3,15 @@ import { mkdirSync, readFileSync, rmSync } from 'node:fs'
 import { rename } from 'node:fs/promises'
 import { cpus } from 'node:os'
 import path from 'node:path'
-import { describeBytes, middle, readSettings, type JobRecord, type SourceRow } from '@hematine/core'
+import {
+  describeBytes,
+  middle,
+  pictureSpecs,
+  readSettings,
+  type JobRecord,
+  type SourceRow,
+  type Step,
+} from '@hematine/core'
 import { demoNames, makeDemoMaterial, ownVolumes } from '@hematine/demo'
 import { writeClip } from '@hematine/demo/write-clip'
 import { projectDirectory, SetUpProblem, temporaryDirectory } from '../lib/bootstrap.mjs'
@@ -13,7 +21,10 @@ import { run, type Running } from '../lib/run.ts'
 import { childrenOf } from '../../tests/support/processes.ts'
 
 const rounds = 3
+/** Longer clips, whose fixed costs weigh as little as those of real ones do. */
+const checkRounds = 2
 const percent = (part: number) => `${(part * 100).toFixed(1)} %`
+const specOf = (key: string) => pictureSpecs.find(spec => spec.key === key)!
 const pause = (milliseconds: number) => new Promise(resolve => setTimeout(resolve, milliseconds))
 
 /** The running application, asked by its own routes. */
@@ -87,7 +98,24 @@ function peakMemory(pid: number): number {
 }
 
 async function makeBenchMaterial(directory: string): Promise<void> {
-  const clip = (name: string, seconds: number, size: string) =>
+  await writeClip({
+    path: path.join(directory, 'bench-sd.mkv'),
+    format: 'matroska',
+    video: {
+      encoder: 'mpeg2video',
+      interlaced: true,
+      bitRate: 6_000_000,
+      filters: `testsrc2=s=720x576:r=50:d=40,noise=alls=3:allf=t:all_seed=7,tinterlace=mode=interleave_top:flags=vlpf,setfield=tff,format=yuv420p,setsar=16/15`,
+    },
+    audio: [
+      {
+        encoder: 'ac3',
+        bitRate: 192_000,
+        filters: `sine=frequency=440:sample_rate=48000:duration=40,aformat=sample_fmts=fltp:channel_layouts=stereo`,
+      },
+    ],
+  })
+  const clip = (name: string, seconds: number, size: string, noise = 6) =>
     writeClip({
       path: path.join(directory, name),
       format: 'mp4',
@@ -95,7 +123,7 @@ async function makeBenchMaterial(directory: string): Promise<void> {
       video: {
         encoder: 'libx264',
         options: { preset: 'veryfast', crf: '20' },
-        filters: `testsrc2=s=${size}:r=25:d=${seconds},noise=alls=6:allf=t:all_seed=7,format=yuv420p,setsar=1`,
+        filters: `testsrc2=s=${size}:r=25:d=${seconds},noise=alls=${noise}:allf=t:all_seed=7,format=yuv420p,setsar=1`,
       },
       audio: [
         {
@@ -106,11 +134,54 @@ async function makeBenchMaterial(directory: string): Promise<void> {
       ],
     })
   await clip('bench-hd.mp4', 8, '1920x1080')
+  await clip('bench-540.mp4', 30, '960x540', 3)
+  await clip('bench-small.mp4', 10, '480x270', 3)
   await clip('bench-10.mp4', 10, '640x360')
   await clip('bench-80.mp4', 80, '640x360')
 }
 
-const benchFiles = ['bench-hd.mp4', 'bench-10.mp4', 'bench-80.mp4']
+const benchFiles = ['bench-hd.mp4', 'bench-sd.mkv', 'bench-540.mp4', 'bench-small.mp4', 'bench-10.mp4', 'bench-80.mp4']
+
+interface Spent {
+  seconds: number
+  processorSeconds: number
+}
+
+/** Runs the bare script once. @throws when it fails */
+function runBare(bare: string, [file, specKey, output]: [string, string, string], what: string, steps: Step[]): Spent {
+  const words = [bare, file, specKey, output, what, JSON.stringify(steps)]
+  const { status, stdout, stderr } = spawnSync(process.execPath, words, { encoding: 'utf8' })
+  if (status !== 0) throw new Error(`The bare script failed: ${stderr}`)
+  return JSON.parse(stdout.trim().split('\n').at(-1)!) as Spent
+}
+
+/** What being sure of a result costs: a whole job against treating and encoding alone, in turns. */
+function checks(sources: string, bare: string, scratch: string): void {
+  console.log(`\n## What the check costs (${checkRounds} alternating rounds each, medians)`)
+  console.log('| work | processor time | clock | treating and encoding alone | wanted |\n|---|---|---|---|---|')
+  const enlarge: Step = { kind: 'learned', network: 'clean', size: 'fast', times: 2, strength: 100 }
+  for (const [what, name, specKey, steps, wanted] of [
+    ['SD deinterlaced to H.264', 'bench-sd.mkv', 'web-mp4', [], 1.15],
+    ['SD deinterlaced, enlarged to 1080p, H.264', 'bench-sd.mkv', 'playback-box', [], null],
+    ['540p to AV1', 'bench-540.mp4', 'open-web-webm', [], 1.12],
+    ['540p to HEVC 10 bit', 'bench-540.mp4', 'small-mp4', [], 1.06],
+    ['learned 2x to H.264', 'bench-small.mp4', 'web-mp4', [enlarge], 1.1],
+    ['540p to FFV1', 'bench-540.mp4', 'archive-master', [], 1.5],
+  ] as [string, string, string, Step[], number | null][]) {
+    const alone: Spent[] = []
+    const whole: Spent[] = []
+    for (let round = 0; round < checkRounds; round++) {
+      const at = (kind: string) => path.join(scratch, `${kind}-${round}.${specOf(specKey).container}`)
+      alone.push(runBare(bare, [path.join(sources, name), specKey, at('encode')], 'encode', steps))
+      whole.push(runBare(bare, [path.join(sources, name), specKey, at('whole')], 'whole', steps))
+    }
+    const ratio = (key: keyof Spent) => middle(whole.map(one => one[key])) / middle(alone.map(one => one[key]))
+    const seconds = middle(alone.map(one => one.processorSeconds))
+    console.log(
+      `| ${what} | ${ratio('processorSeconds').toFixed(3)} | ${ratio('seconds').toFixed(3)} | ${seconds.toFixed(1)} s of processor | ${wanted === null ? '' : `at most ${wanted}`} |`,
+    )
+  }
+}
 
 /** Wall time of a job in the application against a bare process with the same libraries, settings and file, in turns. */
 async function overhead(application: Application, sources: string, bare: string, scratch: string): Promise<void> {
@@ -128,13 +199,7 @@ async function overhead(application: Application, sources: string, bare: string,
       jobSeconds.push(seconds)
       peaks.push(peakBytes)
       const output = path.join(scratch, `bare-${round}.mp4`)
-      const begun = performance.now()
-      const { status, stderr } = spawnSync(process.execPath, [bare, path.join(sources, name), specKey, output], {
-        encoding: 'utf8',
-      })
-      if (status !== 0) throw new Error(`The bare script failed: ${stderr}`)
-      bareSeconds.push((performance.now() - begun) / 1000)
-      rmSync(output)
+      bareSeconds.push(runBare(bare, [path.join(sources, name), specKey, output], 'whole', []).seconds)
     }
     const ratio = middle(jobSeconds) / middle(bareSeconds)
     console.log(
@@ -233,7 +298,7 @@ async function forecasts(application: Application): Promise<void> {
   )
 }
 
-const parts = ['overhead', 'memory', 'web', 'forecasts'] as const
+const parts = ['checks', 'overhead', 'memory', 'web', 'forecasts'] as const
 type Part = (typeof parts)[number]
 
 /** Prints the figures of the parts asked for, all unless some are named. Run on a machine that does nothing else. */
@@ -241,7 +306,8 @@ export async function benchPipeline(words: readonly string[]): Promise<void> {
   const unknown = words.filter(word => !parts.includes(word as Part))
   if (unknown.length > 0) throw new SetUpProblem(`There is no part ${unknown.join(', ')}. Parts: ${parts.join(', ')}.`)
   const wanted = (part: Part) => words.length === 0 || words.includes(part)
-  await build()
+  const inApplication = parts.filter(part => part !== 'checks').some(wanted)
+  if (inApplication) await build()
   const bareDirectory = `.hematine/bench-${process.pid}`
   await bundle(['scripts/bench/bare.ts'], bareDirectory)
   const directory = temporaryDirectory('hematine-bench-')
@@ -253,6 +319,10 @@ export async function benchPipeline(words: readonly string[]): Promise<void> {
     await makeDemoMaterial(source)
     await makeBenchMaterial(directory)
     for (const name of benchFiles) await rename(path.join(directory, name), path.join(source, name))
+    console.log(`Machine: ${cpus()[0]!.model.trim()}, ${cpus().length} cores, Node.js ${process.versions.node}`)
+    const bare = path.join(projectDirectory, bareDirectory, 'bare.mjs')
+    if (wanted('checks')) checks(source, bare, directory)
+    if (!inApplication) return
     running = await run({
       empty: false,
       dataDirectory,
@@ -265,9 +335,7 @@ export async function benchPipeline(words: readonly string[]): Promise<void> {
       orderId: 1,
       arrivals: benchFiles.map(name => ({ kind: 'file', volumeId: 1, path: name })),
     })
-    console.log(`Machine: ${cpus()[0]!.model.trim()}, ${cpus().length} cores, Node.js ${process.versions.node}`)
-    if (wanted('overhead'))
-      await overhead(application, source, path.join(projectDirectory, bareDirectory, 'bare.mjs'), directory)
+    if (wanted('overhead')) await overhead(application, source, bare, directory)
     if (wanted('memory')) await memoryOverLength(application)
     if (wanted('web')) await eventLoop(application)
     if (wanted('forecasts')) await forecasts(application)

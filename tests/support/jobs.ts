@@ -14,7 +14,7 @@ import {
   type SourceFacts,
   type Step,
 } from '@hematine/core'
-import { extractSound, measureResult, measureSoundResult, readFacts, transcode, type MediaInput } from '@hematine/media'
+import { deliver, extractSound, measureSoundResult, readFacts, type MediaInput } from '@hematine/media'
 
 export const openGate = { turn: async () => undefined }
 
@@ -45,11 +45,11 @@ export async function makeAndCheck(
   const treatment = deriveTreatment(whole, spec, steps)
   const facts = deliveredFacts(whole, treatment)
   const plan = { input, facts, treatment, spec, outputPath, ...(itemName ? { itemName } : {}) }
-  await transcode(plan, openGate, () => undefined)
+  const measured = await deliver(plan, openGate, () => undefined)
   return {
     facts,
     treatment,
-    check: judge(await measureResult(plan, openGate, () => undefined), spec, treatment, {
+    check: judge(measured, spec, treatment, {
       facts: whole,
       findings: [],
       ...(itemName ? { name: itemName } : {}),

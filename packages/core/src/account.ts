@@ -485,7 +485,7 @@ export function accountOfSound(
   const alike = source.channels === result.channels && !(treatment.sound ?? []).some(step => step.kind === 'channels')
   const loud = louderOf(source)
   const offset = comparable
-    ? compare(
+    ? latenessOf(
         Float32Array.from(source.coarse[loud]!),
         Float32Array.from(result.coarse[loud] ?? result.coarse[0]!),
         source.rate,
@@ -529,7 +529,7 @@ function louderOf({ coarse: [one, two] }: PlainSound): number {
  * How late a sound is against another.
  * @param expected how much later the second begins by its own account, in seconds: sample n of it belongs to sample n + expected of the first
  */
-function compare(
+export function latenessOf(
   source: Float32Array,
   result: Float32Array,
   rate: number,

@@ -6,7 +6,7 @@ import sharp from 'sharp'
 import { beforeAll, describe, expect, test } from 'vitest'
 import {
   measureCurve,
-  measureResult,
+  deliver,
   measureSample,
   plainStill,
   readFacts,
@@ -100,8 +100,7 @@ describe('a curve', () => {
       const spec = holding('h264', point.value)
       const outputPath = path.join(scratch, `made-${point.value}.mp4`)
       const made = { ...plan, spec, outputPath }
-      await transcode(made, openGate, () => undefined)
-      const check = judge(await measureResult(made, openGate, () => undefined), spec, plan.treatment)
+      const check = judge(await deliver(made, openGate, () => undefined), spec, plan.treatment)
       expect(check.measurement.bytes).toBeGreaterThan(point.bytes.low)
       expect(check.measurement.bytes).toBeLessThan(point.bytes.high)
       // The stretches were cut out: their first frames are coded apart, and cost a little more.
@@ -162,8 +161,7 @@ describe('a curve', () => {
     expect(points.map(point => point.value)).toContain(3)
     const spec = holding('mjpeg', points.at(-1)!.value, 'jpg')
     const outputPath = path.join(scratch, 'picture.jpg')
-    await transcode({ ...plan, spec, outputPath }, openGate, () => undefined)
-    const { bytes, xpsnr } = await measureResult({ ...plan, spec, outputPath }, openGate, () => undefined)
+    const { bytes, xpsnr } = await deliver({ ...plan, spec, outputPath }, openGate, () => undefined)
     expect(bytes).toBe(Math.round(points.at(-1)!.bytes.expected))
     expect(xpsnr!.mean).toBeCloseTo(points.at(-1)!.xpsnr!, 6)
   })

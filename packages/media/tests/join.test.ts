@@ -2,14 +2,7 @@ import path from 'node:path'
 import { deriveTreatment, joinPartFacts, type PictureSpec, type Step } from '@hematine/core'
 import { Frame } from 'node-av/lib'
 import { beforeAll, describe, expect, test } from 'vitest'
-import {
-  measureResult,
-  readFacts,
-  silenceLibraries,
-  transcode,
-  type MediaInput,
-  type PlainInput,
-} from '../src/index.ts'
+import { deliver, readFacts, silenceLibraries, type MediaInput, type PlainInput } from '../src/index.ts'
 import { openFrames } from '../src/reading/frame-reader.ts'
 import { readPacketTimes } from '../src/measuring/packet-times.ts'
 import { TreatedPicture } from '../src/treating/picture-treatment.ts'
@@ -106,8 +99,7 @@ describe('a join', () => {
     const facts = await readFacts(join)
     const treatment = deriveTreatment(facts, spec)
     const outputPath = path.join(scratch, 'whole.mkv')
-    await transcode({ input: join, facts, treatment, spec, outputPath }, openGate, () => undefined)
-    const measured = await measureResult({ input: join, facts, treatment, spec, outputPath }, openGate, () => undefined)
+    const measured = await deliver({ input: join, facts, treatment, spec, outputPath }, openGate, () => undefined)
     expect(measured.video.framesDecoded).toBe(75)
     expect(measured.identical).toBe(true)
     expect(measured.audio[0]!.durationSeconds).toBeCloseTo(3, 1)

@@ -19,7 +19,7 @@ import { Frame } from 'node-av/lib'
 import { beforeAll, describe, expect, test } from 'vitest'
 import { openFrames } from '../src/reading/frame-reader.ts'
 import {
-  measureResult,
+  deliver,
   measureSource,
   posterFrame,
   readFacts,
@@ -55,8 +55,7 @@ async function made(file: string, wanted: PictureSpec = spec('archive-master')) 
     spec: wanted,
     outputPath: named(`out-${path.basename(file)}.${wanted.container}`),
   }
-  await transcode(plan, gate, () => undefined)
-  const measured = await measureResult(plan, gate, () => undefined)
+  const measured = await deliver(plan, gate, () => undefined)
   return { facts, treatment, measured, check: judge(measured, wanted, treatment), outputPath: plan.outputPath }
 }
 

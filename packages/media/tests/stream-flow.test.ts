@@ -2,7 +2,7 @@ import path from 'node:path'
 import { judge, type PictureSpec, type RateControl } from '@hematine/core'
 import { FormatContext, Packet } from 'node-av/lib'
 import { beforeAll, describe, expect, test } from 'vitest'
-import { measureResult, silenceLibraries, type MediaInput } from '../src/index.ts'
+import { measureResult, silenceLibraries, transcode, type MediaInput } from '../src/index.ts'
 import { makeAndCheck, openGate } from '../../../tests/support/jobs.ts'
 import { losslessEncoder, writeClip } from '../../../tests/support/material.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
@@ -86,9 +86,11 @@ describe.each([
   test('that was made without passes no check for one', async () => {
     const made = await makeAndCheck(clip, specOf(free), path.join(scratch, `${codec}-free.${container}`))
     expect(lineOf(made.check)).toBeUndefined()
-    const { facts, treatment, outputPath } = made
+    const { facts, treatment } = made
+    const plan = { input: clip, facts, treatment, outputPath: path.join(scratch, `${codec}-again.${container}`) }
+    const { proved } = await transcode({ ...plan, spec: specOf(free) }, openGate, () => undefined)
     const spec = specOf(limited)
-    const measured = await measureResult({ input: clip, facts, treatment, spec, outputPath }, openGate, () => undefined)
+    const measured = await measureResult({ ...plan, spec, proved }, openGate, () => undefined)
     expect(lineOf(judge(measured, spec, treatment))).toMatchObject({
       verdict: 'fail',
       reason: expect.stringMatching(

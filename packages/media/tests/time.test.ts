@@ -14,12 +14,11 @@ import { beforeAll, describe, expect, test } from 'vitest'
 import { openFrames } from '../src/reading/frame-reader.ts'
 import {
   extractSound,
-  measureResult,
+  deliver,
   measureSoundResult,
   measureSource,
   readFacts,
   silenceLibraries,
-  transcode,
   type MediaInput,
 } from '../src/index.ts'
 import { knownOf } from '../src/volumes/source-input.ts'
@@ -45,8 +44,7 @@ async function made(file: string, spec: PictureSpec = archive) {
   const { facts, input } = await known(file)
   const treatment = deriveTreatment(facts, spec)
   const plan = { input, facts, treatment, spec, outputPath: named(`out-${path.basename(file)}.${spec.container}`) }
-  await transcode(plan, gate, () => undefined)
-  const measured = await measureResult(plan, gate, () => undefined)
+  const measured = await deliver(plan, gate, () => undefined)
   return { facts, treatment, measured, check: judge(measured, spec, treatment) }
 }
 

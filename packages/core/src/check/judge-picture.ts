@@ -12,7 +12,16 @@ import type { PictureSpec } from '../spec/schema.ts'
 import { describeVideoCodec } from '../spec/words.ts'
 import { describeRate } from '../timing.ts'
 import { deliveredFacts, plainTimeline, resultSeconds, soundDelay, type PictureTreatment } from '../treatment/index.ts'
-import { addUntouched, countErrors, judgeTrack, soundShape, wrongSoundShape, type AddLine } from './lines.ts'
+import {
+  addOnDisk,
+  addUntouched,
+  countErrors,
+  judgeSoundLikeness,
+  judgeTrack,
+  soundShape,
+  wrongSoundShape,
+  type AddLine,
+} from './lines.ts'
 import type { PictureCheckMeasurement } from './records.ts'
 
 /** SSIM of luma under which a person should look, and XPSNR likewise: well below what the built-in specs reach on ordinary material. */
@@ -64,6 +73,16 @@ export function judgePicture(
     video.framesDecoded === measured.treatedFrames,
     'Frames were lost or doubled between the source and the result.',
   )
+  addOnDisk(add, 'on the disk', measured.onDisk, 'picture')
+  const { misplaced } = measured
+  if (misplaced)
+    add(
+      'order',
+      'as treated',
+      misplaced.length === 0 ? 'as treated' : `${misplaced.length} frames elsewhere`,
+      misplaced.length === 0,
+      `Frames of the result stand in one another's place, the first at ${describeClock((misplaced[0] ?? 0) / toNumber(result.rate))}. Make it again.`,
+    )
   const missing = result.frameCount - measured.treatedFrames
   // An estimate of ours is no promise of the source's. Counted frames that did not decode are.
   if (!result.isEstimate)
@@ -126,6 +145,8 @@ export function judgePicture(
     const isCopied = kept && source && copiesSound(kept, source, spec, treatment)
     judgeTrack(add, of, track, isCopied ? kept : spec.audio)
     if (isCopied) addUntouched(add, `sound${of} untouched`, track.copy, 'sound')
+    if (track.likeness) judgeSoundLikeness(add, of, track.likeness, spec.audio)
+    addOnDisk(add, `sound${of} on the disk`, track.onDisk, 'sound')
     const most = kept?.mixed ? 2 : spec.audio.maxChannels
     add(
       `sound${of} rate`,
@@ -245,11 +266,13 @@ export function judgePicture(
     )
   }
 
+  const { framesCompared = measured.treatedFrames } = measured
+  const ofFrames = framesCompared < measured.treatedFrames ? `, ${framesCompared} frames compared` : ''
   if (measured.identical) {
     add(
       'likeness',
       spec.video.rateControl.kind === 'lossless' ? 'identical' : 'close',
-      'every frame identical',
+      `every frame identical${ofFrames}`,
       true,
       '',
     )
@@ -268,7 +291,7 @@ export function judgePicture(
       add(
         'SSIM',
         `over ${lookBelow.ssim}`,
-        `${measured.ssim.mean.toFixed(4)} (worst ${measured.ssim.worst.toFixed(4)})`,
+        `${measured.ssim.mean.toFixed(4)} (worst ${measured.ssim.worst.toFixed(4)})${ofFrames}`,
         measured.ssim.mean >= lookBelow.ssim,
         'The result is far from its source; look at the worst frame.',
         'look',
@@ -280,7 +303,7 @@ export function judgePicture(
       add(
         'XPSNR',
         target === null ? `over ${lookBelow.xpsnr} dB` : `${target} dB, within ${targetTolerance} dB`,
-        `${mean.toFixed(1)} dB (worst ${worst.toFixed(1)})`,
+        `${mean.toFixed(1)} dB (worst ${worst.toFixed(1)})${ofFrames}`,
         target === null ? mean >= lookBelow.xpsnr : Math.abs(mean - target) <= targetTolerance,
         target === null
           ? 'The result is far from its source; look at the worst frame.'

@@ -1,17 +1,20 @@
-import { soundCodecs } from '../codecs/index.ts'
 import { describeClock } from '../format.ts'
 import { describeContainer } from '../spec/container.ts'
 import type { SoundSpec } from '../spec/schema.ts'
 import type { SoundTreatment } from '../treatment/index.ts'
-import { type AddLine, countErrors, judgeTrack, soundShape, wrongSoundShape } from './lines.ts'
+import {
+  type AddLine,
+  countErrors,
+  isLosslessSound,
+  judgeSoundLikeness,
+  judgeTrack,
+  soundShape,
+  wrongSoundShape,
+} from './lines.ts'
 import type { SoundCheckMeasurement } from './records.ts'
 
-/** Codecs that give back what they were given. */
-const losslessSound = new Set(soundCodecs.filter(codec => codec.isLossless).map(codec => codec.key))
 /** Ends of a coded track are rounded to whole packets; what is longer apart was lost. */
 const soundTolerance = { lossless: 0.001, coded: 0.1 }
-/** Difference below the sound, in dB, under which a person should listen; what the built-in codecs leave is well above on ordinary sound. */
-const listenBelow = 6
 /** A file's stated length and that of its sound may differ by so many seconds before somebody should look. */
 const statedTolerance = 0.5
 
@@ -48,7 +51,7 @@ export function judgeSound(
     const of = measured.audio.length > 1 ? ` ${index + 1}` : ''
     const likeness = measured.likeness[index]
     if (!likeness) return
-    const isLossless = losslessSound.has(spec.audio.codec)
+    const isLossless = isLosslessSound(spec.audio)
     const tolerance = isLossless ? soundTolerance.lossless : soundTolerance.coded
     add(
       `sound${of} length`,
@@ -75,31 +78,6 @@ export function judgeSound(
       track.sampleRate === likeness.sampleRate && track.channels === likeness.channels,
       wrongSoundShape,
     )
-    if (isLossless)
-      add(
-        `sound${of} likeness`,
-        'identical',
-        likeness.identical ? 'every sample identical' : 'differs',
-        likeness.identical,
-        'A lossless result must be identical to its treated source.',
-      )
-    else if (likeness.identical || likeness.signalToNoise === null)
-      add(
-        `sound${of} likeness`,
-        'close',
-        likeness.identical ? 'every sample identical' : 'the source is silent',
-        likeness.identical,
-        'The source is silent and the result is not; listen to it.',
-        'look',
-      )
-    else
-      add(
-        `sound${of} likeness`,
-        `difference at least ${listenBelow} dB below`,
-        `${likeness.signalToNoise.toFixed(1)} dB below`,
-        likeness.signalToNoise >= listenBelow,
-        'The result is far from its source; listen to it.',
-        'look',
-      )
+    judgeSoundLikeness(add, of, likeness, spec.audio)
   })
 }

@@ -1,6 +1,17 @@
 import { describeCodec } from '../codec-names.ts'
+import { soundCodecs } from '../codecs/index.ts'
+import { describeClock } from '../format.ts'
 import type { SpecSound } from '../spec/schema.ts'
-import { isUntouched, type CheckMeasurement, type Copy } from './records.ts'
+import { isAsCompared, type OnDisk } from './on-disk.ts'
+import { isUntouched, type CheckMeasurement, type Copy, type SoundLikeness } from './records.ts'
+
+/** Codecs that give back what they were given. */
+const losslessSound = new Set(soundCodecs.filter(codec => codec.isLossless).map(codec => codec.key))
+
+/** Difference below the sound, in dB, under which a person should listen; what the built-in codecs leave is well above on ordinary sound. */
+const listenBelow = 6
+/** Sound that comes out so much later or earlier than it went in was moved, in seconds; coders of sound move none. */
+const movedBy = 0.005
 
 /** Adds a line to a check. @param otherwise what it is where it is not a pass */
 export type AddLine = (
@@ -56,5 +67,63 @@ export function addUntouched(add: AddLine, name: string, copy: Copy | undefined,
     copy?.different ? `${copy.packets}, ${copy.different} of them others` : `${copy?.packets ?? 'unknown'}`,
     isUntouched(copy),
     `The ${what} was to be copied untouched and is not the same. Make it again.`,
+  )
+}
+
+/** Whether a codec gives back the very samples that it was given. */
+export const isLosslessSound = ({ codec }: Pick<SpecSound, 'codec'>): boolean => losslessSound.has(codec)
+
+/** The line on how like a track is to the sound that it was made of. */
+export function judgeSoundLikeness(
+  add: AddLine,
+  of: string,
+  { identical, signalToNoise, late }: SoundLikeness,
+  audio: Pick<SpecSound, 'codec'>,
+): void {
+  const name = `sound${of} likeness`
+  const isLossless = isLosslessSound(audio)
+  if (typeof late === 'number' && Math.abs(late) > movedBy) {
+    const moved = `${Math.abs(late * 1000).toFixed(0)} ms ${late > 0 ? 'late' : 'early'}`
+    add(name, 'in step', moved, false, `The sound came out of its encoder ${moved}. Make it again.`)
+  } else if (isLossless)
+    add(
+      name,
+      'identical',
+      identical ? 'every sample identical' : 'differs',
+      identical,
+      'A lossless result must be identical to its treated source.',
+    )
+  else if (identical || signalToNoise === null)
+    add(
+      name,
+      'close',
+      identical ? 'every sample identical' : 'the source is silent',
+      identical,
+      'The source is silent and the result is not; listen to it.',
+      'look',
+    )
+  else
+    add(
+      name,
+      `difference at least ${listenBelow} dB below`,
+      `${signalToNoise.toFixed(1)} dB below`,
+      signalToNoise >= listenBelow,
+      'The result is far from its source; listen to it.',
+      'look',
+    )
+}
+
+/** The line on whether a file holds what was compared on its way into it. */
+export function addOnDisk(add: AddLine, name: string, onDisk: OnDisk | undefined, what: 'picture' | 'sound'): void {
+  if (!onDisk) return
+  const { packets, found, different, firstAt, sameHead } = onDisk
+  const at = firstAt === null ? '' : `, the first at ${describeClock(Math.max(0, firstAt))}`
+  const fault = !sameHead ? 'with another head' : different > 0 ? `${different} differ${at}` : 'more'
+  add(
+    name,
+    `${packets} ${packets === 1 ? 'packet' : 'packets'} as compared`,
+    isAsCompared(onDisk) ? `${found}, all the same` : `${found}, ${fault}`,
+    isAsCompared(onDisk),
+    `The ${what} on the disk is not what was encoded and compared: ${found} of ${packets} packets are there, ${fault}. Make it again, and look at the disk.`,
   )
 }

@@ -4,6 +4,7 @@ import { ColourDescription } from '../colour.ts'
 import { Chapter, TrackRole } from '../facts.ts'
 import { Glances } from '../glance.ts'
 import { Rational } from '../rational.ts'
+import { OnDisk } from './on-disk.ts'
 
 /** Of a track that was to be copied: its packets and the source's, and how many are not the same, or of a picture shown at other times. */
 export const Copy = z.object({ packets: z.int(), sourcePackets: z.int(), different: z.int() })
@@ -12,6 +13,20 @@ export type Copy = z.infer<typeof Copy>
 /** Whether a track was copied, and every packet is the source's own. */
 export const isUntouched = (copy: Copy | undefined): boolean =>
   copy !== undefined && copy.different === 0 && copy.packets === copy.sourcePackets
+
+/** How like a track of sound is to what its encoder was given, sample by sample at 24 bits. */
+export const SoundLikeness = z.object({
+  /** The track as its treated source gives it. */
+  treatedSeconds: z.number().min(0),
+  sampleRate: z.int().positive(),
+  channels: z.int().positive(),
+  /** Whether all samples are equal, and the level of the difference below the sound in dB; null for equal or silent ones. */
+  identical: z.boolean(),
+  signalToNoise: z.number().nullable(),
+  /** Of sound that is far from what it should be: by how much it is late, in seconds; null where that cannot be told. Absent where nothing is amiss. */
+  late: z.number().nullable().optional(),
+})
+export type SoundLikeness = z.infer<typeof SoundLikeness>
 
 const AnyMeasurement = z.object({
   container: z.string(),
@@ -27,6 +42,9 @@ const AnyMeasurement = z.object({
       sampleRate: z.int(),
       durationSeconds: z.number().min(0),
       decodeErrors: z.int().min(0),
+      /** Of a track that was encoded beside a picture; absent in checks of before it was compared. */
+      likeness: SoundLikeness.optional(),
+      onDisk: OnDisk.optional(),
     }),
   ),
   /** The subtitle tracks of the result, each beside the source's that it is to be. Absent in checks of before there were any. */
@@ -79,12 +97,17 @@ export const PictureCheckMeasurement = AnyMeasurement.extend({
     timeBase: Rational,
   }),
   copy: Copy.optional(),
+  /** Whether the file holds what was compared; absent where the file itself was decoded and compared. */
+  onDisk: OnDisk.optional(),
   /** What its stream asks of a player, where the spec limits that; see `StreamFlow`. */
   flow: z
     .object({ bufferBits: z.number(), dryAtSeconds: z.number().nullable(), busiestSecondBits: z.number() })
     .optional(),
-  /** Frames that the treated source gave when it was decoded again for comparison. */
+  /** Frames that the treated source gave. */
   treatedFrames: z.int().min(0),
+  /** How many of them were compared, where the memory did not hold all, and the first of those that stand in another's place. */
+  framesCompared: z.int().min(0).optional(),
+  misplaced: z.array(z.int()).optional(),
   /** Sound tracks of the source, with the length that decoded. */
   sourceAudioSeconds: z.array(z.number().min(0)),
   /** Structural similarity of luma, mean over frames and the worst frame; null when nothing could be compared. */
@@ -99,17 +122,7 @@ export type PictureCheckMeasurement = z.infer<typeof PictureCheckMeasurement>
 /** What decoding a whole result of sound alone, beside its treated source, measured. */
 export const SoundCheckMeasurement = AnyMeasurement.extend({
   video: z.null(),
-  likeness: z.array(
-    z.object({
-      /** The track as its treated source gives it. */
-      treatedSeconds: z.number().min(0),
-      sampleRate: z.int().positive(),
-      channels: z.int().positive(),
-      /** Whether all samples are equal at 24 bits, and the level of the difference below the sound in dB; null for equal or silent ones. */
-      identical: z.boolean(),
-      signalToNoise: z.number().nullable(),
-    }),
-  ),
+  likeness: z.array(SoundLikeness),
 })
 export type SoundCheckMeasurement = z.infer<typeof SoundCheckMeasurement>
 

@@ -7,7 +7,7 @@ import { isAgain, isEnd, MediaError } from '../ground/libav.ts'
 import type { MediaInput, PlainInput } from '../ground/media-input.ts'
 import { keepOnlyStream, openInput } from '../reading/input.ts'
 import { secondsOf } from '../sound/sound-treatment.ts'
-import { slicesOf } from './slices.ts'
+import { slicesOf, soundAlone, type Plain } from '../proof/packet-content.ts'
 
 /** A packet by what is in it, and when it is shown or heard, in seconds of its file. */
 interface Sum {
@@ -16,9 +16,6 @@ interface Sum {
   to: number
   isKey: boolean
 }
-
-/** What of a stream's packets is compared: a function of their bytes, made of the head that the file keeps for the stream. */
-type Plain = (head: Uint8Array | null) => (data: Buffer) => Buffer[]
 
 /** Sums of the packets of a stream, as the file has them, and whether it could be read to its end. */
 async function sumsOf(
@@ -60,14 +57,6 @@ async function sumsOf(
     packet.free()
     await container.closeInput()
   }
-}
-
-/** AAC that comes with a head of its own on each packet (ADTS, ISO/IEC 13818-7) is taken without. */
-const soundAlone: Plain = () => data => [withoutHead(data)]
-
-function withoutHead(data: Buffer): Buffer {
-  const hasHead = data.length > 7 && data[0] === 0xff && (data[1]! & 0xf6) === 0xf0
-  return hasHead ? data.subarray((data[1]! & 1) === 1 ? 7 : 9) : data
 }
 
 /** The result may begin with packets of the source that end so long before its picture begins, in seconds. */

@@ -5,7 +5,7 @@ import { Frame } from 'node-av/lib'
 import type { SoundPlan } from '../encoding/extract-sound.ts'
 import type { MediaInput } from '../ground/media-input.ts'
 import { tagsOf } from './result.ts'
-import { prove } from './proving/prove.ts'
+import { prove } from './prove.ts'
 import { readFacts } from '../reading/source-facts.ts'
 import {
   deliveredChannels,

@@ -2,35 +2,30 @@ import { performance } from 'node:perf_hooks'
 import {
   containerFacts,
   copiesSound,
-  describePixelFormat,
   isUntouched,
   outputKind,
   streamLimits,
   toNumber,
   type PictureCheckMeasurement,
   type PictureSpec,
+  type Rational,
   type SourceFacts,
-  type StretchQuality,
   type PictureTreatment,
 } from '@hematine/core'
-import {
-  AV_FRAME_FLAG_INTERLACED,
-  AVCOL_RANGE_UNSPECIFIED,
-  AVCOL_SPC_UNSPECIFIED,
-  AVMEDIA_TYPE_VIDEO,
-} from 'node-av/constants'
+import { AV_FRAME_FLAG_INTERLACED, AVMEDIA_TYPE_VIDEO } from 'node-av/constants'
 import { avGetCodecName, avGetPixFmtName, Frame } from 'node-av/lib'
 import { StreamDecoder } from '../reading/decoder.ts'
 import { openFrames } from '../reading/frame-reader.ts'
-import { Graph, videoPadOf } from '../ground/graph.ts'
 import { picturesCutShort } from '../reading/still-file.ts'
 import { comparePackets, comparePictures } from './check-copy.ts'
 import { measureSubtitles } from './check-text.ts'
-import { readResult, resultPicture, tagsOf } from './result.ts'
+import { readResult, resultPicture, tagsOf, type Result } from './result.ts'
 import type { MediaInput, PlainInput } from '../ground/media-input.ts'
 import { TreatedPicture } from '../treating/picture-treatment.ts'
-import { measureFlow } from './stream-flow.ts'
-import { prove } from './proving/prove.ts'
+import { prove } from './prove.ts'
+import type { Proved } from '../encoding/transcode.ts'
+import { Likeness } from '../proof/likeness.ts'
+import { readBack, type ProvedStream, type ReadBack } from '../proof/on-disk.ts'
 import { levelOf, profileName, readColour } from '../reading/source-facts.ts'
 import { secondsOf } from '../sound/sound-treatment.ts'
 import type { WorkGate } from '../ground/gate.ts'
@@ -43,107 +38,13 @@ export interface CheckPlan {
   treatment: PictureTreatment
   spec: PictureSpec
   outputPath: string
-}
-
-/** The library's XPSNR reads rows of more than 8 bits right only when they fill their buffer, which rows of a multiple of this many columns do. */
-const xpsnrColumns = 64
-
-/**
- * The library's XPSNR weighs blocks whose side goes with the picture's (Helmrich and others, 2020), and divides by noughts below 45x45 pixels; its SSIM has
- * windows of 8x8. Of so small a picture every pixel is shown as a square of several, which leaves the errors what they are.
- */
-const leastSide = 48
-
-/** Frame-by-frame likeness of two pictures, as it accumulates. */
-export class Likeness {
-  private graph: Graph | null = null
-  private readonly measured = new Frame()
-  private readonly ssim = { sum: 0, worst: 1, worstFrame: 0 }
-  private readonly xpsnr = { errorSum: 0, worst: Number.POSITIVE_INFINITY, worstFrame: 0 }
-  private frames = 0
-  /** What columns added for the library's sake, all without error, add to the XPSNR. */
-  private paddingDecibels = 0
-  private identicalFrames = 0
-
-  constructor(private readonly treatment: PictureTreatment) {
-    this.measured.alloc()
-  }
-
-  async add(index: number, result: Frame, reference: Frame): Promise<void> {
-    // Samples whose meaning nobody states would be converted on the way to what the others mean; tags are looked at by themselves.
-    if (result.colorSpace === AVCOL_SPC_UNSPECIFIED) result.colorSpace = reference.colorSpace
-    if (result.colorRange === AVCOL_RANGE_UNSPECIFIED) result.colorRange = reference.colorRange
-    this.graph ??= await this.build(result, reference)
-    result.pts = BigInt(index)
-    reference.pts = BigInt(index)
-    await this.graph.push(result, 0)
-    await this.graph.push(reference, 1)
-    await this.collect()
-  }
-
-  private build(result: Frame, reference: Frame): Promise<Graph> {
-    const { rate } = this.treatment.result
-    const pad = (frame: Frame) => videoPadOf(frame, { timeBase: { num: rate.den, den: rate.num }, frameRate: rate })
-    const { bitDepth } = describePixelFormat(avGetPixFmtName(result.format as never) ?? '')
-    const times = Math.ceil(leastSide / Math.min(leastSide, result.width, result.height))
-    const shown = times === 1 ? 'null' : `scale=iw*${times}:ih*${times}:flags=neighbor`
-    const columns = result.width * times
-    const width = bitDepth > 8 ? Math.ceil(columns / xpsnrColumns) * xpsnrColumns : columns
-    this.paddingDecibels = 10 * Math.log10(width / columns)
-    const widen = width === columns ? 'null' : `pad=w=${width}`
-    return Graph.video(
-      `[in0]${shown}[result];[in1]${shown},split=2[reference1][reference2];[result][reference1]ssim,${widen}[compared];[reference2]${widen}[widened];[compared][widened]xpsnr`,
-      [pad(result), pad(reference)],
-    )
-  }
-
-  private async collect(): Promise<void> {
-    while (this.graph && (await this.graph.pull(this.measured)) === 'frame') {
-      const values = this.measured.getMetadata().getAll()
-      const index = Number(this.measured.pts)
-      const ssim = Number(values['lavfi.ssim.Y'] ?? values['lavfi.ssim.R'] ?? values['lavfi.ssim.All'])
-      const decibels = values['lavfi.xpsnr.xpsnr.y'] ?? values['lavfi.xpsnr.xpsnr.r'] ?? 'nan'
-      const xpsnr = decibels === 'inf' ? Number.POSITIVE_INFINITY : Number(decibels) - this.paddingDecibels
-      this.frames++
-      this.ssim.sum += ssim
-      if (ssim < this.ssim.worst) Object.assign(this.ssim, { worst: ssim, worstFrame: index })
-      // Decibels of each frame become error again, so that the mean is of errors and not of logarithms.
-      this.xpsnr.errorSum += 10 ** (-xpsnr / 10)
-      if (xpsnr < this.xpsnr.worst) Object.assign(this.xpsnr, { worst: xpsnr, worstFrame: index })
-      if (xpsnr === Number.POSITIVE_INFINITY && Number(values['lavfi.ssim.All']) === 1) this.identicalFrames++
-      this.measured.unref()
-    }
-  }
-
-  async finish(): Promise<Pick<PictureCheckMeasurement, 'ssim' | 'xpsnr' | 'identical'>> {
-    if (this.graph) {
-      await this.graph.push(null, 0)
-      await this.graph.push(null, 1)
-      await this.collect()
-    }
-    const identical = this.frames > 0 && this.identicalFrames === this.frames
-    const meanError = this.xpsnr.errorSum / Math.max(1, this.frames)
-    return {
-      identical,
-      ssim:
-        this.frames > 0 && Number.isFinite(this.ssim.sum)
-          ? { mean: this.ssim.sum / this.frames, worst: this.ssim.worst, worstFrame: this.ssim.worstFrame }
-          : null,
-      xpsnr:
-        this.frames > 0 && meanError > 0 && Number.isFinite(meanError)
-          ? { mean: -10 * Math.log10(meanError), worst: this.xpsnr.worst, worstFrame: this.xpsnr.worstFrame }
-          : null,
-    }
-  }
-
-  free(): void {
-    this.graph?.free()
-    this.measured.free()
-  }
+  /** What comparing behind the encoders showed; where it is left out, the file is decoded and its source treated once more. */
+  proved?: Proved | null
 }
 
 /**
- * Decodes a result whole, beside its source treated once more, and measures both.
+ * Measures a finished result: what was compared behind the encoders is held against what lies on the disk, and both it and the source are decoded plainly for
+ * the account of what is in them. A result that was not compared on its way is decoded whole, beside its source treated once more.
  * @throws MediaError when the result cannot be opened; whatever `gate.turn` rejects with, when stopped
  */
 export async function measureResult(
@@ -152,19 +53,19 @@ export async function measureResult(
   onProgress: (framesDone: number) => void,
 ): Promise<PictureCheckMeasurement> {
   const { facts } = plan
-  const { outputPath } = plan
+  const { outputPath, proved } = plan
   const bytes = await sizeOfResult(outputPath)
-  const { picture, sound, facts: made, container } = await readResult(outputPath, plan.treatment.result.rate)
+  const result = await readResult(outputPath, plan.treatment.result.rate)
+  const { picture, sound, facts: made, container } = result
+  const limits = plan.treatment.copied || outputKind(plan.spec) !== 'moving picture' ? null : streamLimits(plan.spec)
+  const onDisk = proved ? await readBack(...streamsOfResult(plan, proved, result), limits, gate) : null
   const {
     video,
     copy: pictureCopy,
     isProved,
-  } = await measureWhole(plan, { input: picture, streamIndex: made.video?.streamIndex }, gate, onProgress)
-  const limits = plan.treatment.copied ? null : streamLimits(plan.spec)
-  const flow =
-    limits && made.video && outputKind(plan.spec) === 'moving picture'
-      ? await measureFlow({ input: picture, streamIndex: made.video.streamIndex }, limits, gate)
-      : null
+  } = proved && onDisk
+    ? { video: await pictureOnDisk(plan, proved, onDisk), copy: undefined, isProved: false }
+    : await measureWhole(plan, { input: picture, streamIndex: made.video?.streamIndex }, gate, onProgress)
   // Streams of packs begin where their first pack lets a player begin, and not at 0.
   const begin = containerFacts(plan.spec.container).beginsLate
     ? secondsOf(video.video.startTicks, video.video.timeBase)
@@ -176,10 +77,17 @@ export async function measureResult(
       track && copiesSound(track, facts, plan.spec, plan.treatment)
         ? await comparePackets(plan, track.streamIndex, { input, streamIndex }, gate)
         : null
-    audio.push({ ...(await measureSound(input, streamIndex, gate, begin)), ...(copy ? { copy } : {}) })
+    const likeness = proved?.sound[index]?.likeness
+    const stored = onDisk?.sound[index]
+    audio.push({
+      ...(await measureSound(input, streamIndex, gate, begin)),
+      ...(copy ? { copy } : {}),
+      ...(likeness ? { likeness } : {}),
+      ...(stored ? { onDisk: stored } : {}),
+    })
   }
   const subtitles = await measureSubtitles(plan, { input: picture, facts: made }, gate)
-  const { account, glances, sourceSoundSeconds } = await prove(plan, gate, onProgress, isProved)
+  const { account, glances, sourceSoundSeconds } = await prove(plan, gate, onProgress, isProved, proved?.picture)
   const sha256 = await sha256OfResult(outputPath, gate)
   if (!(await matchesItsList(outputPath, sha256)))
     throw new MediaError('The folder does not hold what was written into it: a file of it changed. Make it again.')
@@ -190,7 +98,7 @@ export async function measureResult(
     sha256,
     ...video,
     ...(pictureCopy ? { copy: pictureCopy } : {}),
-    ...(flow ? { flow } : {}),
+    ...(onDisk?.flow ? { flow: onDisk.flow } : {}),
     sourceDecodeErrors: video.sourceDecodeErrors + (await picturesCutShort(plan.input)).length,
     audio,
     subtitles,
@@ -200,6 +108,104 @@ export async function measureResult(
     account,
     ...(glances ? { glances } : {}),
   }
+}
+
+/** The streams of a result that were compared on their way into it. */
+function streamsOfResult(
+  { spec }: CheckPlan,
+  { picture, sound }: Proved,
+  result: Result,
+): [ProvedStream, (ProvedStream | null)[]] {
+  const { ledger, codec, head } = picture
+  return [
+    {
+      input: result.picture,
+      streamIndex: result.facts.video?.streamIndex ?? 0,
+      ledger,
+      codec,
+      head,
+      isFiles: outputKind(spec) !== 'moving picture',
+    },
+    sound.map((track, index) => {
+      const made = result.sound[index]
+      const isCounted = containerFacts(spec.container).countsPackets === true
+      return track && made ? { ...made, ledger: track.ledger, codec: track.codec, isCounted } : null
+    }),
+  ]
+}
+
+/** Most frames out of their place that are named. */
+const mostMisplaced = 100
+
+/** What was compared of a picture, with what its file says and shows of it. */
+async function pictureOnDisk(
+  { outputPath, treatment }: CheckPlan,
+  { picture, sourceDecodeErrors }: Proved,
+  onDisk: ReadBack,
+): Promise<PictureMeasurement> {
+  const decoder = await StreamDecoder.openBest(
+    await resultPicture(outputPath, treatment.result.rate),
+    AVMEDIA_TYPE_VIDEO,
+  )
+  const frame = new Frame()
+  frame.alloc()
+  try {
+    if (!(await decoder.next(frame))) throw new MediaError('The result holds no picture that can be decoded.')
+    const { treatedFrames, framesDecoded, decodeErrors, ssim, xpsnr, identical, framesCompared, misplaced } = picture
+    const firstTicks = Number(frame.pts)
+    const span = onDisk.shown
+      ? onDisk.shown.last - onDisk.shown.first
+      : (framesDecoded - 1) * toNumber(decoder.timeBase)
+    return {
+      video: {
+        ...streamShape(decoder, frame),
+        ...timing({ frames: framesDecoded, firstTicks, span, timeBase: decoder.timeBase }, treatment),
+        framesDecoded,
+        decodeErrors,
+      },
+      treatedFrames,
+      framesCompared,
+      misplaced: misplaced.slice(0, mostMisplaced),
+      onDisk: onDisk.picture,
+      sourceDecodeErrors,
+      ssim,
+      xpsnr,
+      identical,
+    }
+  } finally {
+    frame.free()
+    await decoder.close()
+  }
+}
+
+type Video = PictureCheckMeasurement['video']
+
+/** What a stream and its first frame say of themselves. */
+function streamShape(
+  { stream }: StreamDecoder,
+  frame: Frame,
+): Omit<Video, 'frameRate' | 'framesDecoded' | 'decodeErrors' | 'durationSeconds' | 'startTicks' | 'timeBase'> {
+  const aspect = frame.sampleAspectRatio.num > 0 ? frame.sampleAspectRatio : stream.sampleAspectRatio
+  return {
+    codec: avGetCodecName(stream.codecpar.codecId) ?? 'unknown',
+    profile: profileName(stream),
+    level: levelOf(stream),
+    width: frame.width,
+    height: frame.height,
+    pixelFormat: plainFormat(avGetPixFmtName(frame.format as never) ?? 'unknown'),
+    colour: readColour(frame),
+    pixelAspect: aspect.num > 0 ? { num: aspect.num, den: aspect.den } : { num: 1, den: 1 },
+    interlaced: frame.hasFlags(AV_FRAME_FLAG_INTERLACED),
+  }
+}
+
+/** How fast and how long a result is. @param span seconds from the first frame to the last */
+function timing(
+  { frames, firstTicks, span, timeBase }: { frames: number; firstTicks: number; span: number; timeBase: Rational },
+  treatment: PictureTreatment,
+): Pick<Video, 'frameRate' | 'durationSeconds' | 'startTicks' | 'timeBase'> {
+  const frameRate = frames > 1 ? measuredRate(frames, span, treatment) : treatment.result.rate
+  return { frameRate, durationSeconds: span + 1 / toNumber(frameRate), startTicks: firstTicks, timeBase }
 }
 
 /**
@@ -234,7 +240,15 @@ const nothingBeside = async (): Promise<TreatedFrames> => ({
 /** What `measurePicture` finds. */
 export type PictureMeasurement = Pick<
   PictureCheckMeasurement,
-  'video' | 'treatedFrames' | 'sourceDecodeErrors' | 'ssim' | 'xpsnr' | 'identical'
+  | 'video'
+  | 'treatedFrames'
+  | 'framesCompared'
+  | 'misplaced'
+  | 'onDisk'
+  | 'sourceDecodeErrors'
+  | 'ssim'
+  | 'xpsnr'
+  | 'identical'
 >
 
 /** The frames that a result is held against. */
@@ -270,11 +284,7 @@ export async function measurePicture(
     treated = await open()
     let [framesDecoded, treatedFrames] = [0, 0]
     let [firstTicks, lastTicks] = [0, 0]
-    let interlaced = false
-    let shape: Pick<
-      PictureCheckMeasurement['video'],
-      'width' | 'height' | 'pixelFormat' | 'colour' | 'pixelAspect'
-    > | null = null
+    let shape: ReturnType<typeof streamShape> | null = null
     for (;;) {
       await gate.turn()
       const hasResult = (part === null || framesDecoded < part.frames) && (await decoder.next(frame))
@@ -283,15 +293,7 @@ export async function measurePicture(
         const ticks = Number(frame.pts)
         if (framesDecoded === 0) {
           firstTicks = ticks
-          const aspect = frame.sampleAspectRatio.num > 0 ? frame.sampleAspectRatio : decoder.stream.sampleAspectRatio
-          shape = {
-            width: frame.width,
-            height: frame.height,
-            pixelFormat: plainFormat(avGetPixFmtName(frame.format as never) ?? 'unknown'),
-            colour: readColour(frame),
-            pixelAspect: aspect.num > 0 ? { num: aspect.num, den: aspect.den } : { num: 1, den: 1 },
-          }
-          interlaced = frame.hasFlags(AV_FRAME_FLAG_INTERLACED)
+          shape = streamShape(decoder, frame)
         }
         lastTicks = ticks
         framesDecoded++
@@ -305,24 +307,14 @@ export async function measurePicture(
       onProgress(Math.max(framesDecoded, treatedFrames))
     }
     if (!shape) throw new MediaError('The result holds no picture that can be decoded.')
-    const { stream } = decoder
-    const rate =
-      framesDecoded > 1
-        ? measuredRate(framesDecoded, (lastTicks - firstTicks) * toNumber(decoder.timeBase), treatment)
-        : treatment.result.rate
+    const { timeBase } = decoder
+    const span = (lastTicks - firstTicks) * toNumber(timeBase)
     return {
       video: {
-        codec: avGetCodecName(stream.codecpar.codecId) ?? 'unknown',
-        profile: profileName(stream),
-        level: levelOf(stream),
         ...shape,
-        frameRate: rate,
-        interlaced,
+        ...timing({ frames: framesDecoded, firstTicks, span, timeBase }, treatment),
         framesDecoded,
         decodeErrors: decoder.errors,
-        durationSeconds: (lastTicks - firstTicks) * toNumber(decoder.timeBase) + 1 / toNumber(rate),
-        startTicks: firstTicks,
-        timeBase: decoder.timeBase,
       },
       treatedFrames,
       sourceDecodeErrors: treated.errors,
@@ -338,35 +330,16 @@ export async function measurePicture(
 }
 
 /**
- * Time that checking a stretch takes, as a job's check does it, and what it finds.
- * @returns how like the stretch is, and seconds for `part.frames` frames; the first one, with its seek, is left out and the others stand for it. A single frame has the seek in
+ * Time that decoding a stretch takes whose packets are its source's own, as a job's check does it.
+ * @returns seconds for `frames` frames; the first one is left out and the others stand for it. A single frame has the opening in
  * @throws as `measurePicture` does
  */
-export async function timeCheck(
-  plan: CheckPlan,
-  gate: WorkGate,
-  part: { firstFrame: number; frames: number },
-): Promise<{ seconds: number; quality: StretchQuality | null }> {
+export async function timeCopyCheck(plan: CheckPlan, gate: WorkGate, frames: number): Promise<number> {
   const opened = performance.now()
   let begin = 0
-  const { copied } = plan.treatment
-  const look = () => (begin ||= performance.now())
-  const measured = await measurePicture(plan, gate, look, part, copied ? nothingBeside : undefined)
+  await measurePicture(plan, gate, () => (begin ||= performance.now()), { firstFrame: 0, frames }, nothingBeside)
   const end = performance.now()
-  return {
-    seconds: part.frames > 1 ? ((end - begin) / 1000) * (part.frames / (part.frames - 1)) : (end - opened) / 1000,
-    quality: qualityOfStretch(copied ? { ...measured, identical: true } : measured),
-  }
-}
-
-/** How like a stretch is to its treated frames; null where they could not be compared. */
-export function qualityOfStretch({
-  ssim,
-  xpsnr,
-  identical,
-}: Pick<PictureMeasurement, 'ssim' | 'xpsnr' | 'identical'>): StretchQuality | null {
-  if (identical) return { xpsnr: null, ssim: 1 }
-  return xpsnr && ssim ? { xpsnr: xpsnr.mean, ssim: ssim.mean } : null
+  return frames > 1 ? ((end - begin) / 1000) * (frames / (frames - 1)) : (end - opened) / 1000
 }
 
 /** Rate of a result from its frames' own times; the planned one when it agrees to within the rounding of the container's clock. */

@@ -22,7 +22,7 @@ export interface DeliveryProgress {
 }
 
 /**
- * Makes a job's result and measures it. Where a quality is to be kept, its setting is found on stretches first, and a result that misses it is
+ * Makes a job's result, comparing what is encoded on its way into the file, and measures it. Where a quality is to be kept, its setting is found on stretches first, and a result that misses it is
  * made once more; the nearest stays.
  * @throws MediaError; whatever `gate.turn` rejects with, when stopped. An unfinished file is the caller's to remove
  */
@@ -33,10 +33,10 @@ export async function deliver(
 ): Promise<PictureCheckMeasurement> {
   const { rateControl } = plan.spec.video
   const make = async (rate?: RateChoice) => {
-    await transcode({ ...plan, ...(rate ? { rate } : {}) }, gate, onProgress)
+    const { proved } = await transcode({ ...plan, ...(rate ? { rate } : {}) }, gate, onProgress)
     await flushResult(plan.outputPath)
     onProgress({ stage: 'check', framesDone: 0 })
-    return measureResult(plan, gate, framesDone => onProgress({ stage: 'check', framesDone }))
+    return measureResult({ ...plan, proved }, gate, framesDone => onProgress({ stage: 'check', framesDone }))
   }
   return rateControl.kind === 'quality target' && !plan.treatment.copied
     ? toQuality(plan, rateControl.xpsnr, gate, onProgress, make)

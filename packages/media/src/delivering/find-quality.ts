@@ -12,7 +12,6 @@ import {
   type RateChoice,
   type SourceFacts,
 } from '@hematine/core'
-import { measurePicture } from '../checking/check.ts'
 import { NoPicture, transcode } from '../encoding/transcode.ts'
 import type { WorkGate } from '../ground/gate.ts'
 import { MediaError } from '../ground/libav.ts'
@@ -84,7 +83,7 @@ export async function rateOfStretches(search: QualitySearch, gate: WorkGate): Pr
   return { kind: 'constant quality', value }
 }
 
-/** Makes and measures one stretch; null where the source gives nothing there. */
+/** Makes one stretch and tells how like it is; null where the source gives nothing there. */
 async function tryStretch(
   { scratchDirectory, stretch: _, facts, ...search }: QualitySearch,
   stretch: { firstFrame: number; frames: number },
@@ -93,15 +92,14 @@ async function tryStretch(
 ): Promise<{ frames: number; xpsnr: number } | null> {
   const outputPath = path.join(scratchDirectory, `stretch.${search.spec.container}`)
   // The picture alone is compared.
-  const plan = { ...search, facts: { ...facts, audio: [] }, outputPath }
+  const plan = { ...search, facts: { ...facts, audio: [] }, outputPath, stretch }
   try {
-    const { frames } = await transcode(
-      { ...plan, stretch, rate: { kind: 'constant quality', value } },
+    const { frames, proved } = await transcode(
+      { ...plan, rate: { kind: 'constant quality', value } },
       gate,
       () => undefined,
     )
-    const { xpsnr } = await measurePicture(plan, gate, () => undefined, { ...stretch, frames })
-    return { frames, xpsnr: xpsnr?.mean ?? Number.POSITIVE_INFINITY }
+    return { frames, xpsnr: proved?.picture.xpsnr?.mean ?? Number.POSITIVE_INFINITY }
   } catch (error) {
     if (error instanceof NoPicture) return null
     throw error

@@ -1,8 +1,10 @@
 import type { PictureSpec, PictureTreatment, VideoFacts } from '@hematine/core'
 import { Frame } from 'node-av/lib'
 import type { MediaInput } from '../ground/media-input.ts'
+import type { WorkGate } from '../ground/gate.ts'
 import type { NetworkDevice } from '../ground/network.ts'
 import { BoundedQueue } from '../ground/queue.ts'
+import { PictureProof, type ProvedPicture } from '../proof/picture-proof.ts'
 import { TreatedPicture } from '../treating/picture-treatment.ts'
 import { Encoder, type EncoderRate } from './encoder.ts'
 import type { PacketSink } from './output.ts'
@@ -58,15 +60,14 @@ interface EncodedPlan {
   /** Frame of the result to begin with. */
   firstFrame: number
   apart?: boolean | undefined
-  /** Sees each treated frame before it is encoded. */
-  onFrame?: ((frame: Frame, number: number) => void) | undefined
+  /** What of it is decoded again and compared, if anything. */
+  proof: 'whole' | 'stretch' | null
 }
 
 /** A picture that is treated and encoded; treating runs ahead of the encoder. */
 export class EncodedPicture implements PictureTrack {
   private readonly queue = new BoundedQueue<Frame>(queueLength)
   private producing: Promise<void> | null = null
-  private frames = 0
   begun = 0
   encodeSeconds = 0
 
@@ -75,11 +76,12 @@ export class EncodedPicture implements PictureTrack {
     private readonly picture: TreatedPicture,
     private readonly encoder: Encoder,
     private readonly output: PacketSink,
-    private readonly stream: number,
+    readonly stream: number,
+    readonly proof: PictureProof | null,
   ) {}
 
   /** Opens the source's picture and its encoder, and adds it to an output. @throws MediaError */
-  static async open(plan: EncodedPlan, output: PacketSink): Promise<EncodedPicture> {
+  static async open(plan: EncodedPlan, output: PacketSink, gate: WorkGate): Promise<EncodedPicture> {
     const { input, video, treatment, spec, rate, firstFrame, apart } = plan
     const picture = await TreatedPicture.open(input, video, treatment, { firstFrame, ...(apart ? { apart } : {}) })
     try {
@@ -89,7 +91,8 @@ export class EncodedPicture implements PictureTrack {
         rate: treatment.result.rate,
         roles: ['default'],
       })
-      return new EncodedPicture(plan, picture, encoder, output, stream)
+      const proof = plan.proof && (await PictureProof.begin(encoder.context, treatment, gate, plan.proof === 'whole'))
+      return new EncodedPicture(plan, picture, encoder, output, stream, proof)
     } catch (error) {
       await picture.close()
       throw error
@@ -102,7 +105,7 @@ export class EncodedPicture implements PictureTrack {
     if (!frame) return false
     this.begun ||= performance.now()
     frame.pts -= BigInt(this.plan.firstFrame)
-    this.plan.onFrame?.(frame, this.frames++)
+    this.proof?.hold(frame)
     const begun = performance.now()
     try {
       await this.encode(frame)
@@ -117,12 +120,22 @@ export class EncodedPicture implements PictureTrack {
     return this.encode(null)
   }
 
+  /** What decoding the packets again showed, once all are in the file; null where that was not asked for. */
+  async proved(): Promise<ProvedPicture | null> {
+    return (await this.proof?.finish()) ?? null
+  }
+
   private encode(frame: Frame | null): Promise<void> {
     return this.encoder.encode(frame, packet => this.output.write(packet, this.stream))
   }
 
   get stepSeconds(): Map<number | 'decode' | 'other', number> {
     return this.picture.stepSeconds
+  }
+
+  /** Decode errors of the source so far. */
+  get sourceErrors(): number {
+    return this.picture.errors
   }
 
   get devices(): Record<string, NetworkDevice> {
@@ -134,6 +147,7 @@ export class EncodedPicture implements PictureTrack {
     await this.producing
     for (const frame of this.queue.remains()) frame.free()
     await this.picture.close()
+    await this.proof?.close()
     this.encoder.close()
   }
 }

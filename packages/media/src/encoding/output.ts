@@ -24,7 +24,12 @@ import { describeTracks, titleWithRoom } from './chapters/movie.ts'
 /** Where packets of encoders go. */
 export type PacketSink = Pick<OutputFile, 'addStream' | 'begin' | 'write' | 'bytesWritten' | 'finish' | 'close'> &
   // Files of single pictures hold none.
-  Partial<Pick<OutputFile, 'addSubtitles' | 'addCopy'>>
+  Partial<Pick<OutputFile, 'addSubtitles' | 'addCopy'>> & {
+    /** Sees each packet as it goes to its file, with its stream; it must not keep it. */
+    watch?: PacketWatch | null
+  }
+
+export type PacketWatch = (packet: Packet, index: number) => Promise<void>
 
 /** What a subtitle track is in, by the library's names. */
 const subtitleCodecs: Record<string, constants.AVCodecID> = {
@@ -111,6 +116,7 @@ export class OutputFile {
   private readonly streams: { stream: Stream; timeBase: { num: number; den: number } }[] = []
   /** Subtitle tracks that no player is to show by itself. */
   private readonly hidden: number[] = []
+  watch: PacketWatch | null = null
   private opened = false
   private chapterTrack: number | null = null
   /** Seconds that the first stream has so far. */
@@ -234,6 +240,7 @@ export class OutputFile {
     // What coders of sound begin with is heard late where nothing can begin before time 0.
     const isEarly = packet.pts < 0n && 2n * packet.pts + packet.duration <= 0n
     if (isEarly && containerFacts(this.container).countsPackets) return
+    await this.watch?.(packet, index)
     packet.streamIndex = index
     if (index === 0)
       this.seconds = Math.max(

@@ -11,13 +11,13 @@ import {
   type PictureSpec,
   type PictureTreatment,
 } from '@hematine/core'
-import type { Packet } from 'node-av/lib'
+import { Packet } from 'node-av/lib'
 import { MediaError } from '../ground/libav.ts'
 import { checksumList } from '../volumes/result-files.ts'
 import { sha256OfFile } from '../volumes/volume-files.ts'
 import type { Encoder } from './encoder.ts'
 import type { PictureRemarks } from './picture-remarks.ts'
-import { OutputFile, type FileRemarks, type PacketSink } from './output.ts'
+import { OutputFile, type FileRemarks, type PacketSink, type PacketWatch } from './output.ts'
 
 /** What pictures in files of their own are made of. */
 export interface PictureFilesPlan {
@@ -36,6 +36,7 @@ export interface PictureFilesPlan {
 /** One picture as a file: each packet of the encoder is one, whole. */
 abstract class Pictures {
   bytesWritten = 0
+  watch: PacketWatch | null = null
   protected constructor(protected readonly plan: PictureFilesPlan) {}
 
   protected async writePicture(packet: Packet, target: string): Promise<Buffer> {
@@ -45,9 +46,27 @@ abstract class Pictures {
     const { colour, frame } = result
     const about = { dotsPerInch: spec.dotsPerInch ?? null, exif: null, profile: null, ...remarks, colour, frame }
     const bytes = finish ? Buffer.from(finish(encoded, about)) : encoded
+    await this.show(packet, bytes)
     await writeFile(target, bytes, { flag: 'wx' })
     this.bytesWritten += bytes.length
     return bytes
+  }
+
+  /** Shows whoever watches what a file will hold, at its packet's time. */
+  private async show(packet: Packet, bytes: Buffer): Promise<void> {
+    if (!this.watch) return
+    const whole = new Packet()
+    whole.alloc()
+    try {
+      whole.data = bytes
+      whole.pts = packet.pts
+      whole.dts = packet.dts
+      whole.duration = packet.duration
+      whole.flags = packet.flags
+      await this.watch(whole, 0)
+    } finally {
+      whole.free()
+    }
   }
 }
 
@@ -109,7 +128,11 @@ export class PictureFolder extends Pictures implements PacketSink {
 
   async write(packet: Packet, index: number): Promise<void> {
     const { spec, outputPath, itemName } = this.plan
-    if (index > 0) return this.sounds[index - 1]!.output.write(packet, 0)
+    if (index > 0) {
+      const { output } = this.sounds[index - 1]!
+      output.watch = this.watch && (of => this.watch!(of, index))
+      return output.write(packet, 0)
+    }
     const name = pictureName(itemName, spec, spec.numbering ?? usualNumbering, this.pictures++)
     const bytes = await this.writePicture(packet, path.join(outputPath, name))
     this.checksums.set(name, createHash('sha256').update(bytes).digest('hex'))

@@ -20,11 +20,13 @@ import { Encoder, type EncoderRate } from './encoder.ts'
 import type { MediaInput } from '../ground/media-input.ts'
 import type { WorkGate } from '../ground/gate.ts'
 import { MediaError } from '../ground/libav.ts'
-import { PacketCount, type PacketSink } from './output.ts'
+import { PacketCount, type PacketSink, type PacketWatch } from './output.ts'
 import { createOutput } from './picture-files.ts'
 import { remarksFor } from './picture-remarks.ts'
 import { encodeUnderCap } from './under-cap.ts'
 import type { NetworkDevice } from '../ground/network.ts'
+import type { ProvedPicture } from '../proof/picture-proof.ts'
+import { SoundProof, type ProvedSound } from '../proof/sound-proof.ts'
 import { SubtitleTracks } from './subtitle-tracks.ts'
 import { secondsOf, TreatedSound } from '../sound/sound-treatment.ts'
 
@@ -46,8 +48,8 @@ export interface TranscodePlan {
   stretch?: { firstFrame: number; frames: number }
   /** Whether the time of each step is to be told apart. */
   apart?: boolean
-  /** Sees each treated frame before it is encoded, with its number; one that keeps it keeps a reference of its own. */
-  onFrame?: (frame: Frame, number: number) => void
+  /** Whether what is encoded is decoded again right away and held against what was treated; it is unless said. */
+  isProved?: boolean
 }
 
 /** What an encode took. Decoding, steps and encoder overlap, so their seconds add to more than the clock's. */
@@ -62,6 +64,17 @@ export interface TranscodeResult {
   untilFirstFrame: number
   /** Devices that learned steps ran on, by the network's name. */
   devices: Record<string, NetworkDevice>
+  /** What comparing showed; null for a picture that was copied, or where it was not asked for. */
+  proved: Proved | null
+}
+
+/** What decoding all that was encoded, right behind the encoders, showed. */
+export interface Proved {
+  picture: ProvedPicture
+  /** Tracks in the order of the result's; null for one that was copied. */
+  sound: (ProvedSound | null)[]
+  /** Decode errors of the source. */
+  sourceDecodeErrors: number
 }
 
 export interface TranscodeProgress {
@@ -80,6 +93,8 @@ export interface SoundTrack {
   /** Seconds of sound written. */
   seconds: number
   ended: boolean
+  /** Compares what is encoded; left out where that is done later. */
+  proof?: SoundProof | null
 }
 
 /**
@@ -148,7 +163,7 @@ export async function learn(
   onProgress: (progress: Omit<TranscodeProgress, 'stage'>) => void,
 ): Promise<Learned> {
   const count = new PacketCount()
-  const { frames, seconds } = await encode(plan, rate, () => count, gate, onProgress)
+  const { frames, seconds } = await encode({ ...plan, isProved: false }, rate, () => count, gate, onProgress)
   return { frames, seconds, soundBytes: count.soundBytes, soundPackets: count.soundPackets }
 }
 
@@ -166,36 +181,41 @@ async function encode(
   const zeroSeconds = secondsOf(video.startTicks, video.timeBase)
   const { firstFrame, frames: most } = plan.stretch ?? { firstFrame: 0, frames: Number.POSITIVE_INFINITY }
   const rate = toNumber(treatment.result.rate)
+  const isProved = plan.isProved !== false && !treatment.copied
 
   const opened = performance.now()
   const output = open()
   const tracks: SoundTrack[] = []
+  /** Of all tracks of the result, which are encoded. */
+  const inOrder: (SoundTrack | null)[] = []
   const copies: CopiedSound[] = []
   let subtitles: SubtitleTracks | null = null
   let picture: PictureTrack | null = null
+  let encoded: EncodedPicture | null = null
   const flush = treatment.copied ? new EarlyFlush(plan.outputPath) : null
   try {
     const copied = treatment.copied ? await CopiedPicture.open(input, video, treatment, output) : null
-    picture =
-      copied ??
-      (await EncodedPicture.open(
-        {
-          input,
-          video,
-          treatment,
-          spec,
-          rate: rateOfPicture,
-          firstFrame,
-          apart: plan.apart,
-          onFrame: plan.onFrame,
-        },
-        output,
-      ))
+    if (!copied) {
+      const proof = !isProved ? null : plan.stretch ? 'stretch' : 'whole'
+      const plain = {
+        input,
+        video,
+        treatment,
+        spec,
+        rate: rateOfPicture,
+        firstFrame,
+        apart: plan.apart,
+        proof,
+      } as const
+      encoded = await EncodedPicture.open(plain, output, gate)
+    }
+    picture = copied ?? encoded!
     for (const [index, track] of facts.audio.entries()) {
       const said = { ...track, roles: soundRoles(track, index) }
       if (!plan.stretch && copiesSound(track, facts, spec, treatment)) {
         if (copied) copied.addSound(track, said)
         else copies.push(await CopiedSound.open(input, track, zeroSeconds, output, said))
+        inOrder.push(null)
         continue
       }
       const soundEncoder = await Encoder.audio(spec, track)
@@ -213,9 +233,12 @@ async function encode(
         frame,
         seconds: 0,
         ended: false,
+        proof: isProved ? await SoundProof.begin(soundEncoder.context) : null,
       })
+      inOrder.push(tracks.at(-1)!)
     }
     if (!plan.stretch) subtitles = await SubtitleTracks.open(plan, output)
+    if (encoded?.proof) output.watch = watchOf(encoded, tracks)
     await output.begin()
 
     let frames = 0
@@ -223,7 +246,9 @@ async function encode(
       await gate.turn()
       if (!(await picture.next())) break
       frames++
-      for (const track of tracks) await writeSoundUntil(track, frames / rate, output)
+      // Sound that is to end with the picture to the sample stays so far behind that none goes beyond the last frame, which nobody knows yet.
+      const until = Math.max(0, frames - (treatment.evenSound ? framesBehind : 0))
+      for (const track of tracks) await writeSoundUntil(track, until / rate, output)
       for (const copy of copies) await copy.writeUntil(frames / rate, output)
       await subtitles?.writeUntil(frames / rate, output)
       flush?.note(output.bytesWritten)
@@ -234,15 +259,18 @@ async function encode(
     await picture.finish()
     for (const track of tracks) {
       const endsWithPicture = plan.stretch || treatment.evenSound
-      await writeSoundUntil(track, endsWithPicture ? frames / rate : Number.POSITIVE_INFINITY, output, gate)
+      const end = endsWithPicture ? frames / rate : Number.POSITIVE_INFINITY
+      await writeSoundUntil(track, end, output, gate, treatment.evenSound === true)
       await track.encoder.encode(null, packet => output.write(packet, track.streamIndex))
     }
     for (const copy of copies) await copy.writeUntil(Number.POSITIVE_INFINITY, output, gate)
     const bytesWritten = output.bytesWritten
+    const proved = isProved && encoded ? await provedOf(encoded, inOrder) : null
     await output.finish()
     onProgress({ framesDone: frames, bytesWritten })
     const { begun, stepSeconds, encodeSeconds, devices } = picture
     return {
+      proved,
       frames,
       stepSeconds,
       encodeSeconds,
@@ -255,6 +283,7 @@ async function encode(
     for (const track of tracks) {
       track.frame.free()
       track.encoder.close()
+      track.proof?.close()
       await track.sound.close()
     }
     for (const copy of copies) await copy.close()
@@ -264,23 +293,49 @@ async function encode(
   }
 }
 
+/** Hands what goes into a file to what decodes it again. */
+function watchOf(picture: EncodedPicture, tracks: readonly SoundTrack[]): PacketWatch {
+  return async (packet, index) => {
+    if (index === picture.stream) await picture.proof?.take(packet)
+    else await tracks.find(({ streamIndex }) => streamIndex === index)?.proof?.take(packet)
+  }
+}
+
+async function provedOf(picture: EncodedPicture, tracks: readonly (SoundTrack | null)[]): Promise<Proved | null> {
+  const proved = await picture.proved()
+  if (!proved) return null
+  const sound: Proved['sound'] = []
+  for (const track of tracks) sound.push((await track?.proof?.finish()) ?? null)
+  return { picture: proved, sound, sourceDecodeErrors: picture.sourceErrors }
+}
+
 /** What a track of sound is for in a result: the first is the one that is heard by itself. */
 export function soundRoles({ roles = [] }: Pick<AudioFacts, 'roles'>, place: number): TrackRole[] {
   const others = roles.filter(role => role !== 'default')
   return place === 0 ? ['default', ...others] : others
 }
 
-/** Writes a sound track up to a time, so that the file is interleaved and the writer need not hold much back. */
+/** Frames of a picture that are longer than one of sound, at the highest rate of pictures. */
+const framesBehind = 2
+
+/**
+ * Writes a sound track up to a time, so that the file is interleaved and the writer need not hold much back.
+ * @param isExact whether what lies beyond that time is cut off; else the last frame of sound is written whole
+ */
 export async function writeSoundUntil(
   track: SoundTrack,
   seconds: number,
   output: Pick<PacketSink, 'write'>,
   gate?: WorkGate,
+  isExact = false,
 ): Promise<void> {
   while (!track.ended && track.seconds < seconds) {
     await gate?.turn()
     if (await track.sound.next(track.frame)) {
+      const { sampleRate, pts, nbSamples } = track.frame
+      if (isExact) track.frame.nbSamples = Math.min(nbSamples, Math.round(seconds * sampleRate) - Number(pts))
       track.seconds = (Number(track.frame.pts) + track.frame.nbSamples) / track.frame.sampleRate
+      track.proof?.hold(track.frame)
       await track.encoder.encode(track.frame, packet => output.write(packet, track.streamIndex))
       track.frame.unref()
     } else {

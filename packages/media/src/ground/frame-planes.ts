@@ -6,14 +6,16 @@ import { ensure } from './libav.ts'
 export const planarFormats =
   'yuv420p|yuv422p|yuv444p|yuv411p|yuv440p|yuv420p10le|yuv422p10le|yuv444p10le|yuv420p12le|yuv422p12le|yuv444p12le|yuv444p16le|gbrp|gbrp10le|gbrp12le|gbrp16le|gray|gray10le|gray16le|yuva420p|yuva422p|yuva444p|yuva420p10le|yuva422p10le|yuva444p10le|gbrap|gbrap10le|gbrap12le|gbrap16le'
 
+/** Pixels across and down that share a sample of chroma, by the name of its sampling. */
+export function chromaSteps(chroma: string): [across: number, down: number] {
+  return [{ '4:2:0': 2, '4:2:2': 2, '4:1:1': 4 }[chroma] ?? 1, { '4:2:0': 2, '4:4:0': 2 }[chroma] ?? 1]
+}
+
 /** The planes of a frame of separate planes, or the first ones: copies of their samples. */
 export function readPlanes(frame: Frame, most = 3): { planes: Samples[]; bitDepth: number } {
   const name = avGetPixFmtName(frame.format as never) ?? ''
   const { bitDepth, chroma, isRgb } = describePixelFormat(name)
-  const [across, down] =
-    isRgb || chroma === 'grey'
-      ? [1, 1]
-      : [{ '4:2:0': 2, '4:2:2': 2, '4:1:1': 4 }[chroma] ?? 1, { '4:2:0': 2, '4:4:0': 2 }[chroma] ?? 1]
+  const [across, down] = isRgb || chroma === 'grey' ? [1, 1] : chromaSteps(chroma)
   const planes = (chroma === 'grey' ? [0] : [0, 1, 2]).slice(0, most).map(index => {
     const [width, height] =
       index === 0 ? [frame.width, frame.height] : [Math.ceil(frame.width / across), Math.ceil(frame.height / down)]

@@ -15,7 +15,6 @@ import {
 } from '@hematine/core'
 import { AVMEDIA_TYPE_VIDEO } from 'node-av/constants'
 import { Frame } from 'node-av/lib'
-import { measurePicture, qualityOfStretch, type TreatedFrames } from '../checking/check.ts'
 import { resultPicture } from '../checking/result.ts'
 import type { WorkGate } from '../ground/gate.ts'
 import { MediaError } from '../ground/libav.ts'
@@ -206,32 +205,9 @@ async function tryValue(
       gate,
       async () => held[at++]?.clone() ?? null,
     )
-    if (!window) return null
-    const measured = await measurePicture(
-      { ...plan, outputPath },
-      gate,
-      () => undefined,
-      { firstFrame, frames: window.frames },
-      heldAgain(held),
-    )
     await keeper?.keep(outputPath, value)
-    const quality = qualityOfStretch(measured)
-    return quality && { ...window, quality }
+    return window?.quality ? window : null
   } finally {
     await rm(outputPath, { recursive: true, force: true })
   }
-}
-
-/** Frames that are held, once more from the first. */
-function heldAgain(held: readonly Frame[]): () => Promise<TreatedFrames> {
-  let at = 0
-  return async () => ({
-    errors: 0,
-    async next(frame) {
-      const source = held[at++]
-      if (source) frame.ref(source)
-      return source !== undefined
-    },
-    async close() {},
-  })
 }

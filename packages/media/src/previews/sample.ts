@@ -13,7 +13,6 @@ import {
   type PictureTreatment,
 } from '@hematine/core'
 import { Frame } from 'node-av/lib'
-import { timeCheck } from '../checking/check.ts'
 import { sizeOfTrack } from '../encoding/copied-sound.ts'
 import { Encoder, type EncoderRate } from '../encoding/encoder.ts'
 import { removeStatistics } from '../encoding/under-cap.ts'
@@ -22,7 +21,7 @@ import type { MediaInput } from '../ground/media-input.ts'
 import { MediaError } from '../ground/libav.ts'
 import { encodeStretch } from './stretch.ts'
 import { TreatedPicture } from '../treating/picture-treatment.ts'
-import { timeProof } from '../checking/proving/prove.ts'
+import { timeProof } from '../checking/prove.ts'
 import { BoundedQueue } from '../ground/queue.ts'
 import { deliveredRate, secondsOf, TreatedSound } from '../sound/sound-treatment.ts'
 import type { WorkGate } from '../ground/gate.ts'
@@ -159,9 +158,7 @@ async function measureEncode(
     queue.end()
     if (!window) return null
     const proof = await timeProof({ ...plan, outputPath }, window.frames, gate)
-    const { seconds, quality } = await timeCheck({ ...plan, outputPath }, gate, { firstFrame, frames: window.frames })
-    window.checkSeconds = seconds + proof.secondsPerFrame * window.frames
-    if (quality) window.quality = quality
+    window.checkSeconds = proof.secondsPerFrame * window.frames
     return { window, openSeconds: openSeconds ?? 0, onceSeconds: proof.onceSeconds }
   } finally {
     queue.end()

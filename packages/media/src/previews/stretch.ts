@@ -14,10 +14,12 @@ import { Encoder, type EncoderRate } from '../encoding/encoder.ts'
 import type { PacketSink } from '../encoding/output.ts'
 import { createOutput } from '../encoding/picture-files.ts'
 import type { WorkGate } from '../ground/gate.ts'
+import { PictureProof, qualityOf } from '../proof/picture-proof.ts'
 import { sizeOfResult } from '../volumes/result-files.ts'
 
 /**
- * Encodes treated frames of a stretch into a result of their own and counts its packets. The clock starts when the first frame is there.
+ * Encodes treated frames of a stretch into a result of their own, compares them as a job does, and counts its packets. The clock starts when the first frame
+ * is there.
  * @param next the next frame, with its place in the whole result as its time, or null; it is freed here
  * @returns what was counted, its check not timed yet; null when there was no frame
  */
@@ -42,12 +44,15 @@ export async function encodeStretch(
     interBytes: 0,
   }
   let packets = 0
+  let proof: PictureProof | null = null
   try {
     const stream = output.addStream(encoder, {
       pixelAspect: treatment.result.frame.pixelAspect,
       rate: treatment.result.rate,
     })
     await output.begin()
+    proof = await PictureProof.begin(encoder.context, treatment, gate, false)
+    output.watch = packet => proof!.take(packet)
     const take = async (packet: Parameters<PacketSink['write']>[0]) => {
       if (packets++ === 0) window.firstKeyframeBytes = packet.size
       else if (packet.isKeyframe) {
@@ -66,12 +71,15 @@ export async function encodeStretch(
       if (!frame) break
       begin ||= performance.now()
       frame.pts -= BigInt(firstFrame)
+      proof.hold(frame)
       await encoder.encode(frame, take)
       frame.free()
       window.frames++
     }
     if (window.frames === 0) return null
     await encoder.encode(null, take)
+    const quality = qualityOf(await proof.finish())
+    if (quality) window.quality = quality
     window.encodeSeconds = (performance.now() - begin) / 1000
     await output.finish()
     // Of a sequence every picture is a file, whose head is in its packet.
@@ -82,6 +90,7 @@ export async function encodeStretch(
     }
     return window
   } finally {
+    await proof?.close()
     encoder.close()
     await output.close()
   }

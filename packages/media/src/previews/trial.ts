@@ -22,7 +22,7 @@ import {
   type VideoFacts,
 } from '@hematine/core'
 import { Frame } from 'node-av/lib'
-import { Likeness, timeCheck } from '../checking/check.ts'
+import { timeProof } from '../checking/prove.ts'
 import { rateOfStretches } from '../delivering/find-quality.ts'
 import { openFrames } from '../reading/frame-reader.ts'
 import { FrameSheet, toJpeg } from '../stills/frame-sheet.ts'
@@ -92,9 +92,6 @@ export async function trialLook({
   throw new MediaError('No frame of this moment could be decoded. Choose another moment.')
 }
 
-/** Frames that are compared with the encoded ones, spread over the moment; more would only take memory. */
-const comparedFrames = 8
-
 /** Frames that are checked as those of a job are, to know what that costs; all would take as long as the moment itself. */
 const checkedFrames = 12
 
@@ -110,47 +107,20 @@ export async function runTrialMoment(plan: TrialPlan, gate: WorkGate): Promise<T
   await mkdir(directory, { recursive: true })
   const outputPath = path.join(directory, momentFile(index, spec))
   const stretch = stretchOf(plan.moment, treatment)
-  const treatedFrames = new Map<number, Frame>()
-  const likeness = new Likeness(treatment)
-  try {
-    const rate = await rateOfStretches(
-      { ...plan, stretch, scratchDirectory: path.join(directory, `search-${index}`) },
-      gate,
-    )
-    const made = await transcode(
-      {
-        rate,
-        input,
-        facts,
-        treatment,
-        spec,
-        outputPath,
-        stretch,
-        apart: true,
-        onFrame: (frame, number) => {
-          if (number % Math.max(1, Math.floor(stretch.frames / comparedFrames)) !== 0) return
-          const kept = new Frame()
-          kept.alloc()
-          kept.ref(frame)
-          treatedFrames.set(number, kept)
-        },
-      },
-      gate,
-      () => undefined,
-    )
-    return await measureMoment(plan, outputPath, made, treatedFrames, likeness, gate)
-  } finally {
-    for (const frame of treatedFrames.values()) frame.free()
-    likeness.free()
-  }
+  const search = { ...plan, stretch, scratchDirectory: path.join(directory, `search-${index}`) }
+  const rate = await rateOfStretches(search, gate)
+  const made = await transcode(
+    { rate, input, facts, treatment, spec, outputPath, stretch, apart: true },
+    gate,
+    () => undefined,
+  )
+  return measureMoment(plan, outputPath, made, gate)
 }
 
 async function measureMoment(
   { facts, treatment, ...plan }: TrialPlan,
   outputPath: string,
   made: TranscodeResult,
-  treatedFrames: ReadonlyMap<number, Frame>,
-  likeness: Likeness,
   gate: WorkGate,
 ): Promise<TrialMoment> {
   const video = facts.video!
@@ -166,14 +136,11 @@ async function measureMoment(
       [0, 1].map(next => Math.min(made.frames - 1, Math.floor(place * made.frames) + next)),
     ),
   )
-  await eachFrame(output, written.video!, 0, gate, async (picture, seconds, number, frame) => {
+  await eachFrame(output, written.video!, 0, gate, async (picture, seconds, number) => {
     await after.add(picture, seconds * speed)
     if (wanted.has(number)) results.set(number, lumaOf(picture))
-    const reference = treatedFrames.get(number)
-    if (reference && frame.width === reference.width && frame.height === reference.height)
-      await likeness.add(number, frame, reference)
   })
-  const { ssim, xpsnr } = await likeness.finish()
+  const { ssim = null, xpsnr = null } = made.proved?.picture ?? {}
   await after.write(path.join(directory, sheetFile(index)))
   const sources = await keepSourceSheet({ ...plan, facts, treatment }, gate)
   const before: PictureFigures[] = []
@@ -192,11 +159,8 @@ async function measureMoment(
     treated.push(figuresOf(now, wobble?.after ?? null))
   }
   const checked = Math.min(made.frames, checkedFrames)
-  const check = await timeCheck({ ...plan, facts, treatment, outputPath }, gate, {
-    firstFrame: stretchOf(plan.moment, treatment).firstFrame,
-    frames: checked,
-  })
-  const checkSeconds = check.seconds * (made.frames / checked)
+  const { secondsPerFrame } = await timeProof({ ...plan, facts, treatment, outputPath }, checked, gate)
+  const checkSeconds = secondsPerFrame * made.frames
   const gain = await gainOf({ ...plan, facts, treatment }, results, made.frames)
   const { moment } = plan
   const [loudBefore, loudAfter] = [

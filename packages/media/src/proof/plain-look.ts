@@ -10,13 +10,13 @@ import {
 } from '@hematine/core'
 import { AV_FRAME_DATA_DISPLAYMATRIX, AV_PKT_DATA_DISPLAYMATRIX } from 'node-av/constants'
 import { Frame } from 'node-av/lib'
-import { audioPadOf, Graph } from '../../ground/graph.ts'
-import { openInput } from '../../reading/input.ts'
-import type { MediaInput, PlainInput } from '../../ground/media-input.ts'
-import type { Glancer } from '../../measuring/measure-picture.ts'
-import type { WorkGate } from '../../ground/gate.ts'
+import { audioPadOf, Graph } from '../ground/graph.ts'
+import { openInput } from '../reading/input.ts'
+import type { MediaInput, PlainInput } from '../ground/media-input.ts'
+import type { Glancer } from '../measuring/measure-picture.ts'
+import type { WorkGate } from '../ground/gate.ts'
 import { decodePlainly } from './plain-decode.ts'
-import { thumbnailOf, thumbnailSide } from './thumbnail.ts'
+import { thumbnailOf } from './thumbnail.ts'
 
 /** Pictures kept to be compared, at most: one for each stretch of time, which doubles when there are more. */
 const mostPictures = 64
@@ -54,6 +54,53 @@ function meanOf(picture: Uint8Array): number {
   return sum / picture.length
 }
 
+/** Looks at the pictures of a stream one after the other: how bright each is and how far it differs from the one before. */
+export class PictureLook {
+  readonly found: PlainLook = {
+    pictures: 0,
+    errors: 0,
+    repeatsAtEnd: 0,
+    seconds: [],
+    mean: [],
+    change: [],
+    samples: [],
+    signs: null,
+  }
+  private readonly spread = new SpreadPictures()
+  private before: Uint8Array | null = null
+  private first: number | null = null
+
+  /** @param glancer looks at some of them on the way @param within the part of the frame that is looked at; all of it unless said */
+  constructor(
+    private readonly glancer: Glancer | null,
+    private readonly within: Region | null,
+  ) {}
+
+  /** Takes a look at the next picture. @param seconds that it is shown at; null where nobody says @returns it at 32x32 points; null where its samples are not read */
+  async see(frame: Frame, seconds: number | null): Promise<Uint8Array | null> {
+    const { found } = this
+    await this.glancer?.see(frame, found.seconds.length)
+    this.first ??= seconds
+    found.signs ??= matrixSigns(frame.getSideData(AV_FRAME_DATA_DISPLAYMATRIX))
+    const picture = thumbnailOf(frame, this.within)
+    found.seconds.push(seconds)
+    found.mean.push(picture ? meanOf(picture) : -1)
+    found.change.push(picture && this.before ? changeBetween(this.before, picture) : -1)
+    if (picture && seconds !== null) this.spread.add(seconds - this.first!, picture)
+    this.before = picture
+    return picture
+  }
+
+  /** What was seen, of so many pictures. */
+  end(): PlainLook {
+    this.found.samples = [...this.spread.kept.values()].map(({ seconds, picture }) => ({
+      seconds,
+      picture: [...picture],
+    }))
+    return this.found
+  }
+}
+
 /**
  * Decodes a picture plainly and whole: how many pictures it gave, when, how bright each was and how far it differed from the one before.
  * @param most pictures after which it ends; all unless said
@@ -69,56 +116,34 @@ export async function lookPlainly(
   glancer: Glancer | null = null,
   within: Region | null = null,
 ): Promise<PlainLook> {
-  const look: PlainLook = {
-    pictures: 0,
-    errors: 0,
-    repeatsAtEnd: 0,
-    seconds: [],
-    mean: [],
-    change: [],
-    samples: [],
-    signs: null,
-  }
-  const spread = new SpreadPictures()
-  let before: Uint8Array | null = null
-  let [begin, first] = [0, null as number | null]
+  const look = new PictureLook(glancer, within)
+  const { found } = look
+  let begin = 0
   const parts: PlainInput[] = input.kind === 'join' ? input.parts.map(part => part.input) : [input]
   for (const [index, part] of parts.entries()) {
     if (part.kind === 'sequence') {
       const numbers = [...presentNumbers(part.sequence)]
-      look.pictures += numbers.length
+      found.pictures += numbers.length
       for (const [place, number] of numbers.entries())
         if (glancer?.wants(place)) await glanceAt(part, number, place, glancer, gate)
       continue
     }
-    look.signs ??= await signsOf(part, streamOf(index))
+    found.signs ??= await signsOf(part, streamOf(index))
     // Where a part begins in its own time; parts of a join are put one after the other.
     let zero: number | null = null
     const decoded = await decodePlainly(part, streamOf(index), gate, async (frame, stated) => {
-      await glancer?.see(frame, look.seconds.length)
       zero ??= stated
-      const seconds = stated === null ? null : input.kind === 'join' ? begin + stated - zero! : stated
-      first ??= seconds
-      look.signs ??= matrixSigns(frame.getSideData(AV_FRAME_DATA_DISPLAYMATRIX))
-      const picture = thumbnailOf(frame, within)
-      look.seconds.push(seconds)
-      look.mean.push(picture ? meanOf(picture) : -1)
-      look.change.push(picture && before ? changeBetween(before, picture) : -1)
-      if (picture && seconds !== null) spread.add(seconds - first!, picture)
-      before = picture
-      onProgress(look.seconds.length)
-      return look.seconds.length < most
+      await look.see(frame, stated === null ? null : input.kind === 'join' ? begin + stated - zero! : stated)
+      onProgress(found.seconds.length)
+      return found.seconds.length < most
     })
-    look.pictures += decoded.frames
-    look.errors += decoded.errors
-    look.repeatsAtEnd = decoded.repeatsAtEnd
+    found.pictures += decoded.frames
+    found.errors += decoded.errors
+    found.repeatsAtEnd = decoded.repeatsAtEnd
     if (input.kind === 'join') begin += input.parts[index]!.seconds
   }
-  look.samples = [...spread.kept.values()].map(({ seconds, picture }) => ({ seconds, picture: [...picture] }))
-  return look
+  return look.end()
 }
-
-export { thumbnailSide }
 
 /** Shows one picture of a sequence to what looks closely. */
 async function glanceAt(

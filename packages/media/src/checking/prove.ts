@@ -16,12 +16,13 @@ import {
   type Treatment,
   type VideoFacts,
 } from '@hematine/core'
-import { Glancer } from '../../measuring/measure-picture.ts'
-import type { MediaInput } from '../../ground/media-input.ts'
-import { secondsOf, soundAloneZero } from '../../sound/sound-treatment.ts'
-import { readResult } from '../result.ts'
-import type { WorkGate } from '../../ground/gate.ts'
-import { listenPlainly, lookPlainly, streamsOf, zeroOf } from './plain-look.ts'
+import { Glancer } from '../measuring/measure-picture.ts'
+import type { MediaInput } from '../ground/media-input.ts'
+import { secondsOf, soundAloneZero } from '../sound/sound-treatment.ts'
+import { readResult } from './result.ts'
+import type { WorkGate } from '../ground/gate.ts'
+import type { ProvedPicture } from '../proof/picture-proof.ts'
+import { listenPlainly, lookPlainly, streamsOf, zeroOf } from '../proof/plain-look.ts'
 
 export interface Proof {
   account: Account
@@ -44,6 +45,7 @@ const anyRate = { num: 25, den: 1 }
 /**
  * Holds a result against its source without the treatment: every picture and second of sound of both is decoded plainly and counted, and a few
  * windows of both are measured by themselves.
+ * @param seen of the result, where its packets were decoded on their way into it; else it is decoded here
  * @param isSame whether the picture's packets were shown to be the source's own: then all that is in them is there, and only the sound is looked at
  * @throws MediaError when one of them cannot be decoded; whatever `gate.turn` rejects with, when stopped
  */
@@ -52,6 +54,7 @@ export async function prove(
   gate: WorkGate,
   onProgress: (pictures: number) => void,
   isSame = false,
+  seen: Pick<ProvedPicture, 'look' | 'seen'> | null = null,
 ): Promise<Proof> {
   const { facts: made, ...output } = await readResult(outputPath, treatment.result?.rate ?? anyRate)
   const hasPicture = treatment.result !== null && facts.video !== null && made.video !== null
@@ -68,16 +71,18 @@ export async function prove(
       onProgress,
       { within: input.kind === 'join' ? null : keptRegion(treatment as PictureTreatment, facts.video!) },
     )
-    const result = await lookAndGlance(
-      output.picture,
-      () => made.video!.streamIndex,
-      made.video!,
-      treatment.result!.frameCount,
-      gate,
-      onProgress,
-      { within: pictureRegion(treatment as PictureTreatment) },
-    )
-    resultZero = result.look.seconds.find(at => at !== null) ?? resultZero
+    const result =
+      (seen?.seen ? { look: seen.look, seen: seen.seen } : null) ??
+      (await lookAndGlance(
+        output.picture,
+        () => made.video!.streamIndex,
+        made.video!,
+        treatment.result!.frameCount,
+        gate,
+        onProgress,
+        { within: pictureRegion(treatment as PictureTreatment) },
+      ))
+    if (!seen?.seen) resultZero = result.look.seconds.find(at => at !== null) ?? resultZero
     picture = accountOfPictures(source.look, result.look, facts, treatment)
     const isFlagged = facts.video!.scan.kind !== 'progressive'
     // Edges of a picture that is yet to be turned are others.
@@ -107,7 +112,8 @@ export async function prove(
 }
 
 /**
- * Time that proving takes, measured on a stretch: seconds for each frame of the result, and what it takes once, whatever the length.
+ * Time that proving takes beside what is compared while it is encoded, measured on a stretch: seconds for each frame of the result in decoding the source
+ * plainly, and what looking closely at windows of both takes once, whatever the length.
  * @param outputPath of the stretch @param frames of it
  */
 export async function timeProof(
@@ -130,28 +136,30 @@ export async function timeProof(
   const { facts: made, ...output } = await readResult(outputPath, treatment.result.rate)
   const perSource =
     (toNumber(facts.video!.frameRate) * (treatment.timeline?.speed ?? 1)) / toNumber(treatment.result.rate)
-  const ofSource = await timed(told =>
-    lookPlainly(input, streamsOf(input, facts, 'picture'), gate, told, Math.max(2, Math.round(frames * perSource))),
-  )
-  const ofResult = await timed(told => lookPlainly(output.picture, () => made.video!.streamIndex, gate, told))
   const { windows, framesEach } = windowPlans.glance
   // Only so many pictures are looked at closely, of either: what that costs beside counting them is measured on one window.
   const closely = async (
     looked: MediaInput,
     streamOf: (part: number) => number,
     video: VideoFacts,
-    counting: number,
     pictures: number,
-  ) =>
-    Math.max(
-      0,
-      (await timed(told => lookAndGlance(looked, streamOf, video, framesEach, gate, told, { most: framesEach }))) -
-        counting,
-    ) * Math.min(pictures, windows * framesEach)
-  const glanceSeconds =
-    (await closely(input, streamsOf(input, facts, 'picture'), facts.video!, ofSource, spannedFrames(facts.video!))) +
-    (await closely(output.picture, () => made.video!.streamIndex, made.video!, ofResult, treatment.result.frameCount))
-  return { secondsPerFrame: ofSource * perSource + ofResult, onceSeconds: glanceSeconds }
+    counted: number,
+  ) => {
+    const counting = await timed(told => lookPlainly(looked, streamOf, gate, told, counted))
+    const most = framesEach
+    const looking = await timed(told => lookAndGlance(looked, streamOf, video, most, gate, told, { most }))
+    return { counting, once: Math.max(0, looking - counting) * Math.min(pictures, windows * framesEach) }
+  }
+  const source = await closely(
+    input,
+    streamsOf(input, facts, 'picture'),
+    facts.video!,
+    spannedFrames(facts.video!),
+    Math.max(2, Math.round(frames * perSource)),
+  )
+  const { frameCount } = treatment.result
+  const result = await closely(output.picture, () => made.video!.streamIndex, made.video!, frameCount, framesEach)
+  return { secondsPerFrame: source.counting * perSource, onceSeconds: source.once + result.once }
 }
 
 async function lookAndGlance(

@@ -1,10 +1,10 @@
 import { toNumber, type Rational } from '@hematine/core'
 import { AV_FRAME_FLAG_CORRUPT, AV_NOPTS_VALUE, AVDISCARD_ALL, AVDISCARD_DEFAULT } from 'node-av/constants'
 import { Codec, CodecContext, Frame, Packet } from 'node-av/lib'
-import { openInput } from '../../reading/input.ts'
-import type { PlainInput } from '../../ground/media-input.ts'
-import { ensure, isAgain, isEnd, MediaError } from '../../ground/libav.ts'
-import type { WorkGate } from '../../ground/gate.ts'
+import { openInput } from '../reading/input.ts'
+import type { PlainInput } from '../ground/media-input.ts'
+import { ensure, isAgain, isEnd, MediaError } from '../ground/libav.ts'
+import type { WorkGate } from '../ground/gate.ts'
 
 /** What a stream gave when it was decoded from its first packet to its last. */
 export interface Decoded {

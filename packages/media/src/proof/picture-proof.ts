@@ -1,0 +1,255 @@
+import { totalmem } from 'node:os'
+import {
+  describePixelFormat,
+  OrderWatch,
+  pictureRegion,
+  toNumber,
+  type PictureCheckMeasurement,
+  type PictureTreatment,
+  type PlainLook,
+  type StretchQuality,
+} from '@hematine/core'
+import { AV_FRAME_FLAG_CORRUPT, AV_NOPTS_VALUE } from 'node-av/constants'
+import { avGetCodecName, Codec, CodecContext, CodecParameters, Frame, type Packet } from 'node-av/lib'
+import { PictureLook } from './plain-look.ts'
+import { thumbnailOf } from './thumbnail.ts'
+import type { WorkGate } from '../ground/gate.ts'
+import { ensure, isAgain, isEnd, MediaError } from '../ground/libav.ts'
+import { BoundedQueue } from '../ground/queue.ts'
+import { Glancer } from '../measuring/measure-picture.ts'
+import { HeldFrames } from './held-frames.ts'
+import { Ledger } from './ledger.ts'
+import { Likeness } from './likeness.ts'
+import { slicesOf } from './packet-content.ts'
+
+/** What decoding an encoder's packets, beside the frames that it was given, showed. */
+export interface ProvedPicture extends Pick<PictureCheckMeasurement, 'treatedFrames' | 'ssim' | 'xpsnr' | 'identical'> {
+  framesDecoded: number
+  decodeErrors: number
+  /** Frames that were compared; fewer than decoded where memory did not hold what the encoder held back. */
+  framesCompared: number
+  /** Frames of the result that stand in another's place. */
+  misplaced: number[]
+  look: PlainLook
+  /** What was seen closely of the windows that a whole result is looked at in; nothing of a stretch. */
+  seen: Awaited<ReturnType<Glancer['finish']>> | null
+  ledger: Ledger
+  /** Name of the codec, and what a decoder was told before the first packet; null for nothing. */
+  codec: string
+  head: Uint8Array | null
+}
+
+/** Packets that may wait to be decoded again. */
+const queueLength = 8
+/** Memory that frames may take while they wait for what the encoder holds back, in bytes and as a part of the machine's. */
+const mostBytes = 1024 ** 3
+const mostPart = 1 / 8
+
+/** Bytes of a frame in memory. */
+function bytesOf({ frame: { width, height }, pixelFormat }: PictureTreatment['result']): number {
+  const { bitDepth, chroma } = describePixelFormat(pixelFormat)
+  const samples = { '4:2:0': 1.5, '4:2:2': 2, grey: 1 }[chroma] ?? 3
+  return width * height * samples * (bitDepth > 16 ? 4 : bitDepth > 8 ? 2 : 1)
+}
+
+/**
+ * Decodes what a picture's encoder makes right behind it, by a decoder of its own, and holds each frame against the treated one that it was made of. It runs
+ * beside the encoder; the packets come from where they go to their file.
+ */
+export class PictureProof {
+  private readonly held: HeldFrames
+  private readonly likeness: Likeness
+  private readonly order = new OrderWatch()
+  private readonly look: PictureLook
+  private readonly ledger: Ledger
+  private readonly queue = new BoundedQueue<Packet>(queueLength)
+  private readonly frame = new Frame()
+  private readonly running: Promise<void>
+  private readonly unit: number
+  private treatedFrames = 0
+  private framesDecoded = 0
+  private framesCompared = 0
+  private decodeErrors = 0
+
+  private constructor(
+    private readonly treatment: PictureTreatment,
+    private readonly context: CodecContext,
+    private readonly parameters: CodecParameters,
+    private readonly codec: string,
+    private readonly glancer: Glancer | null,
+    private readonly gate: WorkGate,
+    memoryBytes: number,
+  ) {
+    this.frame.alloc()
+    this.held = new HeldFrames(Math.floor(memoryBytes / bytesOf(treatment.result)))
+    this.likeness = new Likeness(treatment)
+    this.look = new PictureLook(glancer, pictureRegion(treatment))
+    this.ledger = new Ledger(slicesOf(codec, null))
+    this.unit = toNumber({ num: treatment.result.rate.den, den: treatment.result.rate.num })
+    this.running = this.run()
+    // What goes wrong here comes out where it is waited for.
+    this.running.catch(() => undefined)
+  }
+
+  /**
+   * @param isWhole whether all of a result is proved, so that windows of it are looked at closely
+   * @param memoryBytes that frames may take while they wait
+   * @throws MediaError when nothing decodes what the encoder makes
+   */
+  static async begin(
+    encoder: CodecContext,
+    treatment: PictureTreatment,
+    gate: WorkGate,
+    isWhole: boolean,
+    memoryBytes = Math.min(mostBytes, totalmem() * mostPart),
+  ): Promise<PictureProof> {
+    const parameters = new CodecParameters()
+    parameters.alloc()
+    const context = new CodecContext()
+    try {
+      ensure(encoder.parametersFromContext(parameters), 'The proof cannot be set up')
+      const codec = Codec.findDecoder(parameters.codecId)
+      if (!codec) throw new MediaError('The result cannot be decoded: no decoder for its codec is built in.')
+      context.allocContext3(codec)
+      ensure(context.parametersToContext(parameters), 'The proof cannot be set up')
+      context.pktTimebase = encoder.timeBase
+      context.threadCount = 0
+      ensure(await context.open2(codec, null), 'The decoder cannot be opened')
+      const { result } = treatment
+      const shown = { ...result, isRgb: describePixelFormat(result.pixelFormat).isRgb, frameRate: result.rate }
+      const glancer = isWhole ? new Glancer(shown, result.frameCount, pictureRegion(treatment)) : null
+      return new PictureProof(
+        treatment,
+        context,
+        parameters,
+        avGetCodecName(parameters.codecId) ?? 'unknown',
+        glancer,
+        gate,
+        memoryBytes,
+      )
+    } catch (error) {
+      context.freeContext()
+      parameters.free()
+      throw error
+    }
+  }
+
+  /** Notes a treated frame that is about to be encoded; they come in order. */
+  hold(frame: Frame): void {
+    const number = this.treatedFrames++
+    this.held.hold(frame, number)
+    this.order.expect(number, thumbnailOf(frame, pictureRegion(this.treatment)))
+  }
+
+  /** Takes a reference to a packet on its way to its file. */
+  async take(packet: Packet): Promise<void> {
+    const kept = packet.clone()
+    if (kept && !(await this.queue.put(kept))) kept.free()
+  }
+
+  private async run(): Promise<void> {
+    try {
+      for (let packet = await this.queue.take(); packet; packet = await this.queue.take()) {
+        try {
+          await this.gate.turn()
+          this.ledger.add(packet, this.unit)
+          await this.decode(packet)
+        } finally {
+          packet.free()
+        }
+      }
+      await this.decode(null)
+    } catch (error) {
+      this.queue.end()
+      throw error
+    }
+  }
+
+  private async decode(packet: Packet | null): Promise<void> {
+    for (;;) {
+      const sent = await this.context.sendPacket(packet)
+      if (isAgain(sent)) {
+        await this.drain()
+        continue
+      }
+      if (sent < 0 && !isEnd(sent)) this.decodeErrors++
+      break
+    }
+    await this.drain()
+  }
+
+  private async drain(): Promise<void> {
+    for (;;) {
+      const code = await this.context.receiveFrame(this.frame)
+      if (isAgain(code) || isEnd(code)) return
+      if (code < 0) {
+        this.decodeErrors++
+        return
+      }
+      if (this.frame.decodeErrorFlags !== 0 || this.frame.hasFlags(AV_FRAME_FLAG_CORRUPT)) this.decodeErrors++
+      await this.compare(this.frame)
+      this.frame.unref()
+    }
+  }
+
+  private async compare(frame: Frame): Promise<void> {
+    const number = this.framesDecoded++
+    const ticks = frame.bestEffortTimestamp
+    const picture = await this.look.see(frame, ticks === AV_NOPTS_VALUE ? null : Number(ticks) * this.unit)
+    this.order.see(number, picture)
+    const treated = this.held.take(number)
+    if (!treated) return
+    try {
+      if (frame.width !== treated.width || frame.height !== treated.height) return
+      await this.likeness.add(number, frame, treated)
+      this.framesCompared++
+    } finally {
+      treated.free()
+    }
+  }
+
+  /** Waits for what is still under way, once the encoder has ended. @throws whatever `gate.turn` rejects with, when stopped */
+  async finish(): Promise<ProvedPicture> {
+    this.queue.end()
+    await this.running
+    const { treatedFrames, framesDecoded, framesCompared, decodeErrors, ledger, codec } = this
+    const look = this.look.end()
+    look.pictures = framesDecoded
+    look.errors = decodeErrors
+    return {
+      treatedFrames,
+      framesDecoded,
+      framesCompared,
+      decodeErrors,
+      misplaced: this.order.misplaced,
+      ...(await this.likeness.finish()),
+      look,
+      seen: (await this.glancer?.finish()) ?? null,
+      ledger,
+      codec,
+      head: this.parameters.extradata,
+    }
+  }
+
+  async close(): Promise<void> {
+    this.queue.end()
+    await this.running.catch(() => undefined)
+    for (const packet of this.queue.remains()) packet.free()
+    this.held.free()
+    this.likeness.free()
+    this.glancer?.free()
+    this.frame.free()
+    this.context.freeContext()
+    this.parameters.free()
+  }
+}
+
+/** How like a result is to what it was made of; null where the two could not be compared. */
+export function qualityOf({
+  ssim,
+  xpsnr,
+  identical,
+}: Pick<ProvedPicture, 'ssim' | 'xpsnr' | 'identical'>): StretchQuality | null {
+  if (identical) return { xpsnr: null, ssim: 1 }
+  return xpsnr && ssim ? { xpsnr: xpsnr.mean, ssim: ssim.mean } : null
+}

@@ -1,0 +1,184 @@
+import { latenessOf, type SoundLikeness } from '@hematine/core'
+import { AV_NOPTS_VALUE } from 'node-av/constants'
+import { avGetCodecName, Codec, CodecContext, CodecParameters, Frame, type Packet } from 'node-av/lib'
+import { readSamples } from '../ground/frame-samples.ts'
+import { ensure, isAgain, isEnd, MediaError } from '../ground/libav.ts'
+import { Ledger } from './ledger.ts'
+import { soundAlone } from './packet-content.ts'
+
+/** What decoding a track's packets, beside the sound that its encoder was given, showed. */
+export interface ProvedSound {
+  likeness: SoundLikeness
+  decodeErrors: number
+  ledger: Ledger
+  /** Name of the codec. */
+  codec: string
+}
+
+/** Sound is looked for elsewhere at so many samples a second, in so much of it. */
+const coarseRate = 2000
+const coarseSeconds = 600
+/** Difference below the sound, in dB, under which it may be that the sound is there, but at another time. */
+const doubtBelow = 6
+
+/** A copy of a track's first channel at few samples a second. */
+class Coarse {
+  private readonly values = new Float32Array(coarseRate * coarseSeconds)
+  private length = 0
+  private readonly step: number
+
+  constructor(sampleRate: number) {
+    this.step = sampleRate / coarseRate
+  }
+
+  add(at: number, samples: Float64Array): void {
+    for (let index = 0; index < samples.length; index++) {
+      const place = Math.floor((at + index) / this.step)
+      if (place < 0 || place >= this.values.length) continue
+      this.values[place]! += samples[index]! / this.step
+      this.length = Math.max(this.length, place + 1)
+    }
+  }
+
+  get all(): Float32Array {
+    return this.values.subarray(0, this.length)
+  }
+}
+
+/** Decodes what a sound encoder makes right behind it, and holds each sample against the one that it was given for that time. */
+export class SoundProof {
+  private readonly frame = new Frame()
+  private readonly ledger = new Ledger(soundAlone(null))
+  /** What the encoder was given and did not give back yet, by the number of its first sample. */
+  private readonly held: { at: number; channels: Float64Array[] }[] = []
+  private readonly coarse: readonly [Coarse, Coarse]
+  private decodeErrors = 0
+  private treated = 0
+  private compared = 0
+  private different = 0
+  private signal = 0
+  private noise = 0
+
+  private constructor(
+    private readonly context: CodecContext,
+    private readonly codec: string,
+    private readonly sampleRate: number,
+    private readonly channels: number,
+  ) {
+    this.frame.alloc()
+    this.coarse = [new Coarse(sampleRate), new Coarse(sampleRate)]
+  }
+
+  /** @throws MediaError when nothing decodes what the encoder makes */
+  static async begin(encoder: CodecContext): Promise<SoundProof> {
+    const parameters = new CodecParameters()
+    parameters.alloc()
+    const context = new CodecContext()
+    try {
+      ensure(encoder.parametersFromContext(parameters), 'The proof cannot be set up')
+      const codec = Codec.findDecoder(parameters.codecId)
+      if (!codec) throw new MediaError('The sound cannot be decoded: no decoder for its codec is built in.')
+      context.allocContext3(codec)
+      ensure(context.parametersToContext(parameters), 'The proof cannot be set up')
+      context.pktTimebase = encoder.timeBase
+      ensure(await context.open2(codec, null), 'The decoder cannot be opened')
+      const name = avGetCodecName(parameters.codecId) ?? 'unknown'
+      return new SoundProof(context, name, encoder.sampleRate, encoder.channelLayout.nbChannels)
+    } catch (error) {
+      context.freeContext()
+      throw error
+    } finally {
+      parameters.free()
+    }
+  }
+
+  /** Notes sound that is about to be encoded; its time is in samples. */
+  hold(frame: Frame): void {
+    const channels = readSamples(frame)
+    const at = Number(frame.pts)
+    this.held.push({ at, channels })
+    this.treated += frame.nbSamples
+    if (channels[0]) this.coarse[0].add(at, channels[0])
+  }
+
+  /** Decodes a packet on its way to its file; null for the end. */
+  async take(packet: Packet | null): Promise<void> {
+    if (packet) this.ledger.add(packet, 1 / this.sampleRate)
+    for (;;) {
+      const sent = await this.context.sendPacket(packet)
+      if (isAgain(sent)) {
+        await this.drain()
+        continue
+      }
+      if (sent < 0 && !isEnd(sent)) this.decodeErrors++
+      break
+    }
+    await this.drain()
+  }
+
+  private async drain(): Promise<void> {
+    for (;;) {
+      const code = await this.context.receiveFrame(this.frame)
+      if (isAgain(code) || isEnd(code)) return
+      if (code < 0) {
+        this.decodeErrors++
+        return
+      }
+      if (this.frame.pts !== AV_NOPTS_VALUE) this.compare(Number(this.frame.pts), readSamples(this.frame))
+      this.frame.unref()
+    }
+  }
+
+  private compare(from: number, made: Float64Array[]): void {
+    const count = made[0]?.length ?? 0
+    if (made[0]) this.coarse[1].add(from, made[0])
+    while (this.held.length > 0 && endOf(this.held[0]!) <= from) this.held.shift()
+    for (const { at, channels } of this.held) {
+      const [begin, end] = [Math.max(at, from), Math.min(endOf({ at, channels }), from + count)]
+      if (begin >= end) {
+        if (at >= from + count) break
+        continue
+      }
+      this.compared += end - begin
+      for (const [channel, wanted] of channels.entries()) {
+        const found = made[channel]
+        for (let sample = begin; sample < end; sample++) {
+          const [x, y] = [found?.[sample - from] ?? 0, wanted[sample - at]!]
+          this.signal += y * y
+          if (x === y) continue
+          this.noise += (x - y) * (x - y)
+          this.different++
+        }
+      }
+    }
+  }
+
+  /** What was found, once the encoder has ended. */
+  async finish(): Promise<ProvedSound> {
+    await this.take(null)
+    const { signal, noise, sampleRate, channels, decodeErrors, ledger, codec } = this
+    const signalToNoise = signal > 0 && noise > 0 ? 10 * Math.log10(signal / noise) : null
+    const [treated, made] = this.coarse
+    const isDoubtful = signalToNoise !== null && signalToNoise < doubtBelow
+    return {
+      likeness: {
+        treatedSeconds: this.treated / sampleRate,
+        sampleRate,
+        channels,
+        identical: this.different === 0 && this.compared === this.treated,
+        signalToNoise,
+        ...(isDoubtful ? { late: latenessOf(treated.all, made.all, coarseRate, 0)?.late ?? null } : {}),
+      },
+      decodeErrors,
+      ledger,
+      codec,
+    }
+  }
+
+  close(): void {
+    this.frame.free()
+    this.context.freeContext()
+  }
+}
+
+const endOf = ({ at, channels }: { at: number; channels: Float64Array[] }): number => at + (channels[0]?.length ?? 0)
