@@ -12,7 +12,7 @@ import {
   type SourceFacts,
   type PictureTreatment,
 } from '@hematine/core'
-import { Frame } from 'node-av/lib'
+import { Frame, type Packet } from 'node-av/lib'
 import { sizeOfTrack } from '../encoding/copied-sound.ts'
 import { Encoder, type EncoderRate } from '../encoding/encoder.ts'
 import { removeStatistics } from '../encoding/under-cap.ts'
@@ -22,6 +22,7 @@ import { MediaError } from '../ground/libav.ts'
 import { encodeStretch } from './stretch.ts'
 import { TreatedPicture } from '../treating/picture-treatment.ts'
 import { timeProof } from '../checking/prove.ts'
+import { SoundProof } from '../proof/sound-proof.ts'
 import { BoundedQueue } from '../ground/queue.ts'
 import { deliveredRate, secondsOf, TreatedSound } from '../sound/sound-treatment.ts'
 import type { WorkGate } from '../ground/gate.ts'
@@ -203,26 +204,31 @@ async function measureTrack(
     startSeconds: middle,
     treatment: plan.treatment,
   })
+  const proof = await SoundProof.begin(encoder.context)
   const frame = new Frame()
   frame.alloc()
   try {
     let [bytes, packets, samples] = [0, 0, 0]
     const begin = performance.now()
-    const take = async (packet: { size: number }) => {
+    const take = (packet: Packet) => {
       bytes += packet.size
       packets++
+      return proof.take(packet)
     }
     while (samples < soundSeconds * rate && (await sound.next(frame))) {
       await gate.turn()
       samples += frame.nbSamples
+      proof.hold(frame)
       await encoder.encode(frame, take)
       frame.unref()
     }
     await encoder.encode(null, take)
+    await proof.finish()
     const seconds = Math.max(samples / rate, 1e-3)
     return { bytes: bytes / seconds, packets: packets / seconds, work: (performance.now() - begin) / 1000 / seconds }
   } finally {
     frame.free()
+    proof.close()
     encoder.close()
     await sound.close()
   }

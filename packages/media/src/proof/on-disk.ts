@@ -96,9 +96,8 @@ const secondsIn = ({ entries }: Ledger): number[] => {
 }
 
 function compare(stream: ProvedStream, found: Ledger, offset: number): Omit<OnDisk, 'sameHead'> {
-  const { ledger, codec } = stream
-  // Samples as they are have no packets of their own: readers part them as they like.
-  if (codec.startsWith('pcm')) {
+  const { ledger } = stream
+  if (ledger.sum !== null) {
     const isSame = ledger.sum === found.sum
     return { packets: ledger.entries.length, found: ledger.entries.length, different: isSame ? 0 : 1, firstAt: null }
   }
@@ -171,7 +170,7 @@ class StreamReader {
     // Sound has no slices, and a picture no heads of ADTS.
     const plain = stream.codecpar.sampleRate > 0 ? soundAlone(head) : slicesOf(codec, head)
     this.unit = toNumber({ num: timeBase.num, den: timeBase.den })
-    this.read = { ledger: new Ledger(plain), head, firstSeconds: 0, lastSeconds: 0 }
+    this.read = { ledger: new Ledger(codec, plain), head, firstSeconds: 0, lastSeconds: 0 }
   }
 
   add(packet: Packet): void {
@@ -197,7 +196,7 @@ function* picturesOf(input: PlainInput): Iterable<string> {
 
 /** Pictures in files of their own: each is a packet, whole. */
 async function readPictures(input: PlainInput, gate: WorkGate): Promise<Read> {
-  const ledger = new Ledger(data => [data])
+  const ledger = new Ledger('pictures', data => [data])
   const packet = new Packet()
   packet.alloc()
   try {

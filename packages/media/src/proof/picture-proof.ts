@@ -9,14 +9,14 @@ import {
   type PlainLook,
   type StretchQuality,
 } from '@hematine/core'
-import { AV_FRAME_FLAG_CORRUPT, AV_NOPTS_VALUE } from 'node-av/constants'
-import { avGetCodecName, Codec, CodecContext, CodecParameters, Frame, type Packet } from 'node-av/lib'
+import { AV_NOPTS_VALUE } from 'node-av/constants'
+import type { CodecContext, Frame, Packet } from 'node-av/lib'
 import { PictureLook } from './plain-look.ts'
 import { thumbnailOf } from './thumbnail.ts'
 import type { WorkGate } from '../ground/gate.ts'
-import { ensure, isAgain, isEnd, MediaError } from '../ground/libav.ts'
 import { BoundedQueue } from '../ground/queue.ts'
 import { Glancer } from '../measuring/measure-picture.ts'
+import { DecoderBehind } from './decoder-behind.ts'
 import { HeldFrames } from './held-frames.ts'
 import { Ledger } from './ledger.ts'
 import { Likeness } from './likeness.ts'
@@ -63,28 +63,23 @@ export class PictureProof {
   private readonly look: PictureLook
   private readonly ledger: Ledger
   private readonly queue = new BoundedQueue<Packet>(queueLength)
-  private readonly frame = new Frame()
   private readonly running: Promise<void>
   private readonly unit: number
   private treatedFrames = 0
   private framesDecoded = 0
   private framesCompared = 0
-  private decodeErrors = 0
 
   private constructor(
     private readonly treatment: PictureTreatment,
-    private readonly context: CodecContext,
-    private readonly parameters: CodecParameters,
-    private readonly codec: string,
+    private readonly decoder: DecoderBehind,
     private readonly glancer: Glancer | null,
     private readonly gate: WorkGate,
     memoryBytes: number,
   ) {
-    this.frame.alloc()
     this.held = new HeldFrames(Math.floor(memoryBytes / bytesOf(treatment.result)))
     this.likeness = new Likeness(treatment)
     this.look = new PictureLook(glancer, pictureRegion(treatment))
-    this.ledger = new Ledger(slicesOf(codec, null))
+    this.ledger = new Ledger(decoder.codec, slicesOf(decoder.codec, null))
     this.unit = toNumber({ num: treatment.result.rate.den, den: treatment.result.rate.num })
     this.running = this.run()
     // What goes wrong here comes out where it is waited for.
@@ -103,35 +98,10 @@ export class PictureProof {
     isWhole: boolean,
     memoryBytes = Math.min(mostBytes, totalmem() * mostPart),
   ): Promise<PictureProof> {
-    const parameters = new CodecParameters()
-    parameters.alloc()
-    const context = new CodecContext()
-    try {
-      ensure(encoder.parametersFromContext(parameters), 'The proof cannot be set up')
-      const codec = Codec.findDecoder(parameters.codecId)
-      if (!codec) throw new MediaError('The result cannot be decoded: no decoder for its codec is built in.')
-      context.allocContext3(codec)
-      ensure(context.parametersToContext(parameters), 'The proof cannot be set up')
-      context.pktTimebase = encoder.timeBase
-      context.threadCount = 0
-      ensure(await context.open2(codec, null), 'The decoder cannot be opened')
-      const { result } = treatment
-      const shown = { ...result, isRgb: describePixelFormat(result.pixelFormat).isRgb, frameRate: result.rate }
-      const glancer = isWhole ? new Glancer(shown, result.frameCount, pictureRegion(treatment)) : null
-      return new PictureProof(
-        treatment,
-        context,
-        parameters,
-        avGetCodecName(parameters.codecId) ?? 'unknown',
-        glancer,
-        gate,
-        memoryBytes,
-      )
-    } catch (error) {
-      context.freeContext()
-      parameters.free()
-      throw error
-    }
+    const { result } = treatment
+    const shown = { ...result, isRgb: describePixelFormat(result.pixelFormat).isRgb, frameRate: result.rate }
+    const glancer = isWhole ? new Glancer(shown, result.frameCount, pictureRegion(treatment)) : null
+    return new PictureProof(treatment, await DecoderBehind.open(encoder, 0), glancer, gate, memoryBytes)
   }
 
   /** Notes a treated frame that is about to be encoded; they come in order. */
@@ -165,31 +135,8 @@ export class PictureProof {
     }
   }
 
-  private async decode(packet: Packet | null): Promise<void> {
-    for (;;) {
-      const sent = await this.context.sendPacket(packet)
-      if (isAgain(sent)) {
-        await this.drain()
-        continue
-      }
-      if (sent < 0 && !isEnd(sent)) this.decodeErrors++
-      break
-    }
-    await this.drain()
-  }
-
-  private async drain(): Promise<void> {
-    for (;;) {
-      const code = await this.context.receiveFrame(this.frame)
-      if (isAgain(code) || isEnd(code)) return
-      if (code < 0) {
-        this.decodeErrors++
-        return
-      }
-      if (this.frame.decodeErrorFlags !== 0 || this.frame.hasFlags(AV_FRAME_FLAG_CORRUPT)) this.decodeErrors++
-      await this.compare(this.frame)
-      this.frame.unref()
-    }
+  private decode(packet: Packet | null): Promise<void> {
+    return this.decoder.decode(packet, frame => this.compare(frame))
   }
 
   private async compare(frame: Frame): Promise<void> {
@@ -212,7 +159,8 @@ export class PictureProof {
   async finish(): Promise<ProvedPicture> {
     this.queue.end()
     await this.running
-    const { treatedFrames, framesDecoded, framesCompared, decodeErrors, ledger, codec } = this
+    const { treatedFrames, framesDecoded, framesCompared, ledger } = this
+    const { errors: decodeErrors, codec, head } = this.decoder
     const look = this.look.end()
     look.pictures = framesDecoded
     look.errors = decodeErrors
@@ -227,7 +175,7 @@ export class PictureProof {
       seen: (await this.glancer?.finish()) ?? null,
       ledger,
       codec,
-      head: this.parameters.extradata,
+      head,
     }
   }
 
@@ -238,9 +186,7 @@ export class PictureProof {
     this.held.free()
     this.likeness.free()
     this.glancer?.free()
-    this.frame.free()
-    this.context.freeContext()
-    this.parameters.free()
+    this.decoder.close()
   }
 }
 

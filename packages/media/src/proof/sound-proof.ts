@@ -1,8 +1,8 @@
 import { latenessOf, type SoundLikeness } from '@hematine/core'
 import { AV_NOPTS_VALUE } from 'node-av/constants'
-import { avGetCodecName, Codec, CodecContext, CodecParameters, Frame, type Packet } from 'node-av/lib'
+import type { CodecContext, Frame, Packet } from 'node-av/lib'
 import { readSamples } from '../ground/frame-samples.ts'
-import { ensure, isAgain, isEnd, MediaError } from '../ground/libav.ts'
+import { DecoderBehind } from './decoder-behind.ts'
 import { Ledger } from './ledger.ts'
 import { soundAlone } from './packet-content.ts'
 
@@ -47,12 +47,10 @@ class Coarse {
 
 /** Decodes what a sound encoder makes right behind it, and holds each sample against the one that it was given for that time. */
 export class SoundProof {
-  private readonly frame = new Frame()
-  private readonly ledger = new Ledger(soundAlone(null))
+  private readonly ledger: Ledger
   /** What the encoder was given and did not give back yet, by the number of its first sample. */
   private readonly held: { at: number; channels: Float64Array[] }[] = []
   private readonly coarse: readonly [Coarse, Coarse]
-  private decodeErrors = 0
   private treated = 0
   private compared = 0
   private different = 0
@@ -60,36 +58,17 @@ export class SoundProof {
   private noise = 0
 
   private constructor(
-    private readonly context: CodecContext,
-    private readonly codec: string,
+    private readonly decoder: DecoderBehind,
     private readonly sampleRate: number,
     private readonly channels: number,
   ) {
-    this.frame.alloc()
+    this.ledger = new Ledger(decoder.codec, soundAlone(null))
     this.coarse = [new Coarse(sampleRate), new Coarse(sampleRate)]
   }
 
   /** @throws MediaError when nothing decodes what the encoder makes */
   static async begin(encoder: CodecContext): Promise<SoundProof> {
-    const parameters = new CodecParameters()
-    parameters.alloc()
-    const context = new CodecContext()
-    try {
-      ensure(encoder.parametersFromContext(parameters), 'The proof cannot be set up')
-      const codec = Codec.findDecoder(parameters.codecId)
-      if (!codec) throw new MediaError('The sound cannot be decoded: no decoder for its codec is built in.')
-      context.allocContext3(codec)
-      ensure(context.parametersToContext(parameters), 'The proof cannot be set up')
-      context.pktTimebase = encoder.timeBase
-      ensure(await context.open2(codec, null), 'The decoder cannot be opened')
-      const name = avGetCodecName(parameters.codecId) ?? 'unknown'
-      return new SoundProof(context, name, encoder.sampleRate, encoder.channelLayout.nbChannels)
-    } catch (error) {
-      context.freeContext()
-      throw error
-    } finally {
-      parameters.free()
-    }
+    return new SoundProof(await DecoderBehind.open(encoder, 1), encoder.sampleRate, encoder.channelLayout.nbChannels)
   }
 
   /** Notes sound that is about to be encoded; its time is in samples. */
@@ -104,29 +83,9 @@ export class SoundProof {
   /** Decodes a packet on its way to its file; null for the end. */
   async take(packet: Packet | null): Promise<void> {
     if (packet) this.ledger.add(packet, 1 / this.sampleRate)
-    for (;;) {
-      const sent = await this.context.sendPacket(packet)
-      if (isAgain(sent)) {
-        await this.drain()
-        continue
-      }
-      if (sent < 0 && !isEnd(sent)) this.decodeErrors++
-      break
-    }
-    await this.drain()
-  }
-
-  private async drain(): Promise<void> {
-    for (;;) {
-      const code = await this.context.receiveFrame(this.frame)
-      if (isAgain(code) || isEnd(code)) return
-      if (code < 0) {
-        this.decodeErrors++
-        return
-      }
-      if (this.frame.pts !== AV_NOPTS_VALUE) this.compare(Number(this.frame.pts), readSamples(this.frame))
-      this.frame.unref()
-    }
+    await this.decoder.decode(packet, frame => {
+      if (frame.pts !== AV_NOPTS_VALUE) this.compare(Number(frame.pts), readSamples(frame))
+    })
   }
 
   private compare(from: number, made: Float64Array[]): void {
@@ -156,7 +115,7 @@ export class SoundProof {
   /** What was found, once the encoder has ended. */
   async finish(): Promise<ProvedSound> {
     await this.take(null)
-    const { signal, noise, sampleRate, channels, decodeErrors, ledger, codec } = this
+    const { signal, noise, sampleRate, channels, ledger, decoder } = this
     const signalToNoise = signal > 0 && noise > 0 ? 10 * Math.log10(signal / noise) : null
     const [treated, made] = this.coarse
     const isDoubtful = signalToNoise !== null && signalToNoise < doubtBelow
@@ -169,15 +128,14 @@ export class SoundProof {
         signalToNoise,
         ...(isDoubtful ? { late: latenessOf(treated.all, made.all, coarseRate, 0)?.late ?? null } : {}),
       },
-      decodeErrors,
+      decodeErrors: decoder.errors,
       ledger,
-      codec,
+      codec: decoder.codec,
     }
   }
 
   close(): void {
-    this.frame.free()
-    this.context.freeContext()
+    this.decoder.close()
   }
 }
 
