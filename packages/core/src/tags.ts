@@ -11,17 +11,23 @@ const technical =
   /^(encoder|encoded_by|encoding.*|software|major_brand|minor_version|compatible_brands|duration|language|handler_name|vendor_id|creation_app|itun.*|gapless_playback|location-.*|_statistics.*|number_of_.*|bps)$/
 /** Names that every container can write: some part them from their values by "=". */
 const plainName = /^[ -<>-~]+$/
+/** The end of a name that says the language of what it tells (ISO 639-2). */
+const ofLanguage = /-[a-z]{3}$/
 /** More than this is no tag but a load. */
 const most = { count: 100, letters: 4000 }
 const dates = ['date', 'creation_time', 'year', 'date_recorded', 'date_released', 'com.apple.quicktime.creationdate']
 
 /** The tags of a file among all that its reader tells. */
 export function tagsAmong(told: Readonly<Record<string, string>>): Tags {
-  const kept = Object.entries(told)
-    .map(([name, value]) => [name.toLowerCase(), value.trim()] as const)
-    .filter(
-      ([name, value]) => plainName.test(name) && value !== '' && value.length <= most.letters && !technical.test(name),
-    )
+  const all = Object.entries(told).map(([name, value]) => [name.toLowerCase(), value.trim()] as const)
+  const names = new Set(all.map(([name]) => name))
+  const kept = all.filter(([name, value]) => {
+    const plain = name.replace(ofLanguage, '')
+    // MOV tells the same thing twice: by its name, and by its name and language.
+    const isSaid = plain !== name && names.has(plain)
+    const isTechnical = technical.test(name) || technical.test(plain)
+    return plainName.test(name) && value !== '' && value.length <= most.letters && !isTechnical && !isSaid
+  })
   return Object.fromEntries(kept.slice(0, most.count))
 }
 

@@ -36,6 +36,17 @@ describe('tags of a file', () => {
       }),
     ).toEqual({ title: 'Lamp room 3', artist: 'Skerry Lights' })
   })
+
+  test('are not said a second time with their language, as MOV does, nor with it of the writer', () => {
+    expect(
+      tagsAmong({
+        title: 'Lamp room 3',
+        'title-eng': 'Lamp room 3',
+        'encoder-eng': 'a writer',
+        'comment-dut': 'helder',
+      }),
+    ).toEqual({ title: 'Lamp room 3', 'comment-dut': 'helder' })
+  })
 })
 
 describe('tags of a result', () => {

@@ -10,6 +10,8 @@ const losslessSound = new Set(soundCodecs.filter(codec => codec.isLossless).map(
 
 /** Difference below the sound, in dB, under which a person should listen; what the built-in codecs leave is well above on ordinary sound. */
 const listenBelow = 6
+/** What coders make of silence lies below this, in dBFS: nobody hears it. */
+const unheard = -80
 /** Sound that comes out so much later or earlier than it went in was moved, in seconds; coders of sound move none. */
 const movedBy = 0.005
 
@@ -77,7 +79,7 @@ export const isLosslessSound = ({ codec }: Pick<SpecSound, 'codec'>): boolean =>
 export function judgeSoundLikeness(
   add: AddLine,
   of: string,
-  { identical, signalToNoise, late }: SoundLikeness,
+  { identical, signalToNoise, late, residue }: SoundLikeness,
   audio: Pick<SpecSound, 'codec'>,
 ): void {
   const name = `sound${of} likeness`
@@ -92,6 +94,15 @@ export function judgeSoundLikeness(
       identical ? 'every sample identical' : 'differs',
       identical,
       'A lossless result must be identical to its treated source.',
+    )
+  else if (!identical && signalToNoise === null && residue !== undefined)
+    add(
+      name,
+      `silent, to ${unheard} dBFS`,
+      `${residue.toFixed(0)} dBFS`,
+      residue <= unheard,
+      'The source is silent and the result is not; listen to it.',
+      'look',
     )
   else if (identical || signalToNoise === null)
     add(

@@ -23,6 +23,8 @@ export const SoundLikeness = z.object({
   /** Whether all samples are equal, and the level of the difference below the sound in dB; null for equal or silent ones. */
   identical: z.boolean(),
   signalToNoise: z.number().nullable(),
+  /** Level of the difference in dBFS, where what it was made of is silent. */
+  residue: z.number().optional(),
   /** Of sound that is far from what it should be: by how much it is late, in seconds; null where that cannot be told. Absent where nothing is amiss. */
   late: z.number().nullable().optional(),
 })

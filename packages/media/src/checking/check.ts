@@ -117,6 +117,8 @@ function streamsOfResult(
   result: Result,
 ): [ProvedStream, (ProvedStream | null)[]] {
   const { ledger, codec, head } = picture
+  const { countsPackets, beginsLate } = containerFacts(spec.container)
+  const times = countsPackets ? 'none' : beginsLate ? 'first' : undefined
   return [
     {
       input: result.picture,
@@ -128,8 +130,9 @@ function streamsOfResult(
     },
     sound.map((track, index) => {
       const made = result.sound[index]
-      const isCounted = containerFacts(spec.container).countsPackets === true
-      return track && made ? { ...made, ledger: track.ledger, codec: track.codec, isCounted } : null
+      if (!track || !made) return null
+      const { ledger, codec: name } = track
+      return { ...made, ledger, codec: name, ...(times ? { times } : {}) }
     }),
   ]
 }

@@ -2,7 +2,7 @@ import { avGetSampleFmtName, type Frame } from 'node-av/lib'
 import { MediaError } from './libav.ts'
 
 /** Samples are read as the 24 bits that are the most a result of whole numbers holds. */
-const fullScale = 2 ** 23
+export const fullScale = 2 ** 23
 
 type Reader = (plane: Buffer, count: number) => ArrayLike<number>
 

@@ -29,8 +29,8 @@ export interface ProvedStream {
   head?: Uint8Array | null
   /** Whether it is pictures in files of their own, each a packet. */
   isFiles?: boolean
-  /** Whether its container keeps no times but counts packets. */
-  isCounted?: boolean
+  /** Packets that the container states a time of: of sound in packs only where a pack begins, in some none; each unless said. */
+  times?: 'first' | 'none'
 }
 
 /** Packets between two looks at whether the work is to go on. */
@@ -101,7 +101,10 @@ function compare(stream: ProvedStream, found: Ledger, offset: number): Omit<OnDi
     const isSame = ledger.sum === found.sum
     return { packets: ledger.entries.length, found: ledger.entries.length, different: isSame ? 0 : 1, firstAt: null }
   }
-  const stated = stream.isCounted ? found.entries.map(entry => ({ ...entry, seconds: null })) : found.entries
+  const { times } = stream
+  const stated = found.entries.map((entry, index) =>
+    times === 'none' || (times === 'first' && index > 0) ? { ...entry, seconds: null } : entry,
+  )
   return comparePacketLists(ledger.entries, stated, offset)
 }
 

@@ -1,7 +1,7 @@
 import { latenessOf, type SoundLikeness } from '@hematine/core'
 import { AV_NOPTS_VALUE } from 'node-av/constants'
 import type { CodecContext, Frame, Packet } from 'node-av/lib'
-import { readSamples } from '../ground/frame-samples.ts'
+import { fullScale, readSamples } from '../ground/frame-samples.ts'
 import { DecoderBehind } from './decoder-behind.ts'
 import { Ledger } from './ledger.ts'
 import { soundAlone } from './packet-content.ts'
@@ -126,6 +126,9 @@ export class SoundProof {
         channels,
         identical: this.different === 0 && this.compared === this.treated,
         signalToNoise,
+        ...(signal === 0 && noise > 0
+          ? { residue: 10 * Math.log10(noise / this.compared / channels / fullScale ** 2) }
+          : {}),
         ...(isDoubtful ? { late: latenessOf(treated.all, made.all, coarseRate, 0)?.late ?? null } : {}),
       },
       decodeErrors: decoder.errors,
