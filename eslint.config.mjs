@@ -43,6 +43,7 @@ const mediaFloors = [
   ['measuring', 'stills'],
   ['proof'],
   ['encoding'],
+  ['joining'],
   ['checking'],
   ['delivering'],
   ['previews'],

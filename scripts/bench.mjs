@@ -1,5 +1,5 @@
-// `npm run bench:pipeline`: what the orchestration costs, whether the web server stays quick, and how good the forecasts are.
-// `npm run bench:pipeline -- web forecasts` measures these parts alone.
+// `npm run bench:pipeline`: what the check and the orchestration cost, whether the web server stays quick, and how good the forecasts are.
+// `npm run bench:pipeline -- checks web forecasts` measures these parts alone.
 import { runScript } from './lib/bootstrap.mjs'
 
 await runScript(['postgresql'], async () => {

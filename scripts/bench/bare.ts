@@ -1,11 +1,12 @@
 import { rm } from 'node:fs/promises'
 import { constants, setPriority } from 'node:os'
 import { pictureSpecs, deriveTreatment, type Step } from '@hematine/core'
-import { deliver, readFacts, silenceLibraries, transcode, type MediaInput } from '@hematine/media'
+import { deliver, makeSegment, readFacts, silenceLibraries, transcode, type MediaInput } from '@hematine/media'
 
 /**
  * The bare script: the same libraries, settings and file as a job, in a plain process without database, queue, progress or supervision. It says what it took in
- * seconds of the clock and of the processor, in "encode" of treating and encoding alone, in "whole" with all that a job is checked by.
+ * seconds of the clock and of the processor: "encode" is treating and encoding alone, "whole" has all that a job is checked by, "segment 2 of 5" makes one, and
+ * "join 5" makes a result of all, which it is checked by as well.
  */
 const [source, specKey, outputPath, what, steps] = process.argv.slice(2) as [string, string, string, string, string]
 setPriority(constants.priority.PRIORITY_BELOW_NORMAL)
@@ -17,10 +18,27 @@ const treatment = deriveTreatment(facts, spec, JSON.parse(steps) as Step[])
 const plan = { input, facts, treatment, spec, outputPath }
 const gate = { turn: async () => undefined }
 const [begun, before] = [performance.now(), process.cpuUsage()]
-await (what === 'encode'
-  ? transcode({ ...plan, isProved: false }, gate, () => undefined)
-  : deliver(plan, gate, () => undefined))
+const [kind, first, , count] = what.split(' ')
+const { frameCount } = treatment.result
+const segmentsIn = (parts: number) =>
+  Array.from({ length: parts }, (_, index) => {
+    const begin = (place: number) => Math.round((place * frameCount) / parts)
+    const frames = index + 1 < parts ? begin(index + 1) - begin(index) : null
+    return { firstFrame: begin(index), frames, path: `${outputPath}.${index}` }
+  })
+let kept: unknown = null
+if (kind === 'encode') await transcode({ ...plan, isProved: false }, gate, () => undefined)
+else if (kind === 'segment') {
+  const segment = segmentsIn(Number(count))[Number(first)]!
+  await makeSegment({ ...plan, segment, path: segment.path }, gate, () => undefined)
+} else {
+  const segments = kind === 'join' ? { segments: segmentsIn(Number(first)) } : {}
+  const { bytes, xpsnr } = await deliver({ ...plan, ...segments }, gate, () => undefined)
+  kept = { bytes, xpsnr: xpsnr?.mean ?? null }
+}
 const { user, system } = process.cpuUsage(before)
-console.log(JSON.stringify({ seconds: (performance.now() - begun) / 1000, processorSeconds: (user + system) / 1e6 }))
-await rm(outputPath)
+console.log(
+  JSON.stringify({ seconds: (performance.now() - begun) / 1000, processorSeconds: (user + system) / 1e6, kept }),
+)
+await rm(outputPath, { force: true })
 process.exit(0)

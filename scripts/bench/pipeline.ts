@@ -1,4 +1,5 @@
-import { spawnSync } from 'node:child_process'
+import { spawn, spawnSync } from 'node:child_process'
+import { once } from 'node:events'
 import { mkdirSync, readFileSync, rmSync } from 'node:fs'
 import { rename } from 'node:fs/promises'
 import { cpus } from 'node:os'
@@ -145,6 +146,8 @@ const benchFiles = ['bench-hd.mp4', 'bench-sd.mkv', 'bench-540.mp4', 'bench-smal
 interface Spent {
   seconds: number
   processorSeconds: number
+  /** Of a whole result. */
+  kept: { bytes: number; xpsnr: number | null } | null
 }
 
 /** Runs the bare script once. @throws when it fails */
@@ -153,6 +156,70 @@ function runBare(bare: string, [file, specKey, output]: [string, string, string]
   const { status, stdout, stderr } = spawnSync(process.execPath, words, { encoding: 'utf8' })
   if (status !== 0) throw new Error(`The bare script failed: ${stderr}`)
   return JSON.parse(stdout.trim().split('\n').at(-1)!) as Spent
+}
+
+/** Runs the bare script beside others. @throws when it fails */
+async function runBeside(bare: string, words: readonly string[]): Promise<void> {
+  const child = spawn(process.execPath, [bare, ...words], { stdio: 'ignore' })
+  const [code] = (await once(child, 'exit')) as [number | null]
+  if (code !== 0) throw new Error(`The bare script failed: ${words.join(' ')}`)
+}
+
+const segmentCount = 5
+
+/** What making a job in segments costs and gains: each in a process of its own, one after another and two at a time, then joined, against the job in one go. */
+async function segments(sources: string, bare: string, scratch: string): Promise<void> {
+  console.log(
+    `\n## What segments cost (${segmentCount} of them, ${rounds} alternating rounds each, medians of wall time with all that is checked)`,
+  )
+  console.log(
+    '| work | one go | in turn | two at a time | joining and check | size | XPSNR |\n|---|---|---|---|---|---|---|',
+  )
+  for (const [what, name, specKey] of [
+    ['SD deinterlaced to H.264', 'bench-sd.mkv', 'web-mp4'],
+    ['540p to AV1', 'bench-540.mp4', 'open-web-webm'],
+    ['540p to HEVC 10 bit', 'bench-540.mp4', 'small-mp4'],
+    ['540p to FFV1', 'bench-540.mp4', 'archive-master'],
+  ] as const) {
+    const taken: Record<'one go' | 'in turn' | 'beside' | 'join', number[]> = {
+      'one go': [],
+      'in turn': [],
+      beside: [],
+      join: [],
+    }
+    const made: { whole: Spent['kept']; joined: Spent['kept'] } = { whole: null, joined: null }
+    for (let round = 0; round < rounds; round++) {
+      const file = (kind: string) => path.join(scratch, `${kind}-${round}.${specOf(specKey).container}`)
+      const timed = async (work: () => Promise<void>) => {
+        const begun = performance.now()
+        await work()
+        return (performance.now() - begun) / 1000
+      }
+      const of = (kind: string): [string, string, string] => [path.join(sources, name), specKey, file(kind)]
+      taken['one go'].push(await timed(async () => void (made.whole = runBare(bare, of('whole'), 'whole', []).kept)))
+      for (const [kind, lanes] of [
+        ['in turn', 1],
+        ['beside', 2],
+      ] as const) {
+        let next = 0
+        const lane = async () => {
+          while (next < segmentCount) await runBeside(bare, [...of(kind), `segment ${next++} of ${segmentCount}`, '[]'])
+        }
+        const parts = await timed(async () => void (await Promise.all(Array.from({ length: lanes }, lane))))
+        const join = await timed(
+          async () => void (made.joined = runBare(bare, of(kind), `join ${segmentCount}`, []).kept),
+        )
+        taken[kind].push(parts + join)
+        taken.join.push(join)
+        for (let index = 0; index < segmentCount; index++) rmSync(`${file(kind)}.${index}`)
+      }
+    }
+    const against = (kind: keyof typeof taken) => (middle(taken[kind]) / middle(taken['one go'])).toFixed(2)
+    const difference = (made.joined?.xpsnr ?? 0) - (made.whole?.xpsnr ?? 0)
+    console.log(
+      `| ${what} | ${middle(taken['one go']).toFixed(1)} s | ${against('in turn')} | ${against('beside')} | ${against('join')} | ${percent(made.joined!.bytes / made.whole!.bytes - 1)} | ${difference.toFixed(2)} dB |`,
+    )
+  }
 }
 
 /** What being sure of a result costs: a whole job against treating and encoding alone, in turns. */
@@ -175,7 +242,8 @@ function checks(sources: string, bare: string, scratch: string): void {
       alone.push(runBare(bare, [path.join(sources, name), specKey, at('encode')], 'encode', steps))
       whole.push(runBare(bare, [path.join(sources, name), specKey, at('whole')], 'whole', steps))
     }
-    const ratio = (key: keyof Spent) => middle(whole.map(one => one[key])) / middle(alone.map(one => one[key]))
+    const ratio = (key: 'seconds' | 'processorSeconds') =>
+      middle(whole.map(one => one[key])) / middle(alone.map(one => one[key]))
     const seconds = middle(alone.map(one => one.processorSeconds))
     console.log(
       `| ${what} | ${ratio('processorSeconds').toFixed(3)} | ${ratio('seconds').toFixed(3)} | ${seconds.toFixed(1)} s of processor | ${wanted === null ? '' : `at most ${wanted}`} |`,
@@ -298,7 +366,7 @@ async function forecasts(application: Application): Promise<void> {
   )
 }
 
-const parts = ['checks', 'overhead', 'memory', 'web', 'forecasts'] as const
+const parts = ['checks', 'segments', 'overhead', 'memory', 'web', 'forecasts'] as const
 type Part = (typeof parts)[number]
 
 /** Prints the figures of the parts asked for, all unless some are named. Run on a machine that does nothing else. */
@@ -306,7 +374,7 @@ export async function benchPipeline(words: readonly string[]): Promise<void> {
   const unknown = words.filter(word => !parts.includes(word as Part))
   if (unknown.length > 0) throw new SetUpProblem(`There is no part ${unknown.join(', ')}. Parts: ${parts.join(', ')}.`)
   const wanted = (part: Part) => words.length === 0 || words.includes(part)
-  const inApplication = parts.filter(part => part !== 'checks').some(wanted)
+  const inApplication = parts.filter(part => part !== 'checks' && part !== 'segments').some(wanted)
   if (inApplication) await build()
   const bareDirectory = `.hematine/bench-${process.pid}`
   await bundle(['scripts/bench/bare.ts'], bareDirectory)
@@ -322,6 +390,7 @@ export async function benchPipeline(words: readonly string[]): Promise<void> {
     console.log(`Machine: ${cpus()[0]!.model.trim()}, ${cpus().length} cores, Node.js ${process.versions.node}`)
     const bare = path.join(projectDirectory, bareDirectory, 'bare.mjs')
     if (wanted('checks')) checks(source, bare, directory)
+    if (wanted('segments')) await segments(source, bare, directory)
     if (!inApplication) return
     running = await run({
       empty: false,

@@ -2,7 +2,7 @@ import { existsSync, readFileSync, writeFileSync } from 'node:fs'
 import path from 'node:path'
 import { setTimeout as sleep } from 'node:timers/promises'
 import { fileURLToPath } from 'node:url'
-import { deliver as reallyDeliver, type WorkGate } from '@hematine/media'
+import { deliver as reallyDeliver, makeSegment as reallyMakeSegment, type WorkGate } from '@hematine/media'
 
 /**
  * The media package as a test's child process has it: encoding and checking wait at a frame for as long as the test wants them to,
@@ -10,7 +10,7 @@ import { deliver as reallyDeliver, type WorkGate } from '@hematine/media'
  */
 export * from '@hematine/media'
 
-export type HeldStage = 'encode' | 'check'
+export type HeldStage = 'encode' | 'check' | 'segment'
 
 /** In the directory of the bundled child: the frame at which a stage waits while the file is there. */
 export const holdFile = (stage: HeldStage) => `hold-${stage}`
@@ -52,9 +52,27 @@ function held(stage: HeldStage, gate: WorkGate): WorkGate {
 
 export const deliver: typeof reallyDeliver = (plan, gate, onProgress) => {
   const gates = { encode: held('encode', gate), check: held('check', gate) }
-  let stage: HeldStage = 'encode'
+  let stage: keyof typeof gates = 'encode'
   return reallyDeliver(plan, { turn: () => gates[stage].turn() }, progress => {
     if (progress.stage === 'encode' || progress.stage === 'check') stage = progress.stage
     onProgress(progress)
   })
+}
+
+/** Segments that begin at the named frame, or behind it, wait in their midst. */
+export const makeSegment: typeof reallyMakeSegment = (plan, gate, onProgress) => {
+  const directory = path.dirname(fileURLToPath(import.meta.url))
+  const from = frameIn(path.join(directory, holdFile('segment')))
+  const waits = from !== null && plan.segment.firstFrame >= from
+  let turns = 0
+  const waiting: WorkGate = {
+    async turn() {
+      await gate.turn()
+      while (++turns > 3 && existsSync(path.join(directory, holdFile('segment')))) {
+        await sleep(20)
+        await gate.turn()
+      }
+    },
+  }
+  return reallyMakeSegment(plan, waits ? waiting : gate, onProgress)
 }

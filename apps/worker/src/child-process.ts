@@ -7,7 +7,7 @@ import { watchForStall } from './stall.ts'
 export type Outcome =
   | Extract<
       Report,
-      { say: 'facts' | 'poster' | 'measured' | 'sample' | 'curve' | 'tried' | 'job' | 'stopped' | 'failed' }
+      { say: 'facts' | 'poster' | 'measured' | 'sample' | 'curve' | 'tried' | 'job' | 'segment' | 'stopped' | 'failed' }
     >
   | { say: 'broke off'; how: string }
 

@@ -18,6 +18,7 @@ import {
   deliver,
   extractSound,
   lookFile,
+  makeSegment,
   measureCurve,
   measureSample,
   measureSoundResult,
@@ -28,6 +29,7 @@ import {
   readFacts,
   runSoundTrialMoment,
   runTrialMoment,
+  SeamProblem,
   silenceLibraries,
   stripFrames,
   trialLook,
@@ -161,8 +163,21 @@ async function doSoundTrial({
   await report({ say: 'tried' })
 }
 
+async function doSegment(assignment: Extract<Assignment, { kind: 'segment' }>): Promise<void> {
+  const now = { done: 0, bytesWritten: 0 }
+  const tell = throttled(
+    () =>
+      void report({ say: 'progress', stage: 'encode', ...now, stageSeconds: gate.workedSeconds, encodeSeconds: null }),
+  )
+  const { frames } = await makeSegment(assignment, gate, ({ framesDone, bytesWritten }) => {
+    Object.assign(now, { done: framesDone, bytesWritten })
+    tell()
+  })
+  await report({ say: 'segment', frames, workSeconds: gate.workedSeconds })
+}
+
 async function doJob(assignment: Extract<Assignment, { kind: 'job' }>): Promise<void> {
-  let stage: WorkStage = 'encode'
+  let stage: WorkStage = assignment.segments ? 'join' : 'encode'
   let stageBegin = gate.workedSeconds
   let encodeSeconds: number | null = null
   const now = { done: 0, bytesWritten: 0 }
@@ -186,7 +201,11 @@ async function doJob(assignment: Extract<Assignment, { kind: 'job' }>): Promise<
   let measurement: CheckMeasurement
   if (hasPicture(assignment)) {
     measurement = await deliver(assignment, gate, progress =>
-      tellDone(progress.stage, progress.framesDone, progress.bytesWritten),
+      tellDone(
+        assignment.segments && progress.stage === 'encode' ? 'join' : progress.stage,
+        progress.framesDone,
+        progress.bytesWritten,
+      ),
     )
   } else {
     await extractSound(assignment, gate, ({ seconds, bytesWritten }) =>
@@ -208,10 +227,17 @@ async function work(assignment: Assignment): Promise<void> {
     else if (assignment.kind === 'sample') await doSample(assignment)
     else if (assignment.kind === 'curve') await doCurve(assignment)
     else if (assignment.kind === 'trial') await doTrial(assignment)
+    else if (assignment.kind === 'segment') await doSegment(assignment)
     else await doJob(assignment)
   } catch (error) {
     if (error instanceof Stopped) await report({ say: 'stopped' })
-    else await report({ say: 'failed', reason: sentenceFor(error), isAway: isAway(error) })
+    else
+      await report({
+        say: 'failed',
+        reason: sentenceFor(error),
+        isAway: isAway(error),
+        isSeam: error instanceof SeamProblem,
+      })
   }
 }
 

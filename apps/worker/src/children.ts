@@ -1,6 +1,13 @@
 import { MissingAsset } from '@hematine/core'
 import { VolumeProblem } from '@hematine/media/volumes/volume-files'
-import { brokeOffSentence, ReadingProcess, TaskProcess, type OnTheWay, type Outcome } from './child-process.ts'
+import {
+  brokeOffSentence,
+  ReadingProcess,
+  TaskProcess,
+  type OnTheWay,
+  type Outcome,
+  type SpareProcess,
+} from './child-process.ts'
 import type { Assignment } from './messages.ts'
 import type { Turnstile } from './turnstile.ts'
 
@@ -18,11 +25,13 @@ export class Children {
    * @param turnstile where long tasks are paused for measurements
    * @param kept processes kept for short assignments: as many as may be used at once
    * @param ready of those, how many are begun at once: starting one takes longer than reading a small file
+   * @param spare a process for the next long task, where processes are kept ready
    */
   constructor(
     private readonly turnstile: Turnstile,
     kept: number,
     ready: number,
+    private readonly spare: SpareProcess | null,
   ) {
     this.readers = Array.from({ length: kept }, (_, index) => new ReadingProcess(index < ready))
     // The last is taken first, so that those that are ready come before those that are not.
@@ -36,7 +45,7 @@ export class Children {
     isLong = false,
   ): Promise<Outcome> {
     return this.untilDone(assignment, async given => {
-      const task: TaskProcess = new TaskProcess(given, report => onTheWay(report, task))
+      const task: TaskProcess = new TaskProcess(given, report => onTheWay(report, task), isLong ? this.spare : null)
       this.tasks.add(task)
       const leave = isLong ? this.turnstile.join(task) : () => undefined
       const outcome = await task.outcome

@@ -8,6 +8,10 @@ import {
   type Check,
   type DeliverySpec,
   type SampleMeasurement,
+  type Segment,
+  type SegmentLength,
+  type SourceFacts,
+  type UnitsSoFar,
   type WorkStage,
 } from '@hematine/core'
 import {
@@ -17,6 +21,7 @@ import {
   isAway,
   isOpen,
   keepProgress,
+  keepWhole,
   letGo,
   loseJob,
   patiently,
@@ -30,6 +35,7 @@ import {
   type EntityManager,
   type JobRow,
   type SampleRow,
+  type TaskQueue,
   type VolumeRow,
 } from '@hematine/database'
 import { answering } from '@hematine/media/volumes/answering'
@@ -40,12 +46,15 @@ import {
   VolumeProblem,
   workDirectory,
 } from '@hematine/media/volumes/volume-files'
-import { TaskProcess, type SpareProcess } from './child-process.ts'
-import { findFinished, leaveNote, removeFinished, workFingerprint } from './finished.ts'
+import { TaskProcess, type Outcome, type SpareProcess } from './child-process.ts'
+import { findFinished, leaveNote, removeAllOf, removeFinished, workFingerprint } from './finished.ts'
 import { inputOf, withAssets } from './inputs.ts'
-import type { Report } from './messages.ts'
+import type { Assignment, Report } from './messages.ts'
 import { freeName, placeResult } from './placing.ts'
+import { haveSegmentsMade, plannedSegments, type Segmented } from './segments.ts'
 import type { Pausable, Turnstile } from './turnstile.ts'
+
+type JobAssignment = Extract<Assignment, { kind: 'job' }>
 
 /** Least time between two writes of a job's progress. */
 const writeEveryMilliseconds = 500
@@ -55,6 +64,9 @@ const decisionEveryMilliseconds = 200
 /** A source is looked at this often while a job works from it; seldomer where looking takes long, as with a hundred thousand frames. */
 const lookAtSourceMilliseconds = 20_000
 const mostPartOfLooking = 1 / 50
+
+const changedMeanwhile =
+  'The source changed while the job ran, so its result was not kept. Read it again, then make the job anew.'
 
 /** How what comes before the encode compares to it, as a sample saw it; about as long, where nothing was measured. */
 function aheadPerEncode(
@@ -92,15 +104,14 @@ async function volumeProblem(source: VolumeRow, delivery: VolumeRow): Promise<st
   return null
 }
 
-/** Looks at a source now and then until it is told to end. @returns ends it, and tells whether the source has changed */
-function watchSource(hasChanged: () => Promise<boolean>, onChange: () => void): () => boolean {
-  let changed = false
+/** Looks at a source now and then until it has changed. @returns ends that */
+function watchSource(hasChanged: () => Promise<boolean>, onChange: () => void): () => void {
   let timer: NodeJS.Timeout | undefined
   let wait = lookAtSourceMilliseconds
   const look = () => {
     timer = setTimeout(async () => {
       const begun = Date.now()
-      changed = await hasChanged().catch(() => false)
+      const changed = await hasChanged().catch(() => false)
       wait = Math.max(lookAtSourceMilliseconds, (Date.now() - begun) / mostPartOfLooking)
       if (changed) onChange()
       else if (timer) look()
@@ -110,8 +121,20 @@ function watchSource(hasChanged: () => Promise<boolean>, onChange: () => void): 
   return () => {
     clearTimeout(timer)
     timer = undefined
-    return changed
   }
+}
+
+/** What a worker lends to a job that runs in it. */
+export interface JobHands {
+  database: Database
+  queue: TaskQueue
+  workerId: string
+  turnstile: Turnstile
+  /** How much work a segment of a job is to be. */
+  segmentLength: SegmentLength
+  /** Told that a lane became free, or is waited for. */
+  onLane(): void
+  spare: SpareProcess | null
 }
 
 /** One job in this worker's hands, from its start to its place among the results. */
@@ -123,22 +146,48 @@ export class JobRun implements Pausable {
   private lastWrite = 0
   private lastStage: WorkStage | null = null
   private writing: Promise<unknown> = Promise.resolve()
+  private sourceChanged = false
+  /** Whether it takes up a lane: not while its segments are made, which take up theirs. */
+  private inLane = true
+  private grant: (() => void) | null = null
+  private segments: { done: number; total: number } | undefined
+  private clock = { since: performance.now(), held: 0, frames: 0 }
   /** Resolves when nothing more will be done for this job here. */
   readonly ended: Promise<void>
 
   constructor(
     readonly job: JobRow,
-    private readonly database: Database,
-    private readonly workerId: string,
-    turnstile: Turnstile,
-    private readonly spare: SpareProcess | null = null,
+    private readonly hands: JobHands,
   ) {
-    const leave = turnstile.join(this)
+    const leave = hands.turnstile.join(this)
     this.ended = this.run().finally(leave)
+  }
+
+  private get workerId(): string {
+    return this.hands.workerId
+  }
+
+  private get em(): EntityManager {
+    return this.hands.database.em.fork()
   }
 
   get isHeld(): boolean {
     return this.heldByPerson
+  }
+
+  get takesLane(): boolean {
+    return this.inLane && !this.heldByPerson
+  }
+
+  /** Whether all its segments are there and it could go on in a lane. */
+  get waitsForLane(): boolean {
+    return this.grant !== null
+  }
+
+  takeLane(): void {
+    this.inLane = true
+    this.grant?.()
+    this.grant = null
   }
 
   get isStopping(): boolean {
@@ -170,6 +219,7 @@ export class JobRun implements Pausable {
     this.stopping = true
     this.heldByPerson = false
     this.process?.stop()
+    this.takeLane()
   }
 
   private apply(): void {
@@ -179,11 +229,11 @@ export class JobRun implements Pausable {
 
   /** Writes to the database for as long as it takes; a worker that leaves gives up, and its job is given to others. */
   private persist<Result>(work: (em: EntityManager) => Promise<Result>, retries = isAway): Promise<Result> {
-    return patiently(() => work(this.database.em.fork()), { retries, givesUp: () => this.stopping })
+    return patiently(() => work(this.em), { retries, givesUp: () => this.stopping })
   }
 
   private async run(): Promise<void> {
-    const { job, database, workerId } = this
+    const { job, workerId } = this
     const fail = (reason: string, check: Check | null = null) =>
       this.persist(em => failJob(em, job.id, job.attempt, workerId, reason, check))
     const postpone = (reason: string) => this.persist(em => postponeJob(em, job.id, job.attempt, workerId, reason))
@@ -200,7 +250,7 @@ export class JobRun implements Pausable {
       const planned = plannedPathOf(job)
       let finished = await findFinished(directory, job)
       if (!finished) {
-        const input = await inputOf(database.em.fork(), source)
+        const input = await inputOf(this.em, source)
         const identityNow = () => answering(sourceVolume.path, () => identityOf(input)).catch(asGone)
         // Of a sequence that was read before its gaps and rate counted, what it is now is where it starts from.
         const known = job.identity ?? source.identity ?? (await identityNow())
@@ -210,31 +260,23 @@ export class JobRun implements Pausable {
         // A folder that cannot be used costs a sentence now, and not a night.
         await makeFolder(volume.path, path.dirname(planned))
         await removeFinished(directory, file)
-        const plan = await withAssets(database.em.fork(), job)
-        this.process = new TaskProcess(
-          {
-            kind: 'job',
-            input,
-            facts: deliveredFacts(facts, job.treatment),
-            ...plan,
-            outputPath: path.join(directory, file),
-            itemName: sourceName(source),
-          },
-          report => {
-            if (report.say === 'progress') this.progress(report)
-          },
-          this.spare,
-        )
-        this.apply()
-        if (this.stopping) this.process.stop()
-        const endWatch = watchSource(hasChanged, () => this.process?.stop())
-        const outcome = await this.process.outcome
-        const changedMeanwhile = endWatch()
+        const plan = await withAssets(this.em, job)
+        const assignment: JobAssignment = {
+          kind: 'job',
+          input,
+          facts: deliveredFacts(facts, job.treatment),
+          ...plan,
+          outputPath: path.join(directory, file),
+          itemName: sourceName(source),
+        }
+        const endWatch = watchSource(hasChanged, () => {
+          this.sourceChanged = true
+          this.process?.stop()
+        })
+        const { outcome, workSeconds } = await this.perform(assignment, facts, directory)
+        endWatch()
         await this.writing
-        if (changedMeanwhile || (outcome.say === 'job' && (await hasChanged())))
-          return await fail(
-            'The source changed while the job ran, so its result was not kept. Read it again, then make the job anew.',
-          )
+        if (this.sourceChanged || (outcome.say === 'job' && (await hasChanged()))) return await fail(changedMeanwhile)
         if (outcome.say === 'stopped') return await this.persist(em => letGo(em, job.id, job.attempt, workerId))
         if (outcome.say === 'broke off')
           return await this.persist(em => loseJob(em, job.id, job.attempt, workerId, `its process was ${outcome.how}`))
@@ -246,7 +288,7 @@ export class JobRun implements Pausable {
             return await this.persist(em =>
               loseJob(em, job.id, job.attempt, workerId, 'a file was not there for a moment'),
             )
-          return await fail(outcome.reason)
+          return await fail((await hasChanged()) ? changedMeanwhile : outcome.reason)
         }
         if (outcome.say !== 'job') return await fail('The work ended without a result. Try again.')
         finished = {
@@ -254,7 +296,7 @@ export class JobRun implements Pausable {
           work: workFingerprint(job),
           file,
           measurement: outcome.measurement,
-          workSeconds: outcome.workSeconds,
+          workSeconds: workSeconds + outcome.workSeconds,
         }
       }
 
@@ -297,8 +339,100 @@ export class JobRun implements Pausable {
       )
       throw error
     } finally {
-      if (directory && !isFinished) await removeFinished(directory, file).catch(() => undefined)
+      if (directory && !isFinished) await this.removeFiles(directory, file).catch(() => undefined)
     }
+  }
+
+  /** Removes what this attempt wrote; of a job that is over, its segments too. */
+  private async removeFiles(directory: string, file: string): Promise<void> {
+    await removeFinished(directory, file)
+    if (!(await isOpen(this.em, this.job.id))) await removeAllOf(directory, this.job.id)
+  }
+
+  /**
+   * Does the work: in one go, or in segments that any lane makes and that are joined here. Where they do not fit together, in one go after all.
+   * @returns what came of it, and the seconds of work that others had with it
+   */
+  private async perform(
+    assignment: JobAssignment,
+    facts: SourceFacts,
+    directory: string,
+  ): Promise<{ outcome: Outcome; workSeconds: number }> {
+    const planned = plannedSegments(this.job, assignment, facts, this.hands.segmentLength)
+    if (!planned) return { outcome: await this.inProcess(assignment), workSeconds: 0 }
+    const made = await this.inSegments(planned, directory)
+    if (made.kind === 'over') return { outcome: { say: 'stopped' }, workSeconds: 0 }
+    if (made.kind === 'failed')
+      return { outcome: { say: 'failed', reason: made.reason, isAway: made.isAway }, workSeconds: 0 }
+    const { segments, workSeconds } = made
+    const joined = await this.inProcess({ ...assignment, segments })
+    if (joined.say !== 'failed' || !joined.isSeam) return { outcome: joined, workSeconds }
+    await this.persist(em => keepWhole(em, this.job.id, joined.reason))
+    this.segments = undefined
+    await removeFinished(directory, path.basename(assignment.outputPath))
+    return { outcome: await this.inProcess(assignment), workSeconds: 0 }
+  }
+
+  /** Has the segments made, out of any lane, and comes back into one. */
+  private async inSegments(planned: readonly Segment[], directory: string): Promise<Segmented> {
+    const { job, workerId, hands } = this
+    this.inLane = false
+    this.clock = { since: performance.now(), held: 0, frames: -1 }
+    hands.onLane()
+    const made = await haveSegmentsMade(
+      {
+        job,
+        workerId,
+        queue: hands.queue,
+        directory,
+        persist: work => this.persist(work),
+        stands: () =>
+          this.stopping || this.sourceChanged
+            ? 'over'
+            : this.heldByPerson || this.heldForMeasuring
+              ? 'held'
+              : 'goes on',
+        onProgress: soFar => this.segmentProgress(soFar),
+      },
+      planned,
+    )
+    if (made.kind !== 'over' && !this.stopping)
+      await new Promise<void>(resolve => {
+        this.grant = resolve
+        hands.onLane()
+      })
+    this.inLane = true
+    return made
+  }
+
+  private async inProcess(assignment: JobAssignment): Promise<Outcome> {
+    this.process = new TaskProcess(
+      assignment,
+      report => {
+        if (report.say === 'progress') this.progress(report)
+      },
+      this.hands.spare,
+    )
+    this.apply()
+    if (this.stopping || this.sourceChanged) this.process.stop()
+    return this.process.outcome
+  }
+
+  /** How far the segments are together, by the clock since they were begun here. */
+  private segmentProgress({ framesDone, done, total }: UnitsSoFar): void {
+    const { clock } = this
+    if (clock.frames < 0) clock.frames = framesDone
+    this.segments = { done, total }
+    const seconds = (performance.now() - clock.since) / 1000
+    const here = framesDone - clock.frames
+    this.progress({
+      stage: 'encode',
+      done: framesDone,
+      bytesWritten: 0,
+      // What was done before this was begun is taken for as fast.
+      stageSeconds: here > 0 ? (seconds * framesDone) / here : 0,
+      encodeSeconds: null,
+    })
   }
 
   /** Goes over to placing. Held at the very last moment, the finished file waits here until that is decided. @returns false when it was cancelled or lost */
@@ -317,7 +451,7 @@ export class JobRun implements Pausable {
     }
   }
 
-  private progress(report: Extract<Report, { say: 'progress' }>): void {
+  private progress(report: Omit<Extract<Report, { say: 'progress' }>, 'say'>): void {
     const now = Date.now()
     // A new stage is told at once.
     if (report.stage === this.lastStage && now - this.lastWrite < writeEveryMilliseconds) return
@@ -335,9 +469,10 @@ export class JobRun implements Pausable {
         : { total: Math.round(treatedSeconds(job.treatment) * 1000), rate: null }),
       checkPerEncode: measurement ? seconds('checkSeconds') / seconds('encodeSeconds') : null,
       aheadPerEncode: aheadPerEncode(job.spec, result?.frameCount ?? 0, measurement),
+      ...(this.segments ? { segments: this.segments } : {}),
     })
     this.writing = this.writing
-      .then(() => keepProgress(this.database.em.fork(), job.id, job.attempt, this.workerId, progress))
+      .then(() => keepProgress(this.em, job.id, job.attempt, this.workerId, progress))
       .catch(() => undefined)
   }
 }

@@ -11,6 +11,8 @@ import type {
   WorkStage,
 } from '@hematine/core'
 import type { MediaInput } from '@hematine/media/ground/media-input'
+import type { MadeSegment } from '@hematine/media/joining/segmented-picture'
+import type { SegmentPlan } from '@hematine/media/joining/segment'
 import type { CurvePlan } from '@hematine/media/previews/curve'
 
 /** What a worker tells its child process to do: one task after another. */
@@ -29,7 +31,16 @@ export type Assignment =
       directory: string
       sourceId: number
     } & Planned)
-  | ({ kind: 'job'; input: MediaInput; facts: SourceFacts; outputPath: string; itemName: string } & Planned)
+  | ({
+      kind: 'job'
+      input: MediaInput
+      facts: SourceFacts
+      outputPath: string
+      itemName: string
+      /** Where its picture lies in working files already. */
+      segments?: readonly MadeSegment[]
+    } & Planned)
+  | ({ kind: 'segment' } & SegmentPlan)
 
 /** What a worker says to its child while it works. */
 export type Instruction =
@@ -55,6 +66,7 @@ export type Report =
   | { say: 'sample'; measurement: SampleMeasurement }
   | { say: 'curve'; measurement: CurveMeasurement }
   | { say: 'job'; measurement: CheckMeasurement; workSeconds: number }
+  | { say: 'segment'; frames: number; workSeconds: number }
   | { say: 'stopped' }
-  /** `isAway` where a file was not there, which may pass. */
-  | { say: 'failed'; reason: string; isAway?: boolean }
+  /** `isAway` where a file was not there, which may pass; `isSeam` where segments do not fit together. */
+  | { say: 'failed'; reason: string; isAway?: boolean; isSeam?: boolean }

@@ -27,6 +27,7 @@ import {
   type TaskQueue,
   type WorkerIdentity,
 } from '@hematine/database'
+import { usualSegmentLength, type SegmentLength } from '@hematine/core'
 import type { Logger } from 'pino'
 import { removeOldScratch } from './abandoned.ts'
 import { SpareProcess } from './child-process.ts'
@@ -58,6 +59,8 @@ export interface WorkerOptions {
   ready: number
   /** Where sample encodes are written; each is removed right after. */
   scratchDirectory: string
+  /** How much work a segment of a job is to be; as usual unless said. */
+  segmentLength?: SegmentLength
   log: Logger
 }
 
@@ -92,8 +95,9 @@ export class Worker {
     this.spare = options.ready > 0 ? new SpareProcess() : null
     this.children = new Children(
       this.turnstile,
-      kinds.filter(kind => kind.usesReader).reduce((sum, kind) => sum + kind.lanes, 0),
+      kinds.filter(kind => kind.usesReader).reduce((sum, { lanes }) => sum + (lanes === 'of jobs' ? 0 : lanes), 0),
       options.ready,
+      this.spare,
     )
     this.identity = this.newIdentity()
     this.hands = this.makeHands()
@@ -249,6 +253,7 @@ export class Worker {
       try {
         await this.obey()
         await this.finishPlacing()
+        this.grantLanes()
         await this.fillShortLanes()
         await this.fillJobLanes()
       } catch (error) {
@@ -274,7 +279,17 @@ export class Worker {
   }
 
   private get freeLanes(): number {
-    return this.options.lanes - [...this.runs.values()].filter(run => !run.isHeld).length
+    const taken = kinds.reduce((sum, { name, lanes }) => sum + (lanes === 'of jobs' ? this.busyWith(name) : 0), 0)
+    return this.options.lanes - taken - [...this.runs.values()].filter(run => run.takesLane).length
+  }
+
+  /** Jobs whose segments are all there come before anything new. */
+  private grantLanes(): void {
+    for (const run of this.runs.values()) if (run.waitsForLane && !run.isHeld && this.freeLanes > 0) run.takeLane()
+  }
+
+  private hasRoomFor({ name, lanes }: Kind): boolean {
+    return lanes === 'of jobs' ? this.freeLanes > 0 : this.busyWith(name) < lanes
   }
 
   private async fillJobLanes(): Promise<void> {
@@ -315,7 +330,16 @@ export class Worker {
   }
 
   private runJob(job: JobRow, task: Task): void {
-    const run = new JobRun(job, this.options.database, this.identity.id, this.turnstile, this.spare)
+    const { database, queue, segmentLength = usualSegmentLength } = this.options
+    const run = new JobRun(job, {
+      database,
+      queue,
+      workerId: this.identity.id,
+      turnstile: this.turnstile,
+      segmentLength,
+      onLane: () => this.look(),
+      spare: this.spare,
+    })
     this.runs.set(job.id, run)
     this.options.log.info({ job: job.id, attempt: job.attempt }, 'job begun')
     void run.ended
@@ -355,11 +379,7 @@ export class Worker {
   }
 
   private async fillLane(kind: Kind): Promise<void> {
-    while (
-      this.busyWith(kind.name) < kind.lanes &&
-      !this.stopping &&
-      !kind.after?.some(earlier => this.busyWith(earlier) > 0)
-    ) {
+    while (this.hasRoomFor(kind) && !this.stopping && !kind.after?.some(earlier => this.busyWith(earlier) > 0)) {
       const tasks = await this.take(kind.name, kind.atOnce ?? 1)
       if (tasks.length === 0) break
       this.inBackground(kind, tasks)

@@ -79,8 +79,8 @@ export function describeState(state: JobState): string {
   return words[state]
 }
 
-/** What a job is in the middle of: finding a setting, learning what its frames need, encoding them, or checking the result. */
-export const WorkStage = z.enum(['search', 'first pass', 'encode', 'check'])
+/** What a job is in the middle of: finding a setting, learning what its frames need, encoding them, joining its segments, or checking the result. */
+export const WorkStage = z.enum(['search', 'first pass', 'encode', 'join', 'check'])
 export type WorkStage = z.infer<typeof WorkStage>
 
 /** How far a running job is. `stage` tells what is being done now. */
@@ -96,6 +96,8 @@ export const JobProgress = z.object({
   bytesWritten: z.int().min(0),
   /** Seconds of work left in the whole job, encode and check; null while too little is known. */
   secondsLeft: z.number().min(0).nullable(),
+  /** Of a job that is made in segments: how many are done. */
+  segments: z.object({ done: z.int().min(0), total: z.int().positive() }).optional(),
   /** Part of the whole job's work done, 0 to 1. */
   part: z.number().min(0).max(1),
 })

@@ -18,12 +18,16 @@ export interface WorkSoFar {
   checkPerEncode: number | null
   /** Seconds of what comes before it (a search, a first pass) for each second of encoding; 0 where nothing does. */
   aheadPerEncode: number
+  /** Of a job that is made in segments: how many are done. */
+  segments?: { done: number; total: number }
 }
 
 /** Below this much of a stage the speed so far says too little about the rest. */
 const leastPart = 0.02
-/** Share of checking in a job whose source was never sampled: a decode and a comparison against a whole encode. */
-const assumedCheckPerEncode = 0.3
+/** Share of checking in a job whose source was never sampled: plain decoding for the account, against a whole encode. */
+const assumedCheckPerEncode = 0.2
+/** Share of joining segments: their packets are read and written, and sound is treated and encoded beside them. */
+const joinPerEncode = 0.02
 
 /**
  * Progress of a job from what was done so far. The rest of a stage is taken at the stage's mean speed; the stages that still follow are
@@ -38,13 +42,16 @@ export function progressOf(work: WorkSoFar): JobProgress {
   const known = part >= leastPart ? stageTotal : null
   // In parts of one encode: the encode is 1, what comes before and after it as they were seen beside it.
   const { aheadPerEncode } = work
-  const whole = aheadPerEncode + 1 + checkPerEncode
+  const join = work.segments ? joinPerEncode : 0
+  const whole = aheadPerEncode + 1 + join + checkPerEncode
   const [before, size] =
     stage === 'encode'
       ? [aheadPerEncode, 1]
-      : stage === 'check'
-        ? [aheadPerEncode + 1, checkPerEncode]
-        : [0, aheadPerEncode]
+      : stage === 'join'
+        ? [aheadPerEncode + 1, join]
+        : stage === 'check'
+          ? [aheadPerEncode + 1 + join, checkPerEncode]
+          : [0, aheadPerEncode]
   const done = before + part * size
   const secondsLeft =
     known !== null && size > 0
@@ -70,6 +77,7 @@ export function progressOf(work: WorkSoFar): JobProgress {
         }),
     bytesWritten: work.bytesWritten,
     secondsLeft,
+    ...(work.segments ? { segments: work.segments } : {}),
     part: Math.min(1, done / whole),
   }
 }

@@ -311,6 +311,8 @@ export const JobDetail = JobRecord.extend({
   lotId: Id.nullable(),
   treatment: Treatment,
   check: Check.nullable(),
+  /** In how many segments it is made, or why in one go, as a sentence. */
+  making: z.string(),
   events: z.array(JobEventRecord),
 })
 export type JobDetail = z.infer<typeof JobDetail>

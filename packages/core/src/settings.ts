@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { usualSegmentLength } from './work/segments.ts'
 
 const wholeNumber = (least: number, most: number) =>
   z
@@ -48,6 +49,12 @@ export const Settings = z.object({
     .optional(),
   /** Jobs that one worker does at the same time. */
   HEMATINE_LANES: wholeNumber(1, 64).default(1),
+  /** Least work that a part of a long job is to be, in seconds: so much is lost with it where a fault comes. */
+  HEMATINE_SEGMENT_SECONDS: z.coerce
+    .number('is no number')
+    .positive('is not above 0')
+    .max(usualSegmentLength.most, `is above ${usualSegmentLength.most}`)
+    .default(usualSegmentLength.least),
   /** Processes that a worker keeps ready for reading files, so that the first of a folder are there at once; each takes some 150 MB. */
   HEMATINE_READY: wholeNumber(0, 3).default(3),
   /** Workers that the start command starts. */

@@ -6,7 +6,7 @@ const packets = (sums: string, offset = 0) => [...sums].map((sum, index) => ({ s
 describe('packets of a file', () => {
   test('are those that were made, whenever the container begins', () => {
     expect(comparePacketLists(packets('abcd'), packets('abcd', 1.4), 1.4)).toEqual({
-      packets: 4,
+      wanted: 4,
       found: 4,
       different: 0,
       firstAt: null,
@@ -24,7 +24,7 @@ describe('packets of a file', () => {
       firstAt: 0.12,
     })
     expect(comparePacketLists(packets('abc'), packets('abcd'), 0)).toMatchObject({ found: 4, different: 1 })
-    expect(comparePacketLists([], packets('a'), 0)).toMatchObject({ packets: 0, found: 1, different: 1 })
+    expect(comparePacketLists([], packets('a'), 0)).toMatchObject({ wanted: 0, found: 1, different: 1 })
   })
 
   test('that are shown at another time differ, by more than what containers round', () => {
@@ -48,7 +48,7 @@ describe('packets of a file', () => {
   })
 
   test('are as compared only with the same head', () => {
-    const same = { packets: 4, found: 4, different: 0, firstAt: null, sameHead: true }
+    const same = { parts: 'packets' as const, wanted: 4, found: 4, different: 0, firstAt: null, sameHead: true }
     expect(isAsCompared(same)).toBe(true)
     for (const other of [{ found: 5 }, { different: 1 }, { sameHead: false }])
       expect(isAsCompared({ ...same, ...other })).toBe(false)

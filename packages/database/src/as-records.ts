@@ -1,9 +1,11 @@
 import {
+  describeMaking,
   extentOf,
   forecastJob,
   forecastOf,
   leftInBy,
   mistakesIn,
+  planOf,
   specTitle,
   treatedSeconds,
   type DiscCopyRecord,
@@ -187,6 +189,12 @@ export function jobDetail(
     lotId: (job.source.getEntity() as SourceRow).lot?.id ?? null,
     treatment: job.treatment,
     check: job.check ?? null,
+    making: describeMaking(
+      planOf(job),
+      (job.source.getEntity() as SourceRow).facts ?? { video: null },
+      (job.sample?.getEntity() as SampleRow | undefined)?.measurement ?? null,
+      job.wholeBecause ?? null,
+    ),
     events: events.map(row => jobEventRecord(row, job)),
   }
 }

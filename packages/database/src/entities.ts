@@ -34,6 +34,7 @@ import type {
   Treatment,
   TrialMoment,
   TrialState,
+  UnitState,
   VolumeRole,
 } from '@hematine/core'
 
@@ -284,6 +285,8 @@ export const JobEntity = defineEntity({
     check: p.json().$type<Check | null>().nullable(),
     reason: p.text().nullable(),
     workSeconds: p.double().$type<number>().nullable(),
+    /** Why it is made in one go although it could be in segments: they did not fit together. A sentence. */
+    wholeBecause: p.text().nullable(),
     createdAt: p.datetime().defaultRaw('now()'),
     releasedAt: p.datetime().nullable(),
     /** Set while it waits for a volume that is not there: it is not begun before. */
@@ -293,6 +296,36 @@ export const JobEntity = defineEntity({
   },
 })
 export type JobRow = InferEntity<typeof JobEntity>
+
+/** A part of a job that is made by itself. */
+export const WorkUnitEntity = defineEntity({
+  name: 'WorkUnit',
+  tableName: 'work_unit',
+  properties: {
+    id: p.integer().primary().autoincrement(),
+    job: () => p.manyToOne(JobEntity).ref().deleteRule('cascade'),
+    /** Of all that the job's result depends on: a unit of other work than this does not count. */
+    work: p.text(),
+    place: p.integer(),
+    firstFrame: p.integer(),
+    /** Null for all that are left. */
+    frames: p.integer().nullable(),
+    state: p.text().$type<UnitState>(),
+    /** Counts the tasks sent for it; an older one means nothing. */
+    run: p.integer().default(0),
+    workerId: p.uuid().nullable(),
+    framesDone: p.integer().default(0),
+    /** Of work that it took. */
+    seconds: p.double().$type<number>().nullable(),
+    /** Times that its worker was lost. */
+    losses: p.integer().default(0),
+    /** Why it could not be done, as a sentence; and whether a file was not there, which may pass. */
+    reason: p.text().nullable(),
+    isAway: p.boolean().default(false),
+  },
+  uniques: [{ properties: ['job', 'place'] }],
+})
+export type WorkUnitRow = InferEntity<typeof WorkUnitEntity>
 
 /** The small picture that stands for a source, apart from its row so that lists stay light. */
 export const PosterEntity = defineEntity({
@@ -530,6 +563,7 @@ export const entities = [
   DiscCopyEntity,
   SampleEntity,
   CurveEntity,
+  WorkUnitEntity,
   JobEntity,
   TrialEntity,
   JobEventEntity,

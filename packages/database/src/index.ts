@@ -15,6 +15,7 @@ export type {
   TrialRow,
   VolumeRow,
   WatchRow,
+  WorkUnitRow,
   WorkerRow,
 } from './entities.ts'
 export * from './curves.ts'
@@ -43,4 +44,5 @@ export * from './treatments.ts'
 export * from './trials.ts'
 export * from './volumes.ts'
 export * from './watches.ts'
+export * from './work.ts'
 export * from './workers.ts'

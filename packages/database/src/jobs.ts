@@ -12,7 +12,15 @@ import {
   type JobState,
 } from '@hematine/core'
 import { jobDetail, jobEventRecord, jobRecord } from './as-records.ts'
-import { JobEntity, JobEventEntity, type JobRow, type SampleRow, type SourceRow, type VolumeRow } from './entities.ts'
+import {
+  JobEntity,
+  JobEventEntity,
+  WorkUnitEntity,
+  type JobRow,
+  type SampleRow,
+  type SourceRow,
+  type VolumeRow,
+} from './entities.ts'
 import { applyEvent } from './job-events.ts'
 import { found } from './problem.ts'
 import type { TaskQueue } from './queue.ts'
@@ -255,8 +263,9 @@ export async function renamePlacing(em: EntityManager, jobId: number, outputPath
 export async function finishJob(em: EntityManager, jobId: number): Promise<void> {
   await em.transactional(async tx => {
     const job = await lockJob(tx, jobId)
-    if (applyEvent(tx, job, 'finish', job.outputPath))
-      tx.assign(job, { workerId: null, progress: null, temporaryPath: null, finishedAt: new Date() })
+    if (!applyEvent(tx, job, 'finish', job.outputPath)) return
+    tx.assign(job, { workerId: null, progress: null, temporaryPath: null, finishedAt: new Date() })
+    await tx.nativeDelete(WorkUnitEntity, { job: jobId })
   })
 }
 
@@ -272,13 +281,14 @@ export async function failJob(
   await em.transactional(async tx => {
     const job = await lockJob(tx, jobId)
     if (job.attempt !== attempt || (job.workerId ?? null) !== workerId) return
-    if (applyEvent(tx, job, 'fail', reason))
-      tx.assign(job, { workerId: null, progress: null, temporaryPath: null, reason, check, finishedAt: new Date() })
+    if (!applyEvent(tx, job, 'fail', reason)) return
+    tx.assign(job, { workerId: null, progress: null, temporaryPath: null, reason, check, finishedAt: new Date() })
+    await tx.nativeDelete(WorkUnitEntity, { job: jobId })
   })
 }
 
 /** Times that a job may lose its process or its worker before it is given up. */
-const mostLosses = 5
+export const mostLosses = 5
 
 /** The job's process broke off: it waits again, or is given up when that has happened too often. */
 export async function loseJob(

@@ -4,7 +4,18 @@ import type { EntityManager, Knex } from '@mikro-orm/postgresql'
 import type { ClientBase } from 'pg'
 
 /** Kinds of task that workers take. */
-export const taskKinds = ['facts', 'poster', 'sample', 'job', 'scan', 'measure', 'copy', 'trial', 'curve'] as const
+export const taskKinds = [
+  'facts',
+  'poster',
+  'sample',
+  'job',
+  'scan',
+  'measure',
+  'copy',
+  'trial',
+  'curve',
+  'segment',
+] as const
 export type TaskKind = (typeof taskKinds)[number]
 
 export interface TaskPayloads {
@@ -17,6 +28,7 @@ export interface TaskPayloads {
   copy: { copyId: number }
   trial: { trialId: number }
   curve: { curveId: number }
+  segment: { unitId: number; run: number }
 }
 
 export interface Task<Kind extends TaskKind = TaskKind> {

@@ -13,6 +13,7 @@ import {
 } from './entities.ts'
 import { applyEvent } from './job-events.ts'
 import { lose } from './jobs.ts'
+import { loseUnit } from './work.ts'
 import type { Task, TaskKind, TaskPayloads, TaskQueue } from './queue.ts'
 
 /** A worker not heard of for this long is lost. It reports every two seconds. */
@@ -101,7 +102,9 @@ async function sendAgain<Kind extends ShortKind>(
   queue: TaskQueue,
   kind: Kind,
   payload: TaskPayloads[Kind],
+  isLost = false,
 ): Promise<void> {
+  if ('unitId' in payload) await loseUnit(tx, payload, isLost)
   if ('depth' in payload)
     await tx.nativeUpdate(
       SourceEntity,
@@ -162,7 +165,8 @@ export async function retireWorker(
     const worker = await tx.findOne(WorkerEntity, workerId, { lockMode: LockMode.PESSIMISTIC_WRITE })
     if (!worker || worker.goneAt) return
     worker.goneAt = new Date()
-    for (const claim of await tx.find(TaskClaimEntity, { worker: workerId })) await giveBack(tx, queue, claim, why)
+    for (const claim of await tx.find(TaskClaimEntity, { worker: workerId }))
+      await giveBack(tx, queue, claim, why, isLost)
     for (const job of await tx.find(JobEntity, { workerId }, { lockMode: LockMode.PESSIMISTIC_WRITE })) {
       if (isLost) lose(tx, job, why)
       else {
@@ -174,14 +178,20 @@ export async function retireWorker(
 }
 
 /** Puts a claimed task back into the queue. A job that was taken but not begun waits again; one that was begun is not touched. */
-async function giveBack(tx: EntityManager, queue: TaskQueue, claim: TaskClaimRow, why: string): Promise<void> {
+async function giveBack(
+  tx: EntityManager,
+  queue: TaskQueue,
+  claim: TaskClaimRow,
+  why: string,
+  isLost = false,
+): Promise<void> {
   await queue.complete(claim.kind as TaskKind, [claim.taskId], tx)
   if (claim.kind === 'job') {
     const { jobId, attempt } = claim.payload as TaskPayloads['job']
     const job = await tx.findOne(JobEntity, jobId, { lockMode: LockMode.PESSIMISTIC_WRITE })
     if (job && job.attempt === attempt && job.state === 'queued') applyEvent(tx, job, 'lose', why)
   } else {
-    await sendAgain(tx, queue, claim.kind as ShortKind, claim.payload as never)
+    await sendAgain(tx, queue, claim.kind as ShortKind, claim.payload as never, isLost)
   }
   tx.remove(claim)
 }

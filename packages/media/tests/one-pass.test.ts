@@ -36,10 +36,10 @@ afterEach(() => {
 })
 
 /** Makes a result as a job does, lets somebody at its file before it is checked, and returns the lines that are no pass. */
-async function made(spec: PictureSpec, spoil: (file: string) => Promise<void> = async () => undefined) {
-  const facts = await readFacts(source)
+async function made(spec: PictureSpec, spoil: (file: string) => Promise<void> = async () => undefined, input = source) {
+  const facts = await readFacts(input)
   const outputPath = path.join(scratch, `${expect.getState().currentTestName!.replace(/\W+/g, '-')}.${spec.container}`)
-  const plan = { input: source, facts, treatment: deriveTreatment(facts, spec), spec, outputPath }
+  const plan = { input, facts, treatment: deriveTreatment(facts, spec), spec, outputPath }
   const { proved } = await transcode(plan, openGate, () => undefined)
   await spoil(outputPath)
   const check = judge(await measureResult({ ...plan, proved }, openGate, () => undefined), spec, plan.treatment)
@@ -191,6 +191,74 @@ describe('a result that is not what was made fails', () => {
     expect(line('sound likeness')!.reason).toBe('The sound came out of its encoder 40 ms late. Make it again.')
   })
 
+  test('where a piece of its sound was lost before the encoder', async () => {
+    const encode = Encoder.prototype.encode
+    let pieces = 0
+    vi.spyOn(Encoder.prototype, 'encode').mockImplementation(async function (this: Encoder, frame, take) {
+      if (frame && !frame.isVideo() && ++pieces === 20) return
+      return encode.call(this, frame, take)
+    })
+    const { line, faults } = await made(specOf('playback-box'))
+    expect(faults).toEqual(['sound likeness'])
+    expect(line('sound likeness')!.reason).toBe('0.021 s of the sound never came out of its encoder.')
+  })
+
+  test('where the eleventh of its sixteen channels was silenced', async () => {
+    const many: MediaInput = { kind: 'file', path: path.join(scratch, 'sixteen.mov') }
+    const channels = Array.from({ length: 16 }, (_, index) => `c${index}=${(index + 1) / 16}*c0`)
+    await writeClip({
+      path: many.path,
+      format: 'mov',
+      video: { encoder: 'prores_ks', filters: 'testsrc2=s=320x240:r=25:d=1,format=yuv422p10le,setsar=1' },
+      audio: [
+        {
+          encoder: 'pcm_s16le',
+          filters: `anoisesrc=r=48000:d=1:c=pink:seed=3,pan=16c|${channels.join('|')},aformat=sample_fmts=s16`,
+        },
+      ],
+    })
+    const whole = await made(specOf('editing-master'), undefined, many)
+    expect(whole.check.measurement.audio[0]).toMatchObject({ channels: 16, likeness: { identical: true } })
+    const encode = Encoder.prototype.encode
+    vi.spyOn(Encoder.prototype, 'encode').mockImplementation(async function (this: Encoder, frame, take) {
+      if (frame && !frame.isVideo()) {
+        frame.makeWritable()
+        const [plane] = frame.data!
+        const samples = new Int32Array(plane!.buffer, plane!.byteOffset, frame.nbSamples * 16)
+        for (let at = 10; at < samples.length; at += 16) samples[at] = 0
+      }
+      return encode.call(this, frame, take)
+    })
+    const spoilt = await made({ ...specOf('editing-master'), container: 'mkv' }, undefined, many)
+    expect(spoilt.line('sound likeness')).toMatchObject({ verdict: 'fail', found: 'differs' })
+  })
+
+  test('where the parameters in a transport stream turned over on the disk, of which its slices know nothing', async () => {
+    const spec: PictureSpec = { ...specOf('playback-box'), container: 'ts', tags: undefined }
+    const { faults } = await made(spec, async file => {
+      const bytes = await readFile(file)
+      // ITU-T H.264 7.3.2.1: the last set of parameters of a sequence, a bit in the middle of what it says of use.
+      const at = bytes.lastIndexOf(Buffer.from([0, 0, 1, 0x67]))
+      expect(at).toBeGreaterThan(0)
+      bytes[at + 20]! ^= 1
+      await writeFile(file, bytes)
+    })
+    expect(faults).toContain('on the disk')
+  })
+
+  test('where the container alone calls its colours by another matrix', async () => {
+    const { line, faults } = await made(specOf('editing-master'), async file => {
+      const bytes = await readFile(file)
+      // ISO/IEC 14496-12, 12.1.5: primaries, transfer and matrix behind the type of the description. ProRes states its own in each frame.
+      const at = bytes.indexOf('colrncl')
+      expect(at).toBeGreaterThan(0)
+      bytes.writeUInt16BE(9, at + 8 + 4)
+      await writeFile(file, bytes)
+    })
+    expect(faults).toEqual(['container colours'])
+    expect(line('container colours')!.reason).toMatch(/^Players that go by the container would show other colours/)
+  })
+
   test('where the file calls its colours by another matrix', async () => {
     const { faults } = await made(specOf('archive-master'), async file => {
       const bytes = await readFile(file)
@@ -200,7 +268,7 @@ describe('a result that is not what was made fails', () => {
       bytes[at + 3] = 9
       await writeFile(file, bytes)
     })
-    expect(faults).toEqual(['colour tags'])
+    expect(faults).toEqual(['colour tags', 'container colours'])
   })
 
   test('where its encoder was told another matrix', async () => {
@@ -211,6 +279,6 @@ describe('a result that is not what was made fails', () => {
       return video(spec, { ...treatment, result: { ...result, colour } }, rate)
     })
     const { faults } = await made(specOf('playback-box'))
-    expect(faults).toEqual(['colour tags'])
+    expect(faults).toEqual(['colour tags', 'container colours'])
   })
 })

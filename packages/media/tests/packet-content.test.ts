@@ -1,5 +1,5 @@
 import { describe, expect, test } from 'vitest'
-import { parametersOf, slicesOf, soundAlone } from '../src/proof/packet-content.ts'
+import { contentOf, parametersOf, soundAlone } from '../src/proof/packet-content.ts'
 
 const bytes = (...values: number[]) => Buffer.from(values)
 
@@ -10,18 +10,43 @@ describe('an AV1 packet (AV1 bitstream specification, 5.3)', () => {
   const frame = bytes(0x32, 2, 1, 2)
 
   test('is what it holds but for the delimiter that files leave out', () => {
-    expect(slicesOf('av1', null)(Buffer.concat([delimiter, head, frame]))).toEqual([head, frame])
-    expect(slicesOf('av1', null)(Buffer.concat([head, frame]))).toEqual([head, frame])
+    expect(contentOf('av1', null)(Buffer.concat([delimiter, head, frame]))).toEqual([head, frame])
+    expect(contentOf('av1', null)(Buffer.concat([head, frame]))).toEqual([head, frame])
   })
 
   test('may have units longer than one byte tells, or with no length at the end', () => {
     const long = Buffer.concat([bytes(0x32, 0x80 | 72, 1), Buffer.alloc(200, 5)])
     const last = bytes(0x30, 9, 9, 9)
-    expect(slicesOf('av1', null)(Buffer.concat([delimiter, long, last]))).toEqual([long, last])
+    expect(contentOf('av1', null)(Buffer.concat([delimiter, long, last]))).toEqual([long, last])
   })
 
   test('that is cut short ends with what there is', () => {
-    expect(slicesOf('av1', null)(bytes(0x32, 9, 1))).toEqual([bytes(0x32, 9, 1)])
+    expect(contentOf('av1', null)(bytes(0x32, 9, 1))).toEqual([bytes(0x32, 9, 1)])
+  })
+})
+
+describe('a packet of H.264 or HEVC', () => {
+  const code = bytes(0, 0, 0, 1)
+  const lengths = (...units: Buffer[]) => Buffer.concat(units.flatMap(unit => [bytes(0, 0, 0, unit.length), unit]))
+  const codes = (...units: Buffer[]) => Buffer.concat(units.flatMap(unit => [code, unit]))
+
+  test('is all its units but those between pictures, by start codes and by lengths', () => {
+    const [delimiter, filler, sps, sei, idr] = [
+      bytes(9, 16),
+      bytes(12, 255),
+      bytes(0x67, 5),
+      bytes(6, 1),
+      bytes(0x65, 7),
+    ]
+    const head = bytes(1, 100, 0, 31, 0xff, 0xe1)
+    expect(contentOf('h264', null)(codes(delimiter, sps, sei, idr, filler))).toEqual([sps, sei, idr])
+    expect(contentOf('h264', head)(lengths(sps, sei, idr))).toEqual([sps, sei, idr])
+    const [aud, vps, slice] = [bytes(0x46, 1, 80), bytes(0x40, 1, 12), bytes(0x26, 1, 9)]
+    expect(contentOf('hevc', null)(codes(aud, vps, slice))).toEqual([vps, slice])
+  })
+
+  test('in which no unit is found is compared as it is, and not as nothing', () => {
+    expect(contentOf('h264', null)(bytes(1, 2, 3))).toEqual([bytes(1, 2, 3)])
   })
 })
 

@@ -32,8 +32,8 @@ export interface Hands {
 /** A kind of task: what it needs, and how it is done and ends. */
 export interface Kind<Name extends ShortKind = ShortKind> {
   readonly name: Name
-  /** Tasks of the kind that a worker does at the same time. */
-  readonly lanes: number
+  /** Tasks of the kind that a worker does at the same time; or those of jobs, which it has in common with them. */
+  readonly lanes: number | 'of jobs'
   /** Tasks taken under one claim; 1 unless said otherwise. */
   readonly atOnce?: number
   /** Whether running jobs pause for it, because it measures how long work takes; null for what hardly uses the processor. */

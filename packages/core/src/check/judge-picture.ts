@@ -1,4 +1,5 @@
 import { describeCodec } from '../codec-names.ts'
+import type { ColourDescription } from '../colour.ts'
 import { levelProblem, levelRank, lowestLevel, pictureCodec, sameProfile } from '../codecs/index.ts'
 import type { SourceFacts } from '../facts.ts'
 import { describeClock } from '../format.ts'
@@ -145,7 +146,7 @@ export function judgePicture(
     const isCopied = kept && source && copiesSound(kept, source, spec, treatment)
     judgeTrack(add, of, track, isCopied ? kept : spec.audio)
     if (isCopied) addUntouched(add, `sound${of} untouched`, track.copy, 'sound')
-    if (track.likeness) judgeSoundLikeness(add, of, track.likeness, spec.audio)
+    if (track.likeness) judgeSoundLikeness(add, of, track.likeness, { audio: spec.audio, container: spec.container })
     addOnDisk(add, `sound${of} on the disk`, track.onDisk, 'sound')
     const most = kept?.mixed ? 2 : spec.audio.maxChannels
     add(
@@ -248,22 +249,28 @@ export function judgePicture(
   )
   // Files of single pictures imply their colours.
   if (result.colour.matrix !== 'gbr' && outputKind(spec) === 'moving picture') {
-    const tags = [video.colour.primaries, video.colour.transfer, video.colour.matrix]
+    const tagsIn = (colour: ColourDescription) => [colour.primaries, colour.transfer, colour.matrix]
     const wanted = [result.colour.primaries, result.colour.transfer, result.colour.matrix]
     // Not every container states colours, and a copied stream says no more than it did.
     const mayBeOpen = treatment.copied === true || containerFacts(spec.container).statesNoColour === true
-    add(
-      'colour tags',
-      wanted.join(' / '),
-      tags.map(tag => tag ?? 'none').join(' / '),
-      tags.every(
-        (tag, index) =>
-          sameColourTag(tag, wanted[index]!) ||
-          (tag === null && mayBeOpen) ||
-          (index === 1 && sameCurve(tag, wanted[index]!)),
-      ),
-      'Players would show other colours: the tags are not the planned ones.',
-    )
+    const addTags = (name: string, colour: ColourDescription, isOpen: boolean, reason: string) => {
+      const tags = tagsIn(colour)
+      const isWanted = (tag: string | null, index: number) =>
+        sameColourTag(tag, wanted[index]!) ||
+        (tag === null && isOpen) ||
+        (index === 1 && sameCurve(tag, wanted[index]!))
+      add(name, wanted.join(' / '), tags.map(tag => tag ?? 'none').join(' / '), tags.every(isWanted), reason)
+    }
+    const reason = 'Players would show other colours: the tags are not the planned ones.'
+    addTags('colour tags', video.colour, mayBeOpen, reason)
+    // A decoder believes the stream, and many players the container.
+    if (video.containerColour)
+      addTags(
+        'container colours',
+        video.containerColour,
+        true,
+        'Players that go by the container would show other colours: its tags are not the planned ones. Make it again.',
+      )
   }
 
   const { framesCompared = measured.treatedFrames } = measured

@@ -78,6 +78,6 @@ export function judgeSound(
       track.sampleRate === likeness.sampleRate && track.channels === likeness.channels,
       wrongSoundShape,
     )
-    judgeSoundLikeness(add, of, likeness, spec.audio)
+    judgeSoundLikeness(add, of, likeness, { audio: spec.audio, container: spec.container })
   })
 }

@@ -1,6 +1,7 @@
 import { describeCodec } from '../codec-names.ts'
 import { soundCodecs } from '../codecs/index.ts'
 import { describeClock } from '../format.ts'
+import { containerFacts, type Container } from '../spec/container.ts'
 import type { SpecSound } from '../spec/schema.ts'
 import { isAsCompared, type OnDisk } from './on-disk.ts'
 import { isUntouched, type CheckMeasurement, type Copy, type SoundLikeness } from './records.ts'
@@ -10,6 +11,10 @@ const losslessSound = new Set(soundCodecs.filter(codec => codec.isLossless).map(
 
 /** Difference below the sound, in dB, under which a person should listen; what the built-in codecs leave is well above on ordinary sound. */
 const listenBelow = 6
+/** AC-3 gives back the last 256 samples only with a frame that follows (ATSC A/52, 7.9.4), in seconds at 32 kHz; other coders lose nothing but rounding. */
+const mostLost = 0.008
+/** A container that counts packets has no place for what a coder begins with, and MP3's first frame leans on that: a frame of it at 32 kHz, the longest. */
+const firstPacketSeconds = 0.036
 /** What coders make of silence lies below this, in dBFS: nobody hears it. */
 const unheard = -80
 /** Sound that comes out so much later or earlier than it went in was moved, in seconds; coders of sound move none. */
@@ -79,14 +84,18 @@ export const isLosslessSound = ({ codec }: Pick<SpecSound, 'codec'>): boolean =>
 export function judgeSoundLikeness(
   add: AddLine,
   of: string,
-  { identical, signalToNoise, late, residue }: SoundLikeness,
-  audio: Pick<SpecSound, 'codec'>,
+  { identical, signalToNoise, late, lostSeconds = 0, residue }: SoundLikeness,
+  { audio, container }: { audio: Pick<SpecSound, 'codec'>; container: Container },
 ): void {
   const name = `sound${of} likeness`
   const isLossless = isLosslessSound(audio)
+  const mayLose = containerFacts(container).countsPackets ? firstPacketSeconds : mostLost
   if (typeof late === 'number' && Math.abs(late) > movedBy) {
     const moved = `${Math.abs(late * 1000).toFixed(0)} ms ${late > 0 ? 'late' : 'early'}`
     add(name, 'in step', moved, false, `The sound came out of its encoder ${moved}. Make it again.`)
+  } else if (lostSeconds > mayLose) {
+    const lost = `${lostSeconds.toFixed(3)} s lost`
+    add(name, 'all of it', lost, false, `${lostSeconds.toFixed(3)} s of the sound never came out of its encoder.`)
   } else if (isLossless)
     add(
       name,
@@ -127,14 +136,15 @@ export function judgeSoundLikeness(
 /** The line on whether a file holds what was compared on its way into it. */
 export function addOnDisk(add: AddLine, name: string, onDisk: OnDisk | undefined, what: 'picture' | 'sound'): void {
   if (!onDisk) return
-  const { packets, found, different, firstAt, sameHead } = onDisk
+  const { parts, wanted, found, different, firstAt, sameHead } = onDisk
   const at = firstAt === null ? '' : `, the first at ${describeClock(Math.max(0, firstAt))}`
-  const fault = !sameHead ? 'with another head' : different > 0 ? `${different} differ${at}` : 'more'
+  const those = parts === 'bytes' ? 'not the same' : `${different} differ${at}`
+  const fault = sameHead ? those : 'with another head'
   add(
     name,
-    `${packets} ${packets === 1 ? 'packet' : 'packets'} as compared`,
+    `${wanted} ${wanted === 1 ? parts.slice(0, -1) : parts} as compared`,
     isAsCompared(onDisk) ? `${found}, all the same` : `${found}, ${fault}`,
     isAsCompared(onDisk),
-    `The ${what} on the disk is not what was encoded and compared: ${found} of ${packets} packets are there, ${fault}. Make it again, and look at the disk.`,
+    `The ${what} on the disk is not what was encoded and compared: ${found} of ${wanted} ${parts} are there, ${fault}. Make it again, and look at the disk.`,
   )
 }

@@ -2,10 +2,12 @@ import { z } from 'zod'
 
 /** What became of a stream's packets between its encoder, where what is in them was compared, and the file. */
 export const OnDisk = z.object({
-  /** Packets that were compared, and that the file has. */
-  packets: z.int().min(0),
+  /** What is counted: packets, or of samples as they are, which have none of their own, bytes. */
+  parts: z.enum(['packets', 'bytes']),
+  /** How many were compared, and how many the file has. */
+  wanted: z.int().min(0),
   found: z.int().min(0),
-  /** How many hold something else, or are shown at another time; and when the first of them is shown, in seconds of the result. */
+  /** How many packets hold something else, or are shown at another time (of bytes 1, wherever they differ); when the first of them is shown, in seconds of the result. */
   different: z.int().min(0),
   firstAt: z.number().nullable(),
   /** Whether what a decoder is told before the first packet is the same. */
@@ -31,7 +33,7 @@ export function comparePacketLists(
   made: readonly Entry[],
   onDisk: readonly Entry[],
   offset: number,
-): Omit<OnDisk, 'sameHead'> {
+): Pick<OnDisk, 'wanted' | 'found' | 'different' | 'firstAt'> {
   let different = Math.max(0, made.length - onDisk.length)
   let firstAt = different > 0 ? (made[onDisk.length]!.seconds ?? null) : null
   for (let at = onDisk.length - 1; at >= 0; at--) {
@@ -45,9 +47,9 @@ export function comparePacketLists(
     different++
     firstAt = wanted?.seconds ?? (found.seconds === null ? null : found.seconds - offset)
   }
-  return { packets: made.length, found: onDisk.length, different, firstAt }
+  return { wanted: made.length, found: onDisk.length, different, firstAt }
 }
 
 /** Whether a stream's packets in a file are those that were compared. */
-export const isAsCompared = ({ packets, found, different, sameHead }: OnDisk): boolean =>
-  packets === found && different === 0 && sameHead
+export const isAsCompared = ({ wanted, found, different, sameHead }: OnDisk): boolean =>
+  wanted === found && different === 0 && sameHead

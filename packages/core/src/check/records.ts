@@ -23,6 +23,8 @@ export const SoundLikeness = z.object({
   /** Whether all samples are equal, and the level of the difference below the sound in dB; null for equal or silent ones. */
   identical: z.boolean(),
   signalToNoise: z.number().nullable(),
+  /** Seconds of what its encoder was given that never came out again. */
+  lostSeconds: z.number().min(0).optional(),
   /** Level of the difference in dBFS, where what it was made of is silent. */
   residue: z.number().optional(),
   /** Of sound that is far from what it should be: by how much it is late, in seconds; null where that cannot be told. Absent where nothing is amiss. */
@@ -90,6 +92,8 @@ export const PictureCheckMeasurement = AnyMeasurement.extend({
     frameRate: Rational,
     pixelFormat: z.string(),
     colour: ColourDescription,
+    /** What the container alone says of the colours, where it says something; absent where it was not asked. */
+    containerColour: ColourDescription.nullable().optional(),
     interlaced: z.boolean(),
     framesDecoded: z.int().min(0),
     decodeErrors: z.int().min(0),

@@ -14,6 +14,9 @@ export type Strength = z.infer<typeof Strength>
 const pixels = z.int().min(0).max(16_384)
 const percent = z.number().min(0).max(100)
 
+/** Length of the view with which a path is smoothed by two readings: the deviation of its bell, in seconds. */
+export const steadySeconds = { short: 0.25, medium: 0.5, long: 1 }
+
 /** What brings a picture to a new number of frames. */
 export const InBetween = z.enum(['repeat', 'blend', 'motion'])
 export type InBetween = z.infer<typeof InBetween>

@@ -14,6 +14,7 @@ import { LotFineness } from './lot-fineness.ts'
 import { PlannedNames } from './planned-names.ts'
 import { Renders } from './renders.ts'
 import { Specs } from './specs.ts'
+import { WorkUnits } from './work-units.ts'
 
 /** Every migration, oldest first. A name is never changed once it has run anywhere. */
 export const migrations = [
@@ -33,4 +34,5 @@ export const migrations = [
   { name: '014-planned-names', class: PlannedNames },
   { name: '015-curves', class: Curves },
   { name: '016-curve-pictures', class: CurvePictures },
+  { name: '017-work-units', class: WorkUnits },
 ]

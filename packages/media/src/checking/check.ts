@@ -14,6 +14,7 @@ import {
 } from '@hematine/core'
 import { AV_FRAME_FLAG_INTERLACED, AVMEDIA_TYPE_VIDEO } from 'node-av/constants'
 import { avGetCodecName, avGetPixFmtName, Frame } from 'node-av/lib'
+import { containerColour } from '../reading/container-colour.ts'
 import { StreamDecoder } from '../reading/decoder.ts'
 import { openFrames } from '../reading/frame-reader.ts'
 import { picturesCutShort } from '../reading/still-file.ts'
@@ -57,7 +58,8 @@ export async function measureResult(
   const bytes = await sizeOfResult(outputPath)
   const result = await readResult(outputPath, plan.treatment.result.rate)
   const { picture, sound, facts: made, container } = result
-  const limits = plan.treatment.copied || outputKind(plan.spec) !== 'moving picture' ? null : streamLimits(plan.spec)
+  const isEncodedFilm = !plan.treatment.copied && outputKind(plan.spec) === 'moving picture'
+  const limits = isEncodedFilm ? streamLimits(plan.spec) : null
   const onDisk = proved ? await readBack(...streamsOfResult(plan, proved, result), limits, gate) : null
   const {
     video,
@@ -97,6 +99,8 @@ export async function measureResult(
     sourceBytes: facts.bytes,
     sha256,
     ...video,
+    // Of a copy it is its source's own.
+    ...(isEncodedFilm ? { video: { ...video.video, containerColour: await containerColour(outputPath) } } : {}),
     ...(pictureCopy ? { copy: pictureCopy } : {}),
     ...(onDisk?.flow ? { flow: onDisk.flow } : {}),
     sourceDecodeErrors: video.sourceDecodeErrors + (await picturesCutShort(plan.input)).length,
@@ -225,7 +229,7 @@ async function measureWhole(
     return { video: await measurePicture(plan, gate, onProgress), copy: undefined, isProved: false }
   const { isWhole, ...copy } = await comparePictures(plan, { input, streamIndex }, gate, onProgress)
   if (isWhole && isUntouched(copy)) {
-    const alone = await measurePicture(plan, gate, onProgress, null, nothingBeside)
+    const alone = await measurePicture(plan, gate, onProgress, nothingBeside)
     const { framesDecoded, decodeErrors } = alone.video
     if (framesDecoded === copy.sourcePackets && decodeErrors === 0)
       return { video: { ...alone, treatedFrames: copy.sourcePackets, identical: true }, copy, isProved: true }
@@ -241,7 +245,7 @@ const nothingBeside = async (): Promise<TreatedFrames> => ({
 })
 
 /** What `measurePicture` finds. */
-export type PictureMeasurement = Pick<
+type PictureMeasurement = Pick<
   PictureCheckMeasurement,
   | 'video'
   | 'treatedFrames'
@@ -255,7 +259,7 @@ export type PictureMeasurement = Pick<
 >
 
 /** The frames that a result is held against. */
-export interface TreatedFrames {
+interface TreatedFrames {
   /** Decode errors of the source so far. */
   readonly errors: number
   next(frame: Frame): Promise<boolean>
@@ -264,16 +268,15 @@ export interface TreatedFrames {
 
 /**
  * Decodes a result's picture whole and compares each frame with the treated source.
- * @param part for a result that is a stretch only: the treated frame it starts with, and how many of its frames are looked at
- * @param open gives the treated frames from there on; the source is treated once more unless said
+ * @param open gives the treated frames; the source is treated once more unless said
+ * @param most frames that are decoded; all unless said
  */
-export async function measurePicture(
+async function measurePicture(
   plan: CheckPlan,
   gate: WorkGate,
   onProgress: (framesDone: number) => void,
-  part: { firstFrame: number; frames: number } | null = null,
-  open: () => Promise<TreatedFrames> = () =>
-    TreatedPicture.open(plan.input, plan.facts.video!, plan.treatment, { firstFrame: part?.firstFrame ?? 0 }),
+  open: () => Promise<TreatedFrames> = () => TreatedPicture.open(plan.input, plan.facts.video!, plan.treatment),
+  most = Number.POSITIVE_INFINITY,
 ): Promise<PictureMeasurement> {
   const { treatment } = plan
   const result = await resultPicture(plan.outputPath, plan.treatment.result.rate)
@@ -290,8 +293,8 @@ export async function measurePicture(
     let shape: ReturnType<typeof streamShape> | null = null
     for (;;) {
       await gate.turn()
-      const hasResult = (part === null || framesDecoded < part.frames) && (await decoder.next(frame))
-      const hasReference = (part === null || treatedFrames < part.frames) && (await treated.next(reference))
+      const hasResult = framesDecoded < most && (await decoder.next(frame))
+      const hasReference = await treated.next(reference)
       if (hasResult) {
         const ticks = Number(frame.pts)
         if (framesDecoded === 0) {
@@ -340,7 +343,7 @@ export async function measurePicture(
 export async function timeCopyCheck(plan: CheckPlan, gate: WorkGate, frames: number): Promise<number> {
   const opened = performance.now()
   let begin = 0
-  await measurePicture(plan, gate, () => (begin ||= performance.now()), { firstFrame: 0, frames }, nothingBeside)
+  await measurePicture(plan, gate, () => (begin ||= performance.now()), nothingBeside, frames)
   const end = performance.now()
   return frames > 1 ? ((end - begin) / 1000) * (frames / (frames - 1)) : (end - opened) / 1000
 }

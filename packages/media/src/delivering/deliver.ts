@@ -11,8 +11,14 @@ import {
 import { measureResult } from '../checking/check.ts'
 import { transcode, type TranscodePlan } from '../encoding/transcode.ts'
 import type { WorkGate } from '../ground/gate.ts'
+import { SegmentedPicture, type MadeSegment } from '../joining/segmented-picture.ts'
 import { flushResult } from '../volumes/result-files.ts'
 import { findQuality } from './find-quality.ts'
+
+export interface DeliveryPlan extends TranscodePlan {
+  /** The picture's segments, where it was made in some: they are joined and nothing of it is encoded again. */
+  segments?: readonly MadeSegment[]
+}
 
 export interface DeliveryProgress {
   stage: WorkStage
@@ -22,15 +28,18 @@ export interface DeliveryProgress {
 }
 
 /**
- * Makes a job's result, comparing what is encoded on its way into the file, and measures it. Where a quality is to be kept, its setting is found on stretches first, and a result that misses it is
- * made once more; the nearest stays.
+ * Makes a job's result, comparing what is encoded on its way into the file, and measures it. Where a quality is to be kept, its setting is found on stretches
+ * first, and a result that misses it is made once more; the nearest stays.
  * @throws MediaError; whatever `gate.turn` rejects with, when stopped. An unfinished file is the caller's to remove
  */
 export async function deliver(
-  plan: TranscodePlan,
+  { segments, ...given }: DeliveryPlan,
   gate: WorkGate,
   onProgress: (progress: DeliveryProgress) => void,
 ): Promise<PictureCheckMeasurement> {
+  const plan: TranscodePlan = segments
+    ? { ...given, openPicture: (rate, output) => SegmentedPicture.open(given, segments, rate, output) }
+    : given
   const { rateControl } = plan.spec.video
   const make = async (rate?: RateChoice) => {
     const { proved } = await transcode({ ...plan, ...(rate ? { rate } : {}) }, gate, onProgress)

@@ -1,5 +1,5 @@
 import type { PictureSpec, PictureTreatment, VideoFacts } from '@hematine/core'
-import { Frame } from 'node-av/lib'
+import { Frame, type Packet } from 'node-av/lib'
 import type { MediaInput } from '../ground/media-input.ts'
 import type { WorkGate } from '../ground/gate.ts'
 import type { NetworkDevice } from '../ground/network.ts'
@@ -24,6 +24,18 @@ export interface PictureTrack {
   readonly encodeSeconds: number
   /** Devices that learned steps run on, by the network's name. */
   readonly devices: Record<string, NetworkDevice>
+}
+
+/** A picture whose packets are decoded and compared: here, or where they were made. */
+export interface ProvedTrack extends PictureTrack {
+  /** Its place in the output. */
+  readonly stream: number
+  /** Takes a packet on its way to its file, to be decoded again. */
+  prove(packet: Packet): Promise<void>
+  /** What that showed, once all packets are in the file; null where it was not asked for. */
+  proved(): Promise<ProvedPicture | null>
+  /** Decode errors of the source so far. */
+  readonly sourceErrors: number
 }
 
 /** Frames that may wait between treating and encoding. */
@@ -60,16 +72,21 @@ interface EncodedPlan {
   /** Frame of the result to begin with. */
   firstFrame: number
   apart?: boolean | undefined
-  /** What of it is decoded again and compared, if anything. */
-  proof: 'whole' | 'stretch' | null
+  /** What of it is decoded again and compared, if anything. A segment's frames are numbered and timed as those of the whole result are. */
+  proof: 'whole' | 'segment' | 'stretch' | null
+  /** Seconds of the result that are treated before the first frame; enough for a preview unless said. */
+  lead?: number
 }
 
 /** A picture that is treated and encoded; treating runs ahead of the encoder. */
-export class EncodedPicture implements PictureTrack {
+export class EncodedPicture implements ProvedTrack {
   private readonly queue = new BoundedQueue<Frame>(queueLength)
   private producing: Promise<void> | null = null
   begun = 0
   encodeSeconds = 0
+  /** Of a segment, the treated frame before its first one, at 32x32 points; null where there is none. */
+  before: Uint8Array | null = null
+  private errorsBefore = 0
 
   private constructor(
     private readonly plan: EncodedPlan,
@@ -82,8 +99,14 @@ export class EncodedPicture implements PictureTrack {
 
   /** Opens the source's picture and its encoder, and adds it to an output. @throws MediaError */
   static async open(plan: EncodedPlan, output: PacketSink, gate: WorkGate): Promise<EncodedPicture> {
-    const { input, video, treatment, spec, rate, firstFrame, apart } = plan
-    const picture = await TreatedPicture.open(input, video, treatment, { firstFrame, ...(apart ? { apart } : {}) })
+    const { input, video, treatment, spec, rate, firstFrame, apart, lead } = plan
+    const isSegment = plan.proof === 'segment'
+    const picture = await TreatedPicture.open(input, video, treatment, {
+      // Of a segment, the frame before is looked at: it must be what the segment before ends with.
+      firstFrame: isSegment ? Math.max(0, firstFrame - 1) : firstFrame,
+      ...(apart ? { apart } : {}),
+      ...(lead === undefined ? {} : { lead }),
+    })
     try {
       const encoder = await Encoder.video(spec, treatment, rate)
       const stream = output.addStream(encoder, {
@@ -91,7 +114,16 @@ export class EncodedPicture implements PictureTrack {
         rate: treatment.result.rate,
         roles: ['default'],
       })
-      const proof = plan.proof && (await PictureProof.begin(encoder.context, treatment, gate, plan.proof === 'whole'))
+      const proof =
+        plan.proof &&
+        (await PictureProof.begin(
+          encoder.context,
+          treatment,
+          gate,
+          plan.proof !== 'stretch',
+          undefined,
+          isSegment ? firstFrame : null,
+        ))
       return new EncodedPicture(plan, picture, encoder, output, stream, proof)
     } catch (error) {
       await picture.close()
@@ -101,10 +133,10 @@ export class EncodedPicture implements PictureTrack {
 
   async next(): Promise<boolean> {
     this.producing ??= produceFrames(this.picture, this.queue)
-    const frame = await this.queue.take()
+    const frame = await this.takeWanted()
     if (!frame) return false
     this.begun ||= performance.now()
-    frame.pts -= BigInt(this.plan.firstFrame)
+    if (this.plan.proof !== 'segment') frame.pts -= BigInt(this.plan.firstFrame)
     this.proof?.hold(frame)
     const begun = performance.now()
     try {
@@ -116,11 +148,24 @@ export class EncodedPicture implements PictureTrack {
     return true
   }
 
+  private async takeWanted(): Promise<Frame | undefined> {
+    for (;;) {
+      const frame = await this.queue.take()
+      if (!frame || frame.pts >= BigInt(this.plan.firstFrame)) return frame
+      this.before = this.proof?.thumbnail(frame) ?? null
+      this.errorsBefore = this.picture.errors
+      frame.free()
+    }
+  }
+
   finish(): Promise<void> {
     return this.encode(null)
   }
 
-  /** What decoding the packets again showed, once all are in the file; null where that was not asked for. */
+  async prove(packet: Packet): Promise<void> {
+    await this.proof?.take(packet)
+  }
+
   async proved(): Promise<ProvedPicture | null> {
     return (await this.proof?.finish()) ?? null
   }
@@ -133,9 +178,14 @@ export class EncodedPicture implements PictureTrack {
     return this.picture.stepSeconds
   }
 
-  /** Decode errors of the source so far. */
+  /** Decode errors of the source so far; of a segment, those of before its first frame do not count. */
   get sourceErrors(): number {
-    return this.picture.errors
+    return this.picture.errors - this.errorsBefore
+  }
+
+  /** What a decoder is told before the first packet; null for nothing. */
+  get head(): Uint8Array | null {
+    return this.encoder.head
   }
 
   get devices(): Record<string, NetworkDevice> {

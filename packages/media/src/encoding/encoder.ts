@@ -144,6 +144,12 @@ export class Encoder {
     return new Encoder(context, false)
   }
 
+  /** What a decoder is told before the first packet; null for nothing. */
+  get head(): Uint8Array | null {
+    const { extraData } = this.context
+    return extraData && extraData.length > 0 ? Buffer.from(extraData) : null
+  }
+
   /** Shape in which this sound encoder wants the frames of its track. */
   soundShape(spec: DeliverySpec, track: AudioFacts): SoundShape {
     return {

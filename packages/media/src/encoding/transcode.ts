@@ -14,7 +14,7 @@ import { Frame } from 'node-av/lib'
 import { openBeside } from './beside-tracks.ts'
 import { CopiedPicture } from './copied-picture.ts'
 import { CopiedSound } from './copied-sound.ts'
-import { EncodedPicture, type PictureTrack } from './encoded-picture.ts'
+import { EncodedPicture, type PictureTrack, type ProvedTrack } from './encoded-picture.ts'
 import { EarlyFlush } from './early-flush.ts'
 import { Encoder, type EncoderRate } from './encoder.ts'
 import type { MediaInput } from '../ground/media-input.ts'
@@ -46,6 +46,8 @@ export interface TranscodePlan {
   rate?: RateChoice
   /** A piece of the result, in its frames; the whole unless said. */
   stretch?: { firstFrame: number; frames: number }
+  /** Where the picture's packets come from another place than an encoder: adds them to an output. */
+  openPicture?: (rate: EncoderRate, output: PacketSink) => Promise<ProvedTrack>
   /** Whether the time of each step is to be told apart. */
   apart?: boolean
   /** Whether what is encoded is decoded again right away and held against what was treated; it is unless said. */
@@ -191,11 +193,12 @@ async function encode(
   const copies: CopiedSound[] = []
   let subtitles: SubtitleTracks | null = null
   let picture: PictureTrack | null = null
-  let encoded: EncodedPicture | null = null
+  let encoded: ProvedTrack | null = null
   const flush = treatment.copied ? new EarlyFlush(plan.outputPath) : null
   try {
     const copied = treatment.copied ? await CopiedPicture.open(input, video, treatment, output) : null
-    if (!copied) {
+    if (plan.openPicture) encoded = await plan.openPicture(rateOfPicture, output)
+    else if (!copied) {
       const proof = !isProved ? null : plan.stretch ? 'stretch' : 'whole'
       const plain = {
         input,
@@ -238,7 +241,7 @@ async function encode(
       inOrder.push(tracks.at(-1)!)
     }
     if (!plan.stretch) subtitles = await SubtitleTracks.open(plan, output)
-    if (encoded?.proof) output.watch = watchOf(encoded, tracks)
+    if (isProved && encoded) output.watch = watchOf(encoded, tracks)
     await output.begin()
 
     let frames = 0
@@ -294,14 +297,17 @@ async function encode(
 }
 
 /** Hands what goes into a file to what decodes it again. */
-function watchOf(picture: EncodedPicture, tracks: readonly SoundTrack[]): PacketWatch {
+function watchOf(picture: ProvedTrack, tracks: readonly SoundTrack[]): PacketWatch {
   return async (packet, index) => {
-    if (index === picture.stream) await picture.proof?.take(packet)
+    if (index === picture.stream) await picture.prove(packet)
     else await tracks.find(({ streamIndex }) => streamIndex === index)?.proof?.take(packet)
   }
 }
 
-async function provedOf(picture: EncodedPicture, tracks: readonly (SoundTrack | null)[]): Promise<Proved | null> {
+async function provedOf(
+  picture: ProvedTrack,
+  tracks: readonly (SoundTrack | null)[],
+): Promise<Proved | null> {
   const proved = await picture.proved()
   if (!proved) return null
   const sound: Proved['sound'] = []
@@ -333,7 +339,12 @@ export async function writeSoundUntil(
     await gate?.turn()
     if (await track.sound.next(track.frame)) {
       const { sampleRate, pts, nbSamples } = track.frame
-      if (isExact) track.frame.nbSamples = Math.min(nbSamples, Math.round(seconds * sampleRate) - Number(pts))
+      const left = isExact ? Math.round(seconds * sampleRate) - Number(pts) : nbSamples
+      if (left <= 0) {
+        track.frame.unref()
+        break
+      }
+      track.frame.nbSamples = Math.min(nbSamples, left)
       track.seconds = (Number(track.frame.pts) + track.frame.nbSamples) / track.frame.sampleRate
       track.proof?.hold(track.frame)
       await track.encoder.encode(track.frame, packet => output.write(packet, track.streamIndex))

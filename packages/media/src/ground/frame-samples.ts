@@ -6,8 +6,8 @@ export const fullScale = 2 ** 23
 
 type Reader = (plane: Buffer, count: number) => ArrayLike<number>
 
-/** The library keeps the planes of more elsewhere; no spec delivers more. */
-const mostChannels = 8
+/** The binding cannot read more planes; what delivers more channels (PCM) has them side by side. */
+const mostPlanes = 8
 
 /** How samples of a format lie in memory, and what brings one to 24 bits. */
 const readers: Record<string, { read: Reader; factor: number; isWhole: boolean }> = {
@@ -31,12 +31,13 @@ export function readSamples(frame: Frame): Float64Array[] {
   const reader = readers[isPlanar ? name.slice(0, -1) : name]
   if (!reader) throw new MediaError(`Samples as ${name} cannot be compared.`)
   const [channels, count] = [frame.channelLayout.nbChannels, frame.nbSamples]
+  if (isPlanar && channels > mostPlanes) throw new MediaError(`${channels} channels as ${name} cannot be compared.`)
   const planes = frame.data!
   const together = isPlanar ? null : reader.read(planes[0]!, count * channels)
   // Coders of whole numbers drop the bits below the 24th; numbers with a point have no bit that ends them.
   const round = reader.isWhole ? Math.floor : Math.round
   const { factor } = reader
-  return Array.from({ length: Math.min(channels, mostChannels) }, (_, channel) => {
+  return Array.from({ length: channels }, (_, channel) => {
     const samples = together ?? reader.read(planes[channel]!, count)
     const [step, first] = together ? [channels, channel] : [1, 0]
     const values = new Float64Array(count)

@@ -268,7 +268,7 @@ async function eachFrame(
   video: VideoFacts,
   from: number,
   gate: WorkGate,
-  take: (picture: RgbPicture, seconds: number, number: number, frame: Frame) => Promise<void>,
+  take: (picture: RgbPicture, seconds: number, number: number) => Promise<void>,
   length = Number.POSITIVE_INFINITY,
 ): Promise<void> {
   const decoder = await openFrames(input, video.streamIndex)
@@ -284,7 +284,7 @@ async function eachFrame(
       const seconds = (Number(frame.pts) - video.startTicks) * toNumber(video.timeBase) - from
       if (seconds >= length - halfFrame) break
       if (seconds >= -halfFrame)
-        await take(await toRgb(frame, video.frameRate, untaggedMatrix(video)), Math.max(0, seconds), number++, frame)
+        await take(await toRgb(frame, video.frameRate, untaggedMatrix(video)), Math.max(0, seconds), number++)
       frame.unref()
     }
   } finally {

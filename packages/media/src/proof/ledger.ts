@@ -16,6 +16,8 @@ export class Ledger {
   readonly entries: Entry[] = []
   /** Of samples as they are, which have no packets of their own: readers part them as they like. */
   private readonly all: Hash | null
+  /** Bytes of content. */
+  bytes = 0
 
   /** @param codec its name @param plain what of a packet is its content */
   constructor(
@@ -25,6 +27,12 @@ export class Ledger {
     this.all = codec.startsWith('pcm') ? createHash('md5') : null
   }
 
+  /** Takes over what another one has, behind what there is. Only of codecs that have packets. */
+  append(entries: readonly Entry[], bytes: number): void {
+    for (const entry of entries) this.entries.push(entry)
+    this.bytes += bytes
+  }
+
   /** @param unit seconds of a tick of the packet's times */
   add(packet: Packet, unit: number): void {
     const { data, pts } = packet
@@ -32,6 +40,7 @@ export class Ledger {
     const hash = createHash('md5')
     for (const part of this.plain(data)) {
       hash.update(part)
+      this.bytes += part.length
       this.all?.update(part)
     }
     this.entries.push({

@@ -17,7 +17,7 @@ import { isAgain } from '../ground/libav.ts'
 import type { PlainInput } from '../ground/media-input.ts'
 import { openInput } from '../reading/input.ts'
 import { Ledger } from './ledger.ts'
-import { parametersOf, slicesOf, soundAlone } from './packet-content.ts'
+import { contentOf, parametersOf, soundAlone } from './packet-content.ts'
 
 /** A stream of a result, and what was compared of it. */
 export interface ProvedStream {
@@ -40,9 +40,9 @@ const batch = 500
 interface Read {
   ledger: Ledger
   head: Uint8Array | null
-  /** Decoding times of its packets where the file states them, else when they are shown. */
-  lastSeconds: number
+  /** When the first and the last of it are shown or heard, in seconds of the file. */
   firstSeconds: number
+  lastSeconds: number
 }
 
 /** What reading a result's packets back showed. */
@@ -75,7 +75,7 @@ export async function readBack(
     for (const [index, stream] of own.entries()) read.set(stream, found[index]!)
   }
   const { ledger, firstSeconds, lastSeconds } = read.get(picture)!
-  const offset = firstSeconds - Math.min(...secondsIn(picture.ledger))
+  const offset = firstSeconds - firstIn(picture.ledger)
   const hold = (stream: ProvedStream): OnDisk => {
     const { ledger: found, head } = read.get(stream)!
     // Of files of their own, each begins at its own 0.
@@ -90,22 +90,23 @@ export async function readBack(
   }
 }
 
-const secondsIn = ({ entries }: Ledger): number[] => {
-  const stated = entries.flatMap(({ seconds }) => (seconds === null ? [] : [seconds]))
-  return stated.length > 0 ? [stated.reduce((least, seconds) => Math.min(least, seconds))] : [0]
+/** When the first of what was noted is shown, in seconds. */
+function firstIn({ entries }: Ledger): number {
+  const first = entries.reduce((least, { seconds }) => Math.min(least, seconds ?? least), Number.POSITIVE_INFINITY)
+  return Number.isFinite(first) ? first : 0
 }
 
 function compare(stream: ProvedStream, found: Ledger, offset: number): Omit<OnDisk, 'sameHead'> {
   const { ledger } = stream
   if (ledger.sum !== null) {
-    const isSame = ledger.sum === found.sum
-    return { packets: ledger.entries.length, found: ledger.entries.length, different: isSame ? 0 : 1, firstAt: null }
+    const different = ledger.sum === found.sum ? 0 : 1
+    return { parts: 'bytes', wanted: ledger.bytes, found: found.bytes, different, firstAt: null }
   }
   const { times } = stream
   const stated = found.entries.map((entry, index) =>
     times === 'none' || (times === 'first' && index > 0) ? { ...entry, seconds: null } : entry,
   )
-  return comparePacketLists(ledger.entries, stated, offset)
+  return { parts: 'packets', ...comparePacketLists(ledger.entries, stated, offset) }
 }
 
 function isSameHead({ head, codec }: ProvedStream, found: Uint8Array | null): boolean {
@@ -171,7 +172,7 @@ class StreamReader {
     const head = codecpar.extradata
     const codec = avGetCodecName(codecpar.codecId) ?? 'unknown'
     // Sound has no slices, and a picture no heads of ADTS.
-    const plain = stream.codecpar.sampleRate > 0 ? soundAlone(head) : slicesOf(codec, head)
+    const plain = stream.codecpar.sampleRate > 0 ? soundAlone(head) : contentOf(codec, head)
     this.unit = toNumber({ num: timeBase.num, den: timeBase.den })
     this.read = { ledger: new Ledger(codec, plain), head, firstSeconds: 0, lastSeconds: 0 }
   }

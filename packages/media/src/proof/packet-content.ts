@@ -9,19 +9,47 @@ const isSlice: Record<string, (first: number) => boolean> = {
   hevc: first => ((first >> 1) & 0x3f) < 32,
 }
 
+/** Whether a unit only parts pictures or fills room, by its first byte (ITU-T H.264 table 7-1, H.265 table 7-1): writers put such in and leave them out. */
+const isBetween: Record<string, (first: number) => boolean> = {
+  h264: first => [9, 12].includes(first & 0x1f),
+  hevc: first => [35, 38].includes((first >> 1) & 0x3f),
+}
+
 /**
  * What of a packet is picture, in parts: of H.264 and HEVC the slices, however a container parts its units (by their lengths, or by start codes as ITU-T H.264
- * annex B has them); of AV1 all but what parts its pictures, which files leave out; of other codecs all of it.
+ * annex B has them); of other codecs all of it.
  * @param head what the container keeps for the stream
  */
 export function slicesOf(codec: string, head: Uint8Array | null): (data: Buffer) => Buffer[] {
-  if (codec === 'av1') return data => obusOf(data).filter(unit => obuType(unit) !== temporalDelimiter)
   const slice = isSlice[codec]
   if (!slice) return data => [data]
+  const units = unitsIn(codec, head)
+  return data => units(data).filter(unit => slice(unit[0]!))
+}
+
+/**
+ * What of a packet stays the same in whatever container: of H.264, HEVC and AV1 all units but those between pictures, in which a decoder finds nothing; of other
+ * codecs all of it. A packet that has no such units is compared as it is.
+ * @param head what the container keeps for the stream
+ */
+export function contentOf(codec: string, head: Uint8Array | null): (data: Buffer) => Buffer[] {
+  const between = isBetween[codec]
+  const content =
+    codec === 'av1'
+      ? (data: Buffer) => obusOf(data).filter(unit => obuType(unit) !== temporalDelimiter)
+      : between && ((data: Buffer) => unitsIn(codec, head)(data).filter(unit => !between(unit[0]!)))
+  return data => {
+    const parts = content?.(data) ?? []
+    return parts.length > 0 ? parts : [data]
+  }
+}
+
+/** How the units of H.264 and HEVC are parted in a stream that has such a head. */
+function unitsIn(codec: string, head: Uint8Array | null): (data: Buffer) => Buffer[] {
   const at = lengthsAt[codec]!
   const hasLengths = head !== null && head.length > at && head[0] === 1
   const units = hasLengths ? unitsByLength((head[at]! & 3) + 1) : unitsByStartCode
-  return data => units(data).filter(unit => unit.length > 0 && slice(unit[0]!))
+  return data => units(data).filter(unit => unit.length > 0)
 }
 
 function unitsByLength(bytes: number): (data: Buffer) => Buffer[] {

@@ -7,6 +7,7 @@ import {
   type PictureCheckMeasurement,
   type PictureTreatment,
   type PlainLook,
+  type Region,
   type StretchQuality,
 } from '@hematine/core'
 import { AV_NOPTS_VALUE } from 'node-av/constants'
@@ -20,7 +21,7 @@ import { DecoderBehind } from './decoder-behind.ts'
 import { HeldFrames } from './held-frames.ts'
 import { Ledger } from './ledger.ts'
 import { Likeness } from './likeness.ts'
-import { slicesOf } from './packet-content.ts'
+import { contentOf } from './packet-content.ts'
 
 /** What decoding an encoder's packets, beside the frames that it was given, showed. */
 export interface ProvedPicture extends Pick<PictureCheckMeasurement, 'treatedFrames' | 'ssim' | 'xpsnr' | 'identical'> {
@@ -65,21 +66,26 @@ export class PictureProof {
   private readonly queue = new BoundedQueue<Packet>(queueLength)
   private readonly running: Promise<void>
   private readonly unit: number
+  /** The part of a frame that is picture, and not bars around it. */
+  private readonly region: Region | null
   private treatedFrames = 0
+  private lastTreated: Uint8Array | null = null
   private framesDecoded = 0
   private framesCompared = 0
 
   private constructor(
-    private readonly treatment: PictureTreatment,
+    treatment: PictureTreatment,
     private readonly decoder: DecoderBehind,
     private readonly glancer: Glancer | null,
     private readonly gate: WorkGate,
     memoryBytes: number,
+    private readonly firstFrame: number | null,
   ) {
     this.held = new HeldFrames(Math.floor(memoryBytes / bytesOf(treatment.result)))
     this.likeness = new Likeness(treatment)
-    this.look = new PictureLook(glancer, pictureRegion(treatment))
-    this.ledger = new Ledger(decoder.codec, slicesOf(decoder.codec, null))
+    this.region = pictureRegion(treatment)
+    this.look = new PictureLook(glancer, this.region, firstFrame)
+    this.ledger = new Ledger(decoder.codec, contentOf(decoder.codec, null))
     this.unit = toNumber({ num: treatment.result.rate.den, den: treatment.result.rate.num })
     this.running = this.run()
     // What goes wrong here comes out where it is waited for.
@@ -89,6 +95,7 @@ export class PictureProof {
   /**
    * @param isWhole whether all of a result is proved, so that windows of it are looked at closely
    * @param memoryBytes that frames may take while they wait
+   * @param firstFrame of a segment of the result, whose frames are numbered and timed as those of the whole are; null for what begins at its own 0
    * @throws MediaError when nothing decodes what the encoder makes
    */
   static async begin(
@@ -97,18 +104,30 @@ export class PictureProof {
     gate: WorkGate,
     isWhole: boolean,
     memoryBytes = Math.min(mostBytes, totalmem() * mostPart),
+    firstFrame: number | null = null,
   ): Promise<PictureProof> {
     const { result } = treatment
     const shown = { ...result, isRgb: describePixelFormat(result.pixelFormat).isRgb, frameRate: result.rate }
     const glancer = isWhole ? new Glancer(shown, result.frameCount, pictureRegion(treatment)) : null
-    return new PictureProof(treatment, await DecoderBehind.open(encoder, 0), glancer, gate, memoryBytes)
+    return new PictureProof(treatment, await DecoderBehind.open(encoder, 0), glancer, gate, memoryBytes, firstFrame)
   }
 
   /** Notes a treated frame that is about to be encoded; they come in order. */
   hold(frame: Frame): void {
-    const number = this.treatedFrames++
+    const number = (this.firstFrame ?? 0) + this.treatedFrames++
     this.held.hold(frame, number)
-    this.order.expect(number, thumbnailOf(frame, pictureRegion(this.treatment)))
+    this.lastTreated = thumbnailOf(frame, this.region)
+    this.order.expect(number, this.lastTreated)
+  }
+
+  /** A frame at 32x32 points, as frames of the result are looked at: of the part of it that is picture. */
+  thumbnail(frame: Frame): Uint8Array | null {
+    return thumbnailOf(frame, this.region)
+  }
+
+  /** The treated frame noted last, and the first and the last that were decoded, at 32x32 points; null where samples are not read. */
+  get ends(): { treatedLast: Uint8Array | null; first: Uint8Array | null; last: Uint8Array | null } {
+    return { treatedLast: this.lastTreated, ...this.look.ends }
   }
 
   /** Takes a reference to a packet on its way to its file. */
@@ -140,7 +159,7 @@ export class PictureProof {
   }
 
   private async compare(frame: Frame): Promise<void> {
-    const number = this.framesDecoded++
+    const number = (this.firstFrame ?? 0) + this.framesDecoded++
     const ticks = frame.bestEffortTimestamp
     const picture = await this.look.see(frame, ticks === AV_NOPTS_VALUE ? null : Number(ticks) * this.unit)
     this.order.see(number, picture)

@@ -26,9 +26,13 @@ const envelopeRate = 2000
 const mostSoundSeconds = 1800
 
 /** Pictures at even distances of time, however many there turn out to be. */
-class SpreadPictures {
+export class SpreadPictures {
   stretch = firstStretch
   kept = new Map<number, { seconds: number; picture: Uint8Array }>()
+
+  get pictures(): PlainLook['samples'] {
+    return [...this.kept.values()].map(({ seconds, picture }) => ({ seconds, picture: [...picture] }))
+  }
 
   add(seconds: number, picture: Uint8Array): void {
     const place = Math.round(seconds / this.stretch)
@@ -41,8 +45,8 @@ class SpreadPictures {
   }
 }
 
-/** Means of absolute differences of two pictures, in codes. */
-function changeBetween(before: Uint8Array, now: Uint8Array): number {
+/** Mean of the absolute differences of two pictures, in codes. */
+export function changeBetween(before: Uint8Array, now: Uint8Array): number {
   let sum = 0
   for (let index = 0; index < now.length; index++) sum += Math.abs(now[index]! - before[index]!)
   return sum / now.length
@@ -68,21 +72,32 @@ export class PictureLook {
   }
   private readonly spread = new SpreadPictures()
   private before: Uint8Array | null = null
-  private first: number | null = null
+  private first: number | null
+  /** The first and the last of them at 32x32 points; null where there is none, or its samples are not read. */
+  readonly ends: { first: Uint8Array | null; last: Uint8Array | null } = { first: null, last: null }
 
-  /** @param glancer looks at some of them on the way @param within the part of the frame that is looked at; all of it unless said */
+  /**
+   * @param glancer looks at some of them on the way @param within the part of the frame that is looked at; all of it unless said
+   * @param begin of a stretch of a result: the number of its first picture, counted and timed from the result's first one
+   */
   constructor(
     private readonly glancer: Glancer | null,
     private readonly within: Region | null,
-  ) {}
+    private readonly begin: number | null = null,
+  ) {
+    this.first = begin === null ? null : 0
+  }
 
   /** Takes a look at the next picture. @param seconds that it is shown at; null where nobody says @returns it at 32x32 points; null where its samples are not read */
   async see(frame: Frame, seconds: number | null): Promise<Uint8Array | null> {
     const { found } = this
-    await this.glancer?.see(frame, found.seconds.length)
+    const number = (this.begin ?? 0) + found.seconds.length
+    await this.glancer?.see(frame, number)
     this.first ??= seconds
     found.signs ??= matrixSigns(frame.getSideData(AV_FRAME_DATA_DISPLAYMATRIX))
     const picture = thumbnailOf(frame, this.within)
+    if (found.seconds.length === 0) this.ends.first = picture
+    this.ends.last = picture
     found.seconds.push(seconds)
     found.mean.push(picture ? meanOf(picture) : -1)
     found.change.push(picture && this.before ? changeBetween(this.before, picture) : -1)
@@ -93,10 +108,7 @@ export class PictureLook {
 
   /** What was seen, of so many pictures. */
   end(): PlainLook {
-    this.found.samples = [...this.spread.kept.values()].map(({ seconds, picture }) => ({
-      seconds,
-      picture: [...picture],
-    }))
+    this.found.samples = this.spread.pictures
     return this.found
   }
 }
@@ -211,12 +223,14 @@ export async function listenPlainly(
     const collect = async () => {
       while (graph && (await graph.pull(taken)) === 'frame') {
         const channels = taken.channelLayout.nbChannels
+        // Side by side: of more than eight channels the binding cannot read planes.
+        const [plane] = taken.data!
+        const values = new Float32Array(plane!.buffer, plane!.byteOffset, taken.nbSamples * channels)
         for (let channel = 0; channel < channels; channel++) {
-          const plane = taken.data![channel]!
-          const values = new Float32Array(plane.buffer, plane.byteOffset, taken.nbSamples)
           const kept = (coarse[channel] ??= [])
           let sum = 0
-          for (const value of values) {
+          for (let at = channel; at < values.length; at += channels) {
+            const value = values[at]!
             sum += value * value
             if (channel < 2 && kept.length < mostSoundSeconds * envelopeRate) kept.push(value)
           }
@@ -256,7 +270,7 @@ export async function listenPlainly(
           }
           pad = now
           graph = await Graph.audio(
-            `asetpts=N/SR/TB,aresample=${envelopeRate},aformat=sample_fmts=fltp:sample_rates=${envelopeRate}`,
+            `asetpts=N/SR/TB,aresample=${envelopeRate},aformat=sample_fmts=flt:sample_rates=${envelopeRate}`,
             now,
           )
         }

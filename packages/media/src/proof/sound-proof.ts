@@ -48,8 +48,8 @@ class Coarse {
 /** Decodes what a sound encoder makes right behind it, and holds each sample against the one that it was given for that time. */
 export class SoundProof {
   private readonly ledger: Ledger
-  /** What the encoder was given and did not give back yet, by the number of its first sample. */
-  private readonly held: { at: number; channels: Float64Array[] }[] = []
+  /** What the encoder was given and did not give back yet. */
+  private readonly held: Held[] = []
   private readonly coarse: readonly [Coarse, Coarse]
   private treated = 0
   private compared = 0
@@ -75,7 +75,7 @@ export class SoundProof {
   hold(frame: Frame): void {
     const channels = readSamples(frame)
     const at = Number(frame.pts)
-    this.held.push({ at, channels })
+    this.held.push({ at, channels, from: at, to: at })
     this.treated += frame.nbSamples
     if (channels[0]) this.coarse[0].add(at, channels[0])
   }
@@ -91,18 +91,16 @@ export class SoundProof {
   private compare(from: number, made: Float64Array[]): void {
     const count = made[0]?.length ?? 0
     if (made[0]) this.coarse[1].add(from, made[0])
-    while (this.held.length > 0 && endOf(this.held[0]!) <= from) this.held.shift()
-    for (const { at, channels } of this.held) {
-      const [begin, end] = [Math.max(at, from), Math.min(endOf({ at, channels }), from + count)]
-      if (begin >= end) {
-        if (at >= from + count) break
-        continue
-      }
-      this.compared += end - begin
-      for (const [channel, wanted] of channels.entries()) {
+    while (this.held.length > 0 && endOf(this.held[0]!) <= from) this.leave(this.held.shift()!)
+    for (const piece of this.held) {
+      const [begin, end] = [Math.max(piece.at, from), Math.min(endOf(piece), from + count)]
+      if (piece.at >= from + count) break
+      if (piece.to === piece.at) piece.from = begin
+      piece.to = end
+      for (const [channel, wanted] of piece.channels.entries()) {
         const found = made[channel]
         for (let sample = begin; sample < end; sample++) {
-          const [x, y] = [found?.[sample - from] ?? 0, wanted[sample - at]!]
+          const [x, y] = [found?.[sample - from] ?? 0, wanted[sample - piece.at]!]
           this.signal += y * y
           if (x === y) continue
           this.noise += (x - y) * (x - y)
@@ -112,9 +110,21 @@ export class SoundProof {
     }
   }
 
+  /** Takes leave of a piece: what of it never came out again is as far from it as silence is. */
+  private leave({ at, channels, from, to }: Held): void {
+    this.compared += to - from
+    for (const wanted of channels)
+      for (const lost of [wanted.subarray(0, from - at), wanted.subarray(to - at)])
+        for (const sample of lost) {
+          this.signal += sample * sample
+          this.noise += sample * sample
+        }
+  }
+
   /** What was found, once the encoder has ended. */
   async finish(): Promise<ProvedSound> {
     await this.take(null)
+    for (const piece of this.held.splice(0)) this.leave(piece)
     const { signal, noise, sampleRate, channels, ledger, decoder } = this
     const signalToNoise = signal > 0 && noise > 0 ? 10 * Math.log10(signal / noise) : null
     const [treated, made] = this.coarse
@@ -126,6 +136,7 @@ export class SoundProof {
         channels,
         identical: this.different === 0 && this.compared === this.treated,
         signalToNoise,
+        lostSeconds: (this.treated - this.compared) / sampleRate,
         ...(signal === 0 && noise > 0
           ? { residue: 10 * Math.log10(noise / this.compared / channels / fullScale ** 2) }
           : {}),
@@ -142,4 +153,12 @@ export class SoundProof {
   }
 }
 
-const endOf = ({ at, channels }: { at: number; channels: Float64Array[] }): number => at + (channels[0]?.length ?? 0)
+/** Sound on its way through an encoder: the number of its first sample, and those from where to where came out again. */
+interface Held {
+  at: number
+  channels: Float64Array[]
+  from: number
+  to: number
+}
+
+const endOf = ({ at, channels }: Pick<Held, 'at' | 'channels'>): number => at + (channels[0]?.length ?? 0)

@@ -400,8 +400,10 @@ function readRate(stream: Stream, input: PlainInput, spacing: number | null): Pi
   }
 }
 
-/** Colour tags of a decoded frame. */
-export function readColour(frame: Frame): ColourDescription {
+/** Colour tags of a decoded frame, or of a stream. */
+export function readColour(
+  frame: Pick<Frame, 'colorRange' | 'colorPrimaries' | 'colorTrc' | 'colorSpace'>,
+): ColourDescription {
   const name = (numbers: Record<string, number>, value: number) =>
     Object.entries(numbers).find(([, number]) => number === value)?.[0] ?? null
   return {

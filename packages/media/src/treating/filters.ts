@@ -5,6 +5,7 @@ import {
   gradeMatrix,
   pictureCodecs,
   plainTimeline,
+  steadySeconds,
   subtitleKind,
   toNumber,
   type AppliedStep,
@@ -43,9 +44,6 @@ export type StagePlan =
   | { kind: 'repair'; what: 'dust' | 'scratches'; strength: Strength; steps: number[] }
   | { kind: 'learned'; network: NetworkName; passes: number; strength: number; steps: number[] }
   | { kind: 'burn'; plan: BurnPlan; steps: number[] }
-
-/** Length of the view with which a path is smoothed by two readings: the deviation of its bell, in seconds. */
-const steadySeconds = { short: 0.25, medium: 0.5, long: 1 }
 
 /** What of a treatment changes the number of its frames: after the last of them the frames are put on the result's own grid. */
 const timeChanging = new Set<Step['kind']>(['trim', 'undo-pulldown', 'drop-repeats', 'speed'])
@@ -280,6 +278,8 @@ export function planStages(
       `setparams=range=${result.colour.range}:color_primaries=${result.colour.primaries}:color_trc=${result.colour.transfer}:colorspace=${result.colour.matrix}`,
       `setsar=${result.frame.pixelAspect.num}/${result.frame.pixelAspect.den}:max=65535`,
       `setfield=${result.scan === 'progressive' ? 'prog' : result.scan === 'top field first' ? 'tff' : 'bff'}`,
+      // Some filters count in parts of frames.
+      `settb=${result.rate.den}/${result.rate.num}`,
     ],
     null,
   )

@@ -29,6 +29,8 @@ export interface PictureOptions {
   threads?: number
   /** Whether each step is a stage of its own, so that their times can be told apart. */
   apart?: boolean
+  /** Seconds of the result before the first frame that the steps see at least; what a preview needs unless said. */
+  lead?: number
 }
 
 /** A source's picture, decoded and treated, frame by frame. Frame times are frame numbers of the result's rate. */
@@ -49,11 +51,12 @@ export class TreatedPicture extends TreatedStream<StageChain> {
     private readonly upTo?: number,
   ) {
     super(decoder, BigInt(video.startTicks))
-    const { firstFrame = 0, apart = false } = options
+    const { firstFrame = 0, apart = false, lead = 0 } = options
     this.firstFrame = firstFrame
     const plans = planStages(treatment, video, firstFrame === 0, apart)
     this.plans = plans.slice(0, upTo)
     this.lead = Math.max(
+      lead,
       leadFrames / toNumber(treatment.result.rate),
       ...plans.map(plan => (plan.kind === 'steady-ahead' ? plan.lead : 0)),
     )

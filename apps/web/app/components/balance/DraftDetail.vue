@@ -103,6 +103,10 @@ async function measureAgain(): Promise<void> {
             <th scope="row">result</th>
             <td>{{ describeTreatmentResult(job.treatment) }}</td>
           </tr>
+          <tr v-if="job.treatment.result">
+            <th scope="row">made</th>
+            <td>{{ job.making }}</td>
+          </tr>
           <tr v-if="printed">
             <th scope="row">print</th>
             <td>{{ printed }}</td>

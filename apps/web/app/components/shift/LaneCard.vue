@@ -12,6 +12,7 @@ const { job, at } = defineProps<{ job: PlannedJobRecord; at: Date }>()
 
 const order = useOrder()
 const progress = computed(() => job.progress)
+const segments = computed(() => progress.value?.segments)
 const percent = computed(() => (progress.value?.part ?? 0) * 100)
 /** With one worker there is no doubt that this lane is the one that makes room for a measurement. */
 const isPaused = computed(
@@ -21,6 +22,7 @@ const stageWords: Record<WorkStage, string> = {
   search: 'finding the setting for its quality',
   'first pass': 'first pass: what its frames need',
   encode: 'encoding',
+  join: 'joining its segments',
   check: 'checking',
 }
 const words = computed(() =>
@@ -32,7 +34,9 @@ const words = computed(() =>
         ? 'checked, being put in its place'
         : !progress.value
           ? 'starting'
-          : stageWords[progress.value.stage],
+          : segments.value && progress.value.stage === 'encode'
+            ? `encoding in segments, ${segments.value.done} of ${segments.value.total} done`
+            : stageWords[progress.value.stage],
 )
 </script>
 
@@ -64,7 +68,7 @@ const words = computed(() =>
         >
         <span v-if="progress.framesDone > 0" class="number">{{ progress.framesPerSecond.toFixed(1) }} fps</span>
         <span v-if="progress.timesRealTime > 0" class="number">{{ progress.timesRealTime.toFixed(2) }}x real time</span>
-        <span v-if="progress.stage === 'encode' || progress.stage === 'check'" class="number"
+        <span v-if="progress.bytesWritten > 0 && progress.stage !== 'search'" class="number"
           >{{ describeBytes(progress.bytesWritten) }} so far</span
         >
         <span class="spacer" />

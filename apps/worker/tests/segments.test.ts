@@ -1,0 +1,232 @@
+import { createHash } from 'node:crypto'
+import { copyFile, mkdir, readdir, readFile, rm, writeFile } from 'node:fs/promises'
+import path from 'node:path'
+import type { JobState } from '@hematine/core'
+import {
+  actOnJobs,
+  bringIn,
+  createOrder,
+  draftJobs,
+  listJobs,
+  listSources,
+  readJob,
+  readVolume,
+  registerVolume,
+  unitsOf,
+} from '@hematine/database'
+import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from 'vitest'
+import { useDatabase } from '../../../tests/support/database.ts'
+import { writeCountingClip } from '../../../tests/support/material.ts'
+import { scratchDirectory } from '../../../tests/support/scratch.ts'
+import { jobsHeld, TestWorker, useBuiltWorker } from '../../../tests/support/worker.ts'
+
+/** A long job is made in segments by whichever lanes are free, and faults lose one of them at most. */
+
+const db = useDatabase({ own: true })
+useBuiltWorker()
+const scratch = scratchDirectory()
+const tape = path.join(scratch, 'tape.mkv')
+const frames = 60
+let round = 0
+let volumes: { source: string; delivery: string }
+let orderId: number
+let sourceId: number
+let deliveryId: number
+const workers: TestWorker[] = []
+
+const patience = { timeout: 60_000, interval: 100 }
+
+beforeAll(() => writeCountingClip(tape, frames, { size: '160x120', tone: true }))
+beforeEach(async () => {
+  const root = path.join(scratch, `round-${++round}`)
+  volumes = { source: path.join(root, 'sources'), delivery: path.join(root, 'delivery') }
+  for (const directory of Object.values(volumes)) await mkdir(directory, { recursive: true })
+  await copyFile(tape, path.join(volumes.source, 'tape.mkv'))
+  orderId = (await createOrder(db.em(), { code: `S-${round}`, name: 'Segments', dueAt: null })).id
+  const source = await registerVolume(db.em(), { name: `Sources ${round}`, role: 'source', path: volumes.source })
+  deliveryId = (await registerVolume(db.em(), { name: `Delivery ${round}`, role: 'delivery', path: volumes.delivery }))
+    .id
+  const { brought } = await bringIn(db.em(), db.queue, orderId, [
+    { kind: 'file', volumeId: source.id, path: 'tape.mkv' },
+  ])
+  sourceId = brought[0]!.id
+})
+afterEach(async () => {
+  jobsHeld.letGo()
+  await endAll()
+})
+afterAll(() => endAll())
+
+const endAll = () => Promise.all(workers.splice(0).map(worker => worker.end('SIGKILL')))
+
+/** Parts of any length are segments here. */
+function startWorker(lanes = 1): TestWorker {
+  const worker = new TestWorker(db.url, path.join(scratch, 'data'), `worker ${round}.${workers.length + 1}`, {
+    HEMATINE_SEGMENT_SECONDS: '0.001',
+    HEMATINE_LANES: String(lanes),
+    HEMATINE_READY: '1',
+  })
+  workers.push(worker)
+  return worker
+}
+
+async function release(specKey = 'archive-master'): Promise<number> {
+  await expect.poll(async () => (await listSources(db.em(), { orderId }))[0]!.state, patience).toBe('ready')
+  const { jobs, refused } = await draftJobs(db.em(), db.queue, [{ sourceId, specKey }], deliveryId)
+  expect(refused).toEqual([])
+  await expect
+    .poll(async () => (await listJobs(db.em(), { ids: [jobs[0]!.id] }))[0]!.sampleState, patience)
+    .toBe('ready')
+  await actOnJobs(db.em(), [jobs[0]!.id], 'release')
+  return jobs[0]!.id
+}
+
+const stateOf = async (id: number): Promise<JobState> => (await listJobs(db.em(), { ids: [id] }))[0]!.state
+const until = (id: number, state: JobState) => expect.poll(() => stateOf(id), patience).toBe(state)
+const doneOf = async (id: number) => (await unitsOf(db.em(), id)).filter(unit => unit.state === 'done')
+const untilDone = (id: number, least: number) =>
+  expect.poll(async () => (await doneOf(id)).length, patience).toBeGreaterThanOrEqual(least)
+const workDirectory = async () =>
+  path.join(volumes.delivery, '.hematine', (await readVolume(db.em(), deliveryId)).marker)
+const hidden = async () => (await readdir(await workDirectory())).filter(name => name.startsWith('job-'))
+const runsOf = async (id: number) => (await unitsOf(db.em(), id)).map(unit => unit.run)
+
+/** One whole result with every frame of its source, and nothing left over. */
+async function expectDoneOnce(id: number): Promise<void> {
+  await until(id, 'done')
+  const job = await readJob(db.em(), id)
+  const { measurement, lines } = job.check!
+  expect(lines.filter(line => line.verdict === 'fail')).toEqual([])
+  expect(measurement.video!.framesDecoded).toBe(frames)
+  const content = await readFile(path.join(volumes.delivery, job.outputPath!))
+  expect(createHash('sha256').update(content).digest('hex')).toBe(measurement.sha256)
+  expect(job.events.filter(event => event.event === 'finish')).toHaveLength(1)
+  await expect.poll(hidden, patience).toEqual([])
+  expect(await unitsOf(db.em(), id)).toEqual([])
+}
+
+describe('a job in segments', () => {
+  test('is made part by part and says how many are done', async () => {
+    startWorker()
+    jobsHeld.at('segment', 30)
+    const id = await release()
+    await untilDone(id, 3)
+    await expect.poll(async () => (await readJob(db.em(), id)).progress?.segments?.done, patience).toBeGreaterThan(2)
+    const { progress } = await readJob(db.em(), id)
+    expect(progress!.stage).toBe('encode')
+    expect(progress!.segments!.total).toBe((await unitsOf(db.em(), id)).length)
+    jobsHeld.letGo()
+    await expectDoneOnce(id)
+    expect((await readJob(db.em(), id)).workSeconds).toBeGreaterThan(0)
+  })
+
+  test('is made by two lanes, and by another worker', async () => {
+    startWorker(2)
+    startWorker()
+    jobsHeld.at('segment', 0)
+    const id = await release()
+    await expect
+      .poll(async () => new Set((await unitsOf(db.em(), id)).flatMap(unit => unit.workerId ?? [])).size, patience)
+      .toBe(2)
+    expect((await unitsOf(db.em(), id)).filter(unit => unit.state === 'working')).toHaveLength(3)
+    jobsHeld.letGo()
+    await expectDoneOnce(id)
+    expect(new Set(await runsOf(id)).size).toBeLessThanOrEqual(1)
+  })
+})
+
+describe('a fault', () => {
+  test('that kills everything loses the one segment under way', async () => {
+    startWorker()
+    jobsHeld.at('segment', 30)
+    const id = await release()
+    await untilDone(id, 3)
+    const done = await doneOf(id)
+    await endAll()
+    jobsHeld.letGo()
+    startWorker()
+    jobsHeld.at('segment', 50)
+    await untilDone(id, done.length + 1)
+    const runs = await unitsOf(db.em(), id)
+    for (const unit of done) expect(runs.find(({ id }) => id === unit.id)).toMatchObject({ run: unit.run })
+    jobsHeld.letGo()
+    await expectDoneOnce(id)
+  })
+
+  test('of a helping worker gives its segment to others', async () => {
+    const first = startWorker()
+    jobsHeld.at('segment', 0)
+    const id = await release()
+    await expect.poll(async () => (await unitsOf(db.em(), id)).length, patience).toBeGreaterThan(3)
+    const owner = (await unitsOf(db.em(), id)).find(unit => unit.state === 'working')?.workerId
+    const helper = startWorker()
+    await expect
+      .poll(
+        async () => (await unitsOf(db.em(), id)).some(unit => unit.state === 'working' && unit.workerId !== owner),
+        patience,
+      )
+      .toBe(true)
+    await helper.end('SIGKILL')
+    jobsHeld.letGo()
+    await expectDoneOnce(id)
+    expect(first.lives).toBe(true)
+    expect((await readJob(db.em(), id)).attempt).toBe(1)
+  })
+
+  test('that takes a working file away has it made again', async () => {
+    startWorker()
+    jobsHeld.at('segment', 30)
+    const id = await release()
+    await untilDone(id, 3)
+    await endAll()
+    const [gone] = (await hidden()).filter(name => name.includes('-segment-0-'))
+    await rm(path.join(await workDirectory(), gone!))
+    jobsHeld.letGo()
+    startWorker()
+    await expectDoneOnce(id)
+  })
+})
+
+describe('a person', () => {
+  test('holds a job and lets it go on: its segments stay', async () => {
+    startWorker()
+    jobsHeld.at('segment', 30)
+    const id = await release()
+    await untilDone(id, 3)
+    const done = (await doneOf(id)).map(unit => unit.id)
+    await actOnJobs(db.em(), [id], 'hold')
+    jobsHeld.letGo()
+    await expect
+      .poll(async () => (await unitsOf(db.em(), id)).some(unit => unit.state === 'working'), patience)
+      .toBe(false)
+    const before = (await doneOf(id)).length
+    await new Promise(resolve => setTimeout(resolve, 1500))
+    expect((await doneOf(id)).length).toBe(before)
+    expect((await doneOf(id)).map(unit => unit.id)).toEqual(expect.arrayContaining(done))
+    await actOnJobs(db.em(), [id], 'resume')
+    await expectDoneOnce(id)
+  })
+
+  test('cancels a job: its working files go', async () => {
+    startWorker()
+    jobsHeld.at('segment', 30)
+    const id = await release()
+    await untilDone(id, 3)
+    await actOnJobs(db.em(), [id], 'cancel')
+    jobsHeld.letGo()
+    await expect.poll(hidden, patience).toEqual([])
+    expect(await stateOf(id)).toBe('cancelled')
+  })
+
+  test('puts another file in the place of the source: the job fails and says so', async () => {
+    startWorker()
+    jobsHeld.at('segment', 30)
+    const id = await release()
+    await untilDone(id, 3)
+    await writeFile(path.join(volumes.source, 'tape.mkv'), 'another')
+    jobsHeld.letGo()
+    await until(id, 'failed')
+    expect((await readJob(db.em(), id)).reason).toMatch(/source/)
+    await expect.poll(hidden, patience).toEqual([])
+  })
+})

@@ -1,0 +1,116 @@
+import type { SourceFacts } from '../facts.ts'
+import { extentOf, forecastJob, type SampleMeasurement } from '../forecast.ts'
+import { runsToMeasure } from '../measurement.ts'
+import { outputKind } from '../spec/container.ts'
+import { hasPicture, treatedSeconds, type PictureTreatment, type Planned } from '../treatment/treatment.ts'
+import { keyframeDistance } from '../treatment/apply.ts'
+import type { PictureSpec } from '../spec/schema.ts'
+import { leadOf } from './reach.ts'
+
+/** A range of a result's frames that is treated, encoded and compared by itself. */
+export interface Segment {
+  firstFrame: number
+  /** Null for all that are left, of the last one. */
+  frames: number | null
+}
+
+/** Work that a segment is to take, in seconds: so little that little is lost with it, so much that beginning it costs little. */
+export interface SegmentLength {
+  least: number
+  most: number
+}
+export const usualSegmentLength: SegmentLength = { least: 20, most: 300 }
+/** Segments of a job that is long enough for them, as a rule. */
+const usualSegments = 16
+
+/**
+ * Why a job is made in one go, as the end of a sentence after "... because"; null where it can be made in segments.
+ * @param facts of its source
+ */
+export function whyWhole(job: Planned, facts: Pick<SourceFacts, 'video' | 'jumps'>): string | null {
+  if (!hasPicture(job) || !facts.video) return 'it is sound alone'
+  const { spec, treatment } = job
+  if (treatment.copied) return 'its picture is copied'
+  if (outputKind(spec) !== 'moving picture') return 'its pictures are files of their own'
+  const { kind } = spec.video.rateControl
+  if (kind === 'average rate') return 'its rate is held over its whole length'
+  if (kind === 'size cap') return 'its size is known only of the whole'
+  if (kind === 'quality target') return 'the setting for its quality is found on the way'
+  if (facts.jumps && facts.jumps.length > 0) return "its source's times jump, so no place in it can be found again"
+  const lead = leadOf(treatment, facts.video.frameRate)
+  return 'because' in lead ? lead.because : null
+}
+
+/**
+ * The segments of a job, each of about as much work, in order; one for a job that is short. They begin where the spec's longest distance would put a keyframe
+ * anyway, and not within the windows that a check looks at closely.
+ * @param workSeconds that treating and encoding the whole takes, by forecast
+ */
+export function segmentsOf(
+  { spec, treatment }: { spec: PictureSpec; treatment: PictureTreatment },
+  workSeconds: number,
+  { least, most }: SegmentLength = usualSegmentLength,
+): Segment[] {
+  const { frameCount } = treatment.result
+  const each = Math.min(most, Math.max(least, workSeconds / usualSegments))
+  const count = Math.min(Math.floor(workSeconds / each), frameCount)
+  const distance = keyframeDistance(spec, treatment)
+  const begins = [0]
+  for (let index = 1; index < count; index++) {
+    const near = (index * frameCount) / count
+    const begin = outsideWindows(nearestKeyframe(near, distance, frameCount / count), frameCount)
+    if (begin > begins.at(-1)! && begin < frameCount) begins.push(begin)
+  }
+  return begins.map((firstFrame, index) => ({
+    firstFrame,
+    frames: index + 1 < begins.length ? begins[index + 1]! - firstFrame : null,
+  }))
+}
+
+/** Keyframes count where several of them lie within a segment; a shorter one begins with its own. */
+function nearestKeyframe(frame: number, distance: number, segment: number): number {
+  return distance * 2 <= segment ? Math.round(frame / distance) * distance : Math.round(frame)
+}
+
+/** A frame that begins no later than the window that it lies in. */
+function outsideWindows(frame: number, frameCount: number): number {
+  const window = runsToMeasure(frameCount, 'glance').find(
+    ({ first, frames }) => frame > first && frame < first + frames,
+  )
+  return window?.first ?? frame
+}
+
+/** What treating and encoding takes by forecast, in seconds of work; where nothing was measured of it, about as long as the result plays. */
+export function encodeSecondsOf(job: Planned, measurement: SampleMeasurement | null): number {
+  if (!measurement) return treatedSeconds(job.treatment)
+  const { seconds, checkSeconds } = forecastJob(measurement, extentOf(job))
+  return Math.max(0, seconds.expected - checkSeconds)
+}
+
+/** The segments that a job is made in; one where it is made in one go. @param facts of its source */
+export function segmentsOfJob(
+  job: Planned,
+  facts: Pick<SourceFacts, 'video' | 'jumps'>,
+  measurement: SampleMeasurement | null,
+  length?: SegmentLength,
+): Segment[] {
+  return hasPicture(job) && whyWhole(job, facts) === null
+    ? segmentsOf(job, encodeSecondsOf(job, measurement), length)
+    : [{ firstFrame: 0, frames: null }]
+}
+
+/** How a job is made, as a sentence. @param wholeBecause a sentence on why its segments did not fit together, where they did not */
+export function describeMaking(
+  job: Planned,
+  facts: Pick<SourceFacts, 'video' | 'jumps'>,
+  measurement: SampleMeasurement | null,
+  wholeBecause: string | null,
+): string {
+  if (wholeBecause) return `In one go. ${wholeBecause}`
+  const because = whyWhole(job, facts)
+  if (because) return `In one go, because ${because}.`
+  const { length } = segmentsOfJob(job, facts, measurement)
+  return length === 1
+    ? 'In one go: it is short.'
+    : `In ${length} segments, by whichever lanes are free. What is done of them is kept over a stop.`
+}

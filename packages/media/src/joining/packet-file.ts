@@ -1,0 +1,152 @@
+import { open, rename, rm, type FileHandle } from 'node:fs/promises'
+import { AV_PKT_DATA_NEW_EXTRADATA, type AVPacketFlag } from 'node-av/constants'
+import { type Packet } from 'node-av/lib'
+import { MediaError } from '../ground/libav.ts'
+import type { PacketSink } from '../encoding/output.ts'
+
+/**
+ * Packets of one stream in a working file, in the order of decoding, as their encoder gave them. Containers round times and move headers about; what is joined
+ * later must be what was encoded. Each record is two lengths (of its head and its data, 32 bits each, the lower byte first), the head as JSON, and the data. The
+ * last one has no data, and what was found of the packets in its head: a file without it is not finished.
+ */
+
+const lengths = 8
+
+/** Times are integers as text, which JSON keeps whole. */
+interface PacketHead {
+  pts: string
+  dts: string
+  duration: string
+  flags: number
+  /** Bytes at the end of the data that are a new head for a decoder. */
+  extra?: number
+}
+
+/** Writes packets into a working file, which gets its name when it is finished. */
+export class PacketFileWriter implements PacketSink {
+  bytesWritten = 0
+  watch: PacketSink['watch'] = null
+  private file: FileHandle | null = null
+  private streams = 0
+
+  /** @param path of the finished file; an older one of the name is replaced */
+  constructor(private readonly path: string) {}
+
+  private get unfinished(): string {
+    return `${this.path}.unfinished`
+  }
+
+  addStream(): number {
+    return this.streams++
+  }
+
+  async begin(): Promise<void> {
+    this.file = await open(this.unfinished, 'w')
+  }
+
+  async write(packet: Packet, index: number): Promise<void> {
+    await this.watch?.(packet, index)
+    const extra = packet.getSideData(AV_PKT_DATA_NEW_EXTRADATA)
+    const { data, pts, dts, duration, flags } = packet
+    const head: PacketHead = {
+      pts: String(pts),
+      dts: String(dts),
+      duration: String(duration),
+      flags,
+      ...(extra ? { extra: extra.length } : {}),
+    }
+    await this.record(head, [...(data ? [data] : []), ...(extra ? [extra] : [])])
+  }
+
+  private async record(head: unknown, data: readonly Buffer[]): Promise<void> {
+    const text = Buffer.from(JSON.stringify(head))
+    const sizes = Buffer.alloc(lengths)
+    sizes.writeUInt32LE(text.length, 0)
+    sizes.writeUInt32LE(
+      data.reduce((sum, part) => sum + part.length, 0),
+      4,
+    )
+    const { bytesWritten } = await this.file!.writev([sizes, text, ...data])
+    this.bytesWritten += bytesWritten
+  }
+
+  async finish(): Promise<void> {}
+
+  /** Ends the file with what was found of its packets, and gives it its name once it is on the disk. */
+  async conclude(found: unknown): Promise<void> {
+    await this.record({ found }, [])
+    await this.file!.sync()
+    await this.file!.close()
+    this.file = null
+    await rename(this.unfinished, this.path)
+  }
+
+  /** Ends it; what is not finished goes. */
+  async close(): Promise<void> {
+    if (!this.file) return
+    await this.file.close()
+    this.file = null
+    await rm(this.unfinished, { force: true })
+  }
+}
+
+/** Reads a working file of packets from its start. */
+export class PacketFileReader {
+  private at = 0
+
+  private constructor(
+    private readonly file: FileHandle,
+    private readonly path: string,
+  ) {}
+
+  /** @throws an error of the file system when there is none */
+  static async open(path: string): Promise<PacketFileReader> {
+    return new PacketFileReader(await open(path, 'r'), path)
+  }
+
+  private async read(bytes: number): Promise<Buffer> {
+    const data = Buffer.alloc(bytes)
+    let filled = 0
+    while (filled < bytes) {
+      const { bytesRead } = await this.file.read(data, filled, bytes - filled, this.at + filled)
+      if (bytesRead === 0) throw new MediaError(`A working file ends too early: ${this.path}. The job makes it again.`)
+      filled += bytesRead
+    }
+    this.at += bytes
+    return data
+  }
+
+  private async head(): Promise<{ head: PacketHead | { found: unknown }; size: number }> {
+    const sizes = await this.read(lengths)
+    const text = await this.read(sizes.readUInt32LE(0))
+    return { head: JSON.parse(text.toString()) as PacketHead | { found: unknown }, size: sizes.readUInt32LE(4) }
+  }
+
+  /** Fills an empty packet with the next one. @returns false at the end @throws MediaError for a file that is not whole */
+  async next(packet: Packet): Promise<boolean> {
+    const { head, size } = await this.head()
+    if ('found' in head) return false
+    const data = await this.read(size)
+    const whole = size - (head.extra ?? 0)
+    packet.data = data.subarray(0, whole)
+    packet.pts = BigInt(head.pts)
+    packet.dts = BigInt(head.dts)
+    packet.duration = BigInt(head.duration)
+    packet.flags = head.flags as AVPacketFlag
+    if (head.extra) packet.addSideData(AV_PKT_DATA_NEW_EXTRADATA, data.subarray(whole))
+    return true
+  }
+
+  /** What was found of the packets, passing them over. @throws MediaError for a file that is not whole */
+  async found(): Promise<unknown> {
+    for (;;) {
+      const { head, size } = await this.head()
+      if ('found' in head) return head.found
+      this.at += size
+    }
+  }
+
+  async close(): Promise<void> {
+    await this.file.close()
+  }
+}
