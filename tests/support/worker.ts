@@ -26,7 +26,8 @@ export const jobsHeld = {
   },
   forgetPause: () => rmSync(built(pausedFile), { force: true }),
   letGo() {
-    for (const name of [holdFile('encode'), holdFile('check'), holdFile('segment'), pausedFile]) rmSync(built(name), { force: true })
+    for (const name of [holdFile('encode'), holdFile('check'), holdFile('segment'), pausedFile])
+      rmSync(built(name), { force: true })
   },
 }
 

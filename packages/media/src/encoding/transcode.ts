@@ -304,10 +304,7 @@ function watchOf(picture: ProvedTrack, tracks: readonly SoundTrack[]): PacketWat
   }
 }
 
-async function provedOf(
-  picture: ProvedTrack,
-  tracks: readonly (SoundTrack | null)[],
-): Promise<Proved | null> {
+async function provedOf(picture: ProvedTrack, tracks: readonly (SoundTrack | null)[]): Promise<Proved | null> {
   const proved = await picture.proved()
   if (!proved) return null
   const sound: Proved['sound'] = []
