@@ -87,6 +87,8 @@ export class FaultCampaign {
         HEMATINE_PORT: String(await freePort()),
         HEMATINE_LOG_LEVEL: 'error',
         HEMATINE_READY: '0',
+        // So that jobs of seconds are made in segments, too.
+        HEMATINE_SEGMENT_SECONDS: '1',
       }),
       lasting: true,
       say: this.options.say,

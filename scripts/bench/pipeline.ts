@@ -170,7 +170,7 @@ const segmentCount = 5
 /** What making a job in segments costs and gains: each in a process of its own, one after another and two at a time, then joined, against the job in one go. */
 async function segments(sources: string, bare: string, scratch: string): Promise<void> {
   console.log(
-    `\n## What segments cost (${segmentCount} of them, ${rounds} alternating rounds each, medians of wall time with all that is checked)`,
+    `\n## What segments cost (${segmentCount} of them, ${checkRounds} alternating rounds each, medians of wall time with all that is checked)`,
   )
   console.log(
     '| work | one go | in turn | two at a time | joining and check | size | XPSNR |\n|---|---|---|---|---|---|---|',
@@ -188,7 +188,7 @@ async function segments(sources: string, bare: string, scratch: string): Promise
       join: [],
     }
     const made: { whole: Spent['kept']; joined: Spent['kept'] } = { whole: null, joined: null }
-    for (let round = 0; round < rounds; round++) {
+    for (let round = 0; round < checkRounds; round++) {
       const file = (kind: string) => path.join(scratch, `${kind}-${round}.${specOf(specKey).container}`)
       const timed = async (work: () => Promise<void>) => {
         const begun = performance.now()

@@ -86,6 +86,7 @@ export async function run(options: RunOptions): Promise<Running> {
       HEMATINE_BUILD_DIR: built.directory,
       HEMATINE_LANES: String(settings.HEMATINE_LANES),
       HEMATINE_READY: String(settings.HEMATINE_READY),
+      HEMATINE_SEGMENT_SECONDS: String(settings.HEMATINE_SEGMENT_SECONDS),
       HEMATINE_LOG_LEVEL: settings.HEMATINE_LOG_LEVEL,
       NODE_ENV: 'production',
       // A volume that does not answer holds up a thread or two, and not all there are.

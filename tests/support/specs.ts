@@ -57,3 +57,13 @@ export function pictureSpec(
     },
   }
 }
+
+/** Every pair of container and picture codec that is offered for films, each with one of the container's sound codecs in turn. */
+export const filmPairs = (Object.keys(containers) as Container[])
+  .filter(container => containers[container].makes === 'moving picture')
+  .flatMap(container =>
+    containers[container].picture.map(
+      (codec, index) =>
+        [container, codec, containers[container].sound[index % containers[container].sound.length]!] as const,
+    ),
+  )

@@ -33,6 +33,7 @@ import {
   silenceLibraries,
   stripFrames,
   trialLook,
+  WorkingFileProblem,
   type SoundTrialPlan,
 } from '@hematine/media'
 import { PausableGate, Stopped } from './gate.ts'
@@ -236,13 +237,18 @@ async function work(assignment: Assignment): Promise<void> {
         say: 'failed',
         reason: sentenceFor(error),
         isAway: isAway(error),
-        isSeam: error instanceof SeamProblem,
+        ...problemOf(error),
       })
   }
 }
 
 function isDiskFull(error: unknown): boolean {
   return (error instanceof MediaError && error.isDiskFull) || (error as NodeJS.ErrnoException).code === 'ENOSPC'
+}
+
+function problemOf(error: unknown): Pick<Extract<Report, { say: 'failed' }>, 'problem'> {
+  if (error instanceof SeamProblem) return { problem: 'seam' }
+  return error instanceof WorkingFileProblem ? { problem: 'working file' } : {}
 }
 
 function isAway(error: unknown): boolean {

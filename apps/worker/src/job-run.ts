@@ -18,6 +18,7 @@ import {
   beginPlacing,
   deliveryVolumeOf,
   failJob,
+  forgetUnits,
   isAway,
   isOpen,
   keepProgress,
@@ -151,7 +152,8 @@ export class JobRun implements Pausable {
   private inLane = true
   private grant: (() => void) | null = null
   private segments: { done: number; total: number } | undefined
-  private clock = { since: performance.now(), held: 0, frames: 0 }
+  /** When counting frames of segments was begun, and at how many; below 0 for what the next look finds. */
+  private counted = { since: 0, frames: -1 }
   /** Resolves when nothing more will be done for this job here. */
   readonly ended: Promise<void>
 
@@ -201,6 +203,7 @@ export class JobRun implements Pausable {
 
   goOn(): void {
     this.heldForMeasuring = false
+    this.countAnew()
     this.apply()
   }
 
@@ -211,7 +214,12 @@ export class JobRun implements Pausable {
 
   resume(): void {
     this.heldByPerson = false
+    this.countAnew()
     this.apply()
+  }
+
+  private countAnew(): void {
+    this.counted = { since: performance.now(), frames: -1 }
   }
 
   /** Stops the work and removes what it wrote; the job's state is the caller's matter. */
@@ -273,8 +281,7 @@ export class JobRun implements Pausable {
           this.sourceChanged = true
           this.process?.stop()
         })
-        const { outcome, workSeconds } = await this.perform(assignment, facts, directory)
-        endWatch()
+        const { outcome, workSeconds } = await this.perform(assignment, facts, directory).finally(endWatch)
         await this.writing
         if (this.sourceChanged || (outcome.say === 'job' && (await hasChanged()))) return await fail(changedMeanwhile)
         if (outcome.say === 'stopped') return await this.persist(em => letGo(em, job.id, job.attempt, workerId))
@@ -360,24 +367,31 @@ export class JobRun implements Pausable {
   ): Promise<{ outcome: Outcome; workSeconds: number }> {
     const planned = plannedSegments(this.job, assignment, facts, this.hands.segmentLength)
     if (!planned) return { outcome: await this.inProcess(assignment), workSeconds: 0 }
-    const made = await this.inSegments(planned, directory)
-    if (made.kind === 'over') return { outcome: { say: 'stopped' }, workSeconds: 0 }
-    if (made.kind === 'failed')
-      return { outcome: { say: 'failed', reason: made.reason, isAway: made.isAway }, workSeconds: 0 }
-    const { segments, workSeconds } = made
-    const joined = await this.inProcess({ ...assignment, segments })
-    if (joined.say !== 'failed' || !joined.isSeam) return { outcome: joined, workSeconds }
-    await this.persist(em => keepWhole(em, this.job.id, joined.reason))
-    this.segments = undefined
-    await removeFinished(directory, path.basename(assignment.outputPath))
-    return { outcome: await this.inProcess(assignment), workSeconds: 0 }
+    for (let isAgain = false; ; isAgain = true) {
+      const made = await this.inSegments(planned, directory)
+      if (made.kind === 'over') return { outcome: { say: 'stopped' }, workSeconds: 0 }
+      if (made.kind === 'failed')
+        return { outcome: { say: 'failed', reason: made.reason, isAway: made.isAway }, workSeconds: 0 }
+      const { segments, workSeconds } = made
+      const outcome = await this.inProcess({ ...assignment, segments })
+      const problem = outcome.say === 'failed' ? outcome.problem : undefined
+      if (!problem || (problem === 'working file' && isAgain)) return { outcome, workSeconds }
+      await removeFinished(directory, path.basename(assignment.outputPath))
+      if (problem === 'seam') {
+        await this.persist(em => keepWhole(em, this.job.id, (outcome as { reason: string }).reason))
+        this.segments = undefined
+        return { outcome: await this.inProcess(assignment), workSeconds: 0 }
+      }
+      // Those that are whole are found so and left as they are.
+      await this.persist(em => forgetUnits(em, this.job.id))
+    }
   }
 
   /** Has the segments made, out of any lane, and comes back into one. */
   private async inSegments(planned: readonly Segment[], directory: string): Promise<Segmented> {
     const { job, workerId, hands } = this
     this.inLane = false
-    this.clock = { since: performance.now(), held: 0, frames: -1 }
+    this.countAnew()
     hands.onLane()
     const made = await haveSegmentsMade(
       {
@@ -418,13 +432,13 @@ export class JobRun implements Pausable {
     return this.process.outcome
   }
 
-  /** How far the segments are together, by the clock since they were begun here. */
+  /** How far the segments are together, by the clock since they were begun here or went on. */
   private segmentProgress({ framesDone, done, total }: UnitsSoFar): void {
-    const { clock } = this
-    if (clock.frames < 0) clock.frames = framesDone
+    const { counted } = this
+    if (counted.frames < 0) counted.frames = framesDone
     this.segments = { done, total }
-    const seconds = (performance.now() - clock.since) / 1000
-    const here = framesDone - clock.frames
+    const seconds = (performance.now() - counted.since) / 1000
+    const here = framesDone - counted.frames
     this.progress({
       stage: 'encode',
       done: framesDone,

@@ -68,5 +68,5 @@ export type Report =
   | { say: 'job'; measurement: CheckMeasurement; workSeconds: number }
   | { say: 'segment'; frames: number; workSeconds: number }
   | { say: 'stopped' }
-  /** `isAway` where a file was not there, which may pass; `isSeam` where segments do not fit together. */
-  | { say: 'failed'; reason: string; isAway?: boolean; isSeam?: boolean }
+  /** `isAway` where a file was not there, which may pass; `problem` where segments do not fit together, or one is not whole. */
+  | { say: 'failed'; reason: string; isAway?: boolean; problem?: 'seam' | 'working file' }

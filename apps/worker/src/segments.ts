@@ -75,7 +75,7 @@ export async function haveSegmentsMade(of: SegmentsOf, segments: readonly Segmen
   const gone: number[] = []
   for (const unit of kept)
     if (unit.state === 'done' && !(await exists(path.join(directory, segmentFile(job.id, unit))))) gone.push(unit.id)
-  await persist(em => forgetUnits(em, gone))
+  await persist(em => forgetUnits(em, job.id, gone))
   for (;;) {
     const standing = of.stands()
     if (standing === 'over') return { kind: 'over' }

@@ -183,7 +183,7 @@ export class Worker {
       await this.giveBackUnknown()
       await markVolumes(this.hands)
       if (Date.now() - this.tidiedAt > tidyEveryMilliseconds) await this.tidy()
-      if (this.runs.size === 0) await measureMore(this.em, this.options.queue)
+      if (this.runs.size === 0 && this.freeLanes === this.options.lanes) await measureMore(this.em, this.options.queue)
       this.look()
       this.watching ??= lookAtWatches(this.hands).finally(() => {
         this.watching = null

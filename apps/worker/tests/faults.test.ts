@@ -1,24 +1,14 @@
 import { createHash } from 'node:crypto'
 import { existsSync } from 'node:fs'
-import { copyFile, mkdir, readdir, readFile, rename, rm, stat, symlink, writeFile } from 'node:fs/promises'
+import { mkdir, readdir, readFile, rename, rm, stat, symlink, writeFile } from 'node:fs/promises'
 import path from 'node:path'
 import { pictureSpecs, type JobState } from '@hematine/core'
-import {
-  actOnJobs,
-  bringIn,
-  createOrder,
-  draftJobs,
-  keepSpec,
-  listJobs,
-  listSources,
-  readJob,
-  readVolume,
-  registerVolume,
-} from '@hematine/database'
+import { actOnJobs, draftJobs, keepSpec, listJobs, listSources, readJob, readVolume } from '@hematine/database'
 import { readFacts } from '@hematine/media'
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from 'vitest'
 import { useDatabase } from '../../../tests/support/database.ts'
 import { writeCountingClip } from '../../../tests/support/material.ts'
+import { newRound } from '../../../tests/support/rounds.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 import { jobsHeld, TestWorker, useBuiltWorker } from '../../../tests/support/worker.ts'
 
@@ -41,18 +31,7 @@ const patience = { timeout: 100_000, interval: 100 }
 beforeAll(() => writeCountingClip(tape, 100, { size: '160x120', tone: true }))
 // Every test has an order, volumes and a source of its own; a worker that a test leaves alive does the next one's work.
 beforeEach(async () => {
-  const root = path.join(scratch, `round-${++round}`)
-  volumes = { source: path.join(root, 'sources'), delivery: path.join(root, 'delivery') }
-  for (const directory of Object.values(volumes)) await mkdir(directory, { recursive: true })
-  await copyFile(tape, path.join(volumes.source, 'tape.mkv'))
-  orderId = (await createOrder(db.em(), { code: `F-${round}`, name: 'Faults', dueAt: null })).id
-  const source = await registerVolume(db.em(), { name: `Sources ${round}`, role: 'source', path: volumes.source })
-  deliveryId = (await registerVolume(db.em(), { name: `Delivery ${round}`, role: 'delivery', path: volumes.delivery }))
-    .id
-  const { brought } = await bringIn(db.em(), db.queue, orderId, [
-    { kind: 'file', volumeId: source.id, path: 'tape.mkv' },
-  ])
-  sourceId = brought[0]!.id
+  ;({ volumes, orderId, sourceId, deliveryId } = await newRound(db, scratch, ['F', ++round], tape))
 })
 afterEach(() => {
   watching = false

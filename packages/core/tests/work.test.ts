@@ -28,8 +28,11 @@ const planned = (steps: Step[] = [], spec: PictureSpec = specOf('archive-master'
 
 describe('the segments of a job', () => {
   test('are of twenty seconds of work at least, and five minutes at most', () => {
-    const counts = [30, 79, 600, 16 * 300, 32 * 300].map(seconds => segmentsOf(planned(), seconds).length)
-    expect(counts).toEqual([1, 3, 16, 16, 32])
+    // One of 30 s; three of 26; four of 50; ten of a minute; sixteen of two; and of five minutes sixteen, or thirty-two.
+    const counts = [30, 79, 200, 600, 16 * 120, 16 * 300, 32 * 300].map(
+      seconds => segmentsOf(planned(), seconds).length,
+    )
+    expect(counts).toEqual([1, 3, 4, 10, 16, 16, 32])
   })
 
   test('hold every frame once', () => {

@@ -48,11 +48,11 @@ export async function unitsOf(em: EntityManager, jobId: number): Promise<WorkUni
   return em.find(WorkUnitEntity, { job: jobId }, { orderBy: { place: 1 }, refresh: true })
 }
 
-/** Units whose working files are gone are to be made once more. */
-export async function forgetUnits(em: EntityManager, ids: readonly number[]): Promise<void> {
+/** Units whose working files are gone, or not whole, are to be made once more. @param some of the job's by their number; all unless said */
+export async function forgetUnits(em: EntityManager, jobId: number, some?: readonly number[]): Promise<void> {
   await em.nativeUpdate(
     WorkUnitEntity,
-    { id: { $in: [...ids] }, state: 'done' },
+    { job: jobId, state: 'done', ...(some ? { id: { $in: [...some] } } : {}) },
     { state: 'idle', framesDone: 0, seconds: null },
   )
 }

@@ -15,7 +15,7 @@ import { readFacts, silenceLibraries, transcode, type MediaInput } from '../src/
 import { extractAndCheck, makeAndCheck, openGate } from '../../../tests/support/jobs.ts'
 import { losslessEncoder, writeClip } from '../../../tests/support/material.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
-import { pictureSpec, soundIn } from '../../../tests/support/specs.ts'
+import { filmPairs, pictureSpec, soundIn } from '../../../tests/support/specs.ts'
 
 /** Whatever pair of codec and container is offered is made, checked and opened again. */
 const scratch = scratchDirectory()
@@ -62,32 +62,28 @@ const films = all.filter(container => containers[container].makes === 'moving pi
 const filmCodecs = pictureCodecs.filter(codec =>
   films.some(container => (containers[container].picture as readonly string[]).includes(codec.key)),
 )
-const pairs = films.flatMap(container =>
-  containers[container].picture.map(
-    (codec, index) =>
-      [container, codec, containers[container].sound[index % containers[container].sound.length]!] as const,
-  ),
-)
-
 describe('a picture', () => {
-  test.each(pairs)('in %s: %s with %s sound is delivered, passes its check and says what it is', async (...pair) => {
-    const [container, codec, sound] = pair
-    const spec = pictureSpec(container, codec, sound)
-    expect(specProblems(spec)).toEqual([])
-    const result = path.join(scratch, `${codec}-${sound}.${container}`)
-    const { check } = await makeAndCheck(clipFor(codec), spec, result)
-    expect(
-      check.lines
-        .filter(line => line.verdict === 'fail')
-        .map(line => `${line.name}: wanted ${line.expected}, found ${line.found}. ${line.reason}`),
-    ).toEqual([])
-    const made = await readFacts({ kind: 'file', path: result })
-    expect([made.video?.codec, made.video?.width, made.video?.height, made.video?.frameCount]).toEqual([
-      codec,
-      ...(clipFor(codec) === wide ? [1280, 720, 15] : [352, 288, 30]),
-    ])
-    expect(made.audio.map(track => track.codec)).toEqual([sound])
-  })
+  test.each(filmPairs)(
+    'in %s: %s with %s sound is delivered, passes its check and says what it is',
+    async (...pair) => {
+      const [container, codec, sound] = pair
+      const spec = pictureSpec(container, codec, sound)
+      expect(specProblems(spec)).toEqual([])
+      const result = path.join(scratch, `${codec}-${sound}.${container}`)
+      const { check } = await makeAndCheck(clipFor(codec), spec, result)
+      expect(
+        check.lines
+          .filter(line => line.verdict === 'fail')
+          .map(line => `${line.name}: wanted ${line.expected}, found ${line.found}. ${line.reason}`),
+      ).toEqual([])
+      const made = await readFacts({ kind: 'file', path: result })
+      expect([made.video?.codec, made.video?.width, made.video?.height, made.video?.frameCount]).toEqual([
+        codec,
+        ...(clipFor(codec) === wide ? [1280, 720, 15] : [352, 288, 30]),
+      ])
+      expect(made.audio.map(track => track.codec)).toEqual([sound])
+    },
+  )
 
   test('that a codec cannot state the colours of, or hold the size of, is refused in a sentence', async () => {
     const spec = pictureSpec('mov', 'dnxhd', 'pcm_s24le')

@@ -2,7 +2,6 @@ import { createHash } from 'node:crypto'
 import { readFile, rm, stat, truncate, writeFile } from 'node:fs/promises'
 import path from 'node:path'
 import {
-  containers,
   deriveTreatment,
   judge,
   leadOf,
@@ -10,7 +9,6 @@ import {
   pictureCodec,
   stepKinds,
   whyWhole,
-  type Container,
   type PictureSpec,
   type Segment,
   type Step,
@@ -25,7 +23,7 @@ import { TreatedPicture } from '../src/treating/picture-treatment.ts'
 import { makeAndCheck, openGate, specOf } from '../../../tests/support/jobs.ts'
 import { losslessEncoder, writeClip } from '../../../tests/support/material.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
-import { pictureSpec } from '../../../tests/support/specs.ts'
+import { filmPairs, pictureSpec } from '../../../tests/support/specs.ts'
 
 /** A job that is made in segments is the job that is made in one go. */
 const scratch = scratchDirectory()
@@ -119,12 +117,11 @@ async function soundOf(file: string): Promise<string> {
   return hash.digest('hex')
 }
 
-const films = (Object.keys(containers) as Container[]).filter(key => containers[key].makes === 'moving picture')
-const pairs = films.flatMap(container =>
-  containers[container].picture.map(
-    (codec, index) =>
-      [container, codec, containers[container].sound[index % containers[container].sound.length]!] as const,
-  ),
+/** A pair for each codec, and for each container. */
+const pairs = filmPairs.filter(
+  ([container, codec], index) =>
+    filmPairs.findIndex(pair => pair[1] === codec) === index ||
+    filmPairs.findIndex(pair => pair[0] === container) === index,
 )
 
 describe('a job in five segments', () => {

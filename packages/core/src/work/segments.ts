@@ -20,8 +20,10 @@ export interface SegmentLength {
   most: number
 }
 export const usualSegmentLength: SegmentLength = { least: 20, most: 300 }
-/** Segments of a job that is long enough for them, as a rule. */
+/** As a rule a segment is a sixteenth of its job; or a minute, where that is no more than a quarter of it: to begin one costs a second or two. */
 const usualSegments = 16
+const fewestSegments = 4
+const usualSeconds = 60
 
 /**
  * Why a job is made in one go, as the end of a sentence after "... because"; null where it can be made in segments.
@@ -52,7 +54,8 @@ export function segmentsOf(
   { least, most }: SegmentLength = usualSegmentLength,
 ): Segment[] {
   const { frameCount } = treatment.result
-  const each = Math.min(most, Math.max(least, workSeconds / usualSegments))
+  const some = Math.min(usualSeconds, workSeconds / fewestSegments)
+  const each = Math.min(most, Math.max(least, some, workSeconds / usualSegments))
   const count = Math.min(Math.floor(workSeconds / each), frameCount)
   const distance = keyframeDistance(spec, treatment)
   const begins = [0]

@@ -12,6 +12,9 @@ import type { PacketSink } from '../encoding/output.ts'
 
 const lengths = 8
 
+/** A working file that is not whole: what lies in it is to be made again. */
+export class WorkingFileProblem extends MediaError {}
+
 /** Times are integers as text, which JSON keeps whole. */
 interface PacketHead {
   pts: string
@@ -33,7 +36,8 @@ export class PacketFileWriter implements PacketSink {
   constructor(private readonly path: string) {}
 
   private get unfinished(): string {
-    return `${this.path}.unfinished`
+    // An earlier process may still be about to end.
+    return `${this.path}.unfinished-${process.pid}`
   }
 
   addStream(): number {
@@ -109,7 +113,8 @@ export class PacketFileReader {
     let filled = 0
     while (filled < bytes) {
       const { bytesRead } = await this.file.read(data, filled, bytes - filled, this.at + filled)
-      if (bytesRead === 0) throw new MediaError(`A working file ends too early: ${this.path}. The job makes it again.`)
+      if (bytesRead === 0)
+        throw new WorkingFileProblem(`A working file ends too early: ${this.path}. Try the job again.`)
       filled += bytesRead
     }
     this.at += bytes
@@ -119,10 +124,14 @@ export class PacketFileReader {
   private async head(): Promise<{ head: PacketHead | { found: unknown }; size: number }> {
     const sizes = await this.read(lengths)
     const text = await this.read(sizes.readUInt32LE(0))
-    return { head: JSON.parse(text.toString()) as PacketHead | { found: unknown }, size: sizes.readUInt32LE(4) }
+    try {
+      return { head: JSON.parse(text.toString()) as PacketHead | { found: unknown }, size: sizes.readUInt32LE(4) }
+    } catch {
+      throw new WorkingFileProblem(`A working file is damaged: ${this.path}. Try the job again.`)
+    }
   }
 
-  /** Fills an empty packet with the next one. @returns false at the end @throws MediaError for a file that is not whole */
+  /** Fills an empty packet with the next one. @returns false at the end @throws WorkingFileProblem for a file that is not whole */
   async next(packet: Packet): Promise<boolean> {
     const { head, size } = await this.head()
     if ('found' in head) return false
@@ -137,7 +146,7 @@ export class PacketFileReader {
     return true
   }
 
-  /** What was found of the packets, passing them over. @throws MediaError for a file that is not whole */
+  /** What was found of the packets, passing them over. @throws WorkingFileProblem for a file that is not whole */
   async found(): Promise<unknown> {
     for (;;) {
       const { head, size } = await this.head()

@@ -40,7 +40,7 @@ export class SegmentedPicture implements ProvedTrack {
 
   /**
    * Adds the picture that segments make to an output.
-   * @throws SeamProblem when they do not fit together; MediaError when a working file is not whole
+   * @throws SeamProblem when they do not fit together; WorkingFileProblem when one is not whole
    */
   static async open(
     plan: Pick<TranscodePlan, 'facts' | 'spec' | 'treatment'>,
