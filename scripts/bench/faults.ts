@@ -88,7 +88,7 @@ export class FaultCampaign {
         HEMATINE_LOG_LEVEL: 'error',
         HEMATINE_READY: '0',
         // So that jobs of seconds are made in segments, too.
-        HEMATINE_SEGMENT_SECONDS: '1',
+        HEMATINE_SEGMENT_SECONDS: '2',
       }),
       lasting: true,
       say: this.options.say,

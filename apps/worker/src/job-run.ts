@@ -365,7 +365,7 @@ export class JobRun implements Pausable {
     facts: SourceFacts,
     directory: string,
   ): Promise<{ outcome: Outcome; workSeconds: number }> {
-    const planned = plannedSegments(this.job, assignment, facts, this.hands.segmentLength)
+    const planned = await this.persist(em => plannedSegments(em, this.job, assignment, facts, this.hands.segmentLength))
     if (!planned) return { outcome: await this.inProcess(assignment), workSeconds: 0 }
     for (let isAgain = false; ; isAgain = true) {
       const made = await this.inSegments(planned, directory)

@@ -12,10 +12,10 @@ import {
   askForUnits,
   forgetUnits,
   keepUnits,
+  listJobs,
   unitsOf,
   type EntityManager,
   type JobRow,
-  type SampleRow,
   type TaskQueue,
   type WorkUnitRow,
 } from '@hematine/database'
@@ -31,16 +31,20 @@ export function segmentFile(jobId: number, { place, work }: Pick<WorkUnitRow, 'p
   return `job-${jobId}-segment-${place}-${work.slice(0, lettersOfWork)}.packets`
 }
 
-/** The segments that a job is made in; null where it is made in one go. */
-export function plannedSegments(
+/** The segments that a job is made in: those that it was begun in, or by its forecast; null where it is made in one go. */
+export async function plannedSegments(
+  em: EntityManager,
   job: JobRow,
   plan: Planned,
   facts: SourceFacts,
   length: SegmentLength,
-): Segment[] | null {
+): Promise<Segment[] | null> {
   if (job.wholeBecause) return null
-  const measurement = (job.sample?.getEntity() as SampleRow | undefined)?.measurement
-  const segments = segmentsOfJob(plan, facts, measurement ?? null, length)
+  const work = workFingerprint(job)
+  const begun = (await unitsOf(em, job.id)).filter(unit => unit.work === work)
+  if (begun.length > 0) return begun.map(({ firstFrame, frames }) => ({ firstFrame, frames: frames ?? null }))
+  const [record] = await listJobs(em, { ids: [job.id] })
+  const segments = segmentsOfJob(plan, facts, record?.forecast ?? null, length)
   return segments.length > 1 ? segments : null
 }
 

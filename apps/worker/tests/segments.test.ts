@@ -33,6 +33,13 @@ beforeEach(async () => {
 afterEach(async () => {
   jobsHeld.letGo()
   await endAll()
+  // What a test that failed left is nothing to the next.
+  const jobs = await listJobs(db.em(), { orderId })
+  await actOnJobs(
+    db.em(),
+    jobs.map(job => job.id),
+    'cancel',
+  )
 })
 afterAll(() => endAll())
 
@@ -104,10 +111,9 @@ describe('a job in segments', () => {
     startWorker()
     jobsHeld.at('segment', 0)
     const id = await release()
-    await expect
-      .poll(async () => new Set((await unitsOf(db.em(), id)).flatMap(unit => unit.workerId ?? [])).size, patience)
-      .toBe(2)
-    expect((await unitsOf(db.em(), id)).filter(unit => unit.state === 'working')).toHaveLength(3)
+    const working = async () => (await unitsOf(db.em(), id)).filter(unit => unit.state === 'working')
+    await expect.poll(async () => (await working()).length, patience).toBe(3)
+    expect(new Set((await working()).map(unit => unit.workerId)).size).toBe(2)
     jobsHeld.letGo()
     await expectDoneOnce(id)
     expect(new Set(await runsOf(id)).size).toBeLessThanOrEqual(1)
@@ -152,19 +158,6 @@ describe('a fault', () => {
     expect(first.lives).toBe(true)
     expect((await readJob(db.em(), id)).attempt).toBe(1)
   })
-
-  test('that takes a working file away has it made again', async () => {
-    startWorker()
-    jobsHeld.at('segment', 30)
-    const id = await release()
-    await untilDone(id, 2)
-    await endAll()
-    const [gone] = (await hidden()).filter(name => name.includes('-segment-0-'))
-    await rm(path.join(await workDirectory(), gone!))
-    jobsHeld.letGo()
-    startWorker()
-    await expectDoneOnce(id)
-  })
 })
 
 describe('segments that cannot be joined', () => {
@@ -182,8 +175,11 @@ describe('segments that cannot be joined', () => {
     return id
   }
 
-  test('because a working file is cut short: it is made again', async () => {
-    const id = await spoilt(async file => truncate(file, (await stat(file)).size - 200))
+  test('because working files are cut short, or gone: they are made again', async () => {
+    const id = await spoilt(async file => {
+      await truncate(file, (await stat(file)).size - 200)
+      await rm(file.replace('-segment-1-', '-segment-0-'))
+    })
     await expectDoneOnce(id)
     expect((await readJob(db.em(), id)).attempt).toBe(2)
   })

@@ -79,7 +79,11 @@ describe('a job is made in one go', () => {
   })
 
   test('where it is short, or its segments did not fit', () => {
-    expect(describeMaking(planned(), { ...film }, null, null)).toMatch(/^In \d+ segments/)
+    expect(describeMaking(planned(), { ...film }, null, null)).toMatch(/^In about 6 segments/)
+    const forecast = { seconds: { expected: 700, low: 600, high: 800 }, checkSeconds: 100 }
+    expect(describeMaking(planned(), film, forecast, null)).toMatch(/^In about 10 segments/)
+    const short = { seconds: { expected: 30, low: 20, high: 40 }, checkSeconds: 5 }
+    expect(describeMaking(planned(), film, short, null)).toBe('In one go: it is short.')
     expect(describeMaking(planned(), film, null, 'The parts differ.')).toBe('In one go. The parts differ.')
   })
 })

@@ -184,15 +184,16 @@ export function jobDetail(
   rates: LikeRates,
   taken: ReadonlySet<number>,
 ): JobDetail {
+  const record = jobRecord(job, rates, taken)
   return {
-    ...jobRecord(job, rates, taken),
+    ...record,
     lotId: (job.source.getEntity() as SourceRow).lot?.id ?? null,
     treatment: job.treatment,
     check: job.check ?? null,
     making: describeMaking(
       planOf(job),
       (job.source.getEntity() as SourceRow).facts ?? { video: null },
-      (job.sample?.getEntity() as SampleRow | undefined)?.measurement ?? null,
+      record.forecast,
       job.wholeBecause ?? null,
     ),
     events: events.map(row => jobEventRecord(row, job)),

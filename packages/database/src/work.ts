@@ -24,11 +24,8 @@ export async function keepUnits(
   return em.transactional(async tx => {
     if (!(await isOwn(tx, job.id, job.attempt, job.workerId))) return null
     const there = await tx.find(WorkUnitEntity, { job: job.id }, { orderBy: { place: 1 } })
-    const isSame =
-      there.length > 0 &&
-      there.every(unit => unit.work === job.work) &&
-      there.length === segments.length &&
-      there.every((unit, index) => unit.firstFrame === segments[index]!.firstFrame)
+    // They stay however the work is forecast now: what is done of them is not made again.
+    const isSame = there.length > 0 && there.every(unit => unit.work === job.work)
     if (isSame) {
       // What failed is tried again with its job.
       for (const unit of there)

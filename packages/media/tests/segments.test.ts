@@ -229,16 +229,14 @@ describe('a step begun in the middle', () => {
     const whole = await treatedFrom(input, step, 0, Number.POSITIVE_INFINITY)
     expect(whole.frames.length).toBeGreaterThan(40)
     expect(whole.frames.map(({ number }) => number)).toEqual(whole.frames.map((_, index) => index))
-    for (const part of [0.4, 0.8]) {
-      const begin = Math.round(whole.frames.length * part)
-      const { frames } = await treatedFrom(input, step, begin, 15)
-      const wanted = whole.frames.slice(begin, begin + 15)
-      expect(frames.map(({ number }) => number)).toEqual(wanted.map(({ number }) => number))
-      const furthest = frames.map(({ luma }, index) =>
-        luma.reduce((most, value, at) => Math.max(most, Math.abs(value - wanted[index]!.luma[at]!)), 0),
-      )
-      expect(Math.max(...furthest)).toBeLessThanOrEqual(fading.includes(step.kind) ? 1 : 0)
-    }
+    const begin = Math.round(whole.frames.length * 0.6)
+    const { frames } = await treatedFrom(input, step, begin, 15)
+    const wanted = whole.frames.slice(begin, begin + 15)
+    expect(frames.map(({ number }) => number)).toEqual(wanted.map(({ number }) => number))
+    const furthest = frames.map(({ luma }, index) =>
+      luma.reduce((most, value, at) => Math.max(most, Math.abs(value - wanted[index]!.luma[at]!)), 0),
+    )
+    expect(Math.max(...furthest)).toBeLessThanOrEqual(fading.includes(step.kind) ? 1 : 0)
   })
 
   test.each([

@@ -1,5 +1,5 @@
 import type { SourceFacts } from '../facts.ts'
-import { extentOf, forecastJob, type SampleMeasurement } from '../forecast.ts'
+import type { JobForecast } from '../forecast.ts'
 import { runsToMeasure } from '../measurement.ts'
 import { outputKind } from '../spec/container.ts'
 import { hasPicture, treatedSeconds, type PictureTreatment, type Planned } from '../treatment/treatment.ts'
@@ -83,22 +83,23 @@ function outsideWindows(frame: number, frameCount: number): number {
   return window?.first ?? frame
 }
 
-/** What treating and encoding takes by forecast, in seconds of work; where nothing was measured of it, about as long as the result plays. */
-export function encodeSecondsOf(job: Planned, measurement: SampleMeasurement | null): number {
-  if (!measurement) return treatedSeconds(job.treatment)
-  const { seconds, checkSeconds } = forecastJob(measurement, extentOf(job))
-  return Math.max(0, seconds.expected - checkSeconds)
+/** What treating and encoding takes by a job's forecast, in seconds of work; where there is none, about as long as the result plays. */
+function encodeSecondsOf(
+  { treatment }: Planned,
+  forecast: Pick<JobForecast, 'seconds' | 'checkSeconds'> | null,
+): number {
+  return forecast ? Math.max(0, forecast.seconds.expected - forecast.checkSeconds) : treatedSeconds(treatment)
 }
 
 /** The segments that a job is made in; one where it is made in one go. @param facts of its source */
 export function segmentsOfJob(
   job: Planned,
   facts: Pick<SourceFacts, 'video' | 'jumps'>,
-  measurement: SampleMeasurement | null,
+  forecast: Pick<JobForecast, 'seconds' | 'checkSeconds'> | null,
   length?: SegmentLength,
 ): Segment[] {
   return hasPicture(job) && whyWhole(job, facts) === null
-    ? segmentsOf(job, encodeSecondsOf(job, measurement), length)
+    ? segmentsOf(job, encodeSecondsOf(job, forecast), length)
     : [{ firstFrame: 0, frames: null }]
 }
 
@@ -106,14 +107,14 @@ export function segmentsOfJob(
 export function describeMaking(
   job: Planned,
   facts: Pick<SourceFacts, 'video' | 'jumps'>,
-  measurement: SampleMeasurement | null,
+  forecast: Pick<JobForecast, 'seconds' | 'checkSeconds'> | null,
   wholeBecause: string | null,
 ): string {
   if (wholeBecause) return `In one go. ${wholeBecause}`
   const because = whyWhole(job, facts)
   if (because) return `In one go, because ${because}.`
-  const { length } = segmentsOfJob(job, facts, measurement)
+  const { length } = segmentsOfJob(job, facts, forecast)
   return length === 1
     ? 'In one go: it is short.'
-    : `In ${length} segments, by whichever lanes are free. What is done of them is kept over a stop.`
+    : `In about ${length} segments, by whichever lanes are free. What is done of them is kept over a stop.`
 }
