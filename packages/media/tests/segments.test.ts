@@ -17,7 +17,15 @@ import {
 import { AVMEDIA_TYPE_AUDIO } from 'node-av/constants'
 import { Frame } from 'node-av/lib'
 import { beforeAll, describe, expect, test } from 'vitest'
-import { deliver, makeSegment, readFacts, silenceLibraries, SeamProblem, type MediaInput } from '../src/index.ts'
+import {
+  deliver,
+  makeSegment,
+  readFacts,
+  silenceLibraries,
+  SeamProblem,
+  WorkingFileProblem,
+  type MediaInput,
+} from '../src/index.ts'
 import { StreamDecoder } from '../src/reading/decoder.ts'
 import { TreatedPicture } from '../src/treating/picture-treatment.ts'
 import { makeAndCheck, openGate, specOf } from '../../../tests/support/jobs.ts'
@@ -296,10 +304,26 @@ describe('segments that do not fit', () => {
     )
   })
 
-  test('are not joined where a working file is cut short', async () => {
-    await expect(
-      joined('short', async paths => truncate(paths[2]!, (await stat(paths[2]!)).size - 100)),
-    ).rejects.toThrow(/A working file ends too early/)
+  test.each([
+    ['cut short', async (file: string) => truncate(file, (await stat(file)).size - 100)],
+    [
+      'false in its lengths',
+      async (file: string) => {
+        const bytes = await readFile(file)
+        bytes.fill(0xff, 4, 8)
+        await writeFile(file, bytes)
+      },
+    ],
+    [
+      'false in a head',
+      async (file: string) => {
+        const bytes = await readFile(file)
+        bytes[8]! ^= 0xff
+        await writeFile(file, bytes)
+      },
+    ],
+  ])('are not joined where a working file is %s', async (what, spoil) => {
+    await expect(joined(what.replaceAll(' ', '-'), paths => spoil(paths[2]!))).rejects.toThrow(WorkingFileProblem)
   })
 
   test('fail where a byte of a working file turned over', async () => {

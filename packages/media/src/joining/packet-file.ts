@@ -64,14 +64,17 @@ export class PacketFileWriter implements PacketSink {
 
   private async record(head: unknown, data: readonly Buffer[]): Promise<void> {
     const text = Buffer.from(JSON.stringify(head))
+    const size = data.reduce((sum, part) => sum + part.length, 0)
     const sizes = Buffer.alloc(lengths)
     sizes.writeUInt32LE(text.length, 0)
-    sizes.writeUInt32LE(
-      data.reduce((sum, part) => sum + part.length, 0),
-      4,
-    )
+    sizes.writeUInt32LE(size, 4)
     const { bytesWritten } = await this.file!.writev([sizes, text, ...data])
     this.bytesWritten += bytesWritten
+    // A disk that has room for a part of it takes that part.
+    if (bytesWritten < lengths + text.length + size)
+      throw new WorkingFileProblem(
+        `A working file could not be written whole: ${this.path}. See that its disk has room, then try the job again.`,
+      )
   }
 
   async finish(): Promise<void> {}
@@ -101,14 +104,18 @@ export class PacketFileReader {
   private constructor(
     private readonly file: FileHandle,
     private readonly path: string,
+    private readonly size: number,
   ) {}
 
   /** @throws an error of the file system when there is none */
   static async open(path: string): Promise<PacketFileReader> {
-    return new PacketFileReader(await open(path, 'r'), path)
+    const file = await open(path, 'r')
+    return new PacketFileReader(file, path, (await file.stat()).size)
   }
 
   private async read(bytes: number): Promise<Buffer> {
+    if (this.at + bytes > this.size)
+      throw new WorkingFileProblem(`A working file ends too early: ${this.path}. Try the job again.`)
     const data = Buffer.alloc(bytes)
     let filled = 0
     while (filled < bytes) {
