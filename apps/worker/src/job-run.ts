@@ -37,21 +37,15 @@ import {
   type JobRow,
   type SampleRow,
   type TaskQueue,
-  type VolumeRow,
 } from '@hematine/database'
 import { answering } from '@hematine/media/volumes/answering'
-import {
-  identityOf,
-  makeFolder,
-  spaceOfVolume,
-  VolumeProblem,
-  workDirectory,
-} from '@hematine/media/volumes/volume-files'
+import { identityOf, makeFolder, VolumeProblem, workDirectory } from '@hematine/media/volumes/volume-files'
 import { TaskProcess, type Outcome, type SpareProcess } from './child-process.ts'
 import { findFinished, leaveNote, removeAllOf, removeFinished, workFingerprint } from './finished.ts'
 import { inputOf, withAssets } from './inputs.ts'
 import type { Assignment, Report } from './messages.ts'
 import { freeName, placeResult } from './placing.ts'
+import { volumeProblem } from './volume-problem.ts'
 import { haveSegmentsMade, plannedSegments, type Segmented } from './segments.ts'
 import type { Pausable, Turnstile } from './turnstile.ts'
 
@@ -90,18 +84,6 @@ function aheadPerEncode(
 /** What a source that cannot be found is like: not as it was. One whose disk does not answer is another matter. */
 function asGone(error: unknown): null {
   if (error instanceof VolumeProblem || (error as NodeJS.ErrnoException).code === undefined) throw error
-  return null
-}
-
-/** The sentence for a volume that is gone, which a process that only sees files would blame on a file. */
-async function volumeProblem(source: VolumeRow, delivery: VolumeRow): Promise<string | null> {
-  for (const [volume, mustWrite] of [
-    [source, false],
-    [delivery, true],
-  ] as const) {
-    const { problem } = await spaceOfVolume(volume, mustWrite)
-    if (problem) return problem.includes(volume.name) ? problem : `${volume.name}: ${problem}`
-  }
   return null
 }
 
@@ -151,6 +133,8 @@ export class JobRun implements Pausable {
   /** Whether it takes up a lane: not while its segments are made, which take up theirs. */
   private inLane = true
   private grant: (() => void) | null = null
+  /** Whether no segment is left that no lane has. */
+  private isLast = false
   private segments: { done: number; total: number } | undefined
   /** When counting frames of segments was begun, and at how many; below 0 for what the next look finds. */
   private counted = { since: 0, frames: -1 }
@@ -179,6 +163,11 @@ export class JobRun implements Pausable {
 
   get takesLane(): boolean {
     return this.inLane && !this.heldByPerson
+  }
+
+  /** Whether its segments are all there, or in lanes: it will want the next one that is free. */
+  get wantsLaneNext(): boolean {
+    return !this.inLane && !this.heldByPerson && this.isLast
   }
 
   /** Whether all its segments are there and it could go on in a lane. */
@@ -391,6 +380,7 @@ export class JobRun implements Pausable {
   private async inSegments(planned: readonly Segment[], directory: string): Promise<Segmented> {
     const { job, workerId, hands } = this
     this.inLane = false
+    this.isLast = false
     this.countAnew()
     hands.onLane()
     const made = await haveSegmentsMade(
@@ -433,8 +423,9 @@ export class JobRun implements Pausable {
   }
 
   /** How far the segments are together, by the clock since they were begun here or went on. */
-  private segmentProgress({ framesDone, done, total }: UnitsSoFar): void {
+  private segmentProgress({ framesDone, done, total, open }: UnitsSoFar): void {
     const { counted } = this
+    this.isLast = open === 0
     if (counted.frames < 0) counted.frames = framesDone
     this.segments = { done, total }
     const seconds = (performance.now() - counted.since) / 1000

@@ -1,7 +1,7 @@
 import { mkdir } from 'node:fs/promises'
 import { hostname, tmpdir } from 'node:os'
 import path from 'node:path'
-import { readSettings, usualSegmentLength, WrongSettings, type Settings } from '@hematine/core'
+import { readSettings, segmentLengthOf, WrongSettings, type Settings } from '@hematine/core'
 import { connect, TaskQueue } from '@hematine/database'
 import pino from 'pino'
 import { Worker } from './worker.ts'
@@ -39,7 +39,7 @@ const worker = new Worker({
   lanes: settings.HEMATINE_LANES,
   ready: settings.HEMATINE_READY,
   scratchDirectory,
-  segmentLength: { ...usualSegmentLength, least: settings.HEMATINE_SEGMENT_SECONDS },
+  segmentLength: segmentLengthOf(settings),
   log,
 })
 await worker.start()

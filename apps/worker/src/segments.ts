@@ -57,7 +57,6 @@ export interface SegmentsOf {
   persist<Result>(work: (em: EntityManager) => Promise<Result>): Promise<Result>
   /** Whether its work goes on, is held, or is over for this worker. */
   stands(): 'goes on' | 'held' | 'over'
-  /** @param seconds of work that units which are done took */
   onProgress(soFar: UnitsSoFar): void
 }
 

@@ -278,9 +278,19 @@ export class Worker {
     }
   }
 
+  /** Lanes that parts of jobs are made in. */
+  private get lanesOfUnits(): number {
+    return kinds.reduce((sum, { name, lanes }) => sum + (lanes === 'of jobs' ? this.busyWith(name) : 0), 0)
+  }
+
   private get freeLanes(): number {
-    const taken = kinds.reduce((sum, { name, lanes }) => sum + (lanes === 'of jobs' ? this.busyWith(name) : 0), 0)
-    return this.options.lanes - taken - [...this.runs.values()].filter(run => run.takesLane).length
+    return this.options.lanes - this.lanesOfUnits - [...this.runs.values()].filter(run => run.takesLane).length
+  }
+
+  /** Lanes that a new job may have: a job whose last segments are made goes on in one of theirs, and where they end elsewhere, in one that is kept for it. */
+  private get lanesForJobs(): number {
+    const wanted = [...this.runs.values()].filter(run => run.wantsLaneNext).length
+    return this.freeLanes - Math.max(0, wanted - this.lanesOfUnits)
   }
 
   /** Jobs whose segments are all there come before anything new. */
@@ -305,8 +315,8 @@ export class Worker {
       )
         run.resume()
     }
-    while (this.freeLanes > 0 && !this.stopping) {
-      await dispatchJobs(this.em, queue, this.freeLanes)
+    while (this.lanesForJobs > 0 && !this.stopping) {
+      await dispatchJobs(this.em, queue, this.lanesForJobs)
       const [task] = await this.take('job', 1)
       if (!task) return
       // Until its run is known, what was begun must not be taken for unknown.

@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { usualSegmentLength } from './work/segments.ts'
+import { usualSegmentLength, type SegmentLength } from './work/segments.ts'
 
 const wholeNumber = (least: number, most: number) =>
   z
@@ -107,4 +107,9 @@ export function readSettings(environment: Record<string, string | undefined>): S
   if (!parsed.success || problems.length > 0)
     throw new WrongSettings(`Some settings cannot be used:\n${problems.map(problem => `  ${problem}`).join('\n')}`)
   return parsed.data
+}
+
+/** How much work a segment of a job is to be. */
+export function segmentLengthOf({ HEMATINE_SEGMENT_SECONDS: least }: Settings): SegmentLength {
+  return { ...usualSegmentLength, least }
 }

@@ -27,6 +27,7 @@ describe('settings', () => {
         HEMATINE_LANES: '0',
         HEMATINE_DATA_DIR: 'here',
         HEMATINE_LOG_LEVEL: 'loud',
+        HEMATINE_SEGMENT_SECONDS: 'some',
         HEMATINE_PROT: '1',
       })
     expect(read).toThrow(WrongSettings)
@@ -34,6 +35,9 @@ describe('settings', () => {
     expect(read).toThrow('HEMATINE_LANES=0: is less than 1.')
     expect(read).toThrow('HEMATINE_DATA_DIR=here: is not an absolute path.')
     expect(read).toThrow('HEMATINE_LOG_LEVEL=loud: is not one of debug, info, warn, error.')
+    expect(read).toThrow('HEMATINE_SEGMENT_SECONDS=some: is no number.')
+    expect(() => readSettings({ HEMATINE_SEGMENT_SECONDS: '0' })).toThrow('is not above 0')
+    expect(() => readSettings({ HEMATINE_SEGMENT_SECONDS: '301' })).toThrow('is above 300')
     expect(read).toThrow("HEMATINE_PROT is no setting of Hematine's.")
   })
 

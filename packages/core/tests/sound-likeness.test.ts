@@ -44,6 +44,12 @@ describe('how like sound is to what it was made of', () => {
     expect(judged({ signalToNoise: 30, lostSeconds: 0.072 }, 'mp3', 'avi')).toEqual(['fail', '0.072 s lost'])
   })
 
+  test('may lose a little silence, but not where the codec loses nothing', () => {
+    expect(judged({ lostSeconds: 0.005 }, 'aac')).toEqual(['pass', 'identical but for silence'])
+    expect(judged({ lostSeconds: 0.005 }, 'flac')).toEqual(['fail', 'differs'])
+    expect(judged({}, 'aac')).toEqual(['look', 'the source is silent'])
+  })
+
   test('is silence where a coder makes of silence what nobody hears', () => {
     expect(judged({ residue: -96 }, 'aac')).toEqual(['pass', '-96 dBFS'])
     expect(judged({ residue: -40 }, 'aac')).toEqual(['look', '-40 dBFS'])

@@ -57,6 +57,8 @@ describe('the segments of a job', () => {
 })
 
 describe('a job is made in one go', () => {
+  const unknown = { forecast: null, wholeBecause: null, begun: 0 }
+
   test.each([
     [
       'average rate',
@@ -69,7 +71,7 @@ describe('a job is made in one go', () => {
     const spec = specOf('playback-box')
     const job = planned([], { ...spec, video: { ...spec.video, rateControl } })
     expect(whyWhole(job, film)).toMatch(why)
-    expect(describeMaking(job, film, null, null)).toMatch(/^In one go, because /)
+    expect(describeMaking(job, film, unknown)).toMatch(/^In one go, because /)
   })
 
   test('where its source cannot be begun in the middle, or a step cannot', () => {
@@ -79,12 +81,17 @@ describe('a job is made in one go', () => {
   })
 
   test('where it is short, or its segments did not fit', () => {
-    expect(describeMaking(planned(), { ...film }, null, null)).toMatch(/^In about 6 segments/)
+    expect(describeMaking(planned(), film, unknown)).toMatch(/^In about 6 segments/)
     const forecast = { seconds: { expected: 700, low: 600, high: 800 }, checkSeconds: 100 }
-    expect(describeMaking(planned(), film, forecast, null)).toMatch(/^In about 10 segments/)
+    expect(describeMaking(planned(), film, { ...unknown, forecast })).toMatch(/^In about 10 segments/)
     const short = { seconds: { expected: 30, low: 20, high: 40 }, checkSeconds: 5 }
-    expect(describeMaking(planned(), film, short, null)).toBe('In one go: it is short.')
-    expect(describeMaking(planned(), film, null, 'The parts differ.')).toBe('In one go. The parts differ.')
+    expect(describeMaking(planned(), film, { ...unknown, forecast: short })).toBe('In one go: it is short.')
+    expect(describeMaking(planned(), film, { ...unknown, forecast: short, length: { least: 5, most: 300 } })).toMatch(
+      /^In about 4 segments/,
+    )
+    expect(describeMaking(planned(), film, { ...unknown, forecast, begun: 7 })).toMatch(/^In 7 segments/)
+    const wholeBecause = 'The parts differ.'
+    expect(describeMaking(planned(), film, { ...unknown, wholeBecause })).toBe('In one go. The parts differ.')
   })
 })
 
@@ -122,12 +129,13 @@ describe('what becomes of a job from its units', () => {
   })
 
   test('goes on, is joined, or fails', () => {
-    expect(unitsSoFar([unit('done', 10), unit('working', 4), unit('idle')])).toEqual({
+    expect(unitsSoFar([unit('done', 10), unit('working', 4), unit('idle'), unit('waiting')])).toEqual({
       done: 1,
-      total: 3,
+      total: 4,
       framesDone: 14,
       outcome: 'go on',
       idle: 1,
+      open: 2,
     })
     expect(unitsSoFar([unit('done', 10), unit('done', 10)]).outcome).toBe('join')
     expect(unitsSoFar([unit('done', 10), unit('idle', 0, 'It is damaged.')]).outcome).toBe('fail')

@@ -16,6 +16,7 @@ import {
   type LikeRates,
   type OrderRecord,
   type ScanRecord,
+  type SegmentLength,
   type SourceRecord,
   type VolumeRecord,
   type WatchRecord,
@@ -183,6 +184,7 @@ export function jobDetail(
   events: readonly JobEventRow[],
   rates: LikeRates,
   taken: ReadonlySet<number>,
+  segments: { begun: number; length: SegmentLength | undefined },
 ): JobDetail {
   const record = jobRecord(job, rates, taken)
   return {
@@ -190,12 +192,11 @@ export function jobDetail(
     lotId: (job.source.getEntity() as SourceRow).lot?.id ?? null,
     treatment: job.treatment,
     check: job.check ?? null,
-    making: describeMaking(
-      planOf(job),
-      (job.source.getEntity() as SourceRow).facts ?? { video: null },
-      record.forecast,
-      job.wholeBecause ?? null,
-    ),
+    making: describeMaking(planOf(job), job.facts ?? (job.source.getEntity() as SourceRow).facts ?? { video: null }, {
+      forecast: record.forecast,
+      wholeBecause: job.wholeBecause ?? null,
+      ...segments,
+    }),
     events: events.map(row => jobEventRecord(row, job)),
   }
 }

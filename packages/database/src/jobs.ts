@@ -10,6 +10,7 @@ import {
   type JobProgress,
   type JobRecord,
   type JobState,
+  type SegmentLength,
 } from '@hematine/core'
 import { jobDetail, jobEventRecord, jobRecord } from './as-records.ts'
 import {
@@ -74,15 +75,16 @@ export async function checksumsOf(em: EntityManager, orderId: number): Promise<{
   )
 }
 
-/** One job with its treatment, its check and all that happened to it. */
-export async function readJob(em: EntityManager, id: number): Promise<JobDetail> {
-  const job = found(await em.findOne(JobEntity, id, withSource), 'job', id)
+/** One job with its treatment, its check and all that happened to it. @param segmentLength how much work a segment of it is to be; as usual unless said */
+export async function readJob(em: EntityManager, id: number, segmentLength?: SegmentLength): Promise<JobDetail> {
+  const job = found(await em.findOne(JobEntity, id, { populate: ['source', 'sample', 'facts'] as never }), 'job', id)
   const key = (job.sample?.getEntity() as SampleRow | undefined)?.likeKey
   return jobDetail(
     job,
     await em.find(JobEventEntity, { job: id }, { orderBy: { id: 1 } }),
     await likeRatesOf(em, key ? [key] : []),
     await jobsWhoseNamesMeet(em, [id]),
+    { begun: await em.count(WorkUnitEntity, { job: id }), length: segmentLength },
   )
 }
 

@@ -122,18 +122,17 @@ export async function keepUnitProgress(
   return (job?.state === 'held' || job?.state === 'waiting') && isNearlyDone(unit.frames ?? null, framesDone, seconds)
 }
 
-/** A unit lies in its working file. */
+/** A unit lies in its working file. A job that comes forward is not given up for what was lost before. */
 export async function finishUnit(
   em: EntityManager,
-  unit: Pick<WorkUnitRow, 'id' | 'run'>,
+  unit: Pick<WorkUnitRow, 'id' | 'run' | 'job'>,
   workerId: string,
   made: { frames: number; seconds: number },
 ): Promise<void> {
-  await em.nativeUpdate(WorkUnitEntity, inHand(unit, workerId), {
-    state: 'done',
-    workerId: null,
-    framesDone: made.frames,
-    seconds: made.seconds,
+  await em.transactional(async tx => {
+    const finished = { state: 'done' as const, workerId: null, framesDone: made.frames, seconds: made.seconds }
+    if ((await tx.nativeUpdate(WorkUnitEntity, inHand(unit, workerId), finished)) === 0) return
+    await tx.nativeUpdate(JobEntity, { id: unit.job.id, losses: { $gt: 0 } }, { losses: 0 })
   })
 }
 
@@ -166,21 +165,29 @@ export async function keepWhole(em: EntityManager, jobId: number, because: strin
 }
 
 /**
- * A worker no longer has a unit in hand, and its task goes back to the queue.
+ * A worker no longer has a unit in hand.
  * @param isLost whether it went without a word: a unit that takes down one worker after another is given up
+ * @returns whether its task goes back to the queue
  */
 export async function loseUnit(
   tx: EntityManager,
   { unitId, run }: { unitId: number; run: number },
   isLost: boolean,
-): Promise<void> {
-  const unit = await tx.findOne(WorkUnitEntity, { id: unitId, run, state: 'working' })
-  if (!unit) return
-  const losses = unit.losses + (isLost ? 1 : 0)
-  tx.assign(unit, { state: 'waiting', workerId: null, framesDone: 0, losses })
-  if (losses >= mostLosses)
-    tx.assign(unit, {
-      state: 'idle',
-      reason: `The process or worker that made a part of the picture was lost ${losses} times. The source is probably damaged in a way that the media libraries do not survive, or memory runs out. Look at them, then try again.`,
-    })
+): Promise<boolean> {
+  const unit = await tx.findOne(WorkUnitEntity, { id: unitId, run, state: { $in: ['waiting', 'working'] } })
+  if (!unit) return false
+  const losses = unit.losses + (isLost && unit.state === 'working' ? 1 : 0)
+  const isGivenUp = losses >= mostLosses
+  tx.assign(unit, {
+    state: isGivenUp ? 'idle' : 'waiting',
+    workerId: null,
+    framesDone: 0,
+    losses,
+    ...(isGivenUp
+      ? {
+          reason: `The process or worker that made a part of the picture was lost ${losses} times. The source is probably damaged in a way that the media libraries do not survive, or memory runs out. Look at them, then try again.`,
+        }
+      : {}),
+  })
+  return !isGivenUp
 }

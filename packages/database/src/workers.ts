@@ -104,7 +104,7 @@ async function sendAgain<Kind extends ShortKind>(
   payload: TaskPayloads[Kind],
   isLost = false,
 ): Promise<void> {
-  if ('unitId' in payload) await loseUnit(tx, payload, isLost)
+  if ('unitId' in payload && !(await loseUnit(tx, payload, isLost))) return
   if ('depth' in payload)
     await tx.nativeUpdate(
       SourceEntity,

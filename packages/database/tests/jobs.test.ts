@@ -2,18 +2,22 @@ import { beforeEach, describe, expect, test } from 'vitest'
 import {
   actOnJobs,
   adoptPlacing,
+  askForUnits,
   beginPlacing,
+  beginUnit,
   continueJob,
   dispatchJobs,
   draftJobs,
   endTasks,
   failJob,
   finishJob,
+  finishUnit,
   giveBackUnknown,
   holdingsOf,
   keepFacts,
   keepProgress,
   keepRefusal,
+  keepUnits,
   listEvents,
   listJobs,
   listSources,
@@ -26,6 +30,7 @@ import {
   retireWorker,
   startJob,
   takeTask,
+  unitsOf,
   type WorkerIdentity,
 } from '../src/index.ts'
 import { facts } from '../../core/tests/examples.ts'
@@ -294,6 +299,50 @@ describe('a running job', () => {
       expect((await readJob(db.em(), ids[0]!)).state).toBe('waiting')
     },
   )
+
+  test('that comes forward by a segment is not given up for what was lost before', async () => {
+    const ids = await released()
+    await actOnJobs(db.em(), ids.slice(1), 'hold')
+    for (let time = 1; time <= 6; time++) {
+      const worker = await makeWorker(db)
+      const { job } = await begin(worker)
+      const own = { id: job.id, attempt: job.attempt, workerId: worker.id, work: 'a' }
+      const segments = Array.from({ length: 8 }, (_, index) => ({
+        firstFrame: index * 10,
+        frames: index < 7 ? 10 : null,
+      }))
+      // However it is parted now, it goes on in the segments that it was begun in.
+      expect(await keepUnits(db.em(), own, time === 1 ? segments : segments.slice(0, 2))).toHaveLength(8)
+      await askForUnits(db.em(), db.queue, own)
+      const task = (await takeTask(db.em(), db.queue, 'segment', worker.id))!
+      const { unit } = (await beginUnit(db.em(), task.payload.unitId, task.payload.run, worker.id))!
+      await finishUnit(db.em(), unit, worker.id, { frames: 10, seconds: 1 })
+      await retireWorker(db.em(), db.queue, worker.id, 'its worker was lost')
+      expect((await readJob(db.em(), job.id)).state).toBe('waiting')
+    }
+    const units = await unitsOf(db.em(), ids[0]!)
+    expect(units.map(unit => unit.state === 'done')).toEqual([...Array(6).fill(true), false, false])
+    expect((await readJob(db.em(), ids[0]!)).making).toMatch(/^In 8 segments|^In one go, because/)
+  })
+
+  test('whose segment takes down one worker after another is told so by the segment', async () => {
+    const ids = await released()
+    await actOnJobs(db.em(), ids.slice(1), 'hold')
+    const owner = await makeWorker(db)
+    const { job } = await begin(owner)
+    const own = { id: job.id, attempt: job.attempt, workerId: owner.id, work: 'a' }
+    await keepUnits(db.em(), own, [{ firstFrame: 0, frames: null }])
+    await askForUnits(db.em(), db.queue, own)
+    for (let time = 1; time <= 5; time++) {
+      const helper = await makeWorker(db)
+      const task = (await takeTask(db.em(), db.queue, 'segment', helper.id))!
+      expect(await beginUnit(db.em(), task.payload.unitId, task.payload.run, helper.id)).not.toBeNull()
+      await retireWorker(db.em(), db.queue, helper.id, 'its worker was lost')
+      const [unit] = await unitsOf(db.em(), job.id)
+      if (time < 5) expect(unit).toMatchObject({ state: 'waiting', reason: null, losses: time })
+      else expect(unit!.reason).toMatch(/was lost 5 times/)
+    }
+  })
 
   test('that is given back by a worker that was ended in order counts as no loss', async () => {
     const ids = await released()

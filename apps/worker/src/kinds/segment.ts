@@ -10,11 +10,16 @@ import {
   keepUnitProgress,
   putDownUnit,
   sourceOf,
+  sourceVolumeOf,
 } from '@hematine/database'
 import { workDirectory } from '@hematine/media/volumes/volume-files'
 import { inputOf, withAssets } from '../inputs.ts'
 import { segmentFile } from '../segments.ts'
+import { volumeProblem } from '../volume-problem.ts'
 import type { Kind } from './kind.ts'
+
+/** A worker that does not reach a volume leaves a unit to others for so long. */
+const waitForOthersMilliseconds = 5000
 
 /** Making one part of a job's picture, in a lane as jobs have; its job, in whichever worker, joins them. */
 export const segment: Kind<'segment'> = {
@@ -60,9 +65,14 @@ export const segment: Kind<'segment'> = {
     if (outcome.say === 'segment') {
       const { frames, workSeconds: seconds } = outcome
       await hands.persist(() => finishUnit(hands.em, unit, workerId, { frames, seconds }))
-    } else if (outcome.say === 'failed')
-      await hands.persist(() => failUnit(hands.em, unit, workerId, outcome.reason, outcome.isAway === true))
-    else if (!hands.isStopping) await hands.persist(() => putDownUnit(hands.em, unit, workerId))
+    } else if (outcome.say === 'failed') {
+      const gone = await volumeProblem(sourceVolumeOf(source), deliveryVolumeOf(job))
+      // A volume that this worker does not reach may be there for the one that began the job: others are asked.
+      if (gone !== null && job.workerId !== workerId) {
+        await new Promise(resolve => setTimeout(resolve, waitForOthersMilliseconds))
+        await hands.persist(() => putDownUnit(hands.em, unit, workerId))
+      } else await hands.persist(() => failUnit(hands.em, unit, workerId, outcome.reason, outcome.isAway === true))
+    } else if (!hands.isStopping) await hands.persist(() => putDownUnit(hands.em, unit, workerId))
     // Its job was cancelled meanwhile, or failed: nobody will join it.
     if (file && !(await isOpen(hands.em, job.id))) await rm(file, { force: true })
   },

@@ -117,8 +117,9 @@ export function judgeSoundLikeness(
     add(
       name,
       'close',
-      identical ? 'every sample identical' : 'the source is silent',
-      identical,
+      identical ? 'every sample identical' : lostSeconds > 0 ? 'identical but for silence' : 'the source is silent',
+      // What was lost, within its limit, makes noise unless it is silent.
+      identical || lostSeconds > 0,
       'The source is silent and the result is not; listen to it.',
       'look',
     )

@@ -19,6 +19,9 @@ const bounded = (frames: number, seconds = 0): StepReach => ({ kind: 'bounded', 
 const fades = (frames: number): StepReach => ({ kind: 'fades', frames })
 const whole = (because: string): StepReach => ({ kind: 'whole', because })
 
+/** Lines that are missing are worked out from the frames beside. */
+const deinterlaced = bounded(2)
+
 /** What blends frames holds so many, and the one before for whether the picture was cut. */
 const blendedFrames = 4
 
@@ -44,7 +47,7 @@ const deviationsSmoothed = 2
 
 const reaches: { readonly [Kind in StepKind]: (step: StepOf<Kind>) => StepReach } = {
   trim: () => alone,
-  deinterlace: () => bounded(2),
+  deinterlace: () => deinterlaced,
   'undo-pulldown': () =>
     whole('the repeated fields are found by their place in groups that are counted from the first frame'),
   'drop-repeats': () => whole('the repeated frames are found in groups that are counted from the first frame'),
@@ -90,10 +93,8 @@ const reaches: { readonly [Kind in StepKind]: (step: StepOf<Kind>) => StepReach 
   loudness: () => alone,
 }
 
-/** How far a chosen step looks back. Steps of sound look at no picture: the sound of a job is made in one go. */
-export function reachOfStep<Kind extends StepKind>(step: StepOf<Kind> & { kind: Kind }): StepReach {
-  return (reaches[step.kind] as (step: Step) => StepReach)(step)
-}
+/** How far a step looks back. Steps of sound look at no picture: the sound of a job is made in one go. */
+const reachOfStep = (step: Step): StepReach => (reaches[step.kind] as (step: Step) => StepReach)(step)
 
 /** Frames after which telling combed frames from whole ones has settled, where each frame is looked at. */
 const combedFrames = 48
@@ -101,7 +102,7 @@ const combedFrames = 48
 /** @param rate frames a second of the picture that the step is given */
 function reachOfApplied(step: AppliedStep, rate: number): StepReach {
   if (step.kind === 'chosen') return reachOfStep(step.step)
-  if (step.kind === 'deinterlace') return step.frames === 'combed' ? fades(combedFrames) : bounded(2)
+  if (step.kind === 'deinterlace') return step.frames === 'combed' ? fades(combedFrames) : deinterlaced
   if (step.kind === 'rate') {
     const times = toNumber(step.to) / rate
     return reachBetween(step.between ?? 'repeat', Math.abs(times - Math.round(times)) < 1e-9)

@@ -103,18 +103,27 @@ export function segmentsOfJob(
     : [{ firstFrame: 0, frames: null }]
 }
 
-/** How a job is made, as a sentence. @param wholeBecause a sentence on why its segments did not fit together, where they did not */
+/** What is known of how a job is made beside its plan. */
+interface Making {
+  forecast: Pick<JobForecast, 'seconds' | 'checkSeconds'> | null
+  /** A sentence on why its segments did not fit together, where they did not. */
+  wholeBecause: string | null
+  /** Segments that it was begun in; 0 for a job that was not. */
+  begun: number
+  length?: SegmentLength | undefined
+}
+
+/** How a job is made, as a sentence. @param facts of its source */
 export function describeMaking(
   job: Planned,
   facts: Pick<SourceFacts, 'video' | 'jumps'>,
-  forecast: Pick<JobForecast, 'seconds' | 'checkSeconds'> | null,
-  wholeBecause: string | null,
+  { forecast, wholeBecause, begun, length }: Making,
 ): string {
   if (wholeBecause) return `In one go. ${wholeBecause}`
   const because = whyWhole(job, facts)
   if (because) return `In one go, because ${because}.`
-  const { length } = segmentsOfJob(job, facts, forecast)
-  return length === 1
-    ? 'In one go: it is short.'
-    : `In about ${length} segments, by whichever lanes are free. What is done of them is kept over a stop.`
+  const about = segmentsOfJob(job, facts, forecast, length).length
+  if (begun === 0 && about === 1) return 'In one go: it is short.'
+  const count = begun === 0 ? `about ${about}` : `${begun}`
+  return `In ${count} segments, by whichever lanes are free. What is done of them is kept over a stop.`
 }

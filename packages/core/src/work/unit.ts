@@ -17,8 +17,9 @@ export interface UnitsSoFar {
   framesDone: number
   /** What becomes of their job: more of them are to be done, all are, or it cannot go on. */
   outcome: 'go on' | 'join' | 'fail'
-  /** Those that must be asked for. */
+  /** Those that must be asked for; and all that no lane has yet, those among them. */
   idle: number
+  open: number
 }
 
 /** What becomes of a job from its units. */
@@ -31,6 +32,7 @@ export function unitsSoFar(units: readonly Unit[]): UnitsSoFar {
     framesDone: units.reduce((sum, unit) => sum + unit.framesDone, 0),
     outcome: units.some(unit => unit.reason !== null) ? 'fail' : done === units.length ? 'join' : 'go on',
     idle: count('idle'),
+    open: count('idle') + count('waiting'),
   }
 }
 

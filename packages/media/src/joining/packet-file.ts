@@ -7,10 +7,11 @@ import type { PacketSink } from '../encoding/output.ts'
 /**
  * Packets of one stream in a working file, in the order of decoding, as their encoder gave them. Containers round times and move headers about; what is joined
  * later must be what was encoded. Each record is two lengths (of its head and its data, 32 bits each, the lower byte first), the head as JSON, and the data. The
- * last one has no data, and what was found of the packets in its head: a file without it is not finished.
+ * last one has no data, and what was found of the packets in its head; where it begins is told in the last eight bytes. A file without it is not finished.
  */
 
 const lengths = 8
+const places = 8
 
 /** A working file that is not whole: what lies in it is to be made again. */
 export class WorkingFileProblem extends MediaError {}
@@ -64,14 +65,20 @@ export class PacketFileWriter implements PacketSink {
 
   private async record(head: unknown, data: readonly Buffer[]): Promise<void> {
     const text = Buffer.from(JSON.stringify(head))
-    const size = data.reduce((sum, part) => sum + part.length, 0)
     const sizes = Buffer.alloc(lengths)
     sizes.writeUInt32LE(text.length, 0)
-    sizes.writeUInt32LE(size, 4)
-    const { bytesWritten } = await this.file!.writev([sizes, text, ...data])
+    sizes.writeUInt32LE(
+      data.reduce((sum, part) => sum + part.length, 0),
+      4,
+    )
+    await this.put([sizes, text, ...data])
+  }
+
+  private async put(parts: readonly Buffer[]): Promise<void> {
+    const { bytesWritten } = await this.file!.writev(parts)
     this.bytesWritten += bytesWritten
     // A disk that has room for a part of it takes that part.
-    if (bytesWritten < lengths + text.length + size)
+    if (bytesWritten < parts.reduce((sum, part) => sum + part.length, 0))
       throw new WorkingFileProblem(
         `A working file could not be written whole: ${this.path}. See that its disk has room, then try the job again.`,
       )
@@ -81,7 +88,10 @@ export class PacketFileWriter implements PacketSink {
 
   /** Ends the file with what was found of its packets, and gives it its name once it is on the disk. */
   async conclude(found: unknown): Promise<void> {
+    const place = Buffer.alloc(places)
+    place.writeBigUInt64LE(BigInt(this.bytesWritten))
     await this.record({ found }, [])
+    await this.put([place])
     await this.file!.sync()
     await this.file!.close()
     this.file = null
@@ -153,13 +163,26 @@ export class PacketFileReader {
     return true
   }
 
-  /** What was found of the packets, passing them over. @throws WorkingFileProblem for a file that is not whole */
+  /** What was found of the packets, passing them over: the next one is the first again. @throws WorkingFileProblem for a file that is not whole */
   async found(): Promise<unknown> {
+    this.at = Math.max(0, this.size - places)
+    this.at = Number((await this.read(places)).readBigUInt64LE())
+    const { head } = await this.head()
+    const isLast = 'found' in head && this.at === this.size - places
+    this.at = 0
+    if (!isLast) throw new WorkingFileProblem(`A working file is damaged: ${this.path}. Try the job again.`)
+    return head.found
+  }
+
+  /** Goes through all records. @throws WorkingFileProblem where they do not lead from one to the next up to the end */
+  async walk(): Promise<void> {
+    this.at = 0
     for (;;) {
       const { head, size } = await this.head()
-      if ('found' in head) return head.found
+      if ('found' in head) break
       this.at += size
     }
+    this.at = 0
   }
 
   async close(): Promise<void> {

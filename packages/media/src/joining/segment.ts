@@ -84,6 +84,7 @@ async function findSegment(path: string, { firstFrame, frames }: Segment): Promi
   if (!reader) return null
   try {
     const found = (await reader.found()) as FoundOfSegment
+    await reader.walk()
     const isSame =
       found.form === storedForm && found.firstFrame === firstFrame && (frames ?? found.frames) >= found.frames
     return isSame ? found : null

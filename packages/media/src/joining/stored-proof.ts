@@ -6,7 +6,7 @@ import { changeBetween, SpreadPictures } from '../proof/plain-look.ts'
 import type { NetworkDevice } from '../ground/network.ts'
 
 /** Changes with what is kept of a segment: one that an earlier Hematine left is made again. */
-export const storedForm = 1
+export const storedForm = 2
 
 /** What was found of a segment's picture, as its working file keeps it. */
 interface StoredProof extends LikenessOfPart {
