@@ -1,12 +1,20 @@
 import { rm } from 'node:fs/promises'
 import { constants, setPriority } from 'node:os'
-import { pictureSpecs, deriveTreatment, type Step } from '@hematine/core'
-import { deliver, makeSegment, readFacts, silenceLibraries, transcode, type MediaInput } from '@hematine/media'
+import { deriveTreatment, hasSoundUnit, pictureSpecs, type Step } from '@hematine/core'
+import {
+  deliver,
+  makeSegment,
+  makeSound,
+  readFacts,
+  silenceLibraries,
+  transcode,
+  type MediaInput,
+} from '@hematine/media'
 
 /**
  * The bare script: the same libraries, settings and file as a job, in a plain process without database, queue, progress or supervision. It says what it took in
- * seconds of the clock and of the processor: "encode" is treating and encoding alone, "whole" has all that a job is checked by, "segment 2 of 5" makes one, and
- * "join 5" makes a result of all, which it is checked by as well.
+ * seconds of the clock and of the processor: "encode" is treating and encoding alone, "whole" has all that a job is checked by, "segment 2 of 5" makes one,
+ * "sound" all of it, and "join 5" a result of all these, which it is checked by as well; what it says of itself is how long joining took.
  */
 const [source, specKey, outputPath, what, steps] = process.argv.slice(2) as [string, string, string, string, string]
 setPriority(constants.priority.PRIORITY_BELOW_NORMAL)
@@ -26,15 +34,21 @@ const segmentsIn = (parts: number) =>
     const frames = index + 1 < parts ? begin(index + 1) - begin(index) : null
     return { firstFrame: begin(index), frames, path: `${outputPath}.${index}` }
   })
+const sound = hasSoundUnit({ spec, treatment }, facts) ? `${outputPath}.sound` : null
 let kept: unknown = null
 if (kind === 'encode') await transcode({ ...plan, isProved: false }, gate, () => undefined)
 else if (kind === 'segment') {
   const segment = segmentsIn(Number(count))[Number(first)]!
   await makeSegment({ ...plan, segment, path: segment.path }, gate, () => undefined)
+} else if (kind === 'sound') {
+  if (sound) await makeSound({ ...plan, path: sound }, gate, () => undefined)
 } else {
-  const segments = kind === 'join' ? { segments: segmentsIn(Number(first)) } : {}
-  const { bytes, xpsnr } = await deliver({ ...plan, ...segments }, gate, () => undefined)
-  kept = { bytes, xpsnr: xpsnr?.mean ?? null }
+  const made = kind === 'join' ? { made: { segments: segmentsIn(Number(first)), sound } } : {}
+  let encoded = 0
+  const { bytes, xpsnr } = await deliver({ ...plan, ...made }, gate, ({ stage }) => {
+    if (stage === 'encode') encoded = performance.now()
+  })
+  kept = { bytes, xpsnr: xpsnr?.mean ?? null, encodeSeconds: (encoded - begun) / 1000 }
 }
 const { user, system } = process.cpuUsage(before)
 console.log(

@@ -1,6 +1,6 @@
 import { spawn, spawnSync } from 'node:child_process'
 import { once } from 'node:events'
-import { mkdirSync, readFileSync, rmSync } from 'node:fs'
+import { mkdirSync, readdirSync, readFileSync, rmSync } from 'node:fs'
 import { rename } from 'node:fs/promises'
 import { cpus } from 'node:os'
 import path from 'node:path'
@@ -147,7 +147,7 @@ interface Spent {
   seconds: number
   processorSeconds: number
   /** Of a whole result. */
-  kept: { bytes: number; xpsnr: number | null } | null
+  kept: { bytes: number; xpsnr: number | null; encodeSeconds: number } | null
 }
 
 /** Runs the bare script once. @throws when it fails */
@@ -166,6 +166,7 @@ async function runBeside(bare: string, words: readonly string[]): Promise<void> 
 }
 
 const segmentCount = 5
+const units = ['sound', ...Array.from({ length: segmentCount }, (_, index) => `segment ${index} of ${segmentCount}`)]
 
 /** What making a job in segments costs and gains: each in a process of its own, one after another and two at a time, then joined, against the job in one go. */
 async function segments(sources: string, bare: string, scratch: string): Promise<void> {
@@ -173,7 +174,7 @@ async function segments(sources: string, bare: string, scratch: string): Promise
     `\n## What segments cost (${segmentCount} of them, ${checkRounds} alternating rounds each, medians of wall time with all that is checked)`,
   )
   console.log(
-    '| work | one go | in turn | two at a time | joining and check | size | XPSNR |\n|---|---|---|---|---|---|---|',
+    '| work | one go | in turn | two at a time | joining and check | joining, of its units | size | XPSNR |\n|---|---|---|---|---|---|---|---|',
   )
   for (const [what, name, specKey] of [
     ['SD deinterlaced to H.264', 'bench-sd.mkv', 'web-mp4'],
@@ -181,11 +182,12 @@ async function segments(sources: string, bare: string, scratch: string): Promise
     ['540p to HEVC 10 bit', 'bench-540.mp4', 'small-mp4'],
     ['540p to FFV1', 'bench-540.mp4', 'archive-master'],
   ] as const) {
-    const taken: Record<'one go' | 'in turn' | 'beside' | 'join', number[]> = {
+    const taken: Record<'one go' | 'in turn' | 'beside' | 'join' | 'joining', number[]> = {
       'one go': [],
       'in turn': [],
       beside: [],
       join: [],
+      joining: [],
     }
     const made: { whole: Spent['kept']; joined: Spent['kept'] } = { whole: null, joined: null }
     for (let round = 0; round < checkRounds; round++) {
@@ -203,7 +205,7 @@ async function segments(sources: string, bare: string, scratch: string): Promise
       ] as const) {
         let next = 0
         const lane = async () => {
-          while (next < segmentCount) await runBeside(bare, [...of(kind), `segment ${next++} of ${segmentCount}`, '[]'])
+          while (next < units.length) await runBeside(bare, [...of(kind), units[next++]!, '[]'])
         }
         const parts = await timed(async () => void (await Promise.all(Array.from({ length: lanes }, lane))))
         const join = await timed(
@@ -211,15 +213,22 @@ async function segments(sources: string, bare: string, scratch: string): Promise
         )
         taken[kind].push(parts + join)
         taken.join.push(join)
-        for (let index = 0; index < segmentCount; index++) rmSync(`${file(kind)}.${index}`)
+        if (kind === 'in turn') taken.joining.push(made.joined!.encodeSeconds / parts)
+        removeBeside(file(kind))
       }
     }
     const against = (kind: keyof typeof taken) => (middle(taken[kind]) / middle(taken['one go'])).toFixed(2)
     const difference = (made.joined?.xpsnr ?? 0) - (made.whole?.xpsnr ?? 0)
     console.log(
-      `| ${what} | ${middle(taken['one go']).toFixed(1)} s | ${against('in turn')} | ${against('beside')} | ${against('join')} | ${percent(made.joined!.bytes / made.whole!.bytes - 1)} | ${difference.toFixed(2)} dB |`,
+      `| ${what} | ${middle(taken['one go']).toFixed(1)} s | ${against('in turn')} | ${against('beside')} | ${against('join')} | ${middle(taken.joining).toFixed(3)} | ${percent(made.joined!.bytes / made.whole!.bytes - 1)} | ${difference.toFixed(2)} dB |`,
     )
   }
+}
+
+/** Removes the working files of a result. */
+function removeBeside(file: string): void {
+  for (const name of readdirSync(path.dirname(file)))
+    if (name.startsWith(`${path.basename(file)}.`)) rmSync(path.join(path.dirname(file), name))
 }
 
 /** What being sure of a result costs: a whole job against treating and encoding alone, in turns. */

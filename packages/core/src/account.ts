@@ -37,7 +37,7 @@ export interface PlainSound {
   errors: number
   sampleRate: number
   channels: number
-  /** Level of each channel in dBFS. */
+  /** Level of each channel in dBFS, of what counts of it. */
   loudness: number[]
   /** The first two channels at `rate` samples a second. */
   rate: number

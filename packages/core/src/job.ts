@@ -96,9 +96,21 @@ export const JobProgress = z.object({
   bytesWritten: z.int().min(0),
   /** Seconds of work left in the whole job, encode and check; null while too little is known. */
   secondsLeft: z.number().min(0).nullable(),
-  /** Of a job that is made in segments: how many are done. */
-  segments: z.object({ done: z.int().min(0), total: z.int().positive() }).optional(),
+  /** Of a job that is made in segments: how many are done, whether sound is still to be made beside them, and lanes that work at them now. */
+  segments: z
+    .object({
+      done: z.int().min(0),
+      total: z.int().positive(),
+      awaitsSound: z.boolean().default(false),
+      lanes: z.int().min(0).default(1),
+    })
+    .optional(),
   /** Part of the whole job's work done, 0 to 1. */
   part: z.number().min(0).max(1),
 })
 export type JobProgress = z.infer<typeof JobProgress>
+
+/** Lanes that a job has at the moment: as many as make units of it, or one. */
+export function lanesOf({ progress }: { progress: JobProgress | null }): number {
+  return progress?.segments && progress.stage === 'encode' ? progress.segments.lanes : 1
+}

@@ -18,16 +18,16 @@ export interface WorkSoFar {
   checkPerEncode: number | null
   /** Seconds of what comes before it (a search, a first pass) for each second of encoding; 0 where nothing does. */
   aheadPerEncode: number
-  /** Of a job that is made in segments: how many are done. */
-  segments?: { done: number; total: number }
+  /** Of a job that is made in segments: see `JobProgress`. */
+  segments?: NonNullable<JobProgress['segments']>
 }
 
 /** Below this much of a stage the speed so far says too little about the rest. */
 const leastPart = 0.02
 /** Share of checking in a job whose source was never sampled: plain decoding for the account, against a whole encode. */
 const assumedCheckPerEncode = 0.2
-/** Share of joining segments: their packets are read and written, and sound is treated and encoded beside them. */
-const joinPerEncode = 0.02
+/** Share of joining: packets of the units are read and written (`npm run bench:pipeline -- segments`). */
+const joinPerEncode = 0.025
 
 /**
  * Progress of a job from what was done so far. The rest of a stage is taken at the stage's mean speed; the stages that still follow are

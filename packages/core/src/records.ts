@@ -367,8 +367,9 @@ export const WorkerRecord = z.object({
   name: z.string(),
   /** Processor and core count, in words. */
   machine: z.string(),
-  lanes: z.int().positive(),
-  state: z.enum(['at work', 'gone']),
+  /** None for one that takes no jobs. */
+  lanes: z.int().min(0),
+  state: z.enum(['at work', 'takes no jobs', 'gone']),
   seenAt: Instant,
 })
 export type WorkerRecord = z.infer<typeof WorkerRecord>

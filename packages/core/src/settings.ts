@@ -1,6 +1,9 @@
 import { z } from 'zod'
 import { usualSegmentLength, type SegmentLength } from './work/segments.ts'
 
+/** Lanes that a worker can have. */
+export const mostLanes = 64
+
 const wholeNumber = (least: number, most: number) =>
   z
     .string()
@@ -48,7 +51,7 @@ export const Settings = z.object({
     .pipe(z.array(absolutePath))
     .optional(),
   /** Jobs that one worker does at the same time. */
-  HEMATINE_LANES: wholeNumber(1, 64).default(1),
+  HEMATINE_LANES: wholeNumber(1, mostLanes).default(1),
   /** Least work that a part of a long job is to be, in seconds: so much is lost with it where a fault comes. */
   HEMATINE_SEGMENT_SECONDS: z.coerce
     .number('is no number')

@@ -3,12 +3,14 @@ import {
   deriveTreatment,
   describeMaking,
   isNearlyDone,
+  lanesOf,
   leadOf,
   likenessOfParts,
   newStep,
   pictureSpecs,
   progressOf,
   segmentsOf,
+  unitsOfJob,
   unitsSoFar,
   whyWhole,
   type PictureSpec,
@@ -53,6 +55,33 @@ describe('the segments of a job', () => {
       expect(windows.some(first => firstFrame > first && firstFrame < first + 9)).toBe(false)
       expect(windows.includes(firstFrame) || firstFrame % distance === 0).toBe(true)
     }
+  })
+})
+
+describe('the sound of a job in segments', () => {
+  const kinds = (spec: PictureSpec, source = film, least = 20) =>
+    unitsOfJob(planned([], spec), source, null, { least, most: 300 }).map(({ kind }) => kind)
+  const spec = specOf('playback-box')
+
+  test('is a unit of its own before them, as long as all frames', () => {
+    expect(kinds(spec)[0]).toBe('sound')
+    expect(kinds(spec).filter(kind => kind === 'sound')).toHaveLength(1)
+    expect(unitsOfJob(planned([], spec), film, null)[0]).toMatchObject({ firstFrame: 0, frames: 10_000 })
+  })
+
+  test('is none where there is none, where it is copied, where it must end with a frame, and in one go', () => {
+    expect(kinds(spec, { ...film, audio: [] })).not.toContain('sound')
+    const copied = { ...spec, audio: { ...spec.audio!, copied: 'where it fits' as const } }
+    const fitting = film.audio.map(track => ({
+      ...track,
+      codec: 'aac',
+      sampleRate: spec.audio!.sampleRate,
+      channels: 2,
+    }))
+    expect(kinds(copied, { ...film, audio: fitting })).not.toContain('sound')
+    const broadcast = pictureSpecs.find(({ container }) => container === 'mxf')!
+    expect(kinds(broadcast)).not.toContain('sound')
+    expect(kinds(spec, film, 300)).toEqual([])
   })
 })
 
@@ -121,6 +150,7 @@ describe('what must be treated before a frame', () => {
 
 describe('what becomes of a job from its units', () => {
   const unit = (state: Unit['state'], framesDone = 0, reason: string | null = null): Unit => ({
+    kind: 'segment',
     firstFrame: 0,
     frames: 10,
     state,
@@ -133,12 +163,23 @@ describe('what becomes of a job from its units', () => {
       done: 1,
       total: 4,
       framesDone: 14,
+      awaitsSound: false,
+      lanes: 1,
       outcome: 'go on',
       idle: 1,
       open: 2,
     })
     expect(unitsSoFar([unit('done', 10), unit('done', 10)]).outcome).toBe('join')
     expect(unitsSoFar([unit('done', 10), unit('idle', 0, 'It is damaged.')]).outcome).toBe('fail')
+  })
+
+  test('waits for its sound, which is no segment and no frames', () => {
+    const sound = (state: Unit['state']): Unit => ({ ...unit(state, 20), kind: 'sound', frames: 20 })
+    const segments = [unit('done', 10), unit('done', 10)]
+    expect(unitsSoFar([...segments, sound('working')])).toMatchObject({
+      ...{ done: 2, total: 2, framesDone: 20, awaitsSound: true, outcome: 'go on' },
+    })
+    expect(unitsSoFar([...segments, sound('done')])).toMatchObject({ awaitsSound: false, outcome: 'join' })
   })
 
   test('finishes a unit on hold that takes less than twenty seconds more', () => {
@@ -159,14 +200,17 @@ describe('what becomes of a job from its units', () => {
       bytesWritten: 0,
       checkPerEncode: 0.2,
       aheadPerEncode: 0,
-      segments: { done: 4, total: 8 },
+      segments: { done: 4, total: 8, awaitsSound: true, lanes: 2 },
     }
     const encode = progressOf({ ...work, stage: 'encode' })
-    // 1 encode, 0.02 to join, 0.2 to check: 0.5 of 1.22 is done, the rest is 0.72 of twenty seconds.
-    expect(encode.part).toBeCloseTo(0.5 / 1.22, 9)
-    expect(encode.secondsLeft).toBeCloseTo(20 * 0.72, 9)
-    expect(encode.segments).toEqual({ done: 4, total: 8 })
-    expect(progressOf({ ...work, stage: 'join' }).part).toBeCloseTo(1.01 / 1.22, 9)
+    // 1 encode, 0.025 to join, 0.2 to check: 0.5 of 1.225 is done, the rest is 0.725 of twenty seconds.
+    expect(encode.part).toBeCloseTo(0.5 / 1.225, 9)
+    expect(encode.secondsLeft).toBeCloseTo(20 * 0.725, 9)
+    expect(encode.segments).toEqual(work.segments)
+    expect(lanesOf({ progress: encode })).toBe(2)
+    expect(lanesOf({ progress: progressOf({ ...work, stage: 'join' }) })).toBe(1)
+    expect(lanesOf({ progress: null })).toBe(1)
+    expect(progressOf({ ...work, stage: 'join' }).part).toBeCloseTo(1.0125 / 1.225, 9)
   })
 })
 

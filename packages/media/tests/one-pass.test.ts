@@ -112,7 +112,7 @@ describe('a result that is what was made', () => {
       // Six frames in 4:2:0, of which an encoder that looks ahead holds back many more.
       return begin(encoder, treatment, gate, isWhole, 6 * width * height * 1.5)
     })
-    const { check, line, faults } = await made(specOf('playback-box'))
+    const { check, line, faults } = await made(specOf('web-mp4'))
     expect(faults).toEqual([])
     const { framesCompared } = check.measurement
     expect(framesCompared).toBeGreaterThan(2)
@@ -125,7 +125,7 @@ describe('a result that is what was made', () => {
 describe('a result that is not what was made fails', () => {
   test.each([
     ['archive-master', 17],
-    ['playback-box', 30],
+    ['web-mp4', 30],
   ] as const)('where a byte of its picture turned over on the disk (%s)', async (key, number) => {
     const packets = watchWriter(0)
     const { line, faults } = await made(specOf(key), file => flipByte(file, packets, number))
@@ -173,14 +173,14 @@ describe('a result that is not what was made fails', () => {
       await encode.call(this, kept, take)
       kept.free()
     })
-    const { line, faults } = await made(specOf('playback-box'))
+    const { line, faults } = await made(specOf('web-mp4'))
     expect(faults).toEqual(['order'])
     expect(line('order')!.reason).toBe(
       "Frames of the result stand in one another's place, the first at 0:01.0. Make it again.",
     )
   })
 
-  test.each(['playback-box', 'archive-master'])('where its sound was moved by 40 ms (%s)', async key => {
+  test.each(['web-mp4', 'archive-master'])('where its sound was moved by 40 ms (%s)', async key => {
     const encode = Encoder.prototype.encode
     vi.spyOn(Encoder.prototype, 'encode').mockImplementation(async function (this: Encoder, frame, take) {
       if (frame && !frame.isVideo()) frame.pts += 1920n
@@ -198,7 +198,7 @@ describe('a result that is not what was made fails', () => {
       if (frame && !frame.isVideo() && ++pieces === 20) return
       return encode.call(this, frame, take)
     })
-    const { line, faults } = await made(specOf('playback-box'))
+    const { line, faults } = await made(specOf('web-mp4'))
     expect(faults).toEqual(['sound likeness'])
     expect(line('sound likeness')!.reason).toBe('0.021 s of the sound never came out of its encoder.')
   })
@@ -234,7 +234,7 @@ describe('a result that is not what was made fails', () => {
   })
 
   test('where the parameters in a transport stream turned over on the disk, of which its slices know nothing', async () => {
-    const spec: PictureSpec = { ...specOf('playback-box'), container: 'ts', tags: undefined }
+    const spec: PictureSpec = { ...specOf('web-mp4'), container: 'ts', tags: undefined }
     const { faults } = await made(spec, async file => {
       const bytes = await readFile(file)
       // ITU-T H.264 7.3.2.1: the last set of parameters of a sequence, a bit in the middle of what it says of use.
@@ -278,7 +278,7 @@ describe('a result that is not what was made fails', () => {
       const colour = { ...result.colour, matrix: 'bt2020nc' } as const
       return video(spec, { ...treatment, result: { ...result, colour } }, rate)
     })
-    const { faults } = await made(specOf('playback-box'))
+    const { faults } = await made(specOf('web-mp4'))
     expect(faults).toEqual(['colour tags', 'container colours'])
   })
 })

@@ -1,6 +1,6 @@
 import { existsSync } from 'node:fs'
 import path from 'node:path'
-import { deriveTreatment, judge, pictureSpecs, type PictureSpec } from '@hematine/core'
+import { deriveTreatment, judge, newStep, pictureSpecs, type PictureSpec, type Step } from '@hematine/core'
 import { beforeAll, describe, expect, test } from 'vitest'
 import { measureResult, readFacts, silenceLibraries, transcode } from '../src/index.ts'
 import { writeClip, type Clip } from '../../../tests/support/material.ts'
@@ -15,7 +15,7 @@ const archive = pictureSpecs.find(spec => spec.key === 'archive-master')!
 beforeAll(silenceLibraries)
 
 /** Speech-like sound, a different one in each channel, and a picture that moves all the time. */
-const voice = (delay = 0, left = 1, right = 1) =>
+const voice = (delay = 0, left: number | string = 1, right: number | string = 1) =>
   `aevalsrc='${left}*0.3*sin(2*PI*(180+90*sin(1.7*(t-${delay})))*(t-${delay}))*gt(sin(2.9*(t-${delay})),-0.4)*gte(t,${delay})|${right}*0.3*sin(2*PI*(260+70*sin(2.3*(t-${delay})))*(t-${delay}))*gt(sin(3.7*(t-${delay})),-0.3)*gte(t,${delay})':s=48000:d=4,aformat=sample_fmts=s16:channel_layouts=stereo`
 const picture = (more = '') =>
   `testsrc2=s=320x240:r=25,trim=end_frame=100,scroll=h=0.013:v=0.009,drawbox=x=0:y=0:w=120:h=60:t=fill:c=0xD08040,drawbox=x=220:y=150:w=60:h=70:t=fill:c=0x2040A0,${more}format=yuv420p,setsar=1`
@@ -34,9 +34,9 @@ async function clip(name: string, video: string, audio = voice()): Promise<strin
 }
 
 /** The check of a file that is passed off as the result of a source. */
-async function checked(source: string, result: string, spec: PictureSpec = archive) {
+async function checked(source: string, result: string, spec: PictureSpec = archive, steps: readonly Step[] = []) {
   const facts = await readFacts({ kind: 'file', path: source })
-  const treatment = deriveTreatment(facts, spec)
+  const treatment = deriveTreatment(facts, spec, steps)
   const measured = await measureResult(
     { input: { kind: 'file', path: source }, facts, treatment, spec, outputPath: result },
     gate,
@@ -174,6 +174,25 @@ describe("a result's sound", () => {
     expect((await against('turned.mkv', voice(0, -1, 1))).line('channels')!.reason).toBe(
       'In the result channel 1 is turned over, and no step asked for it.',
     )
+  })
+
+  test('without a channel that sounds only in what is trimmed off passes; without one that sounds in the rest it fails', async () => {
+    const trim = { ...newStep('trim'), ranges: [{ from: 2, to: 4 }] } as Step
+    const early = await clip('early.mkv', picture(), voice(0, 1, 'lt(t,1.5)'))
+    /** What a source's last two seconds become, held against a source. */
+    const trimmed = async (made: string, against: string) => {
+      const input = { kind: 'file', path: made } as const
+      const facts = await readFacts(input)
+      const outputPath = `${made}-${path.basename(against)}`
+      const plan = { input, facts, treatment: deriveTreatment(facts, archive, [trim]), spec: archive, outputPath }
+      await transcode(plan, gate, () => undefined)
+      return (await checked(against, outputPath, archive, [trim])).line('channels')
+    }
+    expect(await trimmed(early, early)).toMatchObject({ verdict: 'pass' })
+    expect(await trimmed(early, await clip('source.mkv', picture()))).toMatchObject({
+      verdict: 'fail',
+      found: 'channel 2 is silent',
+    })
   })
 
   test('that ends too early fails with the seconds', async () => {

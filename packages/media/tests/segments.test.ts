@@ -1,8 +1,9 @@
 import { createHash } from 'node:crypto'
-import { mkdir, readFile, rm, stat, truncate, writeFile } from 'node:fs/promises'
+import { copyFile, mkdir, readFile, rm, stat, truncate, writeFile } from 'node:fs/promises'
 import path from 'node:path'
 import {
   deriveTreatment,
+  hasSoundUnit,
   joinPartFacts,
   judge,
   leadOf,
@@ -23,11 +24,14 @@ import { beforeAll, describe, expect, test } from 'vitest'
 import {
   deliver,
   makeSegment,
+  makeSound,
   readFacts,
   silenceLibraries,
   SeamProblem,
   WorkingFileProblem,
+  type MadeSegment,
   type MediaInput,
+  type SegmentPlan,
 } from '../src/index.ts'
 import { StreamDecoder } from '../src/reading/decoder.ts'
 import { TreatedPicture } from '../src/treating/picture-treatment.ts'
@@ -46,7 +50,9 @@ const [clip, wide, full] = [fileAt('clip.mkv'), fileAt('wide.mkv'), fileAt('full
 const [woven, small, titled] = [fileAt('woven.mkv'), fileAt('small.mkv'), fileAt('titled.mkv')]
 const clipFor = (key: string, profile: string | null = null) =>
   !pictureCodec(key).matrices
-    ? clip
+    ? key === 'jpeg2000'
+      ? small
+      : clip
     : pictureCodec(key).sizeProblem({ width: 1280, height: 720 }, profile)
       ? full
       : wide
@@ -114,7 +120,9 @@ async function inSegments(
   }))
   for (const segment of segments.toReversed())
     await makeSegment({ ...plan, segment, path: segment.path }, openGate, () => undefined)
-  const measured = await deliver({ ...plan, outputPath, segments }, openGate, () => undefined)
+  const sound = hasSoundUnit(plan, facts) ? `${outputPath}.sound` : null
+  if (sound) await makeSound({ ...plan, path: sound }, openGate, () => undefined)
+  const measured = await deliver({ ...plan, outputPath, made: { segments, sound } }, openGate, () => undefined)
   return { check: judge(measured, spec, treatment, { facts, findings: [] }), measured, segments, plan }
 }
 
@@ -200,7 +208,7 @@ describe('a source begun in the middle', () => {
 
   test.each(['mpegts', 'vob'])('gives them from streams without an index: %s', async format => {
     const stream = fileAt(`stream.${format}`)
-    const video = { encoder: 'mpeg2video', bitRate: 2_000_000, filters: lively('352x288', 12) }
+    const video = { encoder: 'mpeg2video', bitRate: 2_000_000, filters: lively('352x288', 4) }
     await writeClip({ path: stream.path, format, audio: [], video })
     await expectSameFrames(format, stream)
   })
@@ -220,7 +228,7 @@ describe('a source begun in the middle', () => {
       frameRate: { num: 24, den: 1 },
     })
     const parts = []
-    for (const input of [clip, titled] as const)
+    for (const input of [small, small] as const)
       parts.push({ input, name: 'part', ...joinPartFacts(await readFacts(input)) })
     await expectSameFrames('joined', { kind: 'join', parts }, 5)
   })
@@ -350,30 +358,45 @@ describe('a step begun in the middle', () => {
 })
 
 describe('segments that do not fit', () => {
-  /** Makes four segments of a lossless job, lets somebody at their working files, and joins them. */
+  const wholeSound = path.join(scratch, 'whole.sound')
+  /** Four segments and the sound of a lossless job. */
+  let made: Promise<{ plan: Omit<SegmentPlan, 'segment' | 'path'>; whole: MadeSegment[] }>
+  beforeAll(() => {
+    made = (async () => {
+      const spec = specOf('archive-master')
+      const facts = await readFacts(clip)
+      const plan = { input: clip, facts, spec, treatment: deriveTreatment(facts, spec) }
+      const whole = ranges(60, 4).map((segment, index) => ({ ...segment, path: path.join(scratch, `whole.${index}`) }))
+      for (const segment of whole)
+        await makeSegment({ ...plan, segment, path: segment.path }, openGate, () => undefined)
+      await makeSound({ ...plan, path: wholeSound }, openGate, () => undefined)
+      return { plan, whole }
+    })()
+  })
+
+  /** Lets somebody at copies of their working files, and joins them. */
   async function joined(
     name: string,
     spoil: (paths: string[], make: (index: number, segment: Segment) => Promise<void>) => Promise<void>,
   ) {
-    const spec = specOf('archive-master')
-    const facts = await readFacts(clip)
-    const plan = { input: clip, facts, spec, treatment: deriveTreatment(facts, spec) }
-    const segments = ranges(60, 4).map((segment, index) => ({
-      ...segment,
-      path: path.join(scratch, `${name}.${index}`),
-    }))
-    const make = async (index: number, segment: Segment) => {
-      await rm(segments[index]!.path, { force: true })
-      await makeSegment({ ...plan, segment, path: segments[index]!.path }, openGate, () => undefined)
-    }
-    for (const [index, segment] of segments.entries()) await make(index, segment)
-    await spoil(
-      segments.map(segment => segment.path),
-      make,
+    const { plan, whole } = await made
+    const own = (index: number) => path.join(scratch, `${name}.${index}`)
+    const sound = path.join(scratch, `${name}.sound`)
+    const segments = await Promise.all(
+      whole.map(async (segment, index) => {
+        await copyFile(segment.path, own(index))
+        return { ...segment, path: own(index) }
+      }),
     )
+    await copyFile(`${wholeSound}.0`, `${sound}.0`)
+    const make = async (index: number, segment: Segment) => {
+      await rm(own(index))
+      await makeSegment({ ...plan, segment, path: own(index) }, openGate, () => undefined)
+    }
+    await spoil([...segments.map(segment => segment.path), `${sound}.0`], make)
     const outputPath = path.join(scratch, `${name}.mkv`)
-    const measured = await deliver({ ...plan, outputPath, segments }, openGate, () => undefined)
-    return judge(measured, spec, plan.treatment, { facts, findings: [] })
+    const measured = await deliver({ ...plan, outputPath, made: { segments, sound } }, openGate, () => undefined)
+    return judge(measured, plan.spec, plan.treatment, { facts: plan.facts, findings: [] })
   }
 
   test('are not joined where one has a frame too few', async () => {
@@ -410,15 +433,23 @@ describe('segments that do not fit', () => {
     ],
   ])('are not joined where a working file is %s', async (what, spoil) => {
     await expect(joined(what.replaceAll(' ', '-'), paths => spoil(paths[2]!))).rejects.toThrow(WorkingFileProblem)
+    await expect(joined(what.replaceAll(' ', '-'), paths => spoil(paths[4]!))).rejects.toThrow(WorkingFileProblem)
   })
 
-  test('fail where a byte of a working file turned over', async () => {
-    const check = await joined('flipped', async paths => {
-      const bytes = await readFile(paths[1]!)
+  test.each([
+    ['picture', 1, /^on the disk: /],
+    ['sound', 4, /^sound on the disk: /],
+  ])('fail where a byte of a working file turned over: %s', async (what, index, line) => {
+    const check = await joined(`flipped-${what}`, async paths => {
+      const bytes = await readFile(paths[index]!)
       bytes[bytes.length >> 1]! ^= 0xff
-      await writeFile(paths[1]!, bytes)
+      await writeFile(paths[index]!, bytes)
     })
-    expect(faultsOf(check)).toContainEqual(expect.stringMatching(/^on the disk: /))
+    expect(faultsOf(check)).toContainEqual(expect.stringMatching(line))
+  })
+
+  test('are not joined where the sound is gone', async () => {
+    await expect(joined('no-sound', paths => rm(paths[4]!))).rejects.toThrow(WorkingFileProblem)
   })
 
   test('are left as they are where they are there already, and made again where they are not whole', async () => {

@@ -49,6 +49,11 @@ export function shownSpans({ ranges, speed }: Timeline, from: number, to: number
   return spans
 }
 
+/** Whether all that a source has between two times is in the result. */
+export function keepsAll({ ranges }: Pick<Timeline, 'ranges'>, from: number, to: number): boolean {
+  return ranges === null || ranges.some(range => from >= range.from && to <= range.to)
+}
+
 /** Time in the result of a time in the source, or null where the source is trimmed off. */
 export function resultTimeAt({ ranges, speed }: Timeline, seconds: number): number | null {
   if (!ranges) return seconds / speed

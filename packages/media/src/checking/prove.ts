@@ -2,8 +2,10 @@ import {
   accountOfPictures,
   accountOfSound,
   glanceOf,
+  keepsAll,
   keptRegion,
   pictureRegion,
+  plainTimeline,
   spannedFrames,
   toNumber,
   windowPlans,
@@ -94,7 +96,10 @@ export async function prove(
   const sound: Account['sound'] = []
   const sourceSoundSeconds: number[] = []
   for (let index = 0; index < facts.audio.length; index++) {
-    const heard = await listenPlainly(input, streamsOf(input, facts, index), zero, gate)
+    // A channel that sounds only in what is trimmed off is silent in the result.
+    const heard = await listenPlainly(input, streamsOf(input, facts, index), zero, gate, (from, to) =>
+      keepsAll(treatment.timeline ?? plainTimeline, from, to),
+    )
     sourceSoundSeconds.push(Math.max(0, heard.last ?? 0))
     const other = output.sound[index]
     if (!other) continue

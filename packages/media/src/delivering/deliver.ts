@@ -12,12 +12,19 @@ import { measureResult } from '../checking/check.ts'
 import { transcode, type TranscodePlan } from '../encoding/transcode.ts'
 import type { WorkGate } from '../ground/gate.ts'
 import { SegmentedPicture, type MadeSegment } from '../joining/segmented-picture.ts'
+import { StoredSound } from '../joining/sound-file.ts'
 import { flushResult } from '../volumes/result-files.ts'
 import { findQuality } from './find-quality.ts'
 
 export interface DeliveryPlan extends TranscodePlan {
-  /** The picture's segments, where it was made in some: they are joined and nothing of it is encoded again. */
-  segments?: readonly MadeSegment[]
+  /** What lies in working files already: it is joined, and nothing of it is encoded again. */
+  made?: MadeParts
+}
+
+/** The picture's segments, and what the working files of its sound are called; null where that is made while they are joined. */
+export interface MadeParts {
+  segments: readonly MadeSegment[]
+  sound: string | null
 }
 
 export interface DeliveryProgress {
@@ -33,13 +40,11 @@ export interface DeliveryProgress {
  * @throws MediaError; whatever `gate.turn` rejects with, when stopped. An unfinished file is the caller's to remove
  */
 export async function deliver(
-  { segments, ...given }: DeliveryPlan,
+  { made, ...given }: DeliveryPlan,
   gate: WorkGate,
   onProgress: (progress: DeliveryProgress) => void,
 ): Promise<PictureCheckMeasurement> {
-  const plan: TranscodePlan = segments
-    ? { ...given, openPicture: (rate, output) => SegmentedPicture.open(given, segments, rate, output) }
-    : given
+  const plan = made ? fromParts(given, made) : given
   const { rateControl } = plan.spec.video
   const make = async (rate?: RateChoice) => {
     const { proved } = await transcode({ ...plan, ...(rate ? { rate } : {}) }, gate, onProgress)
@@ -50,6 +55,15 @@ export async function deliver(
   return rateControl.kind === 'quality target' && !plan.treatment.copied
     ? toQuality(plan, rateControl.xpsnr, gate, onProgress, make)
     : make()
+}
+
+/** A plan whose picture and sound come from working files. */
+function fromParts(plan: TranscodePlan, { segments, sound }: MadeParts): TranscodePlan {
+  return {
+    ...plan,
+    openPicture: (rate, output) => SegmentedPicture.open(plan, segments, rate, output),
+    ...(sound === null ? {} : { openSound: (track, place, output) => StoredSound.open(track, place, sound, output) }),
+  }
 }
 
 async function toQuality(

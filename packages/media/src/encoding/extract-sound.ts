@@ -1,13 +1,11 @@
 import { plannedChapters, type DeliverySpec, type SoundTreatment, type SourceFacts } from '@hematine/core'
-import { Frame } from 'node-av/lib'
 import { openBeside } from './beside-tracks.ts'
-import { Encoder } from './encoder.ts'
+import { EncodedSound, soundRoles } from './encoded-sound.ts'
 import type { MediaInput } from '../ground/media-input.ts'
 import { MediaError } from '../ground/libav.ts'
 import { OutputFile } from './output.ts'
-import { soundAloneZero, TreatedSound } from '../sound/sound-treatment.ts'
+import { soundAloneZero } from '../sound/sound-treatment.ts'
 import type { WorkGate } from '../ground/gate.ts'
-import { soundRoles, writeSoundUntil, type SoundTrack } from './transcode.ts'
 
 /** Sound that is taken out of a source into a file of its own. */
 export interface SoundPlan {
@@ -60,7 +58,7 @@ export async function extractSound(
   const chapters = stretch ? [] : plannedChapters(facts, spec, treatment.timeline)
   const beside = stretch ? null : await openBeside({ input, facts, spec }, itemName ?? null)
   const output = OutputFile.create(outputPath, spec.container, { chapters, ...beside?.remarks })
-  const tracks: SoundTrack[] = []
+  const tracks: EncodedSound[] = []
   const written = {
     write: (packet: Parameters<OutputFile['write']>[0], index: number) => {
       made.bytes += packet.size
@@ -70,44 +68,28 @@ export async function extractSound(
   }
   try {
     for (const [index, track] of facts.audio.entries()) {
-      const encoder = await Encoder.audio(spec, track)
-      const sound = await TreatedSound.open(input, track, encoder.soundShape(spec, track), zero, {
-        startSeconds: stretch?.startSeconds ?? 0,
-        treatment,
-      })
-      const frame = new Frame()
-      frame.alloc()
-      tracks.push({
-        sound,
-        encoder,
-        streamIndex: output.addStream(encoder, { ...track, roles: soundRoles(track, index) }),
-        frame,
-        seconds: 0,
-        ended: false,
-      })
+      const treated = { startSeconds: stretch?.startSeconds ?? 0, treatment }
+      const said = { ...track, roles: soundRoles(track, index) }
+      tracks.push(await EncodedSound.open({ input, track, spec, zeroSeconds: zero, treated, said }, output))
     }
     await output.begin()
     const begun = performance.now()
     made.openSeconds = (begun - opened) / 1000
     for (let until = turnSeconds; made.seconds < most && tracks.some(track => !track.ended); until += turnSeconds) {
-      for (const track of tracks) await writeSoundUntil(track, Math.min(until, most), written, gate)
+      for (const track of tracks) await track.writeUntil(Math.min(until, most), written, gate)
       made.seconds = Math.max(...tracks.map(track => track.seconds))
       onProgress({ seconds: made.seconds, bytesWritten: output.bytesWritten })
     }
     if (made.seconds === 0)
       throw new MediaError('There is no sound here: the source is damaged, or the place is after its end.')
-    for (const track of tracks) await track.encoder.encode(null, packet => written.write(packet, track.streamIndex))
+    for (const track of tracks) await track.finish(written)
     const bytesWritten = output.bytesWritten
     await output.finish()
     onProgress({ seconds: made.seconds, bytesWritten })
     made.workSeconds = (performance.now() - begun) / 1000
     return made
   } finally {
-    for (const track of tracks) {
-      track.frame.free()
-      track.encoder.close()
-      await track.sound.close()
-    }
+    for (const track of tracks) await track.close()
     await output.close()
     await beside?.close()
   }

@@ -90,6 +90,11 @@ function describeColour({ codecpar }: Stream, colour: FullColourDescription): vo
     codecpar.colorSpace = (colourNumbers.matrix[colour.matrix] ?? 2) as constants.AVColorSpace
 }
 
+/** Whether a container has no place for a packet: what coders of sound begin with is heard late where nothing can begin before time 0. */
+export function leavesOut(container: Container, { pts, duration }: Packet): boolean {
+  return pts < 0n && 2n * pts + duration <= 0n && containerFacts(container).countsPackets === true
+}
+
 /** What is said of a stream beside what is in it. */
 interface StreamFacts {
   language?: string | null
@@ -237,9 +242,7 @@ export class OutputFile {
 
   async write(packet: Packet, index: number): Promise<void> {
     const { stream, timeBase } = this.streams[index]!
-    // What coders of sound begin with is heard late where nothing can begin before time 0.
-    const isEarly = packet.pts < 0n && 2n * packet.pts + packet.duration <= 0n
-    if (isEarly && containerFacts(this.container).countsPackets) return
+    if (leavesOut(this.container, packet)) return
     await this.watch?.(packet, index)
     packet.streamIndex = index
     if (index === 0)

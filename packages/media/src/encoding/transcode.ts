@@ -8,15 +8,14 @@ import {
   type RateChoice,
   type SourceFacts,
   type PictureTreatment,
-  type TrackRole,
 } from '@hematine/core'
-import { Frame } from 'node-av/lib'
 import { openBeside } from './beside-tracks.ts'
 import { CopiedPicture } from './copied-picture.ts'
 import { CopiedSound } from './copied-sound.ts'
 import { EncodedPicture, type PictureTrack, type ProvedTrack } from './encoded-picture.ts'
 import { EarlyFlush } from './early-flush.ts'
-import { Encoder, type EncoderRate } from './encoder.ts'
+import { EncodedSound, soundRoles, type EncodedSoundPlan, type SoundOnItsWay } from './encoded-sound.ts'
+import type { EncoderRate } from './encoder.ts'
 import type { MediaInput } from '../ground/media-input.ts'
 import type { WorkGate } from '../ground/gate.ts'
 import { MediaError } from '../ground/libav.ts'
@@ -26,9 +25,9 @@ import { remarksFor } from './picture-remarks.ts'
 import { encodeUnderCap } from './under-cap.ts'
 import type { NetworkDevice } from '../ground/network.ts'
 import type { ProvedPicture } from '../proof/picture-proof.ts'
-import { SoundProof, type ProvedSound } from '../proof/sound-proof.ts'
+import type { ProvedSound } from '../proof/sound-proof.ts'
 import { SubtitleTracks } from './subtitle-tracks.ts'
-import { secondsOf, TreatedSound } from '../sound/sound-treatment.ts'
+import { secondsOf } from '../sound/sound-treatment.ts'
 
 /** A source, or a stretch of it, gave not one picture. */
 export class NoPicture extends MediaError {}
@@ -48,6 +47,8 @@ export interface TranscodePlan {
   stretch?: { firstFrame: number; frames: number }
   /** Where the picture's packets come from another place than an encoder: adds them to an output. */
   openPicture?: (rate: EncoderRate, output: PacketSink) => Promise<ProvedTrack>
+  /** Likewise of a track of sound that is not copied, by its place among the result's. */
+  openSound?: (plan: EncodedSoundPlan, place: number, output: PacketSink) => Promise<SoundOnItsWay>
   /** Whether the time of each step is to be told apart. */
   apart?: boolean
   /** Whether what is encoded is decoded again right away and held against what was treated; it is unless said. */
@@ -84,19 +85,6 @@ export interface TranscodeProgress {
   stage: 'first pass' | 'encode'
   framesDone: number
   bytesWritten: number
-}
-
-/** A sound track on its way into a file. */
-export interface SoundTrack {
-  sound: TreatedSound
-  encoder: Encoder
-  streamIndex: number
-  frame: Frame
-  /** Seconds of sound written. */
-  seconds: number
-  ended: boolean
-  /** Compares what is encoded; left out where that is done later. */
-  proof?: SoundProof | null
 }
 
 /**
@@ -187,9 +175,9 @@ async function encode(
 
   const opened = performance.now()
   const output = open()
-  const tracks: SoundTrack[] = []
+  const tracks: SoundOnItsWay[] = []
   /** Of all tracks of the result, which are encoded. */
-  const inOrder: (SoundTrack | null)[] = []
+  const inOrder: (SoundOnItsWay | null)[] = []
   const copies: CopiedSound[] = []
   let subtitles: SubtitleTracks | null = null
   let picture: PictureTrack | null = null
@@ -221,23 +209,9 @@ async function encode(
         inOrder.push(null)
         continue
       }
-      const soundEncoder = await Encoder.audio(spec, track)
-      const sound = await TreatedSound.open(input, track, soundEncoder.soundShape(spec, track), zeroSeconds, {
-        startSeconds: firstFrame / rate,
-        treatment,
-        goesOn: treatment.evenSound === true,
-      })
-      const frame = new Frame()
-      frame.alloc()
-      tracks.push({
-        sound,
-        encoder: soundEncoder,
-        streamIndex: output.addStream(soundEncoder, said),
-        frame,
-        seconds: 0,
-        ended: false,
-        proof: isProved ? await SoundProof.begin(soundEncoder.context) : null,
-      })
+      const planned = soundPlan(plan, track, index, isProved)
+      const opening = plan.openSound ? plan.openSound(planned, index, output) : EncodedSound.open(planned, output)
+      tracks.push(await opening)
       inOrder.push(tracks.at(-1)!)
     }
     if (!plan.stretch) subtitles = await SubtitleTracks.open(plan, output)
@@ -251,7 +225,7 @@ async function encode(
       frames++
       // Sound that is to end with the picture to the sample stays so far behind that none goes beyond the last frame, which nobody knows yet.
       const until = Math.max(0, frames - (treatment.evenSound ? framesBehind : 0))
-      for (const track of tracks) await writeSoundUntil(track, until / rate, output)
+      for (const track of tracks) await track.writeUntil(until / rate, output)
       for (const copy of copies) await copy.writeUntil(frames / rate, output)
       await subtitles?.writeUntil(frames / rate, output)
       flush?.note(output.bytesWritten)
@@ -263,8 +237,8 @@ async function encode(
     for (const track of tracks) {
       const endsWithPicture = plan.stretch || treatment.evenSound
       const end = endsWithPicture ? frames / rate : Number.POSITIVE_INFINITY
-      await writeSoundUntil(track, end, output, gate, treatment.evenSound === true)
-      await track.encoder.encode(null, packet => output.write(packet, track.streamIndex))
+      await track.writeUntil(end, output, gate, treatment.evenSound === true)
+      await track.finish(output)
     }
     for (const copy of copies) await copy.writeUntil(Number.POSITIVE_INFINITY, output, gate)
     const bytesWritten = output.bytesWritten
@@ -283,12 +257,7 @@ async function encode(
     }
   } finally {
     await picture?.close()
-    for (const track of tracks) {
-      track.frame.free()
-      track.encoder.close()
-      track.proof?.close()
-      await track.sound.close()
-    }
+    for (const track of tracks) await track.close()
     for (const copy of copies) await copy.close()
     await subtitles?.close()
     await flush?.end()
@@ -296,58 +265,44 @@ async function encode(
   }
 }
 
-/** Hands what goes into a file to what decodes it again. */
-function watchOf(picture: ProvedTrack, tracks: readonly SoundTrack[]): PacketWatch {
-  return async (packet, index) => {
-    if (index === picture.stream) await picture.prove(packet)
-    else await tracks.find(({ streamIndex }) => streamIndex === index)?.proof?.take(packet)
+/** What is encoded of a track of sound, by its place among the result's. */
+export function soundPlan(
+  { input, facts, treatment, spec, stretch }: Omit<TranscodePlan, 'outputPath'>,
+  track: AudioFacts,
+  place: number,
+  isProved: boolean,
+): EncodedSoundPlan {
+  const { startTicks, timeBase } = facts.video!
+  return {
+    input,
+    track,
+    spec,
+    zeroSeconds: secondsOf(startTicks, timeBase),
+    treated: {
+      startSeconds: (stretch?.firstFrame ?? 0) / toNumber(treatment.result.rate),
+      treatment,
+      goesOn: treatment.evenSound === true,
+    },
+    said: { ...track, roles: soundRoles(track, place) },
+    isProved,
   }
 }
 
-async function provedOf(picture: ProvedTrack, tracks: readonly (SoundTrack | null)[]): Promise<Proved | null> {
+/** Hands what goes into a file to what decodes it again. */
+function watchOf(picture: ProvedTrack, tracks: readonly SoundOnItsWay[]): PacketWatch {
+  return async (packet, index) => {
+    if (index === picture.stream) await picture.prove(packet)
+    else await tracks.find(({ streamIndex }) => streamIndex === index)?.prove(packet)
+  }
+}
+
+async function provedOf(picture: ProvedTrack, tracks: readonly (SoundOnItsWay | null)[]): Promise<Proved | null> {
   const proved = await picture.proved()
   if (!proved) return null
   const sound: Proved['sound'] = []
-  for (const track of tracks) sound.push((await track?.proof?.finish()) ?? null)
+  for (const track of tracks) sound.push((await track?.proved()) ?? null)
   return { picture: proved, sound, sourceDecodeErrors: picture.sourceErrors }
-}
-
-/** What a track of sound is for in a result: the first is the one that is heard by itself. */
-export function soundRoles({ roles = [] }: Pick<AudioFacts, 'roles'>, place: number): TrackRole[] {
-  const others = roles.filter(role => role !== 'default')
-  return place === 0 ? ['default', ...others] : others
 }
 
 /** Frames of a picture that are longer than one of sound, at the highest rate of pictures. */
 const framesBehind = 2
-
-/**
- * Writes a sound track up to a time, so that the file is interleaved and the writer need not hold much back.
- * @param isExact whether what lies beyond that time is cut off; else the last frame of sound is written whole
- */
-export async function writeSoundUntil(
-  track: SoundTrack,
-  seconds: number,
-  output: Pick<PacketSink, 'write'>,
-  gate?: WorkGate,
-  isExact = false,
-): Promise<void> {
-  while (!track.ended && track.seconds < seconds) {
-    await gate?.turn()
-    if (await track.sound.next(track.frame)) {
-      const { sampleRate, pts, nbSamples } = track.frame
-      const left = isExact ? Math.round(seconds * sampleRate) - Number(pts) : nbSamples
-      if (left <= 0) {
-        track.frame.unref()
-        break
-      }
-      track.frame.nbSamples = Math.min(nbSamples, left)
-      track.seconds = (Number(track.frame.pts) + track.frame.nbSamples) / track.frame.sampleRate
-      track.proof?.hold(track.frame)
-      await track.encoder.encode(track.frame, packet => output.write(packet, track.streamIndex))
-      track.frame.unref()
-    } else {
-      track.ended = true
-    }
-  }
-}

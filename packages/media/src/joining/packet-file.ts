@@ -1,8 +1,14 @@
 import { open, rename, rm, type FileHandle } from 'node:fs/promises'
-import { AV_PKT_DATA_NEW_EXTRADATA, type AVPacketFlag } from 'node-av/constants'
+import type { Container } from '@hematine/core'
+import {
+  AV_PKT_DATA_NEW_EXTRADATA,
+  AV_PKT_DATA_SKIP_SAMPLES,
+  type AVPacketFlag,
+  type AVPacketSideDataType,
+} from 'node-av/constants'
 import { type Packet } from 'node-av/lib'
 import { MediaError } from '../ground/libav.ts'
-import type { PacketSink } from '../encoding/output.ts'
+import { leavesOut, type PacketSink } from '../encoding/output.ts'
 
 /**
  * Packets of one stream in a working file, in the order of decoding, as their encoder gave them. Containers round times and move headers about; what is joined
@@ -22,9 +28,12 @@ interface PacketHead {
   dts: string
   duration: string
   flags: number
-  /** Bytes at the end of the data that are a new head for a decoder. */
-  extra?: number
+  /** Bytes at the end of the data that are said beside the packet, by kind. */
+  beside: [kind: number, bytes: number][]
 }
+
+/** What encoders say beside a packet that writers pass on: a new head for a decoder, and sound that is not to be heard. */
+const besideKinds = [AV_PKT_DATA_NEW_EXTRADATA, AV_PKT_DATA_SKIP_SAMPLES]
 
 /** Writes packets into a working file, which gets its name when it is finished. */
 export class PacketFileWriter implements PacketSink {
@@ -33,8 +42,11 @@ export class PacketFileWriter implements PacketSink {
   private file: FileHandle | null = null
   private streams = 0
 
-  /** @param path of the finished file; an older one of the name is replaced */
-  constructor(private readonly path: string) {}
+  /** @param path of the finished file; an older one of the name is replaced @param container that its packets will go into */
+  constructor(
+    private readonly path: string,
+    private readonly container: Container,
+  ) {}
 
   private get unfinished(): string {
     // An earlier process may still be about to end.
@@ -50,17 +62,21 @@ export class PacketFileWriter implements PacketSink {
   }
 
   async write(packet: Packet, index: number): Promise<void> {
+    if (leavesOut(this.container, packet)) return
     await this.watch?.(packet, index)
-    const extra = packet.getSideData(AV_PKT_DATA_NEW_EXTRADATA)
+    const beside = besideKinds.flatMap(kind => {
+      const said = packet.getSideData(kind)
+      return said ? [{ kind, said }] : []
+    })
     const { data, pts, dts, duration, flags } = packet
     const head: PacketHead = {
       pts: String(pts),
       dts: String(dts),
       duration: String(duration),
       flags,
-      ...(extra ? { extra: extra.length } : {}),
+      beside: beside.map(({ kind, said }) => [kind, said.length]),
     }
-    await this.record(head, [...(data ? [data] : []), ...(extra ? [extra] : [])])
+    await this.record(head, [...(data ? [data] : []), ...beside.map(({ said }) => said)])
   }
 
   private async record(head: unknown, data: readonly Buffer[]): Promise<void> {
@@ -117,9 +133,13 @@ export class PacketFileReader {
     private readonly size: number,
   ) {}
 
-  /** @throws an error of the file system when there is none */
+  /** @throws WorkingFileProblem when there is none */
   static async open(path: string): Promise<PacketFileReader> {
-    const file = await open(path, 'r')
+    const file = await open(path, 'r').catch((error: NodeJS.ErrnoException) => {
+      throw error.code === 'ENOENT'
+        ? new WorkingFileProblem(`A working file is gone: ${path}. Try the job again.`)
+        : error
+    })
     return new PacketFileReader(file, path, (await file.stat()).size)
   }
 
@@ -153,13 +173,16 @@ export class PacketFileReader {
     const { head, size } = await this.head()
     if ('found' in head) return false
     const data = await this.read(size)
-    const whole = size - (head.extra ?? 0)
-    packet.data = data.subarray(0, whole)
+    let at = size - head.beside.reduce((sum, [, bytes]) => sum + bytes, 0)
+    packet.data = data.subarray(0, at)
     packet.pts = BigInt(head.pts)
     packet.dts = BigInt(head.dts)
     packet.duration = BigInt(head.duration)
     packet.flags = head.flags as AVPacketFlag
-    if (head.extra) packet.addSideData(AV_PKT_DATA_NEW_EXTRADATA, data.subarray(whole))
+    for (const [kind, bytes] of head.beside) {
+      packet.addSideData(kind as AVPacketSideDataType, data.subarray(at, at + bytes))
+      at += bytes
+    }
     return true
   }
 

@@ -37,7 +37,7 @@ export async function makeSegment(
   const lead = leadOf(treatment, video.frameRate)
   if ('because' in lead) throw new MediaError(`The job cannot be made in segments, because ${lead.because}.`)
   const { firstFrame, frames: most } = segment
-  const output = new PacketFileWriter(path)
+  const output = new PacketFileWriter(path, spec.container)
   let picture: EncodedPicture | null = null
   try {
     const rate = { rate: plannedRate(spec, treatment.result, facts.audio), remarks: await remarksFor(plan) }

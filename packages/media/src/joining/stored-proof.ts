@@ -1,12 +1,13 @@
 import { likenessOfParts, type LikenessOfPart, type PlainLook } from '@hematine/core'
-import { contentOf } from '../proof/packet-content.ts'
-import { Ledger } from '../proof/ledger.ts'
 import type { PictureProof, ProvedPicture } from '../proof/picture-proof.ts'
+import type { ProvedSound } from '../proof/sound-proof.ts'
 import { changeBetween, SpreadPictures } from '../proof/plain-look.ts'
 import type { NetworkDevice } from '../ground/network.ts'
 
 /** Changes with what is kept of a segment: one that an earlier Hematine left is made again. */
-export const storedForm = 2
+export const storedForm = 1
+
+type StoredPacket = [sum: string, seconds: number | null]
 
 /** What was found of a segment's picture, as its working file keeps it. */
 interface StoredProof extends LikenessOfPart {
@@ -19,7 +20,7 @@ interface StoredProof extends LikenessOfPart {
   codec: string
   /** What a decoder is told before the first packet, in base 64. */
   head: string | null
-  packets: [sum: string, seconds: number | null][]
+  packets: StoredPacket[]
   bytes: number
   /** The first and the last picture that were decoded, at 32x32 points. */
   first: number[] | null
@@ -62,7 +63,7 @@ export function storeProof(
       codec,
     },
     head: head && Buffer.from(head).toString('base64'),
-    packets: ledger.entries.map(({ sum, seconds }) => [sum, seconds]),
+    packets: packetsOf(ledger.entries),
     bytes: ledger.bytes,
     first: first && [...first],
     madeLast: last && [...last],
@@ -71,14 +72,7 @@ export function storeProof(
 
 /** What was proved of a whole from its segments in order, of which each has frames. */
 export function joinProofs(segments: readonly FoundOfSegment[]): ProvedPicture {
-  const [begin] = segments
-  const { codec, head } = begin!
-  const ledger = new Ledger(codec, contentOf(codec, null))
-  for (const { packets, bytes } of segments)
-    ledger.append(
-      packets.map(([sum, seconds]) => ({ sum, seconds })),
-      bytes,
-    )
+  const { codec, head } = segments[0]!
   const sum = (key: 'treatedFrames' | 'framesDecoded' | 'framesCompared' | 'decodeErrors') =>
     segments.reduce((all, segment) => all + segment[key], 0)
   const seen = segments.flatMap(segment => segment.seen ?? [])
@@ -91,10 +85,37 @@ export function joinProofs(segments: readonly FoundOfSegment[]): ProvedPicture {
     ...likenessOfParts(segments),
     look: joinLooks(segments),
     seen: seen.length === segments.length ? { ...seen[0]!, windows: seen.flatMap(({ windows }) => windows) } : null,
-    ledger,
+    ledger: {
+      entries: segments.flatMap(({ packets }) => entriesOf(packets)),
+      bytes: segments.reduce((all, { bytes }) => all + bytes, 0),
+      sum: null,
+    },
     codec,
     head: head === null ? null : Buffer.from(head, 'base64'),
   }
+}
+
+const entriesOf = (packets: readonly StoredPacket[]) => packets.map(([sum, seconds]) => ({ sum, seconds }))
+const packetsOf = (entries: ProvedPicture['ledger']['entries']): StoredPacket[] =>
+  entries.map(({ sum, seconds }) => [sum, seconds])
+
+/** What a working file says of its track of sound. */
+export interface FoundOfSound extends Omit<ProvedSound, 'ledger'> {
+  form: number
+  packets: StoredPacket[]
+  bytes: number
+  sum: string | null
+}
+
+/** What was proved of a track of sound, in a form that can be kept. */
+export function storeSound({ ledger, ...proved }: ProvedSound): FoundOfSound {
+  const { entries, bytes, sum } = ledger
+  return { form: storedForm, ...proved, packets: packetsOf(entries), bytes, sum }
+}
+
+/** What was proved of a track of sound, as it was kept. */
+export function soundProof({ likeness, decodeErrors, codec, packets, bytes, sum }: FoundOfSound): ProvedSound {
+  return { likeness, decodeErrors, codec, ledger: { entries: entriesOf(packets), bytes, sum } }
 }
 
 /** One look over all: the first picture of a segment is held against the last of the one before. */

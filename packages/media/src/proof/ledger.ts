@@ -27,12 +27,6 @@ export class Ledger {
     this.all = codec.startsWith('pcm') ? createHash('md5') : null
   }
 
-  /** Takes over what another one has, behind what there is. Only of codecs that have packets. */
-  append(entries: readonly Entry[], bytes: number): void {
-    for (const entry of entries) this.entries.push(entry)
-    this.bytes += bytes
-  }
-
   /** @param unit seconds of a tick of the packet's times */
   add(packet: Packet, unit: number): void {
     const { data, pts } = packet
@@ -54,3 +48,6 @@ export class Ledger {
     return this.all && this.all.copy().digest('hex')
   }
 }
+
+/** What was noted of a stream's packets, here or when they were made. */
+export type Noted = Pick<Ledger, 'entries' | 'bytes' | 'sum'>

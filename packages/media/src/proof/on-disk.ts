@@ -16,14 +16,14 @@ import type { WorkGate } from '../ground/gate.ts'
 import { isAgain } from '../ground/libav.ts'
 import type { PlainInput } from '../ground/media-input.ts'
 import { openInput } from '../reading/input.ts'
-import { Ledger } from './ledger.ts'
+import { Ledger, type Noted } from './ledger.ts'
 import { contentOf, parametersOf, soundAlone } from './packet-content.ts'
 
 /** A stream of a result, and what was compared of it. */
 export interface ProvedStream {
   input: PlainInput
   streamIndex: number
-  ledger: Ledger
+  ledger: Noted
   codec: string
   /** What a decoder was told before the first packet; null where that is heard elsewhere, or nothing. */
   head?: Uint8Array | null
@@ -91,7 +91,7 @@ export async function readBack(
 }
 
 /** When the first of what was noted is shown, in seconds. */
-function firstIn({ entries }: Ledger): number {
+function firstIn({ entries }: Noted): number {
   const first = entries.reduce((least, { seconds }) => Math.min(least, seconds ?? least), Number.POSITIVE_INFINITY)
   return Number.isFinite(first) ? first : 0
 }

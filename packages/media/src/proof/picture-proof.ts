@@ -19,7 +19,7 @@ import { BoundedQueue } from '../ground/queue.ts'
 import { Glancer } from '../measuring/measure-picture.ts'
 import { DecoderBehind } from './decoder-behind.ts'
 import { HeldFrames } from './held-frames.ts'
-import { Ledger } from './ledger.ts'
+import { Ledger, type Noted } from './ledger.ts'
 import { Likeness } from './likeness.ts'
 import { contentOf } from './packet-content.ts'
 
@@ -34,7 +34,7 @@ export interface ProvedPicture extends Pick<PictureCheckMeasurement, 'treatedFra
   look: PlainLook
   /** What was seen closely of the windows that a whole result is looked at in; nothing of a stretch. */
   seen: Awaited<ReturnType<Glancer['finish']>> | null
-  ledger: Ledger
+  ledger: Noted
   /** Name of the codec, and what a decoder was told before the first packet; null for nothing. */
   codec: string
   head: Uint8Array | null

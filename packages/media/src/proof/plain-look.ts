@@ -23,6 +23,8 @@ const mostPictures = 64
 const firstStretch = 0.25
 /** Samples a second in which sound is kept for comparing, and the seconds of it that are. */
 const envelopeRate = 2000
+/** More than filters that make it of other rates hold back, in seconds. */
+const filtersHold = 0.1
 const mostSoundSeconds = 1800
 
 /** Pictures at even distances of time, however many there turn out to be. */
@@ -192,12 +194,16 @@ function matrixSigns(data: Buffer | null): PlainLook['signs'] {
   ]
 }
 
-/** Decodes a sound track plainly and whole: how much of it there is, when it begins and ends, how loud each channel is, and a coarse copy for comparing. */
+/**
+ * Decodes a sound track plainly and whole: how much of it there is, when it begins and ends, how loud each channel is, and a coarse copy for comparing.
+ * @param counts whether what lies between two times in seconds counts for how loud it is; all does unless said
+ */
 export async function listenPlainly(
   input: MediaInput,
   streamOf: (part: number) => number,
   zero: number,
   gate: WorkGate,
+  counts: (from: number, to: number) => boolean = () => true,
 ): Promise<PlainSound> {
   const heard: PlainSound = {
     seconds: 0,
@@ -214,6 +220,7 @@ export async function listenPlainly(
   const coarse: number[][] = []
   const squares: number[] = []
   let samples = 0
+  let isCounted = true
   let begin = 0
   const taken = new Frame()
   taken.alloc()
@@ -234,9 +241,9 @@ export async function listenPlainly(
             sum += value * value
             if (channel < 2 && kept.length < mostSoundSeconds * envelopeRate) kept.push(value)
           }
-          squares[channel] = (squares[channel] ?? 0) + sum
+          squares[channel] = (squares[channel] ?? 0) + (isCounted ? sum : 0)
         }
-        samples += taken.nbSamples
+        samples += isCounted ? taken.nbSamples : 0
         taken.unref()
       }
     }
@@ -249,6 +256,8 @@ export async function listenPlainly(
             : input.kind === 'join'
               ? begin + stated - (input.parts[index]!.picture?.zeroSeconds ?? 0)
               : stated - zero
+        // Filters hold a little back, so that what comes out at an edge is from either side of it.
+        isCounted = counts(at - filtersHold, at + length + filtersHold)
         heard.first ??= at
         heard.last = Math.max(heard.last ?? at, at + length)
         heard.seconds += length

@@ -3,14 +3,14 @@ import { AV_NOPTS_VALUE } from 'node-av/constants'
 import type { CodecContext, Frame, Packet } from 'node-av/lib'
 import { fullScale, readSamples } from '../ground/frame-samples.ts'
 import { DecoderBehind } from './decoder-behind.ts'
-import { Ledger } from './ledger.ts'
+import { Ledger, type Noted } from './ledger.ts'
 import { soundAlone } from './packet-content.ts'
 
 /** What decoding a track's packets, beside the sound that its encoder was given, showed. */
 export interface ProvedSound {
   likeness: SoundLikeness
   decodeErrors: number
-  ledger: Ledger
+  ledger: Noted
   /** Name of the codec. */
   codec: string
 }
