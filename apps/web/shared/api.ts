@@ -20,6 +20,7 @@ import {
   MeasureDepth,
   Measurement,
   Moment,
+  mostLanes,
   mostMoments,
   NumberedSequence,
   OrderRecord,
@@ -1001,8 +1002,17 @@ export const api = {
   listWorkers: {
     method: 'get',
     path: '/api/workers',
-    summary: 'Workers that are at work.',
+    summary: 'Workers that are there.',
     answer: z.array(WorkerRecord),
+  },
+  changeWorker: {
+    method: 'patch',
+    path: '/api/workers/{id}',
+    summary:
+      'Gives a worker lanes, now and whenever it is started again. With fewer than it works in, what was begun is finished and nothing new is taken; with none, it takes no jobs or parts of them and still reads and measures.',
+    parameters: z.object({ id: z.uuid() }),
+    body: z.object({ lanes: z.int().min(0).max(mostLanes, `is more than ${mostLanes}`) }),
+    answer: WorkerRecord,
   },
   liveChanges: {
     method: 'get',

@@ -5,6 +5,7 @@ import { workerRecord } from './as-records.ts'
 import {
   JobEntity,
   CurveEntity,
+  LaneChoiceEntity,
   SampleEntity,
   SourceEntity,
   TaskClaimEntity,
@@ -13,6 +14,7 @@ import {
 } from './entities.ts'
 import { applyEvent } from './job-events.ts'
 import { lose } from './jobs.ts'
+import { Problem } from './problem.ts'
 import { loseUnit } from './work.ts'
 import type { Task, TaskKind, TaskPayloads, TaskQueue } from './queue.ts'
 
@@ -28,14 +30,31 @@ export interface WorkerIdentity {
   lanes: number
 }
 
-export async function registerWorker(em: EntityManager, worker: WorkerIdentity): Promise<void> {
-  em.create(WorkerEntity, worker)
+/** Registers a worker. @returns the lanes that it has: those that a person gave it, else its own */
+export async function registerWorker(em: EntityManager, worker: WorkerIdentity): Promise<number> {
+  const chosen = await em.findOne(LaneChoiceEntity, { host: worker.host, name: worker.name })
+  const lanes = chosen?.lanes ?? worker.lanes
+  em.create(WorkerEntity, { ...worker, lanes })
   await em.flush()
+  return lanes
 }
 
-/** Says that a worker lives. @returns false when it was declared lost meanwhile; its work was given to others */
-export async function reportWorker(em: EntityManager, workerId: string): Promise<boolean> {
-  return (await em.nativeUpdate(WorkerEntity, { id: workerId, goneAt: null }, { seenAt: new Date() })) > 0
+/** Says that a worker lives. @returns the lanes that it has; null when it was declared lost meanwhile, and its work was given to others */
+export async function reportWorker(em: EntityManager, workerId: string): Promise<number | null> {
+  if ((await em.nativeUpdate(WorkerEntity, { id: workerId, goneAt: null }, { seenAt: new Date() })) === 0) return null
+  const row = await em.findOne(WorkerEntity, workerId, { fields: ['lanes'], refresh: true })
+  return row?.lanes ?? null
+}
+
+/** Gives a worker lanes, now and whenever it is started again. @throws Problem when it is gone */
+export async function setLanes(em: EntityManager, workerId: string, lanes: number): Promise<WorkerRecord> {
+  return em.transactional(async tx => {
+    const row = await tx.findOne(WorkerEntity, { id: workerId, goneAt: null }, { lockMode: LockMode.PESSIMISTIC_WRITE })
+    if (!row) throw new Problem(404, 'worker-gone', 'This worker is no longer there. Look at the list once more.')
+    row.lanes = lanes
+    await tx.upsert(LaneChoiceEntity, { host: row.host, name: row.name, lanes })
+    return workerRecord(row)
+  })
 }
 
 export async function listWorkers(em: EntityManager): Promise<WorkerRecord[]> {
@@ -104,7 +123,7 @@ async function sendAgain<Kind extends ShortKind>(
   payload: TaskPayloads[Kind],
   isLost = false,
 ): Promise<void> {
-  if ('unitId' in payload && !(await loseUnit(tx, payload, isLost))) return
+  if ('unitId' in payload) return loseUnit(tx, payload, isLost)
   if ('depth' in payload)
     await tx.nativeUpdate(
       SourceEntity,

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { describeBytes } from '@hematine/core'
+import { describeBytes, mostLanes, type WorkerRecord } from '@hematine/core'
 import { useIntervalFn } from '@vueuse/core'
 import { ref } from 'vue'
 import EmptyState from '~/components/common/EmptyState.vue'
@@ -21,6 +21,18 @@ async function forget(id: number): Promise<void> {
     await call('forgetVolume', { parameters: { id } })
     await order.loadVolumes()
   })
+}
+/** Gives a worker lanes; what is no number of them, or was refused, is put back. */
+async function setLanes({ id, lanes }: WorkerRecord, event: Event): Promise<void> {
+  const field = event.target as HTMLInputElement
+  const wanted = field.valueAsNumber
+  if (!Number.isInteger(wanted) || wanted < 0 || wanted > mostLanes) {
+    notices.problem(`A worker has 0 to ${mostLanes} lanes, in whole numbers.`)
+    field.value = String(lanes)
+    return
+  }
+  const changed = await notices.attempt(() => call('changeWorker', { parameters: { id }, body: { lanes: wanted } }))
+  field.value = String(changed?.lanes ?? lanes)
 }
 </script>
 
@@ -89,12 +101,26 @@ async function forget(id: number): Promise<void> {
             <tr v-for="worker in order.workers" :key="worker.id">
               <td>{{ worker.name }}</td>
               <td>{{ worker.machine }}</td>
-              <td class="end number">{{ worker.lanes }}</td>
-              <td><StateMark state="pass" :label="worker.state" /></td>
+              <td class="end">
+                <input
+                  class="lanes number"
+                  type="number"
+                  min="0"
+                  :max="mostLanes"
+                  :value="worker.lanes"
+                  :aria-label="`Lanes of ${worker.name}`"
+                  @change="setLanes(worker, $event)"
+                />
+              </td>
+              <td><StateMark :state="worker.lanes > 0 ? 'pass' : 'held'" :label="worker.state" /></td>
             </tr>
           </tbody>
         </table>
-        <EmptyState v-else title="No worker is at work"
+        <p v-if="order.workers.length > 0" class="muted hint">
+          A lane does one job, or a part of one, at a time. With fewer, what was begun is finished and nothing new is
+          taken; with none, the worker takes no jobs and still reads and measures sources.
+        </p>
+        <EmptyState v-if="order.workers.length === 0" title="No worker is at work"
           >Jobs wait until one starts. The start command runs one; README says how to add more, also on other
           machines.</EmptyState
         >
@@ -122,8 +148,23 @@ async function forget(id: number): Promise<void> {
   border-top: 1px solid var(--line);
   white-space: nowrap;
 }
-.end {
+.rows .end {
   text-align: right;
+}
+.lanes {
+  width: 64px;
+  height: 24px;
+  border: 1px solid var(--muted);
+  border-radius: 2px;
+  padding: 0 6px;
+  font: inherit;
+  color: inherit;
+  background: transparent;
+  text-align: right;
+}
+.hint {
+  margin: 8px 0 0;
+  max-width: 92ch;
 }
 .path {
   max-width: 420px;

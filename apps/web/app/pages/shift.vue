@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { describeCount, type JobState } from '@hematine/core'
+import { describeCount, lanesOf, type JobState } from '@hematine/core'
 import { computed } from 'vue'
 import ByLotToggle from '~/components/common/ByLotToggle.vue'
 import EmptyState from '~/components/common/EmptyState.vue'
@@ -22,9 +22,10 @@ const unheld = computed(() => unheldStates.reduce((sum, state) => sum + order.jo
 const held = computed(() => order.jobCounts.held)
 const failed = computed(() => order.jobCounts.failed)
 const waitingCount = computed(() => order.jobCounts.waiting + held.value)
+const workerLanes = computed(() => order.workers.reduce((sum, worker) => sum + worker.lanes, 0))
 /** Lanes that stand still, shown as such. */
 const idleLanes = computed(() =>
-  Math.max(0, order.workers.reduce((sum, worker) => sum + worker.lanes, 0) - order.active.length),
+  Math.max(0, workerLanes.value - order.active.reduce((sum, job) => sum + lanesOf(job), 0)),
 )
 
 async function holdOrResume(): Promise<void> {
@@ -51,6 +52,9 @@ async function holdOrResume(): Promise<void> {
       <span class="spacer" />
       <span v-if="order.workers.length === 0" class="look" role="status"
         >No worker is at work: nothing will run until one starts.</span
+      >
+      <span v-else-if="workerLanes === 0" class="look" role="status"
+        >No worker has a lane: nothing new is begun until one is given some in Equipment.</span
       >
       <span v-if="order.work?.released.end"
         ><span class="muted">all done</span>{{ ' ' }}

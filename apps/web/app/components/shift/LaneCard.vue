@@ -1,5 +1,12 @@
 <script setup lang="ts">
-import { describeBytes, describeClock, describeDuration, type PlannedJobRecord, type WorkStage } from '@hematine/core'
+import {
+  describeBytes,
+  describeClock,
+  describeDuration,
+  type JobProgress,
+  type PlannedJobRecord,
+  type WorkStage,
+} from '@hematine/core'
 import { computed } from 'vue'
 import JobActions from './JobActions.vue'
 import MiddleName from '~/components/common/MiddleName.vue'
@@ -25,6 +32,11 @@ const stageWords: Record<WorkStage, string> = {
   join: 'joining its segments',
   check: 'checking',
 }
+function segmentWords({ done, total, awaitsSound, lanes }: NonNullable<JobProgress['segments']>): string {
+  return done === total && awaitsSound
+    ? `encoding sound, all ${total} segments done`
+    : `${done} of ${total} segments done, ${lanes === 1 ? 'one lane' : `${lanes} lanes`}`
+}
 const words = computed(() =>
   job.state === 'queued'
     ? 'about to begin'
@@ -35,7 +47,7 @@ const words = computed(() =>
         : !progress.value
           ? 'starting'
           : segments.value && progress.value.stage === 'encode'
-            ? `encoding in segments, ${segments.value.done} of ${segments.value.total} done`
+            ? segmentWords(segments.value)
             : stageWords[progress.value.stage],
 )
 </script>
