@@ -2,7 +2,12 @@ import { existsSync, readFileSync, writeFileSync } from 'node:fs'
 import path from 'node:path'
 import { setTimeout as sleep } from 'node:timers/promises'
 import { fileURLToPath } from 'node:url'
-import { deliver as reallyDeliver, makeSegment as reallyMakeSegment, type WorkGate } from '@hematine/media'
+import {
+  deliver as reallyDeliver,
+  makeSegment as reallyMakeSegment,
+  makeSound as reallyMakeSound,
+  type WorkGate,
+} from '@hematine/media'
 
 /**
  * The media package as a test's child process has it: encoding and checking wait at a frame for as long as the test wants them to,
@@ -10,7 +15,7 @@ import { deliver as reallyDeliver, makeSegment as reallyMakeSegment, type WorkGa
  */
 export * from '@hematine/media'
 
-export type HeldStage = 'encode' | 'check' | 'segment'
+export type HeldStage = 'encode' | 'check' | 'segment' | 'sound'
 
 /** In the directory of the bundled child: the frame at which a stage waits while the file is there. */
 export const holdFile = (stage: HeldStage) => `hold-${stage}`
@@ -76,3 +81,6 @@ export const makeSegment: typeof reallyMakeSegment = (plan, gate, onProgress) =>
   }
   return reallyMakeSegment(plan, waits ? waiting : gate, onProgress)
 }
+
+export const makeSound: typeof reallyMakeSound = (plan, gate, onPart) =>
+  reallyMakeSound(plan, held('sound', gate), onPart)

@@ -7,7 +7,7 @@ import { watchForStall } from './stall.ts'
 export type Outcome =
   | Extract<
       Report,
-      { say: 'facts' | 'poster' | 'measured' | 'sample' | 'curve' | 'tried' | 'job' | 'segment' | 'stopped' | 'failed' }
+      { say: 'facts' | 'poster' | 'measured' | 'sample' | 'curve' | 'tried' | 'job' | 'unit' | 'stopped' | 'failed' }
     >
   | { say: 'broke off'; how: string }
 
@@ -126,8 +126,11 @@ export class TaskProcess {
       // A process that waits for a disk in the kernel cannot even be killed; it is left to itself.
       if (outcome === stalled) return outcome
       tell(this.child, { say: 'leave' })
+      // What is done must not wait for libraries that never end.
+      const kill = setTimeout(() => this.child.kill('SIGKILL'), patienceMilliseconds)
       // The next task finds this one's memory and processor free.
       await closed
+      clearTimeout(kill)
       return outcome
     })
     tell(this.child, { say: 'assign', assignment })

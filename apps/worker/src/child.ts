@@ -19,6 +19,7 @@ import {
   extractSound,
   lookFile,
   makeSegment,
+  makeSound,
   measureCurve,
   measureSample,
   measureSoundResult,
@@ -164,21 +165,37 @@ async function doSoundTrial({
   await report({ say: 'tried' })
 }
 
-async function doSegment(assignment: Extract<Assignment, { kind: 'segment' }>): Promise<void> {
-  const now = { done: 0, bytesWritten: 0 }
+/** Says how far a unit is while it is made. */
+function unitProgress(): (soFar: { done: number; bytesWritten: number }) => void {
+  let now = { done: 0, bytesWritten: 0 }
   const tell = throttled(
     () =>
       void report({ say: 'progress', stage: 'encode', ...now, stageSeconds: gate.workedSeconds, encodeSeconds: null }),
   )
-  const { frames } = await makeSegment(assignment, gate, ({ framesDone, bytesWritten }) => {
-    Object.assign(now, { done: framesDone, bytesWritten })
+  return soFar => {
+    now = soFar
     tell()
-  })
-  await report({ say: 'segment', frames, workSeconds: gate.workedSeconds })
+  }
+}
+
+async function doSegment(assignment: Extract<Assignment, { kind: 'segment' }>): Promise<void> {
+  const tell = unitProgress()
+  const { frames } = await makeSegment(assignment, gate, ({ framesDone, bytesWritten }) =>
+    tell({ done: framesDone, bytesWritten }),
+  )
+  await report({ say: 'unit', frames, workSeconds: gate.workedSeconds })
+}
+
+/** Sound is as far as the frames that it is heard with. */
+async function doSound(assignment: Extract<Assignment, { kind: 'sound' }>): Promise<void> {
+  const tell = unitProgress()
+  const { frameCount } = assignment.treatment.result
+  await makeSound(assignment, gate, part => tell({ done: Math.floor(part * frameCount), bytesWritten: 0 }))
+  await report({ say: 'unit', frames: frameCount, workSeconds: gate.workedSeconds })
 }
 
 async function doJob(assignment: Extract<Assignment, { kind: 'job' }>): Promise<void> {
-  let stage: WorkStage = assignment.segments ? 'join' : 'encode'
+  let stage: WorkStage = assignment.made ? 'join' : 'encode'
   let stageBegin = gate.workedSeconds
   let encodeSeconds: number | null = null
   const now = { done: 0, bytesWritten: 0 }
@@ -203,7 +220,7 @@ async function doJob(assignment: Extract<Assignment, { kind: 'job' }>): Promise<
   if (hasPicture(assignment)) {
     measurement = await deliver(assignment, gate, progress =>
       tellDone(
-        assignment.segments && progress.stage === 'encode' ? 'join' : progress.stage,
+        assignment.made && progress.stage === 'encode' ? 'join' : progress.stage,
         progress.framesDone,
         progress.bytesWritten,
       ),
@@ -229,6 +246,7 @@ async function work(assignment: Assignment): Promise<void> {
     else if (assignment.kind === 'curve') await doCurve(assignment)
     else if (assignment.kind === 'trial') await doTrial(assignment)
     else if (assignment.kind === 'segment') await doSegment(assignment)
+    else if (assignment.kind === 'sound') await doSound(assignment)
     else await doJob(assignment)
   } catch (error) {
     if (error instanceof Stopped) await report({ say: 'stopped' })

@@ -8,9 +8,8 @@ import {
   type Check,
   type DeliverySpec,
   type SampleMeasurement,
-  type Segment,
   type SegmentLength,
-  type SourceFacts,
+  type PlannedUnit,
   type UnitsSoFar,
   type WorkStage,
 } from '@hematine/core'
@@ -46,7 +45,7 @@ import { inputOf, withAssets } from './inputs.ts'
 import type { Assignment, Report } from './messages.ts'
 import { freeName, placeResult } from './placing.ts'
 import { volumeProblem } from './volume-problem.ts'
-import { haveSegmentsMade, plannedSegments, type Segmented } from './segments.ts'
+import { haveUnitsMade, plannedUnits, type InUnits } from './units.ts'
 import type { Pausable, Turnstile } from './turnstile.ts'
 
 type JobAssignment = Extract<Assignment, { kind: 'job' }>
@@ -130,12 +129,12 @@ export class JobRun implements Pausable {
   private lastStage: WorkStage | null = null
   private writing: Promise<unknown> = Promise.resolve()
   private sourceChanged = false
-  /** Whether it takes up a lane: not while its segments are made, which take up theirs. */
+  /** Whether it takes up a lane: not while its units are made, which take up theirs. */
   private inLane = true
   private grant: (() => void) | null = null
-  /** Whether no segment is left that no lane has. */
+  /** Whether no unit is left that no lane has. */
   private isLast = false
-  private segments: { done: number; total: number } | undefined
+  private segments: Pick<UnitsSoFar, 'done' | 'total' | 'awaitsSound' | 'lanes'> | undefined
   /** When counting frames of segments was begun, and at how many; below 0 for what the next look finds. */
   private counted = { since: 0, frames: -1 }
   /** Resolves when nothing more will be done for this job here. */
@@ -165,12 +164,12 @@ export class JobRun implements Pausable {
     return this.inLane && !this.heldByPerson
   }
 
-  /** Whether its segments are all there, or in lanes: it will want the next one that is free. */
+  /** Whether its units are all there, or in lanes: it will want the next one that is free. */
   get wantsLaneNext(): boolean {
     return !this.inLane && !this.heldByPerson && this.isLast
   }
 
-  /** Whether all its segments are there and it could go on in a lane. */
+  /** Whether all its units are there and it could go on in a lane. */
   get waitsForLane(): boolean {
     return this.grant !== null
   }
@@ -270,7 +269,7 @@ export class JobRun implements Pausable {
           this.sourceChanged = true
           this.process?.stop()
         })
-        const { outcome, workSeconds } = await this.perform(assignment, facts, directory).finally(endWatch)
+        const { outcome, workSeconds } = await this.perform(assignment, directory).finally(endWatch)
         await this.writing
         if (this.sourceChanged || (outcome.say === 'job' && (await hasChanged()))) return await fail(changedMeanwhile)
         if (outcome.say === 'stopped') return await this.persist(em => letGo(em, job.id, job.attempt, workerId))
@@ -339,30 +338,30 @@ export class JobRun implements Pausable {
     }
   }
 
-  /** Removes what this attempt wrote; of a job that is over, its segments too. */
+  /** Removes what this attempt wrote; of a job that is over, its units too. */
   private async removeFiles(directory: string, file: string): Promise<void> {
     await removeFinished(directory, file)
     if (!(await isOpen(this.em, this.job.id))) await removeAllOf(directory, this.job.id)
   }
 
   /**
-   * Does the work: in one go, or in segments that any lane makes and that are joined here. Where they do not fit together, in one go after all.
+   * Does the work: in one go, or in units that any lane makes and that are joined here. Where they do not fit together, in one go after all.
    * @returns what came of it, and the seconds of work that others had with it
    */
   private async perform(
     assignment: JobAssignment,
-    facts: SourceFacts,
     directory: string,
   ): Promise<{ outcome: Outcome; workSeconds: number }> {
-    const planned = await this.persist(em => plannedSegments(em, this.job, assignment, facts, this.hands.segmentLength))
-    if (!planned) return { outcome: await this.inProcess(assignment), workSeconds: 0 }
+    const { segmentLength } = this.hands
+    const planned = await this.persist(em => plannedUnits(em, this.job, assignment, assignment.facts, segmentLength))
+    if (planned.length === 0) return { outcome: await this.inProcess(assignment), workSeconds: 0 }
     for (let isAgain = false; ; isAgain = true) {
-      const made = await this.inSegments(planned, directory)
-      if (made.kind === 'over') return { outcome: { say: 'stopped' }, workSeconds: 0 }
-      if (made.kind === 'failed')
-        return { outcome: { say: 'failed', reason: made.reason, isAway: made.isAway }, workSeconds: 0 }
-      const { segments, workSeconds } = made
-      const outcome = await this.inProcess({ ...assignment, segments })
+      const units = await this.inUnits(planned, directory)
+      if (units.kind === 'over') return { outcome: { say: 'stopped' }, workSeconds: 0 }
+      if (units.kind === 'failed')
+        return { outcome: { say: 'failed', reason: units.reason, isAway: units.isAway }, workSeconds: 0 }
+      const { made, workSeconds } = units
+      const outcome = await this.inProcess({ ...assignment, made })
       const problem = outcome.say === 'failed' ? outcome.problem : undefined
       if (!problem || (problem === 'working file' && isAgain)) return { outcome, workSeconds }
       await removeFinished(directory, path.basename(assignment.outputPath))
@@ -371,19 +370,16 @@ export class JobRun implements Pausable {
         this.segments = undefined
         return { outcome: await this.inProcess(assignment), workSeconds: 0 }
       }
-      // Those that are whole are found so and left as they are.
       await this.persist(em => forgetUnits(em, this.job.id))
     }
   }
 
-  /** Has the segments made, out of any lane, and comes back into one. */
-  private async inSegments(planned: readonly Segment[], directory: string): Promise<Segmented> {
+  /** Has the units made, out of any lane once lanes can take them, and comes back into one. */
+  private async inUnits(planned: readonly PlannedUnit[], directory: string): Promise<InUnits> {
     const { job, workerId, hands } = this
-    this.inLane = false
     this.isLast = false
     this.countAnew()
-    hands.onLane()
-    const made = await haveSegmentsMade(
+    const made = await haveUnitsMade(
       {
         job,
         workerId,
@@ -396,7 +392,13 @@ export class JobRun implements Pausable {
             : this.heldByPerson || this.heldForMeasuring
               ? 'held'
               : 'goes on',
-        onProgress: soFar => this.segmentProgress(soFar),
+        onProgress: soFar => this.unitProgress(soFar),
+        // Not before: its lane would be taken by the next job, and then by its units.
+        onAsked: () => {
+          if (!this.inLane) return
+          this.inLane = false
+          hands.onLane()
+        },
       },
       planned,
     )
@@ -423,11 +425,11 @@ export class JobRun implements Pausable {
   }
 
   /** How far the segments are together, by the clock since they were begun here or went on. */
-  private segmentProgress({ framesDone, done, total, open }: UnitsSoFar): void {
+  private unitProgress({ framesDone, done, total, awaitsSound, lanes, open }: UnitsSoFar): void {
     const { counted } = this
     this.isLast = open === 0
     if (counted.frames < 0) counted.frames = framesDone
-    this.segments = { done, total }
+    this.segments = { done, total, awaitsSound, lanes }
     const seconds = (performance.now() - counted.since) / 1000
     const here = framesDone - counted.frames
     this.progress({

@@ -43,7 +43,6 @@ const worker = new Worker({
   log,
 })
 await worker.start()
-log.info({ name: settings.HEMATINE_WORKER_NAME ?? hostname(), lanes: settings.HEMATINE_LANES }, 'worker ready')
 
 let ending = false
 async function end(): Promise<void> {

@@ -11,8 +11,9 @@ import type {
   WorkStage,
 } from '@hematine/core'
 import type { MediaInput } from '@hematine/media/ground/media-input'
-import type { MadeSegment } from '@hematine/media/joining/segmented-picture'
+import type { MadeParts } from '@hematine/media/delivering/deliver'
 import type { SegmentPlan } from '@hematine/media/joining/segment'
+import type { SoundFilesPlan } from '@hematine/media/joining/sound-file'
 import type { CurvePlan } from '@hematine/media/previews/curve'
 
 /** What a worker tells its child process to do: one task after another. */
@@ -37,10 +38,11 @@ export type Assignment =
       facts: SourceFacts
       outputPath: string
       itemName: string
-      /** Where its picture lies in working files already. */
-      segments?: readonly MadeSegment[]
+      /** What lies in working files already. */
+      made?: MadeParts
     } & Planned)
   | ({ kind: 'segment' } & SegmentPlan)
+  | ({ kind: 'sound' } & SoundFilesPlan)
 
 /** What a worker says to its child while it works. */
 export type Instruction =
@@ -66,7 +68,7 @@ export type Report =
   | { say: 'sample'; measurement: SampleMeasurement }
   | { say: 'curve'; measurement: CurveMeasurement }
   | { say: 'job'; measurement: CheckMeasurement; workSeconds: number }
-  | { say: 'segment'; frames: number; workSeconds: number }
+  | { say: 'unit'; frames: number; workSeconds: number }
   | { say: 'stopped' }
-  /** `isAway` where a file was not there, which may pass; `problem` where segments do not fit together, or one is not whole. */
+  /** `isAway` where a file was not there, which may pass; `problem` where segments do not fit together, or a working file is not whole. */
   | { say: 'failed'; reason: string; isAway?: boolean; problem?: 'seam' | 'working file' }

@@ -88,8 +88,8 @@ async function tidyJobs(room: Room, volume: VolumeRow): Promise<void> {
   const directory = await workDirectory(volume)
   const names = await readdir(directory)
   for (const name of names) {
-    const segmentOf = /^job-(\d+)-segment-/.exec(name)?.[1]
-    if (segmentOf && !(await isOpen(room.em, Number(segmentOf)))) await rm(path.join(directory, name), { force: true })
+    const unitOf = /^job-(\d+)-(segment|sound)-/.exec(name)?.[1]
+    if (unitOf && !(await isOpen(room.em, Number(unitOf)))) await rm(path.join(directory, name), { force: true })
     const [, file, id, attempt] = /^(job-(\d+)-(\d+)\.[a-z0-9]+)(\..*)?$/.exec(name) ?? []
     const isFinished = names.includes(`${file}.finished.json`) && (await isOpen(room.em, Number(id)))
     if (file && !isFinished && !(await needsTemporary(room.em, Number(id), Number(attempt))))

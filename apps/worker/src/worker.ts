@@ -67,6 +67,8 @@ export interface WorkerOptions {
 /** Takes tasks while it has room, supervises one child process for each, and gives everything back when it leaves. */
 export class Worker {
   private identity: WorkerIdentity
+  /** As a person says, if one has. */
+  private lanes: number
   private readonly turnstile = new Turnstile()
   private readonly runs = new Map<number, JobRun>()
   /** Tasks of each kind under way. */
@@ -99,6 +101,7 @@ export class Worker {
       options.ready,
       this.spare,
     )
+    this.lanes = options.lanes
     this.identity = this.newIdentity()
     this.hands = this.makeHands()
   }
@@ -135,7 +138,7 @@ export class Worker {
   }
 
   async start(): Promise<void> {
-    await registerWorker(this.em, this.identity)
+    this.lanes = await registerWorker(this.em, this.identity)
     this.listening = await listen(
       this.options.databaseUrl,
       change => {
@@ -153,6 +156,7 @@ export class Worker {
     await removeOldScratch(this.options.scratchDirectory)
     while ((await bringUpToDate(this.em)) > 0);
     this.timer = setInterval(() => void this.signOfLife(), signOfLifeMilliseconds)
+    this.options.log.info({ name: this.identity.name, lanes: this.lanes }, 'worker ready')
     this.look()
   }
 
@@ -173,7 +177,9 @@ export class Worker {
 
   private async signOfLife(): Promise<void> {
     try {
-      if (!(await reportWorker(this.em, this.identity.id))) await this.startOver()
+      const lanes = await reportWorker(this.em, this.identity.id)
+      if (lanes === null) await this.startOver()
+      else this.lanes = lanes
       for (const id of await findLostWorkers(this.em, this.options.host, processLives)) {
         if (id === this.identity.id) continue
         this.options.log.warn({ worker: id }, 'a worker is lost; its work is given to others')
@@ -183,7 +189,7 @@ export class Worker {
       await this.giveBackUnknown()
       await markVolumes(this.hands)
       if (Date.now() - this.tidiedAt > tidyEveryMilliseconds) await this.tidy()
-      if (this.runs.size === 0 && this.freeLanes === this.options.lanes) await measureMore(this.em, this.options.queue)
+      if (this.runs.size === 0 && this.lanesTaken === 0) await measureMore(this.em, this.options.queue)
       this.look()
       this.watching ??= lookAtWatches(this.hands).finally(() => {
         this.watching = null
@@ -236,7 +242,7 @@ export class Worker {
     for (const run of this.runs.values()) run.stop()
     this.children.stopTasks()
     this.identity = this.newIdentity()
-    await registerWorker(this.em, this.identity)
+    this.lanes = await registerWorker(this.em, this.identity)
   }
 
   /** Looks for work soon; calls while looking are gathered into one more look. */
@@ -283,8 +289,17 @@ export class Worker {
     return kinds.reduce((sum, { name, lanes }) => sum + (lanes === 'of jobs' ? this.busyWith(name) : 0), 0)
   }
 
+  private get lanesTaken(): number {
+    return this.lanesOfUnits + [...this.runs.values()].filter(run => run.takesLane).length
+  }
+
   private get freeLanes(): number {
-    return this.options.lanes - this.lanesOfUnits - [...this.runs.values()].filter(run => run.takesLane).length
+    return this.lanes - this.lanesTaken
+  }
+
+  /** Whether a job that was begun here can go on: where all lanes were taken away meanwhile, one after another. */
+  private get hasLaneForBegun(): boolean {
+    return this.lanesTaken < Math.max(1, this.lanes)
   }
 
   /** Lanes that a new job may have: a job whose last segments are made goes on in one of theirs, and where they end elsewhere, in one that is kept for it. */
@@ -295,7 +310,7 @@ export class Worker {
 
   /** Jobs whose segments are all there come before anything new. */
   private grantLanes(): void {
-    for (const run of this.runs.values()) if (run.waitsForLane && !run.isHeld && this.freeLanes > 0) run.takeLane()
+    for (const run of this.runs.values()) if (run.waitsForLane && !run.isHeld && this.hasLaneForBegun) run.takeLane()
   }
 
   private hasRoomFor({ name, lanes }: Kind): boolean {
@@ -310,7 +325,7 @@ export class Worker {
         run?.isHeld &&
         !run.isStopping &&
         job.state === 'waiting' &&
-        this.freeLanes > 0 &&
+        this.hasLaneForBegun &&
         (await continueJob(this.em, job.id, job.attempt, this.identity.id))
       )
         run.resume()

@@ -207,7 +207,7 @@ export function workerRecord(row: WorkerRow): WorkerRecord {
     name: row.name,
     machine: row.machine,
     lanes: row.lanes,
-    state: row.goneAt ? 'gone' : 'at work',
+    state: row.goneAt ? 'gone' : row.lanes === 0 ? 'takes no jobs' : 'at work',
     seenAt: row.seenAt!.toISOString(),
   }
 }

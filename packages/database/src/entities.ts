@@ -34,6 +34,7 @@ import type {
   Treatment,
   TrialMoment,
   TrialState,
+  UnitKind,
   UnitState,
   VolumeRole,
 } from '@hematine/core'
@@ -306,6 +307,7 @@ export const WorkUnitEntity = defineEntity({
     job: () => p.manyToOne(JobEntity).ref().deleteRule('cascade'),
     /** Of all that the job's result depends on: a unit of other work than this does not count. */
     work: p.text(),
+    kind: p.text().$type<UnitKind>(),
     place: p.integer(),
     firstFrame: p.integer(),
     /** Null for all that are left. */
@@ -532,6 +534,17 @@ export const WorkerEntity = defineEntity({
 })
 export type WorkerRow = InferEntity<typeof WorkerEntity>
 
+/** Lanes that a person gave the worker of a name on a host, whatever it is started with. */
+export const LaneChoiceEntity = defineEntity({
+  name: 'LaneChoice',
+  tableName: 'lane_choice',
+  properties: {
+    host: p.text().primary(),
+    name: p.text().primary(),
+    lanes: p.integer(),
+  },
+})
+
 /** Which worker has which task in hand, so that a lost worker's tasks can be handed out again at once. */
 export const TaskClaimEntity = defineEntity({
   name: 'TaskClaim',
@@ -567,6 +580,7 @@ export const entities = [
   JobEntity,
   TrialEntity,
   JobEventEntity,
+  LaneChoiceEntity,
   WorkerEntity,
   TaskClaimEntity,
 ]

@@ -84,7 +84,7 @@ export async function readJob(em: EntityManager, id: number, segmentLength?: Seg
     await em.find(JobEventEntity, { job: id }, { orderBy: { id: 1 } }),
     await likeRatesOf(em, key ? [key] : []),
     await jobsWhoseNamesMeet(em, [id]),
-    { begun: await em.count(WorkUnitEntity, { job: id }), length: segmentLength },
+    { begun: await em.count(WorkUnitEntity, { job: id, kind: 'segment' }), length: segmentLength },
   )
 }
 

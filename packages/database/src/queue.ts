@@ -14,7 +14,7 @@ export const taskKinds = [
   'copy',
   'trial',
   'curve',
-  'segment',
+  'unit',
 ] as const
 export type TaskKind = (typeof taskKinds)[number]
 
@@ -28,7 +28,7 @@ export interface TaskPayloads {
   copy: { copyId: number }
   trial: { trialId: number }
   curve: { curveId: number }
-  segment: { unitId: number; run: number }
+  unit: { unitId: number; run: number }
 }
 
 export interface Task<Kind extends TaskKind = TaskKind> {

@@ -1,14 +1,26 @@
 import { LockMode } from '@mikro-orm/core'
 import type { EntityManager } from '@mikro-orm/postgresql'
-import { isNearlyDone, type Segment } from '@hematine/core'
+import { isNearlyDone, type PlannedUnit } from '@hematine/core'
 import { JobEntity, WorkUnitEntity, type JobRow, type WorkUnitRow } from './entities.ts'
 import { mostLosses } from './jobs.ts'
 import type { TaskQueue } from './queue.ts'
 
-/** Whether a job is in this attempt and this worker's, and runs; it is locked. */
-async function isOwn(tx: EntityManager, jobId: number, attempt: number, workerId: string): Promise<boolean> {
+/** A job, locked, that is in this attempt and this worker's, and runs; else null. */
+async function ownJob(tx: EntityManager, jobId: number, attempt: number, workerId: string): Promise<JobRow | null> {
   const job = await tx.findOne(JobEntity, jobId, { lockMode: LockMode.PESSIMISTIC_WRITE, refresh: true })
-  return job?.attempt === attempt && job.workerId === workerId && job.state === 'running'
+  return job?.attempt === attempt && job.workerId === workerId && job.state === 'running' ? job : null
+}
+
+/** More than a job has units. */
+const unitsApart = 4096
+
+/**
+ * How early a unit's task is taken: jobs in their order, so that one is done before the next is half done, and units of a job in theirs, so that what is left
+ * at a stop lies together. The queue counts in 32 bits.
+ */
+function priorityOf({ position }: Pick<JobRow, 'position'>, place: number): number {
+  const least = -(2 ** 31)
+  return Math.min(-least - 1, Math.max(least, -Math.floor(position) * unitsApart - place))
 }
 
 /**
@@ -19,10 +31,10 @@ async function isOwn(tx: EntityManager, jobId: number, attempt: number, workerId
 export async function keepUnits(
   em: EntityManager,
   job: { id: number; attempt: number; workerId: string; work: string },
-  segments: readonly Segment[],
+  planned: readonly PlannedUnit[],
 ): Promise<WorkUnitRow[] | null> {
   return em.transactional(async tx => {
-    if (!(await isOwn(tx, job.id, job.attempt, job.workerId))) return null
+    if (!(await ownJob(tx, job.id, job.attempt, job.workerId))) return null
     const there = await tx.find(WorkUnitEntity, { job: job.id }, { orderBy: { place: 1 } })
     // They stay however the work is forecast now: what is done of them is not made again.
     const isSame = there.length > 0 && there.every(unit => unit.work === job.work)
@@ -34,8 +46,8 @@ export async function keepUnits(
     }
     await tx.nativeDelete(WorkUnitEntity, { job: job.id })
     for (const unit of there) tx.getUnitOfWork().unsetIdentity(unit)
-    return segments.map(({ firstFrame, frames }, place) =>
-      tx.create(WorkUnitEntity, { job: job.id, work: job.work, place, firstFrame, frames, state: 'idle' }),
+    return planned.map((unit, place) =>
+      tx.create(WorkUnitEntity, { job: job.id, work: job.work, place, ...unit, state: 'idle' }),
     )
   })
 }
@@ -45,13 +57,9 @@ export async function unitsOf(em: EntityManager, jobId: number): Promise<WorkUni
   return em.find(WorkUnitEntity, { job: jobId }, { orderBy: { place: 1 }, refresh: true })
 }
 
-/** Units whose working files are gone, or not whole, are to be made once more. @param some of the job's by their number; all unless said */
-export async function forgetUnits(em: EntityManager, jobId: number, some?: readonly number[]): Promise<void> {
-  await em.nativeUpdate(
-    WorkUnitEntity,
-    { job: jobId, state: 'done', ...(some ? { id: { $in: [...some] } } : {}) },
-    { state: 'idle', framesDone: 0, seconds: null },
-  )
+/** Working files of a job are gone, or not whole: all its units are asked for once more, and those that are there and whole are found so. */
+export async function forgetUnits(em: EntityManager, jobId: number): Promise<void> {
+  await em.nativeUpdate(WorkUnitEntity, { job: jobId, state: 'done' }, { state: 'idle', framesDone: 0, seconds: null })
 }
 
 /** Asks for a job's units that nobody was asked for yet. @returns false when the job is no longer this worker's running one */
@@ -61,14 +69,14 @@ export async function askForUnits(
   job: { id: number; attempt: number; workerId: string },
 ): Promise<boolean> {
   return em.transactional(async tx => {
-    if (!(await isOwn(tx, job.id, job.attempt, job.workerId))) return false
+    const row = await ownJob(tx, job.id, job.attempt, job.workerId)
+    if (!row) return false
     const idle = await tx.find(WorkUnitEntity, { job: job.id, state: 'idle' }, { orderBy: { place: 1 } })
     for (const unit of idle) tx.assign(unit, { state: 'waiting', run: unit.run + 1, framesDone: 0 })
     await tx.flush()
     await queue.sendMany(
-      'segment',
-      // In the order of the picture, so that what is left at a stop lies together.
-      idle.map(({ id, run, place }) => ({ payload: { unitId: id, run }, priority: -place })),
+      'unit',
+      idle.map(({ id, run, place }) => ({ payload: { unitId: id, run }, priority: priorityOf(row, place) })),
       tx,
     )
     return true
@@ -165,29 +173,18 @@ export async function keepWhole(em: EntityManager, jobId: number, because: strin
 }
 
 /**
- * A worker no longer has a unit in hand.
+ * A worker no longer has a unit in hand: its job asks for it once more.
  * @param isLost whether it went without a word: a unit that takes down one worker after another is given up
- * @returns whether its task goes back to the queue
  */
 export async function loseUnit(
   tx: EntityManager,
   { unitId, run }: { unitId: number; run: number },
   isLost: boolean,
-): Promise<boolean> {
+): Promise<void> {
   const unit = await tx.findOne(WorkUnitEntity, { id: unitId, run, state: { $in: ['waiting', 'working'] } })
-  if (!unit) return false
+  if (!unit) return
   const losses = unit.losses + (isLost && unit.state === 'working' ? 1 : 0)
-  const isGivenUp = losses >= mostLosses
-  tx.assign(unit, {
-    state: isGivenUp ? 'idle' : 'waiting',
-    workerId: null,
-    framesDone: 0,
-    losses,
-    ...(isGivenUp
-      ? {
-          reason: `The process or worker that made a part of the picture was lost ${losses} times. The source is probably damaged in a way that the media libraries do not survive, or memory runs out. Look at them, then try again.`,
-        }
-      : {}),
-  })
-  return !isGivenUp
+  tx.assign(unit, { state: 'idle', workerId: null, framesDone: 0, losses })
+  if (losses >= mostLosses)
+    unit.reason = `The process or worker that made a part of it was lost ${losses} times. The source is probably damaged in a way that the media libraries do not survive, or memory runs out. Look at them, then try again.`
 }

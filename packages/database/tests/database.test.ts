@@ -20,7 +20,9 @@ import {
   readAgain,
   readSource,
   registerVolume,
+  listWorkers,
   reportWorker,
+  setLanes,
   retireWorker,
   sampleFingerprint,
   sourceNumbersByPath,
@@ -231,9 +233,22 @@ describe('workers', () => {
   test('learn from their sign of life that they were taken for lost', async () => {
     await db.fresh()
     const worker = await makeWorker(db)
-    expect(await reportWorker(db.em(), worker.id)).toBe(true)
+    expect(await reportWorker(db.em(), worker.id)).toBe(1)
     await retireWorker(db.em(), db.queue, worker.id, 'silent')
-    expect(await reportWorker(db.em(), worker.id)).toBe(false)
+    expect(await reportWorker(db.em(), worker.id)).toBeNull()
+  })
+
+  test('have the lanes that a person gave them, also when they are started again', async () => {
+    await db.fresh()
+    const worker = await makeWorker(db, { name: 'night', lanes: 2 })
+    expect(await setLanes(db.em(), worker.id, 5)).toMatchObject({ lanes: 5, state: 'at work' })
+    expect(await reportWorker(db.em(), worker.id)).toBe(5)
+    expect(await setLanes(db.em(), worker.id, 0)).toMatchObject({ lanes: 0, state: 'takes no jobs' })
+    await retireWorker(db.em(), db.queue, worker.id, 'the worker was ended')
+    await expect(setLanes(db.em(), worker.id, 1)).rejects.toThrow(/no longer there/)
+    await makeWorker(db, { name: 'night', lanes: 2 })
+    await makeWorker(db, { name: 'night', host: 'elsewhere', lanes: 2 })
+    expect((await listWorkers(db.em())).map(({ lanes }) => lanes)).toEqual([0, 2])
   })
 })
 
@@ -251,6 +266,8 @@ test('changes are heard by those who listen, signs of life are not', async () =>
   await changeOrder(db.em(), order.id, { dueAt: new Date('2026-11-27T08:00:00Z') })
   await expect.poll(() => heard).toContain(`work_order:${order.id}`)
   expect(heard.filter(change => change.startsWith('worker:'))).toEqual([`worker:${worker.id}`])
+  await setLanes(db.em(), worker.id, 3)
+  await expect.poll(() => heard.filter(change => change.startsWith('worker:'))).toHaveLength(2)
   expect(heard).toContain('source:1')
   await listening.end()
   expect((await listOrders(db.em()))[0]!.dueAt).toBe('2026-11-27T08:00:00.000Z')

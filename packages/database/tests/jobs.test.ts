@@ -300,46 +300,76 @@ describe('a running job', () => {
     },
   )
 
+  /** Begins the next job, which is to be made in units. */
+  async function beginInUnits() {
+    const owner = await makeWorker(db)
+    const { job } = await begin(owner)
+    return { owner, job, own: { id: job.id, attempt: job.attempt, workerId: owner.id, work: 'a' } }
+  }
+  /** Takes the next unit that is asked for, and begins it. */
+  async function takeUnit(worker: WorkerIdentity) {
+    const task = await takeTask(db.em(), db.queue, 'unit', worker.id)
+    return task && (await beginUnit(db.em(), task.payload.unitId, task.payload.run, worker.id))!.unit
+  }
+  const segment = (firstFrame: number, frames: number | null) => ({ kind: 'segment' as const, firstFrame, frames })
+
   test('that comes forward by a segment is not given up for what was lost before', async () => {
     const ids = await released()
     await actOnJobs(db.em(), ids.slice(1), 'hold')
     for (let time = 1; time <= 6; time++) {
-      const worker = await makeWorker(db)
-      const { job } = await begin(worker)
-      const own = { id: job.id, attempt: job.attempt, workerId: worker.id, work: 'a' }
-      const segments = Array.from({ length: 8 }, (_, index) => ({
-        firstFrame: index * 10,
-        frames: index < 7 ? 10 : null,
-      }))
+      const { owner, job, own } = await beginInUnits()
+      const segments = Array.from({ length: 8 }, (_, index) => segment(index * 10, index < 7 ? 10 : null))
       // However it is parted now, it goes on in the segments that it was begun in.
       expect(await keepUnits(db.em(), own, time === 1 ? segments : segments.slice(0, 2))).toHaveLength(8)
       await askForUnits(db.em(), db.queue, own)
-      const task = (await takeTask(db.em(), db.queue, 'segment', worker.id))!
-      const { unit } = (await beginUnit(db.em(), task.payload.unitId, task.payload.run, worker.id))!
-      await finishUnit(db.em(), unit, worker.id, { frames: 10, seconds: 1 })
-      await retireWorker(db.em(), db.queue, worker.id, 'its worker was lost')
+      await finishUnit(db.em(), (await takeUnit(owner))!, owner.id, { frames: 10, seconds: 1 })
+      await retireWorker(db.em(), db.queue, owner.id, 'its worker was lost')
       expect((await readJob(db.em(), job.id)).state).toBe('waiting')
     }
     const units = await unitsOf(db.em(), ids[0]!)
     expect(units.map(unit => unit.state === 'done')).toEqual([...Array(6).fill(true), false, false])
-    expect((await readJob(db.em(), ids[0]!)).making).toMatch(/^In 8 segments|^In one go, because/)
+    expect((await readJob(db.em(), ids[0]!)).making).toMatch(/^In 8 segments, /)
+  })
+
+  test('has its units made before those of a later one, in their order, also when one comes back', async () => {
+    const ids = await released()
+    await actOnJobs(db.em(), ids.slice(2), 'hold')
+    const [first, second] = [await beginInUnits(), await beginInUnits()]
+    // Asked for in the other order.
+    for (const { own } of [second, first]) {
+      const sound = { kind: 'sound' as const, firstFrame: 0, frames: 20 }
+      await keepUnits(db.em(), own, [sound, segment(0, 10), segment(10, null)])
+      await askForUnits(db.em(), db.queue, own)
+    }
+    const helper = await makeWorker(db)
+    expect(await takeUnit(helper)).toMatchObject({ job: { id: first.job.id }, kind: 'sound', frames: 20 })
+    // Segments alone are counted as such.
+    expect((await readJob(db.em(), first.job.id)).making).toMatch(/^In 2 segments, /)
+    await retireWorker(db.em(), db.queue, helper.id, 'its worker was lost')
+    await askForUnits(db.em(), db.queue, first.own)
+    const taken = []
+    for (let unit = await takeUnit(first.owner); unit; unit = await takeUnit(first.owner))
+      taken.push([unit.job.id, unit.kind, unit.firstFrame])
+    const inOrder = (id: number) => [
+      [id, 'sound', 0],
+      [id, 'segment', 0],
+      [id, 'segment', 10],
+    ]
+    expect(taken).toEqual([...inOrder(first.job.id), ...inOrder(second.job.id)])
   })
 
   test('whose segment takes down one worker after another is told so by the segment', async () => {
     const ids = await released()
     await actOnJobs(db.em(), ids.slice(1), 'hold')
-    const owner = await makeWorker(db)
-    const { job } = await begin(owner)
-    const own = { id: job.id, attempt: job.attempt, workerId: owner.id, work: 'a' }
-    await keepUnits(db.em(), own, [{ firstFrame: 0, frames: null }])
-    await askForUnits(db.em(), db.queue, own)
+    const { job, own } = await beginInUnits()
+    await keepUnits(db.em(), own, [segment(0, null)])
     for (let time = 1; time <= 5; time++) {
+      await askForUnits(db.em(), db.queue, own)
       const helper = await makeWorker(db)
-      const task = (await takeTask(db.em(), db.queue, 'segment', helper.id))!
-      expect(await beginUnit(db.em(), task.payload.unitId, task.payload.run, helper.id)).not.toBeNull()
+      expect(await takeUnit(helper)).not.toBeNull()
       await retireWorker(db.em(), db.queue, helper.id, 'its worker was lost')
       const [unit] = await unitsOf(db.em(), job.id)
-      if (time < 5) expect(unit).toMatchObject({ state: 'waiting', reason: null, losses: time })
+      if (time < 5) expect(unit).toMatchObject({ state: 'idle', reason: null, losses: time })
       else expect(unit!.reason).toMatch(/was lost 5 times/)
     }
   })

@@ -7,8 +7,8 @@ import { measure } from './measure.ts'
 import { poster } from './poster.ts'
 import { sample } from './sample.ts'
 import { scan } from './scan.ts'
-import { segment } from './segment.ts'
 import { trial } from './trial.ts'
+import { unit } from './unit.ts'
 
 /** Every kind of task but the jobs themselves. */
 const registry: { readonly [Name in ShortKind]: Kind<Name> } = {
@@ -20,7 +20,7 @@ const registry: { readonly [Name in ShortKind]: Kind<Name> } = {
   curve,
   measure,
   copy,
-  segment,
+  unit,
 }
 
 /** Kinds in the order in which lanes are filled: what people wait for goes first. */

@@ -10,9 +10,11 @@ import { Ground } from './ground.ts'
 import { Intake } from './intake.ts'
 import { Inventory } from './inventory.ts'
 import { Joins } from './joins.ts'
+import { LaneChoices } from './lane-choices.ts'
 import { LotFineness } from './lot-fineness.ts'
 import { PlannedNames } from './planned-names.ts'
 import { Renders } from './renders.ts'
+import { SoundUnits } from './sound-units.ts'
 import { Specs } from './specs.ts'
 import { WorkUnits } from './work-units.ts'
 
@@ -35,4 +37,6 @@ export const migrations = [
   { name: '015-curves', class: Curves },
   { name: '016-curve-pictures', class: CurvePictures },
   { name: '017-work-units', class: WorkUnits },
+  { name: '018-sound-units', class: SoundUnits },
+  { name: '019-lane-choices', class: LaneChoices },
 ]
