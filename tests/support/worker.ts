@@ -26,7 +26,7 @@ export const jobsHeld = {
   },
   forgetPause: () => rmSync(built(pausedFile), { force: true }),
   letGo() {
-    for (const name of [holdFile('encode'), holdFile('check'), holdFile('segment'), pausedFile])
+    for (const name of [holdFile('encode'), holdFile('check'), holdFile('segment'), holdFile('sound'), pausedFile])
       rmSync(built(name), { force: true })
   },
 }

@@ -1,23 +1,19 @@
-import { copyFile, mkdir, readdir } from 'node:fs/promises'
+import { readdir } from 'node:fs/promises'
 import path from 'node:path'
 import {
   actOnJobs,
   askForCurve,
-  beginScan,
-  createOrder,
-  draftJobs,
   listJobs,
-  listSources,
   measureJobAgain,
   readCurve,
   readCurvePictures,
-  registerVolume,
   stopCurve,
 } from '@hematine/database'
 import { curveDirectory, curvePicture } from '@hematine/media/volumes/volume-files'
 import { afterEach, beforeAll, beforeEach, expect, test } from 'vitest'
 import { useDatabase } from '../../../tests/support/database.ts'
 import { writeCountingClip } from '../../../tests/support/material.ts'
+import { KnownTape, newRound, type Round } from '../../../tests/support/rounds.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 import { TestWorker, useBuiltWorker } from '../../../tests/support/worker.ts'
 
@@ -30,31 +26,20 @@ const clip = path.join(scratch, 'clip.mkv')
 const data = path.join(scratch, 'data')
 const patience = { timeout: 120_000, interval: 50 }
 let round = 0
-let root: string
+let known: KnownTape
+let made: Round
 let worker: TestWorker
 let draftId: number
 
-beforeAll(() => writeCountingClip(clip, 100, { size: '320x180', tone: false }))
+beforeAll(async () => {
+  await writeCountingClip(clip, 100, { size: '320x180', tone: false })
+  known = await KnownTape.read(clip)
+})
 beforeEach(async () => {
   await db.fresh()
-  root = path.join(scratch, `volumes-${++round}`)
-  const [source, delivery] = await Promise.all(
-    (['source', 'delivery'] as const).map(async role => {
-      await mkdir(path.join(root, role), { recursive: true })
-      return registerVolume(db.em(), { name: role, role, path: path.join(root, role) })
-    }),
-  )
-  await copyFile(clip, path.join(root, 'source', 'clip.mkv'))
-  const { id: orderId } = await createOrder(db.em(), { code: 'T', name: 'Curves', dueAt: null })
+  made = await newRound(db, scratch, ['C', ++round], known)
+  draftId = await known.draft(db, made, 'open-web-mp4')
   worker = new TestWorker(db.url, data, 'worker')
-  await beginScan(db.em(), db.queue, { orderId, volumeId: source!.id, path: '', frameRate: { num: 25, den: 1 } })
-  await expect
-    .poll(async () => (await listSources(db.em(), { orderId })).map(entry => entry.measureState), patience)
-    .toEqual(['ready'])
-  const sourceId = (await listSources(db.em(), { orderId }))[0]!.id
-  const { jobs } = await draftJobs(db.em(), db.queue, [{ sourceId, specKey: 'open-web-mp4' }], delivery!.id)
-  draftId = jobs[0]!.id
-  await untilForecast()
   await askForCurve(db.em(), db.queue, draftId)
   await expect.poll(async () => (await curve()).part ?? 0, patience).toBeGreaterThan(0)
 })
@@ -93,7 +78,7 @@ test('its frame is kept at every quality in the volume of the draft, until the d
   const { pictures, points } = await curve()
   expect(pictures!.values).toEqual(points.map(point => point.value))
   const { id, run, values, volume } = await readCurvePictures(db.em(), draftId)
-  expect(path.relative(path.join(root, 'delivery'), await curveDirectory(volume, { id, run }))).not.toMatch(/^\.\./)
+  expect(path.relative(made.volumes.delivery, await curveDirectory(volume, { id, run }))).not.toMatch(/^\.\./)
   const names = await readdir(await curveDirectory(volume, { id, run }))
   expect(names.sort()).toEqual([curvePicture(null), ...values.map(curvePicture)].sort())
   await actOnJobs(db.em(), [draftId], 'remove')

@@ -3,12 +3,12 @@ import { existsSync } from 'node:fs'
 import { mkdir, readdir, readFile, rename, rm, stat, symlink, writeFile } from 'node:fs/promises'
 import path from 'node:path'
 import { pictureSpecs, type JobState } from '@hematine/core'
-import { actOnJobs, draftJobs, keepSpec, listJobs, listSources, readJob, readVolume } from '@hematine/database'
+import { actOnJobs, draftJobs, keepSpec, listJobs, readJob, readVolume } from '@hematine/database'
 import { readFacts } from '@hematine/media'
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from 'vitest'
 import { useDatabase } from '../../../tests/support/database.ts'
 import { writeCountingClip } from '../../../tests/support/material.ts'
-import { newRound } from '../../../tests/support/rounds.ts'
+import { KnownTape, newRound, untilState } from '../../../tests/support/rounds.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 import { jobsHeld, TestWorker, useBuiltWorker } from '../../../tests/support/worker.ts'
 
@@ -18,6 +18,7 @@ const db = useDatabase({ own: true })
 useBuiltWorker()
 const scratch = scratchDirectory()
 const tape = path.join(scratch, 'tape.mkv')
+let known: KnownTape
 let round = 0
 let volumes: { source: string; delivery: string }
 let orderId: number
@@ -28,10 +29,13 @@ let watching = false
 
 const patience = { timeout: 100_000, interval: 100 }
 
-beforeAll(() => writeCountingClip(tape, 100, { size: '160x120', tone: true }))
+beforeAll(async () => {
+  await writeCountingClip(tape, 100, { size: '160x120', tone: true })
+  known = await KnownTape.read(tape)
+})
 // Every test has an order, volumes and a source of its own; a worker that a test leaves alive does the next one's work.
 beforeEach(async () => {
-  ;({ volumes, orderId, sourceId, deliveryId } = await newRound(db, scratch, ['F', ++round], tape))
+  ;({ volumes, orderId, sourceId, deliveryId } = await newRound(db, scratch, ['F', ++round], known))
 })
 afterEach(() => {
   watching = false
@@ -60,17 +64,15 @@ const workDirectory = async () =>
   path.join(volumes.delivery, '.hematine', (await readVolume(db.em(), deliveryId)).marker)
 const hidden = async () => (existsSync(await workDirectory()) ? readdir(await workDirectory()) : [])
 
-/** Drafts and releases a job of the source; the worker must have read its facts by then. */
+/** Drafts and releases a job of the source, whose forecast is known. */
 async function release(specKey = 'archive-master'): Promise<number> {
-  await expect.poll(async () => (await listSources(db.em(), { orderId }))[0]!.state, patience).toBe('ready')
-  const { jobs, refused } = await draftJobs(db.em(), db.queue, [{ sourceId, specKey }], deliveryId)
-  expect(refused).toEqual([])
-  await actOnJobs(db.em(), [jobs[0]!.id], 'release')
-  return jobs[0]!.id
+  const id = await known.draft(db, { sourceId, deliveryId }, specKey)
+  await actOnJobs(db.em(), [id], 'release')
+  return id
 }
 
 const stateOf = async (id: number): Promise<JobState> => (await listJobs(db.em(), { ids: [id] }))[0]!.state
-const until = (id: number, state: JobState) => expect.poll(() => stateOf(id), patience).toBe(state)
+const until = (id: number, state: JobState) => untilState(db, id, state)
 const progressOf = async (id: number) => (await listJobs(db.em(), { ids: [id] }))[0]!.progress
 /** Releases a job that waits in the midst of a stage until it is let go. */
 async function releaseHeld(stage: 'encode' | 'check', specKey?: string): Promise<number> {
@@ -398,7 +400,6 @@ describe('a folder of pictures', () => {
 describe('sources', () => {
   test('that changed since they were read are not converted unseen', async () => {
     aWorker()
-    await expect.poll(async () => (await listSources(db.em(), { orderId }))[0]!.state, patience).toBe('ready')
     await writeCountingClip(path.join(volumes.source, 'tape.mkv'), 50)
     const id = await release()
     await until(id, 'failed')
@@ -451,7 +452,9 @@ describe('a delivery volume that is not mounted', () => {
     const id = await release('small-mp4')
     await expect.poll(async () => (await progressOf(id))?.stage, patience).toBe('encode')
     // The writer of MP4 opens its file once more at the end, and by then the disk is back without it.
-    const [file] = (await hidden()).filter(name => name.startsWith(`job-${id}-`))
+    const written = async () => (await hidden()).find(name => name.startsWith(`job-${id}-`))
+    await expect.poll(written, patience).toBeTruthy()
+    const file = await written()
     await rename(path.join(await workDirectory(), file!), path.join(scratch, `gone-${id}.mp4`))
     jobsHeld.letGo()
     await expectDoneOnce(id, before, ['tape-small.mp4'])

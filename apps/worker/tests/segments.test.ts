@@ -2,11 +2,11 @@ import { createHash } from 'node:crypto'
 import { readdir, readFile, rm, stat, truncate, writeFile } from 'node:fs/promises'
 import path from 'node:path'
 import type { JobState } from '@hematine/core'
-import { actOnJobs, draftJobs, listJobs, listSources, readJob, readVolume, unitsOf } from '@hematine/database'
+import { actOnJobs, listJobs, readJob, readVolume, setLanes, unitsOf } from '@hematine/database'
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from 'vitest'
 import { useDatabase } from '../../../tests/support/database.ts'
 import { writeCountingClip } from '../../../tests/support/material.ts'
-import { newRound } from '../../../tests/support/rounds.ts'
+import { KnownTape, newRound, untilState } from '../../../tests/support/rounds.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 import { jobsHeld, TestWorker, useBuiltWorker } from '../../../tests/support/worker.ts'
 
@@ -17,6 +17,7 @@ useBuiltWorker()
 const scratch = scratchDirectory()
 const tape = path.join(scratch, 'tape.mkv')
 const frames = 60
+let known: KnownTape
 let round = 0
 let volumes: { source: string; delivery: string }
 let orderId: number
@@ -24,11 +25,15 @@ let sourceId: number
 let deliveryId: number
 const workers: TestWorker[] = []
 
-const patience = { timeout: 60_000, interval: 100 }
+// Children work at low priority: beside another file's they are slow on a small machine.
+const patience = { timeout: 200_000, interval: 100 }
 
-beforeAll(() => writeCountingClip(tape, frames, { size: '160x120', tone: true }))
+beforeAll(async () => {
+  await writeCountingClip(tape, frames, { size: '160x120', tone: true })
+  known = await KnownTape.read(tape)
+})
 beforeEach(async () => {
-  ;({ volumes, orderId, sourceId, deliveryId } = await newRound(db, scratch, ['S', ++round], tape))
+  ;({ volumes, orderId, sourceId, deliveryId } = await newRound(db, scratch, ['S', ++round], known))
 })
 afterEach(async () => {
   jobsHeld.letGo()
@@ -57,19 +62,16 @@ function startWorker(lanes = 1): TestWorker {
 }
 
 async function release(specKey = 'archive-master'): Promise<number> {
-  await expect.poll(async () => (await listSources(db.em(), { orderId }))[0]!.state, patience).toBe('ready')
-  const { jobs, refused } = await draftJobs(db.em(), db.queue, [{ sourceId, specKey }], deliveryId)
-  expect(refused).toEqual([])
-  await expect
-    .poll(async () => (await listJobs(db.em(), { ids: [jobs[0]!.id] }))[0]!.sampleState, patience)
-    .toBe('ready')
-  await actOnJobs(db.em(), [jobs[0]!.id], 'release')
-  return jobs[0]!.id
+  const id = await known.draft(db, { sourceId, deliveryId }, specKey)
+  await actOnJobs(db.em(), [id], 'release')
+  return id
 }
 
 const stateOf = async (id: number): Promise<JobState> => (await listJobs(db.em(), { ids: [id] }))[0]!.state
-const until = (id: number, state: JobState) => expect.poll(() => stateOf(id), patience).toBe(state)
-const doneOf = async (id: number) => (await unitsOf(db.em(), id)).filter(unit => unit.state === 'done')
+const until = (id: number, state: JobState) => untilState(db, id, state)
+const segmentsOf = async (id: number) => (await unitsOf(db.em(), id)).filter(unit => unit.kind === 'segment')
+const soundOf = async (id: number) => (await unitsOf(db.em(), id)).find(unit => unit.kind === 'sound')
+const doneOf = async (id: number) => (await segmentsOf(id)).filter(unit => unit.state === 'done')
 const untilDone = (id: number, least: number) =>
   expect.poll(async () => (await doneOf(id)).length, patience).toBeGreaterThanOrEqual(least)
 const workDirectory = async () =>
@@ -100,7 +102,7 @@ describe('a job in segments', () => {
     await expect.poll(async () => (await readJob(db.em(), id)).progress?.segments?.done, patience).toBeGreaterThan(1)
     const { progress } = await readJob(db.em(), id)
     expect(progress!.stage).toBe('encode')
-    expect(progress!.segments!.total).toBe((await unitsOf(db.em(), id)).length)
+    expect(progress!.segments!.total).toBe((await segmentsOf(id)).length)
     jobsHeld.letGo()
     await expectDoneOnce(id)
     expect((await readJob(db.em(), id)).workSeconds).toBeGreaterThan(0)
@@ -117,6 +119,22 @@ describe('a job in segments', () => {
     jobsHeld.letGo()
     await expectDoneOnce(id)
     expect(new Set(await runsOf(id)).size).toBeLessThanOrEqual(1)
+  })
+})
+
+describe('jobs in segments', () => {
+  test('are made one after the other: lanes go to the units of the first, and no more jobs are begun than there are lanes', async () => {
+    startWorker(2)
+    jobsHeld.at('segment', 0)
+    const first = await release()
+    const second = await release('editing-master')
+    const third = await release('web-mp4')
+    const working = async (id: number) => (await segmentsOf(id)).filter(unit => unit.state === 'working').length
+    await expect.poll(() => working(first), patience).toBe(2)
+    await new Promise(resolve => setTimeout(resolve, 3000))
+    expect([await working(first), await working(second), await unitsOf(db.em(), third)]).toEqual([2, 0, []])
+    jobsHeld.letGo()
+    await until(first, 'done')
   })
 })
 
@@ -139,11 +157,46 @@ describe('a fault', () => {
     await expectDoneOnce(id)
   })
 
+  test('that kills everything keeps the sound that is there', async () => {
+    startWorker()
+    jobsHeld.at('segment', 0)
+    const id = await release()
+    await expect.poll(async () => (await soundOf(id))?.state, patience).toBe('done')
+    const { run } = (await soundOf(id))!
+    await endAll()
+    jobsHeld.letGo()
+    startWorker()
+    jobsHeld.at('segment', 45)
+    await untilDone(id, 2)
+    expect(await soundOf(id)).toMatchObject({ state: 'done', run })
+    jobsHeld.letGo()
+    await expectDoneOnce(id)
+  })
+
+  test('while sound is made makes it once more, beside the segments that are done', async () => {
+    startWorker(2)
+    jobsHeld.at('sound', 0)
+    const id = await release()
+    await untilDone(id, 4)
+    await expect
+      .poll(async () => (await readJob(db.em(), id)).progress?.segments, patience)
+      .toEqual({
+        ...{ done: 4, total: 4, awaitsSound: true, lanes: 1 },
+      })
+    const runs = (await doneOf(id)).map(unit => unit.run)
+    await endAll()
+    startWorker()
+    await expect.poll(async () => (await soundOf(id))?.run, patience).toBe(2)
+    expect((await doneOf(id)).map(unit => unit.run)).toEqual(runs)
+    jobsHeld.letGo()
+    await expectDoneOnce(id)
+  })
+
   test('of a helping worker gives its segment to others', async () => {
     const first = startWorker()
     jobsHeld.at('segment', 0)
     const id = await release()
-    await expect.poll(async () => (await unitsOf(db.em(), id)).length, patience).toBe(4)
+    await expect.poll(async () => (await segmentsOf(id)).length, patience).toBe(4)
     const owner = (await unitsOf(db.em(), id)).find(unit => unit.state === 'working')?.workerId
     const helper = startWorker()
     await expect
@@ -167,8 +220,9 @@ describe('segments that cannot be joined', () => {
     jobsHeld.at('segment', 45)
     const id = await release()
     await untilDone(id, 3)
+    expect(await soundOf(id)).toMatchObject({ state: 'done' })
     await endAll()
-    const name = (await hidden()).find(file => file.includes('-segment-1-'))!
+    const name = (await hidden()).find(file => file.includes('-segment-2-'))!
     await spoil(path.join(await workDirectory(), name))
     jobsHeld.letGo()
     startWorker()
@@ -178,7 +232,9 @@ describe('segments that cannot be joined', () => {
   test('because working files are cut short, or gone: they are made again', async () => {
     const id = await spoilt(async file => {
       await truncate(file, (await stat(file)).size - 200)
-      await rm(file.replace('-segment-1-', '-segment-0-'))
+      await rm(file.replace('-segment-2-', '-segment-1-'))
+      const sound = (await hidden()).find(name => name.includes('-sound-'))!
+      await rm(path.join(await workDirectory(), sound))
     })
     await expectDoneOnce(id)
     expect((await readJob(db.em(), id)).attempt).toBe(2)
@@ -207,17 +263,40 @@ describe('a person', () => {
     jobsHeld.at('segment', 30)
     const id = await release()
     await untilDone(id, 2)
+    const isWorking = async () => (await unitsOf(db.em(), id)).some(unit => unit.state === 'working')
+    await expect.poll(isWorking, patience).toBe(true)
     const done = (await doneOf(id)).map(unit => unit.id)
     await actOnJobs(db.em(), [id], 'hold')
     jobsHeld.letGo()
-    await expect
-      .poll(async () => (await unitsOf(db.em(), id)).some(unit => unit.state === 'working'), patience)
-      .toBe(false)
+    await expect.poll(isWorking, patience).toBe(false)
     const before = (await doneOf(id)).length
     await new Promise(resolve => setTimeout(resolve, 1500))
     expect((await doneOf(id)).length).toBe(before)
     expect((await doneOf(id)).map(unit => unit.id)).toEqual(expect.arrayContaining(done))
     await actOnJobs(db.em(), [id], 'resume')
+    await expectDoneOnce(id)
+  })
+
+  test('takes the lanes of a worker away: the segment under way is finished, and no other is begun', async () => {
+    startWorker()
+    jobsHeld.at('segment', 30)
+    const id = await release()
+    const working = async () => (await segmentsOf(id)).find(unit => unit.state === 'working')
+    await expect.poll(async () => (await working())?.firstFrame, patience).toBe(30)
+    const { workerId } = (await working())!
+    await setLanes(db.em(), workerId!, 0)
+    // It hears of it with its next sign of life.
+    await new Promise(resolve => setTimeout(resolve, 3000))
+    jobsHeld.letGo()
+    await untilDone(id, 3)
+    await new Promise(resolve => setTimeout(resolve, 3000))
+    expect((await segmentsOf(id)).map(unit => unit.state)).toEqual(['done', 'done', 'done', 'waiting'])
+    // With the last one under way it is given up once more: what was begun here is joined here all the same.
+    jobsHeld.at('segment', 45)
+    await setLanes(db.em(), workerId!, 1)
+    await expect.poll(async () => (await working())?.firstFrame, patience).toBe(45)
+    await setLanes(db.em(), workerId!, 0)
+    jobsHeld.letGo()
     await expectDoneOnce(id)
   })
 

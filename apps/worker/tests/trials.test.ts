@@ -1,21 +1,12 @@
-import { copyFile, mkdir, readdir, readFile, rm } from 'node:fs/promises'
+import { mkdir, readdir, readFile, rm } from 'node:fs/promises'
 import path from 'node:path'
 import { newStep, type TrialRecord } from '@hematine/core'
-import {
-  askForTrials,
-  beginScan,
-  createOrder,
-  keepAsset,
-  listSources,
-  listTrials,
-  registerVolume,
-  removeTrials,
-  setMoments,
-} from '@hematine/database'
+import { askForTrials, keepAsset, listTrials, registerVolume, removeTrials, setMoments } from '@hematine/database'
 import sharp from 'sharp'
 import { afterEach, beforeAll, beforeEach, expect, test } from 'vitest'
 import { useDatabase } from '../../../tests/support/database.ts'
 import { writeCountingClip } from '../../../tests/support/material.ts'
+import { KnownTape, newRound, type Round } from '../../../tests/support/rounds.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 import { TestWorker, useBuiltWorker } from '../../../tests/support/worker.ts'
 
@@ -26,7 +17,9 @@ useBuiltWorker()
 const scratch = scratchDirectory()
 const clip = path.join(scratch, 'clip.mkv')
 let round = 0
-let root: string
+let known: KnownTape
+let made: Round
+let working: string
 let orderId: number
 let sourceId: number
 let workers: TestWorker[] = []
@@ -39,25 +32,18 @@ function startWorker(): TestWorker {
 }
 
 let marker: string
-beforeAll(() => writeCountingClip(clip, 150, { size: '160x120', tone: true }))
+beforeAll(async () => {
+  await writeCountingClip(clip, 150, { size: '160x120', tone: true })
+  known = await KnownTape.read(clip)
+})
 beforeEach(async () => {
   await db.fresh()
-  root = path.join(scratch, `volumes-${++round}`)
-  for (const role of ['source', 'working', 'delivery'] as const) await mkdir(path.join(root, role), { recursive: true })
-  await copyFile(clip, path.join(root, 'source', 'clip.mkv'))
-  orderId = (await createOrder(db.em(), { code: 'T', name: 'Trials', dueAt: null })).id
-  const volumes = await Promise.all(
-    (['source', 'working', 'delivery'] as const).map(role =>
-      registerVolume(db.em(), { name: role, role, path: path.join(root, role) }),
-    ),
-  )
-  marker = volumes[1]!.marker
+  made = await newRound(db, scratch, ['T', ++round], known)
+  ;({ orderId, sourceId } = made)
+  working = path.join(scratch, `working-${round}`)
+  await mkdir(working)
+  ;({ marker } = await registerVolume(db.em(), { name: 'Working', role: 'working', path: working }))
   startWorker()
-  await beginScan(db.em(), db.queue, { orderId, volumeId: volumes[0]!.id, path: '', frameRate: { num: 25, den: 1 } })
-  await expect
-    .poll(async () => (await listSources(db.em(), { orderId })).map(source => source.measureState), patience)
-    .toEqual(['ready'])
-  sourceId = (await listSources(db.em(), { orderId }))[0]!.id
   await setMoments(db.em(), sourceId, [
     { reason: 'by hand', from: 0.4, to: 0.8 },
     { reason: 'by hand', from: 2, to: 2.6 },
@@ -71,7 +57,7 @@ afterEach(async () => {
 const trials = () => listTrials(db.em(), { orderId })
 const untilReady = () =>
   expect.poll(async () => (await trials()).every(trial => trial.state === 'ready'), patience).toBe(true)
-const inTrials = (...parts: string[]) => path.join(root, 'working', '.hematine', marker, 'trials', ...parts)
+const inTrials = (...parts: string[]) => path.join(working, '.hematine', marker, 'trials', ...parts)
 
 const ask = (...steps: Parameters<typeof askForTrials>[4][number]['steps'][]) => askWith('small-mp4', ...steps)
 async function askWith(
@@ -90,7 +76,7 @@ async function askWith(
 }
 
 test('variants are tried with the looks first; figures, files and sheets are there, and the source is as it was', async () => {
-  const before = await readFile(path.join(root, 'source', 'clip.mkv'))
+  const before = await readFile(path.join(made.volumes.source, 'tape.mkv'))
   const [learned] = await ask(
     [newStep('learned')],
     [newStep('denoise'), { kind: 'speed', factor: 0.5, between: 'repeat', cutThreshold: 10 }],
@@ -138,7 +124,7 @@ test('variants are tried with the looks first; figures, files and sheets are the
   for (const { loudness } of [first!, second!].flatMap(trial => trial.results.map(result => result!)))
     expect(Math.abs(loudness!.after! - loudness!.before!)).toBeLessThan(1)
   expect(((await readFile(inTrials(String(second!.id), 'moment-1.wav'))).length - 44) / 4 / 48_000).toBeCloseTo(1.2, 1)
-  expect(Buffer.compare(await readFile(path.join(root, 'source', 'clip.mkv')), before)).toBe(0)
+  expect(Buffer.compare(await readFile(path.join(made.volumes.source, 'tape.mkv')), before)).toBe(0)
 })
 
 test('sound alone is tried as well: it is heard, and drawn in place of pictures', async () => {
@@ -193,7 +179,7 @@ test('one that is removed ends, and its files go with the next start', async () 
 test('a source that is gone fails its trial with a sentence', async () => {
   await workers[0]!.end()
   await ask([newStep('denoise')])
-  await rm(path.join(root, 'source', 'clip.mkv'))
+  await rm(path.join(made.volumes.source, 'tape.mkv'))
   startWorker()
   await expect.poll(async () => (await trials())[0], patience).toMatchObject({ state: 'failed' })
   expect((await trials())[0]!.reason).toMatch(/disk is probably not mounted/)
