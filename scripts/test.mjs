@@ -5,30 +5,7 @@ import { existsSync, readFileSync, rmSync } from 'node:fs'
 import path from 'node:path'
 import { createInterface } from 'node:readline'
 import { projectDirectory, runScript, temporaryDirectory } from './lib/bootstrap.mjs'
-
-/** The twenty tests that took longest, as lines, of the reports of both runners. */
-function slowest(unit, browsers) {
-  const ofUnit = (unit?.testResults ?? []).flatMap(file =>
-    file.assertionResults.map(test => ({
-      seconds: (test.duration ?? 0) / 1000,
-      name: `${path.relative(projectDirectory, file.name)}: ${test.fullName}`,
-    })),
-  )
-  const ofSuite = (suite, file) => [
-    ...(suite.specs ?? []).map(spec => ({
-      seconds: spec.tests.flatMap(test => test.results).reduce((sum, result) => sum + result.duration, 0) / 1000,
-      name: `${file}: ${spec.title}`,
-    })),
-    ...(suite.suites ?? []).flatMap(inner => ofSuite(inner, file)),
-  ]
-  const ofBrowser = browsers.flatMap(browser =>
-    (browser?.suites ?? []).flatMap(suite => ofSuite(suite, `tests/e2e/${suite.file}`)),
-  )
-  return [...ofUnit, ...ofBrowser]
-    .sort((a, b) => b.seconds - a.seconds)
-    .slice(0, 20)
-    .map(({ seconds, name }) => `${seconds.toFixed(1).padStart(7)} s  ${name}`)
-}
+import { summaryOf } from './lib/test-reports.mjs'
 
 await runScript(['postgresql', 'chromium', 'dvdauthor', 'genisoimage', 'libvulkan1'], async () => {
   const directory = temporaryDirectory('hematine-test-run-')
@@ -103,12 +80,12 @@ await runScript(['postgresql', 'chromium', 'dvdauthor', 'genisoimage', 'libvulka
       [['a batch of a thousand', ['scripts/bench-batch.mjs', '1000']]],
       [['hostile requests', ['scripts/bench-requests.mjs', '100', '11']]],
     ])
-    console.log(
-      `\nThe slowest tests:\n${slowest(
-        unit,
-        [1, 2].map(part => report(`playwright-${part}.json`)),
-      ).join('\n')}`,
+    const { slowest, failed } = summaryOf(
+      unit,
+      [1, 2].map(part => report(`playwright-${part}.json`)),
     )
+    console.log(`\nThe slowest tests:\n${slowest.join('\n')}`)
+    if (failed.length > 0) console.log(`\nFailed:\n${failed.join('\n')}`)
   } finally {
     rmSync(directory, { recursive: true, force: true })
     // What a failure left (traces, reports) is of use; a passed run leaves nothing.
