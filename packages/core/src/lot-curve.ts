@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { spreadOf } from './forecast-by-like.ts'
+import { spreadOf } from './forecast/by-like.ts'
 import { meanWithError, Range, rangeAround, RangeSum, studentQuantile } from './range.ts'
 import type { CurvePoint } from './rate-curve.ts'
 

@@ -7,7 +7,7 @@ import {
   SampleWindow,
   type JobExtent,
   type SampleMeasurement,
-} from './forecast.ts'
+} from './forecast/forecast.ts'
 import { Range } from './range.ts'
 
 /** The same stretches of a source, treated once and encoded at several values of a codec's scale. */

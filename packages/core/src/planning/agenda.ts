@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { sharedTimePart, type JobForecast } from '../forecast.ts'
+import { sharedTimePart, type JobForecast } from '../forecast/forecast.ts'
 import { JobState } from '../job.ts'
 import { Range, RangeSum } from '../range.ts'
 import type { Turns } from '../turns.ts'

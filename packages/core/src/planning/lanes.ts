@@ -1,4 +1,4 @@
-import { sharedTimePart } from '../forecast.ts'
+import { sharedTimePart } from '../forecast/forecast.ts'
 import { RangeSum, type Range, type SharedError } from '../range.ts'
 
 /** A job's place in the plan, in seconds from when it was made. */

@@ -1,5 +1,5 @@
-import type { JobExtent, JobForecast } from '../forecast.ts'
-import { forecastByLike, type LikeRate } from '../forecast-by-like.ts'
+import type { JobExtent, JobForecast } from '../forecast/forecast.ts'
+import { forecastByLike, type LikeRate } from '../forecast/by-like.ts'
 import type { JobProgress, JobState } from '../job.ts'
 import { rangeAround, type Range, type SharedError } from '../range.ts'
 import type { Verdict } from '../check/records.ts'

@@ -1,5 +1,5 @@
 import type { SourceFacts } from '../facts.ts'
-import type { JobForecast } from '../forecast.ts'
+import type { JobForecast } from '../forecast/forecast.ts'
 import { runsToMeasure } from '../measurement.ts'
 import { outputKind } from '../spec/container.ts'
 import { hasPicture, treatedSeconds, type PictureTreatment, type Planned } from '../treatment/treatment.ts'

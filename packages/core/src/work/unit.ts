@@ -1,6 +1,6 @@
 import { copiesSound } from '../sound-copy.ts'
 import type { SourceFacts } from '../facts.ts'
-import type { JobForecast } from '../forecast.ts'
+import type { JobForecast } from '../forecast/forecast.ts'
 import { hasPicture, type Planned } from '../treatment/treatment.ts'
 import { segmentsOfJob, type Segment, type SegmentLength } from './segments.ts'
 

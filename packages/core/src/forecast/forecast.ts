@@ -1,12 +1,12 @@
 import { z } from 'zod'
-import { meanWithError, rangeAround, Range, studentQuantile } from './range.ts'
-import { isUncompressed, soundCodec } from './codecs/index.ts'
-import { Container, containerFacts } from './spec/container.ts'
-import { soundOf, type DeliverySpec } from './spec/schema.ts'
-import { togetherXpsnr } from './quality-target.ts'
-import { toNumber, type Rational } from './rational.ts'
-import { leastOfCap } from './size-cap.ts'
-import { hasPicture, keyframeDistance, planOf, treatedSeconds, type Treatment } from './treatment/index.ts'
+import { meanWithError, rangeAround, Range, studentQuantile } from '../range.ts'
+import { isUncompressed, soundCodec } from '../codecs/index.ts'
+import { Container, containerFacts } from '../spec/container.ts'
+import { soundOf, type DeliverySpec } from '../spec/schema.ts'
+import { togetherXpsnr } from '../quality-target.ts'
+import { toNumber, type Rational } from '../rational.ts'
+import { leastOfCap } from '../size-cap.ts'
+import { hasPicture, keyframeDistance, planOf, treatedSeconds, type Treatment } from '../treatment/index.ts'
 
 /** How like its treated source a stretch is. */
 export const StretchQuality = z.object({

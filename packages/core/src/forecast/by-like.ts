@@ -6,7 +6,7 @@ import {
   type JobForecast,
   type SampleMeasurement,
 } from './forecast.ts'
-import { rangeAround, studentQuantile, type Range } from './range.ts'
+import { rangeAround, studentQuantile, type Range } from '../range.ts'
 
 /** How many sources of a group of like work are measured to stand for all of it. */
 export const standIns = 3

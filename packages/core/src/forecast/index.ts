@@ -1,0 +1,2 @@
+export * from './by-like.ts'
+export * from './forecast.ts'
