@@ -49,8 +49,8 @@ export default defineConfig({
     pool: 'forks',
     maxWorkers: 2,
     // Against what never ends, not against machines that are slow or busy.
-    testTimeout: 240_000,
-    hookTimeout: 240_000,
+    testTimeout: 600_000,
+    hookTimeout: 600_000,
     reporters: ['default', ['json', { outputFile: '.hematine/test/vitest.json' }]],
   },
 })

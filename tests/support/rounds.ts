@@ -29,6 +29,7 @@ import { measureSample, measureSource, measureSoundSample, readFacts } from '@he
 import { identityOf } from '@hematine/media/volumes/volume-files'
 import type { useDatabase } from './database.ts'
 import { openGate } from './jobs.ts'
+import { patience } from './patience.ts'
 
 type Database = ReturnType<typeof useDatabase>
 
@@ -141,10 +142,6 @@ export async function newRound(
   return { volumes, orderId: order.id, sourceId: brought[0]!.id, deliveryId: delivery.id }
 }
 
-/** Children work at low priority: beside another file's they are slow on a small machine. */
-const longestWait = 200_000
-const lookEvery = 100
-
 /** Waits for a job's state. @throws with all that is known of the job when it ends in another, or the time is over */
 export async function untilState(db: Database, id: number, wanted: JobState): Promise<void> {
   const begun = Date.now()
@@ -152,7 +149,7 @@ export async function untilState(db: Database, id: number, wanted: JobState): Pr
     const [job] = await listJobs(db.em(), { ids: [id] })
     if (job!.state === wanted) return
     const isOver = job!.state === 'failed' || job!.state === 'cancelled' || job!.state === 'done'
-    if (isOver || Date.now() - begun > longestWait) {
+    if (isOver || Date.now() - begun > patience.timeout) {
       const { state, reason, attempt, progress, events } = await readJob(db.em(), id)
       const units = (await unitsOf(db.em(), id)).map(({ kind, place, state, run, reason }) => ({
         ...{ kind, place, state, run, reason },
@@ -161,6 +158,6 @@ export async function untilState(db: Database, id: number, wanted: JobState): Pr
         `Job ${id} is ${state} and not ${wanted}: ${JSON.stringify({ reason, attempt, progress, events, units })}`,
       )
     }
-    await new Promise(resolve => setTimeout(resolve, lookEvery))
+    await new Promise(resolve => setTimeout(resolve, patience.interval))
   }
 }

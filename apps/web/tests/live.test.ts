@@ -18,6 +18,7 @@ import { pictureSpecs } from '@hematine/core'
 import type { LiveChange } from '#shared/api'
 import { LiveHub } from '../server/utils/live.ts'
 import { makeOrder, useDatabase } from '../../../tests/support/database.ts'
+import { patience } from '../../../tests/support/patience.ts'
 
 /** What browsers are told, from the tables' own announcements on. */
 const db = useDatabase()
@@ -54,8 +55,6 @@ afterEach(async () => {
   hub.close()
   await listening.end()
 })
-
-const patience = { timeout: 30_000, interval: 20 }
 
 describe('what changes', () => {
   test('is told to the browsers of its order, gathered into few messages', async () => {

@@ -13,6 +13,7 @@ import { curveDirectory, curvePicture } from '@hematine/media/volumes/volume-fil
 import { afterEach, beforeAll, beforeEach, expect, test } from 'vitest'
 import { useDatabase } from '../../../tests/support/database.ts'
 import { writeCountingClip } from '../../../tests/support/material.ts'
+import { patience } from '../../../tests/support/patience.ts'
 import { KnownTape, newRound, type Round } from '../../../tests/support/rounds.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 import { TestWorker, useBuiltWorker } from '../../../tests/support/worker.ts'
@@ -24,7 +25,6 @@ useBuiltWorker()
 const scratch = scratchDirectory()
 const clip = path.join(scratch, 'clip.mkv')
 const data = path.join(scratch, 'data')
-const patience = { timeout: 120_000, interval: 50 }
 let round = 0
 let known: KnownTape
 let made: Round

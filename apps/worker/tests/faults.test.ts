@@ -8,6 +8,7 @@ import { readFacts } from '@hematine/media'
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from 'vitest'
 import { useDatabase } from '../../../tests/support/database.ts'
 import { writeCountingClip } from '../../../tests/support/material.ts'
+import { patience } from '../../../tests/support/patience.ts'
 import { KnownTape, newRound, untilState } from '../../../tests/support/rounds.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 import { jobsHeld, TestWorker, useBuiltWorker } from '../../../tests/support/worker.ts'
@@ -26,8 +27,6 @@ let sourceId: number
 let deliveryId: number
 const workers: TestWorker[] = []
 let watching = false
-
-const patience = { timeout: 100_000, interval: 100 }
 
 beforeAll(async () => {
   await writeCountingClip(tape, 100, { size: '160x120', tone: true })

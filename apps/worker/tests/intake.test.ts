@@ -21,6 +21,7 @@ import {
 import { afterEach, beforeAll, beforeEach, describe, expect, test } from 'vitest'
 import { useDatabase } from '../../../tests/support/database.ts'
 import { writeClip, writeCountingClip } from '../../../tests/support/material.ts'
+import { patience } from '../../../tests/support/patience.ts'
 import { writeDiscFolder, writeDiscImage, type CellClip } from '../../../packages/demo/src/disc/write-disc.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 import { TestWorker, useBuiltWorker } from '../../../tests/support/worker.ts'
@@ -37,7 +38,6 @@ let orderId: number
 let volumeId: number
 let workers: TestWorker[] = []
 
-const patience = { timeout: 100_000, interval: 100 }
 const rate = rational(24)
 
 beforeAll(() => writeCountingClip(clip, 20, { size: '160x120', tone: true }))
@@ -111,17 +111,14 @@ describe('a folder', () => {
     await first.end('SIGKILL')
     startWorker()
     await expect
-      .poll(
-        async () => {
-          const all = await sources()
-          return [
-            all.length,
-            new Set(all.map(source => source.relativePath)).size,
-            all.filter(source => source.state === 'ready').length,
-          ]
-        },
-        { timeout: 200_000, interval: 200 },
-      )
+      .poll(async () => {
+        const all = await sources()
+        return [
+          all.length,
+          new Set(all.map(source => source.relativePath)).size,
+          all.filter(source => source.state === 'ready').length,
+        ]
+      }, patience)
       .toEqual([60, 60, 60])
     expect((await listScans(db.em(), { orderId }))[0]).toMatchObject({ state: 'done', brought: 60 })
   })
@@ -132,18 +129,15 @@ describe('a folder', () => {
     await scan()
     let killed = 0
     await expect
-      .poll(
-        async () => {
-          const [pid] = worker.taskProcesses
-          // A file that takes its process down three times is given up; on a slow machine all kills may meet the same one.
-          if (pid && killed < 2) {
-            process.kill(pid, 'SIGKILL')
-            killed++
-          }
-          return (await sources()).filter(source => source.state === 'ready').length
-        },
-        { timeout: 200_000, interval: 300 },
-      )
+      .poll(async () => {
+        const [pid] = worker.taskProcesses
+        // A file that takes its process down three times is given up; on a slow machine all kills may meet the same one.
+        if (pid && killed < 2) {
+          process.kill(pid, 'SIGKILL')
+          killed++
+        }
+        return (await sources()).filter(source => source.state === 'ready').length
+      }, patience)
       .toBe(30)
     expect(killed).toBeGreaterThan(0)
   })

@@ -6,6 +6,7 @@ import { actOnJobs, listJobs, readJob, readVolume, setLanes, unitsOf } from '@he
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from 'vitest'
 import { useDatabase } from '../../../tests/support/database.ts'
 import { writeCountingClip } from '../../../tests/support/material.ts'
+import { patience } from '../../../tests/support/patience.ts'
 import { KnownTape, newRound, untilState } from '../../../tests/support/rounds.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 import { jobsHeld, TestWorker, useBuiltWorker } from '../../../tests/support/worker.ts'
@@ -24,9 +25,6 @@ let orderId: number
 let sourceId: number
 let deliveryId: number
 const workers: TestWorker[] = []
-
-// Children work at low priority: beside another file's they are slow on a small machine.
-const patience = { timeout: 200_000, interval: 100 }
 
 beforeAll(async () => {
   await writeCountingClip(tape, frames, { size: '160x120', tone: true })

@@ -6,6 +6,7 @@ import sharp from 'sharp'
 import { afterEach, beforeAll, beforeEach, expect, test } from 'vitest'
 import { useDatabase } from '../../../tests/support/database.ts'
 import { writeCountingClip } from '../../../tests/support/material.ts'
+import { patience } from '../../../tests/support/patience.ts'
 import { KnownTape, newRound, type Round } from '../../../tests/support/rounds.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 import { TestWorker, useBuiltWorker } from '../../../tests/support/worker.ts'
@@ -23,7 +24,6 @@ let working: string
 let orderId: number
 let sourceId: number
 let workers: TestWorker[] = []
-const patience = { timeout: 90_000, interval: 100 }
 
 function startWorker(): TestWorker {
   const worker = new TestWorker(db.url, path.join(scratch, 'data'), `worker ${workers.length + 1}`)
