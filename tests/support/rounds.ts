@@ -146,14 +146,12 @@ export async function newRound(
 export async function untilState(db: Database, id: number, wanted: JobState): Promise<void> {
   const begun = Date.now()
   for (;;) {
-    const [job] = await listJobs(db.em(), { ids: [id] })
-    if (job!.state === wanted) return
-    const isOver = job!.state === 'failed' || job!.state === 'cancelled' || job!.state === 'done'
-    if (isOver || Date.now() - begun > patience.timeout) {
+    // A database that was killed is away for a moment.
+    const [job] = await listJobs(db.em(), { ids: [id] }).catch(() => [])
+    if (job?.state === wanted) return
+    if ((job && ['failed', 'cancelled', 'done'].includes(job.state)) || Date.now() - begun > patience.timeout) {
       const { state, reason, attempt, progress, events } = await readJob(db.em(), id)
-      const units = (await unitsOf(db.em(), id)).map(({ kind, place, state, run, reason }) => ({
-        ...{ kind, place, state, run, reason },
-      }))
+      const units = (await unitsOf(db.em(), id)).map(unit => [unit.kind, unit.place, unit.state, unit.run, unit.reason])
       throw new Error(
         `Job ${id} is ${state} and not ${wanted}: ${JSON.stringify({ reason, attempt, progress, events, units })}`,
       )

@@ -7,6 +7,7 @@ import {
   DiscCopyRecord,
   DriveRecord,
   Fineness,
+  ForecastOutcome,
   JobDetail,
   JobEventRecord,
   JobRecord,
@@ -56,6 +57,9 @@ import { z } from 'zod'
  * Every route of the HTTP interface: the server checks requests and answers by it, the browser's calls are typed by it, and the
  * OpenAPI description is made from it.
  */
+
+/** Results held against their forecasts that one answer has at most. */
+export const mostOutcomesListed = 1000
 
 export interface Route {
   method: 'get' | 'post' | 'put' | 'patch' | 'delete'
@@ -999,6 +1003,19 @@ export const api = {
     summary: 'How the web server itself does: the delays of its event loop over the last one to two minutes.',
     answer: Health,
   },
+  listOutcomes: {
+    method: 'get',
+    path: '/api/forecast-outcomes',
+    summary: 'Finished jobs against what was forecast of them when they were begun, newest first.',
+    query: z.object({ limit: z.coerce.number().int().min(1).max(mostOutcomesListed).default(mostOutcomesListed) }),
+    answer: z.object({
+      /** Of all that are kept. */
+      total: z.int().min(0),
+      outcomes: z.array(ForecastOutcome),
+      /** Of how many results the ranges of a kind of work, or of all of a basis, are made now; those that are not there are made of samples. */
+      calibrated: z.record(z.string(), z.int().positive()),
+    }),
+  },
   listWorkers: {
     method: 'get',
     path: '/api/workers',
@@ -1059,6 +1076,8 @@ export const LiveChange = z.object({
   specs: z.boolean(),
   /** Whether curves of rate and quality should be. */
   curves: z.boolean(),
+  /** Whether results held against their forecasts should be. */
+  outcomes: z.boolean(),
 })
 export type LiveChange = z.infer<typeof LiveChange>
 

@@ -15,7 +15,10 @@ beforeEach(() => {
   answers = {
     '/api/source-counts': { all: 0, undecided: 0, reading: 0, measuring: 0, refused: 0 },
     '/api/planned-sources': [],
-    '/api/work': { ...atOnce(Agenda.make(1, [], [], 1, new Map(), new Date())).summary, active: [] },
+    '/api/work': {
+      ...atOnce(Agenda.make(1, [], [], 1, { rates: new Map(), calibrations: new Map() }, new Date())).summary,
+      active: [],
+    },
   }
   vi.stubGlobal('fetch', async (address: string) => {
     const { pathname } = new URL(address, 'http://made.up')
@@ -74,6 +77,7 @@ describe('what the server tells', () => {
       treatments: false,
       specs: false,
       curves: false,
+      outcomes: false,
     }
     tell(change: Partial<LiveChange>): void {
       const data = JSON.stringify({ ...this.nothing, ...change })

@@ -37,9 +37,9 @@ const levels = { least: 25, most: 60, step: 0.5 }
 /** By how much a result may miss a measured quality, in dB; see the quality target of specs. */
 const missed = 0.5
 /** With one item measured, nothing is known of how far the others are from it. */
-const loneSpread = 0.6
+const loneSpread = 0.75
 /** Sizes by quality are known no better than this. */
-const leastSpread = 0.04
+const leastSpread = 0.05
 
 /** Sizes by likeness, coarsest first, each better than the one before. */
 type Rising = readonly { xpsnr: number; bytes: Range }[]

@@ -1,16 +1,16 @@
 import { z } from 'zod'
 
-/** An estimate: the expected value and the limits between which the truth falls four times out of five. */
+/** An estimate: the expected value and the limits between which the truth falls nine times out of ten. */
 export const Range = z.object({ expected: z.number(), low: z.number(), high: z.number() })
 export type Range = z.infer<typeof Range>
 
-/** Two-sided 80 % quantiles of Student's t for 1, 2, 3 ... degrees of freedom. */
-const studentT = [3.078, 1.886, 1.638, 1.533, 1.476, 1.44, 1.415, 1.397, 1.383, 1.372]
+/** Two-sided 90 % quantiles of Student's t for 1, 2, 3 ... degrees of freedom. */
+const studentT = [6.314, 2.92, 2.353, 2.132, 2.015, 1.943, 1.895, 1.86, 1.833, 1.812]
 /** The normal distribution's quantile for the same interval. */
-const normalQuantile = 1.281552
+const normalQuantile = 1.644854
 
 /**
- * Quantile of Student's t for an 80 % two-sided interval, at any whole number of degrees of freedom: tabled up to ten, beyond them by
+ * Quantile of Student's t for a 90 % two-sided interval, at any whole number of degrees of freedom: tabled up to ten, beyond them by
  * the expansion around the normal's quantile (Abramowitz and Stegun, 26.7.5), which is right to four digits there. Infinite below one.
  */
 export function studentQuantile(degreesOfFreedom: number): number {

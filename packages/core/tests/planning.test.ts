@@ -9,11 +9,13 @@ import {
   RangeSum,
   sharedTimePart,
   sortJobs,
+  type Calibration,
   type JobExtent,
   type JobForecast,
   type JobOutline,
   type LikeRate,
   type Range,
+  type WorkTraits,
 } from '../src/index.ts'
 import { atOnce } from '../../../tests/support/at-once.ts'
 
@@ -31,6 +33,13 @@ const extent = (frames: number): JobExtent => ({
   container: 'mp4',
   sizeIs: 'by quality',
 })
+const traits: WorkTraits = {
+  videoCodec: 'h264',
+  rate: 'constant quality',
+  soundCodec: 'aac',
+  isCopied: false,
+  durationSeconds: 60,
+}
 const forecast = (seconds: Range, bytes: Range): JobForecast => ({
   seconds,
   bytes,
@@ -59,26 +68,33 @@ describe('a forecast carried over from like sources', () => {
 
   test("is as wide as one more of them may be off, by Student's t", () => {
     const rate = likeRate('lot', [known(100, 0.08, 1000), known(100, 0.1, 1000), known(100, 0.12, 1000)])!
-    // Mean 0.1, deviation 0.02, t(2 degrees, 80 %) = 1.886; one more value: times sqrt(1 + 1/3); each was known to 20 %.
-    expect(rate.time.each).toBeCloseTo(Math.hypot(1.886 * 0.2 * Math.sqrt(4 / 3), 0.2), 4)
+    // Mean 0.1, deviation 0.02, t(2 degrees, 90 %) = 2.92; one more value: times sqrt(1 + 1/3); each was known to 20 %.
+    expect(rate.time.each).toBeCloseTo(Math.hypot(2.92 * 0.2 * Math.sqrt(4 / 3), 0.25), 4)
     // What all of the lot share is how well the mean is known.
-    expect(rate.time.shared).toBeCloseTo(Math.hypot((1.886 * 0.2) / Math.sqrt(3), 0.2 / Math.sqrt(3)), 4)
+    expect(rate.time.shared).toBeCloseTo(Math.hypot((2.92 * 0.2) / Math.sqrt(3), 0.25 / Math.sqrt(3)), 4)
   })
 
   test('of one source says little', () => {
     const rate = likeRate('lot', [known(100, 0.1, 1000)])!
-    expect(rate.time.each).toBe(0.5)
-    expect(rate.size.each).toBe(0.6)
+    expect(rate.time.each).toBe(0.65)
+    expect(rate.size.each).toBe(0.75)
     expect(likeRate('lot', [])).toBeNull()
   })
 
   test("counts only where the source's own measurement is not there", () => {
-    const rates = new Map([['lot', likeRate('lot', [known(100, 0.1, 1000)])!]])
+    const ground = {
+      rates: new Map([['lot', likeRate('lot', [known(100, 0.1, 1000)])!]]),
+      calibrations: new Map<string, Calibration>(),
+    }
     const own = forecast(exactly(7), exactly(8))
-    expect(forecastOf({ measured: own, likeKey: 'lot', extent: extent(10) }, rates)).toBe(own)
-    expect(forecastOf({ measured: null, likeKey: 'lot', extent: extent(10) }, rates)!.seconds.expected).toBeCloseTo(3)
-    expect(forecastOf({ measured: null, likeKey: 'another', extent: extent(10) }, rates)).toBeNull()
-    expect(forecastOf({ measured: null, likeKey: null, extent: extent(10) }, rates)).toBeNull()
+    const seed = { measured: null, likeKey: 'lot', extent: extent(10), traits, promised: null }
+    expect(forecastOf({ ...seed, measured: own }, ground)).toBe(own)
+    expect(forecastOf(seed, ground)!.seconds.expected).toBeCloseTo(3)
+    expect(forecastOf({ ...seed, likeKey: 'another' }, ground)).toBeNull()
+    expect(forecastOf({ ...seed, likeKey: null }, ground)).toBeNull()
+    // What was told when a job was begun stays, whatever is learned since.
+    const told = forecast(exactly(5), exactly(6))
+    expect(forecastOf({ ...seed, measured: own, promised: told }, ground)).toBe(told)
   })
 
   test('needs sources of different lengths, the middle one first', () => {
@@ -125,6 +141,8 @@ const job = (changes: Partial<JobOutline> = {}): JobOutline => {
     measured: forecast(exactly(10), exactly(100)),
     likeKey: 'lot',
     extent: extent(100),
+    traits,
+    promised: null,
     verdict: null,
     outputBytes: null,
     outputPath: null,
@@ -135,7 +153,7 @@ const job = (changes: Partial<JobOutline> = {}): JobOutline => {
 const noRates: ReadonlyMap<string, LikeRate> = new Map()
 const at = new Date('2026-11-27T08:00:00Z')
 const agendaOf = (own: JobOutline[], others: JobOutline[] = [], rates = noRates, lanes = 1) =>
-  atOnce(Agenda.make(1, own, others, lanes, rates, at))
+  atOnce(Agenda.make(1, own, others, lanes, { rates, calibrations: new Map() }, at))
 
 describe('an agenda', () => {
   test("takes every order's jobs on the same lanes: what runs, what waits by its place, then the order's drafts", () => {

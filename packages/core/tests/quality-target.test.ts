@@ -71,6 +71,6 @@ describe('a measured quality', () => {
     const { seconds } = forecastJob(sample([window(), window()], { searchSeconds: 7 }), extent)
     const once = 0.12 * 3000 + 0.01 * 120 + 0.5
     expect(seconds.expected).toBeCloseTo(7 + once, 6)
-    expect(seconds.high).toBeCloseTo((7 + once) * 1.2 + 0.12 * 3000, 6)
+    expect(seconds.high).toBeCloseTo((7 + once) * 1.25 + 0.12 * 3000, 6)
   })
 })

@@ -25,15 +25,7 @@ import {
   SoundGauge,
   type Plane,
 } from '../src/index.ts'
-
-/** Numbers between 0 and 1, the same in every run (a linear congruential generator). */
-function seeded(seed: number): () => number {
-  let state = seed
-  return () => {
-    state = (Math.imul(state, 1664525) + 1013904223) >>> 0
-    return state / 4294967296
-  }
-}
+import { seeded } from '../../../tests/support/seeded.ts'
 
 /** Gaussian numbers of standard deviation 1 (Box and Muller). */
 function gaussian(random: () => number): number {

@@ -8,12 +8,14 @@ import {
   planOf,
   specTitle,
   treatedSeconds,
+  workTraits,
   type DiscCopyRecord,
+  type ForecastGround,
+  type ForecastSeed,
   type JobDetail,
   type JobEventRecord,
   type JobForecast,
   type JobRecord,
-  type LikeRates,
   type OrderRecord,
   type ScanRecord,
   type SegmentLength,
@@ -101,20 +103,32 @@ export function sourceRecord(row: SourceRow, jobCount: number): SourceRecord {
   }
 }
 
-/** The forecast of a job from its sample, or from its like while that was not measured; null while nothing is known. */
-export function jobForecast(job: JobRow, sample: SampleRow | null, rates: LikeRates): JobForecast | null {
+/** What a job's forecast is made from; null without a sample. */
+export function forecastSeed(job: JobRow): ForecastSeed | null {
+  const sample = (job.sample?.getEntity() ?? null) as SampleRow | null
   if (!sample) return null
   const extent = sample.extent ?? extentOf(job)
-  const measured = sample.measurement ? forecastJob(sample.measurement, extent) : null
-  return forecastOf({ measured, likeKey: sample.likeKey ?? null, extent }, rates)
+  return {
+    measured: sample.measurement ? forecastJob(sample.measurement, extent) : null,
+    likeKey: sample.likeKey ?? null,
+    extent,
+    traits: workTraits(job),
+  }
 }
 
-/** @param job with its source and sample loaded @param rates of the groups that such samples are in @param taken jobs whose names meet others */
-export function jobRecord(job: JobRow, rates: LikeRates, taken: ReadonlySet<number>): JobRecord {
+/** The forecast of a job as it was begun, from its sample, or from its like while that was not measured; null while nothing is known. */
+export function jobForecast(job: JobRow, ground: ForecastGround): JobForecast | null {
+  const seed = forecastSeed(job)
+  const promised = job.promised?.forecast ?? null
+  return seed ? forecastOf({ ...seed, promised }, ground) : promised
+}
+
+/** @param job with its source and sample loaded @param ground its forecast's, as far as it is not measured itself @param taken jobs whose names meet others */
+export function jobRecord(job: JobRow, ground: ForecastGround, taken: ReadonlySet<number>): JobRecord {
   const source = job.source.getEntity() as SourceRow
   const sample = (job.sample?.getEntity() ?? null) as SampleRow | null
   const { result } = job.treatment
-  const forecast = jobForecast(job, sample, rates)
+  const forecast = jobForecast(job, ground)
   const reasons = job.check
     ? [...job.check.lines]
         .filter(line => line.reason !== null)
@@ -182,11 +196,11 @@ export function jobEventRecord(row: JobEventRow, job: JobRow): JobEventRecord {
 export function jobDetail(
   job: JobRow,
   events: readonly JobEventRow[],
-  rates: LikeRates,
+  ground: ForecastGround,
   taken: ReadonlySet<number>,
   segments: { begun: number; length: SegmentLength | undefined },
 ): JobDetail {
-  const record = jobRecord(job, rates, taken)
+  const record = jobRecord(job, ground, taken)
   return {
     ...record,
     lotId: (job.source.getEntity() as SourceRow).lot?.id ?? null,

@@ -1,15 +1,20 @@
 import { isDeepStrictEqual } from 'node:util'
 import type { EntityManager } from '@mikro-orm/postgresql'
 import {
+  calibratedRange,
+  calibrationFor,
   curvePoints,
   describeVideoCodec,
   describeState,
   extentOf,
   hasPicture,
+  kindOfWork,
   kneeOf,
   pictureCodec,
   planOf,
   specTitle,
+  workTraits,
+  type Calibrations,
   type CurveMeasurement,
   type CurvePoint,
   type CurveRecord,
@@ -29,6 +34,7 @@ import {
   type VolumeRow,
 } from './entities.ts'
 import { actOnJobs } from './job-actions.ts'
+import { calibrationsOf } from './outcomes.ts'
 import { found, Problem } from './problem.ts'
 import type { TaskQueue } from './queue.ts'
 import { keepRate } from './specs.ts'
@@ -126,13 +132,14 @@ export async function readCurve(em: EntityManager, jobId: number): Promise<Curve
     { source: job.source.id, state: 'draft', id: { $ne: job.id } },
     { populate: ['sample'] as never, orderBy: { id: 1 } },
   )
+  const calibrations = await calibrationsOf(em)
   const beside: CurveRecord['others'] = []
   for (const other of others) {
     const curve = other.sample ? curveAmong(other.sample.getEntity() as SampleRow, ofSource) : null
     if (curve?.state === 'ready' && curve.id !== row?.id)
-      beside.push({ jobId: other.id, specName: specTitle(other.spec), points: pointsOf(other, curve) })
+      beside.push({ jobId: other.id, specName: specTitle(other.spec), points: pointsOf(other, curve, calibrations) })
   }
-  const points = pointsOf(job, row)
+  const points = pointsOf(job, row, calibrations)
   const pictures = row && picturesOf(row)
   return {
     state: row?.state ?? 'none',
@@ -182,12 +189,18 @@ export async function knownCurves(em: EntityManager, ids: readonly number[]): Pr
   )
 }
 
-/** The points of a curve as a draft's result would have them; none without a curve, or the draft's own forecast. */
-export function pointsOf(job: JobRow, curve: CurveRow | null): CurvePoint[] {
+/**
+ * The points of a curve as a draft's result would have them; none without a curve, or the draft's own forecast.
+ * @param calibrations as forecasts are made with: a draft at a point of its curve is to have the size that the curve says
+ */
+export function pointsOf(job: JobRow, curve: CurveRow | null, calibrations: Calibrations): CurvePoint[] {
   const sample = job.sample?.getEntity() as SampleRow | undefined
   const plan = planOf(job)
   if (!curve?.measurement || !sample?.measurement || !hasPicture(plan)) return []
-  return curvePoints(curve.measurement, sample.measurement, sample.extent ?? extentOf(job), heldBy(plan.spec))
+  const kind = kindOfWork({ ...workTraits(job), rate: 'constant quality' }, 'own')
+  const shape = calibrationFor(kind, calibrations)?.bytes
+  const points = curvePoints(curve.measurement, sample.measurement, sample.extent ?? extentOf(job), heldBy(plan.spec))
+  return shape ? points.map(point => ({ ...point, bytes: calibratedRange(point.bytes, shape) })) : points
 }
 
 /** The value of its codec's scale that a spec holds; null where it spends bits otherwise. */

@@ -2,6 +2,8 @@ import { randomUUID } from 'node:crypto'
 import { defineEntity, p, type InferEntity } from '@mikro-orm/core'
 import type {
   AssetKind,
+  Basis,
+  Calibration,
   Check,
   DeliverySpec,
   DiscCopyRecord,
@@ -20,6 +22,8 @@ import type {
   Moment,
   NumberedSequence,
   PlannedSource,
+  Promised,
+  Range,
   Rational,
   CurveMeasurement,
   CurveState,
@@ -31,6 +35,7 @@ import type {
   SourceKind,
   SourceState,
   Step,
+  Told,
   Treatment,
   TrialMoment,
   TrialState,
@@ -286,6 +291,8 @@ export const JobEntity = defineEntity({
     check: p.json().$type<Check | null>().nullable(),
     reason: p.text().nullable(),
     workSeconds: p.double().$type<number>().nullable(),
+    /** Its forecast when it was begun; it is held against what the job takes. */
+    promised: p.json().$type<Promised | null>().nullable(),
     /** Why it is made in one go although it could be in segments: they did not fit together. A sentence. */
     wholeBecause: p.text().nullable(),
     createdAt: p.datetime().defaultRaw('now()'),
@@ -328,6 +335,43 @@ export const WorkUnitEntity = defineEntity({
   uniques: [{ properties: ['job', 'place'] }],
 })
 export type WorkUnitRow = InferEntity<typeof WorkUnitEntity>
+
+/** A finished job against what was forecast of it when it was begun; it outlives the job. */
+export const OutcomeEntity = defineEntity({
+  name: 'Outcome',
+  tableName: 'forecast_outcome',
+  properties: {
+    id: p.integer().primary().autoincrement(),
+    jobId: p.integer(),
+    sourceName: p.text(),
+    specName: p.text(),
+    /** Key of its kind of work, and what its forecast was made of. */
+    kind: p.text(),
+    basis: p.text().$type<Basis>(),
+    /** Of how many results its ranges were. */
+    heldAgainst: p.integer().nullable(),
+    finishedAt: p.datetime(),
+    /** As it was told, as its samples alone had it, and what it came to. */
+    seconds: p.json().$type<Told & { raw: Range }>(),
+    bytes: p.json().$type<Told & { raw: Range }>(),
+  },
+  indexes: [{ properties: ['kind', 'id'] }, { properties: ['basis', 'id'] }],
+})
+export type OutcomeRow = InferEntity<typeof OutcomeEntity>
+
+/** What finished work of a kind, or of a basis, says of the forecasts of its like. */
+export const CalibrationEntity = defineEntity({
+  name: 'Calibration',
+  tableName: 'calibration',
+  properties: {
+    id: p.integer().primary().autoincrement(),
+    kind: p.text().unique(),
+    /** Results there were of it, at all, when it was made. */
+    results: p.integer(),
+    calibration: p.json().$type<Calibration>(),
+    madeAt: p.datetime().defaultRaw('now()'),
+  },
+})
 
 /** The small picture that stands for a source, apart from its row so that lists stay light. */
 export const PosterEntity = defineEntity({
@@ -566,6 +610,8 @@ export const entities = [
   AssetEntity,
   LotEntity,
   SourceEntity,
+  OutcomeEntity,
+  CalibrationEntity,
   PosterEntity,
   MeasurementEntity,
   StripEntity,

@@ -90,7 +90,7 @@ async function remove(tx: EntityManager, jobs: readonly Locked[]): Promise<void>
   )
 }
 
-const afresh = `"check" = null, reason = null, progress = null, output_path = null, temporary_path = null, started_at = null, finished_at = null, work_seconds = null, losses = 0, not_before = null, whole_because = null`
+const afresh = `"check" = null, reason = null, progress = null, output_path = null, temporary_path = null, started_at = null, finished_at = null, work_seconds = null, losses = 0, not_before = null, whole_because = null, promised = null`
 
 /** Jobs of the same state go on together. */
 async function move(tx: EntityManager, jobs: readonly Locked[], action: Exclude<JobAction, 'remove'>): Promise<void> {

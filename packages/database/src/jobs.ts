@@ -26,7 +26,7 @@ import { applyEvent } from './job-events.ts'
 import { found } from './problem.ts'
 import type { TaskQueue } from './queue.ts'
 import { jobsWhoseNamesMeet } from './result-names.ts'
-import { likeRatesOf } from './samples.ts'
+import { groundOf, keepOutcome, promiseOf } from './outcomes.ts'
 import { run } from './sql.ts'
 
 const withSource = { populate: ['source', 'sample'] as never }
@@ -54,12 +54,9 @@ export async function listJobs(
     const piece = await em
       .fork()
       .find(JobEntity, { id: { $in: ids } }, { ...withSource, orderBy: { position: 1, id: 1 } })
-    const rates = await likeRatesOf(
-      em,
-      piece.flatMap(job => (job.sample?.getEntity() as SampleRow | undefined)?.likeKey ?? []),
-    )
+    const ground = await groundOf(em, piece)
     const taken = await jobsWhoseNamesMeet(em, ids)
-    records.push(...piece.map(job => jobRecord(job, rates, taken)))
+    records.push(...piece.map(job => jobRecord(job, ground, taken)))
     if (rows.length > jobsAtOnce) await setImmediate()
   }
   return records
@@ -78,11 +75,10 @@ export async function checksumsOf(em: EntityManager, orderId: number): Promise<{
 /** One job with its treatment, its check and all that happened to it. @param segmentLength how much work a segment of it is to be; as usual unless said */
 export async function readJob(em: EntityManager, id: number, segmentLength?: SegmentLength): Promise<JobDetail> {
   const job = found(await em.findOne(JobEntity, id, { populate: ['source', 'sample', 'facts'] as never }), 'job', id)
-  const key = (job.sample?.getEntity() as SampleRow | undefined)?.likeKey
   return jobDetail(
     job,
     await em.find(JobEventEntity, { job: id }, { orderBy: { id: 1 } }),
-    await likeRatesOf(em, key ? [key] : []),
+    await groundOf(em, [job]),
     await jobsWhoseNamesMeet(em, [id]),
     { begun: await em.count(WorkUnitEntity, { job: id, kind: 'segment' }), length: segmentLength },
   )
@@ -182,6 +178,8 @@ export async function startJob(
     })
     await tx.flush()
     await tx.populate(job, ['source', 'source.volume', 'deliveryVolume', 'sample', 'facts', 'findings'] as never)
+    // What is begun once more is held against what was told first.
+    job.promised ??= await promiseOf(tx, job)
     return job
   })
 }
@@ -268,6 +266,7 @@ export async function finishJob(em: EntityManager, jobId: number): Promise<void>
     if (!applyEvent(tx, job, 'finish', job.outputPath)) return
     tx.assign(job, { workerId: null, progress: null, temporaryPath: null, finishedAt: new Date() })
     await tx.nativeDelete(WorkUnitEntity, { job: jobId })
+    await keepOutcome(tx, job)
   })
 }
 

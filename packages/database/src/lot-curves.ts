@@ -1,11 +1,15 @@
 import type { EntityManager } from '@mikro-orm/postgresql'
 import {
+  calibrated,
+  calibrationFor,
   chooseStandIns,
   describeVideoCodec,
+  kindOfWork,
   lotLevels,
   pictureCodec,
   standIns,
   unitsOf,
+  type Calibrations,
   type JobOutline,
   type JobRecord,
   type LotCurveRecord,
@@ -22,6 +26,7 @@ import {
   pointsOf,
 } from './curves.ts'
 import { JobEntity, type CurveRow, type JobRow, type SampleRow } from './entities.ts'
+import { calibrationsOf } from './outcomes.ts'
 import { found, Problem } from './problem.ts'
 import type { TaskQueue } from './queue.ts'
 import { keepRate } from './specs.ts'
@@ -56,8 +61,10 @@ const isOpen = (draft: LotDraft) =>
   draft.outline.sampleState === 'ready' && draft.curve?.state !== 'ready' && !isUnderWay(draft)
 
 /** What a draft weighs at one likeness, where its own stretches were measured. */
-function knownAt({ measured }: JobOutline): LotItem['forecast'] {
-  return measured?.quality?.xpsnr ? { xpsnr: measured.quality.xpsnr, bytes: measured.bytes } : null
+function knownAt({ measured, traits }: JobOutline, calibrations: Calibrations): LotItem['forecast'] {
+  if (!measured?.quality?.xpsnr) return null
+  const { bytes } = calibrated(measured, calibrationFor(kindOfWork(traits, 'own'), calibrations))
+  return { xpsnr: measured.quality.xpsnr, bytes }
 }
 
 /**
@@ -72,11 +79,12 @@ export async function readLotCurve(
   const { spec } = curvedPlan(found(await em.findOne(JobEntity, jobId), 'job', jobId))
   const { rateControl } = spec.video
   const drafts = await withCurves(em, outlines)
+  const calibrations = await calibrationsOf(em)
   const items = drafts.map(({ outline, row, curve }) => ({
     name: outline.sourceName,
     units: unitsOf(outline.extent),
-    points: row && curve?.state === 'ready' ? pointsOf(row, curve) : [],
-    forecast: knownAt(outline),
+    points: row && curve?.state === 'ready' ? pointsOf(row, curve, calibrations) : [],
+    forecast: knownAt(outline, calibrations),
   }))
   return {
     codec: describeVideoCodec(spec.video.codec),

@@ -6,6 +6,7 @@ import {
   type DeliverySpec,
   type JobCourse,
   type JobExtent,
+  type JobForecast,
   type JobOutline,
   type JobProgress,
   type JobState,
@@ -13,6 +14,7 @@ import {
   type SampleState,
   type Treatment,
   type Verdict,
+  type WorkTraits,
 } from '@hematine/core'
 import { asArray, run } from './sql.ts'
 
@@ -33,6 +35,8 @@ interface OutlineRow {
   measurement: SampleMeasurement | null
   likeKey: string | null
   extent: JobExtent | null
+  traits: Omit<WorkTraits, 'durationSeconds'>
+  promised: JobForecast | null
   /** Only where the extent has to be worked out from them. */
   spec: DeliverySpec | null
   treatment: Treatment | null
@@ -86,11 +90,21 @@ export async function listCourses(em: EntityManager, ids: readonly number[]): Pr
   return courses
 }
 
+const hasTreatedPicture = `jsonb_typeof(job.treatment -> 'result') = 'object' and not coalesce((job.treatment ->> 'copied')::boolean, false)`
+
+/** Columns of `WorkTraits` but its length, as an object: see `workTraits`. */
+const traits = `json_build_object(
+  'isCopied', coalesce((job.treatment ->> 'copied')::boolean, false),
+  'videoCodec', case when ${hasTreatedPicture} then job.spec #>> '{video,codec}' end,
+  'rate', case when ${hasTreatedPicture} then job.spec #>> '{video,rateControl,kind}' end,
+  'soundCodec', job.spec #>> '{audio,codec}')`
+
 async function readOutlines(em: EntityManager, ids: readonly number[]): Promise<JobOutline[]> {
   const rows = await run<OutlineRow>(
     em,
     `select job.order_id as "orderId", job.source_id as "sourceId", regexp_replace(source.relative_path, '^.*/', '') as "sourceName",
        source.bytes as "sourceBytes", source.lot_id as "lotId",
+       ${traits} as traits, job.promised -> 'forecast' as promised,
        sample.state as "sampleState", sample.measurement, sample.like_key as "likeKey", sample.extent,
        case when sample.extent is null then job.spec end as spec, case when sample.extent is null then job.treatment end as treatment,
        ${course}
@@ -100,13 +114,23 @@ async function readOutlines(em: EntityManager, ids: readonly number[]): Promise<
   return rows.map(outlineOf)
 }
 
-function outlineOf({ sampleState, measurement, sourceBytes, extent, spec, treatment, ...row }: OutlineRow): JobOutline {
+function outlineOf({
+  sampleState,
+  measurement,
+  sourceBytes,
+  extent,
+  spec,
+  treatment,
+  traits,
+  ...row
+}: OutlineRow): JobOutline {
   const whole = extent ?? extentOf({ spec: spec!, treatment: treatment! })
   return {
     ...row,
     sourceBytes: sourceBytes ?? 0,
     sampleState: sampleState ?? 'failed',
     extent: whole,
+    traits: { ...traits, durationSeconds: whole.durationSeconds },
     measured: measurement ? forecastJob(measurement, whole) : null,
   }
 }

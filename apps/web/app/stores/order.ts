@@ -61,6 +61,8 @@ export const useOrder = defineStore('order', () => {
   const jobChange = ref(0)
   /** Goes up whenever a curve of rate and quality, or how far one is, has changed. */
   const curveChange = ref(0)
+  /** Goes up whenever results were held against their forecasts. */
+  const outcomeChange = ref(0)
   const drafting = shallowRef<DraftingProgress | null>(null)
   const loaded = ref(false)
   const connected = ref(true)
@@ -177,6 +179,7 @@ export const useOrder = defineStore('order', () => {
     if (change.treatments) void loadTreatments()
     if (change.specs) void loadSpecs()
     if (change.curves) curveChange.value++
+    if (change.outcomes) outcomeChange.value++
     if (change.inventory) void inventorySoon()
   }
 
@@ -261,6 +264,7 @@ export const useOrder = defineStore('order', () => {
     sourceChange,
     jobChange,
     curveChange,
+    outcomeChange,
     jobCounts,
     active,
     drafting,

@@ -5,9 +5,11 @@ import {
   type JobChoice,
   type JobOutline,
   type JobSort,
+  type Calibrations,
   type LikeRate,
 } from '@hematine/core'
 import {
+  calibrationsOf,
   jobsOfRows,
   likeKeysOf,
   likeRatesOf,
@@ -40,12 +42,14 @@ export class Agendas {
   private readonly jobs = new Map<number, JobOutline>()
   private readonly orders = new Set<number>()
   private rates = new Map<string, LikeRate>()
+  private calibrations: Calibrations = new Map()
   private lanes = 1
   private readonly made = new Map<number, Made>()
   /** Goes up with each change that moves the plan. */
   private version = 0
   private isStale = true
   private areLanesStale = true
+  private areCalibrationsStale = true
   private hasProgress = false
   private readonly changed = { job: new Set<number>(), source: new Set<number>(), sample: new Set<number>() }
   private updating: Promise<void> = Promise.resolve()
@@ -59,6 +63,10 @@ export class Agendas {
   /** Notes what the database says has changed. */
   noteChange({ table, id, isProgress }: Change): void {
     if (table === 'worker') this.areLanesStale = true
+    if (table === 'calibration') {
+      this.areCalibrationsStale = true
+      this.version++
+    }
     if (table !== 'job' && table !== 'source' && table !== 'sample') return
     this.changed[table].add(Number(id))
     if (!isProgress) this.version++
@@ -69,6 +77,7 @@ export class Agendas {
   forget(): void {
     this.isStale = true
     this.areLanesStale = true
+    this.areCalibrationsStale = true
     this.version++
   }
 
@@ -111,13 +120,19 @@ export class Agendas {
     if (isFresh && (!this.hasProgress || Date.now() - before.at.getTime() < progressMilliseconds)) return
     // What is announced while it is read makes the plan stale again.
     const version = this.version
+    if (this.areCalibrationsStale) {
+      this.areCalibrationsStale = false
+      this.calibrations = await calibrationsOf(em)
+    }
     if (isKnown) await this.readChanges(em)
     else await this.readAll(em, orderId)
     const own: JobOutline[] = []
     const others: JobOutline[] = []
     for (const job of this.jobs.values()) (job.orderId === orderId ? own : others).push(job)
     const at = new Date()
-    const agenda = await inTurns(Agenda.make(orderId, own, others, this.lanes, this.rates, at))
+    const agenda = await inTurns(
+      Agenda.make(orderId, own, others, this.lanes, { rates: this.rates, calibrations: this.calibrations }, at),
+    )
     this.made.set(orderId, { agenda, own, at, version })
   }
 

@@ -42,6 +42,8 @@ export class LiveHub {
     treatments: false,
     specs: false,
     curves: false,
+    outcomes: false,
+    calibrations: false,
     drives: false,
     inventory: false,
     lots: false,
@@ -76,6 +78,8 @@ export class LiveHub {
     else if (table === 'treatment') this.changed.treatments = true
     else if (table === 'spec') this.changed.specs = true
     else if (table === 'curve') this.changed.curves = true
+    else if (table === 'forecast_outcome') this.changed.outcomes = true
+    else if (table === 'calibration') this.changed.calibrations = true
     else if (table === 'planned_source') this.changed.inventory = true
     else if (table === 'drive') this.changed.drives = true
     else if (table === 'lot') this.changed.lots = true
@@ -123,6 +127,8 @@ export class LiveHub {
       treatments,
       specs,
       curves,
+      outcomes,
+      calibrations,
       drives,
       inventory,
       lots,
@@ -141,6 +147,8 @@ export class LiveHub {
       treatments,
       specs,
       curves,
+      outcomes,
+      calibrations,
       drives,
       inventory,
       lots,
@@ -153,6 +161,8 @@ export class LiveHub {
       treatments: false,
       specs: false,
       curves: false,
+      outcomes: false,
+      calibrations: false,
       drives: false,
       inventory: false,
       lots: false,
@@ -193,7 +203,11 @@ export class LiveHub {
         sourceIds: [
           ...new Set([...taken.sources, ...ownJobs.filter(job => !job.isProgressing).map(job => job.sourceId)]),
         ].slice(0, mostNamed),
-        jobIds: ownJobs.length + goneJobs.length > mostNamed ? null : [...ownJobs.map(job => job.id), ...goneJobs],
+        // Ranges that are made anew are those of every job.
+        jobIds:
+          taken.calibrations || ownJobs.length + goneJobs.length > mostNamed
+            ? null
+            : [...ownJobs.map(job => job.id), ...goneJobs],
         active: own(records),
         scans: own(scans),
         copies: own(copies),
@@ -203,7 +217,8 @@ export class LiveHub {
         goneTrials: gone(taken.trials, trials),
         treatments: taken.treatments,
         specs: taken.specs,
-        curves: taken.curves,
+        curves: taken.curves || taken.calibrations,
+        outcomes: taken.outcomes,
         otherJobs: jobs.length > ownJobs.length,
       }
       void stream.push({ event: 'change', data: JSON.stringify(change) })

@@ -32,15 +32,15 @@ export interface LikeRate {
   size: LikeSpread
 }
 
-/** Relative half-widths for four times out of five: of one job's forecast, and of the part that all of the group share. */
+/** Relative half-widths for nine times out of ten: of one job's forecast, and of the part that all of the group share. */
 export interface LikeSpread {
   each: number
   shared: number
 }
 
 /** With one source measured, nothing is known of how far the others are from it. */
-const loneTimePart = 0.5
-const loneSizePart = { 'by quality': 0.6, 'by format': 0.1 }
+const loneTimePart = 0.65
+const loneSizePart = { 'by quality': 0.75, 'by format': 0.13 }
 
 /** Work in units that time and size grow with: millions of pixels of the result, or seconds of sound. */
 export function unitsOf(extent: Pick<JobExtent, 'frames' | 'pixels' | 'durationSeconds'>): number {

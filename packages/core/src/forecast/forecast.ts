@@ -149,20 +149,22 @@ export const JobForecast = z.object({
   carried: z
     .object({ from: z.int().positive(), group: z.string(), timePart: z.number(), sizePart: z.number() })
     .nullable(),
+  /** Set when its ranges are those of finished work: of how many results. */
+  heldAgainst: z.int().positive().optional(),
 })
 export type JobForecast = z.infer<typeof JobForecast>
 
 /**
- * Least relative half-widths, by what runs of the demo batch were off: stretches pay for filling and draining the encoder more often than
- * a whole job does, and other work on the machine makes runs differ.
+ * Least relative half-widths until enough work of a kind is finished to tell them, by what runs of the demo batch were off: stretches pay for filling and
+ * draining the encoder more often than a whole job does, and other work on the machine makes runs differ.
  */
-export const leastTimePart = 0.2
+export const leastTimePart = 0.25
 /** An encoder that holds quality spends more or less where a whole file lets it look further ahead than a stretch does. */
-export const leastSizePart = { 'by quality': 0.15, 'by format': 0.03 }
+export const leastSizePart = { 'by quality': 0.2, 'by format': 0.04 }
 /** Half-width when only one stretch was measured, so that nothing is known of the spread. */
-const singleWindowPart = 0.4
+const singleWindowPart = 0.5
 /** Relative error that all jobs of a batch share: the machine is busier or freer than when it was measured. */
-export const sharedTimePart = 0.06
+export const sharedTimePart = 0.08
 
 /** Relative half-width of a mean over windows that stand for a whole of which they are the part `coverage`. */
 function relativeHalfWidth(values: readonly number[], coverage: number): number {

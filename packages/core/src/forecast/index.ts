@@ -1,2 +1,5 @@
 export * from './by-like.ts'
+export * from './calibration.ts'
 export * from './forecast.ts'
+export * from './kind-of-work.ts'
+export * from './outcome.ts'

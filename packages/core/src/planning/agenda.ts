@@ -4,7 +4,7 @@ import { JobState } from '../job.ts'
 import { Range, RangeSum } from '../range.ts'
 import type { Turns } from '../turns.ts'
 import { Lanes, type PlannedJob } from './lanes.ts'
-import { forecastOf, sharedSize, sharedTime, workLeft, type JobOutline, type LikeRates } from './outline.ts'
+import { forecastOf, sharedSize, sharedTime, workLeft, type ForecastGround, type JobOutline } from './outline.ts'
 
 /** What some jobs take together, and how much of that is known how well. */
 export const WorkTotals = z.object({
@@ -129,7 +129,7 @@ export class Agenda {
     own: readonly JobOutline[],
     others: readonly JobOutline[],
     lanes: number,
-    rates: LikeRates,
+    ground: ForecastGround,
     at: Date,
   ): Turns<Agenda> {
     const rank = (job: JobOutline) => (isActive(job) ? 0 : job.state === 'waiting' ? 1 : 2)
@@ -141,7 +141,7 @@ export class Agenda {
     const forecasts = new Map<number, JobForecast>()
     const held = own.filter(entry => entry.state === 'held')
     yield* each([...held, ...wanted], job => {
-      const forecast = forecastOf(job, rates)
+      const forecast = forecastOf(job, ground)
       if (forecast) forecasts.set(job.id, forecast)
     })
     const places = new Map<number, PlannedJob>()

@@ -1,5 +1,8 @@
+import { calibrated, calibrationFor, type Calibrations } from '../forecast/calibration.ts'
 import type { JobExtent, JobForecast } from '../forecast/forecast.ts'
 import { forecastByLike, type LikeRate } from '../forecast/by-like.ts'
+import { kindOfWork, type WorkTraits } from '../forecast/kind-of-work.ts'
+import type { Promised } from '../forecast/outcome.ts'
 import type { JobProgress, JobState } from '../job.ts'
 import { rangeAround, type Range, type SharedError } from '../range.ts'
 import type { Verdict } from '../check/records.ts'
@@ -26,6 +29,9 @@ export interface JobOutline {
   /** Group of like work that it may be forecast with. */
   likeKey: string | null
   extent: JobExtent
+  traits: WorkTraits
+  /** Its forecast when it was begun; it stays so. */
+  promised: JobForecast | null
   verdict: Verdict | null
   outputBytes: number | null
   outputPath: string | null
@@ -50,14 +56,35 @@ export type JobCourse = Pick<
 
 export type LikeRates = ReadonlyMap<string, LikeRate>
 
-/** The forecast that counts: from its own source, else from its like, else none. */
+/** What forecasts are made of beside a job's own measurement: the rates of its like, and how forecasts of its kind did. */
+export interface ForecastGround {
+  rates: LikeRates
+  calibrations: Calibrations
+}
+
+/** What a forecast is made from. */
+export type ForecastSeed = Pick<JobOutline, 'measured' | 'likeKey' | 'extent' | 'traits'>
+
+/** The forecast of a job that is about to begin, with what it is to be held against; null while nothing is known. */
+export function promise({ measured, likeKey, extent, traits }: ForecastSeed, ground: ForecastGround): Promised | null {
+  const rate = likeKey === null ? undefined : ground.rates.get(likeKey)
+  const raw = measured ?? (rate ? forecastByLike(rate, extent) : null)
+  if (!raw) return null
+  const kind = kindOfWork(traits, measured ? 'own' : 'like')
+  const { seconds, bytes } = raw
+  return {
+    kind: kind.key,
+    forecast: calibrated(raw, calibrationFor(kind, ground.calibrations)),
+    raw: { seconds, bytes },
+  }
+}
+
+/** The forecast that counts: what was told when it was begun, else from its own source, else from its like, else none. */
 export function forecastOf(
-  { measured, likeKey, extent }: Pick<JobOutline, 'measured' | 'likeKey' | 'extent'>,
-  rates: LikeRates,
+  { promised, ...seed }: ForecastSeed & Pick<JobOutline, 'promised'>,
+  ground: ForecastGround,
 ): JobForecast | null {
-  if (measured) return measured
-  const rate = likeKey === null ? undefined : rates.get(likeKey)
-  return rate ? forecastByLike(rate, extent) : null
+  return promised ?? promise(seed, ground)?.forecast ?? null
 }
 
 /** Relative half-width of what is left of a running job, whose speed is being seen. */

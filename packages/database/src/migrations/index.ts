@@ -12,6 +12,7 @@ import { Inventory } from './inventory.ts'
 import { Joins } from './joins.ts'
 import { LaneChoices } from './lane-choices.ts'
 import { LotFineness } from './lot-fineness.ts'
+import { Outcomes } from './outcomes.ts'
 import { PlannedNames } from './planned-names.ts'
 import { Renders } from './renders.ts'
 import { SoundUnits } from './sound-units.ts'
@@ -39,4 +40,5 @@ export const migrations = [
   { name: '017-work-units', class: WorkUnits },
   { name: '018-sound-units', class: SoundUnits },
   { name: '019-lane-choices', class: LaneChoices },
+  { name: '020-outcomes', class: Outcomes },
 ]

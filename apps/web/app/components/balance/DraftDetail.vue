@@ -156,7 +156,9 @@ async function measureAgain(): Promise<void> {
           </tbody>
         </table>
         <p class="muted">
-          Ranges are meant to hold four times out of five.<template v-if="job.forecast.carried">
+          Ranges are meant to hold nine times out of ten<template v-if="job.forecast.heldAgainst"
+            >; these are made of the last {{ job.forecast.heldAgainst }} results of its kind of work</template
+          >: see <NuxtLink to="/equipment/forecasts">how forecasts did</NuxtLink>.<template v-if="job.forecast.carried">
             They are wider for a source that was not measured itself.</template
           >
         </p>

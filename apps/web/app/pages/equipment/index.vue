@@ -4,6 +4,7 @@ import { useIntervalFn } from '@vueuse/core'
 import { ref } from 'vue'
 import EmptyState from '~/components/common/EmptyState.vue'
 import StateMark from '~/components/common/StateMark.vue'
+import EquipmentPages from '~/components/equipment/EquipmentPages.vue'
 import RegisterVolume from '~/components/equipment/RegisterVolume.vue'
 import { call } from '~/composables/useCall'
 import { useNotices } from '~/stores/notices'
@@ -40,6 +41,8 @@ async function setLanes({ id, lanes }: WorkerRecord, event: Event): Promise<void
   <div class="station">
     <div class="bar">
       <h1>Equipment</h1>
+      <EquipmentPages />
+      <span class="spacer" />
       <VBtn color="primary" @click="registering = true">Register a volume</VBtn>
     </div>
     <div class="scroll panel">

@@ -1,0 +1,122 @@
+<script setup lang="ts">
+import { coverageOver, coverageWindow, type Figure, type ForecastOutcome } from '@hematine/core'
+import { useElementSize } from '@vueuse/core'
+import { scaleLinear } from 'd3-scale'
+import { computed, ref } from 'vue'
+
+/** How many of each run of results lay within their ranges, as work went on. */
+const { outcomes, figure, before } = defineProps<{
+  outcomes: readonly ForecastOutcome[]
+  figure: Figure
+  /** Older results, that are not in the list. */
+  before: number
+}>()
+
+const box = ref<HTMLElement>()
+const { width, height } = useElementSize(box)
+const edge = { left: 40, right: 12, top: 18, bottom: 36 }
+/** What ranges are meant to hold, and how near to it is near enough. */
+const aim = { of: 0.9, low: 0.85, high: 0.95 }
+
+const coverage = computed(() => coverageOver(outcomes, figure))
+const x = computed(() =>
+  scaleLinear()
+    .domain([coverageWindow, Math.max(coverageWindow + 1, outcomes.length)])
+    .range([edge.left, Math.max(edge.left + 1, width.value - edge.right)]),
+)
+const y = computed(() =>
+  scaleLinear()
+    .domain([Math.min(0.5, ...coverage.value.map(run => run.within)), 1])
+    .range([Math.max(edge.top + 1, height.value - edge.bottom), edge.top]),
+)
+const path = computed(() =>
+  coverage.value
+    .map(
+      ({ last, within }, index) =>
+        `${index === 0 ? 'M' : 'L'}${x.value(last).toFixed(1)} ${y.value(within).toFixed(1)}`,
+    )
+    .join(''),
+)
+const now = computed(() => coverage.value.at(-1) ?? null)
+const percent = (part: number) => `${Math.round(part * 100)} %`
+</script>
+
+<template>
+  <div ref="box" class="box">
+    <p v-if="!now" class="muted wait">
+      Shown from {{ coverageWindow }} results on: how many of each {{ coverageWindow }} lay within their ranges.
+    </p>
+    <svg
+      v-else-if="width > 0"
+      :width="width"
+      :height="height"
+      role="img"
+      :aria-label="`Of the last ${coverageWindow} results ${percent(now.within)} lay within their ranges; 90 % are meant to`"
+    >
+      <rect
+        :x="edge.left"
+        :width="Math.max(0, width - edge.left - edge.right)"
+        :y="y(aim.high)"
+        :height="Math.max(0, y(aim.low) - y(aim.high))"
+        class="near"
+      />
+      <g v-for="tick in y.ticks(4)" :key="tick">
+        <line :x1="edge.left" :x2="width - edge.right" :y1="y(tick)" :y2="y(tick)" class="rule" />
+        <text :x="edge.left - 6" :y="y(tick) + 4" class="label number" text-anchor="end">{{ percent(tick) }}</text>
+      </g>
+      <line :x1="edge.left" :x2="width - edge.right" :y1="y(aim.of)" :y2="y(aim.of)" class="aim" />
+      <text x="0" y="10" class="label">
+        within their ranges, of {{ coverageWindow }} results each; meant to be 90 %
+      </text>
+      <text
+        v-for="tick in x.ticks(5).filter(Number.isInteger)"
+        :key="`x${tick}`"
+        :x="x(tick)"
+        :y="height - edge.bottom + 15"
+        class="label number"
+        text-anchor="middle"
+      >
+        {{ tick + before }}
+      </text>
+      <text :x="width - edge.right" :y="height - 4" class="label" text-anchor="end">results so far</text>
+      <path :d="path" class="line" />
+      <circle :cx="x(now.last)" :cy="y(now.within)" r="3.5" />
+    </svg>
+  </div>
+</template>
+
+<style scoped>
+.box {
+  height: 100%;
+  min-height: 0;
+  overflow: hidden;
+}
+svg {
+  display: block;
+}
+.wait {
+  margin: 24px 0 0;
+}
+.label {
+  fill: var(--muted);
+  font-size: 11px;
+}
+.rule {
+  stroke: var(--line);
+}
+.near {
+  fill: var(--raised);
+}
+.aim {
+  stroke: var(--good);
+  stroke-dasharray: 4 3;
+}
+.line {
+  fill: none;
+  stroke: rgb(var(--v-theme-on-surface));
+  stroke-width: 1.5;
+}
+circle {
+  fill: rgb(var(--v-theme-on-surface));
+}
+</style>

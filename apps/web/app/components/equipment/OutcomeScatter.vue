@@ -1,0 +1,146 @@
+<script setup lang="ts">
+import {
+  describeBytes,
+  describeBytesRange,
+  describeDuration,
+  describeDurationRange,
+  isWithin,
+  type Figure,
+  type ForecastOutcome,
+} from '@hematine/core'
+import { useElementSize } from '@vueuse/core'
+import { scaleLog } from 'd3-scale'
+import { computed, ref } from 'vue'
+
+/** What was forecast against what it came to, both as logarithms: on the line the forecast was right. The list below holds the same by keyboard. */
+const { outcomes, figure } = defineProps<{ outcomes: readonly ForecastOutcome[]; figure: Figure }>()
+/** Number of the result that is pointed at, here or in the list. */
+const at = defineModel<number | null>({ required: true })
+
+const box = ref<HTMLElement>()
+const { width, height } = useElementSize(box)
+const edge = { left: 62, right: 12, top: 18, bottom: 36 }
+/** Ticks that people read: seconds as clocks have them, bytes by powers of ten. */
+const ticksOf: Record<Figure, readonly number[]> = {
+  seconds: [0.01, 0.1, 1, 10, 60, 600, 3600, 36_000, 360_000],
+  bytes: Array.from({ length: 13 }, (_, power) => 10 ** power),
+}
+
+const points = computed(() =>
+  outcomes.flatMap(outcome => {
+    const { said, took } = outcome[figure]
+    return said.expected > 0 && took > 0 ? [{ outcome, said, took, within: isWithin(outcome[figure]) }] : []
+  }),
+)
+const domain = computed(() => {
+  const values = points.value.flatMap(({ said, took }) => [said.expected, took])
+  return [Math.min(...values) / 1.3, Math.max(...values) * 1.3] as const
+})
+const x = computed(() =>
+  scaleLog()
+    .domain(domain.value)
+    .range([edge.left, Math.max(edge.left + 1, width.value - edge.right)]),
+)
+const y = computed(() =>
+  scaleLog()
+    .domain(domain.value)
+    .range([Math.max(edge.top + 1, height.value - edge.bottom), edge.top]),
+)
+const ticks = computed(() => ticksOf[figure].filter(tick => tick >= domain.value[0] && tick <= domain.value[1]))
+const says = (value: number) =>
+  figure === 'seconds' ? describeDuration(value).replace('.0', '') : describeBytes(value)
+const saysRange = (range: ForecastOutcome['seconds']['said']) =>
+  figure === 'seconds' ? describeDurationRange(range) : describeBytesRange(range)
+const pointed = computed(() => points.value.find(({ outcome }) => outcome.id === at.value) ?? null)
+const outside = computed(() => points.value.filter(point => !point.within).length)
+/** Where a range begins or ends, held within the picture. */
+const held = (value: number) => Math.min(width.value - edge.right, Math.max(edge.left, x.value(Math.max(value, 1e-6))))
+</script>
+
+<template>
+  <div ref="box" class="box">
+    <svg
+      v-if="points.length > 0 && width > 0"
+      :width="width"
+      :height="height"
+      role="img"
+      :aria-label="`${figure === 'seconds' ? 'Time' : 'Size'} that was forecast against what it came to, of ${points.length} results; ${outside} lie outside their ranges`"
+      @pointerleave="at = null"
+    >
+      <g v-for="tick in ticks" :key="tick">
+        <line :x1="edge.left" :x2="width - edge.right" :y1="y(tick)" :y2="y(tick)" class="rule" />
+        <line :x1="x(tick)" :x2="x(tick)" :y1="edge.top" :y2="height - edge.bottom" class="rule" />
+        <text :x="edge.left - 6" :y="y(tick) + 4" class="label number" text-anchor="end">{{ says(tick) }}</text>
+        <text :x="x(tick)" :y="height - edge.bottom + 15" class="label number" text-anchor="middle">
+          {{ says(tick) }}
+        </text>
+      </g>
+      <text x="0" y="10" class="label">{{ figure === 'seconds' ? 'took' : 'is' }}</text>
+      <text :x="width - edge.right" :y="height - 4" class="label" text-anchor="end">forecast</text>
+      <line :x1="x(domain[0])" :y1="y(domain[0])" :x2="x(domain[1])" :y2="y(domain[1])" class="right-on" />
+      <line
+        v-if="pointed"
+        :x1="held(pointed.said.low)"
+        :x2="held(pointed.said.high)"
+        :y1="y(pointed.took)"
+        :y2="y(pointed.took)"
+        class="range"
+      />
+      <g
+        v-for="point in points"
+        :key="point.outcome.id"
+        :class="{ outside: !point.within, at: point.outcome.id === at }"
+        @pointerenter="at = point.outcome.id"
+      >
+        <title>
+          {{ point.outcome.sourceName }}, {{ point.outcome.specName }}: forecast {{ saysRange(point.said) }},
+          {{ figure === 'seconds' ? 'took' : 'is' }} {{ says(point.took) }}
+        </title>
+        <circle v-if="point.within" :cx="x(point.said.expected)" :cy="y(point.took)" r="3.5" />
+        <path v-else :d="`M${x(point.said.expected)} ${y(point.took) - 5.5}l5.5 5.5l-5.5 5.5l-5.5 -5.5z`" />
+      </g>
+    </svg>
+  </div>
+</template>
+
+<style scoped>
+.box {
+  height: 100%;
+  min-height: 0;
+  overflow: hidden;
+}
+svg {
+  display: block;
+}
+.label {
+  fill: var(--muted);
+  font-size: 11px;
+}
+.rule {
+  stroke: var(--line);
+}
+.right-on {
+  stroke: var(--muted);
+  stroke-dasharray: 4 3;
+}
+.range {
+  stroke: var(--accent-text);
+  stroke-width: 2;
+}
+circle {
+  fill: rgb(var(--v-theme-on-surface));
+  fill-opacity: 0.75;
+}
+.outside path {
+  fill: none;
+  stroke: var(--look);
+  stroke-width: 1.8;
+}
+.at circle {
+  fill: var(--accent-text);
+  fill-opacity: 1;
+}
+.at path {
+  fill: var(--accent-text);
+}
+</style>

@@ -1,0 +1,74 @@
+import { z } from 'zod'
+import { describeCodec } from '../codec-names.ts'
+import { pictureCodecs, soundCodecs } from '../codecs/index.ts'
+import type { DeliverySpec, RateControl } from '../spec/schema.ts'
+import { treatedSeconds, type Treatment } from '../treatment/index.ts'
+
+/** What is known of a job that says how its forecast may err. */
+export const WorkTraits = z.object({
+  /** Codec of the picture; null for sound alone, and for a picture that is copied. */
+  videoCodec: z.string().nullable(),
+  /** How it is told how many bits to spend; null without one. */
+  rate: z.string().nullable(),
+  soundCodec: z.string().nullable(),
+  isCopied: z.boolean(),
+  durationSeconds: z.number().min(0),
+})
+export type WorkTraits = z.infer<typeof WorkTraits>
+
+/** Whether a forecast is of the job's own source, or carried over from others that are like it. */
+export const Basis = z.enum(['own', 'like'])
+export type Basis = z.infer<typeof Basis>
+
+/** Work whose forecasts are taken to err alike. */
+export interface KindOfWork {
+  key: string
+  basis: Basis
+}
+
+/** Results that are shorter are forecast worse: starting costs and the first keyframe count for more. */
+const shortSeconds = 10
+
+const rateWords: Record<RateControl['kind'], string> = {
+  'constant quality': 'held quality',
+  'average rate': 'average rate',
+  'size cap': 'size cap',
+  'quality target': 'measured quality',
+  'set by profile': 'rate of its profile',
+  lossless: 'lossless',
+}
+
+/** The traits of a job. */
+export function workTraits({ spec, treatment }: { spec: DeliverySpec; treatment: Treatment }): WorkTraits {
+  const isCopied = treatment.result !== null && treatment.copied === true
+  const video = treatment.result !== null && !isCopied ? spec.video : null
+  return {
+    videoCodec: video?.codec ?? null,
+    rate: video?.rateControl.kind ?? null,
+    soundCodec: spec.audio?.codec ?? null,
+    isCopied,
+    durationSeconds: treatedSeconds(treatment),
+  }
+}
+
+/** Codecs and rate control, or that the picture is copied; short work apart from longer. */
+export function kindOfWork(traits: WorkTraits, basis: Basis): KindOfWork {
+  const { videoCodec, rate, soundCodec, isCopied, durationSeconds } = traits
+  const what = isCopied ? 'copy' : videoCodec ? `${videoCodec}/${rate}` : `sound/${soundCodec}`
+  return { key: `${basis}/${durationSeconds < shortSeconds ? 'short' : 'long'}/${what}`, basis }
+}
+
+const codecWords = (key: string) =>
+  [...pictureCodecs, ...soundCodecs].find(codec => codec.key === key)?.name ?? describeCodec(key)
+
+/** "H.264, held quality; 10 s and longer; measured itself" */
+export function describeKind(key: string): string {
+  const [basis, length, what, detail] = key.split('/')
+  const work =
+    what === 'copy'
+      ? 'copied picture'
+      : what === 'sound'
+        ? `${codecWords(detail!)} alone`
+        : `${codecWords(what!)}, ${rateWords[detail as RateControl['kind']]}`
+  return `${work}; ${length === 'short' ? `under ${shortSeconds} s` : `${shortSeconds} s and longer`}; ${basis === 'own' ? 'measured itself' : 'by its like'}`
+}
