@@ -93,6 +93,27 @@ test('Handover gives the verdicts, reasons first, and the checksums are those of
   await expectAccessible(page)
 })
 
+test('what was forecast is held against what it came to', async ({ page }) => {
+  await page.goto('/equipment')
+  await page.getByRole('link', { name: 'Forecasts and results' }).click()
+  await expect(page.getByText(/^All kinds of work: 2 results, times off by/)).toBeVisible()
+  const results = page.getByRole('table').last().getByRole('row')
+  await expect(results.filter({ hasText: 'Fog-signal interview 1.avi' })).toContainText(/ s.*(within|outside)/)
+  await expect(page.getByText('samples, until there are 20 results').first()).toBeVisible()
+  await page.getByRole('button', { name: 'Size' }).click()
+  await expect(results.filter({ hasText: 'Fog-signal interview 1.avi' })).toContainText(/ kB.*[+-]\d/)
+  await page
+    .getByRole('button', { name: /^H.264, held quality/ })
+    .first()
+    .click()
+  await expect(page.getByText(/^H.264, held quality; .* results?, sizes off by/)).toBeVisible()
+  await expectNoPageScroll(page)
+  await expectAccessible(page)
+  // One who looks at a result finds what it was forecast to take there as well.
+  await results.filter({ hasText: 'Fog-signal interview 1.avi' }).getByRole('link').click()
+  await expect(page).toHaveURL(/\/handover\/\d+/)
+})
+
 test('before and after are compared at any frame, beside each other and wiped, zoomed in step', async ({ page }) => {
   await page.goto('/handover')
   await page

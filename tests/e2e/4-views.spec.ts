@@ -13,6 +13,10 @@ test.describe('every view', () => {
         await expectNoPageScroll(page)
         await expectAccessible(page)
       }
+      await page.goto('/equipment/forecasts')
+      await expect(page.getByText(/^All kinds of work|Nothing is finished that was forecast/).first()).toBeVisible()
+      await expectNoPageScroll(page)
+      await expectAccessible(page)
     })
   }
 
@@ -24,6 +28,7 @@ test.describe('every view', () => {
       ['shift', 'Nothing waits'],
       ['handover', 'No results yet'],
       ['equipment', 'No worker is at work'],
+      ['equipment/forecasts', 'Nothing is finished that was forecast'],
     ] as const) {
       await page.goto(`${emptyAddress}/${station}`)
       await expect(page.getByText(words, { exact: true })).toBeVisible()
