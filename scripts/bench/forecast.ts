@@ -14,6 +14,7 @@ import {
 import { ownVolumes } from '@hematine/demo'
 import { writeClip } from '@hematine/demo/write-clip'
 import { silenceLibraries } from '@hematine/media'
+import { askerOf } from '../lib/asker.ts'
 import { temporaryDirectory } from '../lib/bootstrap.mjs'
 import { build } from '../lib/build.ts'
 import { freePort } from '../lib/cluster.ts'
@@ -87,16 +88,7 @@ export async function benchForecast(count: number, seed: number): Promise<void> 
     lasting: false,
     say: () => undefined,
   })
-  const ask = async <Answer>(route: string, body?: unknown): Promise<Answer> => {
-    const response = await fetch(
-      running.address + route,
-      body === undefined
-        ? {}
-        : { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) },
-    )
-    if (!response.ok) throw new Error(`${route}: ${await response.text()}`)
-    return (await response.json()) as Answer
-  }
+  const ask = askerOf(running)
   const jobs = async () => (await ask<{ jobs: JobRecord[] }>('/api/jobs?orderId=1&limit=500')).jobs
   try {
     say(

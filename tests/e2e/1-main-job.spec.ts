@@ -96,7 +96,7 @@ test('Handover gives the verdicts, reasons first, and the checksums are those of
 test('what was forecast is held against what it came to', async ({ page }) => {
   await page.goto('/equipment')
   await page.getByRole('link', { name: 'Forecasts and results' }).click()
-  await expect(page.getByText(/^All kinds of work: 2 results, times off by/)).toBeVisible()
+  await expect(page.getByText(/^All kinds of work: 2 results; times are off by/)).toBeVisible()
   const results = page.getByRole('table').last().getByRole('row')
   await expect(results.filter({ hasText: 'Fog-signal interview 1.avi' })).toContainText(/ s.*(within|outside)/)
   await expect(page.getByText('samples, until there are 20 results').first()).toBeVisible()
@@ -106,7 +106,7 @@ test('what was forecast is held against what it came to', async ({ page }) => {
     .getByRole('button', { name: /^H.264, held quality/ })
     .first()
     .click()
-  await expect(page.getByText(/^H.264, held quality; .* results?, sizes off by/)).toBeVisible()
+  await expect(page.getByText(/^H.264, held quality; .* results?; sizes are off by/)).toBeVisible()
   await expectNoPageScroll(page)
   await expectAccessible(page)
   // One who looks at a result finds what it was forecast to take there as well.

@@ -14,7 +14,7 @@ test.describe('every view', () => {
         await expectAccessible(page)
       }
       await page.goto('/equipment/forecasts')
-      await expect(page.getByText(/^All kinds of work|Nothing is finished that was forecast/).first()).toBeVisible()
+      await expect(page.getByText(/^All kinds of work|No forecast has a result yet/).first()).toBeVisible()
       await expectNoPageScroll(page)
       await expectAccessible(page)
     })
@@ -28,7 +28,7 @@ test.describe('every view', () => {
       ['shift', 'Nothing waits'],
       ['handover', 'No results yet'],
       ['equipment', 'No worker is at work'],
-      ['equipment/forecasts', 'Nothing is finished that was forecast'],
+      ['equipment/forecasts', 'No forecast has a result yet'],
     ] as const) {
       await page.goto(`${emptyAddress}/${station}`)
       await expect(page.getByText(words, { exact: true })).toBeVisible()

@@ -257,26 +257,17 @@ async function bringIn(event: Event): Promise<void> {
 </template>
 
 <style scoped>
-.rows {
-  width: 100%;
-  border-collapse: collapse;
-}
-.rows th {
-  text-align: left;
-  font-weight: 400;
-  color: var(--muted);
+table.rows th {
   height: 28px;
   padding: 0 12px;
   background: rgb(var(--v-theme-surface));
   box-shadow: inset 0 -1px 0 var(--line);
 }
-.rows td {
-  height: 30px;
+table.rows td {
   padding: 0 12px;
+  border-top: 0;
   border-bottom: 1px solid var(--line);
-}
-tr.open td {
-  background: var(--raised);
+  white-space: normal;
 }
 tr.open td:first-child {
   box-shadow: inset 3px 0 0 var(--accent);

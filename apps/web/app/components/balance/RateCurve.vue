@@ -81,6 +81,7 @@ function drop(): void {
     <svg
       v-else
       ref="svg"
+      class="chart"
       :width="Math.max(0, width)"
       :height="height"
       role="img"
@@ -155,16 +156,8 @@ function drop(): void {
 
 <style scoped>
 svg {
-  display: block;
   touch-action: none;
   cursor: ew-resize;
-}
-.label {
-  fill: var(--muted);
-  font-size: 11px;
-}
-.rule {
-  stroke: var(--line);
 }
 .line {
   fill: none;

@@ -48,6 +48,7 @@ const percent = (part: number) => `${Math.round(part * 100)} %`
     </p>
     <svg
       v-else-if="width > 0"
+      class="chart"
       :width="width"
       :height="height"
       role="img"
@@ -91,18 +92,8 @@ const percent = (part: number) => `${Math.round(part * 100)} %`
   min-height: 0;
   overflow: hidden;
 }
-svg {
-  display: block;
-}
 .wait {
   margin: 24px 0 0;
-}
-.label {
-  fill: var(--muted);
-  font-size: 11px;
-}
-.rule {
-  stroke: var(--line);
 }
 .near {
   fill: var(--raised);

@@ -20,11 +20,24 @@ const at = defineModel<number | null>({ required: true })
 const box = ref<HTMLElement>()
 const { width, height } = useElementSize(box)
 const edge = { left: 62, right: 12, top: 18, bottom: 36 }
-/** Ticks that people read: seconds as clocks have them, bytes by powers of ten. */
-const ticksOf: Record<Figure, readonly number[]> = {
-  seconds: [0.01, 0.1, 1, 10, 60, 600, 3600, 36_000, 360_000],
-  bytes: Array.from({ length: 13 }, (_, power) => 10 ** power),
-}
+/** Ticks that people read, in seconds as clocks have them; bytes have powers of ten. */
+const clockTicks: readonly (readonly [seconds: number, says: string])[] = [
+  [0.1, '0.1 s'],
+  [1, '1 s'],
+  [2, '2 s'],
+  [5, '5 s'],
+  [10, '10 s'],
+  [30, '30 s'],
+  [60, '1 min'],
+  [300, '5 min'],
+  [600, '10 min'],
+  [1800, '30 min'],
+  [3600, '1 h'],
+  [10_800, '3 h'],
+  [36_000, '10 h'],
+  [360_000, '100 h'],
+]
+const byteTicks = Array.from({ length: 13 }, (_, power) => [10 ** power, describeBytes(10 ** power)] as const)
 
 const points = computed(() =>
   outcomes.flatMap(outcome => {
@@ -46,9 +59,12 @@ const y = computed(() =>
     .domain(domain.value)
     .range([Math.max(edge.top + 1, height.value - edge.bottom), edge.top]),
 )
-const ticks = computed(() => ticksOf[figure].filter(tick => tick >= domain.value[0] && tick <= domain.value[1]))
-const says = (value: number) =>
-  figure === 'seconds' ? describeDuration(value).replace('.0', '') : describeBytes(value)
+const ticks = computed(() =>
+  (figure === 'seconds' ? clockTicks : byteTicks).filter(
+    ([value]) => value >= domain.value[0] && value <= domain.value[1],
+  ),
+)
+const says = (value: number) => (figure === 'seconds' ? describeDuration(value) : describeBytes(value))
 const saysRange = (range: ForecastOutcome['seconds']['said']) =>
   figure === 'seconds' ? describeDurationRange(range) : describeBytesRange(range)
 const pointed = computed(() => points.value.find(({ outcome }) => outcome.id === at.value) ?? null)
@@ -61,18 +77,19 @@ const held = (value: number) => Math.min(width.value - edge.right, Math.max(edge
   <div ref="box" class="box">
     <svg
       v-if="points.length > 0 && width > 0"
+      class="chart"
       :width="width"
       :height="height"
       role="img"
       :aria-label="`${figure === 'seconds' ? 'Time' : 'Size'} that was forecast against what it came to, of ${points.length} results; ${outside} lie outside their ranges`"
       @pointerleave="at = null"
     >
-      <g v-for="tick in ticks" :key="tick">
+      <g v-for="[tick, name] in ticks" :key="tick">
         <line :x1="edge.left" :x2="width - edge.right" :y1="y(tick)" :y2="y(tick)" class="rule" />
         <line :x1="x(tick)" :x2="x(tick)" :y1="edge.top" :y2="height - edge.bottom" class="rule" />
-        <text :x="edge.left - 6" :y="y(tick) + 4" class="label number" text-anchor="end">{{ says(tick) }}</text>
+        <text :x="edge.left - 6" :y="y(tick) + 4" class="label number" text-anchor="end">{{ name }}</text>
         <text :x="x(tick)" :y="height - edge.bottom + 15" class="label number" text-anchor="middle">
-          {{ says(tick) }}
+          {{ name }}
         </text>
       </g>
       <text x="0" y="10" class="label">{{ figure === 'seconds' ? 'took' : 'is' }}</text>
@@ -108,16 +125,6 @@ const held = (value: number) => Math.min(width.value - edge.right, Math.max(edge
   height: 100%;
   min-height: 0;
   overflow: hidden;
-}
-svg {
-  display: block;
-}
-.label {
-  fill: var(--muted);
-  font-size: 11px;
-}
-.rule {
-  stroke: var(--line);
 }
 .right-on {
   stroke: var(--muted);

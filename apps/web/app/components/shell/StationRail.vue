@@ -5,6 +5,9 @@ import { stations } from '~/composables/stations'
 import { useOrder } from '~/stores/order'
 
 const order = useOrder()
+const route = useRoute()
+/** Whether it is the station that is open, on any of its pages. */
+const isHere = (path: string) => route.path === path || route.path.startsWith(`${path}/`)
 /** Things that wait for a person's decision at a station, not totals. */
 const counts = computed<Record<string, { count: number; what: string }>>(() => ({
   '/intake': { count: order.counts.undecided, what: 'sources without a job' },
@@ -30,7 +33,7 @@ const counts = computed<Record<string, { count: number; what: string }>>(() => (
     </NuxtLink>
     <template v-for="(station, index) in stations" :key="station.path">
       <div v-if="station.aside && !stations[index - 1]!.aside" class="spacer" />
-      <NuxtLink :to="station.path" class="station-link">
+      <NuxtLink :to="station.path" class="station-link" :class="{ here: isHere(station.path) }">
         <VIcon :icon="station.icon" size="20" aria-hidden="true" />
         <span>{{ station.name }}</span>
         <span
@@ -74,7 +77,7 @@ const counts = computed<Record<string, { count: number; what: string }>>(() => (
 .station-link:hover {
   color: rgb(var(--v-theme-on-surface));
 }
-.station-link.router-link-active {
+.station-link.here {
   color: rgb(var(--v-theme-on-surface));
   background: rgb(var(--v-theme-surface));
   box-shadow: inset 3px 0 0 var(--accent);

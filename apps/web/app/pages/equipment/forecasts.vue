@@ -95,7 +95,7 @@ const cells = ({ off, within, width }: ForecastRecord) => [percent(off), percent
         >
       </div>
     </div>
-    <EmptyState v-if="answer && outcomes.length === 0" title="Nothing is finished that was forecast"
+    <EmptyState v-if="answer && outcomes.length === 0" title="No forecast has a result yet"
       >Each job that is delivered is held here against the time and size that were told when it was begun. From
       {{ leastOutcomes }} results of a kind of work on, the ranges of its forecasts are made from them.</EmptyState
     >
@@ -103,11 +103,11 @@ const cells = ({ off, within, width }: ForecastRecord) => [percent(off), percent
       <p class="sum">
         {{ kind === null ? 'All kinds of work' : describeKind(kind) }}:
         <span class="number">{{ describeCount(record.count) }}</span>
-        {{ record.count === 1 ? 'result' : 'results' }}, {{ figure === 'seconds' ? 'times' : 'sizes' }} off by
-        <span class="number">{{ percent(record.off) }}</span> in the middle,
-        <span class="number">{{ percent(record.within) }}</span> within their ranges, which are
-        <span class="number">±{{ percent(record.width) }}</span> wide in the middle. Ranges are meant to hold nine times
-        out of ten.<template v-if="answer.total > outcomes.length">
+        {{ record.count === 1 ? 'result' : 'results' }}; {{ figure === 'seconds' ? 'times' : 'sizes' }} are off by
+        <span class="number">{{ percent(record.off) }}</span> (median), and
+        <span class="number">{{ percent(record.within) }}</span> lie within their ranges, which are
+        <span class="number">±{{ percent(record.width) }}</span> wide (median). Ranges are meant to hold nine times out
+        of ten.<template v-if="answer.total > outcomes.length">
           The newest {{ describeCount(outcomes.length) }} of {{ describeCount(answer.total) }} are shown.</template
         >
       </p>
@@ -238,11 +238,15 @@ const cells = ({ off, within, width }: ForecastRecord) => [percent(off), percent
   display: grid;
   grid-template-columns: 1fr 1fr;
   gap: 24px;
+  margin-bottom: 16px;
 }
 .chart {
   display: grid;
   grid-template-rows: auto 250px auto;
   min-width: 0;
+  margin: 0;
+  padding: 0;
+  border: 0;
 }
 .key {
   display: flex;
@@ -253,29 +257,8 @@ const cells = ({ off, within, width }: ForecastRecord) => [percent(off), percent
 .key .look {
   margin-left: 8px;
 }
-.rows {
-  width: 100%;
-  border-collapse: collapse;
-}
-.rows th {
-  text-align: left;
-  font-weight: 400;
-  color: var(--muted);
+.page table.rows td {
   height: 26px;
-  padding: 0 12px 0 0;
-  white-space: nowrap;
-}
-.rows td {
-  height: 26px;
-  padding: 0 12px 0 0;
-  border-top: 1px solid var(--line);
-  white-space: nowrap;
-}
-.rows .end {
-  text-align: right;
-}
-.rows .open td {
-  background: var(--raised);
 }
 .results .name {
   width: 34%;

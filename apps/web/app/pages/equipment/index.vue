@@ -134,26 +134,6 @@ async function setLanes({ id, lanes }: WorkerRecord, event: Event): Promise<void
 </template>
 
 <style scoped>
-.rows {
-  width: 100%;
-  border-collapse: collapse;
-}
-.rows th {
-  text-align: left;
-  font-weight: 400;
-  color: var(--muted);
-  height: 26px;
-  padding: 0 12px 0 0;
-}
-.rows td {
-  height: 30px;
-  padding: 0 12px 0 0;
-  border-top: 1px solid var(--line);
-  white-space: nowrap;
-}
-.rows .end {
-  text-align: right;
-}
 .lanes {
   width: 64px;
   height: 24px;
