@@ -1,10 +1,11 @@
+import { randomUUID } from 'node:crypto'
 import { rmSync } from 'node:fs'
 import { cpus } from 'node:os'
 import path from 'node:path'
 import { setTimeout as pause } from 'node:timers/promises'
 import { chromium } from '@playwright/test'
 import { readSettings, type WorkSummary } from '@hematine/core'
-import { bringIn, connect, keepFacts, TaskQueue } from '@hematine/database'
+import { bringIn, connect, keepFacts, registerWorker, TaskQueue } from '@hematine/database'
 import browserSettings from '../../playwright.config.ts'
 import { facts } from '../../packages/core/tests/examples.ts'
 import { temporaryDirectory } from '../lib/bootstrap.mjs'
@@ -15,12 +16,15 @@ import { run } from '../lib/run.ts'
 
 const lotCount = 60
 
-/** Sources in sixty lots, as rows: what is benched is what the server and the pages do with many, not how files are read. */
+/** Sources in sixty lots and a worker with lanes, as rows: what is benched is what the server and the pages do with many, not how files are read. */
 async function makeSources(url: string, count: number): Promise<number[]> {
   const database = await connect(url)
   const queue = await TaskQueue.open(url, false, () => undefined)
   try {
     const em = () => database.em.fork()
+    // Without lanes nothing would have a place in the plan.
+    const standIn = { name: 'stand-in', machine: 'stand-in', host: 'stand-in', pid: 0 }
+    await registerWorker(em(), { id: randomUUID(), lanes: 2, ...standIn })
     const { brought } = await bringIn(
       em(),
       queue,

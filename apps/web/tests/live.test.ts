@@ -97,6 +97,22 @@ describe('what changes', () => {
     expect(stranger.heard.flatMap(change => change.copies)).toEqual([])
   })
 
+  test('of what forecasts are made of concerns every job: all lists are to be asked for again', async () => {
+    const { order } = await makeOrder(db, [])
+    const own = browser(order.id)
+    const shape = { low: -1, middle: 0, high: 1 }
+    const run = (sql: string, values: unknown[] = []) => db.em().getConnection().execute(sql, values)
+    await run(
+      `insert into forecast_outcome (job_id, source_name, spec_name, kind, basis, finished_at, seconds, bytes) values (1, 'a', 'b', 'own/long/copy', 'own', now(), '{}', '{}')`,
+    )
+    await expect.poll(() => own.heard.some(change => change.outcomes), patience).toBe(true)
+    expect(own.heard.every(change => change.jobIds?.length === 0)).toBe(true)
+    await run(`insert into calibration (kind, results, calibration) values ('own', 20, ?::jsonb)`, [
+      JSON.stringify({ count: 20, seconds: shape, bytes: shape }),
+    ])
+    await expect.poll(() => own.heard.some(change => change.jobIds === null && change.curves), patience).toBe(true)
+  })
+
   test('of sources is told by number, also when they are gone; a browser that left hears nothing', async () => {
     const { order } = await makeOrder(db, ['a.mp4', 'b.mp4'])
     const [own, gone] = [browser(order.id), browser(order.id)]

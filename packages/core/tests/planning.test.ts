@@ -156,6 +156,18 @@ const agendaOf = (own: JobOutline[], others: JobOutline[] = [], rates = noRates,
   atOnce(Agenda.make(1, own, others, lanes, { rates, calibrations: new Map() }, at))
 
 describe('an agenda', () => {
+  test('of workers without a lane has an end for what was begun alone', () => {
+    const begun = job({ state: 'running' })
+    const waits = job({ state: 'waiting' })
+    const drafted = job()
+    const { places, summary } = agendaOf([begun, waits, drafted], [], noRates, 0)
+    expect([...places.keys()]).toEqual([begun.id])
+    expect(summary.lanes).toBe(0)
+    // What it takes is known all the same.
+    expect(summary.withDrafts.seconds.expected).toBe(30)
+    expect(agendaOf([waits, drafted], [], noRates, 0).summary.withDrafts.end).toBeNull()
+  })
+
   test("takes every order's jobs on the same lanes: what runs, what waits by its place, then the order's drafts", () => {
     const own = [
       job({ id: 1, state: 'draft', position: 1 }),

@@ -22,8 +22,8 @@ import {
 } from './entities.ts'
 import { likeRatesOf } from './samples.ts'
 
-/** Ranges are made anew when so many more results of a kind are there: what people see does not move with each. */
-const resultsApart = 5
+/** Ranges are made anew when so many more results of a kind are there, a tenth of them: what people see does not move with each. */
+const resultsApart = (results: number) => Math.min(20, Math.max(5, Math.floor(results / 10)))
 
 /** How forecasts of each kind of work did, where enough of it is finished. */
 export async function calibrationsOf(em: EntityManager): Promise<Calibrations> {
@@ -70,7 +70,7 @@ export async function keepOutcome(tx: EntityManager, job: JobRow): Promise<void>
 async function calibrate(tx: EntityManager, like: { kind: string } | { basis: Basis }, name: string): Promise<void> {
   const results = await tx.count(OutcomeEntity, like)
   const before = await tx.findOne(CalibrationEntity, { kind: name })
-  if (results < Math.max(leastOutcomes, (before?.results ?? 0) + resultsApart)) return
+  if (results < (before ? before.results + resultsApart(before.results) : leastOutcomes)) return
   const newest = await tx.find(OutcomeEntity, like, { orderBy: { id: -1 }, limit: mostOutcomes })
   const calibration = calibrationOf(newest.reverse())
   // Two jobs that end at once may both come here: the later one counts.

@@ -113,6 +113,10 @@ async function remove(): Promise<void> {
         >The sums are without {{ describeCount(totals.unknown) }} of which nothing is known yet.</span
       >
     </p>
+    <p v-if="order.lanes === 0 && draftCount > 0" class="warning look" role="status">
+      No worker has a lane, so nothing has an end. Give one some in
+      <NuxtLink to="/equipment">Equipment</NuxtLink>.
+    </p>
     <p v-if="tooLarge" class="warning look" role="status">
       The results may not fit: {{ describeBytes(free!) }} are free on the delivery volume. Leave some out, choose a
       smaller spec, or make room.

@@ -107,10 +107,7 @@ export class Agendas {
     const em = this.em()
     if (this.areLanesStale) {
       this.areLanesStale = false
-      const lanes = Math.max(
-        1,
-        (await listWorkers(em)).reduce((sum, worker) => sum + worker.lanes, 0),
-      )
+      const lanes = (await listWorkers(em)).reduce((sum, worker) => sum + worker.lanes, 0)
       if (lanes !== this.lanes) this.version++
       this.lanes = lanes
     }

@@ -46,7 +46,8 @@ export const WorkSummary = z.object({
   orderId: z.int(),
   /** When it was made, ISO 8601 in UTC. */
   at: z.iso.datetime(),
-  lanes: z.int().positive(),
+  /** Of all workers together; with none, only what was begun has an end. */
+  lanes: z.int().min(0),
   counts: z.record(JobState, z.int().min(0)),
   pass: z.int().min(0),
   look: z.int().min(0),
@@ -121,7 +122,7 @@ export class Agenda {
    * Makes the plan, a little at a time: of ten thousand jobs it takes longer than others can wait.
    * @param own all jobs of the order
    * @param others open jobs of other orders, which take their turn on the same lanes
-   * @param lanes of all workers together
+   * @param lanes of all workers together; with none, what was begun is still finished, and nothing else has an end
    * @param at when it is made; every time in it counts from then
    */
   static *make(
@@ -151,7 +152,7 @@ export class Agenda {
       const seconds = workLeft({ state: job.state, progress: job.progress, forecast })
       // What is seen of a running job is its own and nobody else's.
       const shared = forecast && !job.progress ? sharedTime(forecast) : null
-      if (seconds) places.set(job.id, plan.place({ id: job.id, seconds, shared }))
+      if (seconds && (lanes > 0 || isActive(job))) places.set(job.id, plan.place({ id: job.id, seconds, shared }))
     })
     const known = { places, forecasts }
     const planned = wanted.filter(job => job.orderId === orderId)

@@ -15,7 +15,8 @@ const left = 64
 
 /** When the plan was made: its times count from then. */
 const begin = computed(() => new Date(work.at))
-const lanes = computed(() => work.lanes)
+// What was begun before all lanes were taken away is still in one.
+const lanes = computed(() => Math.max(work.lanes, ...work.bars.map(bar => bar.lane + 1)))
 const end = computed(() => work.withDrafts.end)
 const span = computed(() => Math.max(60, (end.value?.high ?? 60) * 1.04))
 const dueSeconds = computed(() => (due ? (due.getTime() - begin.value.getTime()) / 1000 : null))

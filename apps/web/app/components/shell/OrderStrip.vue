@@ -28,6 +28,8 @@ const deviceTime = computed(() => {
   if (!planned.value || planned.value.jobs === 0) return { part: null, words: 'nothing planned', tone: '' }
   const { seconds: deviceSeconds, unknown, jobs } = planned.value
   if (unknown === jobs) return { part: null, words: `${describeCount(unknown)} not measured yet`, tone: '' }
+  if (order.lanes === 0)
+    return { part: null, words: `${describeDurationRange(deviceSeconds)}, no lane to do it in`, tone: 'look' }
   const has = secondsLeft.value === null ? null : Math.max(0, secondsLeft.value) * order.lanes
   const words = `${describeDurationRange(deviceSeconds)}${has === null ? '' : ` of ${describeDuration(has).replace(/ h \d+ min$/, ' h')}`}${unknown > 0 ? ` + ${describeCount(unknown)} unmeasured` : ''}`
   return {
