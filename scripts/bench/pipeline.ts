@@ -20,6 +20,7 @@ import { build, bundle } from '../lib/build.ts'
 import { freePort } from '../lib/cluster.ts'
 import { run, type Running } from '../lib/run.ts'
 import { childrenOf } from '../../tests/support/processes.ts'
+import { utilisation } from './utilisation.ts'
 
 const rounds = 3
 /** Longer clips, whose fixed costs weigh as little as those of real ones do. */
@@ -32,12 +33,10 @@ const pause = (milliseconds: number) => new Promise(resolve => setTimeout(resolv
 class Application {
   constructor(readonly running: Running) {}
 
-  async ask<T>(address: string, body?: unknown): Promise<T> {
+  async ask<T>(address: string, body?: unknown, method = 'POST'): Promise<T> {
     const response = await fetch(
       this.running.address + address,
-      body === undefined
-        ? {}
-        : { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) },
+      body === undefined ? {} : { method, headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) },
     )
     if (!response.ok) throw new Error(`${address}: ${await response.text()}`)
     return (await response.json()) as T
@@ -375,7 +374,7 @@ async function forecasts(application: Application): Promise<void> {
   )
 }
 
-const parts = ['checks', 'segments', 'overhead', 'memory', 'web', 'forecasts'] as const
+const parts = ['checks', 'segments', 'overhead', 'memory', 'web', 'forecasts', 'utilisation'] as const
 type Part = (typeof parts)[number]
 
 /** Prints the figures of the parts asked for, all unless some are named. Run on a machine that does nothing else. */
@@ -417,6 +416,7 @@ export async function benchPipeline(words: readonly string[]): Promise<void> {
     if (wanted('memory')) await memoryOverLength(application)
     if (wanted('web')) await eventLoop(application)
     if (wanted('forecasts')) await forecasts(application)
+    if (wanted('utilisation')) await utilisation(application)
   } finally {
     await running?.stop()
     rmSync(directory, { recursive: true, force: true })
