@@ -103,10 +103,10 @@ test('what was forecast is held against what it came to', async ({ page }) => {
   await page.getByRole('button', { name: 'Size' }).click()
   await expect(results.filter({ hasText: 'Fog-signal interview 1.avi' })).toContainText(/ kB.*[+-]\d/)
   await page
-    .getByRole('button', { name: /^H.264, held quality/ })
+    .getByRole('button', { name: /^AV1, held quality/ })
     .first()
     .click()
-  await expect(page.getByText(/^H.264, held quality; .* results?; sizes are off by/)).toBeVisible()
+  await expect(page.getByText(/^AV1, held quality; .* results?; sizes are off by/)).toBeVisible()
   await expectNoPageScroll(page)
   await expectAccessible(page)
   // One who looks at a result finds what it was forecast to take there as well.

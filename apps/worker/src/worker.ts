@@ -76,7 +76,7 @@ export class Worker {
   private readonly children: Children
   private readonly hands: Hands
   private watching: Promise<void> | null = null
-  /** Filling of short lanes, one after another, so that none is filled twice. */
+  /** Filling of lanes, one after another, so that none is filled twice. */
   private filling: Promise<unknown> = Promise.resolve()
   private lookingAtSources: NodeJS.Timeout | undefined
   /** Numbers of the tasks in hand, and how many are being taken at this moment. */
@@ -317,7 +317,12 @@ export class Worker {
     return lanes === 'of jobs' ? this.freeLanes > 0 : this.busyWith(name) < lanes
   }
 
-  private async fillJobLanes(): Promise<void> {
+  /** Goes on with held jobs and begins new ones. While a lane is filled with a job nobody fills it with a part of one. */
+  private fillJobLanes(): Promise<void> {
+    return this.inTurn(() => this.takeJobs())
+  }
+
+  private async takeJobs(): Promise<void> {
     const { queue } = this.options
     for (const job of await jobsOf(this.em, this.identity.id)) {
       const run = this.runs.get(job.id)
@@ -330,7 +335,10 @@ export class Worker {
       )
         run.resume()
     }
-    while (this.lanesForJobs > 0 && !this.stopping) {
+    for (;;) {
+      // A lane may have become free since they were looked at: parts of jobs that are begun come before another job.
+      for (const kind of kinds) if (kind.lanes === 'of jobs') await this.fillLane(kind)
+      if (this.lanesForJobs <= 0 || this.stopping) return
       await dispatchJobs(this.em, queue, this.lanesForJobs)
       const [task] = await this.take('job', 1)
       if (!task) return
@@ -392,9 +400,14 @@ export class Worker {
   }
 
   private fillShortLanes(some: readonly Kind[] = kinds): Promise<void> {
-    const filled = this.filling.then(async () => {
+    return this.inTurn(async () => {
       for (const kind of some) await this.fillLane(kind)
     })
+  }
+
+  /** Fills lanes when nobody else does. */
+  private inTurn(fill: () => Promise<void>): Promise<void> {
+    const filled = this.filling.then(fill)
     this.filling = filled.catch(() => undefined)
     return filled
   }
