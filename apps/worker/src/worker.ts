@@ -322,8 +322,9 @@ export class Worker {
     return this.inTurn(() => this.takeJobs())
   }
 
-  private async takeJobs(): Promise<void> {
-    const { queue } = this.options
+  /** Goes on with jobs that were held and may go on, before anything new. */
+  private async continueHeld(): Promise<void> {
+    if (![...this.runs.values()].some(run => run.isHeld)) return
     for (const job of await jobsOf(this.em, this.identity.id)) {
       const run = this.runs.get(job.id)
       if (
@@ -335,11 +336,16 @@ export class Worker {
       )
         run.resume()
     }
+  }
+
+  private async takeJobs(): Promise<void> {
+    const { queue } = this.options
     for (;;) {
+      await this.continueHeld()
       // A lane may have become free since they were looked at: parts of jobs that are begun come before another job.
       for (const kind of kinds) if (kind.lanes === 'of jobs') await this.fillLane(kind)
       if (this.lanesForJobs <= 0 || this.stopping) return
-      await dispatchJobs(this.em, queue, this.lanesForJobs)
+      await dispatchJobs(this.em, queue, this.lanesForJobs, this.identity.id)
       const [task] = await this.take('job', 1)
       if (!task) return
       // Until its run is known, what was begun must not be taken for unknown.

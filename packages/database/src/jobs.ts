@@ -136,9 +136,15 @@ export async function measureJobAgain(em: EntityManager, queue: TaskQueue, jobId
 
 /**
  * Hands the next waiting jobs to the queue, so that `freeLanes` can be filled and no more: whatever is not yet handed out follows a new order at once.
+ * @param workerId whose lanes they are: jobs in its hands that were held and may go on come before new ones
  * @returns how many were handed out
  */
-export async function dispatchJobs(em: EntityManager, queue: TaskQueue, freeLanes: number): Promise<number> {
+export async function dispatchJobs(
+  em: EntityManager,
+  queue: TaskQueue,
+  freeLanes: number,
+  workerId: string | null = null,
+): Promise<number> {
   return em.transactional(async tx => {
     await tx.getConnection().execute('select pg_advisory_xact_lock(7002)', [], 'all', tx.getTransactionContext())
     const room = freeLanes - (await tx.count(JobEntity, { state: 'queued' }))
@@ -148,12 +154,15 @@ export async function dispatchJobs(em: EntityManager, queue: TaskQueue, freeLane
       { state: 'waiting', workerId: null, $or: [{ notBefore: null }, { notBefore: { $lt: new Date() } }] },
       { orderBy: { position: 1, id: 1 }, limit: room, lockMode: LockMode.PESSIMISTIC_PARTIAL_WRITE },
     )
-    for (const job of jobs) {
+    // Looked at after them: what a person let go together is seen together.
+    const kept = workerId === null ? 0 : await tx.count(JobEntity, { state: 'waiting', workerId })
+    const next = jobs.slice(0, Math.max(0, room - kept))
+    for (const job of next) {
       job.attempt++
       applyEvent(tx, job, 'dispatch')
       await queue.send('job', { jobId: job.id, attempt: job.attempt }, tx)
     }
-    return jobs.length
+    return next.length
   })
 }
 

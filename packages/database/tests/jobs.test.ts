@@ -267,8 +267,9 @@ describe('a running job', () => {
     const { job } = await begin(worker)
     await actOnJobs(db.em(), [job.id], 'hold')
     await actOnJobs(db.em(), [job.id], 'resume')
-    // It waits for its own worker; nobody else is handed it.
-    await dispatchJobs(db.em(), db.queue, 3)
+    // It waits for its own worker, whose one lane is kept for it; nobody else is handed it.
+    expect(await dispatchJobs(db.em(), db.queue, 1, worker.id)).toBe(0)
+    expect(await dispatchJobs(db.em(), db.queue, 3)).toBe(2)
     expect(await states()).toEqual([
       ['one.mp4', 'waiting'],
       ['two.mp4', 'queued'],
