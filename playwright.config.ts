@@ -17,8 +17,8 @@ export default defineConfig({
   use: {
     baseURL: process.env.E2E_ADDRESS ?? '',
     viewport: { width: 1280, height: 800 },
-    // Pictures of every moment would cost the tests a good part of their time; what the page held at each step says as much.
-    trace: { mode: 'retain-on-failure', screenshots: false, sources: false },
+    // Keeping what the page held at each step costs a good part of the tests' time: it is done when asked for, to look at a failure.
+    trace: { mode: process.env.E2E_TRACE ? 'retain-on-failure' : 'off', screenshots: false, sources: false },
     screenshot: 'only-on-failure',
     launchOptions: {
       executablePath: '/usr/bin/chromium',
