@@ -1,7 +1,21 @@
-import { actOnJobs, createOrder, draftJobs, listen, moveJobs, type Listening } from '@hematine/database'
+import {
+  actOnJobs,
+  beginSample,
+  createOrder,
+  dispatchJobs,
+  draftJobs,
+  keepMeasurement,
+  listen,
+  listJobs,
+  moveJobs,
+  startJob,
+  takeTask,
+  type Listening,
+} from '@hematine/database'
 import { afterEach, beforeEach, describe, expect, test } from 'vitest'
 import { Agendas } from '../server/utils/agendas.ts'
 import { makeOrder, makeWorker, useDatabase } from '../../../tests/support/database.ts'
+import { sample, window } from '../../../tests/support/samples.ts'
 
 /** The plans that the server keeps in memory, against what is in the database. */
 const db = useDatabase()
@@ -63,6 +77,39 @@ describe('the plan of an order', () => {
     const other = jobs.find(job => job.id !== one)!
     await db.em().getConnection().execute('update job set sample_id = ? where id = ?', [other.sampleId, one])
     expect(await outline()).toMatchObject({ sampleId: other.sampleId, sampleState: other.sampleState })
+  })
+
+  test('keeps what was told of a job that is begun, and follows what finished work says of the others', async () => {
+    const ids = await drafted()
+    const worker = await makeWorker(db)
+    for (const { id } of await db.em().getConnection().execute<{ id: number }[]>('select id from sample')) {
+      const { run } = (await beginSample(db.em(), id))!
+      await keepMeasurement(db.em(), id, run, sample([window(), window()]))
+    }
+    const told = async () => {
+      const { agenda } = await agendas.of(made.order.id)
+      const records = await listJobs(db.em(), { ids })
+      // Lists and plans say the same.
+      for (const job of records) expect(agenda.forecasts.get(job.id)).toEqual(job.forecast)
+      return ids.map(id => records.find(job => job.id === id)!.forecast!.seconds.expected)
+    }
+    const [before] = await told()
+    await actOnJobs(db.em(), ids.slice(0, 1), 'release')
+    await dispatchJobs(db.em(), db.queue, 1)
+    const { payload } = (await takeTask(db.em(), db.queue, 'job', worker.id))!
+    await startJob(db.em(), payload.jobId, payload.attempt, worker)
+    expect((await told())[0]).toBe(before)
+    const shape = { low: 0, middle: 1, high: 2 }
+    await db
+      .em()
+      .getConnection()
+      .execute(`insert into calibration (kind, results, calibration) values ('own', 20, ?::jsonb)`, [
+        JSON.stringify({ count: 20, seconds: shape, bytes: shape }),
+      ])
+    const [begun, ...others] = await told()
+    expect(begun).toBe(before)
+    // A half-width more than was measured.
+    for (const expected of others) expect(expected).toBeGreaterThan(before! * 1.2)
   })
 
   test('stays one object while nothing changes, so that no two answers differ', async () => {

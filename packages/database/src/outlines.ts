@@ -77,7 +77,7 @@ export async function listOutlines(
 const course = `job.id, job.spec ->> 'key' as "specKey", (job.spec ->> 'name') || case when (job.spec ->> 'version')::int > 1 then ' v' || (job.spec ->> 'version') else '' end as "specName",
   job.state, job.position, job.progress, job.sample_id as "sampleId", job."check" ->> 'verdict' as verdict,
   (job."check" -> 'measurement' ->> 'bytes')::double precision as "outputBytes",
-  case when job.state = 'done' then job.output_path end as "outputPath", job.work_seconds as "workSeconds"`
+  case when job.state = 'done' then job.output_path end as "outputPath", job.work_seconds as "workSeconds", job.promised -> 'forecast' as promised`
 
 /** How jobs stand, of those that are still there: a tenth of the work of reading their outlines. */
 export async function listCourses(em: EntityManager, ids: readonly number[]): Promise<JobCourse[]> {
@@ -104,7 +104,7 @@ async function readOutlines(em: EntityManager, ids: readonly number[]): Promise<
     em,
     `select job.order_id as "orderId", job.source_id as "sourceId", regexp_replace(source.relative_path, '^.*/', '') as "sourceName",
        source.bytes as "sourceBytes", source.lot_id as "lotId",
-       ${traits} as traits, job.promised -> 'forecast' as promised,
+       ${traits} as traits,
        sample.state as "sampleState", sample.measurement, sample.like_key as "likeKey", sample.extent,
        case when sample.extent is null then job.spec end as spec, case when sample.extent is null then job.treatment end as treatment,
        ${course}

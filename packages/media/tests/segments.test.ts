@@ -357,6 +357,14 @@ describe('a step begun in the middle', () => {
   })
 })
 
+/** Makes a working file one that a later version of Hematine left. */
+async function asOfAnotherVersion(file: string): Promise<void> {
+  const bytes = await readFile(file)
+  const at = bytes.lastIndexOf('{"form":') + '{"form":'.length
+  bytes[at] = '9'.charCodeAt(0)
+  await writeFile(file, bytes)
+}
+
 describe('segments that do not fit', () => {
   const wholeSound = path.join(scratch, 'whole.sound')
   /** Four segments and the sound of a lossless job. */
@@ -431,6 +439,7 @@ describe('segments that do not fit', () => {
         await writeFile(file, bytes)
       },
     ],
+    ['of another version', asOfAnotherVersion],
   ])('are not joined where a working file is %s', async (what, spoil) => {
     await expect(joined(what.replaceAll(' ', '-'), paths => spoil(paths[2]!))).rejects.toThrow(WorkingFileProblem)
     await expect(joined(what.replaceAll(' ', '-'), paths => spoil(paths[4]!))).rejects.toThrow(WorkingFileProblem)
@@ -467,5 +476,8 @@ describe('segments that do not fit', () => {
     await truncate(file, (await stat(file)).size - 1)
     expect({ ...(await make()), seconds: 0 }).toEqual({ ...first, seconds: 0 })
     expect(frames).toBe(10)
+    await asOfAnotherVersion(file)
+    await make()
+    expect(frames).toBe(15)
   })
 })

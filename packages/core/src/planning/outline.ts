@@ -52,6 +52,7 @@ export type JobCourse = Pick<
   | 'outputBytes'
   | 'outputPath'
   | 'workSeconds'
+  | 'promised'
 >
 
 export type LikeRates = ReadonlyMap<string, LikeRate>

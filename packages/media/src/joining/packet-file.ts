@@ -18,6 +18,8 @@ import { leavesOut, type PacketSink } from '../encoding/output.ts'
 
 const lengths = 8
 const places = 8
+/** Changes with how packets lie in a file and what is said at its end: one that another version of Hematine left is made again. */
+const form = 3
 
 /** A working file that is not whole: what lies in it is to be made again. */
 export class WorkingFileProblem extends MediaError {}
@@ -30,6 +32,12 @@ interface PacketHead {
   flags: number
   /** Bytes at the end of the data that are said beside the packet, by kind. */
   beside: [kind: number, bytes: number][]
+}
+
+/** Head of the last record. */
+interface Ending {
+  form: number
+  found: unknown
 }
 
 /** What encoders say beside a packet that writers pass on: a new head for a decoder, and sound that is not to be heard. */
@@ -106,7 +114,7 @@ export class PacketFileWriter implements PacketSink {
   async conclude(found: unknown): Promise<void> {
     const place = Buffer.alloc(places)
     place.writeBigUInt64LE(BigInt(this.bytesWritten))
-    await this.record({ found }, [])
+    await this.record({ form, found }, [])
     await this.put([place])
     await this.file!.sync()
     await this.file!.close()
@@ -158,11 +166,11 @@ export class PacketFileReader {
     return data
   }
 
-  private async head(): Promise<{ head: PacketHead | { found: unknown }; size: number }> {
+  private async head(): Promise<{ head: PacketHead | Ending; size: number }> {
     const sizes = await this.read(lengths)
     const text = await this.read(sizes.readUInt32LE(0))
     try {
-      return { head: JSON.parse(text.toString()) as PacketHead | { found: unknown }, size: sizes.readUInt32LE(4) }
+      return { head: JSON.parse(text.toString()) as PacketHead | Ending, size: sizes.readUInt32LE(4) }
     } catch {
       throw new WorkingFileProblem(`A working file is damaged: ${this.path}. Try the job again.`)
     }
@@ -186,7 +194,7 @@ export class PacketFileReader {
     return true
   }
 
-  /** What was found of the packets, passing them over: the next one is the first again. @throws WorkingFileProblem for a file that is not whole */
+  /** What was found of the packets, passing them over: the next one is the first again. @throws WorkingFileProblem for a file that is not whole, or of another version */
   async found(): Promise<unknown> {
     this.at = Math.max(0, this.size - places)
     this.at = Number((await this.read(places)).readBigUInt64LE())
@@ -194,6 +202,8 @@ export class PacketFileReader {
     const isLast = 'found' in head && this.at === this.size - places
     this.at = 0
     if (!isLast) throw new WorkingFileProblem(`A working file is damaged: ${this.path}. Try the job again.`)
+    if (head.form !== form)
+      throw new WorkingFileProblem(`A working file is of another version of Hematine: ${this.path}. Try the job again.`)
     return head.found
   }
 

@@ -5,7 +5,7 @@ import type { TranscodePlan } from '../encoding/transcode.ts'
 import type { WorkGate } from '../ground/gate.ts'
 import { MediaError } from '../ground/libav.ts'
 import { PacketFileReader, PacketFileWriter } from './packet-file.ts'
-import { storedForm, storeProof, type FoundOfSegment } from './stored-proof.ts'
+import { storeProof, type FoundOfSegment } from './stored-proof.ts'
 
 /** What making a segment takes. */
 export interface SegmentPlan extends Pick<TranscodePlan, 'input' | 'facts' | 'treatment' | 'spec'> {
@@ -60,7 +60,6 @@ export async function makeSegment(
     const proved = (await picture.proved())!
     const { ends } = proof!
     const found: FoundOfSegment = {
-      form: storedForm,
       firstFrame,
       frames,
       seconds: picture.begun === 0 ? 0 : (performance.now() - picture.begun) / 1000,
@@ -85,8 +84,7 @@ async function findSegment(path: string, { firstFrame, frames }: Segment): Promi
   try {
     const found = (await reader.found()) as FoundOfSegment
     await reader.walk()
-    const isSame =
-      found.form === storedForm && found.firstFrame === firstFrame && (frames ?? found.frames) >= found.frames
+    const isSame = found.firstFrame === firstFrame && (frames ?? found.frames) >= found.frames
     return isSame ? found : null
   } catch {
     return null

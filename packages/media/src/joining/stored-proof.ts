@@ -4,9 +4,6 @@ import type { ProvedSound } from '../proof/sound-proof.ts'
 import { changeBetween, SpreadPictures } from '../proof/plain-look.ts'
 import type { NetworkDevice } from '../ground/network.ts'
 
-/** Changes with what is kept of a segment: one that an earlier Hematine left is made again. */
-export const storedForm = 1
-
 type StoredPacket = [sum: string, seconds: number | null]
 
 /** What was found of a segment's picture, as its working file keeps it. */
@@ -29,7 +26,6 @@ interface StoredProof extends LikenessOfPart {
 
 /** What a working file says of its segment. */
 export interface FoundOfSegment extends StoredProof {
-  form: number
   firstFrame: number
   frames: number
   /** By the clock, from the first frame on. */
@@ -101,7 +97,6 @@ const packetsOf = (entries: ProvedPicture['ledger']['entries']): StoredPacket[] 
 
 /** What a working file says of its track of sound. */
 export interface FoundOfSound extends Omit<ProvedSound, 'ledger'> {
-  form: number
   packets: StoredPacket[]
   bytes: number
   sum: string | null
@@ -110,7 +105,7 @@ export interface FoundOfSound extends Omit<ProvedSound, 'ledger'> {
 /** What was proved of a track of sound, in a form that can be kept. */
 export function storeSound({ ledger, ...proved }: ProvedSound): FoundOfSound {
   const { entries, bytes, sum } = ledger
-  return { form: storedForm, ...proved, packets: packetsOf(entries), bytes, sum }
+  return { ...proved, packets: packetsOf(entries), bytes, sum }
 }
 
 /** What was proved of a track of sound, as it was kept. */
