@@ -156,7 +156,7 @@ describe('kinds of work', () => {
     durationSeconds: 60,
   }
   const says = (changes: Partial<WorkTraits>, basis: 'own' | 'like' = 'own') =>
-    describeKind(kindOfWork({ ...traits, ...changes }, basis).key)
+    describeKind(kindOfWork({ ...traits, ...changes }, basis))
 
   test('go by codec, rate control and length, and by what the forecast was made of', () => {
     expect(says({})).toBe('H.264, held quality; 10 s and longer; measured itself')
@@ -178,7 +178,7 @@ describe('kinds of work', () => {
         kind,
         new Map([
           ['own', many!],
-          [kind.key, few!],
+          [kind, few!],
         ]),
       ),
     ).toBe(few)

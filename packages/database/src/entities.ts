@@ -345,7 +345,7 @@ export const OutcomeEntity = defineEntity({
     jobId: p.integer(),
     sourceName: p.text(),
     specName: p.text(),
-    /** Key of its kind of work, and what its forecast was made of. */
+    /** Its kind of work (see `kindOfWork`), and what its forecast was made of. */
     kind: p.text(),
     basis: p.text().$type<Basis>(),
     /** Of how many results its ranges were. */

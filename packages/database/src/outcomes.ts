@@ -1,5 +1,6 @@
 import type { EntityManager } from '@mikro-orm/postgresql'
 import {
+  basisOf,
   calibrationOf,
   leastOutcomes,
   mostOutcomes,
@@ -49,7 +50,7 @@ export async function keepOutcome(tx: EntityManager, job: JobRow): Promise<void>
   if (!promised || !check || typeof workSeconds !== 'number') return
   await tx.populate(job, ['source'] as never)
   const { kind, forecast, raw } = promised
-  const basis: Basis = forecast.carried ? 'like' : 'own'
+  const basis = basisOf(kind)
   tx.create(OutcomeEntity, {
     jobId: job.id,
     sourceName: sourceName(job.source.getEntity() as SourceRow),

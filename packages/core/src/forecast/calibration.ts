@@ -1,7 +1,7 @@
-import { z } from 'zod'
+import { middle } from '../findings/finding.ts'
 import type { Range } from '../range.ts'
 import type { JobForecast } from './forecast.ts'
-import type { KindOfWork } from './kind-of-work.ts'
+import { basisOf } from './kind-of-work.ts'
 
 /** Results of a kind that ranges are worked out from: at least, and at most, the newest. */
 export const leastOutcomes = 20
@@ -12,14 +12,21 @@ const outside = 0.1
 const leastHalfWidth = 0.005
 
 /** How far results are from what was forecast of them, in half-widths of those forecasts (see `forecastError`). */
-export const ErrorShape = z.object({ low: z.number(), middle: z.number(), high: z.number() })
-export type ErrorShape = z.infer<typeof ErrorShape>
+export interface ErrorShape {
+  low: number
+  middle: number
+  high: number
+}
 
 /** What finished work of a kind says of the forecasts of its kind. */
-export const Calibration = z.object({ count: z.int().positive(), seconds: ErrorShape, bytes: ErrorShape })
-export type Calibration = z.infer<typeof Calibration>
+export interface Calibration {
+  /** Results that it was made of. */
+  count: number
+  seconds: ErrorShape
+  bytes: ErrorShape
+}
 
-/** By the key of a kind, and by the basis alone for kinds that have too few results of their own. */
+/** By kind of work, and by the basis alone for kinds that have too few results of their own. */
 export type Calibrations = ReadonlyMap<string, Calibration>
 
 const halfWidth = ({ expected, high }: Range) => Math.max(leastHalfWidth, Math.log(high / expected))
@@ -46,7 +53,7 @@ export function errorShape(errors: readonly number[]): ErrorShape | null {
   const ranked = (rank: number) => sorted[rank - 1]!
   return {
     low: ranked(Math.floor((outside / 2) * (count + 1))),
-    middle: (ranked(Math.floor((count + 1) / 2)) + ranked(Math.ceil((count + 1) / 2))) / 2,
+    middle: middle(errors),
     high: ranked(Math.ceil((1 - outside / 2) * (count + 1))),
   }
 }
@@ -71,8 +78,8 @@ export function calibratedRange(range: Range, shape: ErrorShape): Range {
 }
 
 /** What is known of the forecasts of a kind: from its own results, else from all of its basis; null where there are too few of both. */
-export function calibrationFor(kind: KindOfWork, calibrations: Calibrations): Calibration | null {
-  return calibrations.get(kind.key) ?? calibrations.get(kind.basis) ?? null
+export function calibrationFor(kind: string, calibrations: Calibrations): Calibration | null {
+  return calibrations.get(kind) ?? calibrations.get(basisOf(kind)) ?? null
 }
 
 const relativeWidth = ({ expected, high }: Range) => (expected > 0 ? (high - expected) / expected : 0)

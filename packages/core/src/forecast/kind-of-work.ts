@@ -1,30 +1,21 @@
-import { z } from 'zod'
 import { describeCodec } from '../codec-names.ts'
 import { pictureCodecs, soundCodecs } from '../codecs/index.ts'
 import type { DeliverySpec, RateControl } from '../spec/schema.ts'
 import { treatedSeconds, type Treatment } from '../treatment/index.ts'
 
 /** What is known of a job that says how its forecast may err. */
-export const WorkTraits = z.object({
+export interface WorkTraits {
   /** Codec of the picture; null for sound alone, and for a picture that is copied. */
-  videoCodec: z.string().nullable(),
+  videoCodec: string | null
   /** How it is told how many bits to spend; null without one. */
-  rate: z.string().nullable(),
-  soundCodec: z.string().nullable(),
-  isCopied: z.boolean(),
-  durationSeconds: z.number().min(0),
-})
-export type WorkTraits = z.infer<typeof WorkTraits>
+  rate: string | null
+  soundCodec: string | null
+  isCopied: boolean
+  durationSeconds: number
+}
 
 /** Whether a forecast is of the job's own source, or carried over from others that are like it. */
-export const Basis = z.enum(['own', 'like'])
-export type Basis = z.infer<typeof Basis>
-
-/** Work whose forecasts are taken to err alike. */
-export interface KindOfWork {
-  key: string
-  basis: Basis
-}
+export type Basis = 'own' | 'like'
 
 /** Results that are shorter are forecast worse: starting costs and the first keyframe count for more. */
 const shortSeconds = 10
@@ -51,24 +42,33 @@ export function workTraits({ spec, treatment }: { spec: DeliverySpec; treatment:
   }
 }
 
-/** Codecs and rate control, or that the picture is copied; short work apart from longer. */
-export function kindOfWork(traits: WorkTraits, basis: Basis): KindOfWork {
+/**
+ * Work whose forecasts are taken to err alike: by what a forecast was made of, by codec and rate control, or that the picture is copied; short work apart from
+ * longer.
+ * @returns a key, which `describeKind` puts into words
+ */
+export function kindOfWork(traits: WorkTraits, basis: Basis): string {
   const { videoCodec, rate, soundCodec, isCopied, durationSeconds } = traits
   const what = isCopied ? 'copy' : videoCodec ? `${videoCodec}/${rate}` : `sound/${soundCodec}`
-  return { key: `${basis}/${durationSeconds < shortSeconds ? 'short' : 'long'}/${what}`, basis }
+  return `${basis}/${durationSeconds < shortSeconds ? 'short' : 'long'}/${what}`
+}
+
+/** What the forecasts of a kind of work are made of. */
+export function basisOf(kind: string): Basis {
+  return kind.split('/')[0] as Basis
 }
 
 const codecWords = (key: string) =>
   [...pictureCodecs, ...soundCodecs].find(codec => codec.key === key)?.name ?? describeCodec(key)
 
 /** "H.264, held quality; 10 s and longer; measured itself" */
-export function describeKind(key: string): string {
-  const [basis, length, what, detail] = key.split('/')
+export function describeKind(kind: string): string {
+  const [, length, what, detail] = kind.split('/')
   const work =
     what === 'copy'
       ? 'copied picture'
       : what === 'sound'
         ? `${codecWords(detail!)} alone`
         : `${codecWords(what!)}, ${rateWords[detail as RateControl['kind']]}`
-  return `${work}; ${length === 'short' ? `under ${shortSeconds} s` : `${shortSeconds} s and longer`}; ${basis === 'own' ? 'measured itself' : 'by its like'}`
+  return `${work}; ${length === 'short' ? `under ${shortSeconds} s` : `${shortSeconds} s and longer`}; ${basisOf(kind) === 'own' ? 'measured itself' : 'by its like'}`
 }

@@ -1,16 +1,16 @@
 import { z } from 'zod'
+import { middle } from '../findings/finding.ts'
 import { Range } from '../range.ts'
-import { JobForecast } from './forecast.ts'
+import type { JobForecast } from './forecast.ts'
 import { describeKind } from './kind-of-work.ts'
 
 /** What a job was forecast to take when it was begun: as it was told, and as its samples alone had it. It stays so whatever is learned later. */
-export const Promised = z.object({
-  /** Key of its kind of work. */
-  kind: z.string(),
-  forecast: JobForecast,
-  raw: z.object({ seconds: Range, bytes: Range }),
-})
-export type Promised = z.infer<typeof Promised>
+export interface Promised {
+  /** See `kindOfWork`. */
+  kind: string
+  forecast: JobForecast
+  raw: Pick<JobForecast, 'seconds' | 'bytes'>
+}
 
 /** A figure that was told, and what it came to. */
 export const Told = z.object({ said: Range, took: z.number().min(0) })
@@ -22,7 +22,7 @@ export const ForecastOutcome = z.object({
   jobId: z.int(),
   sourceName: z.string(),
   specName: z.string(),
-  /** Key of its kind of work. */
+  /** See `kindOfWork`. */
   kind: z.string(),
   /** Of how many results its ranges were; null for those of its samples alone. */
   heldAgainst: z.int().positive().nullable(),
@@ -44,31 +44,24 @@ export function isWithin({ said, took }: Told): boolean {
 }
 
 /** How forecasts of some work did. */
-export const ForecastRecord = z.object({
-  count: z.int().min(0),
-  /** By which part results were off, in the middle. */
-  off: z.number(),
+export interface ForecastRecord {
+  count: number
+  /** By which part results were off (median). */
+  off: number
   /** Part of the results that lie within their ranges. */
-  within: z.number(),
-  /** Half-width of the ranges as a part of what was expected, in the middle. */
-  width: z.number(),
-})
-export type ForecastRecord = z.infer<typeof ForecastRecord>
-
-function median(values: readonly number[]): number {
-  const sorted = [...values].sort((a, b) => a - b)
-  const [low, high] = [sorted[Math.floor((sorted.length - 1) / 2)], sorted[Math.ceil((sorted.length - 1) / 2)]]
-  return low === undefined ? 0 : (low + high!) / 2
+  within: number
+  /** Half-width of the ranges as a part of what was expected (median). */
+  width: number
 }
 
 /** How forecasts of a figure did. */
 export function recordOf(told: readonly Told[]): ForecastRecord {
-  const widths = told.flatMap(({ said }) => (said.expected > 0 ? [(said.high - said.low) / 2 / said.expected] : []))
+  if (told.length === 0) return { count: 0, off: 0, within: 0, width: 0 }
   return {
     count: told.length,
-    off: median(told.map(entry => Math.abs(offBy(entry)))),
-    within: told.length > 0 ? told.filter(isWithin).length / told.length : 0,
-    width: median(widths),
+    off: middle(told.map(entry => Math.abs(offBy(entry)))),
+    within: told.filter(isWithin).length / told.length,
+    width: middle(told.map(({ said }) => (said.expected > 0 ? (said.high - said.low) / 2 / said.expected : 0))),
   }
 }
 

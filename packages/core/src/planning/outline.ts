@@ -74,7 +74,7 @@ export function promise({ measured, likeKey, extent, traits }: ForecastSeed, gro
   const kind = kindOfWork(traits, measured ? 'own' : 'like')
   const { seconds, bytes } = raw
   return {
-    kind: kind.key,
+    kind,
     forecast: calibrated(raw, calibrationFor(kind, ground.calibrations)),
     raw: { seconds, bytes },
   }

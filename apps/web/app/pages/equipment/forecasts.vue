@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import {
+  basisOf,
   describeBytes,
   describeBytesRange,
   describeCount,
@@ -67,7 +68,7 @@ const finished = (instant: string) =>
 /** Where the ranges of a kind come from at the moment. */
 function rangesOf(key: string): string {
   const calibrated = answer.value?.calibrated ?? {}
-  const basis = key.split('/')[0]!
+  const basis = basisOf(key)
   if (calibrated[key]) return `its last ${calibrated[key]} results`
   if (calibrated[basis])
     return `the last ${calibrated[basis]} results of all ${basis === 'own' ? 'that were measured' : 'by their like'}`
