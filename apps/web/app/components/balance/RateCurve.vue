@@ -3,6 +3,7 @@ import { curveAt, describeBytes, valueUnder, type CurvePoint, type CurveRecord }
 import { useElementSize } from '@vueuse/core'
 import { scaleLinear } from 'd3-scale'
 import { computed, ref } from 'vue'
+import ChartAxes from '~/components/common/ChartAxes.vue'
 
 /** Size against likeness, as measured; the chosen value can be dragged along the curve. The slider below it does the same by keyboard. */
 const { curve } = defineProps<{ curve: CurveRecord }>()
@@ -14,8 +15,6 @@ const height = 176
 const edge = { left: 40, right: 10, top: 14, bottom: 34 }
 /** A line between measured points is drawn in so many pieces. */
 const pieces = 60
-/** Half as wide as the words under a mark become. */
-const halfWords = 26
 
 const withErrors = (points: readonly CurvePoint[]) => points.filter(point => point.xpsnr !== null)
 const own = computed(() => withErrors(curve.points))
@@ -31,9 +30,6 @@ const y = computed(() => {
     .domain([Math.min(...decibels) - 1, Math.max(...decibels) + 1])
     .range([height - edge.bottom, edge.top])
 })
-
-/** Whether the words of a mark, centred on it, would be cut off at the right edge. */
-const isAtEdge = (bytes: number) => x.value(bytes) > width.value - halfWords
 
 /** A curve through measured points; in between, as their sizes and likenesses run from one to the next. */
 function pathOf(points: readonly CurvePoint[]): string {
@@ -91,22 +87,12 @@ function drop(): void {
       @pointerup="drop"
       @pointercancel="drop"
     >
-      <g v-for="tick in y.ticks(4)" :key="`y${tick}`">
-        <line :x1="edge.left" :x2="Math.max(edge.left, width - edge.right)" :y1="y(tick)" :y2="y(tick)" class="rule" />
-        <text :x="edge.left - 6" :y="y(tick) + 4" class="label number" text-anchor="end">{{ tick }}</text>
-      </g>
-      <text x="0" y="10" class="label">dB XPSNR</text>
-      <g v-for="tick in x.ticks(4)" :key="`x${tick}`">
-        <line :x1="x(tick)" :x2="x(tick)" :y1="height - edge.bottom" :y2="height - edge.bottom + 4" class="rule" />
-        <text
-          :x="isAtEdge(tick) ? width : x(tick)"
-          :y="height - edge.bottom + 16"
-          class="label number"
-          :text-anchor="isAtEdge(tick) ? 'end' : 'middle'"
-        >
-          {{ tick === 0 ? '0' : describeBytes(tick) }}
-        </text>
-      </g>
+      <ChartAxes
+        v-bind="{ width, height, edge }"
+        :x="x.ticks(4).map(tick => ({ at: x(tick), says: tick === 0 ? '0' : describeBytes(tick) }))"
+        :y="y.ticks(4).map(tick => ({ at: y(tick), says: tick }))"
+        y-name="dB XPSNR"
+      />
       <line
         v-if="curve.capBytes !== null && x(curve.capBytes) < width - edge.right"
         :x1="x(curve.capBytes)"

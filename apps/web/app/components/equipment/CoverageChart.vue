@@ -3,6 +3,7 @@ import { coverageOver, coverageWindow, type Figure, type ForecastOutcome } from 
 import { useElementSize } from '@vueuse/core'
 import { scaleLinear } from 'd3-scale'
 import { computed, ref } from 'vue'
+import ChartAxes from '~/components/common/ChartAxes.vue'
 
 /** How many of each run of results lay within their ranges, as work went on. */
 const { outcomes, figure, before } = defineProps<{
@@ -42,7 +43,7 @@ const percent = (part: number) => `${Math.round(part * 100)} %`
 </script>
 
 <template>
-  <div ref="box" class="box">
+  <div ref="box" class="chart-box">
     <p v-if="!now" class="muted wait">
       Shown from {{ coverageWindow }} results on: how many of each {{ coverageWindow }} lay within their ranges.
     </p>
@@ -61,25 +62,19 @@ const percent = (part: number) => `${Math.round(part * 100)} %`
         :height="Math.max(0, y(aim.low) - y(aim.high))"
         class="near"
       />
-      <g v-for="tick in y.ticks(4)" :key="tick">
-        <line :x1="edge.left" :x2="width - edge.right" :y1="y(tick)" :y2="y(tick)" class="rule" />
-        <text :x="edge.left - 6" :y="y(tick) + 4" class="label number" text-anchor="end">{{ percent(tick) }}</text>
-      </g>
+      <ChartAxes
+        v-bind="{ width, height, edge }"
+        :x="
+          x
+            .ticks(5)
+            .filter(Number.isInteger)
+            .map(tick => ({ at: x(tick), says: tick + before }))
+        "
+        :y="y.ticks(4).map(tick => ({ at: y(tick), says: percent(tick) }))"
+        x-name="results so far"
+        :y-name="`within their ranges, of ${coverageWindow} results each; meant to be 90 %`"
+      />
       <line :x1="edge.left" :x2="width - edge.right" :y1="y(aim.of)" :y2="y(aim.of)" class="aim" />
-      <text x="0" y="10" class="label">
-        within their ranges, of {{ coverageWindow }} results each; meant to be 90 %
-      </text>
-      <text
-        v-for="tick in x.ticks(5).filter(Number.isInteger)"
-        :key="`x${tick}`"
-        :x="x(tick)"
-        :y="height - edge.bottom + 15"
-        class="label number"
-        text-anchor="middle"
-      >
-        {{ tick + before }}
-      </text>
-      <text :x="width - edge.right" :y="height - 4" class="label" text-anchor="end">results so far</text>
       <path :d="path" class="line" />
       <circle :cx="x(now.last)" :cy="y(now.within)" r="3.5" />
     </svg>
@@ -87,11 +82,6 @@ const percent = (part: number) => `${Math.round(part * 100)} %`
 </template>
 
 <style scoped>
-.box {
-  height: 100%;
-  min-height: 0;
-  overflow: hidden;
-}
 .wait {
   margin: 24px 0 0;
 }

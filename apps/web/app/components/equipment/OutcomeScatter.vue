@@ -11,6 +11,7 @@ import {
 import { useElementSize } from '@vueuse/core'
 import { scaleLog } from 'd3-scale'
 import { computed, ref } from 'vue'
+import ChartAxes from '~/components/common/ChartAxes.vue'
 
 /** What was forecast against what it came to, both as logarithms: on the line the forecast was right. The list below holds the same by keyboard. */
 const { outcomes, figure } = defineProps<{ outcomes: readonly ForecastOutcome[]; figure: Figure }>()
@@ -74,7 +75,7 @@ const held = (value: number) => Math.min(width.value - edge.right, Math.max(edge
 </script>
 
 <template>
-  <div ref="box" class="box">
+  <div ref="box" class="chart-box">
     <svg
       v-if="points.length > 0 && width > 0"
       class="chart"
@@ -84,16 +85,14 @@ const held = (value: number) => Math.min(width.value - edge.right, Math.max(edge
       :aria-label="`${figure === 'seconds' ? 'Time' : 'Size'} that was forecast against what it came to, of ${points.length} results; ${outside} lie outside their ranges`"
       @pointerleave="at = null"
     >
-      <g v-for="[tick, name] in ticks" :key="tick">
-        <line :x1="edge.left" :x2="width - edge.right" :y1="y(tick)" :y2="y(tick)" class="rule" />
-        <line :x1="x(tick)" :x2="x(tick)" :y1="edge.top" :y2="height - edge.bottom" class="rule" />
-        <text :x="edge.left - 6" :y="y(tick) + 4" class="label number" text-anchor="end">{{ name }}</text>
-        <text :x="x(tick)" :y="height - edge.bottom + 15" class="label number" text-anchor="middle">
-          {{ name }}
-        </text>
-      </g>
-      <text x="0" y="10" class="label">{{ figure === 'seconds' ? 'took' : 'is' }}</text>
-      <text :x="width - edge.right" :y="height - 4" class="label" text-anchor="end">forecast</text>
+      <ChartAxes
+        v-bind="{ width, height, edge }"
+        :x="ticks.map(([value, name]) => ({ at: x(value), says: name }))"
+        :y="ticks.map(([value, name]) => ({ at: y(value), says: name }))"
+        x-name="forecast"
+        :y-name="figure === 'seconds' ? 'took' : 'is'"
+        has-grid
+      />
       <line :x1="x(domain[0])" :y1="y(domain[0])" :x2="x(domain[1])" :y2="y(domain[1])" class="right-on" />
       <line
         v-if="pointed"
@@ -121,11 +120,6 @@ const held = (value: number) => Math.min(width.value - edge.right, Math.max(edge
 </template>
 
 <style scoped>
-.box {
-  height: 100%;
-  min-height: 0;
-  overflow: hidden;
-}
 .right-on {
   stroke: var(--muted);
   stroke-dasharray: 4 3;

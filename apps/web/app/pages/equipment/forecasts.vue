@@ -22,7 +22,7 @@ import EmptyState from '~/components/common/EmptyState.vue'
 import MiddleName from '~/components/common/MiddleName.vue'
 import StateMark from '~/components/common/StateMark.vue'
 import CoverageChart from '~/components/equipment/CoverageChart.vue'
-import EquipmentPages from '~/components/equipment/EquipmentPages.vue'
+import EquipmentBar from '~/components/equipment/EquipmentBar.vue'
 import OutcomeScatter from '~/components/equipment/OutcomeScatter.vue'
 import { call, type CallAnswer } from '~/composables/useCall'
 import { useNotices } from '~/stores/notices'
@@ -79,10 +79,7 @@ const cells = ({ off, within, width }: ForecastRecord) => [percent(off), percent
 
 <template>
   <div class="station">
-    <div class="bar">
-      <h1>Equipment</h1>
-      <EquipmentPages />
-      <span class="spacer" />
+    <EquipmentBar>
       <div v-if="outcomes.length > 0" role="group" aria-label="Figure" class="figures">
         <VBtn
           v-for="entry in figures"
@@ -95,7 +92,7 @@ const cells = ({ off, within, width }: ForecastRecord) => [percent(off), percent
           >{{ entry.name }}</VBtn
         >
       </div>
-    </div>
+    </EquipmentBar>
     <EmptyState v-if="answer && outcomes.length === 0" title="No forecast has a result yet"
       >Each job that is delivered is held here against the time and size that were told when it was begun. From
       {{ leastOutcomes }} results of a kind of work on, the ranges of its forecasts are made from them.</EmptyState

@@ -4,7 +4,7 @@ import { useIntervalFn } from '@vueuse/core'
 import { ref } from 'vue'
 import EmptyState from '~/components/common/EmptyState.vue'
 import StateMark from '~/components/common/StateMark.vue'
-import EquipmentPages from '~/components/equipment/EquipmentPages.vue'
+import EquipmentBar from '~/components/equipment/EquipmentBar.vue'
 import RegisterVolume from '~/components/equipment/RegisterVolume.vue'
 import { call } from '~/composables/useCall'
 import { useNotices } from '~/stores/notices'
@@ -39,12 +39,9 @@ async function setLanes({ id, lanes }: WorkerRecord, event: Event): Promise<void
 
 <template>
   <div class="station">
-    <div class="bar">
-      <h1>Equipment</h1>
-      <EquipmentPages />
-      <span class="spacer" />
+    <EquipmentBar>
       <VBtn color="primary" @click="registering = true">Register a volume</VBtn>
-    </div>
+    </EquipmentBar>
     <div class="scroll panel">
       <section>
         <h2>Volumes</h2>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-/** The pages of Equipment. */
+/** The head of a page of Equipment, with the way to the others, and what can be done on it. */
 const pages = [
   { path: '/equipment', name: 'Volumes and workers' },
   { path: '/equipment/forecasts', name: 'Forecasts and results' },
@@ -7,11 +7,16 @@ const pages = [
 </script>
 
 <template>
-  <nav class="pages" aria-label="Pages of Equipment">
-    <NuxtLink v-for="page in pages" :key="page.path" :to="page.path" exact-active-class="here">{{
-      page.name
-    }}</NuxtLink>
-  </nav>
+  <div class="bar">
+    <h1>Equipment</h1>
+    <nav class="pages" aria-label="Pages of Equipment">
+      <NuxtLink v-for="page in pages" :key="page.path" :to="page.path" exact-active-class="here">{{
+        page.name
+      }}</NuxtLink>
+    </nav>
+    <span class="spacer" />
+    <slot />
+  </div>
 </template>
 
 <style scoped>
