@@ -402,7 +402,8 @@ export class JobRun implements Pausable {
       },
       planned,
     )
-    if (made.kind !== 'over' && !this.stopping)
+    // Units that were all there from the beginning left its lane to it.
+    if (made.kind !== 'over' && !this.stopping && !this.inLane)
       await new Promise<void>(resolve => {
         this.grant = resolve
         hands.onLane()

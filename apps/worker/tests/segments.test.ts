@@ -213,6 +213,28 @@ describe('a fault', () => {
   })
 })
 
+describe('a worker that is lost', () => {
+  test('while another makes the last of its segments leaves only the joining to it', async () => {
+    const first = startWorker()
+    jobsHeld.at('segment', 15)
+    const id = await release()
+    const workingAt = async () => (await segmentsOf(id)).find(unit => unit.state === 'working')
+    await expect.poll(async () => (await workingAt())?.firstFrame, patience).toBe(15)
+    await setLanes(db.em(), (await workingAt())!.workerId!, 0)
+    // It hears of it with its next sign of life.
+    await new Promise(resolve => setTimeout(resolve, 3000))
+    jobsHeld.letGo()
+    await untilDone(id, 2)
+    jobsHeld.at('segment', 45)
+    startWorker()
+    await expect.poll(async () => (await workingAt())?.firstFrame, patience).toBe(45)
+    await first.end('SIGKILL')
+    jobsHeld.letGo()
+    await expectDoneOnce(id)
+    expect((await readJob(db.em(), id)).attempt).toBe(2)
+  })
+})
+
 describe('segments that cannot be joined', () => {
   /** Has all but the last segment made, ends the worker, and lets somebody at the working files. */
   async function spoilt(spoil: (file: string) => Promise<void>): Promise<number> {
