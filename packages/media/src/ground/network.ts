@@ -1,8 +1,9 @@
 import { existsSync, readdirSync } from 'node:fs'
 import { createRequire } from 'node:module'
 import { availableParallelism } from 'node:os'
-import { InferenceSession, Tensor } from 'onnxruntime-node'
+import type { InferenceSession } from 'onnxruntime-node'
 import { MediaError } from './libav.ts'
+import { networkRuntime } from './when-wanted.ts'
 
 /** The learned networks that ship with Hematine; docs/models.md says what each is worth. */
 export const networks = {
@@ -66,6 +67,7 @@ export class Network {
       extra: { session: { intra_op: { allow_spinning: '0' } } },
     })
     const file = weightsOf(name)
+    const { InferenceSession } = networkRuntime()
     if (device === 'webgpu' || (device === 'auto' && hasGpu())) {
       try {
         return new Network(name, await InferenceSession.create(file, options('webgpu')), 'webgpu')
@@ -94,6 +96,7 @@ export class Network {
     const { scale } = this
     const { reach } = networks[this.name]
     const { width, height } = picture
+    const { Tensor } = networkRuntime()
     const rows = Math.max(reach * 2, Math.floor(tilePixels / width))
     const large = {
       width: width * scale,

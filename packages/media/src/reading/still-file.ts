@@ -1,11 +1,11 @@
 import { stat } from 'node:fs/promises'
 import path from 'node:path'
 import { frameFileName, isTiffOfJpeg, presentNumbers, profileName } from '@hematine/core'
-import sharp from 'sharp'
 import { MediaError } from '../ground/libav.ts'
 import { readAt } from '../ground/read-at.ts'
 import type { MediaInput, PlainInput } from '../ground/media-input.ts'
 import { refuseTooLarge } from './picture-limit.ts'
+import { pictures } from '../ground/when-wanted.ts'
 
 /** Files of one picture, which the still-image library reads as well. */
 const stills = /\.(png|jpe?g|tiff?|webp|gif|avif|heic|svg)$/i
@@ -34,7 +34,7 @@ function fileOf(input: PlainInput): string | null {
 export async function readStillHead(input: PlainInput): Promise<StillHead | null> {
   const file = fileOf(input)
   if (!file) return null
-  const head = await sharp(file, { limitInputPixels: false })
+  const head = await pictures()(file, { limitInputPixels: false })
     .metadata()
     .catch(() => null)
   if (!head) return null
@@ -79,7 +79,7 @@ async function hasEnd(file: string): Promise<boolean> {
 }
 
 function endsEarly(file: string): Promise<boolean> {
-  return sharp(file, { failOn: 'truncated', limitInputPixels: false })
+  return pictures()(file, { failOn: 'truncated', limitInputPixels: false })
     .stats()
     .then(
       () => false,

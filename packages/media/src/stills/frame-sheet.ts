@@ -1,8 +1,8 @@
 import { createWriteStream } from 'node:fs'
 import { rename, rm } from 'node:fs/promises'
 import { finished } from 'node:stream/promises'
-import sharp from 'sharp'
 import type { RgbPicture } from './still.ts'
+import { pictures } from '../ground/when-wanted.ts'
 
 /**
  * Pictures of a moment in one file, for playing in a browser frame by frame: the length of a header (4 bytes, little-endian), the header
@@ -20,7 +20,7 @@ const jpeg = { quality: 90, chromaSubsampling: '4:4:4' }
 
 /** A picture as JPEG. */
 export function toJpeg({ width, height, data }: RgbPicture): Promise<Buffer> {
-  return sharp(data, { raw: { width, height, channels: 3 } })
+  return pictures()(data, { raw: { width, height, channels: 3 } })
     .jpeg(jpeg)
     .toBuffer()
 }

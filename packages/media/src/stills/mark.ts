@@ -1,5 +1,5 @@
-import sharp from 'sharp'
 import { MediaError } from '../ground/libav.ts'
+import { pictures } from '../ground/when-wanted.ts'
 
 /** Most pixels along a side of a mark's picture. */
 const largestMark = 4096
@@ -11,7 +11,7 @@ const largestMark = 4096
  */
 export async function readMark(bytes: Uint8Array): Promise<Buffer> {
   try {
-    const picture = () => sharp(bytes, { limitInputPixels: largestMark ** 2 })
+    const picture = () => pictures()(bytes, { limitInputPixels: largestMark ** 2 })
     const { format, space, hasAlpha, width, height } = await picture().metadata()
     if (Math.max(width, height) > largestMark) throw new Error('too large')
     const png = await picture().rotate().toColourspace('srgb').ensureAlpha().png().toBuffer()

@@ -7,13 +7,13 @@ import {
   type VideoFacts,
 } from '@hematine/core'
 import { avGetPixFmtName, Frame } from 'node-av/lib'
-import sharp from 'sharp'
 import { openFrames } from '../reading/frame-reader.ts'
 import { wholeChromaFilters } from '../treating/filters.ts'
 import { Graph, videoPadOf } from '../ground/graph.ts'
 import type { MediaInput } from '../ground/media-input.ts'
 import { MediaError } from '../ground/libav.ts'
 import { TreatedPicture } from '../treating/picture-treatment.ts'
+import { pictures } from '../ground/when-wanted.ts'
 
 /** One picture as bytes of red, green and blue. */
 export interface RgbPicture {
@@ -71,7 +71,7 @@ export function rgbOf({ width, height, linesize, data: planes }: Frame): RgbPict
 
 /** A lossless PNG of a picture, at the least compression that still shrinks it. */
 export function toPng(picture: RgbPicture): Promise<Buffer> {
-  return sharp(picture.data, { raw: { width: picture.width, height: picture.height, channels: 3 } })
+  return pictures()(picture.data, { raw: { width: picture.width, height: picture.height, channels: 3 } })
     .png({ compressionLevel: 2 })
     .toBuffer()
 }
@@ -122,7 +122,7 @@ export async function posterFrame(
     await decoder.close()
   }
   if (!best) throw new MediaError('No frame for a poster could be decoded.')
-  return sharp(best.picture.data, { raw: { width: best.picture.width, height: best.picture.height, channels: 3 } })
+  return pictures()(best.picture.data, { raw: { width: best.picture.width, height: best.picture.height, channels: 3 } })
     .webp({ quality: 82, effort: webpEffort })
     .toBuffer()
 }
@@ -168,7 +168,7 @@ export async function stripFrames(
       if (strip.some(entry => Math.abs(entry.seconds - at) < 1e-6)) continue
       strip.push({
         seconds: Math.max(0, at),
-        picture: await sharp(picture.data, { raw: { width: picture.width, height: picture.height, channels: 3 } })
+        picture: await pictures()(picture.data, { raw: { width: picture.width, height: picture.height, channels: 3 } })
           .webp({ quality: 75, effort: webpEffort })
           .toBuffer(),
       })
