@@ -4,7 +4,7 @@ import { readdir, readFile } from 'node:fs/promises'
 import path from 'node:path'
 import { expect, test, type Page } from '@playwright/test'
 import { childrenOf } from '../support/processes.ts'
-import { clearLanes, dataDirectory, jobs, measuredSource, releaseJob, untilState } from './support.ts'
+import { clearLanes, dataDirectory, expectAccessible, jobs, measuredSource, releaseJob, untilState } from './support.ts'
 
 test.beforeEach(({ request }) => clearLanes(request))
 test.afterAll(({ request }) => clearLanes(request))
@@ -46,6 +46,66 @@ test('two browsers agree: order, hold and progress', async ({ browser, request }
   await request.post('/api/jobs/actions', { data: { ids: [tape, interview], action: 'cancel' } })
   await one.close()
   await two.close()
+})
+
+test('an order that is late is brought in by another order of the jobs, which can be put back', async ({
+  page,
+  request,
+}) => {
+  const workers = (await (await request.get('/api/workers')).json()) as { id: string; lanes: number }[]
+  // Nothing is begun meanwhile, so that the jobs wait for as long as it takes to look.
+  for (const { id } of workers) await request.patch(`/api/workers/${id}`, { data: { lanes: 0 } })
+  const long = await releaseJob(request, disc, 'playback-box')
+  const short = await releaseJob(request, 'Fog-signal interview 1.avi', 'small-mp4')
+  // What two lanes would make of it is told in the server's place; taking the order is real.
+  const range = (expected: number) => ({ expected, low: expected * 0.9, high: expected * 1.1 })
+  const ends = (expected: number, lateSeconds: number) => ({ end: range(expected), lateSeconds })
+  const inHours = (hours: number) => new Date(Date.now() + hours * 3600_000).toISOString()
+  const waits = async () => (await jobs(request)).filter(job => job.state === 'waiting').map(job => job.id)
+  await page.route('**/api/order-of-work?*', async route => {
+    const isTaken = (await waits())[0] === short
+    const rush = isTaken ? ends(1800, 0) : ends(9000, 5400)
+    const first = isTaken ? ends(9000, 0) : ends(7200, 0)
+    const orders = [
+      { id: 1, code: 'SL-1', name: 'First', dueAt: inHours(30), waiting: 1, now: first, suggested: ends(9000, 0) },
+      { id: 2, code: 'SL-2', name: 'Rush', dueAt: inHours(1), waiting: 1, now: rush, suggested: ends(1800, 0) },
+    ]
+    await route.fulfill({
+      json: {
+        at: new Date().toISOString(),
+        lanes: 2,
+        waiting: 2,
+        unknown: 0,
+        orders,
+        now: ends(9000, rush.lateSeconds),
+        suggested: ends(9000, 0),
+        bound: { lateSeconds: 0, endSeconds: 9000 },
+        lanesMore: 0,
+        isBetter: !isTaken,
+        before: isTaken ? [short, long] : [long, short],
+        after: [short, long],
+      },
+    })
+  })
+  await page.goto('/shift')
+  const told = page.getByRole('status').filter({ hasText: 'As the jobs wait, SL-2 ends after its due time' })
+  await expect(told).toContainText('by 1 h 30 min. In another order of the jobs nothing is late.')
+  await told.getByRole('button', { name: 'Look at that order' }).press('Enter')
+  const dialog = page.getByRole('dialog', { name: 'Orders and their due times' })
+  await expect(dialog.getByRole('row', { name: /SL-2/ })).toContainText('1 h 30 min')
+  await expect(dialog.getByRole('row', { name: /SL-2/ })).toContainText('in time')
+  await expectAccessible(page)
+  await dialog.getByRole('button', { name: 'Begin 2 jobs in that order' }).press('Enter')
+  await expect(told).toHaveCount(0)
+  expect(await waits()).toEqual([short, long])
+  await expect.poll(() => waitingNames(page)).toEqual(['Fog-signal interview 1.avi', disc])
+  await page.getByRole('button', { name: 'Put back' }).press('Enter')
+  await expect.poll(() => waitingNames(page)).toEqual([disc, 'Fog-signal interview 1.avi'])
+  await expect(told).toBeVisible()
+  await page.unrouteAll()
+  // By the server itself: without a lane nothing has an end.
+  expect(await (await request.get('/api/order-of-work?orderId=1')).json()).toMatchObject({ lanes: 0, isBetter: false })
+  for (const { id, lanes } of workers) await request.patch(`/api/workers/${id}`, { data: { lanes } })
 })
 
 test('kill -9 of the web server: the work goes on, the page finds back, and the job is done once', async ({

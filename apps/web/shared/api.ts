@@ -25,6 +25,7 @@ import {
   mostMoments,
   NumberedSequence,
   OrderRecord,
+  OrderSuggestion,
   parseSectorRanges,
   PlannedJobRecord,
   PlannedRecord,
@@ -889,6 +890,21 @@ export const api = {
     summary: 'Moves jobs to just before another one, or to the end.',
     body: z.object({ ids, beforeId: rowNumber.nullable() }),
     status: 204,
+  },
+  suggestOrder: {
+    method: 'get',
+    path: '/api/order-of-work',
+    summary:
+      'Whether orders are done by their due times as jobs wait now, and an order of the jobs in which less is late.',
+    query: ofOrder,
+    answer: OrderSuggestion,
+  },
+  orderJobs: {
+    method: 'post',
+    path: '/api/order-of-work',
+    summary: 'Has waiting jobs begun in the order given, in the places that they have together.',
+    body: z.object({ ids, because: z.enum(['due times', 'put back']) }),
+    answer: z.object({ moved: z.int().min(0) }),
   },
   listEvents: {
     method: 'get',

@@ -7,7 +7,9 @@ import {
   keepMeasurement,
   listen,
   listJobs,
+  listOrders,
   moveJobs,
+  orderJobs,
   startJob,
   takeTask,
   type Listening,
@@ -77,6 +79,41 @@ describe('the plan of an order', () => {
     const other = jobs.find(job => job.id !== one)!
     await db.em().getConnection().execute('update job set sample_id = ? where id = ?', [other.sampleId, one])
     expect(await outline()).toMatchObject({ sampleId: other.sampleId, sampleState: other.sampleState })
+  })
+
+  test('says which orders end after their due times, with the very ends that lists show, and follows what is taken of it', async () => {
+    const ids = await drafted()
+    const other = await createOrder(db.em(), {
+      code: 'T-2',
+      name: 'Rush',
+      dueAt: new Date(Date.now() - 3600_000),
+    })
+    const worker = await makeWorker(db)
+    for (const { id } of await db.em().getConnection().execute<{ id: number }[]>('select id from sample')) {
+      const { run } = (await beginSample(db.em(), id))!
+      await keepMeasurement(db.em(), id, run, sample([window(), window()]))
+    }
+    await actOnJobs(db.em(), ids, 'release')
+    // The last that waits is the other order's, and all of it is late already; the longer what is before it takes, the later.
+    await db.em().getConnection().execute('update job set order_id = ? where id = ?', [other.id, ids[2]])
+    await db
+      .em()
+      .getConnection()
+      .execute(`update sample set measurement = jsonb_set(measurement, '{startSeconds}', '500')`)
+    agendas.forget()
+    const suggest = async () => agendas.suggestion(made.order.id, await listOrders(db.em()))
+    const found = await suggest()
+    const { agenda } = await agendas.of(made.order.id)
+    expect(worker.lanes).toBeGreaterThan(0)
+    expect(found).toMatchObject({ waiting: 3, unknown: 0, isBetter: true, before: ids })
+    expect(found.after[0]).toBe(ids[2])
+    for (const [place, { id }] of found.orders.entries()) {
+      const last = id === other.id ? ids[2]! : ids[1]!
+      expect(found.orders[place]!.now.end!.expected).toBeCloseTo(agenda.places.get(last)!.end.expected, 6)
+    }
+    await orderJobs(db.em(), found.after, 'by due times')
+    expect(await suggest()).toMatchObject({ isBetter: false, before: found.after })
+    expect(await listed(['waiting'])).toEqual(found.after.filter(id => id !== ids[2]))
   })
 
   test('keeps what was told of a job that is begun, and follows what finished work says of the others', async () => {

@@ -18,36 +18,8 @@ import {
   type WorkTraits,
 } from '../src/index.ts'
 import { atOnce } from '../../../tests/support/at-once.ts'
+import { around, exactly, extent, forecast, job, traits } from './outlines.ts'
 
-const exactly = (value: number): Range => ({ expected: value, low: value, high: value })
-const around = (value: number, part: number): Range => ({
-  expected: value,
-  low: value * (1 - part),
-  high: value * (1 + part),
-})
-const extent = (frames: number): JobExtent => ({
-  frames,
-  pixels: 1_000_000,
-  durationSeconds: frames / 25,
-  keyframeDistance: 50,
-  container: 'mp4',
-  sizeIs: 'by quality',
-})
-const traits: WorkTraits = {
-  videoCodec: 'h264',
-  rate: 'constant quality',
-  soundCodec: 'aac',
-  isCopied: false,
-  durationSeconds: 60,
-}
-const forecast = (seconds: Range, bytes: Range): JobForecast => ({
-  seconds,
-  bytes,
-  checkSeconds: 0,
-  measuredFrom: 'a test',
-  quality: null,
-  carried: null,
-})
 /** A source of `frames` frames, of which each took so many seconds and bytes, after two seconds to begin. */
 const known = (frames: number, secondsPerFrame: number, bytesPerFrame: number) => ({
   extent: extent(frames),
@@ -121,35 +93,6 @@ describe('sums', () => {
   })
 })
 
-let lastId = 0
-const job = (changes: Partial<JobOutline> = {}): JobOutline => {
-  const id = changes.id ?? ++lastId
-  return {
-    id,
-    orderId: 1,
-    sourceId: id,
-    sourceName: `reel ${id}.mov`,
-    sourceBytes: 1000,
-    lotId: 1,
-    specKey: 'small-mp4',
-    specName: 'Small MP4',
-    state: 'draft',
-    position: id,
-    progress: null,
-    sampleId: 1,
-    sampleState: 'ready',
-    measured: forecast(exactly(10), exactly(100)),
-    likeKey: 'lot',
-    extent: extent(100),
-    traits,
-    promised: null,
-    verdict: null,
-    outputBytes: null,
-    outputPath: null,
-    workSeconds: null,
-    ...changes,
-  }
-}
 const noRates: ReadonlyMap<string, LikeRate> = new Map()
 const at = new Date('2026-11-27T08:00:00Z')
 const agendaOf = (own: JobOutline[], others: JobOutline[] = [], rates = noRates, lanes = 1) =>

@@ -120,6 +120,41 @@ async function move(tx: EntityManager, jobs: readonly Locked[], action: Exclude<
 }
 
 /**
+ * Has waiting jobs begun in the order given: they take each other's places, and no other job's. Those that wait no more are left where they are.
+ * @param note what it is done for, as the record of each job says it
+ * @returns how many have another place
+ */
+export async function orderJobs(em: EntityManager, ids: readonly number[], note: string): Promise<number> {
+  return em.transactional(async tx => {
+    await run(tx, 'select pg_advisory_xact_lock(7001)')
+    const jobs = await run<{ id: number; position: number }>(
+      tx,
+      `select id, position from job where id = any(?::int[]) and state = 'waiting' order by position, id`,
+      [asArray(ids)],
+    )
+    const waiting = new Set(jobs.map(job => job.id))
+    const wanted = [...new Set(ids)].filter(id => waiting.has(id))
+    const moved = wanted.flatMap((id, place) =>
+      jobs[place]!.id === id ? [] : [{ id, position: jobs[place]!.position }],
+    )
+    await run(
+      tx,
+      'update job set position = entry.position from unnest(?::int[], ?::float8[]) as entry (id, position) where job.id = entry.id',
+      [asArray(moved.map(({ id }) => id)), asArray(moved.map(({ position }) => position))],
+    )
+    await recordAll(
+      tx,
+      moved.map(({ id }) => id),
+      'move',
+      'waiting',
+      'waiting',
+      note,
+    )
+    return moved.length
+  })
+}
+
+/**
  * Moves jobs, in the order given, to just before another one, or to the end.
  * Positions are fractions between the neighbours, so that no other row changes.
  */

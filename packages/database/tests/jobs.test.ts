@@ -23,6 +23,7 @@ import {
   listSources,
   loseJob,
   moveJobs,
+  orderJobs,
   Problem,
   readJob,
   registerVolume,
@@ -162,6 +163,29 @@ describe('order', () => {
     await moveJobs(db.em(), [three, one], null)
     expect((await states()).map(([name]) => name)).toEqual(['two.mp4', 'three.mp4', 'one.mp4'])
     await expect(moveJobs(db.em(), [two], 4711)).rejects.toThrow('There is no job 4711')
+  })
+
+  test("is what is asked for among those that wait: they take each other's places, and no other job moves", async () => {
+    const [one, two, three] = (await released()) as [number, number, number]
+    await actOnJobs(db.em(), [two], 'hold')
+    const positions = async () =>
+      new Map((await listJobs(db.em(), { orderId: made.order.id })).map(job => [job.id, job.position]))
+    const before = await positions()
+    // One that waits no more, one that is not there, and one that is named twice.
+    expect(await orderJobs(db.em(), [three, two, one, 4711, three], 'by due times')).toBe(2)
+    expect(await positions()).toEqual(
+      new Map([
+        [one, before.get(three)],
+        [two, before.get(two)],
+        [three, before.get(one)],
+      ]),
+    )
+    expect((await readJob(db.em(), three)).events.at(-1)).toMatchObject({ event: 'move', note: 'by due times' })
+    expect((await readJob(db.em(), two)).events.at(-1)).toMatchObject({ event: 'hold' })
+    expect(await orderJobs(db.em(), [one, three], 'back')).toBe(2)
+    expect(await positions()).toEqual(before)
+    expect(await orderJobs(db.em(), [one, three], 'again')).toBe(0)
+    expect(await orderJobs(db.em(), [], 'nothing')).toBe(0)
   })
 
   test('survives very many moves to one spot', async () => {

@@ -4,6 +4,7 @@ import { computed } from 'vue'
 import ByLotToggle from '~/components/common/ByLotToggle.vue'
 import EmptyState from '~/components/common/EmptyState.vue'
 import SplitPane from '~/components/common/SplitPane.vue'
+import DueTimes from '~/components/shift/DueTimes.vue'
 import EventFeed from '~/components/shift/EventFeed.vue'
 import LaneCard from '~/components/shift/LaneCard.vue'
 import WaitingList from '~/components/shift/WaitingList.vue'
@@ -64,6 +65,7 @@ async function holdOrResume(): Promise<void> {
         ><span class="number">{{ describeCount(waitingCount) }}</span> <span class="muted">waiting</span></span
       >
     </div>
+    <DueTimes />
     <SplitPane name="events" :initial="310">
       <template #first>
         <div class="lanes">

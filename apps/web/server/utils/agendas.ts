@@ -2,11 +2,14 @@ import {
   Agenda,
   chooseJobs,
   sortJobs,
+  suggestOrder,
   type JobChoice,
   type JobOutline,
   type JobSort,
   type Calibrations,
   type LikeRate,
+  type OrderRecord,
+  type OrderSuggestion,
 } from '@hematine/core'
 import {
   calibrationsOf,
@@ -100,6 +103,12 @@ export class Agendas {
   ): Promise<{ made: Made; jobs: JobOutline[] }> {
     const made = await this.of(orderId)
     return { made, jobs: sortJobs(chooseJobs(made.own, choice), sort, descending, made.agenda) }
+  }
+
+  /** Whether all orders are done by their due times, and an order of the waiting jobs in which less is late. */
+  async suggestion(orderId: number, orders: readonly OrderRecord[]): Promise<OrderSuggestion> {
+    const { agenda, at } = await this.of(orderId)
+    return inTurns(suggestOrder([...this.jobs.values()], agenda.forecasts, this.lanes, orders, at))
   }
 
   private async bringUpToDate(orderId: number): Promise<void> {

@@ -1,4 +1,6 @@
 export * from './agenda.ts'
+export * from './by-due-time.ts'
 export * from './job-list.ts'
 export * from './lanes.ts'
 export * from './outline.ts'
+export * from './suggest-order.ts'

@@ -1,0 +1,192 @@
+<script setup lang="ts">
+import { describeCount, describeDuration, type Range } from '@hematine/core'
+import { useThrottleFn } from '@vueuse/core'
+import { computed, ref, shallowRef, watch } from 'vue'
+import AskDialog from '~/components/common/AskDialog.vue'
+import { clock, moment, momentRange } from '~/composables/times'
+import { call, type CallAnswer } from '~/composables/useCall'
+import { useNotices } from '~/stores/notices'
+import { useOrder } from '~/stores/order'
+
+/** Says which orders end after their due times as the jobs wait, and offers an order of the jobs in which less is late. */
+const order = useOrder()
+const notices = useNotices()
+const answer = shallowRef<CallAnswer<'suggestOrder'> | null>(null)
+const isOpen = ref(false)
+const busy = ref(false)
+/** What was done last here, so that it can be undone. */
+const taken = shallowRef<{ before: number[]; at: Date } | null>(null)
+
+/** Each look takes the server up to a second of work; jobs change all the time. */
+const lookMilliseconds = 5000
+
+async function look(): Promise<void> {
+  const id = order.order?.id
+  if (id === undefined || isOpen.value) return
+  answer.value = await call('suggestOrder', { query: { orderId: id } }).catch(() => answer.value)
+}
+const lookSoon = useThrottleFn(look, lookMilliseconds, true)
+watch(
+  [() => order.jobChange, () => order.order?.id, () => order.lanes, () => order.order?.dueAt],
+  () => void lookSoon(),
+  {
+    immediate: true,
+  },
+)
+
+const at = computed(() => new Date(answer.value?.at ?? 0))
+const late = computed(() => answer.value?.orders.filter(entry => entry.now.lateSeconds > 0) ?? [])
+const names = computed(() => {
+  const [first, ...others] = late.value
+  return others.length === 0 ? `${first!.code} ends` : `${first!.code} and ${describeCount(others.length)} more end`
+})
+const offer = computed(() => {
+  const { isBetter, suggested } = answer.value!
+  if (!isBetter) return null
+  return suggested.lateSeconds > 0
+    ? `In another order of the jobs it is ${describeDuration(suggested.lateSeconds)} in all.`
+    : 'In another order of the jobs nothing is late.'
+})
+const relief = computed(() => {
+  const { lanesMore, isBetter, suggested } = answer.value!
+  if (isBetter && suggested.lateSeconds === 0) return null
+  if (lanesMore === null) return 'More lanes would not be enough: a single job, or what is begun, takes too long.'
+  return `${describeCount(lanesMore)} more ${lanesMore === 1 ? 'lane' : 'lanes'} of the same speed would bring all in.`
+})
+const best = computed(() => {
+  const { bound, suggested } = answer.value!
+  if (bound.lateSeconds >= suggested.lateSeconds - 1) return 'No order of the jobs is better.'
+  return bound.lateSeconds > 0
+    ? `No order of the jobs is less late than ${describeDuration(bound.lateSeconds)} in all.`
+    : null
+})
+
+const ends = (range: Range | null) => (range ? momentRange(range, at.value) : '')
+const lateness = (seconds: number) => (seconds > 0 ? describeDuration(seconds) : 'in time')
+
+async function put(ids: number[], because: 'due times' | 'put back'): Promise<number | undefined> {
+  busy.value = true
+  const done = await notices.attempt(() => call('orderJobs', { body: { ids, because } }))
+  busy.value = false
+  isOpen.value = false
+  await look()
+  return done?.moved
+}
+
+async function take(): Promise<void> {
+  const { before, after } = answer.value!
+  if ((await put(after, 'due times')) !== undefined) taken.value = { before, at: new Date() }
+}
+
+async function putBack(): Promise<void> {
+  const { before } = taken.value!
+  if ((await put(before, 'put back')) !== undefined) taken.value = null
+}
+</script>
+
+<template>
+  <p v-if="late.length > 0" class="due look" role="status">
+    <span
+      >As the jobs wait, {{ names }} after {{ late.length === 1 ? 'its due time' : 'their due times' }}, by
+      {{ describeDuration(answer!.now.lateSeconds) }}{{ late.length === 1 ? '' : ' in all' }}. {{ offer ?? best }}
+      {{ offer ? '' : relief }}</span
+    >
+    <VBtn :height="24" variant="outlined" @click="isOpen = true">{{ offer ? 'Look at that order' : 'By orders' }}</VBtn>
+  </p>
+  <p v-if="taken" class="due muted" role="status">
+    <span>Jobs were put in order by due times at {{ clock(taken.at) }}.</span>
+    <VBtn :height="24" variant="text" :disabled="busy" @click="putBack">Put back</VBtn>
+    <VBtn
+      :height="24"
+      variant="text"
+      @click="
+        () => {
+          taken = null
+        }
+      "
+      >Leave it so</VBtn
+    >
+  </p>
+  <AskDialog v-model="isOpen" title="Orders and their due times" :width="860">
+    <template v-if="answer">
+      <table class="rows">
+        <thead>
+          <tr>
+            <th scope="col">Order</th>
+            <th scope="col" class="number">Waiting</th>
+            <th scope="col">Due</th>
+            <th scope="col">Ends as jobs wait</th>
+            <th scope="col">Late</th>
+            <template v-if="answer.isBetter">
+              <th scope="col">Ends as suggested</th>
+              <th scope="col">Late</th>
+            </template>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="entry in answer.orders" :key="entry.id">
+            <td class="name">
+              <span class="number">{{ entry.code }}</span> <span class="muted">{{ entry.name }}</span>
+            </td>
+            <td class="number">{{ describeCount(entry.waiting) }}</td>
+            <td class="number">{{ entry.dueAt ? moment(new Date(entry.dueAt), at) : 'none' }}</td>
+            <td class="number">{{ ends(entry.now.end) }}</td>
+            <td class="number" :class="{ look: entry.now.lateSeconds > 0 }">{{ lateness(entry.now.lateSeconds) }}</td>
+            <template v-if="answer.isBetter">
+              <td class="number">{{ ends(entry.suggested.end) }}</td>
+              <td class="number" :class="{ look: entry.suggested.lateSeconds > 0 }">
+                {{ lateness(entry.suggested.lateSeconds) }}
+              </td>
+            </template>
+          </tr>
+        </tbody>
+      </table>
+      <p>
+        Ends are told nine times out of ten; lateness is counted from their middle. {{ best }} {{ relief }}
+        <template v-if="answer.unknown > 0">
+          {{ describeCount(answer.unknown) }} {{ answer.unknown === 1 ? 'job' : 'jobs' }} of which nothing is known yet
+          {{ answer.unknown === 1 ? 'takes' : 'take' }} no time here, and {{ answer.unknown === 1 ? 'stays' : 'stay' }}
+          behind the job before.
+        </template>
+        Held jobs and drafts are not in it.
+      </p>
+    </template>
+    <template #buttons>
+      <VBtn
+        variant="text"
+        @click="
+          () => {
+            isOpen = false
+          }
+        "
+        >{{ answer?.isBetter ? 'Cancel' : 'Close' }}</VBtn
+      >
+      <VBtn v-if="answer?.isBetter" color="primary" :loading="busy" @click="take"
+        >Begin {{ describeCount(answer.waiting) }} jobs in that order</VBtn
+      >
+    </template>
+  </AskDialog>
+</template>
+
+<style scoped>
+.due {
+  display: flex;
+  align-items: center;
+  gap: 12px;
+  margin: 0;
+  padding: 4px 12px;
+  border-bottom: 1px solid var(--line);
+}
+.due > span {
+  flex: 0 1 auto;
+}
+th.number {
+  text-align: right;
+}
+.name {
+  max-width: 240px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+</style>

@@ -1,0 +1,192 @@
+import { describe, expect, test } from 'vitest'
+import { lanesToBeInTime, planByDueTime, type DuePlan, type WorkToOrder } from '../src/index.ts'
+import { atOnce } from '../../../tests/support/at-once.ts'
+import { workOfChance, wrongIn } from '../../../tests/support/order-of-work.ts'
+
+const plan = (work: WorkToOrder): DuePlan => atOnce(planByDueTime(work))
+const lanesMore = (work: WorkToOrder) => atOnce(lanesToBeInTime(work, plan(work).found))
+const hour = 3600
+
+/** The least lateness there is, by trying every way to share out few jobs among lanes, each lane's in every order. Idle lanes gain nothing: ends only get later. */
+function leastLate({ jobs, orders, lanes }: WorkToOrder): { late: number; end: number } {
+  let [late, end] = [Number.POSITIVE_INFINITY, Number.POSITIVE_INFINITY]
+  const visit = (
+    left: readonly WorkToOrder['jobs'][number][],
+    free: readonly number[],
+    ends: ReadonlyMap<number, number>,
+  ) => {
+    if (left.length === 0) {
+      late = Math.min(
+        late,
+        orders.reduce(
+          (sum, { orderId, dueSeconds }) => sum + Math.max(0, ends.get(orderId)! - (dueSeconds ?? Infinity)),
+          0,
+        ),
+      )
+      end = Math.min(end, Math.max(...ends.values()))
+      return
+    }
+    for (const job of left)
+      for (const [lane, at] of free.entries()) {
+        const done = at + job.seconds
+        visit(
+          left.filter(other => other !== job),
+          free.with(lane, done),
+          new Map(ends).set(job.orderId, Math.max(ends.get(job.orderId)!, done)),
+        )
+      }
+  }
+  visit(jobs, lanes, new Map(orders.map(({ orderId, begunUntil }) => [orderId, begunUntil])))
+  return { late, end }
+}
+
+describe('an order of work by due times', () => {
+  test('puts the order that is due first to the front, and says when both end', () => {
+    const work: WorkToOrder = {
+      lanes: [0],
+      jobs: [
+        { id: 1, orderId: 7, seconds: 4 * hour },
+        { id: 2, orderId: 7, seconds: 3 * hour },
+        { id: 3, orderId: 8, seconds: 2 * hour },
+      ],
+      orders: [
+        { orderId: 7, dueSeconds: 10 * hour, begunUntil: 0 },
+        { orderId: 8, dueSeconds: 3 * hour, begunUntil: 0 },
+      ],
+    }
+    const { now, found, bound } = plan(work)
+    expect(now).toEqual({
+      ids: [1, 2, 3],
+      orders: [
+        { orderId: 7, end: 7 * hour, late: 0 },
+        { orderId: 8, end: 9 * hour, late: 6 * hour },
+      ],
+      late: 6 * hour,
+      end: 9 * hour,
+    })
+    expect(found.ids[0]).toBe(3)
+    expect(found.orders).toEqual([
+      { orderId: 7, end: 9 * hour, late: 0 },
+      { orderId: 8, end: 2 * hour, late: 0 },
+    ])
+    expect(bound).toEqual({ late: 0, end: 9 * hour })
+  })
+
+  test('begins a long job of an order that has time before the short ones of one that has none, where a lane is left for those', () => {
+    const { found } = plan({
+      lanes: [0, 0],
+      jobs: [
+        { id: 1, orderId: 1, seconds: 60 },
+        { id: 2, orderId: 1, seconds: 60 },
+        { id: 3, orderId: 2, seconds: 600 },
+      ],
+      orders: [
+        { orderId: 1, dueSeconds: 120, begunUntil: 0 },
+        { orderId: 2, dueSeconds: 600, begunUntil: 0 },
+      ],
+    })
+    expect(found.late).toBe(0)
+    expect(found.ids.indexOf(3)).toBeLessThan(2)
+  })
+
+  test('leaves an order of jobs that is as good as any alone', () => {
+    const work: WorkToOrder = {
+      lanes: [0],
+      jobs: [3, 1, 2].map(id => ({ id, orderId: 1, seconds: 10 })),
+      orders: [{ orderId: 1, dueSeconds: null, begunUntil: 0 }],
+    }
+    expect(plan(work).found.ids).toEqual([3, 1, 2])
+  })
+
+  test('counts what is begun of an order, and lanes that are not free yet', () => {
+    const { now, bound } = plan({
+      lanes: [50, 100],
+      jobs: [{ id: 1, orderId: 1, seconds: 10 }],
+      orders: [
+        { orderId: 1, dueSeconds: 55, begunUntil: 100 },
+        { orderId: 2, dueSeconds: 20, begunUntil: 50 },
+      ],
+    })
+    expect(now.orders).toEqual([
+      { orderId: 1, end: 100, late: 45 },
+      { orderId: 2, end: 50, late: 30 },
+    ])
+    expect(bound).toEqual({ late: 75, end: 100 })
+  })
+
+  test('of nothing that waits is what is begun', () => {
+    expect(plan({ lanes: [0], jobs: [], orders: [] })).toEqual({
+      now: { ids: [], orders: [], late: 0, end: 0 },
+      found: { ids: [], orders: [], late: 0, end: 0 },
+      bound: { late: 0, end: 0 },
+    })
+  })
+
+  test('with a job of an order that nobody knows is refused', () => {
+    expect(() => plan({ lanes: [0], jobs: [{ id: 5, orderId: 9, seconds: 1 }], orders: [] })).toThrow(
+      'Job 5 belongs to no order of the plan.',
+    )
+  })
+
+  test.each(Array.from({ length: 40 }, (_, seed) => seed))(
+    'of few jobs (%i) is as good as trying all, or near',
+    seed => {
+      const work = workOfChance(1000 + seed, { jobs: 3 + (seed % 4), orders: 1 + (seed % 3), lanes: 1 + (seed % 2) })
+      const { found, bound } = plan(work)
+      const least = leastLate(work)
+      expect(wrongIn(work, found)).toEqual([])
+      expect(found.late).toBeGreaterThanOrEqual(least.late - 1e-6)
+      expect(found.late - least.late).toBeLessThanOrEqual(0.05 * least.end + 1e-6)
+      expect(bound.late).toBeLessThanOrEqual(least.late + 1e-6)
+      expect(bound.end).toBeLessThanOrEqual(least.end + 1e-6)
+    },
+  )
+
+  test.each([10, 60, 400].flatMap(jobs => [2, 5, 16].map(lanes => [jobs, lanes] as const)))(
+    'of %i jobs on %i lanes is what it claims, no worse than the one there was, and no better than the bound',
+    (jobs, lanes) => {
+      for (let seed = 0; seed < 5; seed++) {
+        const work = workOfChance(seed * 31 + jobs + lanes, { jobs, orders: 1 + seed * 4, lanes })
+        const { now, found, bound } = plan(work)
+        expect([...wrongIn(work, now), ...wrongIn(work, found)]).toEqual([])
+        expect(now.ids).toEqual(work.jobs.map(job => job.id))
+        expect(found.late).toBeLessThanOrEqual(now.late + 1e-6)
+        expect(bound.late).toBeLessThanOrEqual(found.late + 1e-6)
+        expect(bound.end).toBeLessThanOrEqual(found.end + 1e-6)
+        expect(plan(work)).toEqual({ now, found, bound })
+      }
+    },
+  )
+
+  test('does not change when it is made of its own result', () => {
+    for (let seed = 0; seed < 20; seed++) {
+      const work = workOfChance(seed, { jobs: 30, orders: 4, lanes: 3 })
+      const { found } = plan(work)
+      const byId = new Map(work.jobs.map(job => [job.id, job]))
+      const again = plan({ ...work, jobs: found.ids.map(id => byId.get(id)!) })
+      expect(again.now.late).toBeCloseTo(found.late, 6)
+      expect(again.found.late).toBeLessThanOrEqual(found.late + 1e-6)
+    }
+  })
+})
+
+describe('lanes that would do', () => {
+  const work: WorkToOrder = {
+    lanes: [0],
+    jobs: Array.from({ length: 12 }, (_, id) => ({ id, orderId: 1, seconds: hour })),
+    orders: [{ orderId: 1, dueSeconds: 4 * hour, begunUntil: 0 }],
+  }
+
+  test('are as many as the work needs until it is due', () => {
+    expect(lanesMore(work)).toBe(2)
+  })
+
+  test('are none where nothing is late', () => {
+    expect(lanesMore({ ...work, orders: [{ orderId: 1, dueSeconds: 12 * hour, begunUntil: 0 }] })).toBe(0)
+  })
+
+  test('do not help where one job alone takes too long, or what is begun ends too late', () => {
+    expect(lanesMore({ ...work, orders: [{ orderId: 1, dueSeconds: hour / 2, begunUntil: 0 }] })).toBeNull()
+    expect(lanesMore({ ...work, orders: [{ orderId: 1, dueSeconds: 12 * hour, begunUntil: 13 * hour }] })).toBeNull()
+  })
+})

@@ -1,0 +1,63 @@
+import type { JobExtent, JobForecast, JobOutline, Range, WorkTraits } from '../src/index.ts'
+
+/** A range without width. */
+export const exactly = (value: number): Range => ({ expected: value, low: value, high: value })
+export const around = (value: number, part: number): Range => ({
+  expected: value,
+  low: value * (1 - part),
+  high: value * (1 + part),
+})
+export const extent = (frames: number): JobExtent => ({
+  frames,
+  pixels: 1_000_000,
+  durationSeconds: frames / 25,
+  keyframeDistance: 50,
+  container: 'mp4',
+  sizeIs: 'by quality',
+})
+export const traits: WorkTraits = {
+  videoCodec: 'h264',
+  rate: 'constant quality',
+  soundCodec: 'aac',
+  isCopied: false,
+  durationSeconds: 60,
+}
+export const forecast = (seconds: Range, bytes: Range): JobForecast => ({
+  seconds,
+  bytes,
+  checkSeconds: 0,
+  measuredFrom: 'a test',
+  quality: null,
+  carried: null,
+})
+
+let lastId = 0
+/** A draft of a measured source of ten seconds of work, with changes; numbers count up. */
+export const job = (changes: Partial<JobOutline> = {}): JobOutline => {
+  const id = changes.id ?? ++lastId
+  return {
+    id,
+    orderId: 1,
+    sourceId: id,
+    sourceName: `reel ${id}.mov`,
+    sourceBytes: 1000,
+    lotId: 1,
+    specKey: 'small-mp4',
+    specName: 'Small MP4',
+    state: 'draft',
+    position: id,
+    progress: null,
+    sampleId: 1,
+    sampleState: 'ready',
+    measured: forecast(exactly(10), exactly(100)),
+    likeKey: 'lot',
+    extent: extent(100),
+    traits,
+    promised: null,
+    verdict: null,
+    outputBytes: null,
+    outputPath: null,
+    workSeconds: null,
+    ...changes,
+  }
+}

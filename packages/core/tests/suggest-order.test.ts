@@ -1,0 +1,122 @@
+import { describe, expect, test } from 'vitest'
+import { sharedTimePart, suggestOrder, type JobForecast, type JobOutline, type OrderSuggestion } from '../src/index.ts'
+import { atOnce } from '../../../tests/support/at-once.ts'
+import { around, exactly, forecast, job } from './outlines.ts'
+
+/** Orders that share lanes, their due times, and an order of the jobs in which less is late. */
+const at = new Date('2026-11-27T08:00:00Z')
+const minute = 60
+const inMinutes = (minutes: number) => new Date(at.getTime() + minutes * 60_000).toISOString()
+const order = (id: number, dueMinutes: number | null) => ({
+  id,
+  code: `SL-${id}`,
+  name: `Order ${id}`,
+  dueAt: dueMinutes === null ? null : inMinutes(dueMinutes),
+})
+const waiting = (id: number, orderId: number, changes: Partial<JobOutline> = {}) =>
+  job({ id, orderId, state: 'waiting', ...changes })
+const suggest = (
+  jobs: readonly JobOutline[],
+  minutes: Record<number, number>,
+  orders: Parameters<typeof suggestOrder>[3],
+  lanes = 1,
+): OrderSuggestion => {
+  const forecasts = new Map<number, JobForecast>(
+    Object.entries(minutes).map(([id, value]) => [Number(id), forecast(around(value * minute, 0.1), exactly(1))]),
+  )
+  return atOnce(suggestOrder(jobs, forecasts, lanes, orders, at))
+}
+
+describe('an order of the jobs', () => {
+  const jobs = [waiting(1, 1), waiting(2, 1), waiting(3, 2)]
+  const minutes = { 1: 60, 2: 60, 3: 30 }
+
+  test('in which nothing is late is suggested, with the ends that it gives', () => {
+    const found = suggest(jobs, minutes, [order(1, 300), order(2, 40)])
+    expect(found).toMatchObject({
+      at: at.toISOString(),
+      lanes: 1,
+      waiting: 3,
+      unknown: 0,
+      now: { lateSeconds: 110 * minute },
+      suggested: { lateSeconds: 0 },
+      bound: { lateSeconds: 0, endSeconds: 150 * minute },
+      lanesMore: 0,
+      isBetter: true,
+      before: [1, 2, 3],
+      after: [3, 1, 2],
+    })
+    const [first, second] = found.orders
+    expect(first).toMatchObject({ code: 'SL-1', waiting: 2, now: { lateSeconds: 0 }, suggested: { lateSeconds: 0 } })
+    expect([first!.now.end!.expected, first!.suggested.end!.expected]).toEqual([120 * minute, 150 * minute])
+    expect([second!.now.end!.expected, second!.suggested.end!.expected]).toEqual([150 * minute, 30 * minute])
+    // Every end has its range: what the job's own is, and what the machine has in common for all.
+    expect(second!.suggested.end!.high).toBeCloseTo(30 * minute * (1 + 0.1 + sharedTimePart))
+    expect(found.suggested.end!.expected).toBe(150 * minute)
+  })
+
+  test('is left as it is where nothing is late', () => {
+    const found = suggest(jobs, minutes, [order(1, 300), order(2, null)])
+    expect(found).toMatchObject({ isBetter: false, lanesMore: 0, now: { lateSeconds: 0 } })
+    expect(found.after).toEqual(found.before)
+  })
+
+  test('is left as it is where no other is a minute better; lanes that would help are counted', () => {
+    const found = suggest(jobs, minutes, [order(1, 60), order(2, null)])
+    expect(found).toMatchObject({
+      isBetter: false,
+      now: { lateSeconds: 60 * minute },
+      suggested: { lateSeconds: 60 * minute },
+      bound: { lateSeconds: 60 * minute },
+      lanesMore: 1,
+      after: [1, 2, 3],
+    })
+  })
+
+  test('cannot help where one job alone takes too long', () => {
+    expect(suggest(jobs, minutes, [order(1, 30), order(2, null)]).lanesMore).toBeNull()
+  })
+
+  test('counts what runs, and leaves held jobs, drafts, done ones and orders without work out', () => {
+    const found = suggest(
+      [
+        job({ id: 10, orderId: 1, state: 'running', position: 1 }),
+        waiting(1, 1),
+        waiting(2, 2),
+        job({ id: 3, orderId: 2, state: 'held' }),
+        job({ id: 4, orderId: 2, state: 'draft' }),
+        job({ id: 5, orderId: 3, state: 'done' }),
+      ],
+      { 1: 60, 2: 10, 3: 500, 4: 500, 5: 500, 10: 20 },
+      [order(1, null), order(2, 30), order(3, 1)],
+    )
+    expect(found.orders.map(({ id }) => id)).toEqual([1, 2])
+    expect(found).toMatchObject({ before: [1, 2], after: [2, 1], now: { lateSeconds: 60 * minute } })
+    expect(found.orders[1]!.suggested.end!.expected).toBe(30 * minute)
+  })
+
+  test('keeps a job of which nothing is known behind the one that it waits behind', () => {
+    const found = suggest(
+      [7, 1, 8, 3, 9].map((id, position) => waiting(id, id === 3 || id === 9 ? 2 : 1, { position })),
+      { 1: 60, 3: 30 },
+      [order(1, null), order(2, 40)],
+    )
+    expect(found).toMatchObject({ waiting: 5, unknown: 3, after: [7, 3, 9, 1, 8] })
+  })
+
+  test('is not looked for where no worker has a lane', () => {
+    expect(suggest(jobs, minutes, [order(1, 1), order(2, 1)], 0)).toMatchObject({ lanes: 0, isBetter: false })
+  })
+
+  test('of four thousand jobs comes in turns of no more than a few milliseconds each', () => {
+    const many = Array.from({ length: 4000 }, (_, index) => waiting(index + 1, 1 + (index % 3)))
+    const forecasts = new Map(many.map(({ id }) => [id, forecast(exactly(minute * (1 + (id % 7))), exactly(1))]))
+    const planning = suggestOrder(many, forecasts, 4, [order(1, 4000), order(2, 2000), order(3, 1000)], at)
+    let turns = 0
+    let turn = planning.next()
+    for (; !turn.done; turn = planning.next()) turns++
+    expect(turn.value.suggested.lateSeconds).toBeLessThan(turn.value.now.lateSeconds)
+    expect([...turn.value.after].sort((a, b) => a - b)).toEqual(many.map(({ id }) => id))
+    expect(turns).toBeGreaterThan(20)
+  })
+})

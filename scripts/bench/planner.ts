@@ -1,0 +1,190 @@
+import { cpus } from 'node:os'
+import { planByDueTime, type DuePlan, type WorkToOrder } from '@hematine/core'
+import loadSolver from 'highs'
+import { workOfChance, wrongIn } from '../../tests/support/order-of-work.ts'
+
+/** Cases of each family. */
+const casesEach = 5
+const exactCases = 30
+/** The exact solver is given up on after so long, in seconds. */
+const mostSeconds = 60
+
+/** Plans without letting others in between, and says how long that took and how long the longest turn was, in milliseconds. */
+function timed(work: WorkToOrder): { plan: DuePlan; milliseconds: number; longest: number } {
+  const begun = performance.now()
+  const planning = planByDueTime(work)
+  let [longest, last] = [0, begun]
+  for (;;) {
+    const turn = planning.next()
+    const now = performance.now()
+    longest = Math.max(longest, now - last)
+    last = now
+    if (turn.done) return { plan: turn.value, milliseconds: now - begun, longest }
+  }
+}
+
+const middle = (values: readonly number[]) =>
+  [...values].sort((a, b) => a - b)[Math.floor(values.length / 2)] ?? Number.NaN
+const percent = (part: number) => `${(100 * part).toFixed(2)} %`
+
+/** What an order of jobs comes to, by a plain list of lanes. */
+function comesTo({ lanes, orders }: WorkToOrder, jobs: WorkToOrder['jobs']): { late: number; end: number } {
+  const free = [...lanes]
+  const ends = new Map(orders.map(({ orderId, begunUntil }) => [orderId, begunUntil]))
+  for (const job of jobs) {
+    const lane = free.indexOf(Math.min(...free))
+    free[lane]! += job.seconds
+    ends.set(job.orderId, Math.max(ends.get(job.orderId)!, free[lane]!))
+  }
+  const late = orders.reduce(
+    (sum, { orderId, dueSeconds }) => sum + Math.max(0, ends.get(orderId)! - (dueSeconds ?? Number.POSITIVE_INFINITY)),
+    0,
+  )
+  return { late, end: Math.max(...ends.values()) }
+}
+
+/** The task as a mixed-integer programme: jobs have lanes and starts, and of two on one lane one comes first. */
+function programme({ jobs, orders, lanes }: WorkToOrder, of: 'late' | 'end'): string {
+  const most = Math.max(...lanes) + jobs.reduce((sum, { seconds }) => sum + seconds, 0)
+  const rules: string[] = []
+  const placed = jobs.map((_, job) => lanes.map((_, lane) => `x${job}_${lane}`))
+  const pairs: string[] = []
+  for (const [job, { seconds, orderId }] of jobs.entries()) {
+    rules.push(`${placed[job]!.join(' + ')} = 1`)
+    rules.push(`s${job} ${lanes.map((free, lane) => `- ${free} x${job}_${lane}`).join(' ')} >= 0`)
+    rules.push(`c${orderId} - s${job} >= ${seconds}`)
+    for (let other = 0; other < job; other++) {
+      const pair = `y${other}_${job}`
+      pairs.push(pair)
+      for (const lane of lanes.keys()) {
+        // Either the other ends before this begins, or the other way round, where both are on this lane.
+        const both = `- ${most} x${job}_${lane} - ${most} x${other}_${lane}`
+        rules.push(`s${job} - s${other} ${both} - ${most} ${pair} >= ${jobs[other]!.seconds - 3 * most}`)
+        rules.push(`s${other} - s${job} ${both} + ${most} ${pair} >= ${seconds - 2 * most}`)
+      }
+    }
+  }
+  for (const { orderId, dueSeconds, begunUntil } of orders) {
+    rules.push(`c${orderId} >= ${begunUntil}`)
+    rules.push(`e - c${orderId} >= 0`)
+    if (dueSeconds !== null) rules.push(`t${orderId} - c${orderId} >= ${-dueSeconds}`)
+  }
+  const due = orders.filter(({ dueSeconds }) => dueSeconds !== null)
+  const goal =
+    of === 'end' || due.length === 0
+      ? of === 'end'
+        ? 'e'
+        : '0 e'
+      : due.map(({ orderId }) => `t${orderId}`).join(' + ')
+  return [
+    'Minimize',
+    ` ${goal}`,
+    'Subject To',
+    ...rules.map(rule => ` ${rule}`),
+    'Binary',
+    ` ${[...placed.flat(), ...pairs].join(' ')}`,
+    'End',
+  ].join('\n')
+}
+
+/**
+ * Holds orders of work by due times against exact answers on small cases and against their bound on large ones, beside three rules of thumb: the order of
+ * arrival, the longest job first, and the order that is due first. Every plan is gone through by a checker that shares nothing with the planner.
+ */
+export async function benchPlanner(seed: number): Promise<void> {
+  console.log(`Machine: ${cpus()[0]?.model}, ${cpus().length} cores, Node.js ${process.versions.node}; seed ${seed}\n`)
+  let wrong = 0
+  const check = (work: WorkToOrder, plan: DuePlan) => {
+    for (const sentence of [...wrongIn(work, plan.now), ...wrongIn(work, plan.found)]) {
+      wrong++
+      console.log(`Wrong: ${sentence}`)
+    }
+  }
+
+  const solver = await loadSolver()
+  const solved = (work: WorkToOrder, of: 'late' | 'end') => {
+    const { Status, ObjectiveValue } = solver.solve(programme(work, of), {
+      time_limit: mostSeconds,
+      output_flag: false,
+    })
+    return Status === 'Optimal' ? ObjectiveValue : null
+  }
+  const over = { late: [] as number[], end: [] as number[] }
+  let unsolved = 0
+  for (let number = 0; number < exactCases; number++) {
+    const work = workOfChance(seed * 1000 + number, {
+      jobs: 5 + (number % 4),
+      orders: 1 + (number % 3),
+      lanes: 2 + (number % 2),
+      whole: true,
+    })
+    const { plan } = timed(work)
+    check(work, plan)
+    const undue = { ...work, orders: work.orders.map(order => ({ ...order, dueSeconds: null })) }
+    const [late, end] = [solved(work, 'late'), solved(undue, 'end')]
+    if (late === null || end === null) {
+      unsolved++
+      continue
+    }
+    over.late.push((plan.found.late - late) / end)
+    over.end.push((timed(undue).plan.found.end - end) / end)
+  }
+  console.log(`## ${exactCases} cases of 5 to 8 jobs, against the exact optimum (HiGHS)\n`)
+  console.log('| measure | over the optimum, median | at worst | cases that are optimal |')
+  console.log('|---|---|---|---|')
+  for (const [name, values] of [
+    ['lateness of all orders, as a part of the time until all is done', over.late],
+    ['time until all is done, without due times', over.end],
+  ] as const)
+    console.log(
+      `| ${name} | ${percent(middle(values))} | ${percent(Math.max(...values))} | ${values.filter(value => value < 1e-6).length} of ${values.length} |`,
+    )
+  if (unsolved > 0) console.log(`\nThe solver gave no answer to ${unsolved} within ${mostSeconds} s.`)
+
+  console.log(`\n## Against the bound, ${casesEach} cases of each family\n`)
+  console.log(
+    '| jobs | lanes | orders | late, over the bound | by arrival | longest first | due first | done, over the bound | longest first | milliseconds | longest turn |',
+  )
+  console.log('|---|---|---|---|---|---|---|---|---|---|---|')
+  const all = { late: [] as number[], end: [] as number[] }
+  for (const jobs of [10, 100, 1000, 3000, 10_000])
+    for (const lanes of [2, 4, 8, 16]) {
+      const orders = Math.max(1, Math.min(20, Math.round(jobs / 20)))
+      const rows = Array.from({ length: casesEach }, (_, number) => {
+        const work = workOfChance(seed * 7919 + jobs * 17 + lanes * 5 + number, { jobs, orders, lanes })
+        const { plan, milliseconds, longest } = timed(work)
+        check(work, plan)
+        const undue = { ...work, orders: work.orders.map(order => ({ ...order, dueSeconds: null })) }
+        const soonest = timed(undue).plan
+        const bySize = [...work.jobs].sort((a, b) => b.seconds - a.seconds)
+        const dueOf = new Map(work.orders.map(order => [order.orderId, order.dueSeconds ?? Number.POSITIVE_INFINITY]))
+        const byDue = [...bySize].sort((a, b) => dueOf.get(a.orderId)! - dueOf.get(b.orderId)! || 0)
+        // Lateness can be nothing; so it is told as a part of what all orders' times together come to at best.
+        const scale = plan.bound.end * orders
+        const late = (value: number) => (value - plan.bound.late) / scale
+        return {
+          late: late(plan.found.late),
+          arrival: late(comesTo(work, work.jobs).late),
+          size: late(comesTo(work, bySize).late),
+          due: late(comesTo(work, byDue).late),
+          end: soonest.found.end / soonest.bound.end - 1,
+          endBySize: comesTo(undue, bySize).end / soonest.bound.end - 1,
+          milliseconds,
+          longest,
+        }
+      })
+      const of = (key: keyof (typeof rows)[number]) => rows.map(row => row[key])
+      all.late.push(...of('late'))
+      all.end.push(...of('end'))
+      console.log(
+        `| ${jobs} | ${lanes} | ${orders} | ${percent(middle(of('late')))} | ${percent(middle(of('arrival')))} | ${percent(middle(of('size')))} | ${percent(middle(of('due')))} | ${percent(middle(of('end')))} | ${percent(middle(of('endBySize')))} | ${middle(of('milliseconds')).toFixed(0)} | ${Math.max(...of('longest')).toFixed(0)} |`,
+      )
+    }
+  console.log(
+    `\nAll families: late ${percent(middle(all.late))} over the bound in the median, ${percent(Math.max(...all.late))} at worst; done ${percent(middle(all.end))}, ${percent(Math.max(...all.end))} at worst.`,
+  )
+  console.log(
+    wrong === 0 ? 'The checker found every plan to be what it claims.' : `${wrong} claims of plans are wrong.`,
+  )
+  process.exitCode = wrong === 0 ? 0 : 1
+}
