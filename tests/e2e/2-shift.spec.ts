@@ -89,7 +89,7 @@ test('an order that is late is brought in by another order of the jobs, which ca
   })
   await page.goto('/shift')
   const told = page.getByRole('status').filter({ hasText: 'As the jobs wait, SL-2 ends after its due time' })
-  await expect(told).toContainText('by 1 h 30 min. In another order of the jobs nothing is late.')
+  await expect(told).toContainText('by about 1 h 30 min. In another order of the jobs nothing is late.')
   await told.getByRole('button', { name: 'Look at that order' }).press('Enter')
   const dialog = page.getByRole('dialog', { name: 'Orders and their due times' })
   await expect(dialog.getByRole('row', { name: /SL-2/ })).toContainText('1 h 30 min')

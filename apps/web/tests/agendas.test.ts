@@ -1,6 +1,10 @@
+import { mkdtemp, rm } from 'node:fs/promises'
+import { tmpdir } from 'node:os'
+import path from 'node:path'
 import {
   actOnJobs,
   beginSample,
+  changeOrder,
   createOrder,
   dispatchJobs,
   draftJobs,
@@ -10,6 +14,7 @@ import {
   listOrders,
   moveJobs,
   orderJobs,
+  registerVolume,
   startJob,
   takeTask,
   type Listening,
@@ -81,6 +86,22 @@ describe('the plan of an order', () => {
     expect(await outline()).toMatchObject({ sampleId: other.sampleId, sampleState: other.sampleState })
   })
 
+  test('says what is still to be written to which volume, and follows a draft that is to go to another one', async () => {
+    const [one] = (await drafted()) as [number, number, number]
+    const storage = async () =>
+      (await agendas.of(made.order.id)).agenda.summary.storage.map(({ volumeId, unknown }) => [volumeId, unknown])
+    expect(await storage()).toEqual([[made.delivery.id, 3]])
+    const directory = await mkdtemp(path.join(tmpdir(), 'hematine-volume-'))
+    const other = await registerVolume(db.em(), { name: 'Other', role: 'delivery', path: directory })
+    await draftJobs(db.em(), db.queue, [{ sourceId: made.sourceIds[0]!, specKey: 'small-mp4' }], other.id)
+    expect((await listJobs(db.em(), { ids: [one] }))[0]).toMatchObject({ deliveryVolumeId: other.id })
+    expect(await storage()).toEqual([
+      [other.id, 1],
+      [made.delivery.id, 2],
+    ])
+    await rm(directory, { recursive: true })
+  })
+
   test('says which orders end after their due times, with the very ends that lists show, and follows what is taken of it', async () => {
     const ids = await drafted()
     const other = await createOrder(db.em(), {
@@ -111,7 +132,16 @@ describe('the plan of an order', () => {
       const last = id === other.id ? ids[2]! : ids[1]!
       expect(found.orders[place]!.now.end!.expected).toBeCloseTo(agenda.places.get(last)!.end.expected, 6)
     }
+    // Nobody waits for the same twice.
+    const [again, beside] = await Promise.all([suggest(), suggest()])
+    expect(again).toBe(beside)
+    expect(again).toBe(found)
     await orderJobs(db.em(), found.after, 'by due times')
+    agendas.forgetSuggestion()
+    expect(await suggest()).toMatchObject({ isBetter: false, before: found.after })
+    await changeOrder(db.em(), other.id, { dueAt: null })
+    expect((await suggest()).now.lateSeconds).toBe(0)
+    await changeOrder(db.em(), other.id, { dueAt: new Date(Date.now() - 3600_000) })
     expect(await suggest()).toMatchObject({ isBetter: false, before: found.after })
     expect(await listed(['waiting'])).toEqual(found.after.filter(id => id !== ids[2]))
   })

@@ -33,17 +33,25 @@ export function describeClock(seconds: number): string {
 }
 
 /**
- * A range of lengths in the coarsest unit that still tells its ends apart: "6.4-9.0 s", "19-24 s", "74-111 s", "4-13 min", "5 h 40 - 6 h 30 min".
+ * A range of lengths in the coarsest unit that still tells its ends apart: "6.4-9.0 s", "19-24 s", "74-111 s", "4-13 min", "5 h 40 - 6 h 30 min", "up to 36 min".
  * Whole units are rounded outwards, so that the range never claims more than it knows.
  */
 export function describeDurationRange({ low, high }: Range): string {
   const [first, last] = [describeDuration(low), describeDuration(high)]
   if (first === last) return first
+  // Where next to nothing is known, only the far end says something.
+  const isOpen = low < high / mostOfOpen
+  if (isOpen && high >= 9.95) return `up to ${high < 59.5 ? `${Math.ceil(high)} s` : inMinutes(high)}`
   if (high < 9.95) return `${low.toFixed(1)}-${high.toFixed(1)} s`
   if (high < 59.5 || (low < 120 && high < 300)) return `${Math.floor(low)}-${Math.ceil(high)} s`
   if (low >= 60 && high < 7200) return `${Math.floor(low / 60)}-${Math.ceil(high / 60)} min`
-  return low >= 3600 ? `${first.replace(/ min$/, '')} - ${last}` : `${first} - ${last}`
+  return low >= 3600 ? `${first.replace(/ min$/, '')} - ${last}` : `${first} - ${inMinutes(high)}`
 }
+
+/** A range that begins below this part of its end says no more than that end. */
+const mostOfOpen = 20
+/** A minute or longer in whole minutes, rounded up. */
+const inMinutes = (seconds: number) => (seconds < 7200 ? `${Math.ceil(seconds / 60)} min` : describeDuration(seconds))
 
 /** A range of sizes: "41 GB (38-45)", "7.6 MB (3.9-11.4)"; all three in the expected value's unit. */
 export function describeBytesRange({ expected, low, high }: Range): string {

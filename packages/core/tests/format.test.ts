@@ -61,6 +61,11 @@ describe('numbers with their units', () => {
     [3000, 4200, '50-70 min'],
     [20_400, 23_400, '5 h 40 - 6 h 30 min'],
     [5, 5.01, '5.0 s'],
+    [42, 492, '42 s - 9 min'],
+    [0, 2165, 'up to 37 min'],
+    [0.4, 29.3, 'up to 30 s'],
+    [42, 9000, 'up to 2 h 30 min'],
+    [0, 5, '0.0-5.0 s'],
   ])('a range from %d to %d s of work', (low, high, words) => {
     expect(describeDurationRange({ expected: (low + high) / 2, low, high })).toBe(words)
   })

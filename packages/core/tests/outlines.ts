@@ -42,6 +42,7 @@ export const job = (changes: Partial<JobOutline> = {}): JobOutline => {
     sourceName: `reel ${id}.mov`,
     sourceBytes: 1000,
     lotId: 1,
+    deliveryVolumeId: 3,
     specKey: 'small-mp4',
     specName: 'Small MP4',
     state: 'draft',

@@ -10,12 +10,9 @@ import {
   sharedTimePart,
   sortJobs,
   type Calibration,
-  type JobExtent,
   type JobForecast,
   type JobOutline,
   type LikeRate,
-  type Range,
-  type WorkTraits,
 } from '../src/index.ts'
 import { atOnce } from '../../../tests/support/at-once.ts'
 import { around, exactly, extent, forecast, job, traits } from './outlines.ts'

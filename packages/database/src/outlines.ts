@@ -25,6 +25,7 @@ interface OutlineRow {
   sourceName: string
   sourceBytes: number | null
   lotId: number | null
+  deliveryVolumeId: number
   specKey: string
   specName: string
   state: JobState
@@ -75,7 +76,7 @@ export async function listOutlines(
 
 /** Columns of `JobCourse`. */
 const course = `job.id, job.spec ->> 'key' as "specKey", (job.spec ->> 'name') || case when (job.spec ->> 'version')::int > 1 then ' v' || (job.spec ->> 'version') else '' end as "specName",
-  job.state, job.position, job.progress, job.sample_id as "sampleId", job."check" ->> 'verdict' as verdict,
+  job.state, job.position, job.delivery_volume_id as "deliveryVolumeId", job.progress, job.sample_id as "sampleId", job."check" ->> 'verdict' as verdict,
   (job."check" -> 'measurement' ->> 'bytes')::double precision as "outputBytes",
   case when job.state = 'done' then job.output_path end as "outputPath", job.work_seconds as "workSeconds", job.promised -> 'forecast' as promised`
 

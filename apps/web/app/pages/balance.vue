@@ -35,8 +35,8 @@ const totals = computed(() => work.value?.withDrafts ?? null)
 const at = computed(() => new Date(work.value?.at ?? 0))
 const draftCount = computed(() => order.jobCounts.draft)
 const chosenCount = computed(() => (selected.value.size > 0 ? selected.value.size : draftCount.value))
-const free = computed(() => order.deliveryVolumes[0]?.freeBytes ?? null)
-const tooLarge = computed(() => free.value !== null && totals.value !== null && totals.value.bytes.high > free.value)
+/** Delivery volumes that may be too full for what is still to be written to them. */
+const tooFull = computed(() => order.storage.filter(({ bytes, freeBytes }) => bytes.high > freeBytes))
 const due = computed(() => (order.order?.dueAt ? new Date(order.order.dueAt) : null))
 const late = computed(
   () =>
@@ -103,7 +103,7 @@ async function remove(): Promise<void> {
         >
         <span v-if="totals.bytes.expected > 0" class="sum"
           ><span class="muted">results</span>{{ ' ' }}
-          <span class="number" :class="{ look: tooLarge }">{{ describeBytesRange(totals.bytes) }}</span></span
+          <span class="number" :class="{ look: tooFull.length > 0 }">{{ describeBytesRange(totals.bytes) }}</span></span
         >
       </template>
     </div>
@@ -117,9 +117,13 @@ async function remove(): Promise<void> {
       No worker has a lane, so nothing has an end. Give one some in
       <NuxtLink to="/equipment">Equipment</NuxtLink>.
     </p>
-    <p v-if="tooLarge" class="warning look" role="status">
-      The results may not fit: {{ describeBytes(free!) }} are free on the delivery volume. Leave some out, choose a
-      smaller spec, or make room.
+    <p v-for="volume in tooFull" :key="volume.volumeId" class="warning look" role="status">
+      {{ volume.bytes.low > volume.freeBytes ? 'The results do not fit' : 'The results may not fit' }} on
+      {{ volume.name }}: {{ describeBytesRange(volume.bytes) }} are still to be written there<template
+        v-if="volume.ofOthers.expected > 0"
+        >, {{ describeBytes(volume.ofOthers.expected) }} of them for other orders</template
+      >, and {{ describeBytes(volume.freeBytes) }} are free. Leave some out, choose a smaller spec or another volume, or
+      make room.
     </p>
     <p v-if="late" class="warning look" role="status">
       The end may come after the due time. Leave some out, choose a quicker spec, or add a worker.

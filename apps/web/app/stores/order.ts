@@ -77,6 +77,16 @@ export const useOrder = defineStore('order', () => {
   const active = computed(() => work.value.value?.active ?? [])
   const lanes = computed(() => work.value.value?.lanes ?? 1)
   const deliveryVolumes = computed(() => volumes.value.filter(volume => volume.role === 'delivery'))
+  /** What is still to be written to each delivery volume that can be written to, with its room now; the one nearest to being full comes first. */
+  const storage = computed(() =>
+    (work.value.value?.storage ?? [])
+      .flatMap(need => {
+        const volume = deliveryVolumes.value.find(entry => entry.id === need.volumeId)
+        if (!volume || volume.freeBytes === null || need.bytes.expected <= 0) return []
+        return [{ ...need, name: volume.name, freeBytes: volume.freeBytes }]
+      })
+      .sort((a, b) => b.bytes.high / Math.max(1, b.freeBytes) - a.bytes.high / Math.max(1, a.freeBytes)),
+  )
   const sourceVolumes = computed(() => volumes.value.filter(volume => volume.role === 'source'))
 
   async function load(): Promise<void> {
@@ -270,6 +280,7 @@ export const useOrder = defineStore('order', () => {
     drafting,
     volumes,
     deliveryVolumes,
+    storage,
     sourceVolumes,
     workers,
     lanes,

@@ -29,6 +29,19 @@ const progressMilliseconds = 1000
 /** Outlines that are read together; beyond so many changes, all are read anew. */
 const mostChanges = 2000
 
+/** A suggestion stands for so long at most, and for so many times as long as it took to find while jobs change. */
+const mostSuggestedMilliseconds = 60_000
+const suggestedPart = 20
+
+interface Suggested {
+  /** Codes, names and due times of the orders that it was made for. */
+  due: string
+  version: number
+  since: number
+  milliseconds: number
+  answer: Promise<OrderSuggestion>
+}
+
 interface Made {
   agenda: Agenda
   /** All jobs of the order. */
@@ -48,6 +61,7 @@ export class Agendas {
   private calibrations: Calibrations = new Map()
   private lanes = 1
   private readonly made = new Map<number, Made>()
+  private suggested: Suggested | null = null
   /** Goes up with each change that moves the plan. */
   private version = 0
   private isStale = true
@@ -105,8 +119,33 @@ export class Agendas {
     return { made, jobs: sortJobs(chooseJobs(made.own, choice), sort, descending, made.agenda) }
   }
 
-  /** Whether all orders are done by their due times, and an order of the waiting jobs in which less is late. */
+  /** Whether all orders are done by their due times, and an order of the waiting jobs in which less is late; looked for as seldom as it takes long. */
   async suggestion(orderId: number, orders: readonly OrderRecord[]): Promise<OrderSuggestion> {
+    const { version } = await this.of(orderId)
+    const due = JSON.stringify(orders.map(({ id, code, name, dueAt }) => [id, code, name, dueAt]))
+    const { suggested } = this
+    const age = Date.now() - (suggested?.since ?? 0)
+    const isFresh = suggested?.due === due && age < mostSuggestedMilliseconds
+    if (isFresh && (suggested.version === version || age < suggested.milliseconds * suggestedPart))
+      return suggested.answer
+    const entry = { due, version, since: Date.now(), milliseconds: 0, answer: this.suggest(orderId, orders) }
+    this.suggested = entry
+    try {
+      return await entry.answer
+    } catch (error) {
+      this.forgetSuggestion()
+      throw error
+    } finally {
+      entry.milliseconds = Date.now() - entry.since
+    }
+  }
+
+  /** The next one who asks for a suggestion gets a new one. */
+  forgetSuggestion(): void {
+    this.suggested = null
+  }
+
+  private async suggest(orderId: number, orders: readonly OrderRecord[]): Promise<OrderSuggestion> {
     const { agenda, at } = await this.of(orderId)
     return inTurns(suggestOrder([...this.jobs.values()], agenda.forecasts, this.lanes, orders, at))
   }

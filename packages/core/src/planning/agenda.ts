@@ -4,6 +4,7 @@ import { JobState } from '../job.ts'
 import { Range, RangeSum } from '../range.ts'
 import type { Turns } from '../turns.ts'
 import { Lanes, type PlannedJob } from './lanes.ts'
+import { VolumeNeed, volumeNeeds } from './storage.ts'
 import { forecastOf, sharedSize, sharedTime, workLeft, type ForecastGround, type JobOutline } from './outline.ts'
 
 /** What some jobs take together, and how much of that is known how well. */
@@ -61,6 +62,8 @@ export const WorkSummary = z.object({
   withDrafts: WorkTotals,
   /** Drafts alone. */
   drafts: WorkTotals,
+  /** What is still to be written to each delivery volume, by other orders too. */
+  storage: z.array(VolumeNeed),
   bars: z.array(LaneBar),
 })
 export type WorkSummary = z.infer<typeof WorkSummary>
@@ -172,6 +175,7 @@ export class Agenda {
       released: drafts.length === 0 ? all : yield* totalsOf(known, released),
       withDrafts: all,
       drafts: released.length === 0 ? all : yield* totalsOf(known, drafts),
+      storage: volumeNeeds(orderId, wanted, forecasts),
       bars: yield* barsOf(places, planned),
     })
   }

@@ -16,6 +16,7 @@ export interface JobOutline {
   sourceName: string
   sourceBytes: number
   lotId: number | null
+  deliveryVolumeId: number
   specKey: string
   specName: string
   state: JobState
@@ -46,6 +47,7 @@ export type JobCourse = Pick<
   | 'specName'
   | 'state'
   | 'position'
+  | 'deliveryVolumeId'
   | 'progress'
   | 'sampleId'
   | 'verdict'

@@ -38,19 +38,20 @@ const deviceTime = computed(() => {
     tone: has !== null && deviceSeconds.high > has ? 'look' : '',
   }
 })
+/** The delivery volume that is nearest to being full, of those that something is still to be written to; else the one with most room. */
 const storage = computed(() => {
-  const free = order.deliveryVolumes.reduce<number | null>(
-    (least, volume) => (volume.freeBytes === null ? least : Math.max(least ?? 0, volume.freeBytes)),
-    null,
-  )
-  if (free === null) return { part: null, words: 'no delivery volume', tone: 'look' }
-  const bytes = planned.value?.bytes ?? { expected: 0, low: 0, high: 0 }
-  return {
-    part: bytes.expected / Math.max(1, free),
-    words:
-      bytes.expected > 0 ? `${describeBytesRange(bytes)} of ${describeBytes(free)}` : `${describeBytes(free)} free`,
-    tone: bytes.high > free ? 'look' : '',
+  const [scarcest] = order.storage
+  if (scarcest) {
+    const { bytes, freeBytes, name } = scarcest
+    return {
+      part: bytes.expected / Math.max(1, freeBytes),
+      words: `${describeBytesRange(bytes)} of ${describeBytes(freeBytes)}${order.deliveryVolumes.length > 1 ? `, ${name}` : ''}`,
+      tone: bytes.high > freeBytes ? 'look' : '',
+    }
   }
+  const free = order.deliveryVolumes.flatMap(volume => volume.freeBytes ?? [])
+  if (free.length === 0) return { part: null, words: 'no delivery volume', tone: 'look' }
+  return { part: 0, words: `${describeBytes(Math.max(...free))} free`, tone: '' }
 })
 const timeLeft = computed(() => {
   if (!due.value) return { part: null, words: 'no due time', tone: '' }

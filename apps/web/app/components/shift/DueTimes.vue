@@ -34,6 +34,9 @@ watch(
   },
 )
 
+/** Lateness is a forecast: no more than minutes are told of it. */
+const about = (seconds: number) =>
+  seconds < 60 ? 'less than a minute' : describeDuration(Math.round(seconds / 60) * 60).replace(/ 00 s$/, '')
 const at = computed(() => new Date(answer.value?.at ?? 0))
 const late = computed(() => answer.value?.orders.filter(entry => entry.now.lateSeconds > 0) ?? [])
 const names = computed(() => {
@@ -44,25 +47,24 @@ const offer = computed(() => {
   const { isBetter, suggested } = answer.value!
   if (!isBetter) return null
   return suggested.lateSeconds > 0
-    ? `In another order of the jobs it is ${describeDuration(suggested.lateSeconds)} in all.`
+    ? `In another order of the jobs it is about ${about(suggested.lateSeconds)} in all.`
     : 'In another order of the jobs nothing is late.'
 })
 const relief = computed(() => {
   const { lanesMore, isBetter, suggested } = answer.value!
   if (isBetter && suggested.lateSeconds === 0) return null
-  if (lanesMore === null) return 'More lanes would not be enough: a single job, or what is begun, takes too long.'
+  if (lanesMore === null)
+    return 'No number of lanes would bring all in: a single job, or what is begun, takes too long.'
   return `${describeCount(lanesMore)} more ${lanesMore === 1 ? 'lane' : 'lanes'} of the same speed would bring all in.`
 })
 const best = computed(() => {
   const { bound, suggested } = answer.value!
   if (bound.lateSeconds >= suggested.lateSeconds - 1) return 'No order of the jobs is better.'
-  return bound.lateSeconds > 0
-    ? `No order of the jobs is less late than ${describeDuration(bound.lateSeconds)} in all.`
-    : null
+  return bound.lateSeconds > 0 ? `No order of the jobs is less late than ${about(bound.lateSeconds)} in all.` : null
 })
 
 const ends = (range: Range | null) => (range ? momentRange(range, at.value) : '')
-const lateness = (seconds: number) => (seconds > 0 ? describeDuration(seconds) : 'in time')
+const lateness = (seconds: number) => (seconds > 0 ? about(seconds) : 'in time')
 
 async function put(ids: number[], because: 'due times' | 'put back'): Promise<number | undefined> {
   busy.value = true
@@ -87,11 +89,11 @@ async function putBack(): Promise<void> {
 <template>
   <p v-if="late.length > 0" class="due look" role="status">
     <span
-      >As the jobs wait, {{ names }} after {{ late.length === 1 ? 'its due time' : 'their due times' }}, by
-      {{ describeDuration(answer!.now.lateSeconds) }}{{ late.length === 1 ? '' : ' in all' }}. {{ offer ?? best }}
+      >As the jobs wait, {{ names }} after {{ late.length === 1 ? 'its due time' : 'their due times' }}, by about
+      {{ about(answer!.now.lateSeconds) }}{{ late.length === 1 ? '' : ' in all' }}. {{ offer ?? best }}
       {{ offer ? '' : relief }}</span
     >
-    <VBtn :height="24" variant="outlined" @click="isOpen = true">{{ offer ? 'Look at that order' : 'By orders' }}</VBtn>
+    <VBtn :height="26" @click="isOpen = true">{{ offer ? 'Look at that order' : 'By orders' }}</VBtn>
   </p>
   <p v-if="taken" class="due muted" role="status">
     <span>Jobs were put in order by due times at {{ clock(taken.at) }}.</span>
@@ -113,7 +115,7 @@ async function putBack(): Promise<void> {
         <thead>
           <tr>
             <th scope="col">Order</th>
-            <th scope="col" class="number">Waiting</th>
+            <th scope="col" class="end">Waiting</th>
             <th scope="col">Due</th>
             <th scope="col">Ends as jobs wait</th>
             <th scope="col">Late</th>
@@ -128,7 +130,7 @@ async function putBack(): Promise<void> {
             <td class="name">
               <span class="number">{{ entry.code }}</span> <span class="muted">{{ entry.name }}</span>
             </td>
-            <td class="number">{{ describeCount(entry.waiting) }}</td>
+            <td class="end number">{{ describeCount(entry.waiting) }}</td>
             <td class="number">{{ entry.dueAt ? moment(new Date(entry.dueAt), at) : 'none' }}</td>
             <td class="number">{{ ends(entry.now.end) }}</td>
             <td class="number" :class="{ look: entry.now.lateSeconds > 0 }">{{ lateness(entry.now.lateSeconds) }}</td>
@@ -142,7 +144,8 @@ async function putBack(): Promise<void> {
         </tbody>
       </table>
       <p>
-        Ends are told nine times out of ten; lateness is counted from their middle. {{ best }} {{ relief }}
+        Each end lies within its range nine times out of ten; lateness is counted from the middle. {{ best }}
+        {{ relief }}
         <template v-if="answer.unknown > 0">
           {{ describeCount(answer.unknown) }} {{ answer.unknown === 1 ? 'job' : 'jobs' }} of which nothing is known yet
           {{ answer.unknown === 1 ? 'takes' : 'take' }} no time here, and {{ answer.unknown === 1 ? 'stays' : 'stay' }}
@@ -179,9 +182,6 @@ async function putBack(): Promise<void> {
 }
 .due > span {
   flex: 0 1 auto;
-}
-th.number {
-  text-align: right;
 }
 .name {
   max-width: 240px;

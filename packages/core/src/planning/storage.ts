@@ -1,0 +1,51 @@
+import { z } from 'zod'
+import type { JobForecast } from '../forecast/forecast.ts'
+import { Range, RangeSum } from '../range.ts'
+import { sharedSize, type JobOutline } from './outline.ts'
+
+/** What planned jobs still write to a delivery volume, in bytes. */
+export const VolumeNeed = z.object({
+  volumeId: z.int(),
+  /** Of how many jobs nothing is known yet. */
+  unknown: z.int().min(0),
+  /** Of all orders' released jobs, and the order's drafts. */
+  bytes: Range,
+  /** Of these, what is of other orders. */
+  ofOthers: Range,
+})
+export type VolumeNeed = z.infer<typeof VolumeNeed>
+
+/**
+ * Adds up what is still to be written, volume by volume, in the order of their first jobs. What a running job has written is on the volume already, and so is
+ * all of a result that is being placed.
+ * @param jobs that are planned, of all orders
+ */
+export function volumeNeeds(
+  orderId: number,
+  jobs: readonly JobOutline[],
+  forecasts: ReadonlyMap<number, JobForecast>,
+): VolumeNeed[] {
+  const needs = new Map<number, { unknown: number; all: RangeSum; others: RangeSum }>()
+  for (const job of jobs) {
+    if (job.state === 'placing') continue
+    const need = needs.get(job.deliveryVolumeId) ?? { unknown: 0, all: new RangeSum(), others: new RangeSum() }
+    needs.set(job.deliveryVolumeId, need)
+    const forecast = forecasts.get(job.id)
+    if (!forecast) {
+      need.unknown++
+      continue
+    }
+    const written = job.progress?.bytesWritten ?? 0
+    const left = (bytes: number) => Math.max(0, bytes - written)
+    const { expected, low, high } = forecast.bytes
+    const bytes = { expected: left(expected), low: left(low), high: left(high) }
+    need.all.add(bytes, sharedSize(forecast))
+    if (job.orderId !== orderId) need.others.add(bytes, sharedSize(forecast))
+  }
+  return [...needs].map(([volumeId, { unknown, all, others }]) => ({
+    volumeId,
+    unknown,
+    bytes: all.range(),
+    ofOthers: others.range(),
+  }))
+}
