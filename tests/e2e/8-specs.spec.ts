@@ -157,24 +157,24 @@ test('a size that the file must not pass is kept: two passes, and the file fills
   await page.getByRole('button', { name: 'Copy', exact: true }).click()
   await dialog(page).getByLabel('Name', { exact: true }).fill('Mail copy')
   await choose(page, 'Bits are spent by', /a size that the file must not pass/)
-  await dialog(page).getByLabel('MB at most, for the whole file').fill('0.6')
+  await dialog(page).getByLabel('MB at most, for the whole file').fill('0.3')
   await choose(page, 'Highest level', /no limit/)
   await dialog(page).getByLabel('Fits a width of').fill('480')
   await dialog(page).getByLabel('and a height of').fill('270')
   await expectAccessible(page)
   await dialog(page).getByRole('button', { name: 'Keep' }).click()
   await expect(
-    page.getByRole('row', { name: 'bits what fits into 600 kB with the sound, in two passes' }),
+    page.getByRole('row', { name: 'bits what fits into 300 kB with the sound, in two passes' }),
   ).toBeVisible()
-  const id = await releaseJob(request, 'Fog-signal interview 1.avi', 'mail-copy')
+  const id = await releaseJob(request, 'Fog-signal interview 3.avi', 'mail-copy')
   await untilState(request, id, 'done')
   const { check } = (await (await request.get(`/api/jobs/${id}`)).json()) as {
     check: { lines: { name: string; expected: string; verdict: string }[]; measurement: { bytes: number } }
   }
-  expect(check.measurement.bytes).toBeLessThanOrEqual(600_000)
-  expect(check.measurement.bytes).toBeGreaterThanOrEqual(588_000)
+  expect(check.measurement.bytes).toBeLessThanOrEqual(300_000)
+  expect(check.measurement.bytes).toBeGreaterThanOrEqual(294_000)
   expect(check.lines.find(line => line.name === 'bytes')).toMatchObject({
-    expected: expect.stringMatching(/^at most 600 kB/) as unknown,
+    expected: expect.stringMatching(/^at most 300 kB/) as unknown,
     verdict: 'pass',
   })
 })
@@ -223,7 +223,7 @@ test('a point is chosen on the curve of size and quality, and the result has the
   page,
   request,
 }) => {
-  const id = await draftJob(request, 'Fog-signal interview 1.avi', 'small-mp4')
+  const id = await draftJob(request, 'Fog-signal interview 3.avi', 'small-mp4')
   await page.goto(`/balance?job=${id}`)
   const panel = page.getByRole('region', { name: 'Size and quality' })
   await panel.getByRole('button', { name: 'Measure the curve' }).click({ timeout: 540_000 })
