@@ -3,9 +3,10 @@ import type { JobForecast } from '../forecast/forecast.ts'
 import { Range } from '../range.ts'
 import type { OrderRecord } from '../records.ts'
 import type { Turns } from '../turns.ts'
-import { lanesToBeInTime, planByDueTime, type WorkToOrder } from './by-due-time.ts'
+import { lanesToBeInTime, planByDueTime } from './by-due-time.ts'
 import { Lanes } from './lanes.ts'
 import { sharedTime, workLeft, type JobOutline } from './outline.ts'
+import type { WorkToOrder } from './work-to-order.ts'
 
 /** When an order's jobs end in one order of the jobs: a range in seconds from when it was worked out, null where nothing is known; and how long after its due time. */
 const Ends = z.object({ end: Range.nullable(), lateSeconds: z.number().min(0) })

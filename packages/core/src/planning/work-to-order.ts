@@ -1,0 +1,52 @@
+/** A waiting job as far as the order of work is concerned. */
+export interface Waiting {
+  id: number
+  orderId: number
+  /** Of device time. */
+  seconds: number
+}
+
+/** An order of work: seconds from now until it is due, null where nobody waits for it, and until what is begun of it ends. */
+export interface DueOrder {
+  orderId: number
+  dueSeconds: number | null
+  begunUntil: number
+}
+
+/** What is to be put in order. */
+export interface WorkToOrder {
+  /** In the order in which they would be begun now. */
+  jobs: readonly Waiting[]
+  orders: readonly DueOrder[]
+  /** Seconds from now until each lane is free; one at least. */
+  lanes: readonly number[]
+}
+
+/** When an order ends, in seconds from now, and by how much that is after its due time. */
+export interface OrderEnd {
+  orderId: number
+  end: number
+  late: number
+}
+
+/** An order of the jobs and what it comes to. */
+export interface OrderOfWork {
+  /** Jobs by number, in the order in which they are begun. */
+  ids: number[]
+  orders: OrderEnd[]
+  /** Of all orders together, in seconds. */
+  late: number
+  /** Seconds from now until all is done. */
+  end: number
+}
+
+/** The order that was found, beside the one that there was and what none can be better than. */
+export interface DuePlan {
+  now: OrderOfWork
+  found: OrderOfWork
+  /** No order of the jobs on these lanes is less late, or done sooner, than this, in seconds. */
+  bound: { late: number; end: number }
+}
+
+/** Lateness and ends are told apart when they differ by more, in seconds. */
+export const tolerance = 1e-6
