@@ -16,11 +16,12 @@ const entry = fileURLToPath(new URL(import.meta.url.endsWith('.ts') ? './child.t
 /** A child that does not stop when asked is ended after this time. */
 const patienceMilliseconds = 5000
 
-const stalled: Outcome = {
-  say: 'failed',
-  reason:
-    'Nothing could be read or written for a minute: the disk or network that a file lies on does not answer. See that it is connected, then try again.',
-}
+/** Why work ended whose process neither computed nor read or wrote anything for a minute. */
+export const stoodStill =
+  'Nothing was done for a minute: the disk or network that a file lies on does not answer, or a media library waits for itself. See that the disk is connected, then try again.'
+
+/** Either passes, most often: what can be tried again is. */
+const stalled: Outcome = { say: 'failed', reason: stoodStill, isAway: true }
 
 function forkChild(): ChildProcess {
   return fork(entry, [], { serialization: 'advanced', stdio: ['ignore', 'ignore', 'ignore', 'ipc'] })

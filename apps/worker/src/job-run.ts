@@ -39,7 +39,7 @@ import {
 } from '@hematine/database'
 import { answering } from '@hematine/media/volumes/answering'
 import { identityOf, makeFolder, VolumeProblem, workDirectory } from '@hematine/media/volumes/volume-files'
-import { TaskProcess, type Outcome, type SpareProcess } from './child-process.ts'
+import { stoodStill, TaskProcess, type Outcome, type SpareProcess } from './child-process.ts'
 import { findFinished, leaveNote, removeAllOf, removeFinished, workFingerprint } from './finished.ts'
 import { inputOf, withAssets } from './inputs.ts'
 import type { Assignment, Report } from './messages.ts'
@@ -281,7 +281,15 @@ export class JobRun implements Pausable {
           // Source and disks are there, and a file was not: a disk was away for a moment. That is tried again a few times.
           if (outcome.isAway && !(await hasChanged()))
             return await this.persist(em =>
-              loseJob(em, job.id, job.attempt, workerId, 'a file was not there for a moment'),
+              loseJob(
+                em,
+                job.id,
+                job.attempt,
+                workerId,
+                outcome.reason === stoodStill
+                  ? 'its process did nothing for a minute'
+                  : 'a file was not there for a moment',
+              ),
             )
           return await fail((await hasChanged()) ? changedMeanwhile : outcome.reason)
         }

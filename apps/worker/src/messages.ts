@@ -70,5 +70,5 @@ export type Report =
   | { say: 'job'; measurement: CheckMeasurement; workSeconds: number }
   | { say: 'unit'; frames: number; workSeconds: number }
   | { say: 'stopped' }
-  /** `isAway` where a file was not there, which may pass; `problem` where segments do not fit together, or a working file is not whole. */
+  /** `isAway` where a file was not there, or nothing was done for a while, which may pass; `problem` where segments do not fit together, or a working file is not whole. */
   | { say: 'failed'; reason: string; isAway?: boolean; problem?: 'seam' | 'working file' }

@@ -49,7 +49,11 @@ function aWorker(): TestWorker {
 }
 
 function startWorker(settings: Record<string, string> = {}): TestWorker {
-  const worker = new TestWorker(db.url, path.join(scratch, 'data'), `worker ${workers.length + 1}`, settings)
+  const worker = new TestWorker(db.url, path.join(scratch, 'data'), `worker ${workers.length + 1}`, {
+    // Every job is one process here, also on a machine so slow that it would be forecast to be long.
+    HEMATINE_SEGMENT_SECONDS: '300',
+    ...settings,
+  })
   workers.push(worker)
   return worker
 }
@@ -132,6 +136,20 @@ describe('kill -9 of the process that does the work', () => {
     expect(
       (await readJob(db.em(), id)).events.some(event => event.event === 'lose' && event.note!.includes('SIGKILL')),
     ).toBe(true)
+  })
+})
+
+describe('a process that does nothing', () => {
+  test('for a minute, as where a library waits for itself, is ended; the job is begun again and done once', async () => {
+    const before = await sourceSum()
+    const worker = aWorker()
+    const id = await releaseHeld('encode')
+    for (const pid of worker.taskProcesses) process.kill(pid, 'SIGSTOP')
+    jobsHeld.letGo()
+    await expectDoneOnce(id, before)
+    const { attempt, events } = await readJob(db.em(), id)
+    expect(attempt).toBe(2)
+    expect(events.find(event => event.event === 'lose')?.note).toBe('its process did nothing for a minute')
   })
 })
 
