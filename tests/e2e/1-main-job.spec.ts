@@ -50,7 +50,8 @@ test('drafts are measured before anything is released', async ({ page }) => {
   await expect(page.getByText(/of 300 frames in \d+ stretches, encoded and checked on .* in \d+ s/)).toBeVisible({
     timeout: 540_000,
   })
-  await expect(row('Fog-signal interview 1.avi')).toContainText(/\d+(\.\d)?-\d+(\.\d)? s/)
+  // On a machine that others use the windows differ so much that only the far end says something.
+  await expect(row('Fog-signal interview 1.avi')).toContainText(/(\d+(\.\d)?-|\d+ s - |up to )\d+(\.\d)? (s|min)/)
   await expect(row('Harbour log (cut short).mp4')).toContainText(/[km]?B \(/i, { timeout: 540_000 })
   await expect(page.getByText(/all done/)).toBeVisible()
   await expectNoPageScroll(page)
