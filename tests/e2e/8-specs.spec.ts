@@ -223,7 +223,7 @@ test('a point is chosen on the curve of size and quality, and the result has the
   page,
   request,
 }) => {
-  const id = await draftJob(request, 'Fog-signal interview 3.avi', 'small-mp4')
+  const id = await draftJob(request, 'Fog-signal interview 1.avi', 'small-mp4')
   await page.goto(`/balance?job=${id}`)
   const panel = page.getByRole('region', { name: 'Size and quality' })
   await panel.getByRole('button', { name: 'Measure the curve' }).click({ timeout: 540_000 })
