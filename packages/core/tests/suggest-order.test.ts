@@ -73,6 +73,19 @@ describe('an order of the jobs', () => {
     })
   })
 
+  test('is left as it is where another is two minutes better, of two hours', () => {
+    const late = {
+      jobs: [waiting(1, 1), waiting(2, 2)],
+      minutes: { 1: 2, 2: 60 },
+      orders: [order(1, 600), order(2, -60)],
+    }
+    expect(suggest(late.jobs, late.minutes, late.orders)).toMatchObject({
+      isBetter: false,
+      now: { lateSeconds: 122 * minute },
+    })
+    expect(suggest(late.jobs, { ...late.minutes, 1: 10 }, late.orders).isBetter).toBe(true)
+  })
+
   test('cannot help where one job alone takes too long', () => {
     expect(suggest(jobs, minutes, [order(1, 30), order(2, null)]).lanesMore).toBeNull()
   })

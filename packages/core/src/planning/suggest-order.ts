@@ -47,8 +47,9 @@ export const OrderSuggestion = z.object({
 })
 export type OrderSuggestion = z.infer<typeof OrderSuggestion>
 
-/** Less than this is not worth moving jobs for, in seconds. */
+/** Less than this is not worth moving jobs for, in seconds and as a part of what is late. */
 const worthSeconds = 60
+const worthPart = 0.02
 
 const isActive = ({ state }: JobOutline) => state === 'queued' || state === 'running' || state === 'placing'
 
@@ -117,7 +118,7 @@ export function* suggestOrder(
   const work = workOf(active, known, lanes, dueSeconds, leftOf)
   const plan = isLate ? yield* planByDueTime(work) : null
   const gain = plan ? plan.now.late - plan.found.late : 0
-  const isBetter = gain > worthSeconds
+  const isBetter = gain > Math.max(worthSeconds, worthPart * now.all.lateSeconds)
   const after = isBetter ? withUnknown(waiting, known, plan!.found.ids) : waiting
   const suggested = isBetter ? endsOf(after) : now
   const lanesMore = plan ? yield* lanesToBeInTime(work, isBetter ? plan.found : plan.now) : 0
