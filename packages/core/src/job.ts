@@ -57,6 +57,11 @@ export function allowedActions(state: JobState): JobEvent[] {
   return (['release', 'hold', 'resume', 'cancel', 'retry'] as const).filter(event => nextState(state, event) !== null)
 }
 
+/** Whether a worker has it in hand. */
+export function isInHand(state: JobState): boolean {
+  return state === 'queued' || state === 'running' || state === 'placing'
+}
+
 /** Whether nothing more will happen unless a person acts. */
 export function isSettled(state: JobState): boolean {
   return state === 'done' || state === 'failed' || state === 'cancelled' || state === 'draft'

@@ -114,6 +114,23 @@ describe('an order of work by due times', () => {
     expect(bound).toEqual({ late: 75, end: 100 })
   })
 
+  test('has jobs in it that take no time at all', () => {
+    const work: WorkToOrder = {
+      lanes: [0],
+      jobs: [
+        { id: 1, orderId: 1, seconds: 60 },
+        { id: 2, orderId: 2, seconds: 0 },
+      ],
+      orders: [
+        { orderId: 1, dueSeconds: null, begunUntil: 0 },
+        { orderId: 2, dueSeconds: 10, begunUntil: 0 },
+      ],
+    }
+    const { found } = plan(work)
+    expect(found.ids).toEqual([2, 1])
+    expect([...wrongIn(work, found), found.late]).toEqual([0])
+  })
+
   test('of nothing that waits is what is begun', () => {
     expect(plan({ lanes: [0], jobs: [], orders: [] })).toEqual({
       now: { ids: [], orders: [], late: 0, end: 0 },
@@ -179,6 +196,11 @@ describe('lanes that would do', () => {
 
   test('are as many as the work needs until it is due', () => {
     expect(lanesMore(work)).toBe(2)
+  })
+
+  test('can be very many, up to one for each job', () => {
+    const jobs = Array.from({ length: 200 }, (_, id) => ({ id, orderId: 1, seconds: hour }))
+    expect(lanesMore({ ...work, jobs, orders: [{ orderId: 1, dueSeconds: 1.5 * hour, begunUntil: 0 }] })).toBe(199)
   })
 
   test('are none where nothing is late', () => {

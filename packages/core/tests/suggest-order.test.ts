@@ -117,8 +117,14 @@ describe('an order of the jobs', () => {
     expect(found).toMatchObject({ waiting: 5, unknown: 3, after: [7, 3, 9, 1, 8] })
   })
 
-  test('is not looked for where no worker has a lane', () => {
-    expect(suggest(jobs, minutes, [order(1, 1), order(2, 1)], 0)).toMatchObject({ lanes: 0, isBetter: false })
+  test('is not looked for where no worker has a lane: what waits has no end, and what is begun keeps its own', () => {
+    const running = job({ id: 10, orderId: 1, state: 'running', position: 0 })
+    const found = suggest([running, ...jobs], { ...minutes, 10: 20 }, [order(1, 1), order(2, 1)], 0)
+    expect(found).toMatchObject({ lanes: 0, isBetter: false, lanesMore: 0, now: { lateSeconds: 19 * minute } })
+    expect(found.orders.map(({ now }) => [now.end?.expected ?? null, now.lateSeconds])).toEqual([
+      [20 * minute, 19 * minute],
+      [null, 0],
+    ])
   })
 
   test('of four thousand jobs comes in turns of no more than a few milliseconds each', () => {

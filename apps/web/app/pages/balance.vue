@@ -122,6 +122,8 @@ async function remove(): Promise<void> {
       {{ volume.name }}: {{ describeBytesRange(volume.bytes) }} are still to be written there<template
         v-if="volume.ofOthers.expected > 0"
         >, {{ describeBytes(volume.ofOthers.expected) }} of them for other orders</template
+      ><template v-if="volume.unknown > 0"
+        >, without {{ describeCount(volume.unknown) }} of which nothing is known yet</template
       >, and {{ describeBytes(volume.freeBytes) }} are free. Leave some out, choose a smaller spec or another volume, or
       make room.
     </p>

@@ -121,14 +121,20 @@ export class Agendas {
 
   /** Whether all orders are done by their due times, and an order of the waiting jobs in which less is late; looked for as seldom as it takes long. */
   async suggestion(orderId: number, orders: readonly OrderRecord[]): Promise<OrderSuggestion> {
-    const { version } = await this.of(orderId)
+    const { agenda, at, version } = await this.of(orderId)
     const due = JSON.stringify(orders.map(({ id, code, name, dueAt }) => [id, code, name, dueAt]))
     const { suggested } = this
     const age = Date.now() - (suggested?.since ?? 0)
     const isFresh = suggested?.due === due && age < mostSuggestedMilliseconds
     if (isFresh && (suggested.version === version || age < suggested.milliseconds * suggestedPart))
       return suggested.answer
-    const entry = { due, version, since: Date.now(), milliseconds: 0, answer: this.suggest(orderId, orders) }
+    const entry = {
+      due,
+      version,
+      since: Date.now(),
+      milliseconds: 0,
+      answer: inTurns(suggestOrder([...this.jobs.values()], agenda.forecasts, this.lanes, orders, at)),
+    }
     this.suggested = entry
     try {
       return await entry.answer
@@ -143,11 +149,6 @@ export class Agendas {
   /** The next one who asks for a suggestion gets a new one. */
   forgetSuggestion(): void {
     this.suggested = null
-  }
-
-  private async suggest(orderId: number, orders: readonly OrderRecord[]): Promise<OrderSuggestion> {
-    const { agenda, at } = await this.of(orderId)
-    return inTurns(suggestOrder([...this.jobs.values()], agenda.forecasts, this.lanes, orders, at))
   }
 
   private async bringUpToDate(orderId: number): Promise<void> {

@@ -1,3 +1,4 @@
+import { isInHand } from '@hematine/core'
 import {
   jobsOfRows,
   listCopies,
@@ -178,7 +179,7 @@ export class LiveHub {
     const em = this.em()
     const jobIds = [...new Set([...taken.jobs, ...(await jobsOfRows(em, { sourceIds: [], sampleIds: taken.samples }))])]
     const jobs = jobIds.length > 0 ? await placesOfJobs(em, jobIds) : []
-    const active = jobs.filter(job => ['queued', 'running', 'placing'].includes(job.state)).map(job => job.id)
+    const active = jobs.filter(job => isInHand(job.state)).map(job => job.id)
     const records = active.length > 0 ? await listJobs(em, { ids: active.slice(0, mostActive) }) : []
     const known = new Set(jobs.map(job => job.id))
     const goneJobs = jobIds.filter(id => !known.has(id))

@@ -1,11 +1,11 @@
 import { z } from 'zod'
 import { sharedTimePart, type JobForecast } from '../forecast/forecast.ts'
-import { JobState } from '../job.ts'
+import { isInHand, JobState } from '../job.ts'
 import { Range, RangeSum } from '../range.ts'
 import type { Turns } from '../turns.ts'
 import { Lanes, type PlannedJob } from './lanes.ts'
 import { VolumeNeed, volumeNeeds } from './storage.ts'
-import { forecastOf, sharedSize, sharedTime, workLeft, type ForecastGround, type JobOutline } from './outline.ts'
+import { forecastOf, laneWork, sharedSize, type ForecastGround, type JobOutline } from './outline.ts'
 
 /** What some jobs take together, and how much of that is known how well. */
 export const WorkTotals = z.object({
@@ -93,8 +93,6 @@ export const SpecWork = z.object({
 })
 export type SpecWork = z.infer<typeof SpecWork>
 
-const isActive = (job: JobOutline) => job.state === 'queued' || job.state === 'running' || job.state === 'placing'
-
 /** Bars that are drawn for a lane at most; shorter jobs than fit are drawn as one. */
 const barsOfLane = 240
 
@@ -136,8 +134,8 @@ export class Agenda {
     ground: ForecastGround,
     at: Date,
   ): Turns<Agenda> {
-    const rank = (job: JobOutline) => (isActive(job) ? 0 : job.state === 'waiting' ? 1 : 2)
-    const isPlanned = (job: JobOutline) => isActive(job) || job.state === 'waiting'
+    const rank = (job: JobOutline) => (isInHand(job.state) ? 0 : job.state === 'waiting' ? 1 : 2)
+    const isPlanned = (job: JobOutline) => isInHand(job.state) || job.state === 'waiting'
     const wanted = [...own.filter(job => isPlanned(job) || job.state === 'draft'), ...others.filter(isPlanned)].sort(
       (a, b) => rank(a) - rank(b) || a.position - b.position || a.id - b.id,
     )
@@ -151,11 +149,8 @@ export class Agenda {
     const places = new Map<number, PlannedJob>()
     const plan = new Lanes(lanes)
     yield* each(wanted, job => {
-      const forecast = forecasts.get(job.id) ?? null
-      const seconds = workLeft({ state: job.state, progress: job.progress, forecast })
-      // What is seen of a running job is its own and nobody else's.
-      const shared = forecast && !job.progress ? sharedTime(forecast) : null
-      if (seconds && (lanes > 0 || isActive(job))) places.set(job.id, plan.place({ id: job.id, seconds, shared }))
+      const work = laneWork(job, forecasts.get(job.id) ?? null)
+      if (work && (lanes > 0 || isInHand(job.state))) places.set(job.id, plan.place(work))
     })
     const known = { places, forecasts }
     const planned = wanted.filter(job => job.orderId === orderId)
@@ -235,8 +230,9 @@ function* totalsOf({ places, forecasts }: Known, jobs: readonly JobOutline[]): T
   const last: { end: Range | null } = { end: null }
   yield* each(jobs, job => {
     const forecast = forecasts.get(job.id) ?? null
-    const left = workLeft({ state: job.state, progress: job.progress, forecast })
-    if (left) seconds.add(left, forecast && !job.progress ? sharedTime(forecast) : null)
+    const work = laneWork(job, forecast)
+    const left = work?.seconds ?? null
+    if (work) seconds.add(work.seconds, work.shared)
     if (forecast) bytes.add(forecast.bytes, sharedSize(forecast))
     if (left && !(forecast?.carried && !job.progress)) {
       measured++

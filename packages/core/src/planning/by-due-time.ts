@@ -5,7 +5,7 @@ import { tolerance, type DuePlan, type OrderOfWork, type WorkToOrder } from './w
 
 /** Jobs that are gone through before others may have their turn. */
 const jobsOfTurn = 5000
-/** Jobs that are placed in all while a better order is looked for: about a second's work. */
+/** Jobs that are placed in all while a better order is looked for: half a second's work. */
 const mostPlaced = 6_000_000
 
 /** Less late first, then done sooner, then each order done sooner. */
@@ -15,104 +15,117 @@ function isBetter(a: Worth, b: Worth): boolean {
   return a.sum < b.sum - tolerance
 }
 
+/** The best sequence so far, and how much was tried for it. */
+class Search {
+  readonly trial: SequenceTrial
+  /** Jobs by their place in the work given, in the order in which they are begun. */
+  best: { sequence: Int32Array; worth: Worth }
+  private placed = 0
+  private sinceTurn = 0
+
+  constructor(readonly work: WorkToOrder) {
+    this.trial = new SequenceTrial(work)
+    const given = Int32Array.from({ length: this.count }, (_, job) => job)
+    this.best = { sequence: given, worth: this.trial.try(given) }
+  }
+
+  get count(): number {
+    return this.work.jobs.length
+  }
+
+  get hasTime(): boolean {
+    return this.placed + this.count <= mostPlaced
+  }
+
+  /** Tries a sequence. @returns whether it is the best so far */
+  *consider(sequence: Int32Array): Turns<boolean> {
+    this.placed += this.count
+    this.sinceTurn += this.count
+    if (this.sinceTurn > jobsOfTurn) {
+      this.sinceTurn = 0
+      yield
+    }
+    const worth = this.trial.try(sequence)
+    if (!isBetter(worth, this.best.worth)) return false
+    this.best = { sequence, worth }
+    return true
+  }
+}
+
 /**
  * Looks for an order of waiting jobs in which orders are done by their due times, or as little after them as can be, and of those one that is done soonest.
  * Orders are tried one after the other in sequences that change by one place, the longest job of each first, then single jobs are brought forward, then moved
  * by chance. It is the same for the same work, and never worse than the order that there is.
  *
- * A job that is begun on the lane that is free first is how the worker begins them, so every order of jobs that can be had is one that is tried here;
- * for equal lanes one of them is the best there is (Graham 1969, the argument for list schedules and measures that grow with the ends).
+ * A worker begins the next job on the lane that is free first, so a sequence of jobs says all there is to say; for equal lanes one of these schedules is the
+ * best there is (Graham 1969, the argument for list schedules and measures that grow with the ends).
  * @throws Error when a job belongs to no order
  */
 export function* planByDueTime(work: WorkToOrder): Turns<DuePlan> {
-  const trial = new SequenceTrial(work)
-  const count = work.jobs.length
-  let [placed, sinceTurn] = [0, 0]
-  const given = Int32Array.from({ length: count }, (_, job) => job)
-  let best: { sequence: Int32Array; worth: Worth } = { sequence: given, worth: trial.try(given) }
-  const now = trial.read(given)
-  function* consider(sequence: Int32Array): Turns<boolean> {
-    placed += count
-    sinceTurn += count
-    if (sinceTurn > jobsOfTurn) {
-      sinceTurn = 0
-      yield
-    }
-    const worth = trial.try(sequence)
-    if (!isBetter(worth, best.worth)) return false
-    best = { sequence, worth }
-    return true
-  }
-  const hasTime = () => placed + count <= mostPlaced
+  const search = new Search(work)
+  const now = search.trial.read(search.best.sequence)
+  const bound = boundOf(work)
+  yield* moveOrders(search)
+  yield* bringForward(search)
+  yield* moveByChance(search, bound)
+  return { now, found: search.trial.read(search.best.sequence), bound }
+}
 
-  const byOrder = work.orders.map((_, order) =>
-    given.filter(job => trial.orderOf[job] === order).sort((a, b) => trial.seconds[b]! - trial.seconds[a]! || a - b),
+/** Whole orders one after the other, each to every other place for as long as that helps, with the longest jobs of each first; and the longest of all first. */
+function* moveOrders(search: Search): Turns<void> {
+  const { trial, work, count } = search
+  const byLength = Int32Array.from({ length: count }, (_, job) => job).sort(
+    (a, b) => trial.seconds[b]! - trial.seconds[a]! || a - b,
   )
+  const jobsOf = work.orders.map((_, order) => byLength.filter(job => trial.orderOf[job] === order))
+  const sizes = jobsOf.map(jobs => jobs.reduce((sum, job) => sum + trial.seconds[job]!, 0))
   const inSequence = (orders: readonly number[]) => {
     const sequence = new Int32Array(count)
     let at = 0
     for (const order of orders) {
-      sequence.set(byOrder[order]!, at)
-      at += byOrder[order]!.length
+      sequence.set(jobsOf[order]!, at)
+      at += jobsOf[order]!.length
     }
     return sequence
   }
-  const working = work.orders.flatMap((_, order) => (byOrder[order]!.length > 0 ? [order] : []))
-  const sizeOf = (order: number) => byOrder[order]!.reduce((sum, job) => sum + trial.seconds[job]!, 0)
-  const sizes = work.orders.map((_, order) => sizeOf(order))
-  const starts = [
-    [...working].sort((a, b) => trial.due[a]! - trial.due[b]! || sizes[a]! - sizes[b]! || a - b),
-    [...working].sort((a, b) => sizes[a]! - sizes[b]! || a - b),
-  ]
-  let orders = starts[0]!
-  for (const start of starts) if (yield* consider(inSequence(start))) orders = start
-  yield* consider(given.toSorted((a, b) => trial.seconds[b]! - trial.seconds[a]! || a - b))
-
-  // One order after the other to every other place, for as long as that helps.
-  for (let helps = true; helps && hasTime();) {
+  const bySize = [...jobsOf.keys()]
+    .filter(order => jobsOf[order]!.length > 0)
+    .sort((a, b) => sizes[a]! - sizes[b]! || a - b)
+  // Two that are never due differ by what is no number: their sizes count.
+  const byDue = bySize.toSorted((a, b) => trial.due[a]! - trial.due[b]! || 0)
+  let orders = byDue
+  for (const start of [byDue, bySize]) if (yield* search.consider(inSequence(start))) orders = start
+  yield* search.consider(byLength)
+  for (let helps = true; helps && search.hasTime;) {
     helps = false
-    for (let from = 0; from < orders.length && hasTime(); from++)
-      for (let to = 0; to < orders.length && hasTime(); to++) {
+    for (let from = 0; from < orders.length && search.hasTime; from++)
+      for (let to = 0; to < orders.length && search.hasTime; to++) {
         if (to === from) continue
         const others = orders.toSpliced(from, 1).toSpliced(to, 0, orders[from]!)
-        if (!(yield* consider(inSequence(others)))) continue
+        if (!(yield* search.consider(inSequence(others)))) continue
         orders = others
         helps = true
       }
   }
+}
 
-  // The job that an order ends with, further and further to the front.
-  for (let helps = true; helps && hasTime();) {
+/** The job that an order ends with, the latest order's first, further and further to the front. */
+function* bringForward(search: Search): Turns<void> {
+  const { trial, work } = search
+  for (let helps = true; helps && search.hasTime;) {
     helps = false
-    trial.try(best.sequence)
-    const lasts = working
-      .map(order => ({ job: trial.lastOf[order]!, late: trial.lateOf(order) }))
+    trial.try(search.best.sequence)
+    const lasts = work.orders
+      .map((_, order) => ({ job: trial.lastOf[order]!, late: trial.lateOf(order) }))
       .filter(({ job }) => job >= 0)
       .sort((a, b) => b.late - a.late)
     for (const { job } of lasts) {
-      const place = best.sequence.indexOf(job)
-      for (let step = 1; step <= place && hasTime() && !helps; step *= 2)
-        helps = yield* consider(moved(best.sequence, place, place - step))
+      const place = search.best.sequence.indexOf(job)
+      for (let step = 1; step <= place && search.hasTime && !helps; step *= 2)
+        helps = yield* search.consider(moved(search.best.sequence, place, place - step))
       if (helps) break
     }
   }
-
-  // Then moves of chance, of which those count that are better than some moves ago: late acceptance (Burke and Bykov 2017) gets out of what no one move betters.
-  const bound = boundOf(work)
-  const isBest = () => best.worth.late <= bound.late + tolerance && best.worth.end <= bound.end * nearEnough
-  const random = numbersOfChance()
-  const remembered = new Array<number>(movesAgo).fill(valueOf(best.worth))
-  let current: { sequence: Int32Array; value: number } = { sequence: best.sequence, value: valueOf(best.worth) }
-  for (let move = 0; count > 1 && move < mostMoves && hasTime() && !isBest(); move++) {
-    const [from, to] = [Math.floor(random() * count), Math.floor(random() * count)]
-    const sequence = moved(current.sequence, from, to)
-    yield* consider(sequence)
-    const value = valueOf(trial.worth)
-    const place = move % movesAgo
-    if (value <= remembered[place]! || value <= current.value) current = { sequence, value }
-    remembered[place] = current.value
-  }
-  return { now, found: trial.read(best.sequence), bound }
 }
 
 /** Moves of chance at most, and how many ago the one is that a move must be better than. */
@@ -120,6 +133,27 @@ const mostMoves = 20_000
 const movesAgo = 60
 /** An end is as good as the bound when it is less than so many times as late. */
 const nearEnough = 1.0005
+
+/**
+ * Single jobs to any other place, of which those moves count that are better than some moves ago: late acceptance (Burke and Bykov 2017) gets out of what no
+ * one move betters.
+ */
+function* moveByChance(search: Search, bound: DuePlan['bound']): Turns<void> {
+  const { trial, count } = search
+  const isBest = () =>
+    search.best.worth.late <= bound.late + tolerance && search.best.worth.end <= bound.end * nearEnough
+  const random = numbersOfChance()
+  const remembered = new Array<number>(movesAgo).fill(valueOf(search.best.worth))
+  let current = { sequence: search.best.sequence, value: valueOf(search.best.worth) }
+  for (let move = 0; count > 1 && move < mostMoves && search.hasTime && !isBest(); move++) {
+    const sequence = moved(current.sequence, Math.floor(random() * count), Math.floor(random() * count))
+    yield* search.consider(sequence)
+    const value = valueOf(trial.worth)
+    const place = move % movesAgo
+    if (value <= remembered[place]! || value <= current.value) current = { sequence, value }
+    remembered[place] = current.value
+  }
+}
 
 /** One number for what an order is worth, for moves of chance: lateness before all else. */
 function valueOf({ late, end, sum }: Worth): number {
@@ -147,26 +181,21 @@ function numbersOfChance(): () => number {
   }
 }
 
-/** Lanes that are added at most to see whether more would do. */
-const mostLanes = 64
-
 /**
  * How many lanes more, free at once and as quick as the others, bring every order in by its due time.
- * @returns 0 where none is late as it is found without; null where so many more as are tried do not do
+ * @returns 0 where none is late as it is found without; null where no number does: what is begun, or one job alone, takes too long
  */
 export function* lanesToBeInTime(work: WorkToOrder, found: OrderOfWork): Turns<number | null> {
-  const isInTime = function* (more: number): Turns<boolean> {
-    const lanes = [...work.lanes, ...Array.from({ length: more }, () => 0)]
-    // Most numbers are told apart without looking for anything.
-    if (boundOf({ ...work, lanes }).late > tolerance) return false
-    return (yield* planByDueTime({ ...work, lanes })).found.late <= tolerance
-  }
   if (found.late <= tolerance) return 0
-  let [no, yes] = [0, 1]
-  while (!(yield* isInTime(yes))) {
-    if (yes >= mostLanes) return null
-    ;[no, yes] = [yes, Math.min(mostLanes, yes * 2)]
+  const withLanes = (more: number) => ({ ...work, lanes: [...work.lanes, ...new Array<number>(more).fill(0)] })
+  const isInTime = function* (more: number): Turns<boolean> {
+    const wanted = withLanes(more)
+    // Most numbers are told apart without looking for anything.
+    return boundOf(wanted).late <= tolerance && (yield* planByDueTime(wanted)).found.late <= tolerance
   }
+  // With a lane for each job every order ends with its longest.
+  let [no, yes] = [0, work.jobs.length]
+  if (!(yield* isInTime(yes))) return null
   while (yes - no > 1) {
     const middle = Math.floor((no + yes) / 2)
     if (yield* isInTime(middle)) yes = middle

@@ -30,6 +30,11 @@ export class Lanes {
     this.held = Array.from({ length: Math.max(1, count) }, () => ({ sum: new RangeSum(), end: new RangeSum().range() }))
   }
 
+  /** Until when each lane is taken, in seconds. */
+  get takenUntil(): number[] {
+    return this.held.map(({ sum }) => sum.total)
+  }
+
   /** Gives the next job its place. */
   place(job: LaneWork): PlannedJob {
     const { held } = this

@@ -6,6 +6,7 @@ import type { Promised } from '../forecast/outcome.ts'
 import type { JobProgress, JobState } from '../job.ts'
 import { rangeAround, type Range, type SharedError } from '../range.ts'
 import type { Verdict } from '../check/records.ts'
+import type { LaneWork } from './lanes.ts'
 import type { SampleState } from '../sample-state.ts'
 
 /** A job as far as plans, totals and the order of lists need it: light enough to hold tens of thousands. */
@@ -103,6 +104,19 @@ export function workLeft(job: {
   const { progress, forecast } = job
   if (progress && progress.secondsLeft !== null) return rangeAround(progress.secondsLeft, runningPart)
   return forecast?.seconds ?? null
+}
+
+/**
+ * A job as a plan's lanes take it; null while nothing is known of it.
+ * @param forecast of it, where there is one
+ */
+export function laneWork(
+  { id, state, progress }: Pick<JobOutline, 'id' | 'state' | 'progress'>,
+  forecast: JobForecast | null,
+): LaneWork | null {
+  const seconds = workLeft({ state, progress, forecast })
+  // What is seen of a running job is its own and nobody else's.
+  return seconds && { id, seconds, shared: forecast && !progress ? sharedTime(forecast) : null }
 }
 
 /** What a forecast's time has in common with those of its group. */

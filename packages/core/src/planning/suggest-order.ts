@@ -1,11 +1,12 @@
 import { z } from 'zod'
 import type { JobForecast } from '../forecast/forecast.ts'
+import { isInHand } from '../job.ts'
 import { Range } from '../range.ts'
 import type { OrderRecord } from '../records.ts'
 import type { Turns } from '../turns.ts'
 import { lanesToBeInTime, planByDueTime } from './by-due-time.ts'
-import { Lanes } from './lanes.ts'
-import { sharedTime, workLeft, type JobOutline } from './outline.ts'
+import { Lanes, type LaneWork } from './lanes.ts'
+import { laneWork, type JobOutline } from './outline.ts'
 import type { WorkToOrder } from './work-to-order.ts'
 
 /** When an order's jobs end in one order of the jobs: a range in seconds from when it was worked out, null where nothing is known; and how long after its due time. */
@@ -51,77 +52,62 @@ export type OrderSuggestion = z.infer<typeof OrderSuggestion>
 const worthSeconds = 60
 const worthPart = 0.02
 
-const isActive = ({ state }: JobOutline) => state === 'queued' || state === 'running' || state === 'placing'
+type OrderOfSuggestion = Pick<OrderRecord, 'id' | 'code' | 'name' | 'dueAt'>
 
 /**
  * Looks at what waits of all orders, and for an order of it in which less is late. Drafts and held jobs are not in it.
  * @param jobs open jobs of all orders
  * @param forecasts of jobs, by number; those of which nothing is known stay behind the job that they wait behind
- * @param lanes of all workers together
+ * @param lanes of all workers together; with none, only what is begun has an end
  * @param at when it is worked out
  */
 export function* suggestOrder(
   jobs: readonly JobOutline[],
   forecasts: ReadonlyMap<number, JobForecast>,
   lanes: number,
-  orders: readonly Pick<OrderRecord, 'id' | 'code' | 'name' | 'dueAt'>[],
+  orders: readonly OrderOfSuggestion[],
   at: Date,
 ): Turns<OrderSuggestion> {
   const byPlace = (a: JobOutline, b: JobOutline) => a.position - b.position || a.id - b.id
-  const active = jobs.filter(isActive).sort(byPlace)
+  const begun = jobs.filter(job => isInHand(job.state)).sort(byPlace)
   const waiting = jobs.filter(job => job.state === 'waiting').sort(byPlace)
-  const leftOf = (job: JobOutline) =>
-    workLeft({ state: job.state, progress: job.progress, forecast: forecasts.get(job.id) ?? null })
   yield
+  const counts = new Map<number, number>()
+  for (const { orderId } of waiting) counts.set(orderId, (counts.get(orderId) ?? 0) + 1)
+  const withWork = new Set([...begun, ...waiting].map(job => job.orderId))
+  const open = orders.filter(({ id }) => withWork.has(id))
+  const workOf = (job: JobOutline) => laneWork(job, forecasts.get(job.id) ?? null)
+  const known = waiting.filter(job => workOf(job) !== null)
+  const dueSeconds = (order: OrderOfSuggestion) =>
+    order.dueAt === null ? null : (new Date(order.dueAt).getTime() - at.getTime()) / 1000
 
-  const known = waiting.filter(job => leftOf(job) !== null)
-  const open = orders.filter(order => [...active, ...waiting].some(job => job.orderId === order.id))
-  const dueSeconds = new Map(
-    open.map(({ id, dueAt }) => [id, dueAt === null ? null : (new Date(dueAt).getTime() - at.getTime()) / 1000]),
-  )
-
-  /** Ends of each order, and of all, when the waiting jobs are begun in this order. */
-  const endsOf = (sequence: readonly JobOutline[]) => {
-    const plan = new Lanes(lanes)
-    const last = new Map<number, Range>()
-    for (const job of [...active, ...sequence]) {
-      const seconds = leftOf(job)
-      if (!seconds) continue
-      const forecast = forecasts.get(job.id)
-      const { end } = plan.place({
-        id: job.id,
-        seconds,
-        shared: forecast && !job.progress ? sharedTime(forecast) : null,
-      })
-      const before = last.get(job.orderId)
-      if (!before || end.expected > before.expected) last.set(job.orderId, end)
-    }
-    const lateOf = (id: number) => {
-      const [end, due] = [last.get(id), dueSeconds.get(id) ?? null]
-      return end && due !== null ? Math.max(0, end.expected - due) : 0
-    }
-    const all = [...last.values()]
-    return {
-      of: (id: number) => ({ end: last.get(id) ?? null, lateSeconds: lateOf(id) }),
-      all: {
-        end: all.reduce<Range | null>(
-          (latest, end) => (!latest || end.expected > latest.expected ? end : latest),
-          null,
-        ),
-        lateSeconds: open.reduce((sum, { id }) => sum + lateOf(id), 0),
-      },
-    }
+  const afterBegun = () => {
+    const ends = new EndsOfOrders(lanes)
+    for (const job of begun) ends.place(job.orderId, workOf(job))
+    return ends
   }
-
+  const endsOf = (sequence: readonly JobOutline[]) => {
+    const ends = afterBegun()
+    // Without a lane nothing is begun.
+    if (lanes > 0) for (const job of sequence) ends.place(job.orderId, workOf(job))
+    return ends.against(open.map(order => [order.id, dueSeconds(order)]))
+  }
   const now = endsOf(waiting)
-  const isLate = lanes > 0 && now.all.lateSeconds > 0
-  const work = workOf(active, known, lanes, dueSeconds, leftOf)
-  const plan = isLate ? yield* planByDueTime(work) : null
+  const sofar = afterBegun()
+  const work: WorkToOrder = {
+    lanes: sofar.lanes.takenUntil,
+    jobs: known.map(job => ({ id: job.id, orderId: job.orderId, seconds: workOf(job)!.seconds.expected })),
+    orders: open.map(order => ({
+      orderId: order.id,
+      dueSeconds: dueSeconds(order),
+      begunUntil: sofar.last.get(order.id)?.expected ?? 0,
+    })),
+  }
+  const plan = lanes > 0 && now.all.lateSeconds > 0 ? yield* planByDueTime(work) : null
   const gain = plan ? plan.now.late - plan.found.late : 0
   const isBetter = gain > Math.max(worthSeconds, worthPart * now.all.lateSeconds)
   const after = isBetter ? withUnknown(waiting, known, plan!.found.ids) : waiting
   const suggested = isBetter ? endsOf(after) : now
-  const lanesMore = plan ? yield* lanesToBeInTime(work, isBetter ? plan.found : plan.now) : 0
   return {
     at: at.toISOString(),
     lanes,
@@ -129,43 +115,52 @@ export function* suggestOrder(
     unknown: waiting.length - known.length,
     orders: open.map(({ id, code, name, dueAt }) => ({
       ...{ id, code, name, dueAt },
-      waiting: waiting.filter(job => job.orderId === id).length,
+      waiting: counts.get(id) ?? 0,
       now: now.of(id),
       suggested: suggested.of(id),
     })),
     now: now.all,
     suggested: suggested.all,
     bound: { lateSeconds: plan?.bound.late ?? 0, endSeconds: plan?.bound.end ?? 0 },
-    lanesMore,
+    lanesMore: plan ? yield* lanesToBeInTime(work, isBetter ? plan.found : plan.now) : 0,
     isBetter,
     before: waiting.map(job => job.id),
     after: after.map(job => job.id),
   }
 }
 
-/** What waits, behind what is being done. */
-function workOf(
-  active: readonly JobOutline[],
-  known: readonly JobOutline[],
-  lanes: number,
-  dueSeconds: ReadonlyMap<number, number | null>,
-  leftOf: (job: JobOutline) => Range | null,
-): WorkToOrder {
-  const free = new Array<number>(Math.max(1, lanes)).fill(0)
-  const begunUntil = new Map<number, number>()
-  for (const job of active) {
-    const lane = free.indexOf(Math.min(...free))
-    free[lane]! += leftOf(job)?.expected ?? 0
-    begunUntil.set(job.orderId, Math.max(begunUntil.get(job.orderId) ?? 0, free[lane]!))
+/** When orders end, as their jobs are placed one after the other. */
+class EndsOfOrders {
+  readonly lanes: Lanes
+  /** The last end of each order. */
+  readonly last = new Map<number, Range>()
+
+  constructor(lanes: number) {
+    this.lanes = new Lanes(lanes)
   }
-  return {
-    lanes: free,
-    jobs: known.map(job => ({ id: job.id, orderId: job.orderId, seconds: leftOf(job)!.expected })),
-    orders: [...dueSeconds].map(([orderId, due]) => ({
-      orderId,
-      dueSeconds: due,
-      begunUntil: begunUntil.get(orderId) ?? 0,
-    })),
+
+  /** Gives a job its place; nothing, where nothing is known of it. */
+  place(orderId: number, work: LaneWork | null): void {
+    if (!work) return
+    const { end } = this.lanes.place(work)
+    const before = this.last.get(orderId)
+    if (!before || end.expected > before.expected) this.last.set(orderId, end)
+  }
+
+  /** Holds the ends against due times in seconds. */
+  against(due: readonly (readonly [orderId: number, seconds: number | null])[]) {
+    const late = new Map(
+      due.map(([id, seconds]) => {
+        const end = this.last.get(id)
+        return [id, end && seconds !== null ? Math.max(0, end.expected - seconds) : 0]
+      }),
+    )
+    let latest: Range | null = null
+    for (const end of this.last.values()) if (!latest || end.expected > latest.expected) latest = end
+    return {
+      of: (id: number) => ({ end: this.last.get(id) ?? null, lateSeconds: late.get(id) ?? 0 }),
+      all: { end: latest, lateSeconds: [...late.values()].reduce((sum, seconds) => sum + seconds, 0) },
+    }
   }
 }
 
