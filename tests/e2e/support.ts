@@ -121,7 +121,7 @@ export async function untilState(
   await expect.poll(async () => (await jobs(request)).find(job => job.id === id)?.state, { timeout }).toBe(state)
 }
 
-/** Cancels and removes what earlier tests left unfinished, so that each begins with idle lanes. */
+/** Cancels what earlier tests left unfinished and gives each worker its lane, so that each test begins with idle lanes, also after one that failed half-way. */
 export async function clearLanes(request: APIRequestContext): Promise<void> {
   const open = (await jobs(request)).filter(job => !['done', 'failed', 'cancelled'].includes(job.state))
   if (open.length > 0)
@@ -129,4 +129,6 @@ export async function clearLanes(request: APIRequestContext): Promise<void> {
   await expect
     .poll(async () => (await jobs(request)).filter(job => ['running', 'placing', 'queued'].includes(job.state)).length)
     .toBe(0)
+  for (const { id, lanes } of (await (await request.get('/api/workers')).json()) as { id: string; lanes: number }[])
+    if (lanes === 0) await request.patch(`/api/workers/${id}`, { data: { lanes: 1 } })
 }

@@ -345,7 +345,7 @@ export class Worker {
       // A lane may have become free since they were looked at: parts of jobs that are begun come before another job.
       for (const kind of kinds) if (kind.lanes === 'of jobs') await this.fillLane(kind)
       if (this.lanesForJobs <= 0 || this.stopping) return
-      await dispatchJobs(this.em, queue, this.lanesForJobs, this.identity.id)
+      await dispatchJobs(this.em, queue, this.lanesForJobs, { id: this.identity.id, lanes: this.lanes })
       const [task] = await this.take('job', 1)
       if (!task) return
       // Until its run is known, what was begun must not be taken for unknown.

@@ -17,10 +17,12 @@ import {
   JobEntity,
   JobEventEntity,
   WorkUnitEntity,
+  WorkerEntity,
   type JobRow,
   type SampleRow,
   type SourceRow,
   type VolumeRow,
+  type WorkerRow,
 } from './entities.ts'
 import { applyEvent } from './job-events.ts'
 import { found } from './problem.ts'
@@ -136,18 +138,20 @@ export async function measureJobAgain(em: EntityManager, queue: TaskQueue, jobId
 
 /**
  * Hands the next waiting jobs to the queue, so that `freeLanes` can be filled and no more: whatever is not yet handed out follows a new order at once.
- * @param workerId whose lanes they are: jobs in its hands that were held and may go on come before new ones
+ * @param worker whose lanes they are, and how many it thinks that it has: jobs in its hands that were held and may go on come before new ones, and lanes that
+ *   were taken from it meanwhile are not filled, from the moment on that they were taken
  * @returns how many were handed out
  */
 export async function dispatchJobs(
   em: EntityManager,
   queue: TaskQueue,
   freeLanes: number,
-  workerId: string | null = null,
+  worker: Pick<WorkerRow, 'id' | 'lanes'> | null = null,
 ): Promise<number> {
   return em.transactional(async tx => {
     await tx.getConnection().execute('select pg_advisory_xact_lock(7002)', [], 'all', tx.getTransactionContext())
-    const room = freeLanes - (await tx.count(JobEntity, { state: 'queued' }))
+    const lanesFewer = worker ? Math.max(0, worker.lanes - (await lanesNow(tx, worker.id))) : 0
+    const room = freeLanes - lanesFewer - (await tx.count(JobEntity, { state: 'queued' }))
     if (room <= 0) return 0
     const jobs = await tx.find(
       JobEntity,
@@ -155,7 +159,7 @@ export async function dispatchJobs(
       { orderBy: { position: 1, id: 1 }, limit: room, lockMode: LockMode.PESSIMISTIC_PARTIAL_WRITE },
     )
     // Looked at after them: what a person let go together is seen together.
-    const kept = workerId === null ? 0 : await tx.count(JobEntity, { state: 'waiting', workerId })
+    const kept = worker ? await tx.count(JobEntity, { state: 'waiting', workerId: worker.id }) : 0
     const next = jobs.slice(0, Math.max(0, room - kept))
     for (const job of next) {
       job.attempt++
@@ -164,6 +168,16 @@ export async function dispatchJobs(
     }
     return next.length
   })
+}
+
+/** Lanes of a worker, which nobody changes until the transaction ends; none where it is gone. */
+async function lanesNow(tx: EntityManager, workerId: string): Promise<number> {
+  const row = await tx.findOne(
+    WorkerEntity,
+    { id: workerId, goneAt: null },
+    { lockMode: LockMode.PESSIMISTIC_READ, refresh: true },
+  )
+  return row?.lanes ?? 0
 }
 
 /** A job with all that a worker needs, now running and the worker's; or null when it is no longer to be done in this attempt. */

@@ -29,6 +29,7 @@ import {
   registerVolume,
   removeSource,
   retireWorker,
+  setLanes,
   startJob,
   takeTask,
   unitsOf,
@@ -285,6 +286,16 @@ describe('a running job', () => {
     expect((await readJob(db.em(), job.id)).state).toBe('running')
   })
 
+  test('nothing is handed out for lanes that were taken from a worker before it knows', async () => {
+    await released()
+    const worker = await makeWorker(db, { lanes: 3 })
+    await setLanes(db.em(), worker.id, 0)
+    expect(await dispatchJobs(db.em(), db.queue, 3, worker)).toBe(0)
+    await setLanes(db.em(), worker.id, 1)
+    expect(await dispatchJobs(db.em(), db.queue, 3, worker)).toBe(1)
+    expect((await states()).map(([, state]) => state)).toEqual(['queued', 'waiting', 'waiting'])
+  })
+
   test('held keeps its worker, and goes on with it', async () => {
     await released()
     const worker = await makeWorker(db)
@@ -292,7 +303,7 @@ describe('a running job', () => {
     await actOnJobs(db.em(), [job.id], 'hold')
     await actOnJobs(db.em(), [job.id], 'resume')
     // It waits for its own worker, whose one lane is kept for it; nobody else is handed it.
-    expect(await dispatchJobs(db.em(), db.queue, 1, worker.id)).toBe(0)
+    expect(await dispatchJobs(db.em(), db.queue, 1, worker)).toBe(0)
     expect(await dispatchJobs(db.em(), db.queue, 3)).toBe(2)
     expect(await states()).toEqual([
       ['one.mp4', 'waiting'],
