@@ -1,5 +1,5 @@
 import { cpus } from 'node:os'
-import { planByDueTime, type DuePlan, type WorkToOrder } from '@hematine/core'
+import { planByDueTime, rehearsals, rehearse, type DuePlan, type WorkToOrder } from '@hematine/core'
 import loadSolver from 'highs'
 import { workOfChance, wrongIn } from '../../tests/support/order-of-work.ts'
 
@@ -91,6 +91,35 @@ function programme({ jobs, orders, lanes }: WorkToOrder, of: 'late' | 'end'): st
  * Holds orders of work by due times against exact answers on small cases and against their bound on large ones, beside three rules of thumb: the order of
  * arrival, the longest job first, and the order that is due first. Every plan is gone through by a checker that shares nothing with the planner.
  */
+/** What rehearsing all orders' work takes. */
+function timeRehearsals(seed: number): void {
+  console.log(`\n## ${rehearsals} rehearsals\n`)
+  console.log('| jobs | lanes | orders | milliseconds | longest turn |')
+  console.log('|---|---|---|---|---|')
+  for (const jobs of [100, 1000, 10_000]) {
+    const [lanes, orders] = [8, 10]
+    const work = workOfChance(seed * 31 + jobs, { jobs, orders, lanes })
+    const begin = performance.now()
+    let [longest, last] = [0, begin]
+    const turns = rehearse({
+      jobs: work.jobs.map(({ id, orderId, seconds }) => ({
+        orderId,
+        work: { id, seconds: { expected: seconds, low: seconds * 0.7, high: seconds * 1.4 }, shared: null },
+      })),
+      lanes,
+      orders: work.orders,
+      again: 0.01,
+    })
+    for (let turn = turns.next(); !turn.done; turn = turns.next()) {
+      longest = Math.max(longest, performance.now() - last)
+      last = performance.now()
+    }
+    console.log(
+      `| ${jobs} | ${lanes} | ${orders} | ${(performance.now() - begin).toFixed(0)} | ${longest.toFixed(0)} |`,
+    )
+  }
+}
+
 export async function benchPlanner(seed: number): Promise<void> {
   console.log(`Machine: ${cpus()[0]?.model}, ${cpus().length} cores, Node.js ${process.versions.node}; seed ${seed}\n`)
   let wrong = 0
@@ -183,6 +212,7 @@ export async function benchPlanner(seed: number): Promise<void> {
   console.log(
     `\nAll families: late ${percent(middle(all.late))} over the bound in the median, ${percent(Math.max(...all.late))} at worst; done ${percent(middle(all.end))}, ${percent(Math.max(...all.end))} at worst.`,
   )
+  timeRehearsals(seed)
   console.log(
     wrong === 0 ? 'The checker found every plan to be what it claims.' : `${wrong} claims of plans are wrong.`,
   )

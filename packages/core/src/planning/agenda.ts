@@ -2,7 +2,8 @@ import { z } from 'zod'
 import { sharedTimePart, type JobForecast } from '../forecast/forecast.ts'
 import { isInHand, JobState } from '../job.ts'
 import { Range, RangeSum } from '../range.ts'
-import type { Turns } from '../turns.ts'
+import { each, type Turns } from '../turns.ts'
+import { barsOf, LaneBar } from './lane-bars.ts'
 import { Lanes, type PlannedJob } from './lanes.ts'
 import { VolumeNeed, volumeNeeds } from './storage.ts'
 import { forecastOf, laneWork, sharedSize, type ForecastGround, type JobOutline } from './outline.ts'
@@ -26,21 +27,6 @@ export const WorkTotals = z.object({
   end: Range.nullable(),
 })
 export type WorkTotals = z.infer<typeof WorkTotals>
-
-/** A stretch of a lane that is taken, in seconds from when the agenda was made: one job, or many short ones that follow each other. */
-export const LaneBar = z.object({
-  lane: z.int().min(0),
-  from: z.number(),
-  to: z.number(),
-  /** As late as its end may come. */
-  late: z.number(),
-  isDraft: z.boolean(),
-  jobs: z.int().positive(),
-  /** Name of its source, or of the first of them. */
-  name: z.string(),
-  specName: z.string(),
-})
-export type LaneBar = z.infer<typeof LaneBar>
 
 /** An order's work in figures: how many jobs are where, what they take, and when they are done. */
 export const WorkSummary = z.object({
@@ -92,20 +78,6 @@ export const SpecWork = z.object({
   leastXpsnr: z.number().nullable(),
 })
 export type SpecWork = z.infer<typeof SpecWork>
-
-/** Bars that are drawn for a lane at most; shorter jobs than fit are drawn as one. */
-const barsOfLane = 240
-
-/** Jobs that are gone through before others may have their turn: less than a millisecond's work. */
-const jobsOfTurn = 100
-
-/** Goes through jobs and lets others in now and then. */
-function* each<T>(entries: readonly T[], take: (entry: T) => void): Turns<void> {
-  for (const [index, entry] of entries.entries()) {
-    if (index % jobsOfTurn === jobsOfTurn - 1) yield
-    take(entry)
-  }
-}
 
 /**
  * The plan of an order's work among that of all orders: what runs, what waits by its place, then the order's drafts. Held jobs are not in it.
@@ -253,34 +225,6 @@ function* totalsOf({ places, forecasts }: Known, jobs: readonly JobOutline[]): T
     bytes: bytes.range(),
     end: last.end,
   }
-}
-
-/** What is drawn of the lanes: jobs too short to be seen are joined to those beside them. */
-function* barsOf(places: Known['places'], planned: readonly JobOutline[]): Turns<LaneBar[]> {
-  const last = new Map<number, LaneBar>()
-  const bars: LaneBar[] = []
-  const span = planned.reduce((most, job) => Math.max(most, places.get(job.id)?.end.high ?? 0), 1)
-  const shortest = span / barsOfLane
-  yield* each(planned, job => {
-    const place = places.get(job.id)
-    if (!place) return
-    const [from, to, late] = [place.start.expected, place.end.expected, place.end.high]
-    const isDraft = job.state === 'draft'
-    const before = last.get(place.lane)
-    if (
-      before &&
-      before.isDraft === isDraft &&
-      (to - from < shortest || before.to - before.from < shortest) &&
-      from - before.to < shortest
-    ) {
-      Object.assign(before, { to, late, jobs: before.jobs + 1 })
-      return
-    }
-    const bar = { lane: place.lane, from, to, late, isDraft, jobs: 1, name: job.sourceName, specName: job.specName }
-    last.set(place.lane, bar)
-    bars.push(bar)
-  })
-  return bars
 }
 
 /** How many jobs are in which state, and what the verdicts on those that are done are. */

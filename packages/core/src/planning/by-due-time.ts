@@ -1,4 +1,5 @@
 import type { Turns } from '../turns.ts'
+import { numbersOfChance } from './chance.ts'
 import { boundOf } from './due-bound.ts'
 import { SequenceTrial, type Worth } from './sequence-trial.ts'
 import { tolerance, type DuePlan, type OrderOfWork, type WorkToOrder } from './work-to-order.ts'
@@ -168,17 +169,6 @@ function moved(sequence: Int32Array, from: number, to: number): Int32Array {
   else result.copyWithin(from, from + 1, to + 1)
   result[to] = job
   return result
-}
-
-/** Numbers between 0 and 1, the same for every plan (Marsaglia 2003, xorshift of 32 bits). */
-function numbersOfChance(): () => number {
-  let state = 2_463_534_242
-  return () => {
-    state ^= state << 13
-    state ^= state >>> 17
-    state ^= state << 5
-    return (state >>> 0) / 2 ** 32
-  }
 }
 
 /**

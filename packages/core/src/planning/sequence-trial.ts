@@ -1,7 +1,7 @@
 import type { OrderOfWork, WorkToOrder } from './work-to-order.ts'
 
 /** Lanes by when they are free, the first one on top: a binary heap. */
-class FreeLanes {
+export class FreeLanes {
   private readonly times: Float64Array
 
   constructor(lanes: readonly number[]) {

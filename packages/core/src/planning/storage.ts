@@ -15,9 +15,15 @@ export const VolumeNeed = z.object({
 })
 export type VolumeNeed = z.infer<typeof VolumeNeed>
 
+/** What a job still writes: what it has written lies on the volume already, and so does all of a result that is being placed. */
+export function bytesLeft({ state, progress }: Pick<JobOutline, 'state' | 'progress'>, { bytes }: JobForecast): Range {
+  const written = state === 'placing' ? Number.POSITIVE_INFINITY : (progress?.bytesWritten ?? 0)
+  const left = (value: number) => Math.max(0, value - written)
+  return { expected: left(bytes.expected), low: left(bytes.low), high: left(bytes.high) }
+}
+
 /**
- * Adds up what is still to be written, volume by volume, in the order of their first jobs. What a running job has written is on the volume already, and so is
- * all of a result that is being placed.
+ * Adds up what is still to be written, volume by volume, in the order of their first jobs.
  * @param jobs that are planned, of all orders
  */
 export function volumeNeeds(
@@ -35,10 +41,7 @@ export function volumeNeeds(
       need.unknown++
       continue
     }
-    const written = job.progress?.bytesWritten ?? 0
-    const left = (bytes: number) => Math.max(0, bytes - written)
-    const { expected, low, high } = forecast.bytes
-    const bytes = { expected: left(expected), low: left(low), high: left(high) }
+    const bytes = bytesLeft(job, forecast)
     need.all.add(bytes, sharedSize(forecast))
     if (job.orderId !== orderId) need.others.add(bytes, sharedSize(forecast))
   }

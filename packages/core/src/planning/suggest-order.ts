@@ -5,9 +5,8 @@ import { Range } from '../range.ts'
 import type { OrderRecord } from '../records.ts'
 import type { Turns } from '../turns.ts'
 import { lanesToBeInTime, planByDueTime } from './by-due-time.ts'
-import { Lanes, type LaneWork } from './lanes.ts'
+import { EndsOfOrders, secondsUntil, withUnknown } from './ends-of-orders.ts'
 import { laneWork, type JobOutline } from './outline.ts'
-import type { WorkToOrder } from './work-to-order.ts'
 
 /** When an order's jobs end in one order of the jobs: a range in seconds from when it was worked out, null where nothing is known; and how long after its due time. */
 const Ends = z.object({ end: Range.nullable(), lateSeconds: z.number().min(0) })
@@ -78,8 +77,7 @@ export function* suggestOrder(
   const open = orders.filter(({ id }) => withWork.has(id))
   const workOf = (job: JobOutline) => laneWork(job, forecasts.get(job.id) ?? null)
   const known = waiting.filter(job => workOf(job) !== null)
-  const dueSeconds = (order: OrderOfSuggestion) =>
-    order.dueAt === null ? null : (new Date(order.dueAt).getTime() - at.getTime()) / 1000
+  const due = open.map(order => [order.id, secondsUntil(order.dueAt, at)] as const)
 
   const afterBegun = () => {
     const ends = new EndsOfOrders(lanes)
@@ -90,23 +88,17 @@ export function* suggestOrder(
     const ends = afterBegun()
     // Without a lane nothing is begun.
     if (lanes > 0) for (const job of sequence) ends.place(job.orderId, workOf(job))
-    return ends.against(open.map(order => [order.id, dueSeconds(order)]))
+    return ends.against(due)
   }
   const now = endsOf(waiting)
-  const sofar = afterBegun()
-  const work: WorkToOrder = {
-    lanes: sofar.lanes.takenUntil,
-    jobs: known.map(job => ({ id: job.id, orderId: job.orderId, seconds: workOf(job)!.seconds.expected })),
-    orders: open.map(order => ({
-      orderId: order.id,
-      dueSeconds: dueSeconds(order),
-      begunUntil: sofar.last.get(order.id)?.expected ?? 0,
-    })),
-  }
+  const work = afterBegun().before(
+    known.map(job => ({ id: job.id, orderId: job.orderId, seconds: workOf(job)!.seconds.expected })),
+    due,
+  )
   const plan = lanes > 0 && now.all.lateSeconds > 0 ? yield* planByDueTime(work) : null
   const gain = plan ? plan.now.late - plan.found.late : 0
   const isBetter = gain > Math.max(worthSeconds, worthPart * now.all.lateSeconds)
-  const after = isBetter ? withUnknown(waiting, known, plan!.found.ids) : waiting
+  const after = isBetter ? withUnknown(waiting, plan!.found.ids) : waiting
   const suggested = isBetter ? endsOf(after) : now
   return {
     at: at.toISOString(),
@@ -127,57 +119,4 @@ export function* suggestOrder(
     before: waiting.map(job => job.id),
     after: after.map(job => job.id),
   }
-}
-
-/** When orders end, as their jobs are placed one after the other. */
-class EndsOfOrders {
-  readonly lanes: Lanes
-  /** The last end of each order. */
-  readonly last = new Map<number, Range>()
-
-  constructor(lanes: number) {
-    this.lanes = new Lanes(lanes)
-  }
-
-  /** Gives a job its place; nothing, where nothing is known of it. */
-  place(orderId: number, work: LaneWork | null): void {
-    if (!work) return
-    const { end } = this.lanes.place(work)
-    const before = this.last.get(orderId)
-    if (!before || end.expected > before.expected) this.last.set(orderId, end)
-  }
-
-  /** Holds the ends against due times in seconds. */
-  against(due: readonly (readonly [orderId: number, seconds: number | null])[]) {
-    const late = new Map(
-      due.map(([id, seconds]) => {
-        const end = this.last.get(id)
-        return [id, end && seconds !== null ? Math.max(0, end.expected - seconds) : 0]
-      }),
-    )
-    let latest: Range | null = null
-    for (const end of this.last.values()) if (!latest || end.expected > latest.expected) latest = end
-    return {
-      of: (id: number) => ({ end: this.last.get(id) ?? null, lateSeconds: late.get(id) ?? 0 }),
-      all: { end: latest, lateSeconds: [...late.values()].reduce((sum, seconds) => sum + seconds, 0) },
-    }
-  }
-}
-
-/** Puts jobs of which nothing is known behind those that they wait behind now. */
-function withUnknown(
-  waiting: readonly JobOutline[],
-  known: readonly JobOutline[],
-  ids: readonly number[],
-): JobOutline[] {
-  const byId = new Map(known.map(job => [job.id, job]))
-  const behind = new Map<number | null, JobOutline[]>([[null, []]])
-  let before: number | null = null
-  for (const job of waiting) {
-    if (byId.has(job.id)) {
-      before = job.id
-      behind.set(before, [])
-    } else behind.get(before)!.push(job)
-  }
-  return [...behind.get(null)!, ...ids.flatMap(id => [byId.get(id)!, ...behind.get(id)!])]
 }

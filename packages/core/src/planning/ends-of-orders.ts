@@ -1,0 +1,78 @@
+import type { Range } from '../range.ts'
+import { Lanes, type LaneWork, type PlannedJob } from './lanes.ts'
+import type { WorkToOrder } from './work-to-order.ts'
+
+/** Orders by number, with the seconds from now until they are due; null where nobody waits. */
+export type DueSeconds = readonly (readonly [orderId: number, seconds: number | null])[]
+
+/** When orders end, as their jobs are placed one after the other. */
+export class EndsOfOrders {
+  readonly lanes: Lanes
+  /** The last end of each order. */
+  readonly last = new Map<number, Range>()
+
+  constructor(lanes: number) {
+    this.lanes = new Lanes(lanes)
+  }
+
+  /** Gives a job its place; none, where nothing is known of it. */
+  place(orderId: number, work: LaneWork | null): PlannedJob | null {
+    if (!work) return null
+    const place = this.lanes.place(work)
+    const before = this.last.get(orderId)
+    if (!before || place.end.expected > before.expected) this.last.set(orderId, place.end)
+    return place
+  }
+
+  /** Holds the ends against due times. */
+  against(due: DueSeconds) {
+    const late = new Map(
+      due.map(([id, seconds]) => {
+        const end = this.last.get(id)
+        return [id, end && seconds !== null ? Math.max(0, end.expected - seconds) : 0]
+      }),
+    )
+    let latest: Range | null = null
+    for (const end of this.last.values()) if (!latest || end.expected > latest.expected) latest = end
+    return {
+      of: (id: number) => ({ end: this.last.get(id) ?? null, lateSeconds: late.get(id) ?? 0 }),
+      all: { end: latest, lateSeconds: [...late.values()].reduce((sum, seconds) => sum + seconds, 0) },
+    }
+  }
+
+  /** Jobs that come after what was placed so far, to be put in order. @param jobs in the order in which they are begun, with their times in seconds */
+  before(jobs: WorkToOrder['jobs'], due: DueSeconds): WorkToOrder {
+    return {
+      lanes: this.lanes.takenUntil,
+      jobs,
+      orders: due.map(([orderId, dueSeconds]) => ({
+        orderId,
+        dueSeconds,
+        begunUntil: this.last.get(orderId)?.expected ?? 0,
+      })),
+    }
+  }
+}
+
+/** Seconds from a moment until a due time. @param dueAt ISO 8601 */
+export function secondsUntil(dueAt: string | null, at: Date): number | null {
+  return dueAt === null ? null : (new Date(dueAt).getTime() - at.getTime()) / 1000
+}
+
+/**
+ * Jobs in an order that was found for those of which something is known; the others stay behind those that they wait behind now.
+ * @param ids of those that are known, in the order found
+ */
+export function withUnknown<Job extends { id: number }>(waiting: readonly Job[], ids: readonly number[]): Job[] {
+  const known = new Map<number, Job | null>(ids.map(id => [id, null]))
+  const behind = new Map<number | null, Job[]>([[null, []]])
+  let before: number | null = null
+  for (const job of waiting) {
+    if (known.has(job.id)) {
+      known.set(job.id, job)
+      before = job.id
+      behind.set(before, [])
+    } else behind.get(before)!.push(job)
+  }
+  return [...behind.get(null)!, ...ids.flatMap(id => [known.get(id)!, ...behind.get(id)!])]
+}

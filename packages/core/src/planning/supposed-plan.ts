@@ -1,0 +1,108 @@
+import { isInHand } from '../job.ts'
+import type { Range, SharedError } from '../range.ts'
+import { each, type Turns } from '../turns.ts'
+import { planByDueTime } from './by-due-time.ts'
+import { EndsOfOrders, secondsUntil, withUnknown, type DueSeconds } from './ends-of-orders.ts'
+import type { JobToDraw } from './lane-bars.ts'
+import type { LaneWork, PlannedJob } from './lanes.ts'
+import { forecastOf, laneWork, sharedSize, type ForecastGround, type JobOutline } from './outline.ts'
+import { bytesLeft } from './storage.ts'
+import { rushOrderId, supposedOrders, supposedSequence, type OrderOfOutlook, type WhatIf } from './what-if.ts'
+
+/** What there is: jobs of all orders, and what they are done with. */
+export interface OutlookGround {
+  jobs: readonly JobOutline[]
+  forecasts: ForecastGround
+  lanes: number
+  orders: readonly OrderOfOutlook[]
+  /** Delivery volumes, and their room in bytes; null where nobody knows. */
+  volumes: readonly { id: number; freeBytes: number | null }[]
+  /** Jobs that were ever begun, and how many beginnings were for nothing because a worker or its process was lost. */
+  repeats: { begun: number; lost: number }
+}
+
+/** A job of the outlook, real or supposed. */
+export interface Entry extends JobToDraw {
+  work: LaneWork | null
+  output: { volumeId: number; bytes: Range | null; shared: SharedError | null } | null
+}
+
+/** All orders' jobs in their places, as is supposed. */
+export interface SupposedPlan {
+  lanes: number
+  /** Those that have work. */
+  orders: OrderOfOutlook[]
+  due: DueSeconds
+  /** What is begun, and what comes after it, in the order in which it is begun. */
+  entries: readonly Entry[]
+  sequence: readonly Entry[]
+  /** By job. */
+  places: ReadonlyMap<number, PlannedJob>
+  ends: ReturnType<EndsOfOrders['against']>
+}
+
+/** Gives all orders' jobs their places, as is supposed. @param at when that is; seconds count from then */
+export function* supposedPlan(ground: OutlookGround, whatIf: WhatIf, at: Date): Turns<SupposedPlan> {
+  const lanes = Math.max(0, ground.lanes + whatIf.lanesMore)
+  const { begun, after } = yield* entriesOf(ground, whatIf)
+  const withWork = new Set([...begun, ...after].map(({ orderId }) => orderId))
+  const orders = supposedOrders(ground.orders, whatIf).filter(({ id }) => withWork.has(id))
+  const due = orders.map(order => [order.id, secondsUntil(order.dueAt, at)] as const)
+
+  const places = new Map<number, PlannedJob>()
+  const ends = new EndsOfOrders(lanes)
+  const place = ({ id, orderId, work }: Entry) => {
+    const placed = ends.place(orderId, work)
+    if (placed) places.set(id, placed)
+  }
+  begun.forEach(place)
+  let sequence: readonly Entry[] = after
+  if (whatIf.byDueTimes && lanes > 0) {
+    const known = after.flatMap(({ id, orderId, work }) =>
+      work ? [{ id, orderId, seconds: work.seconds.expected }] : [],
+    )
+    sequence = withUnknown(after, (yield* planByDueTime(ends.before(known, due))).found.ids)
+  }
+  // Without a lane nothing is begun.
+  if (lanes > 0) yield* each(sequence, place)
+  return { lanes, orders, due, entries: [...begun, ...sequence], sequence, places, ends: ends.against(due) }
+}
+
+/** What is begun, and what comes after it as is supposed. */
+function* entriesOf({ jobs, forecasts }: OutlookGround, whatIf: WhatIf): Turns<{ begun: Entry[]; after: Entry[] }> {
+  const rank = ({ state }: JobOutline) =>
+    isInHand(state) ? 0 : state === 'waiting' ? 1 : state === 'draft' && whatIf.withDrafts ? 2 : 3
+  const wanted = jobs
+    .filter(job => rank(job) < 3)
+    .sort((a, b) => rank(a) - rank(b) || a.position - b.position || a.id - b.id)
+  const begun: Entry[] = []
+  const after: Entry[] = []
+  yield* each(wanted, job => {
+    const forecast = forecastOf(job, forecasts)
+    const { id, orderId, state, sourceName, specName, deliveryVolumeId: volumeId } = job
+    const entry = {
+      ...{ id, orderId, state, sourceName, specName },
+      work: laneWork(job, forecast),
+      output: { volumeId, bytes: forecast && bytesLeft(job, forecast), shared: forecast && sharedSize(forecast) },
+    }
+    const list = isInHand(state) ? begun : after
+    list.push(entry)
+  })
+  return { begun, after: [...rushOf(whatIf), ...supposedSequence(after, whatIf)] }
+}
+
+/** Supposed work takes what a person says that it does, and writes nobody knows what. */
+function rushOf({ rush }: WhatIf): Entry[] {
+  if (!rush) return []
+  const ofEach = rush.seconds / rush.jobs
+  const seconds = { expected: ofEach, low: ofEach, high: ofEach }
+  return Array.from({ length: rush.jobs }, (_, index) => ({
+    id: -1 - index,
+    orderId: rushOrderId,
+    state: 'waiting',
+    sourceName: 'Rush work',
+    specName: 'supposed',
+    work: { id: -1 - index, seconds },
+    output: null,
+  }))
+}

@@ -1,0 +1,77 @@
+import { z } from 'zod'
+import type { OrderRecord } from '../records.ts'
+
+const orderNumber = z.int().positive()
+const dueAt = z.iso.datetime().nullable()
+
+/** Lanes that can be supposed beside those that there are. */
+export const mostLanesMore = 64
+
+/** Work that is not there yet: so many jobs of equal length, which come before all that waits. */
+export const RushWork = z.object({
+  jobs: z.int().min(1).max(1000),
+  /** Device time of all of them together. */
+  seconds: z.number().positive().max(31_536_000),
+  dueAt,
+})
+export type RushWork = z.infer<typeof RushWork>
+
+/** What is supposed to be otherwise than it is; left out, nothing is. */
+export const WhatIf = z.object({
+  /** Lanes more than there are, as quick as these; less than zero for fewer. */
+  lanesMore: z.int().min(-mostLanesMore).max(mostLanesMore).default(0),
+  /** Drafts of all orders, behind what waits. */
+  withDrafts: z.boolean().default(false),
+  /** Jobs in the order of their orders' due times, as far as less is late so; else as they wait. */
+  byDueTimes: z.boolean().default(false),
+  /** Orders of which only what is begun is still done. */
+  without: z.array(orderNumber).max(1000).default([]),
+  /** Orders whose jobs come before those of all others, in this order. */
+  first: z.array(orderNumber).max(1000).default([]),
+  /** Due times in the place of the orders' own. */
+  due: z
+    .array(z.object({ orderId: orderNumber, dueAt }))
+    .max(1000)
+    .default([]),
+  rush: RushWork.nullable().default(null),
+  /** Room on delivery volumes, in bytes. */
+  room: z
+    .array(z.object({ volumeId: z.int().positive(), freeBytes: z.number().min(0) }))
+    .max(1000)
+    .default([]),
+})
+export type WhatIf = z.infer<typeof WhatIf>
+
+/** Nothing is supposed to be otherwise. */
+export const asItIs: WhatIf = WhatIf.parse({})
+
+/** Whether anything is supposed to be otherwise; counting drafts is not. */
+export function isSupposing(whatIf: WhatIf): boolean {
+  return JSON.stringify({ ...whatIf, withDrafts: false }) !== JSON.stringify(asItIs)
+}
+
+/** Number of the order that supposed work belongs to; no real one has it. */
+export const rushOrderId = 0
+
+export type OrderOfOutlook = Pick<OrderRecord, 'id' | 'code' | 'name' | 'dueAt'>
+
+/** Orders with the due times that are supposed, and supposed work as one more. */
+export function supposedOrders(orders: readonly OrderOfOutlook[], { due, rush }: WhatIf): OrderOfOutlook[] {
+  const supposed = new Map(due.map(entry => [entry.orderId, entry.dueAt]))
+  const own = orders.map(order => (supposed.has(order.id) ? { ...order, dueAt: supposed.get(order.id)! } : order))
+  return rush ? [{ id: rushOrderId, code: 'Rush', name: 'supposed', dueAt: rush.dueAt }, ...own] : own
+}
+
+/** A job as far as it matters where it comes. */
+interface Placed {
+  orderId: number
+}
+
+/** Jobs that are not begun, as they come when it is supposed: without some orders, and others first. @param jobs as they come now */
+export function supposedSequence<Job extends Placed>(jobs: readonly Job[], { without, first }: WhatIf): Job[] {
+  const ranks = new Map(first.map((orderId, rank) => [orderId, rank]))
+  const rank = ({ orderId }: Job) => ranks.get(orderId) ?? first.length
+  const gone = new Set(without)
+  // Sorting keeps jobs of equal rank as they are.
+  return jobs.filter(({ orderId }) => !gone.has(orderId)).sort((a, b) => rank(a) - rank(b))
+}
