@@ -108,6 +108,50 @@ test('an order that is late is brought in by another order of the jobs, which ca
   for (const { id, lanes } of workers) await request.patch(`/api/workers/${id}`, { data: { lanes } })
 })
 
+test('what would come of all orders is answered at once, by keyboard, and leaves no trace', async ({
+  page,
+  request,
+}) => {
+  const workers = (await (await request.get('/api/workers')).json()) as { id: string; lanes: number }[]
+  // Nothing moves on while it is looked at.
+  for (const { id } of workers) await request.patch(`/api/workers/${id}`, { data: { lanes: 0 } })
+  await releaseJob(request, 'Fog-signal interview 1.avi', 'small-mp4')
+  const there = async () => [
+    (await jobs(request)).map(({ id, state, specKey }) => ({ id, state, specKey })),
+    await (await request.get('/api/orders')).json(),
+    ((await (await request.get('/api/workers')).json()) as { lanes: number }[]).map(({ lanes }) => lanes),
+  ]
+  const before = await there()
+
+  await page.goto('/balance')
+  await page.getByRole('link', { name: 'All orders' }).press('Enter')
+  const row = page.getByRole('table', { name: 'Orders' }).getByRole('row', { name: /SL-014/ })
+  await expect(row).toContainText('not known')
+  const supposed = page.getByRole('group', { name: 'What if' })
+  await supposed.getByLabel('lanes').fill('2')
+  await expect(row).toContainText(/if so: \d\d:\d\d/)
+  await expect(row).toContainText('over 99 %')
+  await expectAccessible(page)
+
+  await supposed.getByRole('button', { name: 'Rush work comes' }).press('Enter')
+  await supposed.getByLabel('device hours in all').fill('200')
+  await supposed.getByLabel('device hours in all').press('Tab')
+  const rush = page.getByRole('table', { name: 'Orders' }).getByRole('row', { name: /Rush/ })
+  await expect(rush).toContainText('under 1 %')
+  await page.getByRole('button', { name: 'Not at all: SL-014' }).press('Enter')
+  await expect(row).toContainText('left out')
+  await page.getByLabel(/^What if free on .*, in GB$/).fill('0')
+  await page.getByLabel(/^What if free on .*, in GB$/).press('Tab')
+  await page.getByRole('button', { name: 'Not at all: SL-014' }).press('Enter')
+  await expect(page.getByRole('table', { name: 'Delivery volumes' })).toContainText(/if so: .*\d\d:\d\d/)
+  await expectAccessible(page)
+
+  await page.getByRole('button', { name: 'Back to as it is' }).press('Enter')
+  await expect(rush).toHaveCount(0)
+  await expect(row).not.toContainText('if so')
+  expect(await there()).toEqual(before)
+})
+
 test('kill -9 of the web server: the work goes on, the page finds back, and the job is done once', async ({
   page,
   request,

@@ -26,6 +26,7 @@ import {
   NumberedSequence,
   OrderRecord,
   OrderSuggestion,
+  Outlook,
   parseSectorRanges,
   PlannedJobRecord,
   PlannedRecord,
@@ -50,6 +51,7 @@ import {
   VolumeRole,
   WatchRecord,
   WorkerRecord,
+  WhatIf,
   WorkSummary,
 } from '@hematine/core'
 import { z } from 'zod'
@@ -80,6 +82,16 @@ export interface Route {
 export const awayCode = 'database-away'
 /** Code of the problem that the passphrase was not given yet. */
 export const passphraseCode = 'passphrase-needed'
+
+/** What a text of JSON says; itself where it is none, for the schema behind it to refuse. */
+function fromJson(text: unknown): unknown {
+  if (text === undefined) return {}
+  try {
+    return JSON.parse(String(text)) as unknown
+  } catch {
+    return text
+  }
+}
 
 /** Numbers of rows, as the database counts them. */
 const rowNumber = z.int().positive().max(2_147_483_647, 'is too large')
@@ -903,8 +915,16 @@ export const api = {
     method: 'post',
     path: '/api/order-of-work',
     summary: 'Has waiting jobs begun in the order given, in the places that they have together.',
-    body: z.object({ ids, because: z.enum(['due times', 'put back']) }),
+    body: z.object({ ids, because: z.enum(['due times', 'as supposed', 'put back']) }),
     answer: z.object({ moved: z.int().min(0) }),
+  },
+  lookAhead: {
+    method: 'get',
+    path: '/api/outlook',
+    summary:
+      "What comes of all orders' jobs as they are, or as is supposed (JSON): ends, how probable each due time is, and how delivery volumes fill.",
+    query: z.object({ supposed: z.preprocess(fromJson, WhatIf) }),
+    answer: Outlook,
   },
   listEvents: {
     method: 'get',

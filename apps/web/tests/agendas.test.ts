@@ -1,6 +1,7 @@
 import { mkdtemp, rm } from 'node:fs/promises'
 import { tmpdir } from 'node:os'
 import path from 'node:path'
+import { WhatIf } from '@hematine/core'
 import {
   actOnJobs,
   beginSample,
@@ -15,6 +16,7 @@ import {
   moveJobs,
   orderJobs,
   registerVolume,
+  retireWorker,
   startJob,
   takeTask,
   type Listening,
@@ -54,6 +56,7 @@ async function drafted(): Promise<number[]> {
   )
   return jobs.map(job => job.id)
 }
+const rows = <Row>(sql: string, parameters: unknown[] = []) => db.em().getConnection().execute<Row[]>(sql, parameters)
 const listed = async (states?: ('draft' | 'waiting' | 'held')[]) =>
   (await agendas.list(made.order.id, { states }, 'plan')).jobs.map(job => job.id)
 
@@ -110,7 +113,7 @@ describe('the plan of an order', () => {
       dueAt: new Date(Date.now() - 3600_000),
     })
     const worker = await makeWorker(db)
-    for (const { id } of await db.em().getConnection().execute<{ id: number }[]>('select id from sample')) {
+    for (const { id } of await rows<{ id: number }>('select id from sample')) {
       const { run } = (await beginSample(db.em(), id))!
       await keepMeasurement(db.em(), id, run, sample([window(), window()]))
     }
@@ -137,7 +140,7 @@ describe('the plan of an order', () => {
     expect(again).toBe(beside)
     expect(again).toBe(found)
     await orderJobs(db.em(), found.after, 'by due times')
-    agendas.forgetSuggestion()
+    agendas.forgetOutlooks()
     expect(await suggest()).toMatchObject({ isBetter: false, before: found.after })
     await changeOrder(db.em(), other.id, { dueAt: null })
     expect((await suggest()).now.lateSeconds).toBe(0)
@@ -146,10 +149,59 @@ describe('the plan of an order', () => {
     expect(await listed(['waiting'])).toEqual(found.after.filter(id => id !== ids[2]))
   })
 
+  test('looks ahead at all orders with the very ends that lists show, and leaves no trace of what is supposed', async () => {
+    const ids = await drafted()
+    const other = await createOrder(db.em(), {
+      code: 'T-2',
+      name: 'Rush',
+      dueAt: new Date(Date.now() + 86_400_000),
+    })
+    await makeWorker(db)
+    for (const { id } of await rows<{ id: number }>('select id from sample')) {
+      const { run } = (await beginSample(db.em(), id))!
+      await keepMeasurement(db.em(), id, run, sample([window(), window()]))
+    }
+    await actOnJobs(db.em(), ids.slice(0, 2), 'release')
+    await rows('update job set order_id = ? where id = ?', [other.id, ids[1]])
+    agendas.forget()
+    const volumes = [{ id: made.delivery.id, freeBytes: 1e9 }]
+    const look = async (supposed: object = {}) =>
+      agendas.outlook(await listOrders(db.em()), volumes, WhatIf.parse(supposed))
+    const before = await rows('select * from job order by id')
+    const found = await look()
+    for (const { id, end } of found.orders) {
+      const { agenda } = await agendas.of(id)
+      expect(end!.expected).toBeCloseTo(agenda.summary.released.end!.expected, 6)
+    }
+    expect(found.orders.map(({ code, jobs, inTime }) => [code, jobs, inTime])).toEqual([
+      ['T-1', 1, null],
+      ['T-2', 1, 1],
+    ])
+    expect(found.volumes).toMatchObject([{ volumeId: made.delivery.id, freeBytes: 1e9, unknown: 0 }])
+    // A draft of an order that nobody has open counts, where drafts do.
+    expect(await look({ withDrafts: true })).toMatchObject({ all: { jobs: 3 } })
+    const first = await look({ first: [other.id], lanesMore: 1, due: [{ orderId: other.id, dueAt: null }] })
+    expect(first).toMatchObject({ lanes: 2, sequence: [ids[1], ids[0]] })
+    expect(first.orders[1]).toMatchObject({ dueAt: null, inTime: null })
+    expect(await rows('select * from job order by id')).toEqual(before)
+    expect((await agendas.of(made.order.id)).agenda.summary.lanes).toBe(1)
+    expect((await look()).sequence).toEqual(found.sequence)
+
+    // What was begun for nothing is counted, and a lane that is there shows at once.
+    expect(found.repeats).toEqual({ begun: 0, lost: 0 })
+    const worker = await makeWorker(db)
+    await dispatchJobs(db.em(), db.queue, 1)
+    const { payload } = (await takeTask(db.em(), db.queue, 'job', worker.id))!
+    await startJob(db.em(), payload.jobId, payload.attempt, worker)
+    await retireWorker(db.em(), db.queue, worker.id, 'its worker was lost')
+    agendas.forgetOutlooks()
+    expect(await look()).toMatchObject({ lanes: 1, repeats: { begun: 1, lost: 1 } })
+  })
+
   test('keeps what was told of a job that is begun, and follows what finished work says of the others', async () => {
     const ids = await drafted()
     const worker = await makeWorker(db)
-    for (const { id } of await db.em().getConnection().execute<{ id: number }[]>('select id from sample')) {
+    for (const { id } of await rows<{ id: number }>('select id from sample')) {
       const { run } = (await beginSample(db.em(), id))!
       await keepMeasurement(db.em(), id, run, sample([window(), window()]))
     }

@@ -22,6 +22,7 @@ import {
   type SourceRow,
 } from './entities.ts'
 import { likeRatesOf } from './samples.ts'
+import { run } from './sql.ts'
 
 /** Ranges are made anew when so many more results of a kind are there, a tenth of them: what people see does not move with each. */
 const resultsApart = (results: number) => Math.min(20, Math.max(5, Math.floor(results / 10)))
@@ -42,6 +43,15 @@ export async function groundOf(em: EntityManager, jobs: readonly JobRow[]): Prom
 export async function promiseOf(em: EntityManager, job: JobRow): Promise<Promised | null> {
   const seed = forecastSeed(job)
   return seed ? promise(seed, await groundOf(em, [job])) : null
+}
+
+/** How often jobs were begun, and how many of these beginnings were for nothing because a worker or its process was lost. */
+export async function repeatsOf(em: EntityManager): Promise<{ begun: number; lost: number }> {
+  const [row] = await run<{ begun: number; lost: number }>(
+    em,
+    `select count(*) filter (where event = 'start')::int as begun, count(*) filter (where event = 'lose' and from_state = 'running')::int as lost from job_event`,
+  )
+  return row!
 }
 
 /** Holds a job that is done against what was forecast of it, where anything was. */

@@ -51,10 +51,10 @@ interface OutlineRow {
 const jobsAtOnce = 1000
 const coursesAtOnce = 2000
 
-/** Jobs in outline: all that are open, and all of some orders; or some by number. Read in some milliseconds for each thousand. */
+/** Jobs in outline: all that are drafted, wait or are in hand, and all of some orders; or some by number. Read in some milliseconds for each thousand. */
 export async function listOutlines(
   em: EntityManager,
-  where: { openAndOrders: readonly number[] } | { ids: readonly number[] },
+  where: { openAndOf: readonly number[] } | { ids: readonly number[] },
 ): Promise<JobOutline[]> {
   const ids =
     'ids' in where
@@ -62,8 +62,8 @@ export async function listOutlines(
       : (
           await run<{ id: number }>(
             em,
-            `select id from job where state in ('waiting', 'queued', 'running', 'placing') or order_id = any(?::int[])`,
-            [asArray(where.openAndOrders)],
+            `select id from job where state in ('draft', 'waiting', 'queued', 'running', 'placing') or order_id = any(?::int[])`,
+            [asArray(where.openAndOf)],
           )
         ).map(row => row.id)
   const outlines: JobOutline[] = []

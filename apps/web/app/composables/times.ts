@@ -1,4 +1,4 @@
-import type { Range } from '@hematine/core'
+import { describeDuration, type Range } from '@hematine/core'
 
 const days = ['Sun', 'Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat']
 const two = (value: number) => String(value).padStart(2, '0')
@@ -34,4 +34,26 @@ export function untilWords(date: Date, now: Date): string {
         ? `${Math.floor(size / 3600)} h ${two(Math.floor((size % 3600) / 60))} min`
         : `${Math.max(1, Math.round(size / 60))} min`
   return seconds >= 0 ? `in ${words}` : `${words} ago`
+}
+
+/** Lateness in words: it is a forecast, so no more than minutes are told of it. */
+export function aboutWords(seconds: number): string {
+  return seconds < 60 ? 'less than a minute' : describeDuration(Math.round(seconds / 60) * 60).replace(/ 00 s$/, '')
+}
+
+/** Lateness as a cell says it. */
+export function latenessWords(seconds: number): string {
+  return seconds > 0 ? aboutWords(seconds) : 'in time'
+}
+
+/** A moment as a field for date and time holds it: such fields speak local time, the server UTC. */
+export function localMoment(instant: string | null): string {
+  if (instant === null) return ''
+  const date = new Date(instant)
+  return new Date(date.getTime() - date.getTimezoneOffset() * 60_000).toISOString().slice(0, 16)
+}
+
+/** What such a field holds, ISO 8601 in UTC; null where it is empty. */
+export function instantOf(local: string): string | null {
+  return local ? new Date(local).toISOString() : null
 }

@@ -1,6 +1,8 @@
 import {
   Agenda,
   chooseJobs,
+  isInHand,
+  outlook,
   sortJobs,
   suggestOrder,
   type JobChoice,
@@ -10,6 +12,9 @@ import {
   type LikeRate,
   type OrderRecord,
   type OrderSuggestion,
+  type Outlook,
+  type OutlookGround,
+  type WhatIf,
 } from '@hematine/core'
 import {
   calibrationsOf,
@@ -19,28 +24,17 @@ import {
   listCourses,
   listOutlines,
   listWorkers,
+  repeatsOf,
   type Change,
   type EntityManager,
 } from '@hematine/database'
 import { inTurns } from './in-turns'
+import { KeptAnswers } from './kept-answers'
 
 /** How old a plan may be while nothing but the progress of running jobs changed. */
 const progressMilliseconds = 1000
 /** Outlines that are read together; beyond so many changes, all are read anew. */
 const mostChanges = 2000
-
-/** A suggestion stands for so long at most, and for so many times as long as it took to find while jobs change. */
-const mostSuggestedMilliseconds = 60_000
-const suggestedPart = 20
-
-interface Suggested {
-  /** Codes, names and due times of the orders that it was made for. */
-  due: string
-  version: number
-  since: number
-  milliseconds: number
-  answer: Promise<OrderSuggestion>
-}
 
 interface Made {
   agenda: Agenda
@@ -61,7 +55,8 @@ export class Agendas {
   private calibrations: Calibrations = new Map()
   private lanes = 1
   private readonly made = new Map<number, Made>()
-  private suggested: Suggested | null = null
+  private readonly suggestions = new KeptAnswers<OrderSuggestion>(60_000)
+  private readonly outlooks = new KeptAnswers<Outlook>(5000)
   /** Goes up with each change that moves the plan. */
   private version = 0
   private isStale = true
@@ -100,11 +95,7 @@ export class Agendas {
 
   /** An order's plan and its jobs. */
   async of(orderId: number): Promise<Made> {
-    this.updating = this.updating.then(
-      () => this.bringUpToDate(orderId),
-      () => this.bringUpToDate(orderId),
-    )
-    await this.updating
+    await this.inTurn(() => this.bringUpToDate(orderId))
     return this.made.get(orderId)!
   }
 
@@ -119,59 +110,76 @@ export class Agendas {
     return { made, jobs: sortJobs(chooseJobs(made.own, choice), sort, descending, made.agenda) }
   }
 
-  /** Whether all orders are done by their due times, and an order of the waiting jobs in which less is late; looked for as seldom as it takes long. */
+  /** Whether all orders are done by their due times, and an order of the waiting jobs in which less is late. */
   async suggestion(orderId: number, orders: readonly OrderRecord[]): Promise<OrderSuggestion> {
     const { agenda, at, version } = await this.of(orderId)
-    const due = JSON.stringify(orders.map(({ id, code, name, dueAt }) => [id, code, name, dueAt]))
-    const { suggested } = this
-    const age = Date.now() - (suggested?.since ?? 0)
-    const isFresh = suggested?.due === due && age < mostSuggestedMilliseconds
-    if (isFresh && (suggested.version === version || age < suggested.milliseconds * suggestedPart))
-      return suggested.answer
-    const entry = {
-      due,
-      version,
-      since: Date.now(),
-      milliseconds: 0,
-      answer: inTurns(suggestOrder([...this.jobs.values()], agenda.forecasts, this.lanes, orders, at)),
-    }
-    this.suggested = entry
-    try {
-      return await entry.answer
-    } catch (error) {
-      this.forgetSuggestion()
-      throw error
-    } finally {
-      entry.milliseconds = Date.now() - entry.since
-    }
+    return this.suggestions.get(keyOf(orders), version, () =>
+      inTurns(suggestOrder([...this.jobs.values()], agenda.forecasts, this.lanes, orders, at)),
+    )
   }
 
-  /** The next one who asks for a suggestion gets a new one. */
-  forgetSuggestion(): void {
-    this.suggested = null
+  /** What comes of all orders' jobs. @param volumes to which results are written, with their room */
+  async outlook(orders: readonly OrderRecord[], volumes: OutlookGround['volumes'], whatIf: WhatIf): Promise<Outlook> {
+    let version = 0
+    await this.inTurn(async () => {
+      const em = this.em()
+      await this.hear(em)
+      // What is announced while it is read makes the outlook stale again.
+      version = this.version
+      await this.read(em, null)
+    })
+    const { lanes, rates, calibrations } = this
+    const jobs = [...this.jobs.values()]
+    return this.outlooks.get(keyOf(orders) + JSON.stringify(whatIf), version, async () => {
+      const repeats = await repeatsOf(this.em())
+      const ground = { jobs, forecasts: { rates, calibrations }, lanes, orders, volumes, repeats }
+      return inTurns(outlook(ground, whatIf, new Date()))
+    })
+  }
+
+  /** The next one who asks for a suggestion or an outlook gets a new one. */
+  forgetOutlooks(): void {
+    this.suggestions.forget()
+    this.outlooks.forget()
+  }
+
+  /** Has one after the other, also after one that failed. */
+  private inTurn(update: () => Promise<void>): Promise<void> {
+    this.updating = this.updating.then(update, update)
+    return this.updating
+  }
+
+  /** Hears of what was written before, and how many lanes there are. */
+  private async hear(em: EntityManager): Promise<void> {
+    await this.catchUp()
+    if (!this.areLanesStale) return
+    this.areLanesStale = false
+    const lanes = (await listWorkers(em)).reduce((sum, worker) => sum + worker.lanes, 0)
+    if (lanes !== this.lanes) this.version++
+    this.lanes = lanes
+  }
+
+  /** Reads what changed; all, where it has to. @param orderId whose jobs are all wanted, also those that are done */
+  private async read(em: EntityManager, orderId: number | null): Promise<void> {
+    if (this.areCalibrationsStale) {
+      this.areCalibrationsStale = false
+      this.calibrations = await calibrationsOf(em)
+    }
+    const isKnown = !this.isStale && (orderId === null || this.orders.has(orderId))
+    if (isKnown) await this.readChanges(em)
+    else await this.readAll(em, orderId)
   }
 
   private async bringUpToDate(orderId: number): Promise<void> {
-    await this.catchUp()
     const em = this.em()
-    if (this.areLanesStale) {
-      this.areLanesStale = false
-      const lanes = (await listWorkers(em)).reduce((sum, worker) => sum + worker.lanes, 0)
-      if (lanes !== this.lanes) this.version++
-      this.lanes = lanes
-    }
+    await this.hear(em)
     const before = this.made.get(orderId)
     const isKnown = this.orders.has(orderId) && !this.isStale
     const isFresh = before?.version === this.version && isKnown
     if (isFresh && (!this.hasProgress || Date.now() - before.at.getTime() < progressMilliseconds)) return
     // What is announced while it is read makes the plan stale again.
     const version = this.version
-    if (this.areCalibrationsStale) {
-      this.areCalibrationsStale = false
-      this.calibrations = await calibrationsOf(em)
-    }
-    if (isKnown) await this.readChanges(em)
-    else await this.readAll(em, orderId)
+    await this.read(em, orderId)
     const own: JobOutline[] = []
     const others: JobOutline[] = []
     for (const job of this.jobs.values()) (job.orderId === orderId ? own : others).push(job)
@@ -218,15 +226,15 @@ export class Agendas {
     return whole
   }
 
-  private async readAll(em: EntityManager, orderId: number): Promise<void> {
-    this.orders.add(orderId)
+  private async readAll(em: EntityManager, orderId: number | null): Promise<void> {
+    if (orderId !== null) this.orders.add(orderId)
     this.isStale = false
     this.takeChanges()
     await this.readOutlines(em)
   }
 
   private async readOutlines(em: EntityManager): Promise<void> {
-    const outlines = await listOutlines(em, { openAndOrders: [...this.orders] })
+    const outlines = await listOutlines(em, { openAndOf: [...this.orders] })
     this.rates = await likeRatesOf(
       em,
       outlines.flatMap(job => (job.likeKey !== null && job.measured === null ? [job.likeKey] : [])),
@@ -236,6 +244,11 @@ export class Agendas {
   }
 
   private isWanted(job: JobOutline): boolean {
-    return this.orders.has(job.orderId) || ['waiting', 'queued', 'running', 'placing'].includes(job.state)
+    return this.orders.has(job.orderId) || job.state === 'draft' || job.state === 'waiting' || isInHand(job.state)
   }
+}
+
+/** What answers about orders depend on. */
+function keyOf(orders: readonly OrderRecord[]): string {
+  return JSON.stringify(orders.map(({ id, code, name, dueAt }) => [id, code, name, dueAt]))
 }

@@ -1,75 +1,85 @@
 <script setup lang="ts">
-import { describeCount, describeDurationRange, type WorkSummary } from '@hematine/core'
-import { useElementSize } from '@vueuse/core'
-import { scaleTime } from 'd3-scale'
+import { describeCount, describeDurationRange, type LaneBar } from '@hematine/core'
 import { computed, ref } from 'vue'
-import { clock, momentRange } from '~/composables/times'
+import { axisEdge, useTimeAxis } from '~/composables/time-axis'
 
-/** Lanes over time: what runs when, its uncertain end hatched, and the due time when it is near. */
-const { work, due } = defineProps<{ work: WorkSummary; due: Date | null }>()
+/** Lanes over time: what runs when, its uncertain end hatched, and due times that are near. */
+const {
+  begin,
+  lanes,
+  bars,
+  span,
+  marks,
+  label,
+  nameOf = null,
+} = defineProps<{
+  /** When the plan was made: its times count from then, in seconds. */
+  begin: Date
+  lanes: number
+  bars: readonly LaneBar[]
+  /** Seconds that are shown. */
+  span: number
+  marks: readonly { seconds: number; says: string }[]
+  label: string
+  /** What is written into a bar, before what it is of; nothing where that alone says it. */
+  nameOf?: ((bar: LaneBar) => string) | null
+}>()
 
 const box = ref<HTMLElement>()
-const { width } = useElementSize(box)
-const laneHeight = 26
-const left = 64
-
-/** When the plan was made: its times count from then. */
-const begin = computed(() => new Date(work.at))
-// What was begun before all lanes were taken away is still in one.
-const lanes = computed(() => Math.max(work.lanes, ...work.bars.map(bar => bar.lane + 1)))
-const end = computed(() => work.withDrafts.end)
-const span = computed(() => Math.max(60, (end.value?.high ?? 60) * 1.04))
-const dueSeconds = computed(() => (due ? (due.getTime() - begin.value.getTime()) / 1000 : null))
-const x = computed(() =>
-  scaleTime()
-    .domain([begin.value, new Date(begin.value.getTime() + span.value * 1000)])
-    .range([left, Math.max(left + 1, width.value - 12)]),
+const { width, at, ticks } = useTimeAxis(
+  box,
+  () => begin,
+  () => span,
 )
-const at = (seconds: number) => x.value(new Date(begin.value.getTime() + seconds * 1000))
-/** Ticks whose words fit before the edge. */
-const ticks = computed(() => x.value.ticks(6).filter(tick => x.value(tick) < width.value - 40))
-const bars = computed(() =>
-  work.bars.map(bar => ({
-    key: `${bar.lane}:${bar.from}`,
-    y: bar.lane * laneHeight + 4,
-    from: at(bar.from),
-    to: at(bar.to),
-    late: at(bar.late),
-    isDraft: bar.isDraft,
-    words: bar.jobs === 1 ? bar.name : `${describeCount(bar.jobs)} jobs`,
-    title:
-      bar.jobs === 1
-        ? `${bar.name}, ${bar.specName}: ${describeDurationRange({ expected: bar.to, low: bar.to, high: bar.late })} from now`
-        : `${describeCount(bar.jobs)} jobs, ${bar.name} first`,
-  })),
+const { left, right } = axisEdge
+/** Many lanes are drawn low. */
+const laneHeight = computed(() => (lanes > 6 ? 16 : 26))
+const top = computed(() => (shown.value.some(({ says }) => says) ? 16 : 0))
+const shown = computed(() => marks.filter(({ seconds }) => seconds > 0 && seconds < span))
+const rows = computed(() => Math.max(lanes, ...bars.map(bar => bar.lane + 1)))
+const drawn = computed(() =>
+  bars.map(bar => {
+    const [from, to] = [at(bar.from), at(bar.to)]
+    const what = bar.jobs === 1 ? bar.name : `${describeCount(bar.jobs)} jobs`
+    const name = nameOf?.(bar)
+    return {
+      key: `${bar.lane}:${bar.from}`,
+      y: top.value + bar.lane * laneHeight.value + 4,
+      from,
+      to,
+      late: at(bar.late),
+      isDraft: bar.isDraft,
+      words: (name ? `${name} ${what}` : what).slice(0, Math.floor((to - from - 10) / 7)),
+      title:
+        (name ? `${name}: ` : '') +
+        (bar.jobs === 1
+          ? `${bar.name}, ${bar.specName}: ${describeDurationRange({ expected: bar.to, low: bar.to, high: bar.late })} from now`
+          : `${describeCount(bar.jobs)} jobs, ${bar.name} first`),
+    }
+  }),
 )
-const height = computed(() => lanes.value * laneHeight + 24)
+const bottom = computed(() => top.value + rows.value * laneHeight.value)
 </script>
 
 <template>
-  <figure ref="box" class="chart" aria-label="Lanes over time">
-    <svg
-      :width="Math.max(0, width)"
-      :height="height"
-      role="img"
-      :aria-label="`${describeCount(work.withDrafts.jobs)} jobs on ${lanes} ${lanes === 1 ? 'lane' : 'lanes'}${end ? `, all done ${momentRange(end, begin)}` : ''}`"
-    >
+  <div ref="box">
+    <svg :width="Math.max(0, width)" :height="bottom + 24" role="img" :aria-label="label">
       <defs>
         <pattern id="unsure" width="5" height="5" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
           <path d="M0 0V5" class="hatch" />
         </pattern>
       </defs>
-      <g v-for="lane in lanes" :key="lane">
-        <text x="12" :y="(lane - 1) * laneHeight + 19" class="label">lane {{ lane }}</text>
+      <g v-for="lane in rows" :key="lane">
+        <text x="12" :y="top + (lane - 0.5) * laneHeight + 5" class="label">lane {{ lane }}</text>
         <line
           :x1="left"
-          :x2="Math.max(left, width - 12)"
-          :y1="lane * laneHeight"
-          :y2="lane * laneHeight"
+          :x2="Math.max(left, width - right)"
+          :y1="top + lane * laneHeight"
+          :y2="top + lane * laneHeight"
           class="rule"
         />
       </g>
-      <g v-for="bar in bars" :key="bar.key">
+      <g v-for="bar in drawn" :key="bar.key">
         <title>{{ bar.title }}</title>
         <rect
           :x="bar.from"
@@ -86,42 +96,25 @@ const height = computed(() => lanes.value * laneHeight + 24)
           :height="laneHeight - 8"
           fill="url(#unsure)"
         />
-        <text v-if="bar.to - bar.from > 60" :x="bar.from + 6" :y="bar.y + 13" class="in-bar">
-          {{ bar.words.slice(0, Math.floor((bar.to - bar.from - 10) / 7)) }}
+        <text v-if="bar.to - bar.from > 60 && laneHeight > 20" :x="bar.from + 6" :y="bar.y + 13" class="in-bar">
+          {{ bar.words }}
         </text>
       </g>
-      <g v-for="tick in ticks" :key="tick.getTime()">
-        <line :x1="x(tick)" :x2="x(tick)" y1="0" :y2="lanes * laneHeight" class="rule" />
-        <text :x="x(tick)" :y="height - 8" class="label number" text-anchor="middle">
-          {{ clock(tick, span < 600) }}
-        </text>
+      <g v-for="tick in ticks" :key="tick.at">
+        <line :x1="tick.at" :x2="tick.at" :y1="top" :y2="bottom" class="rule" />
+        <text :x="tick.at" :y="bottom + 16" class="label number" text-anchor="middle">{{ tick.says }}</text>
       </g>
-      <line
-        v-if="dueSeconds !== null && dueSeconds > 0 && dueSeconds < span"
-        :x1="at(dueSeconds)"
-        :x2="at(dueSeconds)"
-        y1="0"
-        :y2="lanes * laneHeight"
-        class="due"
-      />
+      <g v-for="mark in shown" :key="mark.says">
+        <line :x1="at(mark.seconds)" :x2="at(mark.seconds)" :y1="top" :y2="bottom" class="due" />
+        <text :x="at(mark.seconds)" y="12" class="label" text-anchor="middle">{{ mark.says }}</text>
+      </g>
     </svg>
-    <figcaption class="muted">Solid: released. Outlined: draft. Hatched: the end may come as late as this.</figcaption>
-  </figure>
+  </div>
 </template>
 
 <style scoped>
-.chart {
-  flex: none;
-  margin: 0;
-  border-top: 1px solid var(--line);
-  padding-top: 6px;
-}
 svg {
   display: block;
-}
-figcaption {
-  padding: 0 12px 6px;
-  font-size: 12px;
 }
 .label {
   fill: var(--muted);

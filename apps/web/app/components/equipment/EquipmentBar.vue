@@ -1,5 +1,7 @@
 <script setup lang="ts">
-/** The head of a page of Equipment, with the way to the others, and what can be done on it. */
+import PagesBar from '~/components/common/PagesBar.vue'
+
+/** The head of a page of Equipment. */
 const pages = [
   { path: '/equipment', name: 'Volumes and workers' },
   { path: '/equipment/forecasts', name: 'Forecasts and results' },
@@ -7,36 +9,8 @@ const pages = [
 </script>
 
 <template>
-  <div class="bar">
-    <h1>Equipment</h1>
-    <nav class="pages" aria-label="Pages of Equipment">
-      <NuxtLink v-for="page in pages" :key="page.path" :to="page.path" exact-active-class="here">{{
-        page.name
-      }}</NuxtLink>
-    </nav>
+  <PagesBar name="Equipment" :pages="pages">
     <span class="spacer" />
     <slot />
-  </div>
+  </PagesBar>
 </template>
-
-<style scoped>
-.pages {
-  display: flex;
-  align-self: stretch;
-  gap: 4px;
-}
-a {
-  display: flex;
-  align-items: center;
-  padding: 0 8px;
-  color: var(--muted);
-  text-decoration: none;
-}
-a:hover {
-  color: rgb(var(--v-theme-on-surface));
-}
-.here {
-  color: rgb(var(--v-theme-on-surface));
-  box-shadow: inset 0 -2px 0 var(--accent);
-}
-</style>

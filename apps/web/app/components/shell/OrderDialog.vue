@@ -2,6 +2,7 @@
 import type { OrderRecord } from '@hematine/core'
 import { computed, ref } from 'vue'
 import AskDialog from '~/components/common/AskDialog.vue'
+import { instantOf, localMoment } from '~/composables/times'
 import { call } from '~/composables/useCall'
 import { useNotices } from '~/stores/notices'
 import { useOrder } from '~/stores/order'
@@ -19,19 +20,14 @@ const open = computed({
 })
 const code = ref(existing?.code ?? '')
 const name = ref(existing?.name ?? '')
-/** The field speaks local time; the server UTC. */
-const localDue = ref(existing?.dueAt ? toLocal(new Date(existing.dueAt)) : '')
+const localDue = ref(localMoment(existing?.dueAt ?? null))
 const ready = computed(() => code.value.trim() !== '' && name.value.trim() !== '')
-
-function toLocal(date: Date): string {
-  return new Date(date.getTime() - date.getTimezoneOffset() * 60_000).toISOString().slice(0, 16)
-}
 
 async function save(): Promise<void> {
   const body = {
     code: code.value.trim(),
     name: name.value.trim(),
-    dueAt: localDue.value ? new Date(localDue.value).toISOString() : null,
+    dueAt: instantOf(localDue.value),
   }
   const saved = await notices.attempt(() =>
     order.asking.orders(

@@ -1,21 +1,19 @@
 <script setup lang="ts">
-import { describeCount, describeDuration, type Range } from '@hematine/core'
+import { describeCount, type Range } from '@hematine/core'
 import { useThrottleFn } from '@vueuse/core'
 import { computed, ref, shallowRef, watch } from 'vue'
 import AskDialog from '~/components/common/AskDialog.vue'
-import { clock, moment, momentRange } from '~/composables/times'
+import TakenOrder from '~/components/common/TakenOrder.vue'
+import { aboutWords, latenessWords, moment, momentRange } from '~/composables/times'
 import { call, type CallAnswer } from '~/composables/useCall'
-import { useNotices } from '~/stores/notices'
+import { useOrderOfJobs } from '~/composables/useOrderOfJobs'
 import { useOrder } from '~/stores/order'
 
 /** Says which orders end after their due times as the jobs wait, and offers an order of the jobs in which less is late. */
 const order = useOrder()
-const notices = useNotices()
 const answer = shallowRef<CallAnswer<'suggestOrder'> | null>(null)
 const isOpen = ref(false)
-const busy = ref(false)
-/** What was done last here, so that it can be undone. */
-const taken = shallowRef<{ before: number[]; at: Date } | null>(null)
+const jobs = useOrderOfJobs()
 
 /** Each look takes the server up to a second of work; jobs change all the time. */
 const lookMilliseconds = 5000
@@ -34,9 +32,6 @@ watch(
   },
 )
 
-/** Lateness is a forecast: no more than minutes are told of it. */
-const about = (seconds: number) =>
-  seconds < 60 ? 'less than a minute' : describeDuration(Math.round(seconds / 60) * 60).replace(/ 00 s$/, '')
 const at = computed(() => new Date(answer.value?.at ?? 0))
 const late = computed(() => answer.value?.orders.filter(entry => entry.now.lateSeconds > 0) ?? [])
 const names = computed(() => {
@@ -47,7 +42,7 @@ const offer = computed(() => {
   const { isBetter, suggested } = answer.value!
   if (!isBetter) return null
   return suggested.lateSeconds > 0
-    ? `In another order of the jobs it is about ${about(suggested.lateSeconds)} in all.`
+    ? `In another order of the jobs it is about ${aboutWords(suggested.lateSeconds)} in all.`
     : 'In another order of the jobs nothing is late.'
 })
 const relief = computed(() => {
@@ -60,29 +55,18 @@ const relief = computed(() => {
 const best = computed(() => {
   const { bound, suggested } = answer.value!
   if (bound.lateSeconds >= suggested.lateSeconds - 1) return 'No order of the jobs is better.'
-  return bound.lateSeconds > 0 ? `No order of the jobs is less late than ${about(bound.lateSeconds)} in all.` : null
+  return bound.lateSeconds > 0
+    ? `No order of the jobs is less late than ${aboutWords(bound.lateSeconds)} in all.`
+    : null
 })
 
 const ends = (range: Range | null) => (range ? momentRange(range, at.value) : '')
-const lateness = (seconds: number) => (seconds > 0 ? about(seconds) : 'in time')
-
-async function put(ids: number[], because: 'due times' | 'put back'): Promise<number | undefined> {
-  busy.value = true
-  const done = await notices.attempt(() => call('orderJobs', { body: { ids, because } }))
-  busy.value = false
-  isOpen.value = false
-  await look()
-  return done?.moved
-}
 
 async function take(): Promise<void> {
   const { before, after } = answer.value!
-  if ((await put(after, 'due times')) !== undefined) taken.value = { before, at: new Date() }
-}
-
-async function putBack(): Promise<void> {
-  const { before } = taken.value!
-  if ((await put(before, 'put back')) !== undefined) taken.value = null
+  await jobs.take(before, after, 'due times')
+  isOpen.value = false
+  await look()
 }
 </script>
 
@@ -90,25 +74,12 @@ async function putBack(): Promise<void> {
   <p v-if="late.length > 0" class="due look" role="status">
     <span
       >As the jobs wait, {{ names }} after {{ late.length === 1 ? 'its due time' : 'their due times' }}, by about
-      {{ about(answer!.now.lateSeconds) }}{{ late.length === 1 ? '' : ' in all' }}. {{ offer ?? best }}
+      {{ aboutWords(answer!.now.lateSeconds) }}{{ late.length === 1 ? '' : ' in all' }}. {{ offer ?? best }}
       {{ offer ? '' : relief }}</span
     >
     <VBtn :height="26" @click="isOpen = true">{{ offer ? 'Look at that order' : 'By orders' }}</VBtn>
   </p>
-  <p v-if="taken" class="due muted" role="status">
-    <span>Jobs were put in order by due times at {{ clock(taken.at) }}.</span>
-    <VBtn :height="24" variant="text" :disabled="busy" @click="putBack">Put back</VBtn>
-    <VBtn
-      :height="24"
-      variant="text"
-      @click="
-        () => {
-          taken = null
-        }
-      "
-      >Leave it so</VBtn
-    >
-  </p>
+  <TakenOrder :jobs="jobs" because="by due times" @done="look" />
   <AskDialog v-model="isOpen" title="Orders and their due times" :width="860">
     <template v-if="answer">
       <table class="rows">
@@ -133,11 +104,13 @@ async function putBack(): Promise<void> {
             <td class="end number">{{ describeCount(entry.waiting) }}</td>
             <td class="number">{{ entry.dueAt ? moment(new Date(entry.dueAt), at) : 'none' }}</td>
             <td class="number">{{ ends(entry.now.end) }}</td>
-            <td class="number" :class="{ look: entry.now.lateSeconds > 0 }">{{ lateness(entry.now.lateSeconds) }}</td>
+            <td class="number" :class="{ look: entry.now.lateSeconds > 0 }">
+              {{ latenessWords(entry.now.lateSeconds) }}
+            </td>
             <template v-if="answer.isBetter">
               <td class="number">{{ ends(entry.suggested.end) }}</td>
               <td class="number" :class="{ look: entry.suggested.lateSeconds > 0 }">
-                {{ lateness(entry.suggested.lateSeconds) }}
+                {{ latenessWords(entry.suggested.lateSeconds) }}
               </td>
             </template>
           </tr>
@@ -164,7 +137,7 @@ async function putBack(): Promise<void> {
         "
         >{{ answer?.isBetter ? 'Cancel' : 'Close' }}</VBtn
       >
-      <VBtn v-if="answer?.isBetter" color="primary" :loading="busy" @click="take"
+      <VBtn v-if="answer?.isBetter" color="primary" :loading="jobs.busy.value" @click="take"
         >Begin {{ describeCount(answer.waiting) }} jobs in that order</VBtn
       >
     </template>

@@ -7,6 +7,7 @@ import {
   type PlannedJobRecord,
 } from '@hematine/core'
 import { computed, ref } from 'vue'
+import BalanceBar from '~/components/balance/BalanceBar.vue'
 import DraftDetail from '~/components/balance/DraftDetail.vue'
 import DraftTable from '~/components/balance/DraftTable.vue'
 import LaneChart from '~/components/balance/LaneChart.vue'
@@ -14,6 +15,7 @@ import AskDialog from '~/components/common/AskDialog.vue'
 import ByLotToggle from '~/components/common/ByLotToggle.vue'
 import EmptyState from '~/components/common/EmptyState.vue'
 import SplitPane from '~/components/common/SplitPane.vue'
+import { spanOf } from '~/composables/time-axis'
 import { momentRange } from '~/composables/times'
 import { knownWords } from '~/composables/totals'
 import { call } from '~/composables/useCall'
@@ -82,8 +84,7 @@ async function remove(): Promise<void> {
 
 <template>
   <div class="station">
-    <div class="bar">
-      <h1>Balance</h1>
+    <BalanceBar>
       <VBtn color="primary" :disabled="chosenCount === 0" :loading="busy" @click="askOrRelease"
         >Release {{ describeCount(chosenCount) }} {{ chosenCount === 1 ? 'job' : 'jobs' }}</VBtn
       >
@@ -106,7 +107,7 @@ async function remove(): Promise<void> {
           <span class="number" :class="{ look: tooFull.length > 0 }">{{ describeBytesRange(totals.bytes) }}</span></span
         >
       </template>
-    </div>
+    </BalanceBar>
     <p v-if="totals && totals.jobs > 0 && knownWords(totals)" class="warning muted" role="status">
       {{ knownWords(totals) }}.
       <span v-if="totals.unknown > 0" class="look"
@@ -195,7 +196,19 @@ async function remove(): Promise<void> {
         </template>
       </template>
     </AskDialog>
-    <LaneChart v-if="work && work.bars.length > 0" :work="work" :due="due" />
+    <figure v-if="work && work.bars.length > 0" class="lanes" aria-label="Lanes over time">
+      <LaneChart
+        :begin="at"
+        :lanes="work.lanes"
+        :bars="work.bars"
+        :span="spanOf(work.withDrafts.end)"
+        :marks="due ? [{ seconds: (due.getTime() - at.getTime()) / 1000, says: '' }] : []"
+        :label="`${describeCount(work.withDrafts.jobs)} jobs on ${work.lanes} ${work.lanes === 1 ? 'lane' : 'lanes'}${work.withDrafts.end ? `, all done ${momentRange(work.withDrafts.end, at)}` : ''}`"
+      />
+      <figcaption class="muted">
+        Solid: released. Outlined: draft. Hatched: the end may come as late as this.
+      </figcaption>
+    </figure>
   </div>
 </template>
 
@@ -207,5 +220,15 @@ async function remove(): Promise<void> {
   margin: 0;
   padding: 5px 12px;
   border-bottom: 1px solid var(--line);
+}
+.lanes {
+  flex: none;
+  margin: 0;
+  border-top: 1px solid var(--line);
+  padding-top: 6px;
+}
+figcaption {
+  padding: 0 12px 6px;
+  font-size: 12px;
 }
 </style>

@@ -1,0 +1,72 @@
+import type { WhatIf } from '@hematine/core'
+import { useThrottleFn, watchDebounced } from '@vueuse/core'
+import { computed, ref, shallowRef, watch } from 'vue'
+import { call, type CallAnswer } from './useCall'
+import { useOrder } from '~/stores/order'
+
+export type Outlook = CallAnswer<'lookAhead'>
+
+/** Each look takes the server up to a second of work; jobs change all the time. */
+const lookMilliseconds = 5000
+
+const nothing: Omit<WhatIf, 'withDrafts'> = {
+  lanesMore: 0,
+  byDueTimes: false,
+  without: [],
+  first: [],
+  due: [],
+  rush: null,
+  room: [],
+}
+
+/** A chance that was counted in rehearsals, which tell no more than hundredths. */
+export function percentWords(part: number): string {
+  return part > 0.99 ? 'over 99 %' : part < 0.01 ? 'under 1 %' : `${Math.round(part * 100)} %`
+}
+
+const ask = (supposed: Partial<WhatIf>) => call('lookAhead', { query: { supposed: JSON.stringify(supposed) } })
+
+/** What comes of all orders' jobs as they are, and as a person supposes; what is supposed is known to this page alone. */
+export function useOutlook() {
+  const order = useOrder()
+  const withDrafts = ref(false)
+  const supposed = ref({ ...nothing })
+  const isSupposing = computed(() => JSON.stringify(supposed.value) !== JSON.stringify(nothing))
+  const asIs = shallowRef<Outlook | null>(null)
+  /** Null where nothing is supposed, or what comes of it is not known yet. */
+  const ifSo = shallowRef<Outlook | null>(null)
+  const failed = ref<string | null>(null)
+  const isLooking = ref(false)
+  let looks = 0
+
+  async function look(): Promise<void> {
+    const mine = ++looks
+    isLooking.value = true
+    const [drafts, supposing] = [withDrafts.value, isSupposing.value]
+    try {
+      const [now, then] = await Promise.all([
+        ask({ withDrafts: drafts }),
+        supposing ? ask({ ...supposed.value, withDrafts: drafts }) : null,
+      ])
+      if (mine !== looks) return
+      asIs.value = now
+      ifSo.value = then
+      failed.value = null
+    } catch (error) {
+      if (mine === looks) failed.value = (error as Error).message
+    } finally {
+      if (mine === looks) isLooking.value = false
+    }
+  }
+
+  const lookSoon = useThrottleFn(look, lookMilliseconds, true)
+  watch([() => order.jobChange, () => order.lanes, () => order.orders], () => void lookSoon(), { immediate: true })
+  watchDebounced([withDrafts, supposed], () => void look(), { deep: true, debounce: 250 })
+
+  function takeBack(): void {
+    supposed.value = { ...nothing }
+    ifSo.value = null
+  }
+
+  return { withDrafts, supposed, isSupposing, asIs, ifSo, failed, isLooking, look, takeBack }
+}

@@ -1,0 +1,163 @@
+<script setup lang="ts">
+import { describeCount, rehearsals, rushOrderId, type LaneBar } from '@hematine/core'
+import { computed } from 'vue'
+import BalanceBar from '~/components/balance/BalanceBar.vue'
+import LaneChart from '~/components/balance/LaneChart.vue'
+import OrderProspects from '~/components/balance/OrderProspects.vue'
+import ReliefList from '~/components/balance/ReliefList.vue'
+import SupposeBar from '~/components/balance/SupposeBar.vue'
+import VolumeChart from '~/components/balance/VolumeChart.vue'
+import VolumeProspects from '~/components/balance/VolumeProspects.vue'
+import EmptyState from '~/components/common/EmptyState.vue'
+import TakenOrder from '~/components/common/TakenOrder.vue'
+import { spanOf } from '~/composables/time-axis'
+import { momentRange } from '~/composables/times'
+import { call } from '~/composables/useCall'
+import { useOrderOfJobs } from '~/composables/useOrderOfJobs'
+import { percentWords, useOutlook, type Outlook } from '~/composables/useOutlook'
+import { useNotices } from '~/stores/notices'
+import { useOrder } from '~/stores/order'
+
+useHead({ title: 'All orders - Hematine' })
+const order = useOrder()
+const notices = useNotices()
+const jobs = useOrderOfJobs()
+const { withDrafts, supposed, isSupposing, asIs, ifSo, failed, isLooking, look, takeBack } = useOutlook()
+
+const shown = computed(() => ifSo.value ?? asIs.value)
+const at = computed(() => new Date(shown.value?.at ?? 0))
+const codes = computed(() => new Map(shown.value?.orders.map(({ id, code }) => [id, code])))
+/** What a bar of the lanes is of, where that does not say itself. */
+const codeOf = ({ orderId }: LaneBar) =>
+  orderId === null || orderId === rushOrderId ? '' : (codes.value.get(orderId) ?? '')
+const names = computed(() => new Map(order.deliveryVolumes.map(volume => [volume.id, volume.name])))
+const marks = computed(() =>
+  (shown.value?.orders ?? []).flatMap(({ code, dueAt }) =>
+    dueAt === null ? [] : [{ seconds: (new Date(dueAt).getTime() - at.value.getTime()) / 1000, says: `${code} due` }],
+  ),
+)
+const span = computed(() => {
+  const end = spanOf(shown.value?.all.end ?? null)
+  // A due time soon after the end is shown, too.
+  const near = marks.value.map(({ seconds }) => seconds * 1.05).filter(seconds => seconds < end * 1.5)
+  return Math.max(end, ...near)
+})
+const isEmpty = computed(() => shown.value !== null && shown.value.orders.length === 0 && !isSupposing.value)
+
+/** Jobs that would be begun in another order, where all of them still would be. */
+const moved = computed(() => {
+  const [now, then] = [asIs.value?.sequence ?? [], ifSo.value?.sequence ?? []]
+  return now.length === then.length && now.some((id, place) => then[place] !== id) ? then : null
+})
+function suppose({ withDrafts: _, ...change }: Outlook['reliefs'][number]['supposed']): void {
+  supposed.value = change
+}
+async function begin(): Promise<void> {
+  await jobs.take(asIs.value!.sequence, moved.value!, 'as supposed')
+  supposed.value = { ...supposed.value, byDueTimes: false, first: [] }
+  await look()
+}
+async function setDue(): Promise<void> {
+  await notices.attempt(async () => {
+    for (const { orderId, dueAt } of supposed.value.due)
+      await order.asking.orders(call('changeOrder', { parameters: { id: orderId }, body: { dueAt } }), answer => [
+        answer,
+      ])
+  })
+  supposed.value = { ...supposed.value, due: [] }
+  await look()
+}
+</script>
+
+<template>
+  <div class="station">
+    <BalanceBar>
+      <span class="spacer" />
+      <template v-if="shown && !isEmpty">
+        <span v-if="shown.all.end" class="sum"
+          ><span class="muted">{{ ifSo ? 'if so, all done' : 'all done' }}</span
+          >{{ ' ' }} <span class="number">{{ momentRange(shown.all.end, at) }}</span></span
+        >
+        <span v-if="shown.all.inTime !== null" class="sum"
+          ><span class="muted">chance that all is in time</span>{{ ' ' }}
+          <span class="number">{{ percentWords(shown.all.inTime) }}</span></span
+        >
+      </template>
+    </BalanceBar>
+    <p v-if="failed" class="warning bad" role="alert">{{ failed }}</p>
+    <template v-if="asIs && !isEmpty">
+      <SupposeBar v-model="supposed" v-model:with-drafts="withDrafts" :lanes="asIs.lanes">
+        <VBtn v-if="moved" :height="26" color="primary" :loading="jobs.busy.value" @click="begin"
+          >Begin {{ describeCount(moved.length) }} jobs in that order</VBtn
+        >
+        <VBtn v-if="supposed.due.length > 0" :height="26" @click="setDue">Set due as supposed</VBtn>
+        <VBtn :height="26" variant="text" :disabled="!isSupposing" @click="takeBack">Back to as it is</VBtn>
+      </SupposeBar>
+      <TakenOrder :jobs="jobs" because="as was supposed" @done="look" />
+      <div class="scroll panel page" :aria-busy="isLooking">
+        <OrderProspects v-model="supposed" :as-is="asIs" :if-so="ifSo" />
+        <ReliefList v-if="asIs.reliefs.length > 0 && !isSupposing" :as-is="asIs" @suppose="suppose" />
+        <VolumeProspects v-if="asIs.volumes.length > 0" v-model="supposed" :as-is="asIs" :if-so="ifSo" :names="names" />
+        <p class="muted words">
+          <template v-if="ifSo">Upper lines: as it is. Lower lines: what if. Nothing is changed by it. </template>Ends
+          lie within their ranges nine times out of ten; lateness is counted from the middle. Chances are counted in
+          {{ rehearsals }} rehearsals, whose durations are drawn from the forecasts<template
+            v-if="asIs.repeats.lost > 0"
+            >; {{ describeCount(asIs.repeats.lost) }} of {{ describeCount(asIs.repeats.begun) }} jobs begun so far had
+            to be begun again, and so do as many there</template
+          >. Held jobs are not in it.
+        </p>
+      </div>
+      <figure v-if="shown && shown.bars.length > 0" class="charts" aria-label="Lanes and storage over time">
+        <VolumeChart
+          v-for="volume in shown.volumes.filter(({ steps }) => steps.length > 0)"
+          :key="volume.volumeId"
+          :begin="at"
+          :span="span"
+          :volume="volume"
+          :name="names.get(volume.volumeId) ?? ''"
+        />
+        <LaneChart
+          :begin="at"
+          :lanes="shown.lanes"
+          :bars="shown.bars"
+          :span="span"
+          :marks="marks"
+          :name-of="codeOf"
+          :label="`Jobs of all orders on ${shown.lanes} ${shown.lanes === 1 ? 'lane' : 'lanes'}${shown.all.end ? `, all done ${momentRange(shown.all.end, at)}` : ''}`"
+        />
+      </figure>
+    </template>
+    <EmptyState v-else-if="asIs" title="No order has work waiting"
+      >What is released in any order shows here: when each ends, how sure its due time is, and what a change would do.
+      <label class="tick"><input v-model="withDrafts" type="checkbox" /> count drafts</label></EmptyState
+    >
+  </div>
+</template>
+
+<style scoped>
+.sum {
+  white-space: nowrap;
+}
+.warning {
+  margin: 0;
+  padding: 5px 12px;
+  border-bottom: 1px solid var(--line);
+}
+.page {
+  flex: 1;
+  display: flex;
+  flex-direction: column;
+  gap: 16px;
+}
+.words {
+  margin: 0;
+}
+.charts {
+  flex: none;
+  margin: 0;
+  max-height: 45%;
+  overflow: auto;
+  border-top: 1px solid var(--line);
+}
+</style>
