@@ -4,6 +4,7 @@ import {
   type CurveRecord,
   type LotCurveRecord,
   type JobRecord,
+  type OrderRecord,
   type SourceRow,
   type Step,
   type TrialRecord,
@@ -33,8 +34,8 @@ export async function takeScreenshots(directory: string): Promise<void> {
   try {
     const page = await browser.newPage({ baseURL: running.address, viewport: { width: 1280, height: 800 } })
     const ask = askerOf(running)
-    const until = async (met: (jobs: JobRecord[]) => boolean) => {
-      while (!met((await ask<{ jobs: JobRecord[] }>('/api/jobs?orderId=1&limit=500')).jobs)) await pause(300)
+    const until = async (met: (jobs: JobRecord[]) => boolean, orderId = 1) => {
+      while (!met((await ask<{ jobs: JobRecord[] }>(`/api/jobs?orderId=${orderId}&limit=500`)).jobs)) await pause(300)
     }
     const shoot = async (name: string, address: string | null = null) => {
       if (address) await page.goto(address)
@@ -50,7 +51,8 @@ export async function takeScreenshots(directory: string): Promise<void> {
       await page.screenshot({ path: path.join(projectDirectory, 'docs/screenshots', `${name}.png`) })
       console.log(`docs/screenshots/${name}.png`)
     }
-    const readSources = async () => (await ask<{ rows: SourceRow[] }>('/api/sources?orderId=1&limit=500')).rows
+    const readSources = async (orderId = 1) =>
+      (await ask<{ rows: SourceRow[] }>(`/api/sources?orderId=${orderId}&limit=500`)).rows
     while (
       (await readSources()).some(
         source =>
@@ -59,11 +61,11 @@ export async function takeScreenshots(directory: string): Promise<void> {
     )
       await pause(300)
     const sources = await readSources()
-    const draft = (wishes: [name: string, specKey: string][]) =>
+    const draft = (wishes: [name: string, specKey: string][], among = sources) =>
       ask<{ jobs: JobRecord[] }>('/api/jobs', {
         deliveryVolumeId: 3,
         wishes: wishes.map(([name, specKey]) => ({
-          sourceId: sources.find(source => source.name.startsWith(name))!.id,
+          sourceId: among.find(source => source.name.startsWith(name))!.id,
           specKey,
         })),
       })
@@ -162,10 +164,6 @@ export async function takeScreenshots(directory: string): Promise<void> {
     await page.goto(`/balance?job=${second[3]!.id}`)
     await page.getByRole('slider').scrollIntoViewIfNeeded()
     await shoot('curve')
-    await page.getByRole('button', { name: 'Look at a frame of it' }).click()
-    await page.keyboard.press('ArrowRight')
-    await page.keyboard.press('+')
-    await shoot('curve-look')
     const { jobs: interviews } = await draft(
       ['web-mp4', 'open-web-mp4'].flatMap(key => [
         ['Fog-signal interview 2', key] as [string, string],
@@ -206,6 +204,23 @@ export async function takeScreenshots(directory: string): Promise<void> {
     const ofShort = (jobs: JobRecord[]) => jobs.filter(job => short.some(({ id }) => id === job.id))
     await until(jobs => ofShort(jobs).every(job => job.forecast))
     await release(short)
+    // A second order, which comes late and is due soon.
+    const soon = new Date(Date.now() + 4 * 60_000).toISOString()
+    const other = await ask<OrderRecord>('/api/orders', { code: 'SL-015', name: 'Fog-signal reels', dueAt: soon })
+    await ask('/api/scans', { orderId: other.id, volumeId: 1, path: '' })
+    const names = ['Weather watch', 'Fog-signal interview 1', 'Fog-signal interview 2', 'Harbour inspection']
+    let theirs: SourceRow[] = []
+    while (!names.every(name => theirs.some(source => source.name.startsWith(name) && source.state === 'ready'))) {
+      await pause(500)
+      theirs = await readSources(other.id)
+    }
+    const { jobs: rush } = await draft(
+      names.map(name => [name, 'small-mp4']),
+      theirs,
+    )
+    await until(jobs => jobs.every(job => job.forecast), other.id)
+    await release(rush)
+    await shoot('orders', '/balance/orders')
     await until(jobs => ofShort(jobs).every(job => job.state === 'done'))
     await page.evaluate('localStorage.setItem("hematine-theme", "light")')
     await shoot('forecasts', '/equipment/forecasts')

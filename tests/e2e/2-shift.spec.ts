@@ -102,7 +102,7 @@ test('an order that is late is brought in by another order of the jobs, which ca
   await page.getByRole('button', { name: 'Put back' }).press('Enter')
   await expect.poll(() => waitingNames(page)).toEqual([disc, 'Fog-signal interview 1.avi'])
   await expect(told).toBeVisible()
-  await page.unrouteAll()
+  await page.unrouteAll({ behavior: 'wait' })
   // By the server itself: without a lane nothing has an end.
   expect(await (await request.get('/api/order-of-work?orderId=1')).json()).toMatchObject({ lanes: 0, isBetter: false })
   for (const { id, lanes } of workers) await request.patch(`/api/workers/${id}`, { data: { lanes } })

@@ -162,7 +162,7 @@ describe('lanes', () => {
   test('what is left of a running job comes from its progress, before that from its forecast', () => {
     const forecast = { seconds: hour, bytes: hour, checkSeconds: 600, measuredFrom: '', carried: null }
     expect(workLeft({ state: 'waiting', forecast, progress: null })).toEqual(hour)
-    expect(
+    const running = (part: number, secondsLeft: number | null) =>
       workLeft({
         state: 'running',
         forecast,
@@ -173,11 +173,24 @@ describe('lanes', () => {
           framesPerSecond: 1,
           timesRealTime: 1,
           bytesWritten: 0,
-          secondsLeft: 100,
-          part: 0.5,
+          secondsLeft,
+          part,
         },
-      })!.expected,
-    ).toBe(100)
+      })!
+    expect(running(0.5, 100).expected).toBe(100)
+    // Until a speed is seen, what its forecast says of what is left.
+    expect(running(0.01, null)).toEqual({
+      expected: hour.expected * 0.99,
+      low: hour.low * 0.99,
+      high: hour.high * 0.99,
+    })
+    // Of an hour's work the first minute says less than half of it, and ten seconds next to nothing.
+    const width = (part: number, seconds: number) => running(part, seconds).high / seconds
+    expect(width(0.5, 1800)).toBeLessThan(1.15)
+    expect(width(1 / 60, 3540)).toBeGreaterThan(1.3)
+    expect(width(1 / 360, 3590)).toBeGreaterThan(4)
+    expect(width(0.99, 36)).toBeLessThan(1.05)
+    expect(running(1, 0)).toEqual({ expected: 0, low: 0, high: 0 })
     expect(workLeft({ state: 'placing', forecast, progress: null })!.expected).toBe(0)
     expect(workLeft({ state: 'waiting', forecast: null, progress: null })).toBeNull()
   })

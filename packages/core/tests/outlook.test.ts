@@ -95,7 +95,7 @@ describe('as it is', () => {
   })
 
   test('every end and every sum is what the other pages say', () => {
-    for (let seed = 1; seed <= 25; seed++) {
+    for (let seed = 1; seed <= 10; seed++) {
       const random = seeded(seed)
       const states = ['running', 'placing', 'waiting', 'waiting', 'waiting', 'draft', 'held'] as const
       const jobs = Array.from({ length: 40 }, (_, index) =>

@@ -18,10 +18,10 @@ const work = (changes: Partial<WorkToRehearse>): WorkToRehearse => ({
 })
 const chance = (changes: Partial<WorkToRehearse>) => atOnce(rehearse(work(changes))).allInTime
 const dueIn = (seconds: number) => ({ orders: [{ orderId: 1, dueSeconds: seconds }] })
-/** Three standard errors of a part that was counted. */
+/** Within three standard errors of a part that was counted, and two counts. */
 const near = (found: number, expected: number) =>
   expect(Math.abs(found - expected)).toBeLessThan(
-    3 * Math.sqrt(Math.max(expected * (1 - expected), 1 / rehearsals) / rehearsals),
+    3 * Math.sqrt((expected * (1 - expected)) / rehearsals) + 2 / rehearsals,
   )
 
 /** The normal distribution (Abramowitz and Stegun, 26.2.17), and a factor's deviation where its range holds nine of ten. */

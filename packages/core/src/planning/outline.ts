@@ -4,7 +4,8 @@ import { forecastByLike, type LikeRate } from '../forecast/by-like.ts'
 import { kindOfWork, type WorkTraits } from '../forecast/kind-of-work.ts'
 import type { Promised } from '../forecast/outcome.ts'
 import type { JobProgress, JobState } from '../job.ts'
-import { rangeAround, type Range, type SharedError } from '../range.ts'
+import type { Range, SharedError } from '../range.ts'
+import { secondsLeft } from './seconds-left.ts'
 import type { Verdict } from '../check/records.ts'
 import type { LaneWork } from './lanes.ts'
 import type { SampleState } from '../sample-state.ts'
@@ -91,9 +92,6 @@ export function forecastOf(
   return promised ?? promise(seed, ground)?.forecast ?? null
 }
 
-/** Relative half-width of what is left of a running job, whose speed is being seen. */
-const runningPart = 0.05
-
 /** Seconds of work that a job still needs, or null while nothing is known of it. */
 export function workLeft(job: {
   state: JobState
@@ -101,9 +99,8 @@ export function workLeft(job: {
   forecast: Pick<JobForecast, 'seconds'> | null
 }): Range | null {
   if (job.state === 'placing') return { expected: 0, low: 0, high: 0 }
-  const { progress, forecast } = job
-  if (progress && progress.secondsLeft !== null) return rangeAround(progress.secondsLeft, runningPart)
-  return forecast?.seconds ?? null
+  const told = job.forecast?.seconds ?? null
+  return job.progress ? secondsLeft(job.progress, told) : told
 }
 
 /**

@@ -6,7 +6,7 @@ import { barsOf, LaneBar } from './lane-bars.ts'
 import type { LaneWork } from './lanes.ts'
 import { rehearse } from './rehearsal.ts'
 import { Relief, reliefsOf } from './relief.ts'
-import { supposedPlan, type Entry, type OutlookGround, type SupposedPlan } from './supposed-plan.ts'
+import { knownGround, supposedPlan, type Entry, type OutlookGround, type SupposedPlan } from './supposed-plan.ts'
 import { fillingOf, VolumeFilling } from './volume-filling.ts'
 import { isSupposing, type WhatIf } from './what-if.ts'
 
@@ -60,7 +60,8 @@ export type Outlook = z.infer<typeof Outlook>
  * Held jobs are not in it. Nothing is changed by what is supposed.
  * @param at when it is worked out
  */
-export function* outlook(ground: OutlookGround, whatIf: WhatIf, at: Date): Turns<Outlook> {
+export function* outlook(there: OutlookGround, whatIf: WhatIf, at: Date): Turns<Outlook> {
+  const ground = yield* knownGround(there)
   const plan = yield* supposedPlan(ground, whatIf, at)
   const { lanes, orders, due, entries, sequence, places, ends } = plan
   const prospects = prospectsOf(entries)

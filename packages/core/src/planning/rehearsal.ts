@@ -32,16 +32,20 @@ export interface Rehearsal {
   orders: Map<number, { inTime: number; lateFirst: number }>
 }
 
-/** A job's time: its middle, its deviations as a logarithm, and how much of the error it has in common with its group. */
-interface Spread {
-  order: number
-  expected: number
-  above: number
-  below: number
-  group: number
+/** Jobs' times, each in its place of the sequence: lists of numbers, which are gone through many times as quickly as objects. */
+interface Spreads {
+  /** Places of the jobs' orders. */
+  order: Int32Array
+  expected: Float64Array
+  /** Deviations of the time's logarithm, up and down. */
+  above: Float64Array
+  below: Float64Array
+  /** Number of the group that a job's error has something in common with; 0 of none. */
+  group: Int32Array
   /** Correlation with what its group has in common, and the weight of what is its own. */
-  common: number
-  own: number
+  common: Float64Array
+  own: Float64Array
+  groups: number
 }
 
 /**
@@ -54,23 +58,23 @@ export function* rehearse({ jobs, lanes, orders, again }: WorkToRehearse): Turns
   const normal = normalsOfChance(random)
   const places = new Map(orders.map(({ orderId }, place) => [orderId, place]))
   const due = Float64Array.from(orders, ({ dueSeconds }) => dueSeconds ?? Number.POSITIVE_INFINITY)
-  const groups = new Map<string, number>()
-  const spreads = jobs.map(({ orderId, work }) => spreadOf(work, places.get(orderId)!, groups))
-  const common = new Float64Array(groups.size + 1)
+  const { order: orderOf, expected, above, below, group, common, own, groups } = spreadsOf(jobs, places)
+  const ofGroups = new Float64Array(groups)
   const ends = new Float64Array(orders.length)
   const inTime = new Uint32Array(orders.length)
   const lateFirst = new Uint32Array(orders.length)
   let allInTime = 0
   let sinceTurn = 0
   for (let run = 0; run < rehearsals; run++) {
-    for (let group = 0; group < common.length; group++) common[group] = normal()
+    for (let index = 0; index < groups; index++) ofGroups[index] = normal()
     const machine = Math.exp(deviationOf(1 + sharedTimePart) * normal())
     const free = new FreeLanes(new Array<number>(lanes).fill(0))
     ends.fill(0)
-    for (const { order, expected, above, below, group, common: part, own } of spreads) {
-      const error = part * common[group]! + own * normal()
-      const seconds = expected * machine * Math.exp(error * (error > 0 ? above : below))
-      const end = free.take(random() < again ? seconds * (1 + random()) : seconds)
+    for (let job = 0; job < jobs.length; job++) {
+      const error = common[job]! * ofGroups[group[job]!]! + own[job]! * normal()
+      const seconds = expected[job]! * machine * Math.exp(error * (error > 0 ? above[job]! : below[job]!))
+      const end = free.take(again > 0 && random() < again ? seconds * (1 + random()) : seconds)
+      const order = orderOf[job]!
       if (end > ends[order]!) ends[order] = end
       if (++sinceTurn % jobsOfTurn === 0) yield
     }
@@ -95,13 +99,26 @@ export function* rehearse({ jobs, lanes, orders, again }: WorkToRehearse): Turns
 
 const deviationOf = (factor: number) => Math.log(factor) / deviations
 
-/** @param groups numbers of those that there were so far; the first is of jobs that share nothing */
-function spreadOf({ seconds, shared }: LaneWork, order: number, groups: Map<string, number>): Spread {
-  if (shared && !groups.has(shared.group)) groups.set(shared.group, groups.size + 1)
-  const { above, below } = deviationsOf(seconds)
-  const common = shared && above > 0 ? Math.min(1, deviationOf(1 + shared.part) / above) : 0
-  const group = shared ? groups.get(shared.group)! : 0
-  return { order, expected: seconds.expected, above, below, group, common, own: Math.sqrt(1 - common * common) }
+function spreadsOf(jobs: WorkToRehearse['jobs'], places: ReadonlyMap<number, number>): Spreads {
+  const numbers = new Map<string, number>()
+  const numberOf = (group: string) => {
+    if (!numbers.has(group)) numbers.set(group, numbers.size + 1)
+    return numbers.get(group)!
+  }
+  const deviations = jobs.map(({ work }) => deviationsOf(work.seconds))
+  const common = Float64Array.from(jobs, ({ work: { shared } }, job) =>
+    shared && deviations[job]!.above > 0 ? Math.min(1, deviationOf(1 + shared.part) / deviations[job]!.above) : 0,
+  )
+  return {
+    order: Int32Array.from(jobs, ({ orderId }) => places.get(orderId)!),
+    expected: Float64Array.from(jobs, ({ work }) => work.seconds.expected),
+    above: Float64Array.from(deviations, ({ above }) => above),
+    below: Float64Array.from(deviations, ({ below }) => below),
+    group: Int32Array.from(jobs, ({ work: { shared } }) => (shared ? numberOf(shared.group) : 0)),
+    common,
+    own: common.map(part => Math.sqrt(1 - part * part)),
+    groups: numbers.size + 1,
+  }
 }
 
 /** Standard deviations of a range's logarithm; one that begins at nothing goes as far down as up. */

@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import type { Turns } from '../turns.ts'
-import { supposedPlan, type OutlookGround, type SupposedPlan } from './supposed-plan.ts'
+import { supposedPlan, type KnownGround, type SupposedPlan } from './supposed-plan.ts'
 import { asItIs, mostLanesMore, WhatIf } from './what-if.ts'
 
 /** A change that makes less late, and what is late with it. */
@@ -29,7 +29,7 @@ const mostTold = 6
  * @param whatIf only whether drafts count
  */
 export function* reliefsOf(
-  ground: OutlookGround,
+  ground: KnownGround,
   now: SupposedPlan,
   { withDrafts }: Pick<WhatIf, 'withDrafts'>,
   at: Date,

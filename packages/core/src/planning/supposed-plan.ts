@@ -41,10 +41,24 @@ export interface SupposedPlan {
   ends: ReturnType<EndsOfOrders['against']>
 }
 
+/** What there is, with all that is known of each job: the same for whatever is supposed. */
+export interface KnownGround extends OutlookGround {
+  begun: readonly Entry[]
+  /** What waits, then drafts, as they come now. */
+  after: readonly Entry[]
+}
+
 /** Gives all orders' jobs their places, as is supposed. @param at when that is; seconds count from then */
-export function* supposedPlan(ground: OutlookGround, whatIf: WhatIf, at: Date): Turns<SupposedPlan> {
+export function* supposedPlan(ground: KnownGround, whatIf: WhatIf, at: Date): Turns<SupposedPlan> {
   const lanes = Math.max(0, ground.lanes + whatIf.lanesMore)
-  const { begun, after } = yield* entriesOf(ground, whatIf)
+  const { begun } = ground
+  const after = [
+    ...rushOf(whatIf),
+    ...supposedSequence(
+      ground.after.filter(({ state }) => whatIf.withDrafts || state !== 'draft'),
+      whatIf,
+    ),
+  ]
   const withWork = new Set([...begun, ...after].map(({ orderId }) => orderId))
   const orders = supposedOrders(ground.orders, whatIf).filter(({ id }) => withWork.has(id))
   const due = orders.map(order => [order.id, secondsUntil(order.dueAt, at)] as const)
@@ -68,17 +82,16 @@ export function* supposedPlan(ground: OutlookGround, whatIf: WhatIf, at: Date): 
   return { lanes, orders, due, entries: [...begun, ...sequence], sequence, places, ends: ends.against(due) }
 }
 
-/** What is begun, and what comes after it as is supposed. */
-function* entriesOf({ jobs, forecasts }: OutlookGround, whatIf: WhatIf): Turns<{ begun: Entry[]; after: Entry[] }> {
-  const rank = ({ state }: JobOutline) =>
-    isInHand(state) ? 0 : state === 'waiting' ? 1 : state === 'draft' && whatIf.withDrafts ? 2 : 3
-  const wanted = jobs
+/** Looks up what is known of each job. */
+export function* knownGround(ground: OutlookGround): Turns<KnownGround> {
+  const rank = ({ state }: JobOutline) => (isInHand(state) ? 0 : state === 'waiting' ? 1 : state === 'draft' ? 2 : 3)
+  const wanted = ground.jobs
     .filter(job => rank(job) < 3)
     .sort((a, b) => rank(a) - rank(b) || a.position - b.position || a.id - b.id)
   const begun: Entry[] = []
   const after: Entry[] = []
   yield* each(wanted, job => {
-    const forecast = forecastOf(job, forecasts)
+    const forecast = forecastOf(job, ground.forecasts)
     const { id, orderId, state, sourceName, specName, deliveryVolumeId: volumeId } = job
     const entry = {
       ...{ id, orderId, state, sourceName, specName },
@@ -88,7 +101,7 @@ function* entriesOf({ jobs, forecasts }: OutlookGround, whatIf: WhatIf): Turns<{
     const list = isInHand(state) ? begun : after
     list.push(entry)
   })
-  return { begun, after: [...rushOf(whatIf), ...supposedSequence(after, whatIf)] }
+  return { ...ground, begun, after }
 }
 
 /** Supposed work takes what a person says that it does, and writes nobody knows what. */

@@ -1,0 +1,32 @@
+import type { JobProgress } from '../job.ts'
+import type { Range } from '../range.ts'
+
+/** Seconds in which a process begins and fills its encoder: until then its speed says little of the rest. */
+const beginningSeconds = 10
+/** How unlike what is left of a job may be to what was done of it, while nearly all is left; a standard deviation, as a logarithm. */
+const unevenDeviation = 0.15
+/** What is never known better. */
+const leastDeviation = 0.02
+/** Half-width of a range that holds nine of ten, in standard deviations. */
+const deviations = 1.644854
+
+/**
+ * What is left of a running job: as its speed so far says, within a range that is wide in the beginning and becomes narrow. Its widths were taken from running
+ * jobs whose ends were known after (docs/measurements.md, "Running jobs").
+ * @param told how long the whole takes, by its forecast, in seconds: what counts until a speed is seen
+ * @returns seconds; null while nothing is known
+ */
+export function secondsLeft({ part, secondsLeft: seen }: JobProgress, told: Range | null): Range | null {
+  const left = 1 - part
+  if (seen === null) return told && times(told, left)
+  const elapsed = left > 0 ? (seen * part) / left : Number.POSITIVE_INFINITY
+  const deviation = Math.hypot(beginningSeconds / elapsed, unevenDeviation * left, leastDeviation)
+  const factor = Math.exp(deviations * Math.min(1, deviation))
+  return { expected: seen, low: seen / factor, high: seen * factor }
+}
+
+const times = ({ expected, low, high }: Range, factor: number): Range => ({
+  expected: expected * factor,
+  low: low * factor,
+  high: high * factor,
+})
