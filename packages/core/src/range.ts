@@ -34,9 +34,13 @@ export function meanWithError(values: readonly number[]): { mean: number; error:
   return { mean, error: Math.sqrt(variance / values.length) }
 }
 
-/** A range of relative half-width `part` around an expected value, never below zero. */
+/**
+ * A range of relative half-width `part` around an expected value. As a factor it goes down no more than twice as far as up: what may be double may be a quarter,
+ * and is never nothing.
+ */
 export function rangeAround(expected: number, part: number): Range {
-  return { expected, low: Math.max(0, expected * (1 - part)), high: expected * (1 + part) }
+  const high = expected * (1 + part)
+  return { expected, low: Math.max(expected * (1 - part), expected / (1 + part) ** 2), high }
 }
 
 /** An error that several estimates have in common, relative to each: what was measured of one stands for all of a group. */

@@ -6,6 +6,7 @@ import {
   forecastByLike,
   forecastOf,
   likeRate,
+  rangeAround,
   RangeSum,
   sharedTimePart,
   sortJobs,
@@ -71,6 +72,13 @@ describe('a forecast carried over from like sources', () => {
     expect(chooseStandIns([5, 3], 3)).toEqual([1, 0])
     expect(chooseStandIns([], 3)).toEqual([])
   })
+})
+
+test('a range is as far down as up, until as factors that would be more than twice as far; it never begins at nothing', () => {
+  expect(rangeAround(100, 0.2)).toEqual({ expected: 100, low: 80, high: 120 })
+  expect(rangeAround(100, 1)).toEqual({ expected: 100, low: 25, high: 200 })
+  expect(rangeAround(100, 4)).toEqual({ expected: 100, low: 4, high: 500 })
+  expect(rangeAround(0, 1)).toEqual({ expected: 0, low: 0, high: 0 })
 })
 
 describe('sums', () => {

@@ -103,6 +103,7 @@ const isSupposedDue = ({ id }: Prospect) => supposed.value.due.some(({ orderId }
           <input
             v-if="now"
             type="datetime-local"
+            max="9999-12-31T23:59"
             :aria-label="`What if ${order.code} were due`"
             :value="dueOf(order)"
             :class="{ supposed: isSupposedDue(order) }"

@@ -52,7 +52,7 @@ function change(): void {
     <span v-else class="rush">
       <NumberField v-model="jobs" label="rush jobs" :least="1" :most="1000" @change="change" />
       <NumberField v-model="hours" label="device hours in all" :least="0.1" :most="8760" :step="0.5" @change="change" />
-      <label>due <input v-model="due" type="datetime-local" @change="change" /></label>
+      <label>due <input v-model="due" type="datetime-local" max="9999-12-31T23:59" @change="change" /></label>
       <VBtn variant="text" :height="26" @click="withoutRush">No rush work</VBtn>
     </span>
     <span class="spacer" />

@@ -58,13 +58,13 @@ async function begin(): Promise<void> {
   await look()
 }
 async function setDue(): Promise<void> {
-  await notices.attempt(async () => {
-    for (const { orderId, dueAt } of supposed.value.due)
-      await order.asking.orders(call('changeOrder', { parameters: { id: orderId }, body: { dueAt } }), answer => [
-        answer,
-      ])
-  })
-  supposed.value = { ...supposed.value, due: [] }
+  for (const { orderId, dueAt } of supposed.value.due) {
+    const set = await notices.attempt(() =>
+      order.asking.orders(call('changeOrder', { parameters: { id: orderId }, body: { dueAt } }), answer => [answer]),
+    )
+    if (!set) break
+    supposed.value = { ...supposed.value, due: supposed.value.due.filter(entry => entry.orderId !== orderId) }
+  }
   await look()
 }
 </script>
