@@ -146,9 +146,19 @@ test('what would come of all orders is answered at once, by keyboard, and leaves
   await expect(page.getByRole('table', { name: 'Delivery volumes' })).toContainText(/if so: .*\d\d:\d\d/)
   await expectAccessible(page)
 
+  await page.getByRole('button', { name: 'Keep to compare' }).press('Enter')
+  const compared = page.getByRole('table', { name: 'Kept to compare' })
+  await expect(compared.getByRole('row', { name: /rush work/ })).toContainText(/Rush/)
   await page.getByRole('button', { name: 'Back to as it is' }).press('Enter')
   await expect(rush).toHaveCount(0)
   await expect(row).not.toContainText('if so')
+  // What was kept is kept by the browser, and can be supposed again.
+  await page.reload()
+  await page.getByRole('button', { name: /^What if: .*rush work/ }).press('Enter')
+  await expect(rush).toContainText('under 1 %')
+  await expectAccessible(page)
+  await compared.getByRole('button', { name: /^Forget/ }).press('Enter')
+  await expect(compared).toHaveCount(0)
   expect(await there()).toEqual(before)
 })
 

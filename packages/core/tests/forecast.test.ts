@@ -6,6 +6,7 @@ import {
   sharedTimePart,
   studentQuantile,
   RangeSum,
+  type JobProgress,
   type Range,
   workLeft,
   type LaneWork,
@@ -162,34 +163,34 @@ describe('lanes', () => {
   test('what is left of a running job comes from its progress, before that from its forecast', () => {
     const forecast = { seconds: hour, bytes: hour, checkSeconds: 600, measuredFrom: '', carried: null }
     expect(workLeft({ state: 'waiting', forecast, progress: null })).toEqual(hour)
+    const progress: JobProgress = {
+      ...{ stage: 'encode', framesDone: 1, framesTotal: 2, framesPerSecond: 1, timesRealTime: 1, bytesWritten: 0 },
+      ...{ secondsLeft: null, part: 0 },
+    }
     const running = (part: number, secondsLeft: number | null) =>
-      workLeft({
-        state: 'running',
-        forecast,
-        progress: {
-          stage: 'encode',
-          framesDone: 1,
-          framesTotal: 2,
-          framesPerSecond: 1,
-          timesRealTime: 1,
-          bytesWritten: 0,
-          secondsLeft,
-          part,
-        },
-      })!
-    expect(running(0.5, 100).expected).toBe(100)
+      workLeft({ state: 'running', forecast, progress: { ...progress, secondsLeft, part } })!
+    expect(running(0.9, 700).expected).toBe(700)
     // Until a speed is seen, what its forecast says of what is left.
     expect(running(0.01, null)).toEqual({
       expected: hour.expected * 0.99,
       low: hour.low * 0.99,
       high: hour.high * 0.99,
     })
-    // Of an hour's work the first minute says less than half of it, and ten seconds next to nothing.
-    const width = (part: number, seconds: number) => running(part, seconds).high / seconds
+    // Nor while its forecast is surer: of an hour's work, known to a tenth, the first ten minutes are no better guide.
+    expect(running(1 / 6, 6000).expected).toBeCloseTo((hour.expected * 5) / 6)
+    expect(running(0.6, 3000).expected).toBe(3000)
+    // Without one, the first minute of an hour says less than half of it, and ten seconds next to nothing.
+    const width = (part: number, seconds: number) =>
+      workLeft({ state: 'running', forecast: null, progress: { ...progress, part, secondsLeft: seconds } })!.high /
+      seconds
     expect(width(0.5, 1800)).toBeLessThan(1.15)
     expect(width(1 / 60, 3540)).toBeGreaterThan(1.3)
     expect(width(1 / 360, 3590)).toBeGreaterThan(4)
     expect(width(0.99, 36)).toBeLessThan(1.05)
+    // What several lanes make at once is told for one lane, so that their speed alone counts.
+    const segments = { done: 1, total: 9, awaitsSound: false, lanes: 3 }
+    const inLanes = { ...progress, part: 0.1, secondsLeft: 900, segments }
+    expect(workLeft({ state: 'running', forecast, progress: inLanes })!.expected).toBe(900)
     expect(running(1, 0)).toEqual({ expected: 0, low: 0, high: 0 })
     expect(workLeft({ state: 'placing', forecast, progress: null })!.expected).toBe(0)
     expect(workLeft({ state: 'waiting', forecast: null, progress: null })).toBeNull()

@@ -1,6 +1,7 @@
 import type { WhatIf } from '@hematine/core'
 import { useThrottleFn, watchDebounced } from '@vueuse/core'
 import { computed, ref, shallowRef, watch } from 'vue'
+import type { Supposed } from './supposed-words'
 import { call, type CallAnswer } from './useCall'
 import { useOrder } from '~/stores/order'
 
@@ -9,7 +10,7 @@ export type Outlook = CallAnswer<'lookAhead'>
 /** Each look takes the server up to a second of work; jobs change all the time. */
 const lookMilliseconds = 5000
 
-const nothing: Omit<WhatIf, 'withDrafts'> = {
+const nothing: Supposed = {
   lanesMore: 0,
   byDueTimes: false,
   without: [],
@@ -24,7 +25,9 @@ export function percentWords(part: number): string {
   return part > 0.99 ? 'over 99 %' : part < 0.01 ? 'under 1 %' : `${Math.round(part * 100)} %`
 }
 
-const ask = (supposed: Partial<WhatIf>) => call('lookAhead', { query: { supposed: JSON.stringify(supposed) } })
+/** What comes of all orders' jobs, as is supposed. */
+export const askOutlook = (supposed: Partial<WhatIf>) =>
+  call('lookAhead', { query: { supposed: JSON.stringify(supposed) } })
 
 /** What comes of all orders' jobs as they are, and as a person supposes; what is supposed is known to this page alone. */
 export function useOutlook() {
@@ -45,8 +48,8 @@ export function useOutlook() {
     const [drafts, supposing] = [withDrafts.value, isSupposing.value]
     try {
       const [now, then] = await Promise.all([
-        ask({ withDrafts: drafts }),
-        supposing ? ask({ ...supposed.value, withDrafts: drafts }) : null,
+        askOutlook({ withDrafts: drafts }),
+        supposing ? askOutlook({ ...supposed.value, withDrafts: drafts }) : null,
       ])
       if (mine !== looks) return
       asIs.value = now

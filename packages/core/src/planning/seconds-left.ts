@@ -11,16 +11,20 @@ const leastDeviation = 0.02
 const deviations = 1.644854
 
 /**
- * What is left of a running job: as its speed so far says, within a range that is wide in the beginning and becomes narrow. Its widths were taken from running
- * jobs whose ends were known after (docs/measurements.md, "Running jobs").
- * @param told how long the whole takes, by its forecast, in seconds: what counts until a speed is seen
+ * What is left of a running job: as its speed so far says, within a range that is wide in the beginning and becomes narrow; until that is surer than what was told
+ * of it beforehand, what was told of it. Widths were taken from running jobs whose ends were known after (docs/measurements.md, "Running jobs").
+ * @param told how long the whole takes, by its forecast, in seconds
  * @returns seconds; null while nothing is known
  */
-export function secondsLeft({ part, secondsLeft: seen }: JobProgress, told: Range | null): Range | null {
+export function secondsLeft({ part, secondsLeft: seen, segments }: JobProgress, told: Range | null): Range | null {
   const left = 1 - part
   if (seen === null) return told && times(told, left)
   const elapsed = left > 0 ? (seen * part) / left : Number.POSITIVE_INFINITY
   const deviation = Math.hypot(beginningSeconds / elapsed, unevenDeviation * left, leastDeviation)
+  // What several lanes make at once is told for one.
+  const isAlone = (segments?.lanes ?? 1) <= 1
+  if (told && told.expected > 0 && isAlone && Math.log(told.high / told.expected) / deviations < deviation)
+    return times(told, left)
   const factor = Math.exp(deviations * Math.min(1, deviation))
   return { expected: seen, low: seen / factor, high: seen * factor }
 }

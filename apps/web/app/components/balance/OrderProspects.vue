@@ -1,12 +1,13 @@
 <script setup lang="ts">
-import { describeCount, describeDurationRange, type Range, type WhatIf } from '@hematine/core'
+import { describeCount, describeDurationRange, type Range } from '@hematine/core'
 import { computed } from 'vue'
+import type { Supposed } from '~/composables/supposed-words'
 import { instantOf, latenessWords, localMoment, momentRange } from '~/composables/times'
 import { percentWords, type Outlook } from '~/composables/useOutlook'
 
 /** Orders with what comes of them, as it is and, below it, as is supposed. */
 const { asIs, ifSo } = defineProps<{ asIs: Outlook; ifSo: Outlook | null }>()
-const supposed = defineModel<Omit<WhatIf, 'withDrafts'>>({ required: true })
+const supposed = defineModel<Supposed>({ required: true })
 
 type Prospect = Outlook['orders'][number]
 const rows = computed(() => {

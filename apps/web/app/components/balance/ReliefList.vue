@@ -1,30 +1,19 @@
 <script setup lang="ts">
-import { describeCount } from '@hematine/core'
 import { computed } from 'vue'
-import { aboutWords, moment } from '~/composables/times'
+import { supposedWords, type Supposed } from '~/composables/supposed-words'
+import { aboutWords } from '~/composables/times'
 import type { Outlook } from '~/composables/useOutlook'
 
 /** What would bring late orders in, or nearer to it; each can be supposed. */
 const { asIs } = defineProps<{ asIs: Outlook }>()
 const emit = defineEmits<{ suppose: [supposed: Supposed] }>()
 
-type Supposed = Outlook['reliefs'][number]['supposed']
 const codes = computed(() => new Map(asIs.orders.map(({ id, code }) => [id, code])))
 const named = (ids: readonly number[]) => ids.map(id => codes.value.get(id) ?? 'an order').join(', ')
-
-function saysChange({ byDueTimes, first, lanesMore, without, due }: Supposed): string {
-  if (byDueTimes) return 'Jobs by due times'
-  if (first.length > 0) return `${named(first)} first`
-  if (lanesMore > 0) return `${describeCount(lanesMore)} ${lanesMore === 1 ? 'lane' : 'lanes'} more`
-  if (without.length > 0) return `Without ${named(without)}`
-  return due
-    .map(({ orderId, dueAt }) => `${named([orderId])} due ${moment(new Date(dueAt!), new Date(asIs.at))}`)
-    .join(', ')
-}
 const rows = computed(() =>
   asIs.reliefs.map(({ supposed, lateSeconds, late }) => ({
     supposed,
-    change: saysChange(supposed),
+    change: supposedWords(supposed, asIs),
     comesTo:
       lateSeconds === 0
         ? 'nothing is late'

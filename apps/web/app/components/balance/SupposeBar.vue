@@ -1,12 +1,12 @@
 <script setup lang="ts">
-import type { WhatIf } from '@hematine/core'
 import { computed, ref } from 'vue'
 import NumberField from '~/components/common/NumberField.vue'
+import type { Supposed } from '~/composables/supposed-words'
 import { instantOf, localMoment } from '~/composables/times'
 
 /** What is supposed of the whole: lanes, the order of the jobs, work that comes in between. */
 const { lanes } = defineProps<{ lanes: number }>()
-const supposed = defineModel<Omit<WhatIf, 'withDrafts'>>({ required: true })
+const supposed = defineModel<Supposed>({ required: true })
 const withDrafts = defineModel<boolean>('withDrafts', { required: true })
 
 const supposedLanes = computed({

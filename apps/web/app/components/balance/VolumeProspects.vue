@@ -1,12 +1,13 @@
 <script setup lang="ts">
-import { describeBytes, describeBytesRange, describeCount, type WhatIf } from '@hematine/core'
+import { describeBytes, describeBytesRange, describeCount } from '@hematine/core'
 import { computed } from 'vue'
+import type { Supposed } from '~/composables/supposed-words'
 import { moment } from '~/composables/times'
 import type { Outlook } from '~/composables/useOutlook'
 
 /** Delivery volumes that something is still to be written to: as it is and, below it, as is supposed. */
 const { asIs, ifSo, names } = defineProps<{ asIs: Outlook; ifSo: Outlook | null; names: ReadonlyMap<number, string> }>()
-const supposed = defineModel<Omit<WhatIf, 'withDrafts'>>({ required: true })
+const supposed = defineModel<Supposed>({ required: true })
 
 type Volume = Outlook['volumes'][number]
 const gigabyte = 1e9

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { describeCount, rehearsals, rushOrderId, type LaneBar } from '@hematine/core'
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 import BalanceBar from '~/components/balance/BalanceBar.vue'
+import KeptSuppositions from '~/components/balance/KeptSuppositions.vue'
 import LaneChart from '~/components/balance/LaneChart.vue'
 import OrderProspects from '~/components/balance/OrderProspects.vue'
 import ReliefList from '~/components/balance/ReliefList.vue'
@@ -11,10 +12,12 @@ import VolumeProspects from '~/components/balance/VolumeProspects.vue'
 import EmptyState from '~/components/common/EmptyState.vue'
 import TakenOrder from '~/components/common/TakenOrder.vue'
 import { spanOf } from '~/composables/time-axis'
+import { supposedWords, type Supposed } from '~/composables/supposed-words'
 import { momentRange } from '~/composables/times'
 import { call } from '~/composables/useCall'
 import { useOrderOfJobs } from '~/composables/useOrderOfJobs'
-import { percentWords, useOutlook, type Outlook } from '~/composables/useOutlook'
+import { useKeptSuppositions } from '~/composables/useKeptSuppositions'
+import { percentWords, useOutlook } from '~/composables/useOutlook'
 import { useNotices } from '~/stores/notices'
 import { useOrder } from '~/stores/order'
 
@@ -49,8 +52,22 @@ const moved = computed(() => {
   const [now, then] = [asIs.value?.sequence ?? [], ifSo.value?.sequence ?? []]
   return now.length === then.length && now.some((id, place) => then[place] !== id) ? then : null
 })
-function suppose({ withDrafts: _, ...change }: Outlook['reliefs'][number]['supposed']): void {
-  supposed.value = change
+const kept = useKeptSuppositions(
+  () => asIs.value,
+  () => withDrafts.value,
+)
+/** Name under which what is supposed would be kept: what it is, unless a person gives another. */
+const givenName = ref('')
+const nameToKeep = computed(() => {
+  const there = ifSo.value ?? asIs.value
+  return givenName.value.trim() || (there ? supposedWords(supposed.value, there).slice(0, 80) : '')
+})
+function keep(): void {
+  kept.keep(nameToKeep.value, supposed.value)
+  givenName.value = ''
+}
+function suppose({ lanesMore, byDueTimes, without, first, due, rush, room }: Supposed): void {
+  supposed.value = { lanesMore, byDueTimes, without, first, due, rush, room }
 }
 async function begin(): Promise<void> {
   await jobs.take(asIs.value!.sequence, moved.value!, 'as supposed')
@@ -97,6 +114,11 @@ async function setDue(): Promise<void> {
       <div class="scroll panel page" :aria-busy="isLooking">
         <OrderProspects v-model="supposed" :as-is="asIs" :if-so="ifSo" />
         <ReliefList v-if="asIs.reliefs.length > 0 && !isSupposing" :as-is="asIs" @suppose="suppose" />
+        <form v-if="isSupposing" class="keep" @submit.prevent="keep">
+          <label>keep as <input v-model="givenName" maxlength="80" :placeholder="nameToKeep" /></label>
+          <VBtn type="submit" variant="text" :height="24">Keep to compare</VBtn>
+        </form>
+        <KeptSuppositions v-if="kept.kept.value.length > 0" :as-is="asIs" :kept="kept" @suppose="suppose" />
         <VolumeProspects v-if="asIs.volumes.length > 0" v-model="supposed" :as-is="asIs" :if-so="ifSo" :names="names" />
         <p class="muted words">
           <template v-if="ifSo">Upper lines: as it is. Lower lines: what if. Nothing is changed by it. </template>Ends
@@ -106,6 +128,9 @@ async function setDue(): Promise<void> {
             >; {{ describeCount(asIs.repeats.lost) }} of {{ describeCount(asIs.repeats.begun) }} jobs begun so far had
             to be begun again, and so do as many there</template
           >. Held jobs are not in it.
+          <template v-if="shown && shown.lanes > 1"
+            >Each lane is taken for as quick as one that has its machine to itself.</template
+          >
         </p>
       </div>
       <figure v-if="shown && shown.bars.length > 0" class="charts" aria-label="Lanes and storage over time">
@@ -152,6 +177,29 @@ async function setDue(): Promise<void> {
 }
 .words {
   margin: 0;
+}
+.keep {
+  display: flex;
+  align-items: center;
+  gap: 8px;
+}
+.keep label {
+  display: flex;
+  align-items: center;
+  gap: 6px;
+}
+.keep input {
+  width: 320px;
+  border: 1px solid var(--muted);
+  border-radius: 2px;
+  padding: 2px 6px;
+  font: inherit;
+  color: inherit;
+  background: transparent;
+}
+.keep input::placeholder {
+  color: var(--muted);
+  opacity: 1;
 }
 .charts {
   flex: none;
