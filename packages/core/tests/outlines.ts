@@ -62,3 +62,14 @@ export const job = (changes: Partial<JobOutline> = {}): JobOutline => {
     ...changes,
   }
 }
+
+/** When plans in tests are made, and orders that are due so many minutes after. */
+export const at = new Date('2026-11-27T08:00:00Z')
+export const minute = 60
+export const inMinutes = (minutes: number) => new Date(at.getTime() + minutes * 60_000).toISOString()
+export const order = (id: number, dueMinutes: number | null) => ({
+  id,
+  code: `SL-${id}`,
+  name: `Order ${id}`,
+  dueAt: dueMinutes === null ? null : inMinutes(dueMinutes),
+})

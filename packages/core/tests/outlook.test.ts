@@ -12,18 +12,9 @@ import {
 } from '../src/index.ts'
 import { atOnce } from '../../../tests/support/at-once.ts'
 import { seeded } from '../../../tests/support/seeded.ts'
-import { around, forecast, job } from './outlines.ts'
+import { at, inMinutes, minute, order, around, forecast, job } from './outlines.ts'
 
 /** What comes of all orders' jobs, as they are and as is supposed. */
-const at = new Date('2026-11-27T08:00:00Z')
-const minute = 60
-const inMinutes = (minutes: number) => new Date(at.getTime() + minutes * 60_000).toISOString()
-const order = (id: number, dueMinutes: number | null) => ({
-  id,
-  code: `SL-${id}`,
-  name: `Order ${id}`,
-  dueAt: dueMinutes === null ? null : inMinutes(dueMinutes),
-})
 const minutes = (value: number, bytes = 100): Pick<JobOutline, 'measured'> => ({
   measured: forecast(around(value * minute, 0.1), around(bytes, 0.1)),
 })

@@ -1,18 +1,9 @@
 import { describe, expect, test } from 'vitest'
 import { sharedTimePart, suggestOrder, type JobForecast, type JobOutline, type OrderSuggestion } from '../src/index.ts'
 import { atOnce } from '../../../tests/support/at-once.ts'
-import { around, exactly, forecast, job } from './outlines.ts'
+import { at, minute, order, around, exactly, forecast, job } from './outlines.ts'
 
 /** Orders that share lanes, their due times, and an order of the jobs in which less is late. */
-const at = new Date('2026-11-27T08:00:00Z')
-const minute = 60
-const inMinutes = (minutes: number) => new Date(at.getTime() + minutes * 60_000).toISOString()
-const order = (id: number, dueMinutes: number | null) => ({
-  id,
-  code: `SL-${id}`,
-  name: `Order ${id}`,
-  dueAt: dueMinutes === null ? null : inMinutes(dueMinutes),
-})
 const waiting = (id: number, orderId: number, changes: Partial<JobOutline> = {}) =>
   job({ id, orderId, state: 'waiting', ...changes })
 const suggest = (

@@ -46,7 +46,7 @@ function cellsOf({ all, orders, at, volumes }: Outlook) {
     </thead>
     <tbody>
       <tr v-for="(row, place) in rows" :key="place">
-        <td class="name">{{ row.name }}</td>
+        <td class="wrapped">{{ row.name }}</td>
         <template v-if="row.outlook">
           <td v-for="(cell, index) in cellsOf(row.outlook)" :key="index" class="number" :class="{ look: cell.isLook }">
             {{ cell.says }}
@@ -71,12 +71,3 @@ function cellsOf({ all, orders, at, volumes }: Outlook) {
     </tbody>
   </table>
 </template>
-
-<style scoped>
-.first {
-  width: 250px;
-}
-.name {
-  white-space: normal;
-}
-</style>

@@ -107,6 +107,7 @@ const isSupposedDue = ({ id }: Prospect) => supposed.value.due.some(({ orderId }
             max="9999-12-31T23:59"
             :aria-label="`What if ${order.code} were due`"
             :value="dueOf(order)"
+            class="plain"
             :class="{ supposed: isSupposedDue(order) }"
             @change="supposeDue(order, $event)"
           /><span v-else class="number">{{ localMoment(order.dueAt).replace('T', ' ') || 'none' }}</span>
@@ -154,23 +155,8 @@ const isSupposedDue = ({ id }: Prospect) => supposed.value.due.some(({ orderId }
   overflow: hidden;
   text-overflow: ellipsis;
 }
-.first {
-  width: 250px;
-}
-.second {
-  display: block;
-}
-.then {
-  font-weight: 600;
-}
 input {
   width: 172px;
-  border: 1px solid var(--line);
-  border-radius: 2px;
-  padding: 1px 6px;
-  font: inherit;
-  color: inherit;
-  background: transparent;
 }
 input.supposed,
 .on {

@@ -33,7 +33,7 @@ const rows = computed(() =>
     </thead>
     <tbody>
       <tr v-for="row in rows" :key="row.change">
-        <td class="name">{{ row.change }}</td>
+        <td class="wrapped">{{ row.change }}</td>
         <td>{{ row.comesTo }}</td>
         <td class="end">
           <VBtn
@@ -48,12 +48,3 @@ const rows = computed(() =>
     </tbody>
   </table>
 </template>
-
-<style scoped>
-.first {
-  width: 250px;
-}
-.name {
-  white-space: normal;
-}
-</style>

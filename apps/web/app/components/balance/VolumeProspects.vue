@@ -67,6 +67,7 @@ const roomOf = (volume: Volume) => {
         <td>
           <input
             type="number"
+            class="plain"
             min="0"
             step="0.1"
             :aria-label="`What if free on ${names.get(now.volumeId)}, in GB`"
@@ -90,22 +91,7 @@ td {
   padding-top: 3px;
   padding-bottom: 3px;
 }
-.first {
-  width: 250px;
-}
-.second {
-  display: block;
-}
-.then {
-  font-weight: 600;
-}
 input {
   width: 90px;
-  border: 1px solid var(--line);
-  border-radius: 2px;
-  padding: 1px 6px;
-  font: inherit;
-  color: inherit;
-  background: transparent;
 }
 </style>
