@@ -10,6 +10,7 @@ import {
   dispatchJobs,
   draftJobs,
   keepMeasurement,
+  keepProgress,
   listen,
   listJobs,
   listOrders,
@@ -196,6 +197,25 @@ describe('the plan of an order', () => {
     await retireWorker(db.em(), db.queue, worker.id, 'its worker was lost')
     agendas.forgetOutlooks()
     expect(await look()).toMatchObject({ lanes: 1, repeats: { begun: 1, lost: 1 } })
+  })
+
+  test('hears how far a job is for every plan, whichever of them is asked first', async () => {
+    const ids = await drafted()
+    const worker = await makeWorker(db)
+    await actOnJobs(db.em(), ids.slice(0, 1), 'release')
+    await dispatchJobs(db.em(), db.queue, 1)
+    const { payload } = (await takeTask(db.em(), db.queue, 'job', worker.id))!
+    await startJob(db.em(), payload.jobId, payload.attempt, worker)
+    const seen = async () => (await agendas.of(made.order.id)).own.find(({ id }) => id === ids[0])!.progress
+    expect(await seen()).toBeNull()
+    await keepProgress(db.em(), payload.jobId, payload.attempt, worker.id, {
+      ...{ stage: 'encode', framesDone: 50, framesTotal: 100, framesPerSecond: 25, timesRealTime: 1 },
+      ...{ bytesWritten: 1, secondsLeft: 2, part: 0.5 },
+    })
+    // A plan is not made anew for progress within a second of the last one.
+    await new Promise(resolve => setTimeout(resolve, 1100))
+    await agendas.outlook(await listOrders(db.em()), [], WhatIf.parse({}))
+    expect(await seen()).toMatchObject({ framesDone: 50 })
   })
 
   test('keeps what was told of a job that is begun, and follows what finished work says of the others', async () => {

@@ -42,6 +42,7 @@ interface Made {
   own: readonly JobOutline[]
   at: Date
   version: number
+  progressed: number
 }
 
 /**
@@ -62,7 +63,8 @@ export class Agendas {
   private isStale = true
   private areLanesStale = true
   private areCalibrationsStale = true
-  private hasProgress = false
+  /** Goes up with each change of how far a job is. */
+  private progressed = 0
   private readonly changed = { job: new Set<number>(), source: new Set<number>(), sample: new Set<number>() }
   private updating: Promise<void> = Promise.resolve()
 
@@ -82,7 +84,7 @@ export class Agendas {
     if (table !== 'job' && table !== 'source' && table !== 'sample') return
     this.changed[table].add(Number(id))
     if (!isProgress) this.version++
-    else this.hasProgress = true
+    else this.progressed++
   }
 
   /** Everything is read anew: after a gap in what was heard. */
@@ -176,9 +178,10 @@ export class Agendas {
     const before = this.made.get(orderId)
     const isKnown = this.orders.has(orderId) && !this.isStale
     const isFresh = before?.version === this.version && isKnown
-    if (isFresh && (!this.hasProgress || Date.now() - before.at.getTime() < progressMilliseconds)) return
+    const hasProgress = before?.progressed !== this.progressed
+    if (isFresh && (!hasProgress || Date.now() - before.at.getTime() < progressMilliseconds)) return
     // What is announced while it is read makes the plan stale again.
-    const version = this.version
+    const { version, progressed } = this
     await this.read(em, orderId)
     const own: JobOutline[] = []
     const others: JobOutline[] = []
@@ -187,14 +190,13 @@ export class Agendas {
     const agenda = await inTurns(
       Agenda.make(orderId, own, others, this.lanes, { rates: this.rates, calibrations: this.calibrations }, at),
     )
-    this.made.set(orderId, { agenda, own, at, version })
+    this.made.set(orderId, { agenda, own, at, version, progressed })
   }
 
   private takeChanges() {
     const { job, source, sample } = this.changed
     const taken = { jobs: [...job], sourceIds: [...source], sampleIds: [...sample] }
     for (const set of [job, source, sample]) set.clear()
-    this.hasProgress = false
     return taken
   }
 
