@@ -6,7 +6,7 @@ const { label, words, part, tone } = defineProps<{ label: string; words: string;
 <template>
   <div class="scarce">
     <div class="line">
-      <span class="muted">{{ label }}</span> <span class="number" :class="tone">{{ words }}</span>
+      <span class="muted">{{ label }}</span> <span class="number words" :class="tone" :title="words">{{ words }}</span>
     </div>
     <div class="track" aria-hidden="true">
       <div
@@ -30,6 +30,10 @@ const { label, words, part, tone } = defineProps<{ label: string; words: string;
   justify-content: space-between;
   white-space: nowrap;
   font-size: 12px;
+}
+.words {
+  overflow: hidden;
+  text-overflow: ellipsis;
 }
 .track {
   height: 3px;
