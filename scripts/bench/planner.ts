@@ -1,6 +1,16 @@
 import { cpus } from 'node:os'
-import { planByDueTime, rehearsals, rehearse, type DuePlan, type WorkToOrder } from '@hematine/core'
+import {
+  outlook,
+  planByDueTime,
+  rehearsals,
+  WhatIf,
+  type DuePlan,
+  type OutlookGround,
+  type Turns,
+  type WorkToOrder,
+} from '@hematine/core'
 import loadSolver from 'highs'
+import { around, forecast, job } from '../../packages/core/tests/outlines.ts'
 import { workOfChance, wrongIn } from '../../tests/support/order-of-work.ts'
 
 /** Cases of each family. */
@@ -8,20 +18,6 @@ const casesEach = 5
 const exactCases = 30
 /** The exact solver is given up on after so long, in seconds. */
 const mostSeconds = 60
-
-/** Plans without letting others in between, and says how long that took and how long the longest turn was, in milliseconds. */
-function timed(work: WorkToOrder): { plan: DuePlan; milliseconds: number; longest: number } {
-  const begun = performance.now()
-  const planning = planByDueTime(work)
-  let [longest, last] = [0, begun]
-  for (;;) {
-    const turn = planning.next()
-    const now = performance.now()
-    longest = Math.max(longest, now - last)
-    last = now
-    if (turn.done) return { plan: turn.value, milliseconds: now - begun, longest }
-  }
-}
 
 const middle = (values: readonly number[]) =>
   [...values].sort((a, b) => a - b)[Math.floor(values.length / 2)] ?? Number.NaN
@@ -91,32 +87,51 @@ function programme({ jobs, orders, lanes }: WorkToOrder, of: 'late' | 'end'): st
  * Holds orders of work by due times against exact answers on small cases and against their bound on large ones, beside three rules of thumb: the order of
  * arrival, the longest job first, and the order that is due first. Every plan is gone through by a checker that shares nothing with the planner.
  */
-/** What rehearsing all orders' work takes. */
-function timeRehearsals(seed: number): void {
-  console.log(`\n## ${rehearsals} rehearsals\n`)
-  console.log('| jobs | lanes | orders | milliseconds | longest turn |')
-  console.log('|---|---|---|---|---|')
+/** Drives work to its end. @returns how long that took and how long the longest turn was, in milliseconds */
+function driven<Made>(turns: Turns<Made>): { made: Made; milliseconds: number; longest: number } {
+  const begun = performance.now()
+  let [longest, last] = [0, begun]
+  for (;;) {
+    const turn = turns.next()
+    const now = performance.now()
+    longest = Math.max(longest, now - last)
+    last = now
+    if (turn.done) return { made: turn.value, milliseconds: now - begun, longest }
+  }
+}
+
+/** What looking ahead at all orders takes: as it is, with what would help, and as is supposed. */
+function timeOutlooks(seed: number): void {
+  const [lanes, orders] = [8, 10]
+  console.log(`\n## All orders ahead, ${orders} orders on ${lanes} lanes, ${rehearsals} rehearsals\n`)
+  console.log('| jobs | question | milliseconds | longest turn |')
+  console.log('|---|---|---|---|')
   for (const jobs of [100, 1000, 10_000]) {
-    const [lanes, orders] = [8, 10]
     const work = workOfChance(seed * 31 + jobs, { jobs, orders, lanes })
-    const begin = performance.now()
-    let [longest, last] = [0, begin]
-    const turns = rehearse({
-      jobs: work.jobs.map(({ id, orderId, seconds }) => ({
-        orderId,
-        work: { id, seconds: { expected: seconds, low: seconds * 0.7, high: seconds * 1.4 }, shared: null },
-      })),
+    const at = new Date()
+    const ground: OutlookGround = {
+      jobs: work.jobs.map(({ id, orderId, seconds }) =>
+        job({ id, orderId, state: 'waiting', measured: forecast(around(seconds, 0.3), around(100, 0.1)) }),
+      ),
+      forecasts: { rates: new Map(), calibrations: new Map() },
       lanes,
-      orders: work.orders,
-      again: 0.01,
-    })
-    for (let turn = turns.next(); !turn.done; turn = turns.next()) {
-      longest = Math.max(longest, performance.now() - last)
-      last = performance.now()
+      orders: work.orders.map(({ orderId, dueSeconds }) => ({
+        id: orderId,
+        code: `${orderId}`,
+        name: '',
+        dueAt: dueSeconds === null ? null : new Date(at.getTime() + dueSeconds * 1000).toISOString(),
+      })),
+      volumes: [{ id: 3, freeBytes: 1e6 }],
+      repeats: { begun: 100, lost: 1 },
     }
-    console.log(
-      `| ${jobs} | ${lanes} | ${orders} | ${(performance.now() - begin).toFixed(0)} | ${longest.toFixed(0)} |`,
-    )
+    for (const [question, supposed] of [
+      ['as it is, and what would help', {}],
+      ['a lane more', { lanesMore: 1 }],
+      ['jobs by due times', { byDueTimes: true }],
+    ] as const) {
+      const { milliseconds, longest } = driven(outlook(ground, WhatIf.parse(supposed), at))
+      console.log(`| ${jobs} | ${question} | ${milliseconds.toFixed(0)} | ${longest.toFixed(0)} |`)
+    }
   }
 }
 
@@ -147,7 +162,7 @@ export async function benchPlanner(seed: number): Promise<void> {
       lanes: 2 + (number % 2),
       whole: true,
     })
-    const { plan } = timed(work)
+    const { made: plan } = driven(planByDueTime(work))
     check(work, plan)
     const undue = { ...work, orders: work.orders.map(order => ({ ...order, dueSeconds: null })) }
     const [late, end] = [solved(work, 'late'), solved(undue, 'end')]
@@ -156,7 +171,7 @@ export async function benchPlanner(seed: number): Promise<void> {
       continue
     }
     over.late.push((plan.found.late - late) / end)
-    over.end.push((timed(undue).plan.found.end - end) / end)
+    over.end.push((driven(planByDueTime(undue)).made.found.end - end) / end)
   }
   console.log(`## ${exactCases} cases of 5 to 8 jobs, against the exact optimum (HiGHS)\n`)
   console.log('| measure | over the optimum, median | at worst | cases that are optimal |')
@@ -181,10 +196,10 @@ export async function benchPlanner(seed: number): Promise<void> {
       const orders = Math.max(1, Math.min(20, Math.round(jobs / 20)))
       const rows = Array.from({ length: casesEach }, (_, number) => {
         const work = workOfChance(seed * 7919 + jobs * 17 + lanes * 5 + number, { jobs, orders, lanes })
-        const { plan, milliseconds, longest } = timed(work)
+        const { made: plan, milliseconds, longest } = driven(planByDueTime(work))
         check(work, plan)
         const undue = { ...work, orders: work.orders.map(order => ({ ...order, dueSeconds: null })) }
-        const soonest = timed(undue).plan
+        const soonest = driven(planByDueTime(undue)).made
         const bySize = [...work.jobs].sort((a, b) => b.seconds - a.seconds)
         const dueOf = new Map(work.orders.map(order => [order.orderId, order.dueSeconds ?? Number.POSITIVE_INFINITY]))
         const byDue = [...bySize].sort((a, b) => dueOf.get(a.orderId)! - dueOf.get(b.orderId)! || 0)
@@ -212,7 +227,7 @@ export async function benchPlanner(seed: number): Promise<void> {
   console.log(
     `\nAll families: late ${percent(middle(all.late))} over the bound in the median, ${percent(Math.max(...all.late))} at worst; done ${percent(middle(all.end))}, ${percent(Math.max(...all.end))} at worst.`,
   )
-  timeRehearsals(seed)
+  timeOutlooks(seed)
   console.log(
     wrong === 0 ? 'The checker found every plan to be what it claims.' : `${wrong} claims of plans are wrong.`,
   )

@@ -6,8 +6,8 @@ export type Range = z.infer<typeof Range>
 
 /** Two-sided 90 % quantiles of Student's t for 1, 2, 3 ... degrees of freedom. */
 const studentT = [6.314, 2.92, 2.353, 2.132, 2.015, 1.943, 1.895, 1.86, 1.833, 1.812]
-/** The normal distribution's quantile for the same interval. */
-const normalQuantile = 1.644854
+/** The normal distribution's quantile for the same interval: half the width of a range that holds nine of ten, in standard deviations. */
+export const normalQuantile = 1.644854
 
 /**
  * Quantile of Student's t for a 90 % two-sided interval, at any whole number of degrees of freedom: tabled up to ten, beyond them by

@@ -45,7 +45,7 @@ export async function promiseOf(em: EntityManager, job: JobRow): Promise<Promise
   return seed ? promise(seed, await groundOf(em, [job])) : null
 }
 
-/** How often jobs were begun, and how many of these beginnings were for nothing because a worker or its process was lost. */
+/** How often jobs were begun, and how many of these beginnings were for nothing: the worker or its process was lost, the worker was ended, or a volume was away. */
 export async function repeatsOf(em: EntityManager): Promise<{ begun: number; lost: number }> {
   const [row] = await run<{ begun: number; lost: number }>(
     em,

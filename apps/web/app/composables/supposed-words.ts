@@ -1,14 +1,16 @@
-import { describeCount, describeDuration, type WhatIf } from '@hematine/core'
+import { describeCount, describeDuration, type Supposed } from '@hematine/core'
 import { moment } from './times'
 import type { Outlook } from './useOutlook'
 
-/** What is supposed, apart from whether drafts count. */
-export type Supposed = Omit<WhatIf, 'withDrafts'>
+/** Codes of orders, one after the other. */
+export function orderCodes(ids: readonly number[], { orders }: Outlook): string {
+  const codes = new Map(orders.map(({ id, code }) => [id, code]))
+  return ids.map(id => codes.get(id) ?? 'an order').join(', ')
+}
 
 /** What is supposed, in words: "2 lanes more, SL-015 first". @param outlook names the orders, and tells today from other days */
-export function supposedWords(supposed: Supposed, { orders, at }: Outlook): string {
-  const codes = new Map(orders.map(({ id, code }) => [id, code]))
-  const named = (ids: readonly number[]) => ids.map(id => codes.get(id) ?? 'an order').join(', ')
+export function supposedWords(supposed: Supposed, outlook: Outlook): string {
+  const named = (ids: readonly number[]) => orderCodes(ids, outlook)
   const { lanesMore, byDueTimes, first, without, due, rush, room } = supposed
   const count = Math.abs(lanesMore)
   const lanes = `${describeCount(count)} ${count === 1 ? 'lane' : 'lanes'}`
@@ -19,7 +21,7 @@ export function supposedWords(supposed: Supposed, { orders, at }: Outlook): stri
     without.length > 0 ? `without ${named(without)}` : '',
     ...due.map(
       ({ orderId, dueAt }) =>
-        `${named([orderId])} ${dueAt === null ? 'not due' : `due ${moment(new Date(dueAt), new Date(at))}`}`,
+        `${named([orderId])} ${dueAt === null ? 'not due' : `due ${moment(new Date(dueAt), new Date(outlook.at))}`}`,
     ),
     rush ? `rush work of ${describeDuration(rush.seconds)}` : '',
     room.length > 0 ? 'other room' : '',

@@ -1,14 +1,13 @@
-import { WhatIf } from '@hematine/core'
+import { Supposed } from '@hematine/core'
 import { useLocalStorage } from '@vueuse/core'
 import { computed, shallowRef, watch } from 'vue'
 import { z } from 'zod'
-import type { Supposed } from './supposed-words'
 import { askOutlook, type Outlook } from './useOutlook'
 
-/** Suppositions that are kept to be held against each other; more would not be looked at. */
+/** Suppositions that are kept at most to be held against each other: more would not be looked at. */
 export const mostKept = 6
 
-const Kept = z.array(z.object({ name: z.string().min(1).max(80), supposed: WhatIf.omit({ withDrafts: true }) }))
+const Kept = z.array(z.object({ name: z.string().min(1).max(80), supposed: Supposed }))
 const readKept = (text: unknown): z.infer<typeof Kept> => Kept.safeParse(text).data ?? []
 
 /**
@@ -18,16 +17,17 @@ const readKept = (text: unknown): z.infer<typeof Kept> => Kept.safeParse(text).d
 export function useKeptSuppositions(asIs: () => Outlook | null, withDrafts: () => boolean) {
   const stored = useLocalStorage<unknown[]>('hematine-suppositions', [])
   const kept = computed(() => readKept(stored.value))
-  const outlooks = shallowRef<ReadonlyMap<string, Outlook>>(new Map())
+  /** By name; null of what could not be worked out. */
+  const outlooks = shallowRef<ReadonlyMap<string, Outlook | null>>(new Map())
   let looks = 0
 
   async function look(): Promise<void> {
     const mine = ++looks
-    const found = new Map<string, Outlook>()
+    const found = new Map<string, Outlook | null>()
     for (const { name, supposed } of kept.value) {
       const outlook = await askOutlook({ ...supposed, withDrafts: withDrafts() }).catch(() => null)
       if (mine !== looks) return
-      if (outlook) found.set(name, outlook)
+      found.set(name, outlook)
     }
     outlooks.value = found
   }
@@ -36,7 +36,7 @@ export function useKeptSuppositions(asIs: () => Outlook | null, withDrafts: () =
   /** Keeps one under a name, in the place of what had it. */
   function keep(name: string, supposed: Supposed): void {
     const others = kept.value.filter(entry => entry.name !== name)
-    stored.value = [...others, { name: name.slice(0, 80), supposed }].slice(-mostKept)
+    stored.value = [...others, { name: name.slice(0, 80), supposed }]
   }
   function forget(name: string): void {
     stored.value = kept.value.filter(entry => entry.name !== name)

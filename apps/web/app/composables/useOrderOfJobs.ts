@@ -16,9 +16,11 @@ export function useOrderOfJobs() {
     return done !== undefined
   }
 
-  /** @param before jobs by number, as they would be begun now */
-  async function take(before: number[], after: number[], because: 'due times' | 'as supposed'): Promise<void> {
-    if (await put(after, because)) taken.value = { before, at: new Date() }
+  /** @param before jobs by number, as they would be begun now @returns whether it was done */
+  async function take(before: number[], after: number[], because: 'due times' | 'as supposed'): Promise<boolean> {
+    const isDone = await put(after, because)
+    if (isDone) taken.value = { before, at: new Date() }
+    return isDone
   }
 
   async function putBack(): Promise<void> {

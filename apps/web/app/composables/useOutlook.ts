@@ -1,7 +1,6 @@
-import type { WhatIf } from '@hematine/core'
-import { useThrottleFn, watchDebounced } from '@vueuse/core'
+import { asItIs, isSupposing as isOtherwise, type WhatIf } from '@hematine/core'
+import { useIntervalFn, useThrottleFn, watchDebounced } from '@vueuse/core'
 import { computed, ref, shallowRef, watch } from 'vue'
-import type { Supposed } from './supposed-words'
 import { call, type CallAnswer } from './useCall'
 import { useOrder } from '~/stores/order'
 
@@ -9,16 +8,8 @@ export type Outlook = CallAnswer<'lookAhead'>
 
 /** Each look takes the server up to a second of work; jobs change all the time. */
 const lookMilliseconds = 5000
-
-const nothing: Supposed = {
-  lanesMore: 0,
-  byDueTimes: false,
-  without: [],
-  first: [],
-  due: [],
-  rush: null,
-  room: [],
-}
+/** Running jobs go on, and an answer of the server may be some seconds old. */
+const lookAgainMilliseconds = 10_000
 
 /** A chance that was counted in rehearsals, which tell no more than hundredths. */
 export function percentWords(part: number): string {
@@ -33,8 +24,8 @@ export const askOutlook = (supposed: Partial<WhatIf>) =>
 export function useOutlook() {
   const order = useOrder()
   const withDrafts = ref(false)
-  const supposed = ref({ ...nothing })
-  const isSupposing = computed(() => JSON.stringify(supposed.value) !== JSON.stringify(nothing))
+  const supposed = ref({ ...asItIs })
+  const isSupposing = computed(() => isOtherwise(supposed.value))
   const asIs = shallowRef<Outlook | null>(null)
   /** Null where nothing is supposed, or what comes of it is not known yet. */
   const ifSo = shallowRef<Outlook | null>(null)
@@ -64,10 +55,11 @@ export function useOutlook() {
 
   const lookSoon = useThrottleFn(look, lookMilliseconds, true)
   watch([() => order.jobChange, () => order.lanes, () => order.orders], () => void lookSoon(), { immediate: true })
+  useIntervalFn(() => void lookSoon(), lookAgainMilliseconds)
   watchDebounced([withDrafts, supposed], () => void look(), { deep: true, debounce: 250 })
 
   function takeBack(): void {
-    supposed.value = { ...nothing }
+    supposed.value = { ...asItIs }
     ifSo.value = null
   }
 

@@ -1,4 +1,4 @@
-import { isInHand } from '@hematine/core'
+import { byPlace, isInHand } from '@hematine/core'
 import { handle } from '../utils/handle'
 import { plannedRecords } from '../utils/job-lists'
 
@@ -10,7 +10,7 @@ export default handle('summariseWork', async ({ application, query }) => {
     active: await plannedRecords(
       application,
       made,
-      active.sort((a, b) => a.position - b.position || a.id - b.id).map(job => job.id),
+      active.sort(byPlace).map(job => job.id),
     ),
   }
 })

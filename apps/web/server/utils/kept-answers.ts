@@ -1,11 +1,12 @@
 /** Answers kept at once; beyond it the one worked out longest ago is dropped. */
-const mostKept = 8
-/** An answer stands for so many times as long as it took to work out while things change. */
+const mostKept = 24
+/** An answer stands for so many times as long as it took to work out, whatever changes. */
 const timesAsLong = 20
 
 interface Kept<Answer> {
   version: number
   since: number
+  /** That it took; without end while it is being worked out, so that nobody begins it a second time. */
   milliseconds: number
   answer: Promise<Answer>
 }
@@ -14,8 +15,8 @@ interface Kept<Answer> {
 export class KeptAnswers<Answer> {
   private readonly kept = new Map<string, Kept<Answer>>()
 
-  /** @param mostMilliseconds for how long an answer stands at most, also where nothing but the progress of running jobs changes */
-  constructor(private readonly mostMilliseconds: number) {}
+  /** @param quietMilliseconds for how long an answer stands at least where nothing changes but how far running jobs are */
+  constructor(private readonly quietMilliseconds: number) {}
 
   /**
    * The answer to a question, worked out anew where it is too old. One that failed is not kept.
@@ -23,10 +24,11 @@ export class KeptAnswers<Answer> {
    */
   async get(question: string, version: number, workOut: () => Promise<Answer>): Promise<Answer> {
     const found = this.kept.get(question)
-    const age = Date.now() - (found?.since ?? 0)
-    if (found && age < this.mostMilliseconds && (found.version === version || age < found.milliseconds * timesAsLong))
-      return found.answer
-    const entry = { version, since: Date.now(), milliseconds: 0, answer: workOut() }
+    if (found) {
+      const quiet = found.version === version ? this.quietMilliseconds : 0
+      if (Date.now() - found.since < Math.max(quiet, found.milliseconds * timesAsLong)) return found.answer
+    }
+    const entry = { version, since: Date.now(), milliseconds: Number.POSITIVE_INFINITY, answer: workOut() }
     this.kept.delete(question)
     this.kept.set(question, entry)
     if (this.kept.size > mostKept) this.kept.delete(this.kept.keys().next().value!)

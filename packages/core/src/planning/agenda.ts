@@ -6,7 +6,7 @@ import { each, type Turns } from '../turns.ts'
 import { barsOf, LaneBar } from './lane-bars.ts'
 import { Lanes, type PlannedJob } from './lanes.ts'
 import { VolumeNeed, volumeNeeds } from './storage.ts'
-import { forecastOf, laneWork, sharedSize, type ForecastGround, type JobOutline } from './outline.ts'
+import { byTurn, forecastOf, laneWork, sharedSize, type ForecastGround, type JobOutline } from './outline.ts'
 
 /** What some jobs take together, and how much of that is known how well. */
 export const WorkTotals = z.object({
@@ -106,10 +106,9 @@ export class Agenda {
     ground: ForecastGround,
     at: Date,
   ): Turns<Agenda> {
-    const rank = (job: JobOutline) => (isInHand(job.state) ? 0 : job.state === 'waiting' ? 1 : 2)
     const isPlanned = (job: JobOutline) => isInHand(job.state) || job.state === 'waiting'
     const wanted = [...own.filter(job => isPlanned(job) || job.state === 'draft'), ...others.filter(isPlanned)].sort(
-      (a, b) => rank(a) - rank(b) || a.position - b.position || a.id - b.id,
+      byTurn,
     )
     yield
     const forecasts = new Map<number, JobForecast>()

@@ -1,6 +1,7 @@
 import type { Turns } from '../turns.ts'
 import { numbersOfChance } from './chance.ts'
 import { boundOf } from './due-bound.ts'
+import { fewest } from './fewest.ts'
 import { SequenceTrial, type Worth } from './sequence-trial.ts'
 import { tolerance, type DuePlan, type OrderOfWork, type WorkToOrder } from './work-to-order.ts'
 
@@ -184,12 +185,5 @@ export function* lanesToBeInTime(work: WorkToOrder, found: OrderOfWork): Turns<n
     return boundOf(wanted).late <= tolerance && (yield* planByDueTime(wanted)).found.late <= tolerance
   }
   // With a lane for each job every order ends with its longest.
-  let [no, yes] = [0, work.jobs.length]
-  if (!(yield* isInTime(yes))) return null
-  while (yes - no > 1) {
-    const middle = Math.floor((no + yes) / 2)
-    if (yield* isInTime(middle)) yes = middle
-    else no = middle
-  }
-  return yes
+  return yield* fewest(work.jobs.length, isInTime)
 }

@@ -54,6 +54,15 @@ export class EndsOfOrders {
   }
 }
 
+/** Less lateness than this is not worth a change, in seconds and as a part of what is late. */
+const worthSeconds = 60
+const worthPart = 0.02
+
+/** Whether less lateness is worth a change. @param gain in seconds @param late before it, of all orders together */
+export function isWorth(gain: number, late: number): boolean {
+  return gain > Math.max(worthSeconds, worthPart * late)
+}
+
 /** Seconds from a moment until a due time. @param dueAt ISO 8601 */
 export function secondsUntil(dueAt: string | null, at: Date): number | null {
   return dueAt === null ? null : (new Date(dueAt).getTime() - at.getTime()) / 1000

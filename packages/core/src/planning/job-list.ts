@@ -2,7 +2,7 @@ import { z } from 'zod'
 import { type JobState } from '../job.ts'
 import { type SampleState } from '../sample-state.ts'
 import type { Agenda } from './agenda.ts'
-import type { JobOutline } from './outline.ts'
+import { byPlace, type JobOutline } from './outline.ts'
 
 /** What a list of jobs may be sorted by: the plan's order, a verdict with failures first, or a column. */
 export const JobSort = z.enum([
@@ -53,12 +53,11 @@ export function sortJobs(
   descending: boolean,
   agenda: Agenda,
 ): JobOutline[] {
-  const byPlan = (a: JobOutline, b: JobOutline) => a.position - b.position || a.id - b.id
   const direction = descending ? -1 : 1
-  if (sort === 'plan') return [...jobs].sort((a, b) => direction * byPlan(a, b))
+  if (sort === 'plan') return [...jobs].sort((a, b) => direction * byPlace(a, b))
   if (sort === 'name' || sort === 'spec') {
     const text = (job: JobOutline) => (sort === 'name' ? job.sourceName : job.specName)
-    return [...jobs].sort((a, b) => direction * words.compare(text(a), text(b)) || byPlan(a, b))
+    return [...jobs].sort((a, b) => direction * words.compare(text(a), text(b)) || byPlace(a, b))
   }
   const value = (job: JobOutline): number | null => {
     switch (sort) {
@@ -82,8 +81,8 @@ export function sortJobs(
   return valued
     .sort((a, b) => {
       if (a.value === null || b.value === null)
-        return Number(a.value === null) - Number(b.value === null) || byPlan(a.job, b.job)
-      return direction * (a.value - b.value) || byPlan(a.job, b.job)
+        return Number(a.value === null) - Number(b.value === null) || byPlace(a.job, b.job)
+      return direction * (a.value - b.value) || byPlace(a.job, b.job)
     })
     .map(({ job }) => job)
 }

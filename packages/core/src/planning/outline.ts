@@ -3,7 +3,7 @@ import type { JobExtent, JobForecast } from '../forecast/forecast.ts'
 import { forecastByLike, type LikeRate } from '../forecast/by-like.ts'
 import { kindOfWork, type WorkTraits } from '../forecast/kind-of-work.ts'
 import type { Promised } from '../forecast/outcome.ts'
-import type { JobProgress, JobState } from '../job.ts'
+import { isInHand, type JobProgress, type JobState } from '../job.ts'
 import type { Range, SharedError } from '../range.ts'
 import { secondsLeft } from './seconds-left.ts'
 import type { Verdict } from '../check/records.ts'
@@ -58,6 +58,17 @@ export type JobCourse = Pick<
   | 'workSeconds'
   | 'promised'
 >
+
+/** Jobs by their places. */
+export function byPlace(a: Pick<JobOutline, 'position' | 'id'>, b: Pick<JobOutline, 'position' | 'id'>): number {
+  return a.position - b.position || a.id - b.id
+}
+
+/** The order in which lanes take jobs: what is in hand, what waits, then the others. */
+export function byTurn(a: JobOutline, b: JobOutline): number {
+  return turnOf(a) - turnOf(b) || byPlace(a, b)
+}
+const turnOf = ({ state }: JobOutline) => (isInHand(state) ? 0 : state === 'waiting' ? 1 : 2)
 
 export type LikeRates = ReadonlyMap<string, LikeRate>
 

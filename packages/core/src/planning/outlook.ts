@@ -48,7 +48,7 @@ export const Outlook = z.object({
   bars: z.array(LaneBar),
   /** Jobs that wait, by number, as they are begun. */
   sequence: z.array(z.int()),
-  /** Jobs that were ever begun, and how many beginnings were for nothing because a worker or its process was lost. */
+  /** Jobs that were ever begun, and how many of them had to be begun again: the worker was lost or ended, or a volume was away. */
   repeats: z.object({ begun: z.int().min(0), lost: z.int().min(0) }),
   /** What would bring late orders in, or nearer to it, the easiest first; nothing where something is supposed already. */
   reliefs: z.array(Relief),

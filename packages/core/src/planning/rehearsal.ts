@@ -1,4 +1,4 @@
-import type { Range } from '../range.ts'
+import { normalQuantile, type Range } from '../range.ts'
 import { sharedTimePart } from '../forecast/forecast.ts'
 import type { Turns } from '../turns.ts'
 import { normalsOfChance, numbersOfChance } from './chance.ts'
@@ -9,8 +9,6 @@ import { FreeLanes } from './sequence-trial.ts'
 export const rehearsals = 500
 /** Jobs that are gone through before others may have their turn. */
 const jobsOfTurn = 5000
-/** Width of a range that holds nine of ten, in standard deviations to either side. */
-const deviations = 1.644854
 
 /** Work whose end is asked for. */
 export interface WorkToRehearse {
@@ -20,7 +18,7 @@ export interface WorkToRehearse {
   lanes: number
   /** Seconds from now until each is due; null where nobody waits for it. */
   orders: readonly { orderId: number; dueSeconds: number | null }[]
-  /** Part of the jobs begun that had to be begun once more, because a worker or its process was lost. */
+  /** Part of the jobs begun that have to be begun once more. */
   again: number
 }
 
@@ -97,7 +95,7 @@ export function* rehearse({ jobs, lanes, orders, again }: WorkToRehearse): Turns
   }
 }
 
-const deviationOf = (factor: number) => Math.log(factor) / deviations
+const deviationOf = (factor: number) => Math.log(factor) / normalQuantile
 
 function spreadsOf(jobs: WorkToRehearse['jobs'], places: ReadonlyMap<number, number>): Spreads {
   const numbers = new Map<string, number>()
@@ -105,15 +103,15 @@ function spreadsOf(jobs: WorkToRehearse['jobs'], places: ReadonlyMap<number, num
     if (!numbers.has(group)) numbers.set(group, numbers.size + 1)
     return numbers.get(group)!
   }
-  const deviations = jobs.map(({ work }) => deviationsOf(work.seconds))
+  const widths = jobs.map(({ work }) => deviationsOf(work.seconds))
   const common = Float64Array.from(jobs, ({ work: { shared } }, job) =>
-    shared && deviations[job]!.above > 0 ? Math.min(1, deviationOf(1 + shared.part) / deviations[job]!.above) : 0,
+    shared && widths[job]!.above > 0 ? Math.min(1, deviationOf(1 + shared.part) / widths[job]!.above) : 0,
   )
   return {
     order: Int32Array.from(jobs, ({ orderId }) => places.get(orderId)!),
     expected: Float64Array.from(jobs, ({ work }) => work.seconds.expected),
-    above: Float64Array.from(deviations, ({ above }) => above),
-    below: Float64Array.from(deviations, ({ below }) => below),
+    above: Float64Array.from(widths, ({ above }) => above),
+    below: Float64Array.from(widths, ({ below }) => below),
     group: Int32Array.from(jobs, ({ work: { shared } }) => (shared ? numberOf(shared.group) : 0)),
     common,
     own: common.map(part => Math.sqrt(1 - part * part)),

@@ -1,5 +1,5 @@
 import type { JobProgress } from '../job.ts'
-import type { Range } from '../range.ts'
+import { normalQuantile, type Range } from '../range.ts'
 
 /** Seconds in which a process begins and fills its encoder: until then its speed says little of the rest. */
 const beginningSeconds = 10
@@ -7,8 +7,6 @@ const beginningSeconds = 10
 const unevenDeviation = 0.15
 /** What is never known better. */
 const leastDeviation = 0.02
-/** Half-width of a range that holds nine of ten, in standard deviations. */
-const deviations = 1.644854
 
 /**
  * What is left of a running job: as its speed so far says, within a range that is wide in the beginning and becomes narrow; until that is surer than what was told
@@ -23,9 +21,9 @@ export function secondsLeft({ part, secondsLeft: seen, segments }: JobProgress, 
   const deviation = Math.hypot(beginningSeconds / elapsed, unevenDeviation * left, leastDeviation)
   // What several lanes make at once is told for one.
   const isAlone = (segments?.lanes ?? 1) <= 1
-  if (told && told.expected > 0 && isAlone && Math.log(told.high / told.expected) / deviations < deviation)
+  if (told && told.expected > 0 && isAlone && Math.log(told.high / told.expected) / normalQuantile < deviation)
     return times(told, left)
-  const factor = Math.exp(deviations * Math.min(1, deviation))
+  const factor = Math.exp(normalQuantile * Math.min(1, deviation))
   return { expected: seen, low: seen / factor, high: seen * factor }
 }
 

@@ -5,8 +5,8 @@ import { Range } from '../range.ts'
 import type { OrderRecord } from '../records.ts'
 import type { Turns } from '../turns.ts'
 import { lanesToBeInTime, planByDueTime } from './by-due-time.ts'
-import { EndsOfOrders, secondsUntil, withUnknown } from './ends-of-orders.ts'
-import { laneWork, type JobOutline } from './outline.ts'
+import { EndsOfOrders, isWorth, secondsUntil, withUnknown } from './ends-of-orders.ts'
+import { byPlace, laneWork, type JobOutline } from './outline.ts'
 
 /** When an order's jobs end in one order of the jobs: a range in seconds from when it was worked out, null where nothing is known; and how long after its due time. */
 const Ends = z.object({ end: Range.nullable(), lateSeconds: z.number().min(0) })
@@ -47,10 +47,6 @@ export const OrderSuggestion = z.object({
 })
 export type OrderSuggestion = z.infer<typeof OrderSuggestion>
 
-/** Less than this is not worth moving jobs for, in seconds and as a part of what is late. */
-const worthSeconds = 60
-const worthPart = 0.02
-
 type OrderOfSuggestion = Pick<OrderRecord, 'id' | 'code' | 'name' | 'dueAt'>
 
 /**
@@ -67,7 +63,6 @@ export function* suggestOrder(
   orders: readonly OrderOfSuggestion[],
   at: Date,
 ): Turns<OrderSuggestion> {
-  const byPlace = (a: JobOutline, b: JobOutline) => a.position - b.position || a.id - b.id
   const begun = jobs.filter(job => isInHand(job.state)).sort(byPlace)
   const waiting = jobs.filter(job => job.state === 'waiting').sort(byPlace)
   yield
@@ -96,9 +91,8 @@ export function* suggestOrder(
     due,
   )
   const plan = lanes > 0 && now.all.lateSeconds > 0 ? yield* planByDueTime(work) : null
-  const gain = plan ? plan.now.late - plan.found.late : 0
-  const isBetter = gain > Math.max(worthSeconds, worthPart * now.all.lateSeconds)
-  const after = isBetter ? withUnknown(waiting, plan!.found.ids) : waiting
+  const isBetter = plan !== null && isWorth(plan.now.late - plan.found.late, now.all.lateSeconds)
+  const after = isBetter ? withUnknown(waiting, plan.found.ids) : waiting
   const suggested = isBetter ? endsOf(after) : now
   return {
     at: at.toISOString(),

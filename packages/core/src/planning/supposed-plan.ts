@@ -5,7 +5,7 @@ import { planByDueTime } from './by-due-time.ts'
 import { EndsOfOrders, secondsUntil, withUnknown, type DueSeconds } from './ends-of-orders.ts'
 import type { JobToDraw } from './lane-bars.ts'
 import type { LaneWork, PlannedJob } from './lanes.ts'
-import { forecastOf, laneWork, sharedSize, type ForecastGround, type JobOutline } from './outline.ts'
+import { byTurn, forecastOf, laneWork, sharedSize, type ForecastGround, type JobOutline } from './outline.ts'
 import { bytesLeft } from './storage.ts'
 import { rushOrderId, supposedOrders, supposedSequence, type OrderOfOutlook, type WhatIf } from './what-if.ts'
 
@@ -17,7 +17,7 @@ export interface OutlookGround {
   orders: readonly OrderOfOutlook[]
   /** Delivery volumes, and their room in bytes; null where nobody knows. */
   volumes: readonly { id: number; freeBytes: number | null }[]
-  /** Jobs that were ever begun, and how many beginnings were for nothing because a worker or its process was lost. */
+  /** Jobs that were ever begun, and how many of them had to be begun again: the worker was lost or ended, or a volume was away. */
   repeats: { begun: number; lost: number }
 }
 
@@ -84,10 +84,9 @@ export function* supposedPlan(ground: KnownGround, whatIf: WhatIf, at: Date): Tu
 
 /** Looks up what is known of each job. */
 export function* knownGround(ground: OutlookGround): Turns<KnownGround> {
-  const rank = ({ state }: JobOutline) => (isInHand(state) ? 0 : state === 'waiting' ? 1 : state === 'draft' ? 2 : 3)
   const wanted = ground.jobs
-    .filter(job => rank(job) < 3)
-    .sort((a, b) => rank(a) - rank(b) || a.position - b.position || a.id - b.id)
+    .filter(({ state }) => isInHand(state) || state === 'waiting' || state === 'draft')
+    .sort(byTurn)
   const begun: Entry[] = []
   const after: Entry[] = []
   yield* each(wanted, job => {

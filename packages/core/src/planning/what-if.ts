@@ -17,11 +17,9 @@ export const RushWork = z.object({
 export type RushWork = z.infer<typeof RushWork>
 
 /** What is supposed to be otherwise than it is; left out, nothing is. */
-export const WhatIf = z.object({
+export const Supposed = z.object({
   /** Lanes more than there are, as quick as these; less than zero for fewer. */
   lanesMore: z.int().min(-mostLanesMore).max(mostLanesMore).default(0),
-  /** Drafts of all orders, behind what waits. */
-  withDrafts: z.boolean().default(false),
   /** Jobs in the order of their orders' due times, as far as less is late so; else as they wait. */
   byDueTimes: z.boolean().default(false),
   /** Orders of which only what is begun is still done. */
@@ -40,14 +38,23 @@ export const WhatIf = z.object({
     .max(1000)
     .default([]),
 })
+export type Supposed = z.infer<typeof Supposed>
+
+/** What an outlook is of: all orders' work as it is, or as is supposed. */
+export const WhatIf = Supposed.extend({
+  /** Whether drafts of all orders count, behind what waits. */
+  withDrafts: z.boolean().default(false),
+})
 export type WhatIf = z.infer<typeof WhatIf>
 
 /** Nothing is supposed to be otherwise. */
-export const asItIs: WhatIf = WhatIf.parse({})
+export const asItIs: Supposed = Supposed.parse({})
 
-/** Whether anything is supposed to be otherwise; counting drafts is not. */
-export function isSupposing(whatIf: WhatIf): boolean {
-  return JSON.stringify({ ...whatIf, withDrafts: false }) !== JSON.stringify(asItIs)
+/** Whether anything is supposed to be otherwise. */
+export function isSupposing(supposed: Supposed): boolean {
+  return (Object.keys(asItIs) as (keyof Supposed)[]).some(
+    key => JSON.stringify(supposed[key]) !== JSON.stringify(asItIs[key]),
+  )
 }
 
 /** Number of the order that supposed work belongs to; no real one has it. */
@@ -56,7 +63,7 @@ export const rushOrderId = 0
 export type OrderOfOutlook = Pick<OrderRecord, 'id' | 'code' | 'name' | 'dueAt'>
 
 /** Orders with the due times that are supposed, and supposed work as one more. */
-export function supposedOrders(orders: readonly OrderOfOutlook[], { due, rush }: WhatIf): OrderOfOutlook[] {
+export function supposedOrders(orders: readonly OrderOfOutlook[], { due, rush }: Supposed): OrderOfOutlook[] {
   const supposed = new Map(due.map(entry => [entry.orderId, entry.dueAt]))
   const own = orders.map(order => (supposed.has(order.id) ? { ...order, dueAt: supposed.get(order.id)! } : order))
   return rush ? [{ id: rushOrderId, code: 'Rush', name: 'supposed', dueAt: rush.dueAt }, ...own] : own
@@ -68,7 +75,7 @@ interface Placed {
 }
 
 /** Jobs that are not begun, as they come when it is supposed: without some orders, and others first. @param jobs as they come now */
-export function supposedSequence<Job extends Placed>(jobs: readonly Job[], { without, first }: WhatIf): Job[] {
+export function supposedSequence<Job extends Placed>(jobs: readonly Job[], { without, first }: Supposed): Job[] {
   const ranks = new Map(first.map((orderId, rank) => [orderId, rank]))
   const rank = ({ orderId }: Job) => ranks.get(orderId) ?? first.length
   const gone = new Set(without)

@@ -1,7 +1,7 @@
 <script setup lang="ts">
+import type { Supposed } from '@hematine/core'
 import { computed } from 'vue'
 import { aboutWords, momentRange } from '~/composables/times'
-import type { Supposed } from '~/composables/supposed-words'
 import type { useKeptSuppositions } from '~/composables/useKeptSuppositions'
 import { percentWords, type Outlook } from '~/composables/useOutlook'
 
@@ -10,11 +10,11 @@ const { asIs, kept } = defineProps<{ asIs: Outlook; kept: ReturnType<typeof useK
 const emit = defineEmits<{ suppose: [supposed: Supposed] }>()
 
 const rows = computed(() => [
-  { name: 'As it is', supposed: null, outlook: asIs as Outlook | null },
+  { name: 'As it is', supposed: null, outlook: asIs as Outlook | null | undefined },
   ...kept.kept.value.map(({ name, supposed }) => ({
     name,
     supposed,
-    outlook: kept.outlooks.value.get(name) ?? null,
+    outlook: kept.outlooks.value.get(name),
   })),
 ])
 function cellsOf({ all, orders, at, volumes }: Outlook) {
@@ -52,7 +52,9 @@ function cellsOf({ all, orders, at, volumes }: Outlook) {
             {{ cell.says }}
           </td>
         </template>
-        <td v-else colspan="4" class="muted">being worked out</td>
+        <td v-else colspan="4" class="muted">
+          {{ row.outlook === null ? 'could not be worked out; it is tried again' : 'being worked out' }}
+        </td>
         <td class="end">
           <template v-if="row.supposed">
             <VBtn

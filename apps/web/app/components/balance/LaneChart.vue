@@ -104,7 +104,7 @@ const bottom = computed(() => top.value + rows.value * laneHeight.value)
         <line :x1="tick.at" :x2="tick.at" :y1="top" :y2="bottom" class="rule" />
         <text :x="tick.at" :y="bottom + 16" class="label number" text-anchor="middle">{{ tick.says }}</text>
       </g>
-      <g v-for="mark in shown" :key="mark.says">
+      <g v-for="(mark, place) in shown" :key="place">
         <line :x1="at(mark.seconds)" :x2="at(mark.seconds)" :y1="top" :y2="bottom" class="due" />
         <text :x="at(mark.seconds)" y="12" class="label" text-anchor="middle">{{ mark.says }}</text>
       </g>

@@ -1,7 +1,6 @@
 <script setup lang="ts">
-import { describeCount, describeDurationRange, type Range } from '@hematine/core'
+import { describeCount, describeDurationRange, type Range, type Supposed } from '@hematine/core'
 import { computed } from 'vue'
-import type { Supposed } from '~/composables/supposed-words'
 import { instantOf, latenessWords, localMoment, momentRange } from '~/composables/times'
 import { percentWords, type Outlook } from '~/composables/useOutlook'
 

@@ -1,6 +1,7 @@
 <script setup lang="ts">
+import type { Supposed } from '@hematine/core'
 import { computed } from 'vue'
-import { supposedWords, type Supposed } from '~/composables/supposed-words'
+import { orderCodes, supposedWords } from '~/composables/supposed-words'
 import { aboutWords } from '~/composables/times'
 import type { Outlook } from '~/composables/useOutlook'
 
@@ -8,8 +9,6 @@ import type { Outlook } from '~/composables/useOutlook'
 const { asIs } = defineProps<{ asIs: Outlook }>()
 const emit = defineEmits<{ suppose: [supposed: Supposed] }>()
 
-const codes = computed(() => new Map(asIs.orders.map(({ id, code }) => [id, code])))
-const named = (ids: readonly number[]) => ids.map(id => codes.value.get(id) ?? 'an order').join(', ')
 const rows = computed(() =>
   asIs.reliefs.map(({ supposed, lateSeconds, late }) => ({
     supposed,
@@ -17,7 +16,7 @@ const rows = computed(() =>
     comesTo:
       lateSeconds === 0
         ? 'nothing is late'
-        : `${named(late)} about ${aboutWords(lateSeconds)} late${late.length > 1 ? ' in all' : ''}`,
+        : `${orderCodes(late, asIs)} about ${aboutWords(lateSeconds)} late${late.length > 1 ? ' in all' : ''}`,
   })),
 )
 </script>

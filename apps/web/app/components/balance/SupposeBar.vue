@@ -1,7 +1,7 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
+import { mostLanesMore, type RushWork, type Supposed } from '@hematine/core'
+import { computed } from 'vue'
 import NumberField from '~/components/common/NumberField.vue'
-import type { Supposed } from '~/composables/supposed-words'
 import { instantOf, localMoment } from '~/composables/times'
 
 /** What is supposed of the whole: lanes, the order of the jobs, work that comes in between. */
@@ -9,37 +9,50 @@ const { lanes } = defineProps<{ lanes: number }>()
 const supposed = defineModel<Supposed>({ required: true })
 const withDrafts = defineModel<boolean>('withDrafts', { required: true })
 
+const fewestLanes = computed(() => Math.max(0, lanes - mostLanesMore))
+const mostLanes = computed(() => lanes + mostLanesMore)
 const supposedLanes = computed({
   get: () => lanes + supposed.value.lanesMore,
   set: (value: number | null) => {
-    if (value !== null) supposed.value = { ...supposed.value, lanesMore: Math.min(64, Math.max(0, value)) - lanes }
+    if (value === null) return
+    const wanted = Math.min(mostLanes.value, Math.max(fewestLanes.value, Math.round(value)))
+    supposed.value = { ...supposed.value, lanesMore: wanted - lanes }
   },
 })
-const hours = ref<number | null>(4)
-const jobs = ref<number | null>(1)
-const due = ref(localMoment(new Date(Date.now() + 8 * 3600_000).toISOString()))
-const hasRush = computed(() => supposed.value.rush !== null)
 
-function supposeRush(): void {
-  const rush = {
-    jobs: Math.min(1000, Math.max(1, Math.round(jobs.value ?? 1))),
-    seconds: Math.min(8760, Math.max(0.01, hours.value ?? 4)) * 3600,
-    dueAt: instantOf(due.value),
-  }
-  supposed.value = { ...supposed.value, rush }
+const hour = 3600
+/** Rush work that nobody has said anything of yet. */
+const usualRush = () => ({
+  jobs: 1,
+  seconds: 4 * hour,
+  dueAt: new Date(Date.now() + 8 * hour * 1000).toISOString(),
+})
+const rush = computed(() => supposed.value.rush)
+function supposeRush(change: Partial<RushWork>): void {
+  supposed.value = { ...supposed.value, rush: { ...(rush.value ?? usualRush()), ...change } }
+}
+/** What a field of a number holds, within its limits; null where that is none. */
+function numberIn(event: Event, least: number, most: number): number | null {
+  const value = (event.target as HTMLInputElement).valueAsNumber
+  return Number.isFinite(value) ? Math.min(most, Math.max(least, value)) : null
+}
+function supposeJobs(event: Event): void {
+  const jobs = numberIn(event, 1, 1000)
+  if (jobs !== null) supposeRush({ jobs: Math.round(jobs) })
+}
+function supposeHours(event: Event): void {
+  const hours = numberIn(event, 0.1, 8760)
+  if (hours !== null) supposeRush({ seconds: hours * hour })
 }
 function withoutRush(): void {
   supposed.value = { ...supposed.value, rush: null }
-}
-function change(): void {
-  if (hasRush.value) supposeRush()
 }
 </script>
 
 <template>
   <div class="suppose" role="group" aria-label="What if">
     <strong>What if</strong>
-    <NumberField v-model="supposedLanes" label="lanes" :least="0" :most="64" />
+    <NumberField v-model="supposedLanes" label="lanes" :least="fewestLanes" :most="mostLanes" />
     <label class="tick"
       ><input
         type="checkbox"
@@ -48,11 +61,27 @@ function change(): void {
       />
       jobs by due times</label
     >
-    <VBtn v-if="!hasRush" variant="text" :height="26" @click="supposeRush">Rush work comes</VBtn>
+    <VBtn v-if="!rush" variant="text" :height="26" @click="supposeRush({})">Rush work comes</VBtn>
     <span v-else class="rush">
-      <NumberField v-model="jobs" label="rush jobs" :least="1" :most="1000" @change="change" />
-      <NumberField v-model="hours" label="device hours in all" :least="0.1" :most="8760" :step="0.5" @change="change" />
-      <label>due <input v-model="due" type="datetime-local" max="9999-12-31T23:59" @change="change" /></label>
+      <label>rush jobs <input type="number" min="1" max="1000" :value="rush.jobs" @change="supposeJobs" /></label>
+      <label
+        >device hours in all
+        <input
+          type="number"
+          min="0.1"
+          max="8760"
+          step="0.1"
+          :value="Math.round((rush.seconds / hour) * 100) / 100"
+          @change="supposeHours"
+      /></label>
+      <label
+        >due
+        <input
+          type="datetime-local"
+          max="9999-12-31T23:59"
+          :value="localMoment(rush.dueAt)"
+          @change="supposeRush({ dueAt: instantOf(($event.target as HTMLInputElement).value) })"
+      /></label>
       <VBtn variant="text" :height="26" @click="withoutRush">No rush work</VBtn>
     </span>
     <span class="spacer" />
@@ -86,7 +115,10 @@ label {
 :deep(.number-field) input {
   width: 62px;
 }
-input[type='datetime-local'] {
+input[type='number'] {
+  width: 70px;
+}
+.rush input {
   border: 1px solid var(--muted);
   border-radius: 2px;
   padding: 1px 6px;

@@ -1,7 +1,6 @@
 <script setup lang="ts">
-import { describeBytes, describeBytesRange, describeCount } from '@hematine/core'
+import { describeBytes, describeBytesRange, describeCount, type Supposed } from '@hematine/core'
 import { computed } from 'vue'
-import type { Supposed } from '~/composables/supposed-words'
 import { moment } from '~/composables/times'
 import type { Outlook } from '~/composables/useOutlook'
 
@@ -37,6 +36,7 @@ function supposeRoom(volume: Volume, event: Event): void {
   const room = isOwn ? others : [...others, { volumeId: volume.volumeId, freeBytes: gigabytes * gigabyte }]
   supposed.value = { ...supposed.value, room }
 }
+const nameOf = ({ volumeId }: Volume) => names.get(volumeId) ?? `Volume ${volumeId}`
 const inGigabytes = (bytes: number | null) => (bytes === null ? null : Math.round(bytes / (gigabyte / 10)) / 10)
 const roomOf = (volume: Volume) => {
   const entry = supposed.value.room.find(({ volumeId }) => volumeId === volume.volumeId)
@@ -57,7 +57,7 @@ const roomOf = (volume: Volume) => {
     </thead>
     <tbody>
       <tr v-for="{ now, then } in rows" :key="now.volumeId">
-        <td>{{ names.get(now.volumeId) ?? `Volume ${now.volumeId}` }}</td>
+        <td>{{ nameOf(now) }}</td>
         <td class="number">
           {{ describeBytesRange(now.bytes)
           }}<span v-if="now.unknown > 0" class="look"> without {{ describeCount(now.unknown) }} not known</span>
@@ -70,7 +70,7 @@ const roomOf = (volume: Volume) => {
             class="plain"
             min="0"
             step="0.1"
-            :aria-label="`What if free on ${names.get(now.volumeId)}, in GB`"
+            :aria-label="`What if free on ${nameOf(now)}, in GB`"
             :value="roomOf(now)"
             @change="supposeRoom(now, $event)"
           />

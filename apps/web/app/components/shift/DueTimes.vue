@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { describeCount, type Range } from '@hematine/core'
-import { useThrottleFn } from '@vueuse/core'
+import { useIntervalFn, useThrottleFn } from '@vueuse/core'
 import { computed, ref, shallowRef, watch } from 'vue'
 import AskDialog from '~/components/common/AskDialog.vue'
 import TakenOrder from '~/components/common/TakenOrder.vue'
@@ -17,6 +17,7 @@ const jobs = useOrderOfJobs()
 
 /** Each look takes the server up to a second of work; jobs change all the time. */
 const lookMilliseconds = 5000
+const lookAgainMilliseconds = 30_000
 
 async function look(): Promise<void> {
   const id = order.order?.id
@@ -24,6 +25,8 @@ async function look(): Promise<void> {
   answer.value = await call('suggestOrder', { query: { orderId: id } }).catch(() => answer.value)
 }
 const lookSoon = useThrottleFn(look, lookMilliseconds, true)
+// Time goes on, and an answer of the server may be some seconds old.
+useIntervalFn(() => void lookSoon(), lookAgainMilliseconds)
 watch(
   [() => order.jobChange, () => order.order?.id, () => order.lanes, () => order.order?.dueAt],
   () => void lookSoon(),

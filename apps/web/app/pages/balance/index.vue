@@ -213,14 +213,6 @@ async function remove(): Promise<void> {
 </template>
 
 <style scoped>
-.sum {
-  white-space: nowrap;
-}
-.warning {
-  margin: 0;
-  padding: 5px 12px;
-  border-bottom: 1px solid var(--line);
-}
 .lanes {
   flex: none;
   margin: 0;

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { describeCount, rehearsals, rushOrderId, type LaneBar } from '@hematine/core'
+import { describeCount, rehearsals, rushOrderId, type LaneBar, type Supposed } from '@hematine/core'
 import { computed, ref } from 'vue'
 import BalanceBar from '~/components/balance/BalanceBar.vue'
 import KeptSuppositions from '~/components/balance/KeptSuppositions.vue'
@@ -12,11 +12,11 @@ import VolumeProspects from '~/components/balance/VolumeProspects.vue'
 import EmptyState from '~/components/common/EmptyState.vue'
 import TakenOrder from '~/components/common/TakenOrder.vue'
 import { spanOf } from '~/composables/time-axis'
-import { supposedWords, type Supposed } from '~/composables/supposed-words'
+import { supposedWords } from '~/composables/supposed-words'
 import { momentRange } from '~/composables/times'
 import { call } from '~/composables/useCall'
 import { useOrderOfJobs } from '~/composables/useOrderOfJobs'
-import { useKeptSuppositions } from '~/composables/useKeptSuppositions'
+import { mostKept, useKeptSuppositions } from '~/composables/useKeptSuppositions'
 import { percentWords, useOutlook } from '~/composables/useOutlook'
 import { useNotices } from '~/stores/notices'
 import { useOrder } from '~/stores/order'
@@ -62,16 +62,19 @@ const nameToKeep = computed(() => {
   const there = ifSo.value ?? asIs.value
   return givenName.value.trim() || (there ? supposedWords(supposed.value, there).slice(0, 80) : '')
 })
+const isFull = computed(
+  () => kept.kept.value.length >= mostKept && !kept.kept.value.some(({ name }) => name === nameToKeep.value),
+)
 function keep(): void {
   kept.keep(nameToKeep.value, supposed.value)
   givenName.value = ''
 }
-function suppose({ lanesMore, byDueTimes, without, first, due, rush, room }: Supposed): void {
-  supposed.value = { lanesMore, byDueTimes, without, first, due, rush, room }
+function suppose(change: Supposed): void {
+  supposed.value = change
 }
 async function begin(): Promise<void> {
-  await jobs.take(asIs.value!.sequence, moved.value!, 'as supposed')
-  supposed.value = { ...supposed.value, byDueTimes: false, first: [] }
+  if (await jobs.take(asIs.value!.sequence, moved.value!, 'as supposed'))
+    supposed.value = { ...supposed.value, byDueTimes: false, first: [] }
   await look()
 }
 async function setDue(): Promise<void> {
@@ -102,6 +105,7 @@ async function setDue(): Promise<void> {
       </template>
     </BalanceBar>
     <p v-if="failed" class="warning bad" role="alert">{{ failed }}</p>
+    <p v-else-if="!asIs" class="warning muted" role="status">All orders' work is being looked at.</p>
     <template v-if="asIs && !isEmpty">
       <SupposeBar v-model="supposed" v-model:with-drafts="withDrafts" :lanes="asIs.lanes">
         <VBtn v-if="moved" :height="26" color="primary" :loading="jobs.busy.value" @click="begin"
@@ -116,7 +120,8 @@ async function setDue(): Promise<void> {
         <ReliefList v-if="asIs.reliefs.length > 0 && !isSupposing" :as-is="asIs" @suppose="suppose" />
         <form v-if="isSupposing" class="keep" @submit.prevent="keep">
           <label>keep as <input v-model="givenName" maxlength="80" :placeholder="nameToKeep" /></label>
-          <VBtn type="submit" variant="text" :height="24">Keep to compare</VBtn>
+          <VBtn type="submit" variant="text" :height="24" :disabled="isFull">Keep to compare</VBtn>
+          <span v-if="isFull" class="muted">{{ mostKept }} are kept: forget one first.</span>
         </form>
         <KeptSuppositions v-if="kept.kept.value.length > 0" :as-is="asIs" :kept="kept" @suppose="suppose" />
         <VolumeProspects v-if="asIs.volumes.length > 0" v-model="supposed" :as-is="asIs" :if-so="ifSo" :names="names" />
@@ -161,14 +166,6 @@ async function setDue(): Promise<void> {
 </template>
 
 <style scoped>
-.sum {
-  white-space: nowrap;
-}
-.warning {
-  margin: 0;
-  padding: 5px 12px;
-  border-bottom: 1px solid var(--line);
-}
 .page {
   flex: 1;
   display: flex;
