@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { Range, RangeSum } from '../range.ts'
 import { sharedTimePart } from '../forecast/forecast.ts'
-import type { Turns } from '../turns.ts'
+import { each, type Turns } from '../turns.ts'
 import { barsOf, LaneBar } from './lane-bars.ts'
 import type { LaneWork } from './lanes.ts'
 import { rehearse } from './rehearsal.ts'
@@ -64,7 +64,7 @@ export function* outlook(there: OutlookGround, whatIf: WhatIf, at: Date): Turns<
   const ground = yield* knownGround(there)
   const plan = yield* supposedPlan(ground, whatIf, at)
   const { lanes, orders, due, entries, sequence, places, ends } = plan
-  const prospects = prospectsOf(entries)
+  const prospects = yield* prospectsOf(entries)
   const { begun: beginnings, lost } = ground.repeats
   const rehearsal = yield* rehearse({
     jobs: entries.flatMap(({ id, orderId, work }) => (work && places.has(id) ? [{ orderId, work }] : [])),
@@ -74,6 +74,11 @@ export function* outlook(there: OutlookGround, whatIf: WhatIf, at: Date): Turns<
   })
   const sure = sureOrders(plan)
   const room = new Map(whatIf.room.map(({ volumeId, freeBytes }) => [volumeId, freeBytes]))
+  const volumes: VolumeFilling[] = []
+  for (const { id, freeBytes } of ground.volumes) {
+    const filling = yield* fillingOf({ id, freeBytes: room.get(id) ?? freeBytes }, plan)
+    if (filling) volumes.push(filling)
+  }
   const isDue = orders.some(({ dueAt }) => dueAt !== null)
   return {
     at: at.toISOString(),
@@ -93,9 +98,7 @@ export function* outlook(there: OutlookGround, whatIf: WhatIf, at: Date): Turns<
       ...ends.all,
       inTime: isDue && orders.every(({ id, dueAt }) => dueAt === null || sure.has(id)) ? rehearsal.allInTime : null,
     },
-    volumes: ground.volumes.flatMap(
-      ({ id, freeBytes }) => fillingOf({ id, freeBytes: room.get(id) ?? freeBytes }, plan) ?? [],
-    ),
+    volumes,
     bars: yield* barsOf(places, entries),
     sequence: sequence.flatMap(({ id, state }) => (state === 'waiting' && id > 0 ? [id] : [])),
     repeats: ground.repeats,
@@ -116,17 +119,19 @@ function sureOrders({ entries, places }: SupposedPlan): Set<number> {
 }
 
 /** Counts and device time by order, and of all. */
-function prospectsOf(entries: readonly Entry[]) {
+function* prospectsOf(entries: readonly Entry[]): Turns<{ of(id: number): Counted; all: Counted }> {
   const sums = new Map<number, Sum>()
   const all = new Sum()
-  for (const { orderId, work } of entries) {
+  yield* each(entries, ({ orderId, work }) => {
     let sum = sums.get(orderId)
     if (!sum) sums.set(orderId, (sum = new Sum()))
     sum.add(work)
     all.add(work)
-  }
+  })
   return { of: (id: number) => sums.get(id)!.read(), all: all.read() }
 }
+
+type Counted = Pick<z.infer<typeof Prospect>, 'jobs' | 'unknown' | 'seconds'>
 
 class Sum {
   private jobs = 0
@@ -139,7 +144,7 @@ class Sum {
     else this.unknown++
   }
 
-  read() {
+  read(): Counted {
     return { jobs: this.jobs, unknown: this.unknown, seconds: this.seconds.range(sharedTimePart) }
   }
 }

@@ -1,5 +1,6 @@
 import { z } from 'zod'
-import { Range, RangeSum } from '../range.ts'
+import { Range, RangeSum, type SharedError } from '../range.ts'
+import { each, type Turns } from '../turns.ts'
 import type { OutlookGround, SupposedPlan } from './supposed-plan.ts'
 
 /** How a delivery volume fills: what is still to be written to it, summed up as jobs end. */
@@ -22,24 +23,33 @@ export type VolumeFilling = z.infer<typeof VolumeFilling>
 const mostSteps = 120
 
 /** How a volume fills; null where nothing is written to it. */
-export function fillingOf(
+export function* fillingOf(
   { id, freeBytes }: OutlookGround['volumes'][number],
   { entries, places }: Pick<SupposedPlan, 'entries' | 'places'>,
-): VolumeFilling | null {
-  const written = entries.filter(({ output }) => output?.volumeId === id)
-  if (written.length === 0) return null
+): Turns<VolumeFilling | null> {
   const whole = new RangeSum()
-  for (const { output } of written) if (output?.bytes) whole.add(output.bytes, output.shared)
+  const ending: { end: number; bytes: Range; shared: SharedError | null }[] = []
+  let [written, unknown] = [0, 0]
+  yield* each(entries, ({ id: jobId, output }) => {
+    if (output?.volumeId !== id) return
+    written++
+    const { bytes, shared } = output
+    if (!bytes) {
+      unknown++
+      return
+    }
+    whole.add(bytes, shared)
+    const end = places.get(jobId)?.end.expected
+    if (end !== undefined) ending.push({ end, bytes, shared })
+  })
+  if (written === 0) return null
+  ending.sort((a, b) => a.end - b.end)
+  yield
   const sum = new RangeSum()
-  const ending = written
-    .flatMap(({ id: jobId, output }) => {
-      const end = places.get(jobId)?.end.expected
-      return end !== undefined && output?.bytes ? [{ end, bytes: output.bytes, shared: output.shared }] : []
-    })
-    .sort((a, b) => a.end - b.end)
-  const steps = ending.map(({ end, bytes, shared }) => {
+  const steps: VolumeFilling['steps'] = []
+  yield* each(ending, ({ end, bytes, shared }) => {
     sum.add(bytes, shared)
-    return { seconds: end, bytes: sum.range() }
+    steps.push({ seconds: end, bytes: sum.range() })
   })
   const fullAt = (bound: 'expected' | 'high') =>
     freeBytes === null ? null : (steps.find(({ bytes }) => bytes[bound] > freeBytes)?.seconds ?? null)
@@ -47,7 +57,7 @@ export function fillingOf(
   return {
     volumeId: id,
     freeBytes,
-    unknown: written.filter(({ output }) => !output?.bytes).length,
+    unknown,
     bytes: whole.range(),
     fullSeconds: fullAt('expected'),
     fullEarlySeconds: fullAt('high'),
