@@ -198,6 +198,17 @@ export async function benchBatch(count: number): Promise<string[]> {
     // The lists of thousands that just changed are told of first.
     await pause(3000)
     await openPage('Shift', 'Waiting jobs')
+    await timed('go to All orders, until its rows are there', 1, async () => {
+      await page.getByRole('link', { name: 'Balance' }).click()
+      await page.getByRole('link', { name: 'All orders' }).click()
+      await page.getByRole('table', { name: 'Orders' }).getByRole('row').nth(1).waitFor({ timeout: 120_000 })
+    })
+    await timed('what if there were a lane more', 1, async () => {
+      const lanes = page.getByRole('group', { name: 'What if' }).getByLabel('lanes')
+      await lanes.fill(String(Number(await lanes.inputValue()) + 1))
+      const answer = page.getByRole('table', { name: 'Orders' }).getByText('if so:').first()
+      await answer.waitFor({ state: 'attached', timeout: 120_000 })
+    })
     const heard = await run200(running.databaseUrl, running.address, ids.slice(0, 200))
     await openPage('Handover', 'Results')
     await timed('cancel the rest', 3, () => ask('/api/jobs/actions', { ids: ids.slice(200), action: 'cancel' }))

@@ -30,12 +30,12 @@ export function useOutlook() {
   /** Null where nothing is supposed, or what comes of it is not known yet. */
   const ifSo = shallowRef<Outlook | null>(null)
   const failed = ref<string | null>(null)
-  const isLooking = ref(false)
+  /** Whether what is supposed now is not answered yet. */
+  const isAwaited = ref(false)
   let looks = 0
 
   async function look(): Promise<void> {
     const mine = ++looks
-    isLooking.value = true
     const [drafts, supposing] = [withDrafts.value, isSupposing.value]
     try {
       const [now, then] = await Promise.all([
@@ -49,13 +49,18 @@ export function useOutlook() {
     } catch (error) {
       if (mine === looks) failed.value = (error as Error).message
     } finally {
-      if (mine === looks) isLooking.value = false
+      if (mine === looks) isAwaited.value = false
     }
   }
 
   const lookSoon = useThrottleFn(look, lookMilliseconds, true)
   watch([() => order.jobChange, () => order.lanes, () => order.orders], () => void lookSoon(), { immediate: true })
   useIntervalFn(() => void lookSoon(), lookAgainMilliseconds)
+  watch([withDrafts, supposed], () => {
+    // An answer that is on its way is to another question.
+    looks++
+    isAwaited.value = true
+  })
   watchDebounced([withDrafts, supposed], () => void look(), { deep: true, debounce: 250 })
 
   function takeBack(): void {
@@ -63,5 +68,5 @@ export function useOutlook() {
     ifSo.value = null
   }
 
-  return { withDrafts, supposed, isSupposing, asIs, ifSo, failed, isLooking, look, takeBack }
+  return { withDrafts, supposed, isSupposing, asIs, ifSo, failed, isAwaited, look, takeBack }
 }

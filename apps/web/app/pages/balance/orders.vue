@@ -25,7 +25,7 @@ useHead({ title: 'All orders - Hematine' })
 const order = useOrder()
 const notices = useNotices()
 const jobs = useOrderOfJobs()
-const { withDrafts, supposed, isSupposing, asIs, ifSo, failed, isLooking, look, takeBack } = useOutlook()
+const { withDrafts, supposed, isSupposing, asIs, ifSo, failed, isAwaited, look, takeBack } = useOutlook()
 
 const shown = computed(() => ifSo.value ?? asIs.value)
 const at = computed(() => new Date(shown.value?.at ?? 0))
@@ -108,6 +108,7 @@ async function setDue(): Promise<void> {
     <p v-else-if="!asIs" class="warning muted" role="status">All orders' work is being looked at.</p>
     <template v-if="asIs && !isEmpty">
       <SupposeBar v-model="supposed" v-model:with-drafts="withDrafts" :lanes="asIs.lanes">
+        <span v-if="isAwaited" class="muted" role="status">being worked out</span>
         <VBtn v-if="moved" :height="26" color="primary" :loading="jobs.busy.value" @click="begin"
           >Begin {{ describeCount(moved.length) }} jobs in that order</VBtn
         >
@@ -115,7 +116,7 @@ async function setDue(): Promise<void> {
         <VBtn :height="26" variant="text" :disabled="!isSupposing" @click="takeBack">Back to as it is</VBtn>
       </SupposeBar>
       <TakenOrder :jobs="jobs" because="as was supposed" @done="look" />
-      <div class="scroll panel page" :aria-busy="isLooking">
+      <div class="scroll panel page" :aria-busy="isAwaited">
         <OrderProspects v-model="supposed" :as-is="asIs" :if-so="ifSo" />
         <ReliefList v-if="asIs.reliefs.length > 0 && !isSupposing" :as-is="asIs" @suppose="suppose" />
         <form v-if="isSupposing" class="keep" @submit.prevent="keep">
