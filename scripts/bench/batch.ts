@@ -23,7 +23,7 @@ async function makeSources(url: string, count: number): Promise<number[]> {
   try {
     const em = () => database.em.fork()
     // Without lanes nothing would have a place in the plan.
-    const standIn = { name: 'stand-in', machine: 'stand-in', host: 'stand-in', pid: 0 }
+    const standIn = { name: 'stand-in', machine: 'stand-in', cores: null, host: 'stand-in', pid: 0 }
     await registerWorker(em(), { id: randomUUID(), lanes: 2, ...standIn })
     const { brought } = await bringIn(
       em(),

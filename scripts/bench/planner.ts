@@ -10,7 +10,8 @@ import {
   type WorkToOrder,
 } from '@hematine/core'
 import loadSolver from 'highs'
-import { around, forecast, job } from '../../packages/core/tests/outlines.ts'
+import { around, extent, forecast, job } from '../../packages/core/tests/outlines.ts'
+import { numbersFrom } from './chance.ts'
 import { workOfChance, wrongIn } from '../../tests/support/order-of-work.ts'
 
 /** Cases of each family. */
@@ -103,7 +104,11 @@ function driven<Made>(turns: Turns<Made>): { made: Made; milliseconds: number; l
 /** What looking ahead at all orders takes: as it is, with what would help, and as is supposed. */
 function timeOutlooks(seed: number): void {
   const [lanes, orders] = [8, 10]
-  console.log(`\n## All orders ahead, ${orders} orders on ${lanes} lanes, ${rehearsals} rehearsals\n`)
+  const cores = 16
+  const random = numbersFrom(seed)
+  console.log(
+    `\n## All orders ahead, ${orders} orders on ${lanes} lanes that share ${cores} cores, ${rehearsals} rehearsals; long jobs in segments\n`,
+  )
   console.log('| jobs | question | milliseconds | longest turn |')
   console.log('|---|---|---|---|')
   for (const jobs of [100, 1000, 10_000]) {
@@ -111,10 +116,14 @@ function timeOutlooks(seed: number): void {
     const at = new Date()
     const ground: OutlookGround = {
       jobs: work.jobs.map(({ id, orderId, seconds }) =>
-        job({ id, orderId, state: 'waiting', measured: forecast(around(seconds, 0.3), around(100, 0.1)) }),
+        job({
+          ...{ id, orderId, state: 'waiting' },
+          extent: { ...extent(100_000), isDivisible: true },
+          measured: { ...forecast(around(seconds, 0.3), around(100, 0.1)), busyCores: 0.5 + random() * cores * 0.5 },
+        }),
       ),
       forecasts: { rates: new Map(), calibrations: new Map() },
-      lanes,
+      machine: { lanes, cores },
       orders: work.orders.map(({ orderId, dueSeconds }) => ({
         id: orderId,
         code: `${orderId}`,

@@ -1,7 +1,16 @@
 import { copyFileSync, existsSync, mkdirSync, readdirSync, rmSync, statSync } from 'node:fs'
 import { cpus } from 'node:os'
 import path from 'node:path'
-import { isSettled, middle, readSettings, type JobRecord, type PlannedJobRecord, type SourceRow } from '@hematine/core'
+import {
+  describeSharing,
+  isSettled,
+  middle,
+  readSettings,
+  type JobRecord,
+  type PlannedJobRecord,
+  type Sharing,
+  type SourceRow,
+} from '@hematine/core'
 import { ownVolumes } from '@hematine/demo'
 import { askerOf } from '../lib/asker.ts'
 import { SetUpProblem, temporaryDirectory } from '../lib/bootstrap.mjs'
@@ -29,8 +38,12 @@ interface Look {
 
 const percent = (part: number) => (Number.isFinite(part) ? `${Math.round(part * 100)} %` : '-')
 
-/** Runs a batch, notes each second what is told of the jobs that run, and holds it against when they ended. */
-export async function benchRunning(directory: string | undefined): Promise<void> {
+/**
+ * Runs a batch, notes each second what is told of the jobs that run, and holds it against when they ended.
+ * @param directory with clips; the demo's without one
+ * @param lanes of its worker
+ */
+export async function benchRunning(directory: string | undefined, lanes: string): Promise<void> {
   if (directory !== undefined && !existsSync(directory)) throw new SetUpProblem(`There is no directory ${directory}.`)
   await build()
   const temporary = temporaryDirectory('hematine-bench-running-')
@@ -44,7 +57,11 @@ export async function benchRunning(directory: string | undefined): Promise<void>
   const running = await run({
     empty: directory !== undefined,
     dataDirectory,
-    settings: readSettings({ HEMATINE_PORT: String(await freePort()), HEMATINE_LOG_LEVEL: 'error' }),
+    settings: readSettings({
+      HEMATINE_PORT: String(await freePort()),
+      HEMATINE_LOG_LEVEL: 'error',
+      HEMATINE_LANES: lanes,
+    }),
     lasting: false,
     say: () => undefined,
   })
@@ -79,12 +96,14 @@ export async function benchRunning(directory: string | undefined): Promise<void>
 
     const looks: Look[] = []
     const ofAll: Look[] = []
+    let sharing: Sharing | null = null
     for (let isOver = false; !isOver;) {
       const work = await ask<{
         at: string
         active: PlannedJobRecord[]
         counts: Record<string, number>
         released: { end: Look['end'] | null }
+        sharing: Sharing | null
       }>('/api/work?orderId=1')
       const at = new Date(work.at).getTime()
       const byClock = ({ low, expected, high }: Look['end']) => ({
@@ -95,6 +114,7 @@ export async function benchRunning(directory: string | undefined): Promise<void>
       for (const { id, progress, end } of work.active)
         if (progress && end)
           looks.push({ job: id, at, part: progress.part, end: byClock(end), seen: progress.secondsLeft })
+      sharing ??= work.sharing
       if (work.released.end) ofAll.push({ job: 0, at, part: 0, end: byClock(work.released.end), seen: null })
       isOver = ['waiting', 'queued', 'running', 'placing'].every(state => !work.counts[state])
       await pause(lookMilliseconds)
@@ -107,7 +127,7 @@ export async function benchRunning(directory: string | undefined): Promise<void>
     )
     const tookOf = new Map(settled.map(({ id, workSeconds }) => [id, workSeconds ?? 0]))
     console.log(
-      `Machine: ${cpus()[0]!.model.trim()}, ${cpus().length} cores, Node.js ${process.versions.node}. ${endOf.size} of ${ids.length} jobs done, ${looks.length} looks.\n`,
+      `Machine: ${cpus()[0]!.model.trim()}, ${cpus().length} cores, Node.js ${process.versions.node}. Lanes: ${lanes}. ${describeSharing(Number(lanes), sharing) ?? ''} ${endOf.size} of ${ids.length} jobs done, ${looks.length} looks.\n`,
     )
     console.log(
       '| looks | how many | within what was told | within 5 % of what is seen | off, of what was left | ranges |',

@@ -96,6 +96,7 @@ export async function makeWorker(test: TestDatabase, changes: Partial<WorkerIden
     id: crypto.randomUUID(),
     name: `worker ${++workers}`,
     machine: 'test, 2 cores',
+    cores: null,
     host: 'here',
     pid: process.pid,
     lanes: 1,

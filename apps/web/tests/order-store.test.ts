@@ -16,7 +16,9 @@ beforeEach(() => {
     '/api/source-counts': { all: 0, undecided: 0, reading: 0, measuring: 0, refused: 0 },
     '/api/planned-sources': [],
     '/api/work': {
-      ...atOnce(Agenda.make(1, [], [], 1, { rates: new Map(), calibrations: new Map() }, new Date())).summary,
+      ...atOnce(
+        Agenda.make(1, [], [], { lanes: 1, cores: null }, { rates: new Map(), calibrations: new Map() }, new Date()),
+      ).summary,
       active: [],
     },
   }

@@ -117,10 +117,14 @@ async function doMeasure({ input, facts: known, depth }: Extract<Assignment, { k
 }
 
 async function doSample(assignment: Extract<Assignment, { kind: 'sample' }>): Promise<void> {
+  const begin = { at: performance.now(), used: process.cpuUsage() }
   const measurement = hasPicture(assignment)
     ? await measureSample(assignment, gate, () => undefined)
     : await measureSoundSample(assignment, gate)
-  await report({ say: 'sample', measurement })
+  const { user, system } = process.cpuUsage(begin.used)
+  // Both in microseconds. The clock of the processor is coarser than that of the wall.
+  const busyCores = Math.max(0.01, (user + system) / ((performance.now() - begin.at) * 1000))
+  await report({ say: 'sample', measurement: { ...measurement, busyCores } })
 }
 
 async function doCurve(assignment: Extract<Assignment, { kind: 'curve' }>): Promise<void> {

@@ -1,4 +1,9 @@
-import { cpus } from 'node:os'
+import { availableParallelism, cpus } from 'node:os'
+
+/** Cores that work on this machine can have. */
+export function coresOfMachine(): number {
+  return availableParallelism()
+}
 
 /** Processor and number of cores, as shown with everything measured on this machine. */
 export function machineInWords(): string {

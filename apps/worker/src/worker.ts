@@ -35,7 +35,7 @@ import { Children } from './children.ts'
 import { JobRun } from './job-run.ts'
 import { kinds } from './kinds/index.ts'
 import type { Hands, Kind } from './kinds/kind.ts'
-import { machineInWords, processLives } from './machine.ts'
+import { coresOfMachine, machineInWords, processLives } from './machine.ts'
 import { placeResult } from './placing.ts'
 import { markVolumes, tidy } from './tidying.ts'
 import { Turnstile } from './turnstile.ts'
@@ -130,7 +130,7 @@ export class Worker {
 
   private newIdentity(): WorkerIdentity {
     const { name, host, lanes } = this.options
-    return { id: randomUUID(), name, machine: machineInWords(), host, pid: process.pid, lanes }
+    return { id: randomUUID(), name, machine: machineInWords(), cores: coresOfMachine(), host, pid: process.pid, lanes }
   }
 
   private get em() {

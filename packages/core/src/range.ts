@@ -43,6 +43,11 @@ export function rangeAround(expected: number, part: number): Range {
   return { expected, low: Math.max(expected * (1 - part), expected / (1 + part) ** 2), high }
 }
 
+/** A range so many times as large. */
+export function scaled({ expected, low, high }: Range, factor: number): Range {
+  return { expected: expected * factor, low: low * factor, high: high * factor }
+}
+
 /** An error that several estimates have in common, relative to each: what was measured of one stands for all of a group. */
 export interface SharedError {
   group: string
@@ -72,6 +77,18 @@ export class RangeSum {
     if (!group) this.shared.set(shared.group, (group = { sum: 0 }))
     this.sharedSquares += common * (2 * group.sum + common)
     group.sum += common
+  }
+
+  /** The sum as it is with one estimate more, which is not added to it. @param sharedPart see `range` */
+  rangeWith(range: Range, shared: SharedError | null, sharedPart = 0): Range {
+    const sum = new RangeSum()
+    sum.expected = this.expected
+    sum.lowSquares = this.lowSquares
+    sum.highSquares = this.highSquares
+    sum.sharedSquares = this.sharedSquares
+    if (shared) sum.shared.set(shared.group, { sum: this.shared.get(shared.group)?.sum ?? 0 })
+    sum.add(range, shared)
+    return sum.range(sharedPart)
   }
 
   /** How much is expected so far. */

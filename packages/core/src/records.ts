@@ -367,6 +367,8 @@ export const WorkerRecord = z.object({
   name: z.string(),
   /** Processor and core count, in words. */
   machine: z.string(),
+  /** Of its machine; null where it did not say. */
+  cores: z.int().positive().nullable(),
   /** None for one that takes no jobs. */
   lanes: z.int().min(0),
   state: z.enum(['at work', 'takes no jobs', 'gone']),

@@ -12,6 +12,7 @@ import {
   type LaneWork,
 } from '../src/index.ts'
 import { extent, sample, window } from '../../../tests/support/samples.ts'
+import { lanesOnly } from './outlines.ts'
 
 describe('forecast of a job', () => {
   const forecast = forecastJob(sample([window(), window(), window()]), extent)
@@ -126,8 +127,9 @@ describe('places of samples', () => {
 
 describe('lanes', () => {
   const planLanes = (jobs: readonly LaneWork[], count: number) => {
-    const lanes = new Lanes(count)
-    return jobs.map(job => lanes.place(job))
+    const lanes = new Lanes(lanesOnly(count))
+    for (const job of jobs) lanes.place(job)
+    return lanes.finish()
   }
   const hour = { expected: 3600, low: 3000, high: 4200 }
 
@@ -141,7 +143,12 @@ describe('lanes', () => {
       2,
     )
     expect(
-      plan.map(place => [place.id, place.lane, Math.round(place.start.expected), Math.round(place.end.expected)]),
+      plan.map(place => [
+        place.id,
+        place.stretches[0]!.lane,
+        Math.round(place.start.expected),
+        Math.round(place.end.expected),
+      ]),
     ).toEqual([
       [1, 0, 0, 3600],
       [2, 1, 0, 600],
@@ -187,10 +194,16 @@ describe('lanes', () => {
     expect(width(1 / 60, 3540)).toBeGreaterThan(1.3)
     expect(width(1 / 360, 3590)).toBeGreaterThan(4)
     expect(width(0.99, 36)).toBeLessThan(1.05)
-    // What several lanes make at once is told for one lane, so that their speed alone counts.
+    // It is told for one lane: three that make 15 minutes more of it have 45 minutes' work, and forecasts are of one lane, too.
     const segments = { done: 1, total: 9, awaitsSound: false, lanes: 3 }
-    const inLanes = { ...progress, part: 0.1, secondsLeft: 900, segments }
-    expect(workLeft({ state: 'running', forecast, progress: inLanes })!.expected).toBe(900)
+    const inLanes = (part: number) =>
+      workLeft({ state: 'running', forecast, progress: { ...progress, part, secondsLeft: 900, segments } })!.expected
+    expect(inLanes(0.6)).toBeCloseTo(2700)
+    expect(inLanes(0.1)).toBeCloseTo(hour.expected * 0.9)
+    // What was seen beside others that slowed it to a half is half as much work.
+    expect(
+      workLeft({ state: 'running', forecast, progress: { ...progress, part: 0.6, secondsLeft: 3000 } }, 2)!.expected,
+    ).toBeCloseTo(1500)
     expect(running(1, 0)).toEqual({ expected: 0, low: 0, high: 0 })
     expect(workLeft({ state: 'placing', forecast, progress: null })!.expected).toBe(0)
     expect(workLeft({ state: 'waiting', forecast: null, progress: null })).toBeNull()

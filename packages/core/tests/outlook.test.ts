@@ -14,7 +14,7 @@ import {
 import { atOnce } from '../../../tests/support/at-once.ts'
 import { wrongIn } from '../../../tests/support/order-of-work.ts'
 import { seeded } from '../../../tests/support/seeded.ts'
-import { at, inMinutes, minute, order, around, forecast, job } from './outlines.ts'
+import { around, at, forecast, inMinutes, job, lanesOnly, minute, order } from './outlines.ts'
 
 /** What comes of all orders' jobs, as they are and as is supposed. */
 const minutes = (value: number, bytes = 100): Pick<JobOutline, 'measured'> => ({
@@ -26,7 +26,7 @@ const unknown = { measured: null, likeKey: null }
 const ground = (changes: Partial<OutlookGround>): OutlookGround => ({
   jobs: [waiting(1, 1, 60), waiting(2, 1, 60), waiting(3, 2, 30)],
   forecasts: { rates: new Map(), calibrations: new Map() },
-  lanes: 1,
+  machine: lanesOnly(1),
   orders: [order(1, 300), order(2, 120)],
   volumes: [{ id: 3, freeBytes: 1000 }],
   repeats: { begun: 0, lost: 0 },
@@ -82,7 +82,7 @@ describe('as it is', () => {
 
   test('without a lane only what is begun has an end', () => {
     const jobs = [waiting(1, 1, 60, { state: 'running' }), waiting(2, 2, 30)]
-    const found = look({ jobs, lanes: 0 })
+    const found = look({ jobs, machine: lanesOnly(0) })
     expect(endsInMinutes(found)).toEqual({ 'SL-1': 60, 'SL-2': null })
     expect(found.orders[1]).toMatchObject({ inTime: null, lateSeconds: 0 })
   })
@@ -101,7 +101,7 @@ describe('as it is', () => {
         without: random() < 0.3 ? [2] : [],
       }
       const orders = [1, 2, 3, 4].map(id => order(id, random() < 0.2 ? null : random() * 900))
-      const found = look({ jobs, lanes, orders }, supposed)
+      const found = look({ jobs, machine: lanesOnly(lanes), orders }, supposed)
       const done = jobs.filter(({ orderId }) => !supposed.without.includes(orderId))
       if (!supposed.byDueTimes) {
         const rank = ({ orderId }: JobOutline) =>
@@ -143,12 +143,17 @@ describe('as it is', () => {
         }),
       )
       const orders = [order(1, 300), order(2, 120), order(3, null)]
-      const all = ground({ jobs, orders, lanes: 1 + (seed % 4), volumes: [3, 4].map(id => ({ id, freeBytes: 1e9 })) })
+      const all = ground({
+        jobs,
+        orders,
+        machine: lanesOnly(1 + (seed % 4)),
+        volumes: [3, 4].map(id => ({ id, freeBytes: 1e9 })),
+      })
       const found = atOnce(outlook(all, WhatIf.parse({}), at))
       const forecasts = new Map<number, JobForecast>()
       for (const id of [1, 2, 3]) {
         const [own, others] = [jobs.filter(entry => entry.orderId === id), jobs.filter(entry => entry.orderId !== id)]
-        const agenda = atOnce(Agenda.make(id, own, others, all.lanes, all.forecasts, at))
+        const agenda = atOnce(Agenda.make(id, own, others, all.machine, all.forecasts, at))
         for (const [key, value] of agenda.forecasts) forecasts.set(key, value)
         const there = found.orders.find(entry => entry.id === id)
         if (!there) continue
@@ -164,7 +169,7 @@ describe('as it is', () => {
           expect(volume.bytes.high).toBeCloseTo(need.bytes.high)
         }
       }
-      const suggested = atOnce(suggestOrder(jobs, forecasts, all.lanes, orders, at))
+      const suggested = atOnce(suggestOrder(jobs, forecasts, all.machine, orders, at))
       for (const { id, now } of suggested.orders) expect(found.orders.find(entry => entry.id === id)).toMatchObject(now)
     }
   })
@@ -354,15 +359,15 @@ describe('what would help', () => {
         waiting(1 + index, 1 + Math.floor(random() * 4), 1 + random() * 90, { position: random() }),
       )
       const orders = [1, 2, 3, 4].map(id => order(id, random() * 900))
-      const found = look({ jobs: some, orders, lanes: 2 })
+      const found = look({ jobs: some, orders, machine: lanesOnly(2) })
       for (const { supposed, lateSeconds, late } of found.reliefs) {
         expect(lateSeconds).toBeLessThan(found.all.lateSeconds)
-        const then = look({ jobs: some, orders, lanes: 2 }, supposed)
+        const then = look({ jobs: some, orders, machine: lanesOnly(2) }, supposed)
         expect(then.all.lateSeconds).toBeCloseTo(lateSeconds)
         expect(then.orders.filter(entry => entry.lateSeconds > 0).map(({ id }) => id)).toEqual(late)
         if (supposed.lanesMore > 0)
           expect(
-            look({ jobs: some, orders, lanes: 2 }, { lanesMore: supposed.lanesMore - 1 }).all.lateSeconds,
+            look({ jobs: some, orders, machine: lanesOnly(2) }, { lanesMore: supposed.lanesMore - 1 }).all.lateSeconds,
           ).toBeGreaterThan(0)
       }
     }
@@ -372,7 +377,7 @@ describe('what would help', () => {
     expect(told(look({ jobs: [waiting(1, 1, 60)], orders: [order(1, 30)] }))).toMatchObject([[{ due: {} }, 0, []]])
     expect(look({ jobs, orders: [order(1, 300), order(2, 300)] }).reliefs).toEqual([])
     expect(look({ jobs }, { lanesMore: -1 }).reliefs).toEqual([])
-    expect(look({ jobs, lanes: 0 }).reliefs).toEqual([])
+    expect(look({ jobs, machine: lanesOnly(0) }).reliefs).toEqual([])
   })
 
   test('counts drafts where they count', () => {

@@ -16,7 +16,7 @@ import {
   type LikeRate,
 } from '../src/index.ts'
 import { atOnce } from '../../../tests/support/at-once.ts'
-import { around, exactly, extent, forecast, job, traits } from './outlines.ts'
+import { around, exactly, extent, forecast, job, lanesOnly, traits } from './outlines.ts'
 
 /** A source of `frames` frames, of which each took so many seconds and bytes, after two seconds to begin. */
 const known = (frames: number, secondsPerFrame: number, bytesPerFrame: number) => ({
@@ -42,6 +42,17 @@ describe('a forecast carried over from like sources', () => {
     expect(rate.time.each).toBeCloseTo(Math.hypot(2.92 * 0.2 * Math.sqrt(4 / 3), 0.25), 4)
     // What all of the lot share is how well the mean is known.
     expect(rate.time.shared).toBeCloseTo(Math.hypot((2.92 * 0.2) / Math.sqrt(3), 0.25 / Math.sqrt(3)), 4)
+  })
+
+  test('keeps as many cores busy as those that were measured, the longer ones counting for more', () => {
+    const busy = (frames: number, busyCores?: number) => {
+      const { forecast: told, ...rest } = known(frames, 0.1, 1000)
+      return { ...rest, forecast: { ...told, ...(busyCores === undefined ? {} : { busyCores }) } }
+    }
+    // 12 s of one core, 32 s of three: 108 s of a processor in 44.
+    const rate = likeRate('lot', [busy(100, 1), busy(300, 3), busy(200)])!
+    expect(forecastByLike(rate, extent(1000)).busyCores).toBeCloseTo(108 / 44, 9)
+    expect(forecastByLike(likeRate('lot', [busy(100)])!, extent(1000))).not.toHaveProperty('busyCores')
   })
 
   test('of one source says little', () => {
@@ -101,7 +112,7 @@ describe('sums', () => {
 const noRates: ReadonlyMap<string, LikeRate> = new Map()
 const at = new Date('2026-11-27T08:00:00Z')
 const agendaOf = (own: JobOutline[], others: JobOutline[] = [], rates = noRates, lanes = 1) =>
-  atOnce(Agenda.make(1, own, others, lanes, { rates, calibrations: new Map() }, at))
+  atOnce(Agenda.make(1, own, others, lanesOnly(lanes), { rates, calibrations: new Map() }, at))
 
 describe('an agenda', () => {
   test('of workers without a lane has an end for what was begun alone', () => {

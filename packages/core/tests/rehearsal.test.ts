@@ -2,7 +2,7 @@ import { describe, expect, test } from 'vitest'
 import { rehearsals, rehearse, sharedTimePart, type Range, type WorkToRehearse } from '../src/index.ts'
 import { atOnce } from '../../../tests/support/at-once.ts'
 import { workOfChance } from '../../../tests/support/order-of-work.ts'
-import { around, exactly } from './outlines.ts'
+import { around, exactly, lanesOnly } from './outlines.ts'
 
 /** How probable it is that orders are done by their due times: counted in rehearsals, held against what probability theory says of them. */
 const job = (orderId: number, seconds: Range, group?: [string, number]) => ({
@@ -11,7 +11,7 @@ const job = (orderId: number, seconds: Range, group?: [string, number]) => ({
 })
 const work = (changes: Partial<WorkToRehearse>): WorkToRehearse => ({
   jobs: [],
-  lanes: 1,
+  machine: lanesOnly(1),
   orders: [{ orderId: 1, dueSeconds: 100 }],
   again: 0,
   ...changes,
@@ -97,7 +97,7 @@ test('a lane more never makes anything less probable, and the same work comes to
       atOnce(
         rehearse({
           jobs: jobs.map(({ orderId, seconds }) => job(orderId, around(seconds, 0.4))),
-          lanes,
+          machine: lanesOnly(lanes),
           orders,
           again: 0.1,
         }),

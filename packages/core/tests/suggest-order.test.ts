@@ -1,7 +1,7 @@
 import { describe, expect, test } from 'vitest'
 import { sharedTimePart, suggestOrder, type JobForecast, type JobOutline, type OrderSuggestion } from '../src/index.ts'
 import { atOnce } from '../../../tests/support/at-once.ts'
-import { at, minute, order, around, exactly, forecast, job } from './outlines.ts'
+import { around, at, exactly, forecast, job, lanesOnly, minute, order } from './outlines.ts'
 
 /** Orders that share lanes, their due times, and an order of the jobs in which less is late. */
 const waiting = (id: number, orderId: number, changes: Partial<JobOutline> = {}) =>
@@ -15,7 +15,7 @@ const suggest = (
   const forecasts = new Map<number, JobForecast>(
     Object.entries(minutes).map(([id, value]) => [Number(id), forecast(around(value * minute, 0.1), exactly(1))]),
   )
-  return atOnce(suggestOrder(jobs, forecasts, lanes, orders, at))
+  return atOnce(suggestOrder(jobs, forecasts, lanesOnly(lanes), orders, at))
 }
 
 describe('an order of the jobs', () => {
@@ -121,7 +121,7 @@ describe('an order of the jobs', () => {
   test('of four thousand jobs comes in turns of no more than a few milliseconds each', () => {
     const many = Array.from({ length: 4000 }, (_, index) => waiting(index + 1, 1 + (index % 3)))
     const forecasts = new Map(many.map(({ id }) => [id, forecast(exactly(minute * (1 + (id % 7))), exactly(1))]))
-    const planning = suggestOrder(many, forecasts, 4, [order(1, 4000), order(2, 2000), order(3, 1000)], at)
+    const planning = suggestOrder(many, forecasts, lanesOnly(4), [order(1, 4000), order(2, 2000), order(3, 1000)], at)
     let turns = 0
     let turn = planning.next()
     for (; !turn.done; turn = planning.next()) turns++

@@ -220,6 +220,7 @@ export function workerRecord(row: WorkerRow): WorkerRecord {
     id: row.id,
     name: row.name,
     machine: row.machine,
+    cores: row.cores ?? null,
     lanes: row.lanes,
     state: row.goneAt ? 'gone' : row.lanes === 0 ? 'takes no jobs' : 'at work',
     seenAt: row.seenAt!.toISOString(),

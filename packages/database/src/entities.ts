@@ -567,6 +567,8 @@ export const WorkerEntity = defineEntity({
     id: p.uuid().primary(),
     name: p.text(),
     machine: p.text(),
+    /** Of its machine; null of workers of before it was kept. */
+    cores: p.integer().nullable(),
     /** Host name and process number: a worker of the same host can see at once whether this one still lives. */
     host: p.text(),
     pid: p.integer(),

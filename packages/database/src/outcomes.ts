@@ -5,8 +5,11 @@ import {
   leastOutcomes,
   mostOutcomes,
   promise,
+  scaled,
+  slowingOf,
   specTitle,
   type Basis,
+  type BusyStretch,
   type Calibrations,
   type ForecastGround,
   type ForecastOutcome,
@@ -23,6 +26,7 @@ import {
 } from './entities.ts'
 import { likeRatesOf } from './samples.ts'
 import { run } from './sql.ts'
+import { machineOf } from './workers.ts'
 
 /** Ranges are made anew when so many more results of a kind are there, a tenth of them: what people see does not move with each. */
 const resultsApart = (results: number) => Math.min(20, Math.max(5, Math.floor(results / 10)))
@@ -54,6 +58,47 @@ export async function repeatsOf(em: EntityManager): Promise<{ begun: number; los
   return row!
 }
 
+/** A job that is or was worked at: from when to when in seconds of the clock, and how many cores it keeps busy; none where nobody knows. */
+interface JobAtWork {
+  from: number
+  to: number
+  /** Null while it runs. */
+  workSeconds: number | null
+  busyCores: number | null
+  lanes: number
+}
+
+/** @param most lanes that there are */
+function stretchOf({ from, to, workSeconds, busyCores, lanes }: JobAtWork, most: number): BusyStretch {
+  // In segments it has several lanes; on hold it has none.
+  const atOnce = workSeconds === null ? lanes : to > from ? Math.min(most, workSeconds / (to - from)) : 1
+  return { from, to, cores: (busyCores ?? 0) * atOnce }
+}
+
+/** How many times as long as alone a job took because of what ran beside it; 1 where it is not known how many cores there are, or how many it keeps busy. */
+async function slowingOfJob(tx: EntityManager, job: JobRow): Promise<number> {
+  const { startedAt, finishedAt, workSeconds, promised } = job
+  const { lanes, cores } = await machineOf(tx)
+  const busyCores = promised?.forecast.busyCores
+  if (!startedAt || !finishedAt || cores === null || busyCores === undefined) return 1
+  const beside = await run<JobAtWork>(
+    tx,
+    `select extract(epoch from started_at)::double precision as "from",
+       extract(epoch from coalesce(finished_at, now()))::double precision as "to",
+       case when finished_at is not null then work_seconds end as "workSeconds",
+       (promised #>> '{forecast,busyCores}')::double precision as "busyCores",
+       coalesce((progress #>> '{segments,lanes}')::int, 1) as lanes
+     from job where id <> ? and started_at < ? and (finished_at > ? or state in ('running', 'placing'))`,
+    [job.id, finishedAt, startedAt],
+  )
+  const [from, to] = [startedAt.getTime() / 1000, finishedAt.getTime() / 1000]
+  return slowingOf(
+    stretchOf({ from, to, workSeconds: workSeconds ?? null, busyCores, lanes: 1 }, lanes),
+    beside.map(other => stretchOf(other, lanes)),
+    cores,
+  )
+}
+
 /** Holds a job that is done against what was forecast of it, where anything was. */
 export async function keepOutcome(tx: EntityManager, job: JobRow): Promise<void> {
   const { promised, check, workSeconds, finishedAt } = job
@@ -61,6 +106,9 @@ export async function keepOutcome(tx: EntityManager, job: JobRow): Promise<void>
   await tx.populate(job, ['source'] as never)
   const { kind, forecast, raw } = promised
   const basis = basisOf(kind)
+  // Forecasts are of a machine of its own; what ran beside a job is not their fault.
+  const slowing = await slowingOfJob(tx, job)
+  tx.assign(job, { promised: { ...promised, forecast: { ...forecast, slowing } } })
   tx.create(OutcomeEntity, {
     jobId: job.id,
     sourceName: sourceName(job.source.getEntity() as SourceRow),
@@ -69,7 +117,7 @@ export async function keepOutcome(tx: EntityManager, job: JobRow): Promise<void>
     basis,
     heldAgainst: forecast.heldAgainst ?? null,
     finishedAt: finishedAt!,
-    seconds: { raw: raw.seconds, said: forecast.seconds, took: workSeconds },
+    seconds: { raw: scaled(raw.seconds, slowing), said: scaled(forecast.seconds, slowing), took: workSeconds },
     bytes: { raw: raw.bytes, said: forecast.bytes, took: check.measurement.bytes },
   })
   await tx.flush()

@@ -2,11 +2,14 @@ import { createHash } from 'node:crypto'
 import type { EntityManager } from '@mikro-orm/postgresql'
 import {
   chooseStandIns,
+  deliveredFacts,
   extentOf,
   forecastJob,
   likeRate,
+  planOf,
   standIns,
   unitsOf,
+  whyWhole,
   type DeliverySpec,
   type JobExtent,
   type LikeRate,
@@ -78,6 +81,11 @@ function likeKeyOf({ source, spec, steps, treatment }: SampleWish): string {
     .digest('hex')
 }
 
+/** Whether a job can be made in segments. */
+function isDivisible({ source, treatment, spec }: SampleWish): boolean {
+  return source.facts ? whyWhole(planOf({ treatment, spec }), deliveredFacts(source.facts, treatment)) === null : false
+}
+
 interface KeptSample {
   id: number
   fingerprint: string
@@ -94,7 +102,7 @@ export async function ensureSamples(em: EntityManager, wishes: readonly SampleWi
   const fingerprints = wishes.map(({ source, treatment, spec }) => sampleFingerprint(source, treatment, spec))
   const entries = new Map(
     wishes.map((wish, index) => {
-      const extent = extentOf(wish)
+      const extent = { ...extentOf(wish), isDivisible: isDivisible(wish) }
       return [
         fingerprints[index]!,
         {

@@ -1,6 +1,6 @@
 import { LockMode } from '@mikro-orm/core'
 import type { EntityManager } from '@mikro-orm/postgresql'
-import type { WorkerRecord } from '@hematine/core'
+import type { Machine, WorkerRecord } from '@hematine/core'
 import { workerRecord } from './as-records.ts'
 import {
   JobEntity,
@@ -25,6 +25,7 @@ export interface WorkerIdentity {
   id: string
   name: string
   machine: string
+  cores: number | null
   host: string
   pid: number
   lanes: number
@@ -55,6 +56,17 @@ export async function setLanes(em: EntityManager, workerId: string, lanes: numbe
     await tx.upsert(LaneChoiceEntity, { host: row.host, name: row.name, lanes })
     return workerRecord(row)
   })
+}
+
+/** Lanes of all workers, and the cores of the machines that they are on; no number of cores where one of them did not say. */
+export async function machineOf(em: EntityManager): Promise<Machine> {
+  const workers = await em.find(WorkerEntity, { goneAt: null })
+  const hosts = new Map(workers.map(({ host, cores }) => [host, cores ?? null]))
+  const known = [...hosts.values()].flatMap(cores => cores ?? [])
+  return {
+    lanes: workers.reduce((sum, { lanes }) => sum + lanes, 0),
+    cores: known.length > 0 && known.length === hosts.size ? known.reduce((sum, cores) => sum + cores, 0) : null,
+  }
 }
 
 export async function listWorkers(em: EntityManager): Promise<WorkerRecord[]> {

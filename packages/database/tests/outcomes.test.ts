@@ -12,6 +12,7 @@ import {
   listJobs,
   listOutcomes,
   listOutlines,
+  machineOf,
   readJob,
   startJob,
   takeTask,
@@ -39,12 +40,15 @@ async function draft(count: number, specKey = 'playback-box'): Promise<number[]>
 }
 
 /** Measures every sample that there is. @param encodeSeconds of each of three stretches of 30 frames */
-async function measureAll(encodeSeconds = 3): Promise<void> {
+async function measureAll(encodeSeconds = 3, busyCores?: number): Promise<void> {
   const rows = await db.em().getConnection().execute<{ id: number }[]>(`select id from sample`)
   await db.em().getConnection().execute(`update sample set state = 'waiting'`)
   for (const { id } of rows) {
     const { run } = (await beginSample(db.em(), id))!
-    await keepMeasurement(db.em(), id, run, sample([window({ encodeSeconds }), window({ encodeSeconds }), window()]))
+    await keepMeasurement(db.em(), id, run, {
+      ...sample([window({ encodeSeconds }), window({ encodeSeconds }), window()]),
+      ...(busyCores === undefined ? {} : { busyCores }),
+    })
   }
 }
 
@@ -53,10 +57,11 @@ async function begin() {
   const { payload } = (await takeTask(db.em(), db.queue, 'job', worker.id))!
   return (await startJob(db.em(), payload.jobId, payload.attempt, worker))!
 }
+type Begun = Awaited<ReturnType<typeof begin>>
 
-/** Does the next job. @param part of what was expected of it that it takes, in time and bytes */
-async function finishNext(part: number): Promise<number> {
-  const job = await begin()
+/** Does the next job, or one that is begun. @param part of what was expected of it that it takes, in time and bytes */
+async function finishNext(part: number, begun?: Begun): Promise<number> {
+  const job = begun ?? (await begin())
   const forecast = job.promised?.forecast
   const bytes = Math.round((forecast?.bytes.expected ?? 1000) * part)
   await beginPlacing(db.em(), job.id, job.attempt, worker.id, {
@@ -170,4 +175,70 @@ describe('kinds of work', () => {
       expect(outline!.traits.durationSeconds).toBe((await readJob(db.em(), job.id)).durationSeconds)
     }
   })
+})
+
+describe('jobs that ran beside others', () => {
+  const secondsAgo = (id: number, seconds: number) =>
+    db
+      .em()
+      .getConnection()
+      .execute(`update job set started_at = now() - interval '${seconds} seconds' where id = ${id}`)
+
+  test('are held against their forecasts with what those took from them', async () => {
+    worker = await makeWorker(db, { cores: 2, lanes: 2 })
+    await db.em().getConnection().execute(`update worker set gone_at = now() where id <> '${worker.id}'`)
+    const ids = await draft(3)
+    // Each keeps both cores busy.
+    await measureAll(3, 2)
+    await actOnJobs(db.em(), ids, 'release')
+    const told = (await forecastOf(ids[0]!))!
+    const [first, second, third] = [await begin(), await begin(), await begin()]
+    // For the first half of its time alone, for the second beside another: a half and a quarter of it are work.
+    await secondsAgo(first.id, 1000)
+    await secondsAgo(second.id, 500)
+    await secondsAgo(third.id, 0)
+    await finishNext(1000 / told.seconds.expected, first)
+    const [outcome] = await listOutcomes(db.em(), 1)
+    expect(outcome!.seconds.took).toBeCloseTo(1000, 6)
+    expect(outcome!.seconds.said.expected / told.seconds.expected).toBeCloseTo(1000 / 750, 2)
+    expect(outcome!.seconds.said.high / told.seconds.high).toBeCloseTo(1000 / 750, 2)
+    expect(outcome!.bytes.said).toEqual(told.bytes)
+    const after = (await forecastOf(first.id))!
+    expect(after.seconds).toEqual(told.seconds)
+    expect(after.slowing).toBeCloseTo(1000 / 750, 2)
+  })
+
+  test('are as they were where nobody knows how many cores there are', async () => {
+    const ids = await draft(2)
+    await measureAll(3, 2)
+    await actOnJobs(db.em(), ids, 'release')
+    const [first, second] = [await begin(), await begin()]
+    await secondsAgo(first.id, 1000)
+    await secondsAgo(second.id, 1000)
+    await finishNext(1, first)
+    expect((await forecastOf(first.id))!.slowing).toBe(1)
+  })
+})
+
+describe('the machine that lanes share', () => {
+  test('has the lanes of all workers, and each host once with its cores', async () => {
+    expect(await machineOf(db.em())).toEqual({ lanes: 1, cores: null })
+    await db.em().getConnection().execute('update worker set gone_at = now()')
+    for (const [host, lanes] of [
+      ['a', 2],
+      ['a', 1],
+      ['b', 4],
+    ] as const)
+      await makeWorker(db, { host, lanes, cores: 8 })
+    expect(await machineOf(db.em())).toEqual({ lanes: 7, cores: 16 })
+    await makeWorker(db, { host: 'c', lanes: 1 })
+    expect(await machineOf(db.em())).toEqual({ lanes: 8, cores: null })
+  })
+})
+
+test('it is kept of a job whether several lanes can work at it', async () => {
+  await draft(1)
+  await draft(1, 'open-web-webm')
+  const extents = await listOutlines(db.em(), { openAndOf: [made.order.id] })
+  expect(extents.map(({ extent }) => extent.isDivisible)).toEqual([true, true])
 })

@@ -10,6 +10,7 @@ import {
   type JobSort,
   type Calibrations,
   type LikeRate,
+  type Machine,
   type OrderRecord,
   type OrderSuggestion,
   type Outlook,
@@ -23,7 +24,7 @@ import {
   likeRatesOf,
   listCourses,
   listOutlines,
-  listWorkers,
+  machineOf,
   repeatsOf,
   type Change,
   type EntityManager,
@@ -54,14 +55,14 @@ export class Agendas {
   private readonly orders = new Set<number>()
   private rates = new Map<string, LikeRate>()
   private calibrations: Calibrations = new Map()
-  private lanes = 1
+  private machine: Machine = { lanes: 1, cores: null }
   private readonly made = new Map<number, Made>()
   private readonly suggestions = new KeptAnswers<OrderSuggestion>(60_000)
   private readonly outlooks = new KeptAnswers<Outlook>(5000)
   /** Goes up with each change that moves the plan. */
   private version = 0
   private isStale = true
-  private areLanesStale = true
+  private isMachineStale = true
   private areCalibrationsStale = true
   /** Goes up with each change of how far a job is. */
   private progressed = 0
@@ -76,7 +77,7 @@ export class Agendas {
 
   /** Notes what the database says has changed. */
   noteChange({ table, id, isProgress }: Change): void {
-    if (table === 'worker') this.areLanesStale = true
+    if (table === 'worker') this.isMachineStale = true
     if (table === 'calibration') {
       this.areCalibrationsStale = true
       this.version++
@@ -90,7 +91,7 @@ export class Agendas {
   /** Everything is read anew: after a gap in what was heard. */
   forget(): void {
     this.isStale = true
-    this.areLanesStale = true
+    this.isMachineStale = true
     this.areCalibrationsStale = true
     this.version++
   }
@@ -116,7 +117,7 @@ export class Agendas {
   async suggestion(orderId: number, orders: readonly OrderRecord[]): Promise<OrderSuggestion> {
     const { agenda, at, version } = await this.of(orderId)
     return this.suggestions.get(keyOf(orders), version, () =>
-      inTurns(suggestOrder([...this.jobs.values()], agenda.forecasts, this.lanes, orders, at)),
+      inTurns(suggestOrder([...this.jobs.values()], agenda.forecasts, this.machine, orders, at)),
     )
   }
 
@@ -130,11 +131,11 @@ export class Agendas {
       version = this.version
       await this.read(em, null)
     })
-    const { lanes, rates, calibrations } = this
+    const { machine, rates, calibrations } = this
     const jobs = [...this.jobs.values()]
     return this.outlooks.get(keyOf(orders) + JSON.stringify(whatIf), version, async () => {
       const repeats = await repeatsOf(this.em())
-      const ground = { jobs, forecasts: { rates, calibrations }, lanes, orders, volumes, repeats }
+      const ground = { jobs, forecasts: { rates, calibrations }, machine, orders, volumes, repeats }
       return inTurns(outlook(ground, whatIf, new Date()))
     })
   }
@@ -151,14 +152,14 @@ export class Agendas {
     return this.updating
   }
 
-  /** Hears of what was written before, and how many lanes there are. */
+  /** Hears of what was written before, and what lanes and cores there are. */
   private async hear(em: EntityManager): Promise<void> {
     await this.catchUp()
-    if (!this.areLanesStale) return
-    this.areLanesStale = false
-    const lanes = (await listWorkers(em)).reduce((sum, worker) => sum + worker.lanes, 0)
-    if (lanes !== this.lanes) this.version++
-    this.lanes = lanes
+    if (!this.isMachineStale) return
+    this.isMachineStale = false
+    const { lanes, cores } = await machineOf(em)
+    if (lanes !== this.machine.lanes || cores !== this.machine.cores) this.version++
+    this.machine = { lanes, cores }
   }
 
   /** Reads what changed; all, where it has to. @param orderId whose jobs are all wanted, also those that are done */
@@ -188,7 +189,7 @@ export class Agendas {
     for (const job of this.jobs.values()) (job.orderId === orderId ? own : others).push(job)
     const at = new Date()
     const agenda = await inTurns(
-      Agenda.make(orderId, own, others, this.lanes, { rates: this.rates, calibrations: this.calibrations }, at),
+      Agenda.make(orderId, own, others, this.machine, { rates: this.rates, calibrations: this.calibrations }, at),
     )
     this.made.set(orderId, { agenda, own, at, version, progressed })
   }

@@ -30,6 +30,8 @@ export interface LikeRate {
   bytesPerUnit: number
   time: LikeSpread
   size: LikeSpread
+  /** Mean of those of which it was measured, each by its time. */
+  busyCores?: number
 }
 
 /** Relative half-widths for nine times out of ten: of one job's forecast, and of the part that all of the group share. */
@@ -60,6 +62,9 @@ export function likeRate(group: string, known: readonly KnownLike[]): LikeRate |
     sizePart: relativeWidth(forecast.bytes),
   }))
   const { sizeIs } = usable[0]!.extent
+  const busy = usable.filter(({ forecast }) => forecast.busyCores !== undefined && forecast.seconds.expected > 0)
+  const busySeconds = busy.reduce((sum, { forecast }) => sum + forecast.seconds.expected, 0)
+  const processorSeconds = busy.reduce((sum, { forecast }) => sum + forecast.busyCores! * forecast.seconds.expected, 0)
   return {
     group,
     count: usable.length,
@@ -79,6 +84,7 @@ export function likeRate(group: string, known: readonly KnownLike[]): LikeRate |
       leastSizePart[sizeIs],
       loneSizePart[sizeIs],
     ),
+    ...(busySeconds > 0 ? { busyCores: processorSeconds / busySeconds } : {}),
   }
 }
 
@@ -90,6 +96,7 @@ export function forecastByLike(rate: LikeRate, extent: JobExtent): JobForecast {
     bytes: underCap(rangeAround(rate.bytesPerUnit * units, rate.size.each), extent.capBytes),
     checkSeconds: rate.checkSecondsPerUnit * units,
     quality: null,
+    ...(rate.busyCores === undefined ? {} : { busyCores: rate.busyCores }),
     carried: { from: rate.count, group: rate.group, timePart: rate.time.shared, sizePart: rate.size.shared },
     measuredFrom: `not this source: ${rate.count === 1 ? 'one' : rate.count} of its lot ${rate.count === 1 ? 'was' : 'were'} measured with the same spec and treatment, and ${rate.count === 1 ? 'stands' : 'stand'} for the rest`,
   }

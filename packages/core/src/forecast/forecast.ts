@@ -78,6 +78,8 @@ export const SampleMeasurement = z.object({
   copiedFrames: z.int().positive().optional(),
   /** From the task's start until the first frame was asked for. */
   startSeconds: z.number().min(0),
+  /** Processor time over wall time of the stretches; absent in measurements of before it was kept. */
+  busyCores: z.number().positive().optional(),
   /** Machine it was measured on, in words. */
   machine: z.string(),
   /** Wall time of the whole measurement. */
@@ -99,6 +101,8 @@ export const JobExtent = z.object({
   sizeIs: z.enum(['by quality', 'by format']),
   /** Most bytes that the result may have. */
   capBytes: z.int().positive().optional(),
+  /** Whether it can be made in segments, by several lanes; absent where that was not asked. */
+  isDivisible: z.boolean().optional(),
 })
 export type JobExtent = z.infer<typeof JobExtent>
 
@@ -151,6 +155,10 @@ export const JobForecast = z.object({
     .nullable(),
   /** Set when its ranges are those of finished work: of how many results. */
   heldAgainst: z.int().positive().optional(),
+  /** Cores that it keeps busy while it has the machine to itself, as `seconds` says; absent where that was not measured. */
+  busyCores: z.number().positive().optional(),
+  /** Of a job that is done: how many times as long as alone it took because of what ran beside it, by what that and it keep busy. */
+  slowing: z.number().min(1).optional(),
 })
 export type JobForecast = z.infer<typeof JobForecast>
 
@@ -241,6 +249,7 @@ export function forecastJob(sample: SampleMeasurement, extent: JobExtent): JobFo
     checkSeconds,
     quality: qualityOf(windows),
     carried: null,
+    ...(sample.busyCores === undefined ? {} : { busyCores: sample.busyCores }),
     measuredFrom:
       sample.copiedFrames !== undefined
         ? `${sampledFrames} of ${extent.frames} packets counted, ${sample.copiedFrames} copied and checked on ${sample.machine} in ${sample.tookSeconds.toFixed(0)} s`
@@ -300,6 +309,7 @@ function forecastSound(sample: SampleMeasurement, windows: readonly SoundWindow[
     checkSeconds: total('checkSeconds') * scale,
     quality: null,
     carried: null,
+    ...(sample.busyCores === undefined ? {} : { busyCores: sample.busyCores }),
     measuredFrom: `${sampled.toFixed(0)} of ${extent.durationSeconds.toFixed(0)} s of sound in ${windows.length} ${windows.length === 1 ? 'stretch' : 'stretches'}, encoded and checked on ${sample.machine} in ${sample.tookSeconds.toFixed(0)} s`,
   }
 }

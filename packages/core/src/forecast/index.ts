@@ -1,3 +1,4 @@
+export * from './beside.ts'
 export * from './by-like.ts'
 export * from './calibration.ts'
 export * from './forecast.ts'

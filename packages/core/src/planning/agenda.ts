@@ -5,8 +5,18 @@ import { Range, RangeSum } from '../range.ts'
 import { each, type Turns } from '../turns.ts'
 import { barsOf, LaneBar } from './lane-bars.ts'
 import { Lanes, type PlannedJob } from './lanes.ts'
+import type { Machine } from './shared-lanes.ts'
+import { Sharing, sharingOf } from './sharing.ts'
 import { VolumeNeed, volumeNeeds } from './storage.ts'
-import { byTurn, forecastOf, laneWork, sharedSize, type ForecastGround, type JobOutline } from './outline.ts'
+import {
+  byTurn,
+  forecastOf,
+  laneWork,
+  presentSlowing,
+  sharedSize,
+  type ForecastGround,
+  type JobOutline,
+} from './outline.ts'
 
 /** What some jobs take together, and how much of that is known how well. */
 export const WorkTotals = z.object({
@@ -35,6 +45,7 @@ export const WorkSummary = z.object({
   at: z.iso.datetime(),
   /** Of all workers together; with none, only what was begun has an end. */
   lanes: z.int().min(0),
+  sharing: Sharing.nullable(),
   counts: z.record(JobState, z.int().min(0)),
   pass: z.int().min(0),
   look: z.int().min(0),
@@ -87,6 +98,8 @@ export class Agenda {
   private constructor(
     readonly places: ReadonlyMap<number, PlannedJob>,
     readonly forecasts: ReadonlyMap<number, JobForecast>,
+    /** How many times as long as alone running jobs take at present. */
+    readonly slowing: number,
     /** The order's work in figures. */
     readonly summary: WorkSummary,
   ) {}
@@ -95,14 +108,14 @@ export class Agenda {
    * Makes the plan, a little at a time: of ten thousand jobs it takes longer than others can wait.
    * @param own all jobs of the order
    * @param others open jobs of other orders, which take their turn on the same lanes
-   * @param lanes of all workers together; with none, what was begun is still finished, and nothing else has an end
+   * @param machine with no lanes, what was begun is still finished, and nothing else has an end
    * @param at when it is made; every time in it counts from then
    */
   static *make(
     orderId: number,
     own: readonly JobOutline[],
     others: readonly JobOutline[],
-    lanes: number,
+    machine: Machine,
     ground: ForecastGround,
     at: Date,
   ): Turns<Agenda> {
@@ -117,13 +130,15 @@ export class Agenda {
       const forecast = forecastOf(job, ground)
       if (forecast) forecasts.set(job.id, forecast)
     })
-    const places = new Map<number, PlannedJob>()
-    const plan = new Lanes(lanes)
+    const { lanes } = machine
+    const slowing = presentSlowing(wanted, job => forecasts.get(job.id) ?? null, machine.cores)
+    const plan = new Lanes(machine)
     yield* each(wanted, job => {
-      const work = laneWork(job, forecasts.get(job.id) ?? null)
-      if (work && (lanes > 0 || isInHand(job.state))) places.set(job.id, plan.place(work))
+      const work = laneWork(job, forecasts.get(job.id) ?? null, slowing)
+      if (work && (lanes > 0 || isInHand(job.state))) plan.place(work)
     })
-    const known = { places, forecasts }
+    const places = new Map(plan.finish().map(place => [place.id, place]))
+    const known = { places, forecasts, slowing }
     const planned = wanted.filter(job => job.orderId === orderId)
     const released = planned.filter(job => job.state !== 'draft')
     const drafts = planned.filter(job => job.state === 'draft')
@@ -131,10 +146,11 @@ export class Agenda {
     const specs: Record<string, number> = {}
     for (const job of own) if (job.state !== 'cancelled') specs[job.specKey] = (specs[job.specKey] ?? 0) + 1
     yield
-    return new Agenda(places, forecasts, {
+    return new Agenda(places, forecasts, slowing, {
       orderId,
       at: at.toISOString(),
       lanes,
+      sharing: sharingOf(machine, plan.slowing),
       ...countsOf(own),
       specs,
       isMeasuring: own.some(job => job.sampleState === 'measuring'),
@@ -193,15 +209,15 @@ export class Agenda {
 }
 
 /** What is known of planned jobs. */
-type Known = Pick<Agenda, 'places' | 'forecasts'>
+type Known = Pick<Agenda, 'places' | 'forecasts' | 'slowing'>
 
-function* totalsOf({ places, forecasts }: Known, jobs: readonly JobOutline[]): Turns<WorkTotals> {
+function* totalsOf({ places, forecasts, slowing }: Known, jobs: readonly JobOutline[]): Turns<WorkTotals> {
   const [seconds, measuredSeconds, bytes] = [new RangeSum(), new RangeSum(), new RangeSum()]
   let [measured, byLike, unmeasurable] = [0, 0, 0]
   const last: { end: Range | null } = { end: null }
   yield* each(jobs, job => {
     const forecast = forecasts.get(job.id) ?? null
-    const work = laneWork(job, forecast)
+    const work = laneWork(job, forecast, slowing)
     const left = work?.seconds ?? null
     if (work) seconds.add(work.seconds, work.shared)
     if (forecast) bytes.add(forecast.bytes, sharedSize(forecast))

@@ -178,12 +178,16 @@ function moved(sequence: Int32Array, from: number, to: number): Int32Array {
  */
 export function* lanesToBeInTime(work: WorkToOrder, found: OrderOfWork): Turns<number | null> {
   if (found.late <= tolerance) return 0
-  const withLanes = (more: number) => ({ ...work, lanes: [...work.lanes, ...new Array<number>(more).fill(0)] })
+  const withLanes = (more: number): WorkToOrder => ({
+    ...work,
+    lanes: [...work.lanes, ...new Array<number>(more).fill(0)],
+  })
   const isInTime = function* (more: number): Turns<boolean> {
     const wanted = withLanes(more)
     // Most numbers are told apart without looking for anything.
     return boundOf(wanted).late <= tolerance && (yield* planByDueTime(wanted)).found.late <= tolerance
   }
-  // With a lane for each job every order ends with its longest.
-  return yield* fewest(work.jobs.length, isInTime)
+  // With a lane for each job every order ends with its longest. Where cores are shared more of them than there are cores only take those from each other.
+  const most = work.sharing ? Math.min(work.jobs.length, Math.ceil(work.sharing.cores)) : work.jobs.length
+  return yield* fewest(most, isInTime, work.sharing !== undefined)
 }

@@ -3,9 +3,10 @@ import type { DuePlan, WorkToOrder } from './work-to-order.ts'
 /**
  * What no order of the jobs can be better than. Jobs are taken for work that can be divided among lanes at will: the orders that end first, whichever they are,
  * have at least as much work in them as the smallest of all, so their ends, sorted, are no sooner than those of the smallest one after the other; and sums
- * of lateness are least where sooner ends meet sooner due times. An order ends no sooner than its longest job, begun first.
+ * of lateness are least where sooner ends meet sooner due times. An order ends no sooner than its longest job, begun first, on as many lanes as it has pieces.
+ * What keeps cores busy is no sooner done than all of them together could do it.
  */
-export function boundOf({ jobs, orders, lanes }: WorkToOrder): DuePlan['bound'] {
+export function boundOf({ jobs, orders, lanes, sharing }: WorkToOrder): DuePlan['bound'] {
   const free = [...lanes].sort((a, b) => a - b)
   /** When so much work can be done if every lane works without a pause. */
   const doneBy = (work: number) => {
@@ -18,26 +19,36 @@ export function boundOf({ jobs, orders, lanes }: WorkToOrder): DuePlan['bound'] 
     }
     return before + left / free.length
   }
-  const sums = new Map<number, { work: number; longest: number }>()
-  for (const { orderId, seconds } of jobs) {
-    const sum = sums.get(orderId) ?? { work: 0, longest: 0 }
-    sums.set(orderId, { work: sum.work + seconds, longest: Math.max(sum.longest, seconds) })
+  const doneByCores = (processor: number) => (sharing ? processor / sharing.cores : 0)
+  const sums = new Map<number, { work: number; processor: number; longest: number }>()
+  for (const { orderId, seconds, busyCores = 0, pieces = 1 } of jobs) {
+    const sum = sums.get(orderId) ?? { work: 0, processor: 0, longest: 0 }
+    sums.set(orderId, {
+      work: sum.work + seconds,
+      processor: sum.processor + seconds * busyCores,
+      longest: Math.max(sum.longest, seconds / Math.min(pieces, lanes.length)),
+    })
   }
   const alone = orders.map(({ orderId, begunUntil, dueSeconds }) => {
     const sum = sums.get(orderId)
-    const end = sum ? Math.max(begunUntil, free[0]! + sum.longest, doneBy(sum.work)) : begunUntil
-    return { end, due: dueSeconds ?? Number.POSITIVE_INFINITY, work: sum?.work ?? 0 }
+    const end = sum
+      ? Math.max(begunUntil, free[0]! + sum.longest, doneBy(sum.work), doneByCores(sum.processor))
+      : begunUntil
+    return { end, due: dueSeconds ?? Number.POSITIVE_INFINITY, work: sum?.work ?? 0, processor: sum?.processor ?? 0 }
   })
   const lateAlone = alone.reduce((sum, { end, due }) => sum + Math.max(0, end - due), 0)
   const waiting = alone.filter(({ work }) => work > 0)
   const lateAnyway = alone.reduce((sum, { end, due, work }) => sum + (work > 0 ? 0 : Math.max(0, end - due)), 0)
-  const ends = sumsOf(waiting.map(({ work }) => work).sort((a, b) => a - b)).map(doneBy)
+  const smallest = (key: 'work' | 'processor') => sumsOf(waiting.map(order => order[key]).sort((a, b) => a - b))
+  const byCores = smallest('processor').map(doneByCores)
+  const ends = smallest('work').map((work, index) => Math.max(doneBy(work), byCores[index]!))
   const dues = waiting.map(({ due }) => due).sort((a, b) => a - b)
   const lateTogether = ends.reduce((sum, end, index) => sum + Math.max(0, end - dues[index]!), lateAnyway)
   const all = jobs.reduce((sum, { seconds }) => sum + seconds, 0)
+  const processor = jobs.reduce((sum, { seconds, busyCores = 0 }) => sum + seconds * busyCores, 0)
   return {
     late: Math.max(lateAlone, lateTogether),
-    end: Math.max(all > 0 ? doneBy(all) : 0, ...alone.map(({ end }) => end)),
+    end: Math.max(all > 0 ? doneBy(all) : 0, doneByCores(processor), ...alone.map(({ end }) => end)),
   }
 }
 

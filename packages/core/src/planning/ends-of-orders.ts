@@ -1,5 +1,6 @@
 import type { Range } from '../range.ts'
 import { Lanes, type LaneWork, type PlannedJob } from './lanes.ts'
+import type { Machine } from './shared-lanes.ts'
 import type { WorkToOrder } from './work-to-order.ts'
 
 /** Orders by number, with the seconds from now until they are due; null where nobody waits. */
@@ -7,48 +8,60 @@ export type DueSeconds = readonly (readonly [orderId: number, seconds: number | 
 
 /** When orders end, as their jobs are placed one after the other. */
 export class EndsOfOrders {
-  readonly lanes: Lanes
-  /** The last end of each order. */
-  readonly last = new Map<number, Range>()
+  private readonly lanes: Lanes
+  private readonly orderOf: number[] = []
+  /** Until when each order's jobs so far are made, in seconds of work that nothing slows. */
+  private readonly until = new Map<number, number>()
 
-  constructor(lanes: number) {
-    this.lanes = new Lanes(lanes)
+  constructor(private readonly machine: Machine) {
+    this.lanes = new Lanes(machine)
   }
 
   /** Gives a job its place; none, where nothing is known of it. */
-  place(orderId: number, work: LaneWork | null): PlannedJob | null {
-    if (!work) return null
-    const place = this.lanes.place(work)
-    const before = this.last.get(orderId)
-    if (!before || place.end.expected > before.expected) this.last.set(orderId, place.end)
-    return place
+  place(orderId: number, work: LaneWork | null): void {
+    if (!work) return
+    this.orderOf.push(orderId)
+    this.until.set(orderId, Math.max(this.until.get(orderId) ?? 0, this.lanes.place(work)))
   }
 
-  /** Holds the ends against due times. */
+  /** Lets all jobs end, and holds the ends of orders against due times. Nothing can be placed after. */
   against(due: DueSeconds) {
+    const places = this.lanes.finish()
+    const last = new Map<number, Range>()
+    for (const [number, { end }] of places.entries()) {
+      const orderId = this.orderOf[number]!
+      const before = last.get(orderId)
+      if (!before || end.expected > before.expected) last.set(orderId, end)
+    }
     const late = new Map(
       due.map(([id, seconds]) => {
-        const end = this.last.get(id)
+        const end = last.get(id)
         return [id, end && seconds !== null ? Math.max(0, end.expected - seconds) : 0]
       }),
     )
     let latest: Range | null = null
-    for (const end of this.last.values()) if (!latest || end.expected > latest.expected) latest = end
+    for (const end of last.values()) if (!latest || end.expected > latest.expected) latest = end
     return {
-      of: (id: number) => ({ end: this.last.get(id) ?? null, lateSeconds: late.get(id) ?? 0 }),
+      /** By job. */
+      places: new Map<number, PlannedJob>(places.map(place => [place.id, place])),
+      slowing: this.lanes.slowing,
+      of: (id: number) => ({ end: last.get(id) ?? null, lateSeconds: late.get(id) ?? 0 }),
       all: { end: latest, lateSeconds: [...late.values()].reduce((sum, seconds) => sum + seconds, 0) },
     }
   }
 
-  /** Jobs that come after what was placed so far, to be put in order. @param jobs in the order in which they are begun, with their times in seconds */
+  /** Jobs that come after what was placed so far, to be put in order. @param jobs in the order in which they are begun */
   before(jobs: WorkToOrder['jobs'], due: DueSeconds): WorkToOrder {
+    const { cores } = this.machine
+    const { taken } = this.lanes
     return {
-      lanes: this.lanes.takenUntil,
+      lanes: taken.map(({ until }) => until),
+      ...(cores === null ? {} : { sharing: { cores, begun: taken.map(({ busyCores }) => busyCores) } }),
       jobs,
       orders: due.map(([orderId, dueSeconds]) => ({
         orderId,
         dueSeconds,
-        begunUntil: this.last.get(orderId)?.expected ?? 0,
+        begunUntil: this.until.get(orderId) ?? 0,
       })),
     }
   }

@@ -32,23 +32,23 @@ export function* barsOf(places: ReadonlyMap<number, PlannedJob>, planned: readon
   const span = planned.reduce((most, job) => Math.max(most, places.get(job.id)?.end.high ?? 0), 1)
   const shortest = span / barsOfLane
   yield* each(planned, job => {
-    const place = places.get(job.id)
-    if (!place) return
-    const [from, to, late] = [place.start.expected, place.end.expected, place.end.high]
-    const isDraft = job.state === 'draft'
-    const before = last.get(place.lane)
-    const isShort = to - from < shortest
-    const wasShort = before !== undefined && before.to - before.from < shortest
-    const isLike = before?.orderId === job.orderId ? isShort || wasShort : isShort && wasShort
-    if (before && before.isDraft === isDraft && isLike && from - before.to < shortest) {
-      const orderId = before.orderId === job.orderId ? job.orderId : null
-      Object.assign(before, { to, late, orderId, jobs: before.jobs + 1 })
-      return
+    for (const { lane, start, end } of places.get(job.id)?.stretches ?? []) {
+      const [from, to, late] = [start.expected, end.expected, end.high]
+      const isDraft = job.state === 'draft'
+      const before = last.get(lane)
+      const isShort = to - from < shortest
+      const wasShort = before !== undefined && before.to - before.from < shortest
+      const isLike = before?.orderId === job.orderId ? isShort || wasShort : isShort && wasShort
+      if (before && before.isDraft === isDraft && isLike && from - before.to < shortest) {
+        const orderId = before.orderId === job.orderId ? job.orderId : null
+        Object.assign(before, { to, late, orderId, jobs: before.jobs + 1 })
+        continue
+      }
+      const { orderId, sourceName, specName } = job
+      const bar = { lane, orderId, from, to, late, isDraft, jobs: 1, name: sourceName, specName }
+      last.set(lane, bar)
+      bars.push(bar)
     }
-    const { orderId, sourceName, specName } = job
-    const bar = { lane: place.lane, orderId, from, to, late, isDraft, jobs: 1, name: sourceName, specName }
-    last.set(place.lane, bar)
-    bars.push(bar)
   })
   return bars
 }

@@ -1,48 +1,147 @@
 import { sharedTimePart } from '../forecast/forecast.ts'
-import { RangeSum, type Range, type SharedError } from '../range.ts'
+import { RangeSum, scaled, type Range, type SharedError } from '../range.ts'
+import { noJob, piecesOn, SharedLanes, type Machine } from './shared-lanes.ts'
 
-/** A job's place in the plan, in seconds from when it was made. */
-export interface PlannedJob {
-  id: number
+/** A stretch of a lane, in seconds from when the plan was made. */
+export interface Stretch {
   /** Counted from 0. */
   lane: number
   start: Range
   end: Range
 }
 
+/** A job's place in the plan: when it begins on the first of its lanes and ends on the last, in seconds from when the plan was made. */
+export interface PlannedJob {
+  id: number
+  start: Range
+  end: Range
+  /** One for each lane that makes a part of it. */
+  stretches: readonly Stretch[]
+}
+
 /** A job to be planned. */
 export interface LaneWork {
   id: number
+  /** What it takes one lane that has its machine to itself. */
   seconds: Range
   /** What its time's error has in common with others'. */
   shared?: SharedError | null
+  /** Cores that it keeps busy then; absent where nobody knows. */
+  busyCores?: number | undefined
+  /** Pieces that it can be divided into, for several lanes to work at it; 1 unless said. */
+  pieces?: number
+}
+
+/** What a lane does: all before its present job, and what it makes of that. */
+interface Lane {
+  before: RangeSum
+  job: LaneWork | null
+  pieces: number
+  /** Pieces that the job is divided into in all. */
+  of: number
+  /** When the piece that it makes was begun. */
+  start: Range
 }
 
 /**
- * When each job begins and ends, jobs taken in order by the first lane that is free.
- * Ranges along a lane add as those of a batch do: independent errors in quadrature, those of a group and the machine's own in proportion.
+ * When each job begins and ends, jobs taken in order by the first lane that is free, those that can be divided by several, and slower where lanes want more cores
+ * than there are (see `SharedLanes`). Ranges along a lane add as those of a batch do: independent errors in quadrature, those of a group and the machine's own in
+ * proportion; as parts of an end they stay as they are where lanes slow each other.
  */
 export class Lanes {
-  private readonly held: { sum: RangeSum; end: Range }[]
+  private readonly machine: SharedLanes
+  private readonly held: Lane[]
+  private readonly jobs: LaneWork[] = []
+  private readonly stretches: Stretch[][] = []
+  private undisturbed = 0
+  private passed = 0
 
-  /** @param count of lanes; one at least */
-  constructor(count: number) {
-    this.held = Array.from({ length: Math.max(1, count) }, () => ({ sum: new RangeSum(), end: new RangeSum().range() }))
+  /** @param lanes one at least, and the cores that they share */
+  constructor({ lanes, cores }: Machine) {
+    const count = Math.max(1, lanes)
+    this.machine = new SharedLanes(new Array<number>(count).fill(0), cores)
+    this.held = Array.from({ length: count }, () => ({
+      ...{ before: new RangeSum(), job: null, pieces: 0, of: 1 },
+      start: { expected: 0, low: 0, high: 0 },
+    }))
   }
 
-  /** Until when each lane is taken, in seconds. */
-  get takenUntil(): number[] {
-    return this.held.map(({ sum }) => sum.total)
+  /** Gives the next job its place. @returns until when it is made, in seconds of work that nothing slows */
+  place(job: LaneWork): number {
+    const number = this.jobs.push(job) - 1
+    this.stretches.push([])
+    const pieces = piecesOn(this.held.length, job.pieces ?? 1)
+    const seconds = job.seconds.expected / pieces
+    let until = 0
+    for (let piece = 0; piece < pieces; piece++) {
+      this.goOn()
+      this.begin(number, pieces)
+      this.machine.begin(number, seconds, job.busyCores ?? 0)
+      until = this.machine.now + seconds
+    }
+    return until
   }
 
-  /** Gives the next job its place. */
-  place(job: LaneWork): PlannedJob {
-    const { held } = this
-    const lane = held.reduce((least, { sum }, index) => (sum.total < held[least]!.sum.total ? index : least), 0)
-    const entry = held[lane]!
-    const start = entry.end
-    entry.sum.add(job.seconds, job.shared)
-    entry.end = entry.sum.range(sharedTimePart)
-    return { id: job.id, lane, start, end: entry.end }
+  /** What each lane does still, in seconds of work that nothing slows, and how many cores it keeps busy with that. */
+  get taken(): { until: number; busyCores: number }[] {
+    return this.held.map(({ before, job, pieces, of }) => ({
+      until: before.total + (job ? (job.seconds.expected * pieces) / of : 0),
+      busyCores: job?.busyCores ?? 0,
+    }))
+  }
+
+  /** Lets all jobs end. @returns their places; nothing can be placed after */
+  finish(): PlannedJob[] {
+    for (const _ of this.held) {
+      this.goOn()
+      this.machine.close()
+    }
+    return this.jobs.map(({ id }, number) => {
+      const stretches = this.stretches[number]!
+      const last = stretches.reduce((late, stretch) => (stretch.end.expected > late.end.expected ? stretch : late))
+      return { id, start: stretches[0]!.start, end: last.end, stretches }
+    })
+  }
+
+  /** How many times as long as on a machine of its own the work takes, on the whole. */
+  get slowing(): number {
+    return this.undisturbed > 0 ? this.passed / this.undisturbed : 1
+  }
+
+  private goOn(): void {
+    const { machine, held } = this
+    const { lane: number } = machine
+    const job = machine.goOn()
+    if (job === noJob) return
+    const { start, of } = held[number]!
+    const end = this.timeOf(held[number]!)
+    const stretches = this.stretches[job]!
+    const same = stretches.find(({ lane }) => lane === number)
+    // Pieces that follow each other on a lane are one stretch.
+    if (same) same.end = end
+    else stretches.push({ lane: number, start, end })
+    this.undisturbed += this.jobs[job]!.seconds.expected / of
+    this.passed += end.expected - start.expected
+  }
+
+  /** Begins a piece of a job on the lane that is free. */
+  private begin(number: number, of: number): void {
+    const lane = this.held[this.machine.lane]!
+    lane.start = this.timeOf(lane)
+    const job = this.jobs[number]!
+    if (lane.job !== job) {
+      if (lane.job) lane.before.add(scaled(lane.job.seconds, lane.pieces / lane.of), lane.job.shared)
+      Object.assign(lane, { job, pieces: 0, of })
+    }
+    lane.pieces++
+  }
+
+  /** The machine's clock as the lane reads it now: as unsure as all that it did. */
+  private timeOf({ before, job, pieces, of }: Lane): Range {
+    const done = job
+      ? before.rangeWith(scaled(job.seconds, pieces / of), job.shared ?? null, sharedTimePart)
+      : before.range(sharedTimePart)
+    const { clock } = this.machine
+    return done.expected > 0 ? scaled(done, clock / done.expected) : { expected: clock, low: clock, high: clock }
   }
 }

@@ -3,12 +3,14 @@ import type { JobExtent, JobForecast } from '../forecast/forecast.ts'
 import { forecastByLike, type LikeRate } from '../forecast/by-like.ts'
 import { kindOfWork, type WorkTraits } from '../forecast/kind-of-work.ts'
 import type { Promised } from '../forecast/outcome.ts'
-import { isInHand, type JobProgress, type JobState } from '../job.ts'
-import type { Range, SharedError } from '../range.ts'
+import { isInHand, lanesOf, type JobProgress, type JobState } from '../job.ts'
+import { scaled, type Range, type SharedError } from '../range.ts'
+import { segmentCount } from '../work/segments.ts'
 import { secondsLeft } from './seconds-left.ts'
 import type { Verdict } from '../check/records.ts'
 import type { LaneWork } from './lanes.ts'
 import type { SampleState } from '../sample-state.ts'
+import type { Waiting } from './work-to-order.ts'
 
 /** A job as far as plans, totals and the order of lists need it: light enough to hold tens of thousands. */
 export interface JobOutline {
@@ -103,28 +105,71 @@ export function forecastOf(
   return promised ?? promise(seed, ground)?.forecast ?? null
 }
 
-/** Seconds of work that a job still needs, or null while nothing is known of it. */
-export function workLeft(job: {
-  state: JobState
-  progress: JobProgress | null
-  forecast: Pick<JobForecast, 'seconds'> | null
-}): Range | null {
+/** A running job as far as it says how much of its machine it takes. */
+type Running = Pick<JobOutline, 'state' | 'progress'>
+
+/** How many times as long as alone running jobs take, because they want more cores together than there are. @param cores null where nobody knows */
+export function presentSlowing<Job extends Running>(
+  jobs: readonly Job[],
+  forecastFor: (job: Job) => Pick<JobForecast, 'busyCores'> | null,
+  cores: number | null,
+): number {
+  if (cores === null) return 1
+  const wanted = jobs
+    .filter(({ state, progress }) => isInHand(state) && progress)
+    .reduce((sum, job) => sum + (forecastFor(job)?.busyCores ?? 0) * lanesOf(job), 0)
+  return Math.max(1, wanted / cores)
+}
+
+/**
+ * Seconds of work that a job still needs of one lane that has its machine to itself, or null while nothing is known of it.
+ * @param slowing how many times as long running jobs take at present (see `presentSlowing`)
+ */
+export function workLeft(job: Running & { forecast: Pick<JobForecast, 'seconds'> | null }, slowing = 1): Range | null {
   if (job.state === 'placing') return { expected: 0, low: 0, high: 0 }
   const told = job.forecast?.seconds ?? null
-  return job.progress ? secondsLeft(job.progress, told) : told
+  if (!job.progress) return told
+  // How quick it is was seen beside others, and of as many lanes as work at it.
+  const present = slowing / Math.max(1, lanesOf(job))
+  const left = secondsLeft(job.progress, told && scaled(told, present))
+  return left && scaled(left, 1 / present)
+}
+
+/** Into how many pieces what is left of a job can be divided. */
+function piecesLeft(
+  { progress, extent }: Pick<JobOutline, 'progress' | 'extent'>,
+  { seconds, checkSeconds }: JobForecast,
+): number {
+  if (progress) return progress.segments ? progress.segments.total - progress.segments.done : 1
+  return extent.isDivisible ? segmentCount(extent.frames, seconds.expected - checkSeconds) : 1
 }
 
 /**
  * A job as a plan's lanes take it; null while nothing is known of it.
  * @param forecast of it, where there is one
+ * @param slowing see `workLeft`
  */
 export function laneWork(
-  { id, state, progress }: Pick<JobOutline, 'id' | 'state' | 'progress'>,
+  job: Pick<JobOutline, 'id' | 'state' | 'progress' | 'extent'>,
   forecast: JobForecast | null,
+  slowing = 1,
 ): LaneWork | null {
-  const seconds = workLeft({ state, progress, forecast })
-  // What is seen of a running job is its own and nobody else's.
-  return seconds && { id, seconds, shared: forecast && !progress ? sharedTime(forecast) : null }
+  const { id, state, progress } = job
+  const seconds = workLeft({ state, progress, forecast }, slowing)
+  if (!seconds) return null
+  return {
+    id,
+    seconds,
+    // What is seen of a running job is its own and nobody else's.
+    shared: forecast && !progress ? sharedTime(forecast) : null,
+    busyCores: forecast?.busyCores,
+    pieces: forecast ? Math.max(1, piecesLeft(job, forecast)) : 1,
+  }
+}
+
+/** A job as it is put in order. */
+export function toOrder(orderId: number, { id, seconds, busyCores, pieces }: LaneWork): Waiting {
+  return { id, orderId, seconds: seconds.expected, busyCores, pieces }
 }
 
 /** What a forecast's time has in common with those of its group. */

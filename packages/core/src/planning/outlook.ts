@@ -7,6 +7,7 @@ import type { LaneWork } from './lanes.ts'
 import { rehearse } from './rehearsal.ts'
 import { Relief, reliefsOf } from './relief.ts'
 import { knownGround, supposedPlan, type Entry, type OutlookGround, type SupposedPlan } from './supposed-plan.ts'
+import { Sharing, sharingOf } from './sharing.ts'
 import { fillingOf, VolumeFilling } from './volume-filling.ts'
 import { isSupposing, type WhatIf } from './what-if.ts'
 
@@ -32,6 +33,7 @@ export const Outlook = z.object({
   at: z.iso.datetime(),
   /** Of all workers together, as is supposed. */
   lanes: z.int().min(0),
+  sharing: Sharing.nullable(),
   orders: z.array(
     Prospect.extend({
       /** `rushOrderId` for supposed work. */
@@ -63,12 +65,13 @@ export type Outlook = z.infer<typeof Outlook>
 export function* outlook(there: OutlookGround, whatIf: WhatIf, at: Date): Turns<Outlook> {
   const ground = yield* knownGround(there)
   const plan = yield* supposedPlan(ground, whatIf, at)
-  const { lanes, orders, due, entries, sequence, places, ends } = plan
+  const { lanes, orders, due, entries, sequence, ends } = plan
+  const { places } = ends
   const prospects = yield* prospectsOf(entries)
   const { begun: beginnings, lost } = ground.repeats
   const rehearsal = yield* rehearse({
     jobs: entries.flatMap(({ id, orderId, work }) => (work && places.has(id) ? [{ orderId, work }] : [])),
-    lanes: Math.max(1, lanes),
+    machine: { ...ground.machine, lanes: Math.max(1, lanes) },
     orders: due.map(([orderId, dueSeconds]) => ({ orderId, dueSeconds })),
     again: beginnings > 0 ? lost / beginnings : 0,
   })
@@ -83,6 +86,7 @@ export function* outlook(there: OutlookGround, whatIf: WhatIf, at: Date): Turns<
   return {
     at: at.toISOString(),
     lanes,
+    sharing: sharingOf(ground.machine, ends.slowing),
     orders: orders.map(({ id, code, name, dueAt }) => {
       const chance = dueAt !== null && sure.has(id) ? rehearsal.orders.get(id)! : null
       return {
@@ -107,7 +111,7 @@ export function* outlook(there: OutlookGround, whatIf: WhatIf, at: Date): Turns<
 }
 
 /** Orders whose jobs all have an end, and before whose last job none is of which nothing is known: it could put off what comes after it by any time. */
-function sureOrders({ entries, places }: SupposedPlan): Set<number> {
+function sureOrders({ entries, ends: { places } }: SupposedPlan): Set<number> {
   const sure = new Set<number>()
   let isKnown = true
   for (const { id, orderId } of entries) {

@@ -3,7 +3,7 @@ import { sharedTimePart } from '../forecast/forecast.ts'
 import type { Turns } from '../turns.ts'
 import { normalsOfChance, numbersOfChance } from './chance.ts'
 import type { LaneWork } from './lanes.ts'
-import { FreeLanes } from './sequence-trial.ts'
+import { noJob, piecesOn, SharedLanes, type Machine } from './shared-lanes.ts'
 
 /** How often the work is gone through. */
 export const rehearsals = 500
@@ -14,8 +14,8 @@ const jobsOfTurn = 5000
 export interface WorkToRehearse {
   /** In the order in which they are begun. */
   jobs: readonly { orderId: number; work: LaneWork }[]
-  /** How many; one at least. */
-  lanes: number
+  /** One lane at least. */
+  machine: Machine
   /** Seconds from now until each is due; null where nobody waits for it. */
   orders: readonly { orderId: number; dueSeconds: number | null }[]
   /** Part of the jobs begun that have to be begun once more. */
@@ -44,6 +44,9 @@ interface Spreads {
   common: Float64Array
   own: Float64Array
   groups: number
+  /** Pieces that jobs are divided into, and cores that they keep busy. */
+  pieces: Int32Array
+  busyCores: Float64Array
 }
 
 /**
@@ -51,12 +54,14 @@ interface Spreads {
  * forecasts so that nine of ten lie in their ranges, as logarithms: what a job's error shares with its like, and what all have in common because of the machine,
  * is drawn once each time. A job that is begun again had done a part of its work, drawn evenly. The same for the same work.
  */
-export function* rehearse({ jobs, lanes, orders, again }: WorkToRehearse): Turns<Rehearsal> {
+export function* rehearse({ jobs, machine: { lanes, cores }, orders, again }: WorkToRehearse): Turns<Rehearsal> {
   const random = numbersOfChance()
   const normal = normalsOfChance(random)
   const places = new Map(orders.map(({ orderId }, place) => [orderId, place]))
   const due = Float64Array.from(orders, ({ dueSeconds }) => dueSeconds ?? Number.POSITIVE_INFINITY)
-  const { order: orderOf, expected, above, below, group, common, own, groups } = spreadsOf(jobs, places)
+  const spreads = spreadsOf(jobs, places, lanes)
+  const { order: orderOf, expected, above, below, group, common, own, groups, pieces, busyCores } = spreads
+  const free = new Array<number>(lanes).fill(0)
   const ofGroups = new Float64Array(groups)
   const ends = new Float64Array(orders.length)
   const inTime = new Uint32Array(orders.length)
@@ -66,15 +71,24 @@ export function* rehearse({ jobs, lanes, orders, again }: WorkToRehearse): Turns
   for (let run = 0; run < rehearsals; run++) {
     for (let index = 0; index < groups; index++) ofGroups[index] = normal()
     const machine = Math.exp(deviationOf(1 + sharedTimePart) * normal())
-    const free = new FreeLanes(new Array<number>(lanes).fill(0))
+    const shared = new SharedLanes(free, cores)
     ends.fill(0)
     for (let job = 0; job < jobs.length; job++) {
       const error = common[job]! * ofGroups[group[job]!]! + own[job]! * normal()
       const seconds = expected[job]! * machine * Math.exp(error * (error > 0 ? above[job]! : below[job]!))
-      const end = free.take(again > 0 && random() < again ? seconds * (1 + random()) : seconds)
-      const order = orderOf[job]!
-      if (end > ends[order]!) ends[order] = end
+      const taken = again > 0 && random() < again ? seconds * (1 + random()) : seconds
+      const count = pieces[job]!
+      for (let piece = 0; piece < count; piece++) {
+        const ended = shared.goOn()
+        if (ended !== noJob) ends[orderOf[ended]!] = shared.clock
+        shared.begin(job, taken / count, busyCores[job]!)
+      }
       if (++sinceTurn % jobsOfTurn === 0) yield
+    }
+    for (let lane = 0; lane < lanes; lane++) {
+      const ended = shared.goOn()
+      if (ended !== noJob) ends[orderOf[ended]!] = shared.clock
+      shared.close()
     }
     let first = -1
     for (let order = 0; order < ends.length; order++) {
@@ -97,7 +111,7 @@ export function* rehearse({ jobs, lanes, orders, again }: WorkToRehearse): Turns
 
 const deviationOf = (factor: number) => Math.log(factor) / normalQuantile
 
-function spreadsOf(jobs: WorkToRehearse['jobs'], places: ReadonlyMap<number, number>): Spreads {
+function spreadsOf(jobs: WorkToRehearse['jobs'], places: ReadonlyMap<number, number>, lanes: number): Spreads {
   const numbers = new Map<string, number>()
   const numberOf = (group: string) => {
     if (!numbers.has(group)) numbers.set(group, numbers.size + 1)
@@ -116,6 +130,8 @@ function spreadsOf(jobs: WorkToRehearse['jobs'], places: ReadonlyMap<number, num
     common,
     own: common.map(part => Math.sqrt(1 - part * part)),
     groups: numbers.size + 1,
+    pieces: Int32Array.from(jobs, ({ work }) => piecesOn(lanes, work.pieces ?? 1)),
+    busyCores: Float64Array.from(jobs, ({ work }) => work.busyCores ?? 0),
   }
 }
 

@@ -48,9 +48,10 @@ export function* reliefsOf(
   const others = now.orders.filter(({ id }) => now.sequence.some(({ orderId }) => orderId === id))
   yield* consider({ byDueTimes: true })
   for (const id of late.slice(0, mostTried)) if (others.length > 1) yield* consider({ first: [id] })
-  const lanesMore = yield* fewest(mostLanesMore, function* (more) {
+  const isInTime = function* (more: number): Turns<boolean> {
     return (yield* supposedPlan(ground, { ...asItIs, lanesMore: more, withDrafts }, at)).ends.all.lateSeconds === 0
-  })
+  }
+  const lanesMore = yield* fewest(mostLanesMore, isInTime, ground.machine.cores !== null)
   if (lanesMore !== null) yield* consider({ lanesMore })
   for (const { id } of others.filter(({ id }) => !late.includes(id)).slice(0, mostTried))
     yield* consider({ without: [id] })

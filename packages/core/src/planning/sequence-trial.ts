@@ -1,31 +1,5 @@
+import { noJob, piecesOn, SharedLanes } from './shared-lanes.ts'
 import type { OrderOfWork, WorkToOrder } from './work-to-order.ts'
-
-/** Lanes by when they are free, the first one on top: a binary heap. */
-export class FreeLanes {
-  private readonly times: Float64Array
-
-  constructor(lanes: readonly number[]) {
-    // A sorted list is a heap.
-    this.times = Float64Array.from(lanes).sort()
-  }
-
-  /** Begins a job on the lane that is free first. @returns when it ends */
-  take(seconds: number): number {
-    const { times } = this
-    const end = times[0]! + seconds
-    let at = 0
-    for (;;) {
-      let next = 2 * at + 1
-      if (next >= times.length) break
-      if (next + 1 < times.length && times[next + 1]! < times[next]!) next++
-      if (times[next]! >= end) break
-      times[at] = times[next]!
-      at = next
-    }
-    times[at] = end
-    return end
-  }
-}
 
 /** What came of a sequence: how late all orders are together, when all is done, and the sum of the orders' ends, in seconds. */
 export interface Worth {
@@ -39,11 +13,16 @@ export class SequenceTrial {
   readonly seconds: Float64Array
   readonly orderOf: Int32Array
   readonly due: Float64Array
-  readonly begun: Float64Array
+  private readonly pieces: Int32Array
+  private readonly busyCores: Float64Array
+  /** Orders by when what is begun of them ends. */
+  private readonly begun: readonly { order: number; moment: number }[]
   private readonly ends: Float64Array
   /** The last job of each order to end, and what came of all, in the sequence tried last. */
   readonly lastOf: Int32Array
   worth: Worth = { late: 0, end: 0, sum: 0 }
+  /** Orders of which what is begun has ended, in the sequence tried last. */
+  private begunDone = 0
 
   constructor(readonly work: WorkToOrder) {
     const places = new Map(work.orders.map((order, place) => [order.orderId, place]))
@@ -54,25 +33,34 @@ export class SequenceTrial {
       return place
     })
     this.due = Float64Array.from(work.orders, order => order.dueSeconds ?? Number.POSITIVE_INFINITY)
-    this.begun = Float64Array.from(work.orders, order => order.begunUntil)
+    this.pieces = Int32Array.from(work.jobs, job => piecesOn(work.lanes.length, job.pieces ?? 1))
+    this.busyCores = Float64Array.from(work.jobs, job => job.busyCores ?? 0)
+    this.begun = work.orders
+      .map(({ begunUntil }, order) => ({ order, moment: begunUntil }))
+      .sort((a, b) => a.moment - b.moment)
     this.ends = new Float64Array(work.orders.length)
     this.lastOf = new Int32Array(work.orders.length)
   }
 
   /** Begins jobs one after the other, each on the lane that is free first. */
   try(sequence: Int32Array): Worth {
-    const { ends, seconds, orderOf, due, lastOf } = this
-    ends.set(this.begun)
-    lastOf.fill(-1)
-    const lanes = new FreeLanes(this.work.lanes)
+    const { ends, seconds, pieces, busyCores, due, work } = this
+    ends.fill(0)
+    this.lastOf.fill(-1)
+    this.begunDone = 0
+    const lanes = new SharedLanes(work.lanes, work.sharing?.cores, work.sharing?.begun)
     for (const job of sequence) {
-      const end = lanes.take(seconds[job]!)
-      const order = orderOf[job]!
-      if (end >= ends[order]!) {
-        ends[order] = end
-        lastOf[order] = job
+      const count = pieces[job]!
+      for (let piece = 0; piece < count; piece++) {
+        this.note(lanes.goOn(), lanes)
+        lanes.begin(job, seconds[job]! / count, busyCores[job]!)
       }
     }
+    for (const _ of work.lanes) {
+      this.note(lanes.goOn(), lanes)
+      lanes.close()
+    }
+    while (this.begunDone < this.begun.length) this.noteBegun(lanes)
     let [late, end, sum] = [0, 0, 0]
     for (let order = 0; order < ends.length; order++) {
       const at = ends[order]!
@@ -82,6 +70,21 @@ export class SequenceTrial {
     }
     this.worth = { late, end, sum }
     return this.worth
+  }
+
+  /** Notes when an order's last job so far ends, as lanes go on. */
+  private note(ended: number, lanes: SharedLanes): void {
+    while (this.begunDone < this.begun.length && this.begun[this.begunDone]!.moment <= lanes.now) this.noteBegun(lanes)
+    if (ended === noJob) return
+    const order = this.orderOf[ended]!
+    this.ends[order] = lanes.clock
+    this.lastOf[order] = ended
+  }
+
+  private noteBegun(lanes: SharedLanes): void {
+    const { order, moment } = this.begun[this.begunDone++]!
+    this.ends[order] = lanes.clockAt(moment)
+    this.lastOf[order] = -1
   }
 
   /** Whether the order is later than due, in the sequence tried last; the seconds. */

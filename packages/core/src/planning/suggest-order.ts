@@ -6,7 +6,8 @@ import type { OrderRecord } from '../records.ts'
 import type { Turns } from '../turns.ts'
 import { lanesToBeInTime, planByDueTime } from './by-due-time.ts'
 import { EndsOfOrders, isWorth, secondsUntil, withUnknown } from './ends-of-orders.ts'
-import { byPlace, laneWork, type JobOutline } from './outline.ts'
+import { byPlace, laneWork, presentSlowing, toOrder, type JobOutline } from './outline.ts'
+import type { Machine } from './shared-lanes.ts'
 
 /** When an order's jobs end in one order of the jobs: a range in seconds from when it was worked out, null where nothing is known; and how long after its due time. */
 const Ends = z.object({ end: Range.nullable(), lateSeconds: z.number().min(0) })
@@ -53,16 +54,17 @@ type OrderOfSuggestion = Pick<OrderRecord, 'id' | 'code' | 'name' | 'dueAt'>
  * Looks at what waits of all orders, and for an order of it in which less is late. Drafts and held jobs are not in it.
  * @param jobs open jobs of all orders
  * @param forecasts of jobs, by number; those of which nothing is known stay behind the job that they wait behind
- * @param lanes of all workers together; with none, only what is begun has an end
+ * @param machine with no lanes, only what is begun has an end
  * @param at when it is worked out
  */
 export function* suggestOrder(
   jobs: readonly JobOutline[],
   forecasts: ReadonlyMap<number, JobForecast>,
-  lanes: number,
+  machine: Machine,
   orders: readonly OrderOfSuggestion[],
   at: Date,
 ): Turns<OrderSuggestion> {
+  const { lanes } = machine
   const begun = jobs.filter(job => isInHand(job.state)).sort(byPlace)
   const waiting = jobs.filter(job => job.state === 'waiting').sort(byPlace)
   yield
@@ -70,12 +72,14 @@ export function* suggestOrder(
   for (const { orderId } of waiting) counts.set(orderId, (counts.get(orderId) ?? 0) + 1)
   const withWork = new Set([...begun, ...waiting].map(job => job.orderId))
   const open = orders.filter(({ id }) => withWork.has(id))
-  const workOf = (job: JobOutline) => laneWork(job, forecasts.get(job.id) ?? null)
+  const forecastFor = (job: JobOutline) => forecasts.get(job.id) ?? null
+  const slowing = presentSlowing(begun, forecastFor, machine.cores)
+  const workOf = (job: JobOutline) => laneWork(job, forecastFor(job), slowing)
   const known = waiting.filter(job => workOf(job) !== null)
   const due = open.map(order => [order.id, secondsUntil(order.dueAt, at)] as const)
 
   const afterBegun = () => {
-    const ends = new EndsOfOrders(lanes)
+    const ends = new EndsOfOrders(machine)
     for (const job of begun) ends.place(job.orderId, workOf(job))
     return ends
   }
@@ -87,7 +91,7 @@ export function* suggestOrder(
   }
   const now = endsOf(waiting)
   const work = afterBegun().before(
-    known.map(job => ({ id: job.id, orderId: job.orderId, seconds: workOf(job)!.seconds.expected })),
+    known.map(job => toOrder(job.orderId, workOf(job)!)),
     due,
   )
   const plan = lanes > 0 && now.all.lateSeconds > 0 ? yield* planByDueTime(work) : null

@@ -4,8 +4,18 @@ import { each, type Turns } from '../turns.ts'
 import { planByDueTime } from './by-due-time.ts'
 import { EndsOfOrders, secondsUntil, withUnknown, type DueSeconds } from './ends-of-orders.ts'
 import type { JobToDraw } from './lane-bars.ts'
-import type { LaneWork, PlannedJob } from './lanes.ts'
-import { byTurn, forecastOf, laneWork, sharedSize, type ForecastGround, type JobOutline } from './outline.ts'
+import type { LaneWork } from './lanes.ts'
+import {
+  byTurn,
+  forecastOf,
+  laneWork,
+  presentSlowing,
+  sharedSize,
+  toOrder,
+  type ForecastGround,
+  type JobOutline,
+} from './outline.ts'
+import type { Machine } from './shared-lanes.ts'
 import { bytesLeft } from './storage.ts'
 import { rushOrderId, supposedOrders, supposedSequence, type OrderOfOutlook, type WhatIf } from './what-if.ts'
 
@@ -13,7 +23,7 @@ import { rushOrderId, supposedOrders, supposedSequence, type OrderOfOutlook, typ
 export interface OutlookGround {
   jobs: readonly JobOutline[]
   forecasts: ForecastGround
-  lanes: number
+  machine: Machine
   orders: readonly OrderOfOutlook[]
   /** Delivery volumes, and their room in bytes; null where nobody knows. */
   volumes: readonly { id: number; freeBytes: number | null }[]
@@ -36,8 +46,6 @@ export interface SupposedPlan {
   /** What is begun, and what comes after it, in the order in which it is begun. */
   entries: readonly Entry[]
   sequence: readonly Entry[]
-  /** By job. */
-  places: ReadonlyMap<number, PlannedJob>
   ends: ReturnType<EndsOfOrders['against']>
 }
 
@@ -50,7 +58,7 @@ export interface KnownGround extends OutlookGround {
 
 /** Gives all orders' jobs their places, as is supposed. @param at when that is; seconds count from then */
 export function* supposedPlan(ground: KnownGround, whatIf: WhatIf, at: Date): Turns<SupposedPlan> {
-  const lanes = Math.max(0, ground.lanes + whatIf.lanesMore)
+  const lanes = Math.max(0, ground.machine.lanes + whatIf.lanesMore)
   const { begun } = ground
   const after = [
     ...rushOf(whatIf),
@@ -63,23 +71,17 @@ export function* supposedPlan(ground: KnownGround, whatIf: WhatIf, at: Date): Tu
   const orders = supposedOrders(ground.orders, whatIf).filter(({ id }) => withWork.has(id))
   const due = orders.map(order => [order.id, secondsUntil(order.dueAt, at)] as const)
 
-  const places = new Map<number, PlannedJob>()
-  const ends = new EndsOfOrders(lanes)
-  const place = ({ id, orderId, work }: Entry) => {
-    const placed = ends.place(orderId, work)
-    if (placed) places.set(id, placed)
-  }
+  const ends = new EndsOfOrders({ ...ground.machine, lanes })
+  const place = ({ orderId, work }: Entry) => ends.place(orderId, work)
   begun.forEach(place)
   let sequence: readonly Entry[] = after
   if (whatIf.byDueTimes && lanes > 0) {
-    const known = after.flatMap(({ id, orderId, work }) =>
-      work ? [{ id, orderId, seconds: work.seconds.expected }] : [],
-    )
+    const known = after.flatMap(({ orderId, work }) => (work ? [toOrder(orderId, work)] : []))
     sequence = withUnknown(after, (yield* planByDueTime(ends.before(known, due))).found.ids)
   }
   // Without a lane nothing is begun.
   if (lanes > 0) yield* each(sequence, place)
-  return { lanes, orders, due, entries: [...begun, ...sequence], sequence, places, ends: ends.against(due) }
+  return { lanes, orders, due, entries: [...begun, ...sequence], sequence, ends: ends.against(due) }
 }
 
 /** Looks up what is known of each job. */
@@ -89,12 +91,13 @@ export function* knownGround(ground: OutlookGround): Turns<KnownGround> {
     .sort(byTurn)
   const begun: Entry[] = []
   const after: Entry[] = []
+  const slowing = presentSlowing(wanted, job => forecastOf(job, ground.forecasts), ground.machine.cores)
   yield* each(wanted, job => {
     const forecast = forecastOf(job, ground.forecasts)
     const { id, orderId, state, sourceName, specName, deliveryVolumeId: volumeId } = job
     const entry = {
       ...{ id, orderId, state, sourceName, specName },
-      work: laneWork(job, forecast),
+      work: laneWork(job, forecast, slowing),
       output: { volumeId, bytes: forecast && bytesLeft(job, forecast), shared: forecast && sharedSize(forecast) },
     }
     const list = isInHand(state) ? begun : after

@@ -25,7 +25,7 @@ const mostSteps = 120
 /** How a volume fills; null where nothing is written to it. */
 export function* fillingOf(
   { id, freeBytes }: OutlookGround['volumes'][number],
-  { entries, places }: Pick<SupposedPlan, 'entries' | 'places'>,
+  { entries, ends: { places } }: Pick<SupposedPlan, 'entries' | 'ends'>,
 ): Turns<VolumeFilling | null> {
   const whole = new RangeSum()
   const ending: { end: number; bytes: Range; shared: SharedError | null }[] = []

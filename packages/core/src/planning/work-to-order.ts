@@ -4,6 +4,10 @@ export interface Waiting {
   orderId: number
   /** Of device time. */
   seconds: number
+  /** Cores that it keeps busy; none where nobody knows. */
+  busyCores?: number | undefined
+  /** Pieces that it can be divided into; 1 unless said. */
+  pieces?: number | undefined
 }
 
 /** An order of work: seconds from now until it is due, null where nobody waits for it, and until what is begun of it ends. */
@@ -20,6 +24,11 @@ export interface WorkToOrder {
   orders: readonly DueOrder[]
   /** Seconds from now until each lane is free; one at least. */
   lanes: readonly number[]
+  /**
+   * The cores that lanes share, and how many of them each keeps busy until it is free; absent where lanes do not slow each other. Ends of what is begun are told
+   * as if they did not.
+   */
+  sharing?: { cores: number; begun: readonly number[] } | undefined
 }
 
 /** When an order ends, in seconds from now, and by how much that is after its due time. */

@@ -43,6 +43,17 @@ export function whyWhole(job: Planned, facts: Pick<SourceFacts, 'video' | 'jumps
   return 'because' in lead ? lead.because : null
 }
 
+/** In about how many segments a job is made, before they are moved to keyframes: 1 or less where it is short. */
+export function segmentCount(
+  frames: number,
+  workSeconds: number,
+  { least, most }: SegmentLength = usualSegmentLength,
+): number {
+  const some = Math.min(usualSeconds, workSeconds / fewestSegments)
+  const each = Math.min(most, Math.max(least, some, workSeconds / usualSegments))
+  return Math.min(Math.floor(workSeconds / each), frames)
+}
+
 /**
  * The segments of a job, each of about as much work, in order; one for a job that is short. They begin where the spec's longest distance would put a keyframe
  * anyway, and not within the windows that a check looks at closely.
@@ -51,12 +62,10 @@ export function whyWhole(job: Planned, facts: Pick<SourceFacts, 'video' | 'jumps
 export function segmentsOf(
   { spec, treatment }: { spec: PictureSpec; treatment: PictureTreatment },
   workSeconds: number,
-  { least, most }: SegmentLength = usualSegmentLength,
+  length: SegmentLength = usualSegmentLength,
 ): Segment[] {
   const { frameCount } = treatment.result
-  const some = Math.min(usualSeconds, workSeconds / fewestSegments)
-  const each = Math.min(most, Math.max(least, some, workSeconds / usualSegments))
-  const count = Math.min(Math.floor(workSeconds / each), frameCount)
+  const count = segmentCount(frameCount, workSeconds, length)
   const distance = keyframeDistance(spec, treatment)
   const begins = [0]
   for (let index = 1; index < count; index++) {

@@ -17,6 +17,7 @@ import { PlannedNames } from './planned-names.ts'
 import { Renders } from './renders.ts'
 import { SoundUnits } from './sound-units.ts'
 import { Specs } from './specs.ts'
+import { WorkerCores } from './worker-cores.ts'
 import { WorkUnits } from './work-units.ts'
 
 /** Every migration, oldest first. A name is never changed once it has run anywhere. */
@@ -41,4 +42,5 @@ export const migrations = [
   { name: '018-sound-units', class: SoundUnits },
   { name: '019-lane-choices', class: LaneChoices },
   { name: '020-outcomes', class: Outcomes },
+  { name: '021-worker-cores', class: WorkerCores },
 ]

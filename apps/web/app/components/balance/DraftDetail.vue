@@ -141,6 +141,12 @@ async function measureAgain(): Promise<void> {
               <th scope="row">of it checking</th>
               <td class="number">{{ describeDuration(job.forecast.checkSeconds) }}</td>
             </tr>
+            <tr v-if="job.forecast.busyCores !== undefined">
+              <th scope="row">keeps busy</th>
+              <td>
+                <span class="number">{{ job.forecast.busyCores.toFixed(1) }}</span> cores, alone
+              </td>
+            </tr>
             <tr>
               <th scope="row">result</th>
               <td class="number">{{ describeBytesRange(job.forecast.bytes) }}</td>

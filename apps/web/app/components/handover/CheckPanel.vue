@@ -5,6 +5,7 @@ import {
   describeDuration,
   describeDurationRange,
   describeBytesRange,
+  leastSlowing,
   type JobDetail,
 } from '@hematine/core'
 import { computed } from 'vue'
@@ -72,7 +73,12 @@ const isFolder = computed(() => job.check?.measurement.container === describeCon
             <th scope="row">took</th>
             <td>
               {{ describeDuration(job.workSeconds)
-              }}<template v-if="job.forecast">; forecast {{ describeDurationRange(job.forecast.seconds) }}</template>
+              }}<template v-if="job.forecast"
+                >; forecast {{ describeDurationRange(job.forecast.seconds)
+                }}<template v-if="(job.forecast.slowing ?? 1) >= leastSlowing"
+                  >, and {{ job.forecast.slowing!.toFixed(1) }} times as long beside what ran with it</template
+                ></template
+              >
             </td>
           </tr>
           <tr>

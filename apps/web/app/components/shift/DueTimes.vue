@@ -52,8 +52,8 @@ const relief = computed(() => {
   const { lanesMore, isBetter, suggested } = answer.value!
   if (isBetter && suggested.lateSeconds === 0) return null
   if (lanesMore === null)
-    return 'No number of lanes would bring all in: a single job, or what is begun, takes too long.'
-  return `${describeCount(lanesMore)} more ${lanesMore === 1 ? 'lane' : 'lanes'} of the same speed would bring all in.`
+    return 'No number of lanes would bring all in: there are too few cores, or a single job, or what is begun, takes too long.'
+  return `${describeCount(lanesMore)} more ${lanesMore === 1 ? 'lane' : 'lanes'} would bring all in.`
 })
 const best = computed(() => {
   const { bound, suggested } = answer.value!

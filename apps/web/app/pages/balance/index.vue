@@ -4,6 +4,7 @@ import {
   describeBytesRange,
   describeCount,
   describeDurationRange,
+  describeSharing,
   type PlannedJobRecord,
 } from '@hematine/core'
 import { computed, ref } from 'vue'
@@ -207,6 +208,7 @@ async function remove(): Promise<void> {
       />
       <figcaption class="muted">
         Solid: released. Outlined: draft. Hatched: the end may come as late as this.
+        {{ describeSharing(work.lanes, work.sharing) }}
       </figcaption>
     </figure>
   </div>

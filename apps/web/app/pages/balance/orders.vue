@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { describeCount, rehearsals, rushOrderId, type LaneBar, type Supposed } from '@hematine/core'
+import { describeCount, describeSharing, rehearsals, rushOrderId, type LaneBar, type Supposed } from '@hematine/core'
 import { computed, ref } from 'vue'
 import BalanceBar from '~/components/balance/BalanceBar.vue'
 import KeptSuppositions from '~/components/balance/KeptSuppositions.vue'
@@ -134,9 +134,7 @@ async function setDue(): Promise<void> {
             >; {{ describeCount(asIs.repeats.lost) }} of {{ describeCount(asIs.repeats.begun) }} jobs begun so far had
             to be begun again, and so do as many there</template
           >. Held jobs are not in it.
-          <template v-if="shown && shown.lanes > 1"
-            >Each lane is taken for as quick as one that has its machine to itself.</template
-          >
+          {{ shown && describeSharing(shown.lanes, shown.sharing) }}
         </p>
       </div>
       <figure v-if="shown && shown.bars.length > 0" class="charts" aria-label="Lanes and storage over time">

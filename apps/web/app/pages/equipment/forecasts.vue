@@ -105,7 +105,9 @@ const cells = ({ off, within, width }: ForecastRecord) => [percent(off), percent
         <span class="number">{{ percent(record.off) }}</span> (median), and
         <span class="number">{{ percent(record.within) }}</span> lie within their ranges, which are
         <span class="number">±{{ percent(record.width) }}</span> wide (median). Ranges are meant to hold nine times out
-        of ten.<template v-if="answer.total > outcomes.length">
+        of ten.<template v-if="figure === 'seconds'">
+          Times are told for a machine of its own, and held here against what ran beside each job.</template
+        ><template v-if="answer.total > outcomes.length">
           The newest {{ describeCount(outcomes.length) }} of {{ describeCount(answer.total) }} are shown.</template
         >
       </p>

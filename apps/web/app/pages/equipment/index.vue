@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { describeBytes, mostLanes, type WorkerRecord } from '@hematine/core'
+import { describeBytes, describeSharing, mostLanes, type WorkerRecord } from '@hematine/core'
 import { useIntervalFn } from '@vueuse/core'
 import { ref } from 'vue'
 import EmptyState from '~/components/common/EmptyState.vue'
@@ -119,6 +119,7 @@ async function setLanes({ id, lanes }: WorkerRecord, event: Event): Promise<void
         <p v-if="order.workers.length > 0" class="muted hint">
           A lane does one job, or a part of one, at a time. With fewer, what was begun is finished and nothing new is
           taken; with none, the worker takes no jobs and still reads and measures sources.
+          {{ order.work && describeSharing(order.work.lanes, order.work.sharing) }}
         </p>
         <EmptyState v-if="order.workers.length === 0" title="No worker is at work"
           >Jobs wait until one starts. The start command runs one; README says how to add more, also on other

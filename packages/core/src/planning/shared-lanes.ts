@@ -1,0 +1,113 @@
+/** Lanes of all workers together, and the cores of the machine that they are on; null where nobody knows. */
+export interface Machine {
+  lanes: number
+  cores: number | null
+}
+
+/** Pieces of a job that are told apart, for each lane: more of them end at nearly the same time. */
+const piecesEach = 3
+
+/** Pieces that a job is divided into on so many lanes. @param most that it can be divided into */
+export function piecesOn(lanes: number, most: number): number {
+  return lanes > 1 ? Math.min(most, piecesEach * lanes) : 1
+}
+
+/** No job. */
+export const noJob = -1
+
+/**
+ * Lanes of one machine, as they take one piece of work after the other, each the lane that is free first.
+ *
+ * Work is told as what it takes on a machine of its own, and as the cores that it keeps busy then. Lanes that want more cores together than there are slow each
+ * other equally, by what they want over what there is: processor sharing (Kleinrock 1967). What is done when is then as if they did not, told by another clock:
+ * `now` counts seconds of undisturbed work, `clock` the seconds that pass meanwhile.
+ */
+export class SharedLanes {
+  /** Lanes by when they are free, the first one on top: a binary heap. */
+  private readonly heap: Int32Array
+  private readonly until: Float64Array
+  private readonly job: Int32Array
+  private readonly busy: Float64Array
+  private wanted = 0
+  private slowing = 1
+  now = 0
+  clock = 0
+
+  /**
+   * @param free until when each lane is taken, in seconds of undisturbed work
+   * @param busy cores that each keeps busy until then
+   */
+  constructor(
+    free: readonly number[],
+    private readonly cores: number | null = null,
+    busy: readonly number[] = [],
+  ) {
+    this.until = Float64Array.from(free)
+    this.busy = Float64Array.from(free, (_, lane) => busy[lane] ?? 0)
+    this.job = new Int32Array(free.length).fill(noJob)
+    // A sorted list is a heap.
+    this.heap = Int32Array.from(free.keys()).sort((a, b) => free[a]! - free[b]! || a - b)
+    for (const cores of this.busy) this.wanted += cores
+  }
+
+  /** The lane that is free first. */
+  get lane(): number {
+    return this.heap[0]!
+  }
+
+  /** Goes on until a lane is free. @returns the job that ends on it now, `noJob` where none does */
+  goOn(): number {
+    const lane = this.heap[0]!
+    const to = this.until[lane]!
+    this.slowing = this.cores === null ? 1 : Math.max(1, this.wanted / this.cores)
+    this.clock += (to - this.now) * this.slowing
+    this.now = to
+    this.wanted -= this.busy[lane]!
+    this.busy[lane] = 0
+    const ended = this.job[lane]!
+    this.job[lane] = noJob
+    return ended
+  }
+
+  /** The clock's time of a moment after the end before last; after all ends, where nothing slows anything. @param moment in seconds of undisturbed work */
+  clockAt(moment: number): number {
+    return this.clock + (moment - this.now) * (moment > this.now ? 1 : this.slowing)
+  }
+
+  /** Begins work on the lane that is free, after `goOn`. */
+  begin(job: number, seconds: number, busyCores: number): void {
+    const lane = this.heap[0]!
+    this.job[lane] = job
+    this.busy[lane] = busyCores
+    this.wanted += busyCores
+    this.sink(this.now + seconds)
+  }
+
+  /** Takes no more work on the lane that is free. */
+  close(): void {
+    this.sink(Number.POSITIVE_INFINITY)
+  }
+
+  /** Puts the lane on top to where it belongs, when it is free later. */
+  private sink(until: number): void {
+    const { heap, until: times } = this
+    const lane = heap[0]!
+    times[lane] = until
+    let at = 0
+    for (;;) {
+      let next = 2 * at + 1
+      if (next >= heap.length) break
+      if (next + 1 < heap.length && this.isSooner(heap[next + 1]!, heap[next]!)) next++
+      if (!this.isSooner(heap[next]!, lane)) break
+      heap[at] = heap[next]!
+      at = next
+    }
+    heap[at] = lane
+  }
+
+  private isSooner(a: number, b: number): boolean {
+    const atA = this.until[a]!
+    const atB = this.until[b]!
+    return atA < atB || (atA === atB && a < b)
+  }
+}

@@ -1,0 +1,43 @@
+/** A job on a machine that several lanes share. */
+export interface SharedJob {
+  id: number
+  /** What it takes alone. */
+  seconds: number
+  /** Cores that it keeps busy then. */
+  busyCores: number
+  /** Equal parts that lanes take one by one. */
+  parts: number
+}
+
+/**
+ * Goes through jobs by the clock: each lane takes the next part, and whenever the parts under way want more cores together than there are, all of them go
+ * slower by that. It keeps what is left of each part, and knows nothing of clocks of undisturbed work.
+ * @returns when each job begins and ends
+ */
+export function throughTheDay(
+  jobs: readonly SharedJob[],
+  lanes: number,
+  cores: number,
+): Map<number, { start: number; end: number }> {
+  const waiting = jobs.flatMap(job => Array.from({ length: job.parts }, () => ({ job, left: job.seconds / job.parts })))
+  const times = new Map<number, { start: number; end: number }>()
+  let atWork: typeof waiting = []
+  let now = 0
+  while (waiting.length > 0 || atWork.length > 0) {
+    while (atWork.length < lanes && waiting.length > 0) {
+      const part = waiting.shift()!
+      atWork.push(part)
+      if (!times.has(part.job.id)) times.set(part.job.id, { start: now, end: now })
+    }
+    const wanted = atWork.reduce((sum, { job }) => sum + job.busyCores, 0)
+    const speed = Math.min(1, cores / wanted)
+    const least = Math.min(...atWork.map(({ left }) => left))
+    now += least / speed
+    for (const part of atWork) {
+      part.left -= least
+      if (part.left <= 1e-9) times.get(part.job.id)!.end = now
+    }
+    atWork = atWork.filter(({ left }) => left > 1e-9)
+  }
+  return times
+}
