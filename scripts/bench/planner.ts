@@ -1,9 +1,12 @@
 import { cpus } from 'node:os'
 import {
+  choose,
+  keepsLimits,
   outlook,
   planByDueTime,
   rehearsals,
   WhatIf,
+  type Choosing,
   type DuePlan,
   type OutlookGround,
   type Turns,
@@ -12,6 +15,7 @@ import {
 import loadSolver from 'highs'
 import { around, extent, forecast, job } from '../../packages/core/tests/outlines.ts'
 import { numbersFrom } from './chance.ts'
+import { choicesOfChance } from '../../tests/support/choices.ts'
 import { workOfChance, wrongIn } from '../../tests/support/order-of-work.ts'
 
 /** Cases of each family. */
@@ -144,6 +148,55 @@ function timeOutlooks(seed: number): void {
   }
 }
 
+/** The choice of ways as a binary programme. */
+function choiceProgramme({ lots, limits }: Choosing): string {
+  const name = (lot: number, pick: number) => `x${lot}_${pick}`
+  const terms = (value: (lot: number, pick: number) => number) =>
+    lots
+      .flatMap((options, lot) => options.map((_, pick) => `${value(lot, pick).toFixed(9)} ${name(lot, pick)}`))
+      .join(' + ')
+  return [
+    'Maximize',
+    ` ${terms((lot, pick) => lots[lot]![pick]!.worth)}`,
+    'Subject To',
+    ...lots.map((options, lot) => ` ${options.map((_, pick) => name(lot, pick)).join(' + ')} = 1`),
+    ...limits.map((limit, index) => ` ${terms((lot, pick) => lots[lot]![pick]!.takes[index]!)} <= ${limit.toFixed(9)}`),
+    'Binary',
+    ` ${lots.flatMap((options, lot) => options.map((_, pick) => name(lot, pick))).join(' ')}`,
+    'End',
+  ].join('\n')
+}
+
+/** Ways of lots that were chosen, against the exact optimum and the bound that comes with them. */
+function benchChoices(seed: number, solve: (programme: string) => number | null): boolean {
+  console.log(`\n## Ways of lots, five for each, three limits; ${casesEach} cases of each family\n`)
+  console.log(
+    '| lots | under the optimum (HiGHS), median | at worst | under the bound, at worst | milliseconds | longest turn |',
+  )
+  console.log('|---|---|---|---|---|---|')
+  let isSound = true
+  for (const lots of [5, 10, 20, 60, 150, 400]) {
+    const rows = Array.from({ length: casesEach }, (_, number) => {
+      const choosing = choicesOfChance(seed * 100 + number, { lots, ways: 5, limits: 3 })
+      const { made, milliseconds, longest } = driven(choose(choosing))
+      const best = made.best!
+      const optimum = lots <= 150 ? solve(choiceProgramme(choosing)) : null
+      if (!keepsLimits(choosing, best) || (optimum !== null && made.bound < optimum * (1 - 1e-6))) isSound = false
+      return {
+        under: optimum === null ? Number.NaN : 1 - best.worth / optimum,
+        bound: 1 - best.worth / made.bound,
+        milliseconds,
+        longest,
+      }
+    })
+    const known = rows.map(({ under }) => under).filter(under => !Number.isNaN(under))
+    console.log(
+      `| ${lots} | ${known.length > 0 ? `${percent(middle(known))} | ${percent(Math.max(...known))}` : '- | -'} | ${percent(Math.max(...rows.map(({ bound }) => bound)))} | ${middle(rows.map(({ milliseconds }) => milliseconds)).toFixed(0)} | ${Math.max(...rows.map(({ longest }) => longest)).toFixed(0)} |`,
+    )
+  }
+  return isSound
+}
+
 export async function benchPlanner(seed: number): Promise<void> {
   console.log(`Machine: ${cpus()[0]?.model}, ${cpus().length} cores, Node.js ${process.versions.node}; seed ${seed}\n`)
   let wrong = 0
@@ -236,6 +289,14 @@ export async function benchPlanner(seed: number): Promise<void> {
   console.log(
     `\nAll families: late ${percent(middle(all.late))} over the bound in the median, ${percent(Math.max(...all.late))} at worst; done ${percent(middle(all.end))}, ${percent(Math.max(...all.end))} at worst.`,
   )
+  const areChoicesSound = benchChoices(seed, programme => {
+    const { Status, ObjectiveValue } = solver.solve(programme, { time_limit: mostSeconds, output_flag: false })
+    return Status === 'Optimal' ? ObjectiveValue : null
+  })
+  if (!areChoicesSound) {
+    wrong++
+    console.log('Wrong: a choice does not keep its limits, or its bound is below the optimum.')
+  }
   timeOutlooks(seed)
   console.log(
     wrong === 0 ? 'The checker found every plan to be what it claims.' : `${wrong} claims of plans are wrong.`,

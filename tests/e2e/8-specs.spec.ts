@@ -337,3 +337,66 @@ test('a purpose drafts the specs that serve it, which stand side by side until o
   expect(left.map(job => job.specName)).toEqual(['Playback box MP4'])
   await request.post('/api/jobs/actions', { data: { ids: left.map(job => job.id), action: 'remove' } })
 })
+
+test('of the ways in which lots are drafted, those are chosen that keep most likeness within the room, and kept', async ({
+  page,
+  request,
+}) => {
+  const names = ['Fog-signal interview 1.avi', 'Harbour log (cut short).mp4']
+  const ids: number[] = []
+  for (const name of names)
+    for (const specKey of ['archive-master', 'web-mp4']) ids.push(await draftJob(request, name, specKey))
+  await expect(async () => {
+    const { jobs } = await (await request.get('/api/jobs?orderId=1&limit=500&states=draft')).json()
+    const mine = (jobs as { id: number; forecast: unknown; sampleState: string }[]).filter(job => ids.includes(job.id))
+    expect(mine.map(job => job.sampleState === 'ready' && job.forecast !== null)).toEqual(ids.map(() => true))
+  }).toPass({ timeout: 120_000 })
+
+  await page.goto('/balance')
+  await page.getByRole('link', { name: 'Ways', exact: true }).click()
+  const table = page.getByRole('table', { name: 'Lots and their ways' })
+  const sums = page.getByRole('region', { name: 'What is chosen' })
+  const lossless = table.getByRole('button', { name: /Archive master.* for/ })
+  const lossy = table.getByRole('button', { name: /^Web MP4 for/ })
+  const chosen = async (ways: typeof lossless) =>
+    (await ways.evaluateAll(buttons => buttons.map(button => button.getAttribute('aria-pressed')))).filter(
+      pressed => pressed === 'true',
+    ).length
+  // With room for all, what is identical.
+  await expect.poll(() => chosen(lossless)).toBe(await lossless.count())
+  await expect(sums).toContainText('No choice within the limits is more alike')
+  await expectAccessible(page)
+
+  // With next to none, what is small, and how much more would do.
+  const room = page.getByLabel('room (GB)')
+  await room.fill('0.0001')
+  await room.blur()
+  await expect(page.getByText('No choice keeps the limits.')).toBeVisible()
+  await expect.poll(() => chosen(lossless)).toBe(0)
+  await expectAccessible(page)
+
+  // Without a limit, one is wanted small all the same.
+  await room.fill('')
+  await room.blur()
+  await expect.poll(() => chosen(lossless)).toBe(await lossless.count())
+  await lossy.first().focus()
+  await page.keyboard.press('Enter')
+  await expect(lossy.first()).toContainText('chosen by hand')
+  expect(await chosen(lossless)).toBe((await lossless.count()) - 1)
+
+  // Nothing was changed so far; now the others go.
+  const left = async () => {
+    const { jobs } = await (await request.get('/api/jobs?orderId=1&limit=500&states=draft')).json()
+    return (jobs as { id: number }[]).filter(({ id }) => ids.includes(id)).length
+  }
+  expect(await left()).toBe(4)
+  await page.getByRole('button', { name: 'Keep what is chosen' }).click()
+  await expectAccessible(page)
+  await page
+    .getByRole('dialog')
+    .getByRole('button', { name: /^Remove \d+ drafts?$/ })
+    .click()
+  await expect.poll(left).toBe(2)
+  await expect(page.getByText('No lot has a choice')).toBeVisible()
+  await request.post('/api/jobs/actions', { data: { ids, action: 'remove' } })
+})

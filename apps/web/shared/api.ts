@@ -51,6 +51,8 @@ import {
   VolumeRole,
   WatchRecord,
   WorkerRecord,
+  Ways,
+  WaysAsked,
   WhatIf,
   WorkSummary,
 } from '@hematine/core'
@@ -925,6 +927,14 @@ export const api = {
       "What comes of all orders' jobs as they are, or as is supposed (JSON): ends, how probable each due time is, and how delivery volumes fill.",
     query: z.object({ supposed: z.preprocess(fromJson, WhatIf) }),
     answer: Outlook,
+  },
+  chooseWays: {
+    method: 'get',
+    path: '/api/ways',
+    summary:
+      "The ways in which an order's lots can be done as they are drafted, and the one of each that keeps most likeness within the limits asked for (JSON).",
+    query: ofOrder.extend({ asked: z.preprocess(fromJson, WaysAsked) }),
+    answer: Ways,
   },
   listEvents: {
     method: 'get',

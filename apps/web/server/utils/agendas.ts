@@ -15,7 +15,11 @@ import {
   type OrderSuggestion,
   type Outlook,
   type OutlookGround,
+  type Ways,
+  type WaysAsked,
+  type WaysGround,
   type WhatIf,
+  waysOf,
 } from '@hematine/core'
 import {
   calibrationsOf,
@@ -58,6 +62,7 @@ export class Agendas {
   private machine: Machine = { lanes: 1, cores: null }
   private readonly made = new Map<number, Made>()
   private readonly suggestions = new KeptAnswers<OrderSuggestion>(60_000)
+  private readonly chosenWays = new KeptAnswers<Ways>(5000)
   private readonly outlooks = new KeptAnswers<Outlook>(5000)
   /** Goes up with each change that moves the plan. */
   private version = 0
@@ -140,10 +145,21 @@ export class Agendas {
     })
   }
 
+  /** The ways of an order's lots, and the best of them within what is asked. */
+  async ways(of: Pick<WaysGround, 'orderId' | 'names' | 'volumes'>, asked: WaysAsked): Promise<Ways> {
+    const { version } = await this.of(of.orderId)
+    const { machine, rates, calibrations } = this
+    const jobs = [...this.jobs.values()]
+    return this.chosenWays.get(JSON.stringify([of.orderId, [...of.names], of.volumes, asked]), version, () =>
+      inTurns(waysOf({ ...of, jobs, forecasts: { rates, calibrations }, machine }, asked, new Date())),
+    )
+  }
+
   /** The next one who asks for a suggestion or an outlook gets a new one. */
   forgetOutlooks(): void {
     this.suggestions.forget()
     this.outlooks.forget()
+    this.chosenWays.forget()
   }
 
   /** Has one after the other, also after one that failed. */

@@ -4,6 +4,7 @@ import PagesBar from '~/components/common/PagesBar.vue'
 /** The head of a page of Balance. */
 const pages = [
   { path: '/balance', name: 'This order' },
+  { path: '/balance/ways', name: 'Ways' },
   { path: '/balance/orders', name: 'All orders' },
 ]
 </script>
