@@ -29,9 +29,9 @@ export interface Chosen {
   bound: number
 }
 
-/** Rounds in which prices are moved, and nodes of the search that are visited at most: a quarter of a second's work. */
+/** Rounds in which prices are moved, and nodes of the search that are visited at most: half a second's work. */
 const priceRounds = 150
-const usualNodes = 100_000
+const usualNodes = 300_000
 /** A choice is mended in every so many rounds at least. */
 const mendedRounds = 10
 /** Nodes that are gone through before others may have their turn. */
