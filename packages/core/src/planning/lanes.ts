@@ -35,11 +35,13 @@ export interface LaneWork {
 /** What a lane does: all before its present job, and what it makes of that. */
 interface Lane {
   before: RangeSum
+  /** By its place in the order in which jobs were given; `noJob` before the first. */
+  number: number
   job: LaneWork | null
   pieces: number
   /** Pieces that the job is divided into in all. */
   of: number
-  /** When the piece that it makes was begun. */
+  /** When it began with that job. */
   start: Range
 }
 
@@ -61,7 +63,7 @@ export class Lanes {
     const count = Math.max(1, lanes)
     this.machine = new SharedLanes(new Array<number>(count).fill(0), cores)
     this.held = Array.from({ length: count }, () => ({
-      ...{ before: new RangeSum(), job: null, pieces: 0, of: 1 },
+      ...{ before: new RangeSum(), number: noJob, job: null, pieces: 0, of: 1 },
       start: { expected: 0, low: 0, high: 0 },
     }))
   }
@@ -74,7 +76,7 @@ export class Lanes {
     const seconds = job.seconds.expected / pieces
     let until = 0
     for (let piece = 0; piece < pieces; piece++) {
-      this.goOn()
+      this.machine.goOn()
       this.begin(number, pieces)
       this.machine.begin(number, seconds, job.busyCores ?? 0)
       until = this.machine.now + seconds
@@ -93,13 +95,15 @@ export class Lanes {
   /** Lets all jobs end. @returns their places; nothing can be placed after */
   finish(): PlannedJob[] {
     for (const _ of this.held) {
-      this.goOn()
+      this.machine.goOn()
+      this.end(this.machine.lane)
       this.machine.close()
     }
     return this.jobs.map(({ id }, number) => {
       const stretches = this.stretches[number]!
       const last = stretches.reduce((late, stretch) => (stretch.end.expected > late.end.expected ? stretch : late))
-      return { id, start: stretches[0]!.start, end: last.end, stretches }
+      const first = stretches.reduce((soon, stretch) => (stretch.start.expected < soon.start.expected ? stretch : soon))
+      return { id, start: first.start, end: last.end, stretches }
     })
   }
 
@@ -108,39 +112,35 @@ export class Lanes {
     return this.undisturbed > 0 ? this.passed / this.undisturbed : 1
   }
 
-  private goOn(): void {
-    const { machine, held } = this
-    const { lane: number } = machine
-    const job = machine.goOn()
-    if (job === noJob) return
-    const { start, of } = held[number]!
-    const end = this.timeOf(held[number]!)
-    const stretches = this.stretches[job]!
-    const same = stretches.find(({ lane }) => lane === number)
-    // Pieces that follow each other on a lane are one stretch.
-    if (same) same.end = end
-    else stretches.push({ lane: number, start, end })
-    this.undisturbed += this.jobs[job]!.seconds.expected / of
-    this.passed += end.expected - start.expected
-  }
-
   /** Begins a piece of a job on the lane that is free. */
   private begin(number: number, of: number): void {
     const lane = this.held[this.machine.lane]!
-    lane.start = this.timeOf(lane)
-    const job = this.jobs[number]!
-    if (lane.job !== job) {
+    if (lane.number !== number) {
+      this.end(this.machine.lane)
       if (lane.job) lane.before.add(scaled(lane.job.seconds, lane.pieces / lane.of), lane.job.shared)
-      Object.assign(lane, { job, pieces: 0, of })
+      Object.assign(lane, { number, job: this.jobs[number]!, pieces: 0, of })
+      lane.start = this.timeOf(lane)
     }
     lane.pieces++
   }
 
+  /** Notes what a lane that is free made of the job that it had. */
+  private end(number: number): void {
+    const lane = this.held[number]!
+    const { job, pieces, of, start } = lane
+    if (!job) return
+    const end = this.timeOf(lane)
+    this.stretches[lane.number]!.push({ lane: number, start, end })
+    this.undisturbed += (job.seconds.expected * pieces) / of
+    this.passed += end.expected - start.expected
+  }
+
   /** The machine's clock as the lane reads it now: as unsure as all that it did. */
   private timeOf({ before, job, pieces, of }: Lane): Range {
-    const done = job
-      ? before.rangeWith(scaled(job.seconds, pieces / of), job.shared ?? null, sharedTimePart)
-      : before.range(sharedTimePart)
+    const done =
+      job && pieces > 0
+        ? before.rangeWith(scaled(job.seconds, pieces / of), job.shared ?? null, sharedTimePart)
+        : before.range(sharedTimePart)
     const { clock } = this.machine
     return done.expected > 0 ? scaled(done, clock / done.expected) : { expected: clock, low: clock, high: clock }
   }

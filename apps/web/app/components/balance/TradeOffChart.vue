@@ -59,7 +59,9 @@ const xScale = computed(() =>
       scaleUtc()
         .domain([new Date(low * 1000), new Date(high * 1000)])
         .ticks(2)
-        .map(tick => tick.getTime() / 1000),
+        .map(tick => tick.getTime() / 1000)
+        // Their words are long.
+        .filter((_, index, all) => index % Math.ceil(all.length / 3) === 0),
   ),
 )
 const yScale = computed(() =>

@@ -158,7 +158,7 @@ export function* waysOf(ground: WaysGround, asked: WaysAsked, at: Date): Turns<W
   const choosing = plan.choosing()
   const { picks, bound, missing } = yield* plan.solve(choosing)
   const specOf = new Map(open.map((lot, index) => [lot, plan.choices(lot)[picks[index]!]!.specKey]))
-  const { chosen, ends } = plan.comeTo(picks)
+  const { chosen, ends } = yield* plan.comeTo(picks)
   const weights = open.reduce((sum, lot) => sum + plan.weigh(lot), 0)
   const others = open.flatMap(lot =>
     lot.drafts.flat().flatMap(({ id, specKey }) => (specKey === specOf.get(lot) ? [] : [id])),
@@ -347,7 +347,7 @@ class Plan {
     if (this.due === null) return picks
     let seconds = this.due
     for (let tightened = 0; tightened < mostTightenings; tightened++) {
-      const late = this.comeTo(picks).chosen.lateSeconds
+      const late = (yield* this.comeTo(picks)).chosen.lateSeconds
       if (late <= 0) return picks
       seconds -= late
       if (seconds <= 0) break
@@ -362,7 +362,7 @@ class Plan {
   }
 
   /** What picks come to in the plan. */
-  comeTo(picks: readonly number[]) {
+  *comeTo(picks: readonly number[]) {
     const specs = this.open.map((lot, index) => this.choices(lot)[picks[index]!]!.specKey)
     const jobs = [
       ...this.besideJobs,
@@ -370,8 +370,8 @@ class Plan {
     ].sort(byTurn)
     const { lanes } = this.ground.machine
     const ends = new EndsOfOrders(this.ground.machine)
-    for (const { orderId, work } of this.before) ends.place(orderId, work)
-    if (lanes > 0) for (const job of jobs) ends.place(job.orderId, this.workOf(job))
+    yield* each(this.before, ({ orderId, work }) => ends.place(orderId, work))
+    if (lanes > 0) yield* each(jobs, job => ends.place(job.orderId, this.workOf(job)))
     const against = ends.against([[this.ground.orderId, this.due]])
     const together = this.together(jobs)
     return {
