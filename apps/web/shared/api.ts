@@ -929,11 +929,11 @@ export const api = {
     answer: Outlook,
   },
   chooseWays: {
-    method: 'get',
+    method: 'post',
     path: '/api/ways',
     summary:
-      "The ways in which an order's lots can be done as they are drafted, and the one of each that keeps most likeness within the limits asked for (JSON).",
-    query: ofOrder.extend({ asked: z.preprocess(fromJson, WaysAsked) }),
+      "The ways in which an order's lots can be done as they are drafted, and the one of each that keeps most likeness within the limits asked for. Nothing is changed.",
+    body: WaysAsked.extend({ orderId: id }),
     answer: Ways,
   },
   listEvents: {

@@ -30,7 +30,7 @@ export function useWays() {
     if (orderId === undefined) return
     const mine = ++looks
     try {
-      const answer = await call('chooseWays', { query: { orderId, asked: JSON.stringify(asked.value) } })
+      const answer = await call('chooseWays', { body: { orderId, ...asked.value } })
       if (mine !== looks) return
       found.value = answer
       failed.value = null
