@@ -58,6 +58,14 @@ describe('lanes that share cores', () => {
     expect(ends(two, work(1, 100, 4), work(2, 60, 4))).toEqual([160, 120])
   })
 
+  test('are never told to be quicker than alone, whatever their times add up to', () => {
+    for (let seed = 0; seed < 200; seed++) {
+      const random = seeded(seed)
+      const jobs = Array.from({ length: 40 }, (_, id) => work(id, random() * 100, 0.01, 1 + Math.floor(random() * 6)))
+      expect(planned({ lanes: 2, cores: 64 }, ...jobs).slowing).toBeGreaterThanOrEqual(1)
+    }
+  })
+
   test('go slower by what they want over what there is', () => {
     // 3 + 2 cores wanted, 4 there: 1.25 times as long.
     expect(ends(two, work(1, 100, 3), work(2, 100, 2))).toEqual([125, 125])
@@ -120,7 +128,8 @@ test.each(Array.from({ length: 60 }, (_, seed) => seed))(
     const jobs = jobsOfChance(seed, cores)
     // One lane does a job as a whole, which comes to the same.
     const day = throughTheDay(jobs, lanes, cores)
-    const { places } = planned({ lanes, cores }, ...jobs.map(asWork))
+    const { places, slowing } = planned({ lanes, cores }, ...jobs.map(asWork))
+    expect(slowing).toBeGreaterThanOrEqual(1)
     for (const { id, start, end } of places) {
       expect(start.expected).toBeCloseTo(day.get(id)!.start, 5)
       expect(end.expected).toBeCloseTo(day.get(id)!.end, 5)

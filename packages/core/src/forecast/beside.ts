@@ -29,5 +29,6 @@ export function slowingOf(own: BusyStretch, others: readonly BusyStretch[], core
     )
     undisturbed += (to - from) / Math.max(1, wanted / cores)
   }
-  return undisturbed > 0 ? (own.to - own.from) / undisturbed : 1
+  // Sums of many times differ in their last digits.
+  return undisturbed > 0 ? Math.max(1, (own.to - own.from) / undisturbed) : 1
 }

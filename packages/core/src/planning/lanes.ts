@@ -109,7 +109,8 @@ export class Lanes {
 
   /** How many times as long as on a machine of its own the work takes, on the whole. */
   get slowing(): number {
-    return this.undisturbed > 0 ? this.passed / this.undisturbed : 1
+    // Sums of many times differ in their last digits.
+    return this.undisturbed > 0 ? Math.max(1, this.passed / this.undisturbed) : 1
   }
 
   /** Begins a piece of a job on the lane that is free. */
