@@ -90,6 +90,21 @@ describe('the ways of lots', () => {
   })
 })
 
+test('sound alone is no other way of a picture: it comes with every choice, and stays', () => {
+  const sound = draft(1, 11, 'sound', [1, 5, 0], {
+    extent: { ...extent(0), pixels: 0, durationSeconds: 4 },
+    measured: forecast(exactly(minute), exactly(5e6)),
+  })
+  const { specs, lots, besides, others } = found({}, { jobs: [...drafts(), sound] })
+  expect(specs.map(({ specKey }) => specKey)).toEqual(['quick', 'slow'])
+  expect(lots.map(({ chosen: key, ways }) => [key, ways.length])).toEqual([
+    ['slow', 2],
+    ['slow', 2],
+  ])
+  expect(besides).toMatchObject({ jobs: 1, bytes: { expected: 5e6 } })
+  expect(others).not.toContain(sound.id)
+})
+
 describe('the choice', () => {
   test('keeps most likeness where nothing is in the way', () => {
     const { chosen: sum, mostLikeness, missing, others, lots } = found()

@@ -72,7 +72,7 @@ export const Ways = z.object({
   sharing: Sharing.nullable(),
   /** Bytes that there is room for where the order's drafts go, beside all that is released; null where nobody knows, or there are none. */
   room: z.number().min(0).nullable(),
-  /** All specs that the order is drafted with. */
+  /** All specs of pictures that the order is drafted with. */
   specs: z.array(z.object({ specKey: z.string(), specName: z.string(), drafts: z.int().positive() })),
   lots: z.array(
     z.object({
@@ -149,9 +149,11 @@ export function* waysOf(ground: WaysGround, asked: WaysAsked, at: Date): Turns<W
   yield* each(ground.jobs, job => void forecasts.set(job.id, forecastOf(job, ground.forecasts)))
   const forecastFor = (job: JobOutline) => forecasts.get(job.id)!
   const specs = new Map<string, Ways['specs'][number]>()
-  for (const { specKey, specName } of own)
+  // Sound alone is no other way of a picture: it comes beside it.
+  const pictures = own.filter(({ extent }) => extent.pixels > 0)
+  for (const { specKey, specName } of pictures)
     specs.set(specKey, { specKey, specName, drafts: (specs.get(specKey)?.drafts ?? 0) + 1 })
-  const lots = lotWays(own, asked.specKeys ?? [...specs.keys()], forecastFor)
+  const lots = lotWays(pictures, asked.specKeys ?? [...specs.keys()], forecastFor)
   yield
   const plan = new Plan(ground, asked, at, { lots, own, forecastFor })
   const { open } = plan
