@@ -13,10 +13,16 @@ test.describe('every view', () => {
         await expectNoPageScroll(page)
         await expectAccessible(page)
       }
-      await page.goto('/equipment/forecasts')
-      await expect(page.getByText(/^All kinds of work|No forecast has a result yet/).first()).toBeVisible()
-      await expectNoPageScroll(page)
-      await expectAccessible(page)
+      for (const [path, words] of [
+        ['equipment/forecasts', /^All kinds of work|No forecast has a result yet/],
+        ['balance/ways', /^Each lot gets one of|No lot has a choice/],
+        ['balance/orders', /^Delivery volume|No order has work waiting/],
+      ] as const) {
+        await page.goto(`/${path}`)
+        await expect(page.getByText(words).first()).toBeVisible()
+        await expectNoPageScroll(page)
+        await expectAccessible(page)
+      }
     })
   }
 

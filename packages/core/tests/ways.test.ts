@@ -80,6 +80,10 @@ describe('the ways of lots', () => {
     expect(because('unknown')).toBe('1 of 1 draft is not measured yet')
     expect(because('unlike')).toBe('how like it will be was not measured')
     expect(because('small')).toContain('fewer pixels than that of another way')
+    // Their drafts come with every choice, and stay.
+    const { besides, others } = found({}, { jobs })
+    expect(besides.jobs).toBe(4)
+    expect(others).toEqual(jobs.filter(({ specKey }) => specKey === 'quick').map(entry => entry.id))
     expect(chosen({}, { jobs })).toEqual(['slow', 'slow'])
   })
 

@@ -106,7 +106,7 @@ export const Ways = z.object({
   /** Where no choice keeps both limits: how much more of one would do alone, the other kept; null where no amount does. */
   missing: z.object({ bytes: z.number().nullable(), seconds: z.number().nullable() }).nullable(),
   tradeOffs: z.array(TradeOff),
-  /** Drafts of ways that are not chosen, by number. */
+  /** Drafts of ways that could be chosen and are not, by number. */
   others: z.array(z.int()),
 })
 export type Ways = z.infer<typeof Ways>
@@ -163,7 +163,7 @@ export function* waysOf(ground: WaysGround, asked: WaysAsked, at: Date): Turns<W
   const { chosen, ends } = yield* plan.comeTo(picks)
   const weights = open.reduce((sum, lot) => sum + plan.weigh(lot), 0)
   const others = open.flatMap(lot =>
-    lot.drafts.flat().flatMap(({ id, specKey }) => (specKey === specOf.get(lot) ? [] : [id])),
+    draftsToChoose(lot).flatMap(({ id, specKey }) => (specKey === specOf.get(lot) ? [] : [id])),
   )
   const points = open.length > 0 ? yield* tradeOffs(choosing, [laneLimit, bytesLimit], mostTradeOffs) : []
   return {
@@ -200,6 +200,11 @@ export function* waysOf(ground: WaysGround, asked: WaysAsked, at: Date): Turns<W
   }
 }
 
+/** Drafts of the ways of a lot that can be chosen; those of the others come with every choice. */
+function draftsToChoose({ ways, drafts }: LotWays): JobOutline[] {
+  return drafts.filter((_, way) => ways[way]!.because === null).flat()
+}
+
 interface OwnDrafts {
   lots: readonly LotWays[]
   own: readonly JobOutline[]
@@ -229,7 +234,7 @@ class Plan {
     this.forecastFor = forecastFor
     this.due = secondsUntil(asked.dueAt, at)
     this.open = lots.filter(({ ways }) => ways.some(({ because }) => because === null))
-    const inChoice = new Set(this.open.flatMap(({ drafts }) => drafts.flat()))
+    const inChoice = new Set(this.open.flatMap(draftsToChoose))
     this.besideJobs = own.filter(job => !inChoice.has(job))
     this.besides = this.together(this.besideJobs)
     const released = ground.jobs.filter(({ state }) => isInHand(state) || state === 'waiting').sort(byTurn)
