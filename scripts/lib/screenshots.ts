@@ -181,6 +181,8 @@ export async function takeScreenshots(directory: string): Promise<void> {
     ])
     await until(jobs => jobs.every(job => job.forecast || job.state === 'done'))
     await page.goto('/balance/ways')
+    for (const name of ['Playback box MP4', 'Editing master MOV', 'Open web WebM', 'Small MP4'])
+      await page.getByRole('checkbox', { name }).uncheck()
     await page.getByLabel('room (GB)').fill('0.09')
     await page.getByLabel('room (GB)').blur()
     await page.waitForTimeout(4000)

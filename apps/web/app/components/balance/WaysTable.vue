@@ -13,6 +13,8 @@ const emit = defineEmits<{
 
 type Lot = WaysFound['lots'][number]
 const mostWeight = 10
+/** Widths in pixels: of a lot and what it counts, and of a spec at least. Beyond what there is room for, the table is scrolled sideways. */
+const [firstColumns, columnWidth] = [258, 190]
 /** Specs that any lot has a way with, in their order. */
 const columns = computed(() =>
   found.specs.filter(({ specKey }) => found.lots.some(({ ways }) => ways.some(way => way.specKey === specKey))),
@@ -65,7 +67,11 @@ function weigh(lot: Lot, event: Event): void {
 </script>
 
 <template>
-  <table class="rows ways" aria-label="Lots and their ways">
+  <table
+    class="rows ways"
+    aria-label="Lots and their ways"
+    :style="{ minWidth: `${firstColumns + columnWidth * columns.length}px` }"
+  >
     <thead>
       <tr>
         <th scope="col" class="first">Lot</th>
@@ -142,6 +148,12 @@ function weigh(lot: Lot, event: Event): void {
 }
 .ways tbody th {
   border-top: 1px solid var(--line);
+}
+.ways th:first-child {
+  position: sticky;
+  left: 0;
+  z-index: 1;
+  background: rgb(var(--v-theme-background));
 }
 .ways {
   table-layout: fixed;
