@@ -1,7 +1,6 @@
 import { cpus } from 'node:os'
 import {
   choose,
-  keepsLimits,
   outlook,
   planByDueTime,
   rehearsals,
@@ -15,7 +14,7 @@ import {
 import loadSolver from 'highs'
 import { around, extent, forecast, job } from '../../packages/core/tests/outlines.ts'
 import { numbersFrom } from './chance.ts'
-import { choicesOfChance } from '../../tests/support/choices.ts'
+import { areWithin, choicesOfChance } from '../../tests/support/choices.ts'
 import { workOfChance, wrongIn } from '../../tests/support/order-of-work.ts'
 
 /** Cases of each family. */
@@ -181,7 +180,7 @@ function benchChoices(seed: number, solve: (programme: string) => number | null)
       const { made, milliseconds, longest } = driven(choose(choosing))
       const best = made.best!
       const optimum = lots <= 150 ? solve(choiceProgramme(choosing)) : null
-      if (!keepsLimits(choosing, best) || (optimum !== null && made.bound < optimum * (1 - 1e-6))) isSound = false
+      if (!areWithin(choosing, best.picks) || (optimum !== null && made.bound < optimum * (1 - 1e-6))) isSound = false
       return {
         under: optimum === null ? Number.NaN : 1 - best.worth / optimum,
         bound: 1 - best.worth / made.bound,

@@ -1,6 +1,12 @@
 import type { Choosing } from '../../packages/core/src/index.ts'
 import { seeded } from './seeded.ts'
 
+/** Whether picks keep limits: added up anew, so that nothing is taken over from what found them. */
+export function areWithin({ lots, limits }: Choosing, picks: readonly number[]): boolean {
+  const sum = (limit: number) => lots.reduce((all, options, lot) => all + options[picks[lot]!]!.takes[limit]!, 0)
+  return picks.length === lots.length && limits.every((most, limit) => sum(limit) <= most * (1 + 1e-8) + 1e-8)
+}
+
 /** Ways of chance: what takes more is worth more, mostly; limits between the least and the most that all can take. */
 export function choicesOfChance(
   seed: number,

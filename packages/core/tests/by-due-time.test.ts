@@ -207,6 +207,43 @@ describe('lanes that would do', () => {
     expect(lanesMore({ ...work, orders: [{ orderId: 1, dueSeconds: 12 * hour, begunUntil: 0 }] })).toBe(0)
   })
 
+  test('are counted with the cores that they share', () => {
+    // Twelve jobs of an hour, two cores each, due after four hours: three at once do, where there are cores for them.
+    const busy = (cores: number, dueSeconds = 4 * hour): WorkToOrder => ({
+      ...work,
+      jobs: Array.from({ length: 12 }, (_, id) => ({ id, orderId: 1, seconds: hour, busyCores: 2 })),
+      orders: [{ orderId: 1, dueSeconds, begunUntil: 0 }],
+      sharing: { cores, begun: [0] },
+    })
+    expect(lanesMore(busy(6))).toBe(2)
+    // Two lanes keep four cores busy: six hours, however many lanes there are.
+    expect(lanesMore(busy(4))).toBeNull()
+    expect(lanesMore(busy(4, 6 * hour))).toBe(1)
+  })
+
+  test('are not so many that what is due first is slowed by what is not', () => {
+    const jobs = Array.from({ length: 22 }, (_, id) => ({ id, orderId: id < 2 ? 1 : 2, seconds: hour, busyCores: 2 }))
+    const shared: WorkToOrder = {
+      jobs,
+      lanes: [0],
+      orders: [
+        { orderId: 1, dueSeconds: 1.1 * hour, begunUntil: 0 },
+        { orderId: 2, dueSeconds: null, begunUntil: 0 },
+      ],
+      sharing: { cores: 4, begun: [0] },
+    }
+    // On two lanes both end after an hour; on three they share four cores with a third, and take half as long again.
+    expect(lanesMore(shared)).toBe(1)
+    expect(plan({ ...shared, lanes: [0, 0] }).found.late).toBe(0)
+    expect(plan({ ...shared, lanes: [0, 0, 0] }).found.late).toBeGreaterThan(0)
+  })
+
+  test('help one job that can be divided, although there is only one', () => {
+    const one = { ...work, jobs: [{ id: 1, orderId: 1, seconds: 12 * hour, pieces: 16 }] }
+    expect(lanesMore(one)).toBe(2)
+    expect(lanesMore({ ...one, jobs: [{ ...one.jobs[0]!, pieces: 1 }] })).toBeNull()
+  })
+
   test('do not help where one job alone takes too long, or what is begun ends too late', () => {
     expect(lanesMore({ ...work, orders: [{ orderId: 1, dueSeconds: hour / 2, begunUntil: 0 }] })).toBeNull()
     expect(lanesMore({ ...work, orders: [{ orderId: 1, dueSeconds: 12 * hour, begunUntil: 13 * hour }] })).toBeNull()

@@ -1,7 +1,7 @@
 import { describe, expect, test } from 'vitest'
-import { choose, keepsLimits, tradeOffs, type Choice, type Choosing } from '../src/index.ts'
+import { choose, tradeOffs, type Choice, type Choosing } from '../src/index.ts'
 import { atOnce } from '../../../tests/support/at-once.ts'
-import { choicesOfChance } from '../../../tests/support/choices.ts'
+import { areWithin, choicesOfChance } from '../../../tests/support/choices.ts'
 
 /** One way of several for each lot, within limits. */
 const chosen = (choosing: Choosing) => atOnce(choose(choosing))
@@ -56,13 +56,13 @@ describe('a choice', () => {
     const choosing = choicesOfChance(seed, { lots: 1 + (seed % 7), ways: 1 + (seed % 4), limits: 1 + (seed % 3) })
     let most: Choice | null = null
     for (const choice of all(choosing))
-      if (keepsLimits(choosing, choice) && (!most || choice.worth > most.worth)) most = choice
+      if (areWithin(choosing, choice.picks) && (!most || choice.worth > most.worth)) most = choice
     const { best, bound } = chosen(choosing)
     if (!most) expect(best).toBeNull()
     else {
       expect(best!.worth).toBeCloseTo(most.worth, 6)
       expect(bound).toBeCloseTo(most.worth, 6)
-      expect(keepsLimits(choosing, best!)).toBe(true)
+      expect(areWithin(choosing, best!.picks)).toBe(true)
     }
   })
 
@@ -70,7 +70,7 @@ describe('a choice', () => {
     for (let seed = 0; seed < 3; seed++) {
       const choosing = choicesOfChance(1000 + seed, { lots, ways: 5, limits: 3 })
       const { best, bound } = chosen(choosing)
-      expect(keepsLimits(choosing, best!)).toBe(true)
+      expect(areWithin(choosing, best!.picks)).toBe(true)
       expect(best!.worth).toBeLessThanOrEqual(bound * (1 + 1e-9))
       expect(best!.worth).toBeGreaterThan(bound * 0.995)
       expect(chosen(choosing)).toEqual({ best, bound })

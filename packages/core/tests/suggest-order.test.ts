@@ -1,6 +1,8 @@
 import { describe, expect, test } from 'vitest'
 import { sharedTimePart, suggestOrder, type JobForecast, type JobOutline, type OrderSuggestion } from '../src/index.ts'
 import { atOnce } from '../../../tests/support/at-once.ts'
+import { seeded } from '../../../tests/support/seeded.ts'
+import { throughTheDay } from '../../../tests/support/shared-machine.ts'
 import { around, at, exactly, forecast, job, lanesOnly, minute, order } from './outlines.ts'
 
 /** Orders that share lanes, their due times, and an order of the jobs in which less is late. */
@@ -117,6 +119,45 @@ describe('an order of the jobs', () => {
       [null, 0],
     ])
   })
+
+  test.each(Array.from({ length: 30 }, (_, seed) => seed))(
+    '(%i) comes to what it says on lanes that share cores, behind what is begun',
+    seed => {
+      const random = seeded(seed)
+      const [lanes, cores] = [1 + (seed % 3), 2 + (seed % 5)]
+      const jobs = Array.from({ length: 4 + Math.floor(random() * 12) }, (_, index) =>
+        waiting(index + 1, 1 + Math.floor(random() * 3), index < lanes ? { state: 'queued' } : {}),
+      )
+      const busy = new Map(jobs.map(({ id }) => [id, 0.2 + random() * (cores - 0.2)]))
+      const forecasts = new Map(
+        jobs.map(({ id }) => [
+          id,
+          { ...forecast(exactly(minute * (1 + 59 * random())), exactly(1)), busyCores: busy.get(id)! },
+        ]),
+      )
+      const orders = [1, 2, 3].map(id => order(id, 200 * random()))
+      const answer = atOnce(suggestOrder(jobs, forecasts, { lanes, cores }, orders, at))
+      const begun = jobs.slice(0, lanes).map(({ id }) => id)
+      for (const [ids, of] of [
+        [answer.before, 'now'],
+        [answer.after, 'suggested'],
+      ] as const) {
+        const day = throughTheDay(
+          [...begun, ...ids].map(id => ({
+            ...{ id, seconds: forecasts.get(id)!.seconds.expected, busyCores: busy.get(id)!, parts: 1 },
+          })),
+          lanes,
+          cores,
+        )
+        for (const entry of answer.orders) {
+          const theirs = jobs.filter(({ orderId }) => orderId === entry.id).map(({ id }) => day.get(id)!.end)
+          expect(entry[of].end!.expected).toBeCloseTo(Math.max(...theirs), 4)
+        }
+      }
+      expect(answer.suggested.lateSeconds).toBeLessThanOrEqual(answer.now.lateSeconds + 1e-6)
+      expect(answer.bound.lateSeconds).toBeLessThanOrEqual(answer.suggested.lateSeconds + 1e-6)
+    },
+  )
 
   test('of four thousand jobs comes in turns of no more than a few milliseconds each', () => {
     const many = Array.from({ length: 4000 }, (_, index) => waiting(index + 1, 1 + (index % 3)))

@@ -1,7 +1,8 @@
 import { asItIs, isSupposing as isOtherwise, type WhatIf } from '@hematine/core'
 import { useIntervalFn, useThrottleFn, watchDebounced } from '@vueuse/core'
-import { computed, ref, shallowRef, watch } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { call, type CallAnswer } from './useCall'
+import { useNewest } from './useNewest'
 import { useOrder } from '~/stores/order'
 
 export type Outlook = CallAnswer<'lookAhead'>
@@ -26,46 +27,25 @@ export function useOutlook() {
   const withDrafts = ref(false)
   const supposed = ref({ ...asItIs })
   const isSupposing = computed(() => isOtherwise(supposed.value))
-  const asIs = shallowRef<Outlook | null>(null)
+  const { answer, failed, isAwaited, look, changed } = useNewest(() => {
+    const withDraftsNow = { withDrafts: withDrafts.value }
+    return Promise.all([
+      askOutlook(withDraftsNow),
+      isSupposing.value ? askOutlook({ ...supposed.value, ...withDraftsNow }) : null,
+    ])
+  })
+  const asIs = computed(() => answer.value?.[0] ?? null)
   /** Null where nothing is supposed, or what comes of it is not known yet. */
-  const ifSo = shallowRef<Outlook | null>(null)
-  const failed = ref<string | null>(null)
-  /** Whether what is supposed now is not answered yet. */
-  const isAwaited = ref(false)
-  let looks = 0
-
-  async function look(): Promise<void> {
-    const mine = ++looks
-    const [drafts, supposing] = [withDrafts.value, isSupposing.value]
-    try {
-      const [now, then] = await Promise.all([
-        askOutlook({ withDrafts: drafts }),
-        supposing ? askOutlook({ ...supposed.value, withDrafts: drafts }) : null,
-      ])
-      if (mine !== looks) return
-      asIs.value = now
-      ifSo.value = then
-      failed.value = null
-    } catch (error) {
-      if (mine === looks) failed.value = (error as Error).message
-    } finally {
-      if (mine === looks) isAwaited.value = false
-    }
-  }
+  const ifSo = computed(() => (isSupposing.value ? (answer.value?.[1] ?? null) : null))
 
   const lookSoon = useThrottleFn(look, lookMilliseconds, true)
   watch([() => order.jobChange, () => order.lanes, () => order.orders], () => void lookSoon(), { immediate: true })
   useIntervalFn(() => void lookSoon(), lookAgainMilliseconds)
-  watch([withDrafts, supposed], () => {
-    // An answer that is on its way is to another question.
-    looks++
-    isAwaited.value = true
-  })
+  watch([withDrafts, supposed], changed)
   watchDebounced([withDrafts, supposed], () => void look(), { deep: true, debounce: 250 })
 
   function takeBack(): void {
     supposed.value = { ...asItIs }
-    ifSo.value = null
   }
 
   return { withDrafts, supposed, isSupposing, asIs, ifSo, failed, isAwaited, look, takeBack }

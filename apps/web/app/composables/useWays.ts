@@ -1,7 +1,8 @@
 import type { WaysAsked } from '@hematine/core'
 import { useThrottleFn, watchDebounced } from '@vueuse/core'
-import { computed, ref, shallowRef, watch } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { call, type CallAnswer } from './useCall'
+import { useNewest } from './useNewest'
 import { useOrder } from '~/stores/order'
 
 export type WaysFound = CallAnswer<'chooseWays'>
@@ -20,26 +21,16 @@ export function useWays() {
     chosen: [],
   })
   const asked = ref(nothing())
-  const found = shallowRef<WaysFound | null>(null)
-  const failed = ref<string | null>(null)
-  const isAwaited = ref(true)
-  let looks = 0
-
-  async function look(): Promise<void> {
+  const {
+    answer: found,
+    failed,
+    isAwaited,
+    look,
+    changed,
+  } = useNewest(() => {
     const orderId = order.order?.id
-    if (orderId === undefined) return
-    const mine = ++looks
-    try {
-      const answer = await call('chooseWays', { body: { orderId, ...asked.value } })
-      if (mine !== looks) return
-      found.value = answer
-      failed.value = null
-    } catch (error) {
-      if (mine === looks) failed.value = (error as Error).message
-    } finally {
-      if (mine === looks) isAwaited.value = false
-    }
-  }
+    return orderId === undefined ? null : call('chooseWays', { body: { orderId, ...asked.value } })
+  })
 
   const lookSoon = useThrottleFn(look, lookMilliseconds, true)
   watch([() => order.jobChange, () => order.lanes], () => void lookSoon(), { immediate: true })
@@ -48,19 +39,13 @@ export function useWays() {
     () => {
       asked.value = nothing()
       found.value = null
-      isAwaited.value = true
-      void look()
     },
   )
   watch(
     () => order.order?.dueAt,
     dueAt => (asked.value = { ...asked.value, dueAt: dueAt ?? null }),
   )
-  watch(asked, () => {
-    // An answer that is on its way is to another question.
-    looks++
-    isAwaited.value = true
-  })
+  watch(asked, changed)
   watchDebounced(asked, () => void look(), { debounce: 200 })
 
   type Key = Pick<WaysFound['lots'][number], 'lotId'>

@@ -172,6 +172,21 @@ function moved(sequence: Int32Array, from: number, to: number): Int32Array {
   return result
 }
 
+/** Lanes beyond those that jobs have one by one, where these can be divided. */
+const mostForPieces = 1000
+
+/**
+ * Lanes more than which gain nothing: with one for each piece every job takes as little as it can, and where cores are shared, those beyond what keeps all of them
+ * busy only take them from each other.
+ */
+function mostUseful({ jobs, sharing }: WorkToOrder): number {
+  const pieces = jobs.reduce((sum, { pieces = 1 }) => sum + pieces, 0)
+  const most = Math.max(jobs.length, Math.min(mostForPieces, pieces))
+  if (!sharing) return most
+  const least = jobs.reduce((least, { busyCores = 0 }) => Math.min(least, busyCores), Number.POSITIVE_INFINITY)
+  return least > 0 ? Math.min(most, Math.ceil(sharing.cores / least)) : most
+}
+
 /**
  * How many lanes more, free at once and as quick as the others, bring every order in by its due time.
  * @returns 0 where none is late as it is found without; null where no number does: what is begun, or one job alone, takes too long
@@ -187,7 +202,5 @@ export function* lanesToBeInTime(work: WorkToOrder, found: OrderOfWork): Turns<n
     // Most numbers are told apart without looking for anything.
     return boundOf(wanted).late <= tolerance && (yield* planByDueTime(wanted)).found.late <= tolerance
   }
-  // With a lane for each job every order ends with its longest. Where cores are shared more of them than there are cores only take those from each other.
-  const most = work.sharing ? Math.min(work.jobs.length, Math.ceil(work.sharing.cores)) : work.jobs.length
-  return yield* fewest(most, isInTime, work.sharing !== undefined)
+  return yield* fewest(mostUseful(work), isInTime, work.sharing !== undefined)
 }

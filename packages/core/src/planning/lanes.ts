@@ -84,12 +84,12 @@ export class Lanes {
     return until
   }
 
-  /** What each lane does still, in seconds of work that nothing slows, and how many cores it keeps busy with that. */
-  get taken(): { until: number; busyCores: number }[] {
-    return this.held.map(({ before, job, pieces, of }) => ({
-      until: before.total + (job ? (job.seconds.expected * pieces) / of : 0),
-      busyCores: job?.busyCores ?? 0,
-    }))
+  /** Until when each lane is taken, in seconds of work that nothing slows, for how long of it by its last job, and how many cores that keeps busy. */
+  get taken(): { until: number; lastSeconds: number; busyCores: number }[] {
+    return this.held.map(({ before, job, pieces, of }) => {
+      const lastSeconds = job ? (job.seconds.expected * pieces) / of : 0
+      return { until: before.total + lastSeconds, lastSeconds, busyCores: job?.busyCores ?? 0 }
+    })
   }
 
   /** Lets all jobs end. @returns their places; nothing can be placed after */

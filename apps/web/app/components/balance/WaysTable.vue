@@ -75,7 +75,7 @@ function weigh(lot: Lot, event: Event): void {
     <thead>
       <tr>
         <th scope="col" class="first">Lot</th>
-        <th scope="col" class="end counts">Counts</th>
+        <th scope="col" class="end weight">Weight</th>
         <th v-for="column in columns" :key="column.specKey" scope="col">{{ column.specName }}</th>
       </tr>
     </thead>
@@ -99,7 +99,7 @@ function weigh(lot: Lot, event: Event): void {
             :max="mostWeight"
             step="0.5"
             :value="lot.weight"
-            :aria-label="`How much likeness of ${lot.name} counts`"
+            :aria-label="`Weight of ${lot.name}`"
             @change="weigh(lot, $event)"
           />
         </td>
@@ -169,7 +169,7 @@ function weigh(lot: Lot, event: Event): void {
   justify-content: space-between;
   gap: 8px;
 }
-.counts {
+.weight {
   width: 68px;
 }
 .plain {

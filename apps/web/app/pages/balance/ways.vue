@@ -7,7 +7,7 @@ import {
   describeDurationRange,
   describeSharing,
 } from '@hematine/core'
-import { computed, ref } from 'vue'
+import { computed, shallowRef } from 'vue'
 import BalanceBar from '~/components/balance/BalanceBar.vue'
 import TradeOffChart from '~/components/balance/TradeOffChart.vue'
 import WaysTable from '~/components/balance/WaysTable.vue'
@@ -68,17 +68,21 @@ function boundWords({ chosen, mostLikeness, lots }: WaysFound): string {
 function missingWords({ missing }: WaysFound): string {
   const { bytes, seconds } = missing!
   const ways = [
-    bytes !== null && bytes > 0 ? `${describeBytes(bytes)} more room would do` : '',
-    seconds !== null && seconds > 0 ? `so would ${describeDuration(seconds)} more time, with the room there is` : '',
+    bytes !== null && bytes > 0 ? `${describeBytes(bytes)} more room, in the time there is` : '',
+    seconds !== null && seconds > 0 ? `${describeDuration(seconds)} more time, with the room there is` : '',
   ].filter(words => words !== '')
-  return `No choice keeps the limits. ${ways.length > 0 ? `${ways.join(', or ')}.` : 'Neither more room nor more time alone would do.'} What is shown misses them least.`
+  const would =
+    ways.length > 0 ? `What would do: ${ways.join('; or ')}.` : 'Neither more room nor more time alone would do.'
+  return `No choice keeps the limits. ${would} What is shown misses them least.`
 }
 
-const asking = ref(false)
+/** Drafts that are to go, as they were when it was asked; null while nothing is. */
+const going = shallowRef<readonly number[] | null>(null)
+const asking = computed({ get: () => going.value !== null, set: () => (going.value = null) })
 async function keep(): Promise<void> {
-  const { others } = found.value!
-  asking.value = false
-  await notices.attempt(() => order.act(others, 'remove'))
+  const ids = [...going.value!]
+  going.value = null
+  await notices.attempt(() => order.act(ids, 'remove'))
   await look()
 }
 </script>
@@ -89,7 +93,11 @@ async function keep(): Promise<void> {
       <span class="spacer" />
       <template v-if="found && hasChoice">
         <VBtn v-if="isChanged" @click="takeBack">Back to the order's own limits</VBtn>
-        <VBtn color="primary" :height="32" :disabled="found.others.length === 0" @click="asking = true"
+        <VBtn
+          color="primary"
+          :height="32"
+          :disabled="isAwaited || found.others.length === 0"
+          @click="going = found.others"
           >Keep what is chosen</VBtn
         >
       </template>
@@ -160,9 +168,9 @@ async function keep(): Promise<void> {
             />
             <p class="muted words">
               The way of each lot is chosen so that the mean likeness is the greatest within the room and the time:
-              XPSNR of the result against its treated picture, by length and by how much the lot counts. More than
-              rounding to 8 bits would leave (58.9 dB) does not count as more. Press a way to choose it by hand, and
-              once more to leave it open. Nothing is changed until it is kept.
+              XPSNR of the result against its treated picture, by length and weight. More than rounding to 8 bits would
+              leave (58.9 dB) does not count as more. Press a way to choose it by hand, and once more to leave it open.
+              Nothing is changed until it is kept.
               {{ describeSharing(found.lanes, found.sharing) }}
               <template v-if="found.besides.jobs > 0"
                 >{{ describeCount(found.besides.jobs) }} other
@@ -183,16 +191,15 @@ async function keep(): Promise<void> {
       </template>
     </template>
     <AskDialog v-model="asking" title="Keep what is chosen?">
-      <p v-if="found">
-        {{ describeCount(found.others.length) }} {{ found.others.length === 1 ? 'draft' : 'drafts' }} of the other ways
-        {{ found.others.length === 1 ? 'is' : 'are' }} removed. Nothing that was made is touched, and they can be
-        drafted again; what was measured of them is kept.
+      <p v-if="going">
+        {{ describeCount(going.length) }} {{ going.length === 1 ? 'draft' : 'drafts' }} of the other ways
+        {{ going.length === 1 ? 'is' : 'are' }} removed. Nothing that was made is touched, and they can be drafted
+        again; what was measured of them is kept.
       </p>
       <template #buttons>
-        <VBtn @click="asking = false">Cancel</VBtn>
-        <VBtn color="primary" @click="keep"
-          >Remove {{ describeCount(found?.others.length ?? 0) }}
-          {{ found?.others.length === 1 ? 'draft' : 'drafts' }}</VBtn
+        <VBtn @click="going = null">Cancel</VBtn>
+        <VBtn v-if="going" color="primary" @click="keep"
+          >Remove {{ describeCount(going.length) }} {{ going.length === 1 ? 'draft' : 'drafts' }}</VBtn
         >
       </template>
     </AskDialog>

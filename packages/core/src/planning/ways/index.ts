@@ -1,4 +1,6 @@
-export { choose, comesTo, keepsLimits, type Choice, type Choosing, type Chosen } from './choosing.ts'
+export { choose, type Choice, type Choosing, type Chosen } from './choosing.ts'
 export { plentyXpsnr, type Way } from './lot-ways.ts'
+export { type WaysGround } from './plan.ts'
+export { Ways, WaysAsked, type TradeOff } from './records.ts'
 export { tradeOffs } from './trade-off.ts'
-export { Ways, WaysAsked, waysOf, type TradeOff, type WaysGround } from './ways.ts'
+export { waysOf } from './ways.ts'
