@@ -4,6 +4,8 @@ import {
   outlook,
   planByDueTime,
   rehearsals,
+  WaysAsked,
+  waysOf,
   WhatIf,
   type Choosing,
   type DuePlan,
@@ -196,6 +198,57 @@ function benchChoices(seed: number, solve: (programme: string) => number | null)
   return isSound
 }
 
+/** What choosing the ways of a whole order takes, with its plan: sixty lots in three specs, with room and time for half of what could be wanted. */
+function timeWays(seed: number): void {
+  const [lots, specs, lanes, cores] = [60, 3, 8, 16]
+  console.log(`\n## Ways of an order, ${lots} lots in ${specs} specs, ${lanes} lanes that share ${cores} cores\n`)
+  console.log('| drafts | limits | milliseconds | longest turn | likeness | under the bound |')
+  console.log('|---|---|---|---|---|---|')
+  for (const drafts of [180, 1800, 9000]) {
+    const random = numbersFrom(seed)
+    const at = new Date()
+    const sources = Array.from({ length: drafts / specs }, (_, source) => ({ source, size: 1 + 20 * random() ** 2 }))
+    const jobs = sources.flatMap(({ source, size }) =>
+      Array.from({ length: specs }, (_, spec) => {
+        const effort = (spec + random()) / specs
+        return job({
+          ...{ orderId: 1, lotId: 1 + (source % lots), sourceId: source + 1, specKey: `spec ${spec}` },
+          extent: { ...extent(Math.round(1000 * size)), isDivisible: true },
+          measured: {
+            ...forecast(around(20 * size * (0.5 + 2 * effort), 0.3), around(1e6 * size * (2 - effort), 0.2)),
+            busyCores: 2 + random() * 6,
+            quality: { xpsnr: 34 + 10 * effort, worstXpsnr: 33, ssim: 0.98 },
+          },
+        })
+      }),
+    )
+    const ground = {
+      ...{ orderId: 1, jobs, names: new Map<number, string>(), volumes: [] },
+      forecasts: { rates: new Map(), calibrations: new Map() },
+      machine: { lanes, cores },
+    }
+    const ask = (asked: WaysAsked) => driven(waysOf(ground, asked, at))
+    const free = WaysAsked.parse({ bytes: null })
+    const most = ask(free).made.chosen
+    const limited = {
+      ...free,
+      bytes: most.bytes.expected * 1.25,
+      dueAt: new Date(at.getTime() + most.end!.expected * 850).toISOString(),
+    }
+    for (const [name, asked] of [
+      ['none', free],
+      ['room and time', limited],
+      ['too little of both', { ...limited, bytes: 1e6, dueAt: at.toISOString() }],
+    ] as const) {
+      const { made, milliseconds, longest } = ask(asked)
+      const under = made.mostLikeness === null ? '-' : `${(made.mostLikeness - made.chosen.likeness!).toFixed(3)} dB`
+      console.log(
+        `| ${drafts} | ${name} | ${milliseconds.toFixed(0)} | ${longest.toFixed(0)} | ${made.chosen.likeness!.toFixed(2)} dB | ${under} |`,
+      )
+    }
+  }
+}
+
 export async function benchPlanner(seed: number): Promise<void> {
   console.log(`Machine: ${cpus()[0]?.model}, ${cpus().length} cores, Node.js ${process.versions.node}; seed ${seed}\n`)
   let wrong = 0
@@ -296,6 +349,7 @@ export async function benchPlanner(seed: number): Promise<void> {
     wrong++
     console.log('Wrong: a choice does not keep its limits, or its bound is below the optimum.')
   }
+  timeWays(seed)
   timeOutlooks(seed)
   console.log(
     wrong === 0 ? 'The checker found every plan to be what it claims.' : `${wrong} claims of plans are wrong.`,
