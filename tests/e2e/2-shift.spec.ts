@@ -166,6 +166,65 @@ test('what would come of all orders is answered at once, by keyboard, and leaves
   expect(await there()).toEqual(before)
 })
 
+test('out of working hours jobs rest, every end is told with them, and a person can have them worked on', async ({
+  page,
+  request,
+}) => {
+  const name = 'Fog-signal interview 1.avi'
+  await measuredSource(request, name)
+  await page.goto('/equipment')
+  const section = page.getByRole('region', { name: 'Working hours' })
+  await expect(section).toContainText('At any time')
+  await section.getByRole('button', { name: 'Set hours' }).press('Enter')
+  const dialog = page.getByRole('dialog', { name: 'Hours in which jobs are worked on' })
+  await dialog.getByRole('button', { name: 'Remove hours 2' }).press('Enter')
+  const row = dialog.getByRole('group', { name: 'Hours 1' })
+  await row.getByLabel('from').fill('7 pm')
+  await expect(dialog.getByRole('alert')).toHaveText('Row 1, from, is no time of day; write it like 19:00.')
+  await expect(dialog.getByRole('button', { name: 'Work in these hours' })).toBeDisabled()
+  await row.getByLabel('from').fill('08:00')
+  await row.getByLabel('to').fill('09:00')
+  // Only on a day that is neither this one nor near it.
+  const open = await page.evaluate(() => (new Date().getDay() + 3) % 7)
+  const days = ['Sun', 'Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat']
+  for (const day of days) await row.getByLabel(day).setChecked(day === days[open])
+  await expectAccessible(page)
+  await dialog.getByRole('button', { name: 'Work in these hours' }).press('Enter')
+  await expect(section).toContainText(`${days[open]} 08:00 to 09:00`)
+  await expect(section).toContainText(`Jobs rest until ${days[open]}`)
+  await expectAccessible(page)
+
+  const id = await releaseJob(request, name, 'small-mp4')
+  await page.goto('/shift')
+  const told = page.getByRole('status').filter({ hasText: `Jobs rest until ${days[open]}` })
+  await expect(told).toBeVisible()
+  await expect(page.getByText('This lane rests').first()).toBeVisible()
+  await expectAccessible(page)
+  const end = async () =>
+    ((await (await request.get('/api/work?orderId=1')).json()) as { released: { end: { expected: number } | null } })
+      .released.end?.expected ?? 0
+  await expect.poll(end, { timeout: 540_000 }).toBeGreaterThan(24 * 3600)
+  expect((await jobs(request)).find(job => job.id === id)!.state).toBe('waiting')
+
+  await page.goto('/balance/orders')
+  const prospect = page.getByRole('table', { name: 'Orders' }).getByRole('row', { name: /SL-014/ })
+  await expect(prospect).toContainText(`${days[open]} `)
+  await page.getByRole('group', { name: 'What if' }).getByLabel('at any time').press('Space')
+  await expect(prospect).toContainText(/if so: \d\d:\d\d/)
+  await expectAccessible(page)
+
+  await page.goto('/shift')
+  await told.getByRole('button', { name: 'Work on until then' }).press('Enter')
+  await expect(told).toHaveCount(0)
+  await untilState(request, id, 'done')
+  await page.goto('/equipment')
+  await expect(section).toContainText('Jobs are worked on out of hours, until')
+  await section.getByRole('button', { name: 'Rest now' }).press('Enter')
+  await expect(section).toContainText('Jobs rest until')
+  await section.getByRole('button', { name: 'At any time' }).press('Enter')
+  await expect(section.getByRole('button', { name: 'Set hours' })).toBeVisible()
+})
+
 test('kill -9 of the web server: the work goes on, the page finds back, and the job is done once', async ({
   page,
   request,

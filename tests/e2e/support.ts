@@ -121,8 +121,9 @@ export async function untilState(
   await expect.poll(async () => (await jobs(request)).find(job => job.id === id)?.state, { timeout }).toBe(state)
 }
 
-/** Cancels what earlier tests left unfinished and gives each worker its lane, so that each test begins with idle lanes, also after one that failed half-way. */
+/** Cancels what earlier tests left unfinished, lets jobs be worked on at any time and gives each worker its lane, so that each test begins with idle lanes, also after one that failed half-way. */
 export async function clearLanes(request: APIRequestContext): Promise<void> {
+  await request.patch('/api/working-hours', { data: { hours: null, workOnUntil: null } })
   const open = (await jobs(request)).filter(job => !['done', 'failed', 'cancelled'].includes(job.state))
   if (open.length > 0)
     await request.post('/api/jobs/actions', { data: { ids: open.map(job => job.id), action: 'cancel' } })

@@ -31,25 +31,28 @@ function frameIn(file: string): number | null {
   }
 }
 
+/** In the directory of the bundled child. */
+const here = (name: string) => path.join(path.dirname(fileURLToPath(import.meta.url)), name)
+
+/** Passes a gate, and notes when it is shut. */
+async function pass(gate: WorkGate): Promise<void> {
+  const turn = gate.turn()
+  // An open gate is passed before any timer runs out.
+  if ((await Promise.race([turn.then(() => 'open'), sleep(20, 'shut')])) === 'shut') writeFileSync(here(pausedFile), '')
+  await turn
+}
+
 function held(stage: HeldStage, gate: WorkGate): WorkGate {
-  const directory = path.dirname(fileURLToPath(import.meta.url))
-  const hold = path.join(directory, holdFile(stage))
+  const hold = here(holdFile(stage))
   let turns = 0
-  const pass = async () => {
-    const turn = gate.turn()
-    // An open gate is passed before any timer runs out.
-    if ((await Promise.race([turn.then(() => 'open'), sleep(20, 'shut')])) === 'shut')
-      writeFileSync(path.join(directory, pausedFile), '')
-    await turn
-  }
   return {
     async turn() {
-      await pass()
+      await pass(gate)
       const frame = frameIn(hold)
       if (frame === null || ++turns <= frame) return
       while (existsSync(hold)) {
         await sleep(20)
-        await pass()
+        await pass(gate)
       }
     },
   }
@@ -66,16 +69,16 @@ export const deliver: typeof reallyDeliver = (plan, gate, onProgress) => {
 
 /** Segments that begin at the named frame, or behind it, wait in their midst. */
 export const makeSegment: typeof reallyMakeSegment = (plan, gate, onProgress) => {
-  const directory = path.dirname(fileURLToPath(import.meta.url))
-  const from = frameIn(path.join(directory, holdFile('segment')))
+  const hold = here(holdFile('segment'))
+  const from = frameIn(hold)
   const waits = from !== null && plan.segment.firstFrame >= from
   let turns = 0
   const waiting: WorkGate = {
     async turn() {
-      await gate.turn()
-      while (++turns > 3 && existsSync(path.join(directory, holdFile('segment')))) {
+      await pass(gate)
+      while (++turns > 3 && existsSync(hold)) {
         await sleep(20)
-        await gate.turn()
+        await pass(gate)
       }
     },
   }

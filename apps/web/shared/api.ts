@@ -8,6 +8,7 @@ import {
   DriveRecord,
   Fineness,
   ForecastOutcome,
+  HoursSetting,
   JobDetail,
   JobEventRecord,
   JobRecord,
@@ -1077,6 +1078,20 @@ export const api = {
     body: z.object({ lanes: z.int().min(0).max(mostLanes, `is more than ${mostLanes}`) }),
     answer: WorkerRecord,
   },
+  workingHours: {
+    method: 'get',
+    path: '/api/working-hours',
+    summary: 'The hours in which jobs are worked on; null for any time.',
+    answer: HoursSetting,
+  },
+  changeWorkingHours: {
+    method: 'patch',
+    path: '/api/working-hours',
+    summary:
+      'Sets the hours in which jobs are worked on, or until when they are worked on whatever the hours say; what is left out stays. Out of hours nothing is begun, and jobs that run are paused where they are; reading, measuring and trials go on.',
+    body: HoursSetting.partial(),
+    answer: HoursSetting,
+  },
   liveChanges: {
     method: 'get',
     path: '/api/events',
@@ -1108,6 +1123,8 @@ export const LiveChange = z.object({
   goneWatches: z.array(z.int()),
   /** All workers, when any of them changed. */
   workers: z.array(WorkerRecord).nullable(),
+  /** The hours in which jobs are worked on, when they changed. */
+  hours: HoursSetting.nullable(),
   /** Whether the volumes should be asked for again. */
   volumes: z.boolean(),
   /** Whether the inventory should be asked for again. */

@@ -1,10 +1,11 @@
 import { mkdtemp, rm } from 'node:fs/promises'
 import { tmpdir } from 'node:os'
 import path from 'node:path'
-import { WhatIf } from '@hematine/core'
+import { anyTime, WhatIf } from '@hematine/core'
 import {
   actOnJobs,
   beginSample,
+  changeHours,
   changeOrder,
   createOrder,
   dispatchJobs,
@@ -24,6 +25,7 @@ import {
 } from '@hematine/database'
 import { afterEach, beforeEach, describe, expect, test } from 'vitest'
 import { Agendas } from '../server/utils/agendas.ts'
+import { closedNow } from '../../../tests/support/closed-hours.ts'
 import { makeOrder, makeWorker, useDatabase } from '../../../tests/support/database.ts'
 import { sample, window } from '../../../tests/support/samples.ts'
 
@@ -58,6 +60,12 @@ async function drafted(): Promise<number[]> {
   return jobs.map(job => job.id)
 }
 const rows = <Row>(sql: string, parameters: unknown[] = []) => db.em().getConnection().execute<Row[]>(sql, parameters)
+async function measureAll(): Promise<void> {
+  for (const { id } of await rows<{ id: number }>('select id from sample')) {
+    const { run } = (await beginSample(db.em(), id))!
+    await keepMeasurement(db.em(), id, run, sample([window(), window()]))
+  }
+}
 const listed = async (states?: ('draft' | 'waiting' | 'held')[]) =>
   (await agendas.list(made.order.id, { states }, 'plan')).jobs.map(job => job.id)
 
@@ -114,10 +122,7 @@ describe('the plan of an order', () => {
       dueAt: new Date(Date.now() - 3600_000),
     })
     const worker = await makeWorker(db)
-    for (const { id } of await rows<{ id: number }>('select id from sample')) {
-      const { run } = (await beginSample(db.em(), id))!
-      await keepMeasurement(db.em(), id, run, sample([window(), window()]))
-    }
+    await measureAll()
     await actOnJobs(db.em(), ids, 'release')
     // The last that waits is the other order's, and all of it is late already; the longer what is before it takes, the later.
     await db.em().getConnection().execute('update job set order_id = ? where id = ?', [other.id, ids[2]])
@@ -158,10 +163,7 @@ describe('the plan of an order', () => {
       dueAt: new Date(Date.now() + 86_400_000),
     })
     await makeWorker(db)
-    for (const { id } of await rows<{ id: number }>('select id from sample')) {
-      const { run } = (await beginSample(db.em(), id))!
-      await keepMeasurement(db.em(), id, run, sample([window(), window()]))
-    }
+    await measureAll()
     await actOnJobs(db.em(), ids.slice(0, 2), 'release')
     await rows('update job set order_id = ? where id = ?', [other.id, ids[1]])
     agendas.forget()
@@ -221,10 +223,7 @@ describe('the plan of an order', () => {
   test('keeps what was told of a job that is begun, and follows what finished work says of the others', async () => {
     const ids = await drafted()
     const worker = await makeWorker(db)
-    for (const { id } of await rows<{ id: number }>('select id from sample')) {
-      const { run } = (await beginSample(db.em(), id))!
-      await keepMeasurement(db.em(), id, run, sample([window(), window()]))
-    }
+    await measureAll()
     const told = async () => {
       const { agenda } = await agendas.of(made.order.id)
       const records = await listJobs(db.em(), { ids })
@@ -268,6 +267,26 @@ describe('the plan of an order', () => {
     expect(summary).toMatchObject({ lanes: 2, released: { jobs: 0 } })
     await actOnJobs(db.em(), ids, 'cancel')
     expect((await agendas.of(made.order.id)).agenda.summary.counts).toMatchObject({ cancelled: 3 })
+  })
+
+  test('follows the hours in which jobs are worked on: all that is planned ends in them', async () => {
+    const [one] = (await drafted()) as [number]
+    await measureAll()
+    await actOnJobs(db.em(), [one], 'release')
+    await makeWorker(db, { lanes: 1 })
+    const end = async () => {
+      const { summary } = (await agendas.of(made.order.id)).agenda
+      return Date.parse(summary.at) + summary.released.end!.expected * 1000
+    }
+    expect(await end()).toBeLessThan(Date.now() + 3600_000)
+    await changeHours(db.em(), closedNow())
+    expect(await end()).toBeGreaterThan(Date.now() + 24 * 3600_000)
+    const { orders } = await agendas.outlook(await listOrders(db.em()), [], WhatIf.parse({}))
+    expect(orders[0]!.end!.expected).toBeGreaterThan(24 * 3600)
+    const atAnyTime = await agendas.outlook(await listOrders(db.em()), [], WhatIf.parse({ atAnyTime: true }))
+    expect(atAnyTime.orders[0]!.end!.expected).toBeLessThan(3600)
+    await changeHours(db.em(), anyTime)
+    expect(await end()).toBeLessThan(Date.now() + 3600_000)
   })
 
   test('is read anew after a gap in what was heard', async () => {

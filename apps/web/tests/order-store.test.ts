@@ -1,6 +1,6 @@
 import { createPinia, setActivePinia } from 'pinia'
 import { afterEach, beforeEach, describe, expect, test, vi } from 'vitest'
-import { Agenda, soundSpecs, type DiscCopyRecord, type JobRecord, type TrialRecord } from '@hematine/core'
+import { Agenda, anyTime, soundSpecs, type DiscCopyRecord, type JobRecord, type TrialRecord } from '@hematine/core'
 import { atOnce } from '../../../tests/support/at-once.ts'
 import type { LiveChange } from '../shared/api.ts'
 import { useNotices } from '../app/stores/notices.ts'
@@ -71,6 +71,7 @@ describe('what the server tells', () => {
       watches: [],
       goneWatches: [],
       workers: null,
+      hours: null,
       volumes: false,
       inventory: false,
       drives: false,
@@ -99,6 +100,7 @@ describe('what the server tells', () => {
     )
     answers = {
       ...answers,
+      '/api/working-hours': anyTime,
       '/api/orders': [{ id: 1, code: 'T', name: 'Test', dueAt: null, lotFineness: 'usual' as const }],
       ...Object.fromEntries(
         ['volumes', 'workers', 'scans', 'watches', 'disc-copies', 'drives', 'treatments', 'specs'].map(name => [
@@ -111,6 +113,17 @@ describe('what the server tells', () => {
     await order.open()
     return { order, stream: streams.at(-1)! }
   }
+
+  test('of working hours is taken over, and the plan is asked for with them', async () => {
+    const { order, stream } = await opened()
+    expect(order.hours).toEqual(anyTime)
+    asked = []
+    const hours = { hours: null, workOnUntil: '2026-11-30T19:00:00.000Z' }
+    stream.tell({ hours })
+    expect(order.hours).toEqual(hours)
+    await vi.advanceTimersByTimeAsync(3000)
+    expect(asked).toContain('/api/work')
+  })
 
   test('while a call is under way is not undone by its answer', async () => {
     const { order, stream } = await opened()

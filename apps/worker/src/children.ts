@@ -9,7 +9,7 @@ import {
   type SpareProcess,
 } from './child-process.ts'
 import type { Assignment } from './messages.ts'
-import type { Turnstile } from './turnstile.ts'
+import type { PausedFor, Turnstile } from './turnstile.ts'
 
 /** Times that a task whose process broke off is tried. */
 const tries = 3
@@ -22,7 +22,7 @@ export class Children {
   private isStopping = false
 
   /**
-   * @param turnstile where long tasks are paused for measurements
+   * @param turnstile where long tasks are paused
    * @param kept processes kept for short assignments: as many as may be used at once
    * @param ready of those, how many are begun at once: starting one takes longer than reading a small file
    * @param spare a process for the next long task, where processes are kept ready
@@ -42,12 +42,12 @@ export class Children {
   inChild(
     assignment: () => Promise<Assignment>,
     onTheWay: (report: OnTheWay, task: TaskProcess) => void = () => undefined,
-    isLong = false,
+    pausedFor: PausedFor | null = null,
   ): Promise<Outcome> {
     return this.untilDone(assignment, async given => {
-      const task: TaskProcess = new TaskProcess(given, report => onTheWay(report, task), isLong ? this.spare : null)
+      const task: TaskProcess = new TaskProcess(given, report => onTheWay(report, task), pausedFor ? this.spare : null)
       this.tasks.add(task)
-      const leave = isLong ? this.turnstile.join(task) : () => undefined
+      const leave = pausedFor ? this.turnstile.join(task, pausedFor) : () => undefined
       const outcome = await task.outcome
       leave()
       this.tasks.delete(task)

@@ -123,7 +123,7 @@ export interface JobHands {
 export class JobRun implements Pausable {
   private process: TaskProcess | null = null
   private heldByPerson = false
-  private heldForMeasuring = false
+  private isPaused = false
   private stopping = false
   private lastWrite = 0
   private lastStage: WorkStage | null = null
@@ -144,7 +144,7 @@ export class JobRun implements Pausable {
     readonly job: JobRow,
     private readonly hands: JobHands,
   ) {
-    const leave = hands.turnstile.join(this)
+    const leave = hands.turnstile.join(this, 'measurements and hours')
     this.ended = this.run().finally(leave)
   }
 
@@ -185,12 +185,12 @@ export class JobRun implements Pausable {
   }
 
   pause(): void {
-    this.heldForMeasuring = true
+    this.isPaused = true
     this.apply()
   }
 
   goOn(): void {
-    this.heldForMeasuring = false
+    this.isPaused = false
     this.countAnew()
     this.apply()
   }
@@ -219,7 +219,7 @@ export class JobRun implements Pausable {
   }
 
   private apply(): void {
-    if (this.heldByPerson || this.heldForMeasuring) this.process?.pause()
+    if (this.heldByPerson || this.isPaused) this.process?.pause()
     else this.process?.goOn()
   }
 
@@ -395,11 +395,7 @@ export class JobRun implements Pausable {
         directory,
         persist: work => this.persist(work),
         stands: () =>
-          this.stopping || this.sourceChanged
-            ? 'over'
-            : this.heldByPerson || this.heldForMeasuring
-              ? 'held'
-              : 'goes on',
+          this.stopping || this.sourceChanged ? 'over' : this.heldByPerson || this.isPaused ? 'held' : 'goes on',
         onProgress: soFar => this.unitProgress(soFar),
         // Not before: its lane would be taken by the next job, and then by its units.
         onAsked: () => {

@@ -1,15 +1,20 @@
-/** Work that shares the machine, and can be paused for somebody who must have it alone. */
+/** Work that shares the machine, and can be paused: for somebody who must have it alone, or because jobs rest at this hour. */
 export interface Pausable {
   pause(): void
   goOn(): void
 }
 
+/** What work is paused for: measurements alone, or the hours out of which jobs rest, too. */
+export type PausedFor = 'measurements' | 'measurements and hours'
+
 /**
- * Keeps measurements honest: a measurement has the machine to itself. Jobs that run are paused meanwhile, short tasks that run are
- * waited for, and nothing new begins. Between two measurements paused work gets as long a turn as the last one took.
+ * Keeps measurements honest, and working hours: a measurement has the machine to itself. Jobs that run are paused meanwhile, short tasks that run are
+ * waited for, and nothing new begins. Between two measurements paused work gets as long a turn as the last one took. Out of hours jobs are paused, and measurements
+ * go on.
  */
 export class Turnstile {
-  private readonly pausable = new Set<Pausable>()
+  private readonly pausable = new Map<Pausable, PausedFor>()
+  private open = true
   private shortTasks = 0
   private measuring = false
   private lastMeasured = { until: 0, lasted: 0 }
@@ -29,11 +34,36 @@ export class Turnstile {
     }
   }
 
-  /** Lets long work be paused by measurements from now on, until the returned function is called. */
-  join(work: Pausable): () => void {
-    this.pausable.add(work)
-    if (this.measuring) work.pause()
+  /** Lets long work be paused from now on, until the returned function is called. */
+  join(work: Pausable, pausedFor: PausedFor = 'measurements'): () => void {
+    this.pausable.set(work, pausedFor)
+    if (this.measuring || this.rests(pausedFor)) work.pause()
     return () => this.pausable.delete(work)
+  }
+
+  /** Whether jobs are worked on at this hour. */
+  get isOpen(): boolean {
+    return this.open
+  }
+
+  /** Lets jobs work, or rest. */
+  set isOpen(open: boolean) {
+    if (open === this.open) return
+    this.open = open
+    for (const [work, pausedFor] of this.pausable) {
+      if (this.measuring || pausedFor === 'measurements') continue
+      if (open) work.goOn()
+      else work.pause()
+    }
+  }
+
+  private rests(pausedFor: PausedFor): boolean {
+    return !this.open && pausedFor === 'measurements and hours'
+  }
+
+  /** What works while nothing is measured. */
+  private get working(): Pausable[] {
+    return [...this.pausable].flatMap(([work, pausedFor]) => (this.rests(pausedFor) ? [] : [work]))
   }
 
   /** Runs a measurement alone. */
@@ -43,12 +73,12 @@ export class Turnstile {
         await this.change()
         continue
       }
-      const turn = this.pausable.size > 0 ? this.lastMeasured.until + this.lastMeasured.lasted - this.now() : 0
+      const turn = this.working.length > 0 ? this.lastMeasured.until + this.lastMeasured.lasted - this.now() : 0
       if (turn <= 0) break
       await new Promise(resolve => setTimeout(resolve, turn))
     }
     this.measuring = true
-    for (const work of this.pausable) work.pause()
+    for (const work of this.working) work.pause()
     while (this.shortTasks > 0) await this.change()
     const begin = this.now()
     try {
@@ -57,7 +87,7 @@ export class Turnstile {
       const until = this.now()
       this.lastMeasured = { until, lasted: until - begin }
       this.measuring = false
-      for (const work of this.pausable) work.goOn()
+      for (const work of this.working) work.goOn()
       this.changed()
     }
   }

@@ -1,6 +1,7 @@
 import { randomUUID } from 'node:crypto'
 import {
   adoptPlacing,
+  areJobsWorkedOn,
   bringUpToDate,
   continueJob,
   dispatchJobs,
@@ -257,6 +258,7 @@ export class Worker {
     while (this.lookAgain && !this.stopping) {
       this.lookAgain = false
       try {
+        this.turnstile.isOpen = await areJobsWorkedOn(this.em)
         await this.obey()
         await this.finishPlacing()
         this.grantLanes()
@@ -310,11 +312,12 @@ export class Worker {
 
   /** Jobs whose segments are all there come before anything new. */
   private grantLanes(): void {
+    if (!this.turnstile.isOpen) return
     for (const run of this.runs.values()) if (run.waitsForLane && !run.isHeld && this.hasLaneForBegun) run.takeLane()
   }
 
   private hasRoomFor({ name, lanes }: Kind): boolean {
-    return lanes === 'of jobs' ? this.freeLanes > 0 : this.busyWith(name) < lanes
+    return lanes === 'of jobs' ? this.turnstile.isOpen && this.freeLanes > 0 : this.busyWith(name) < lanes
   }
 
   /** Goes on with held jobs and begins new ones. While a lane is filled with a job nobody fills it with a part of one. */
@@ -340,7 +343,7 @@ export class Worker {
 
   private async takeJobs(): Promise<void> {
     const { queue } = this.options
-    for (;;) {
+    while (this.turnstile.isOpen) {
       await this.continueHeld()
       // A lane may have become free since they were looked at: parts of jobs that are begun come before another job.
       for (const kind of kinds) if (kind.lanes === 'of jobs') await this.fillLane(kind)

@@ -2,10 +2,11 @@ import { createHash } from 'node:crypto'
 import { existsSync } from 'node:fs'
 import { mkdir, readdir, readFile, rename, rm, stat, symlink, writeFile } from 'node:fs/promises'
 import path from 'node:path'
-import { pictureSpecs, type JobState } from '@hematine/core'
-import { actOnJobs, draftJobs, keepSpec, listJobs, readJob, readVolume } from '@hematine/database'
+import { anyTime, pictureSpecs, type JobState } from '@hematine/core'
+import { actOnJobs, changeHours, draftJobs, keepSpec, listJobs, readJob, readVolume } from '@hematine/database'
 import { readFacts } from '@hematine/media'
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from 'vitest'
+import { closedNow, inSeconds } from '../../../tests/support/closed-hours.ts'
 import { useDatabase } from '../../../tests/support/database.ts'
 import { writeCountingClip } from '../../../tests/support/material.ts'
 import { patience } from '../../../tests/support/patience.ts'
@@ -239,6 +240,63 @@ describe('a worker that is ended in order', () => {
     jobsHeld.letGo()
     startWorker()
     await expectDoneOnce(id, before)
+  })
+})
+
+describe('out of working hours', () => {
+  afterEach(() => changeHours(db.em(), anyTime))
+
+  test('a running job is paused where it is and nothing is begun; both are done when a person wants it now', async () => {
+    const before = await sourceSum()
+    aWorker()
+    const id = await releaseHeld('encode')
+    await changeHours(db.em(), closedNow())
+    await expect.poll(() => jobsHeld.paused, patience).toBe(true)
+    jobsHeld.letGo()
+    const second = await release('sound-wav')
+    // Unpaused, both would be through in less.
+    await new Promise(resolve => setTimeout(resolve, 3000))
+    expect((await progressOf(id))!.framesDone).toBeLessThanOrEqual(11)
+    expect([await stateOf(id), await stateOf(second)]).toEqual(['running', 'waiting'])
+    await changeHours(db.em(), { workOnUntil: inSeconds(3600) })
+    await until(second, 'done')
+    await until(id, 'done')
+    const { events, workSeconds, startedAt, finishedAt } = await readJob(db.em(), id)
+    expect(events.map(({ event }) => event).filter(event => event !== 'place')).toEqual(
+      expect.not.arrayContaining(['lose', 'hold', 'continue']),
+    )
+    expect(events.filter(({ event }) => event === 'start')).toHaveLength(1)
+    // The rest is no work.
+    expect(workSeconds! * 1000).toBeLessThan(Date.parse(finishedAt!) - Date.parse(startedAt!) - 2500)
+    expect(await sourceSum()).toBe(before)
+  })
+
+  test('sources are measured all the same, and a job that was held and let go waits for the hours', async () => {
+    aWorker()
+    const id = await releaseHeld('encode')
+    await actOnJobs(db.em(), [id], 'hold')
+    await expect.poll(() => jobsHeld.paused, patience).toBe(true)
+    await changeHours(db.em(), closedNow())
+    jobsHeld.letGo()
+    await actOnJobs(db.em(), [id], 'resume')
+    const { jobs } = await draftJobs(db.em(), db.queue, [{ sourceId, specKey: 'sound-m4a' }], deliveryId)
+    await expect
+      .poll(async () => (await listJobs(db.em(), { ids: [jobs[0]!.id] }))[0]!.sampleState, patience)
+      .toBe('ready')
+    expect(await stateOf(id)).toBe('waiting')
+    await changeHours(db.em(), anyTime)
+    await until(id, 'done')
+  })
+
+  test('a worker that is started rests, too', async () => {
+    await Promise.all(workers.map(worker => worker.end()))
+    await changeHours(db.em(), closedNow())
+    const id = await release('sound-wav')
+    startWorker()
+    await new Promise(resolve => setTimeout(resolve, 4000))
+    expect(await stateOf(id)).toBe('waiting')
+    await changeHours(db.em(), { workOnUntil: inSeconds(3600) })
+    await until(id, 'done')
   })
 })
 

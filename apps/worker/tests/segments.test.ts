@@ -1,9 +1,10 @@
 import { createHash } from 'node:crypto'
 import { readdir, readFile, rm, stat, truncate, writeFile } from 'node:fs/promises'
 import path from 'node:path'
-import type { JobState } from '@hematine/core'
-import { actOnJobs, listJobs, readJob, readVolume, setLanes, unitsOf } from '@hematine/database'
+import { anyTime, type JobState } from '@hematine/core'
+import { actOnJobs, changeHours, listJobs, readJob, readVolume, setLanes, unitsOf } from '@hematine/database'
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from 'vitest'
+import { closedNow } from '../../../tests/support/closed-hours.ts'
 import { useDatabase } from '../../../tests/support/database.ts'
 import { writeCountingClip } from '../../../tests/support/material.ts'
 import { patience } from '../../../tests/support/patience.ts'
@@ -37,6 +38,7 @@ afterEach(async () => {
   jobsHeld.letGo()
   await endAll()
   // What a test that failed left is nothing to the next.
+  await changeHours(db.em(), anyTime)
   const jobs = await listJobs(db.em(), { orderId })
   await actOnJobs(
     db.em(),
@@ -320,6 +322,22 @@ describe('a person', () => {
     await setLanes(db.em(), workerId!, 0)
     jobsHeld.letGo()
     await expectDoneOnce(id)
+  })
+
+  test('sets hours in which jobs rest: the segment under way is paused, none is begun, and all goes on after', async () => {
+    startWorker()
+    jobsHeld.at('segment', 30)
+    const id = await release()
+    const working = async () => (await segmentsOf(id)).find(unit => unit.state === 'working')
+    await expect.poll(async () => (await working())?.firstFrame, patience).toBe(30)
+    await changeHours(db.em(), closedNow())
+    await expect.poll(() => jobsHeld.paused, patience).toBe(true)
+    jobsHeld.letGo()
+    await new Promise(resolve => setTimeout(resolve, 3000))
+    expect((await segmentsOf(id)).map(unit => unit.state)).toEqual(['done', 'done', 'working', 'waiting'])
+    await changeHours(db.em(), anyTime)
+    await expectDoneOnce(id)
+    expect(new Set(await runsOf(id)).size).toBeLessThanOrEqual(1)
   })
 
   test('cancels a job: its working files go', async () => {

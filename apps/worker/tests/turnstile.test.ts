@@ -74,6 +74,49 @@ describe('the turnstile', () => {
     expect(await turnstile.beside(async () => 'in')).toBe('in')
   })
 
+  test('lets jobs rest out of hours, and measurements go on beside them without a turn for who rests', async () => {
+    const log: string[] = []
+    const turnstile = new Turnstile()
+    const work = (name: string) => ({
+      pause: () => log.push(`${name} pauses`),
+      goOn: () => log.push(`${name} goes on`),
+    })
+    turnstile.join(work('job'), 'measurements and hours')
+    const leave = turnstile.join(work('curve'))
+    const take = () => log.splice(0)
+    turnstile.isOpen = false
+    turnstile.isOpen = false
+    expect(take()).toEqual(['job pauses'])
+    turnstile.join(work('late job'), 'measurements and hours')
+    expect(take()).toEqual(['late job pauses'])
+    await turnstile.alone(async () => {
+      log.push('measure')
+    })
+    expect(take()).toEqual(['curve pauses', 'measure', 'curve goes on'])
+    leave()
+    await turnstile.alone(() => soon(80).then(() => undefined))
+    const begun = performance.now()
+    await turnstile.alone(async () => undefined)
+    expect(performance.now() - begun).toBeLessThan(60)
+    turnstile.isOpen = true
+    expect(take()).toEqual(['job goes on', 'late job goes on'])
+  })
+
+  test('hours that begin or end during a measurement count when it is over', async () => {
+    const log: string[] = []
+    const turnstile = new Turnstile()
+    turnstile.join({ pause: () => log.push('pause'), goOn: () => log.push('go on') }, 'measurements and hours')
+    await turnstile.alone(async () => {
+      turnstile.isOpen = false
+    })
+    expect(log).toEqual(['pause'])
+    await turnstile.alone(async () => {
+      turnstile.isOpen = true
+      expect(log).toEqual(['pause'])
+    })
+    expect(log).toEqual(['pause', 'go on'])
+  })
+
   test('work that joins during a measurement is paused at once', async () => {
     const turnstile = new Turnstile()
     let paused = false

@@ -42,6 +42,7 @@ import type {
   UnitKind,
   UnitState,
   VolumeRole,
+  WorkingHours,
 } from '@hematine/core'
 
 export const OrderEntity = defineEntity({
@@ -580,6 +581,17 @@ export const WorkerEntity = defineEntity({
 })
 export type WorkerRow = InferEntity<typeof WorkerEntity>
 
+/** The hours in which jobs are worked on: one row, or none for any time. */
+export const WorkingHoursEntity = defineEntity({
+  name: 'WorkingHours',
+  tableName: 'working_hours',
+  properties: {
+    id: p.integer().primary(),
+    hours: p.json().$type<WorkingHours | null>().nullable(),
+    workOnUntil: p.datetime().nullable(),
+  },
+})
+
 /** Lanes that a person gave the worker of a name on a host, whatever it is started with. */
 export const LaneChoiceEntity = defineEntity({
   name: 'LaneChoice',
@@ -629,6 +641,7 @@ export const entities = [
   TrialEntity,
   JobEventEntity,
   LaneChoiceEntity,
+  WorkingHoursEntity,
   WorkerEntity,
   TaskClaimEntity,
 ]

@@ -30,6 +30,7 @@ import type { TaskQueue } from './queue.ts'
 import { jobsWhoseNamesMeet } from './result-names.ts'
 import { groundOf, keepOutcome, promiseOf } from './outcomes.ts'
 import { run } from './sql.ts'
+import { areJobsWorkedOn } from './working-hours.ts'
 
 const withSource = { populate: ['source', 'sample'] as never }
 
@@ -139,7 +140,7 @@ export async function measureJobAgain(em: EntityManager, queue: TaskQueue, jobId
 /**
  * Hands the next waiting jobs to the queue, so that `freeLanes` can be filled and no more: whatever is not yet handed out follows a new order at once.
  * @param worker whose lanes they are, and how many it thinks that it has: jobs in its hands that were held and may go on come before new ones, and lanes that
- *   were taken from it meanwhile are not filled, from the moment on that they were taken
+ *   were taken from it meanwhile are not filled, from the moment on that they were taken; nothing is handed out of working hours
  * @returns how many were handed out
  */
 export async function dispatchJobs(
@@ -150,6 +151,7 @@ export async function dispatchJobs(
 ): Promise<number> {
   return em.transactional(async tx => {
     await tx.getConnection().execute('select pg_advisory_xact_lock(7002)', [], 'all', tx.getTransactionContext())
+    if (!(await areJobsWorkedOn(tx))) return 0
     const lanesFewer = worker ? Math.max(0, worker.lanes - (await lanesNow(tx, worker.id))) : 0
     const room = freeLanes - lanesFewer - (await tx.count(JobEntity, { state: 'queued' }))
     if (room <= 0) return 0

@@ -4,6 +4,7 @@ import {
   calibrationOf,
   leastOutcomes,
   mostOutcomes,
+  openTimeFrom,
   promise,
   scaled,
   slowingOf,
@@ -78,7 +79,7 @@ function stretchOf({ from, to, workSeconds, busyCores, lanes }: JobAtWork, most:
 /** How many times as long as alone a job took because of what ran beside it; 1 where it is not known how many cores there are, or how many it keeps busy. */
 async function slowingOfJob(tx: EntityManager, job: JobRow): Promise<number> {
   const { startedAt, finishedAt, workSeconds, promised } = job
-  const { lanes, cores } = await machineOf(tx)
+  const { lanes, cores, hours } = await machineOf(tx)
   const busyCores = promised?.forecast.busyCores
   if (!startedAt || !finishedAt || cores === null || busyCores === undefined) return 1
   const beside = await run<JobAtWork>(
@@ -92,9 +93,14 @@ async function slowingOfJob(tx: EntityManager, job: JobRow): Promise<number> {
     [job.id, finishedAt, startedAt],
   )
   const [from, to] = [startedAt.getTime() / 1000, finishedAt.getTime() / 1000]
+  // Out of hours nobody works: what ran beside it did so in open time.
+  const first = Math.min(from, ...beside.map(other => other.from))
+  const time = openTimeFrom(new Date(first * 1000), hours)
+  const inOpenTime = (job: JobAtWork) =>
+    stretchOf({ ...job, from: time.openOf(job.from - first), to: time.openOf(job.to - first) }, lanes)
   return slowingOf(
-    stretchOf({ from, to, workSeconds: workSeconds ?? null, busyCores, lanes: 1 }, lanes),
-    beside.map(other => stretchOf(other, lanes)),
+    inOpenTime({ from, to, workSeconds: workSeconds ?? null, busyCores, lanes: 1 }),
+    beside.map(inOpenTime),
     cores,
   )
 }

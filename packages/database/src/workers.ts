@@ -15,6 +15,7 @@ import {
 import { applyEvent } from './job-events.ts'
 import { lose } from './jobs.ts'
 import { Problem } from './problem.ts'
+import { hoursOf } from './working-hours.ts'
 import { loseUnit } from './work.ts'
 import type { Task, TaskKind, TaskPayloads, TaskQueue } from './queue.ts'
 
@@ -58,7 +59,7 @@ export async function setLanes(em: EntityManager, workerId: string, lanes: numbe
   })
 }
 
-/** Lanes of all workers, and the cores of the machines that they are on; no number of cores where one of them did not say. */
+/** Lanes of all workers, the cores of the machines that they are on, no number of them where one did not say, and the hours in which they work. */
 export async function machineOf(em: EntityManager): Promise<Machine> {
   const workers = await em.find(WorkerEntity, { goneAt: null })
   const hosts = new Map(workers.map(({ host, cores }) => [host, cores ?? null]))
@@ -66,6 +67,7 @@ export async function machineOf(em: EntityManager): Promise<Machine> {
   return {
     lanes: workers.reduce((sum, { lanes }) => sum + lanes, 0),
     cores: known.length > 0 && known.length === hosts.size ? known.reduce((sum, cores) => sum + cores, 0) : null,
+    hours: await hoursOf(em),
   }
 }
 

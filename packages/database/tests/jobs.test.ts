@@ -5,6 +5,7 @@ import {
   askForUnits,
   beginPlacing,
   beginUnit,
+  changeHours,
   continueJob,
   dispatchJobs,
   draftJobs,
@@ -14,6 +15,7 @@ import {
   finishUnit,
   giveBackUnknown,
   holdingsOf,
+  hoursOf,
   keepFacts,
   keepProgress,
   keepRefusal,
@@ -35,7 +37,9 @@ import {
   unitsOf,
   type WorkerIdentity,
 } from '../src/index.ts'
+import { anyTime } from '@hematine/core'
 import { facts } from '../../core/tests/examples.ts'
+import { closedNow, inSeconds } from '../../../tests/support/closed-hours.ts'
 import { makeOrder, makeWorker, useDatabase } from '../../../tests/support/database.ts'
 
 const db = useDatabase()
@@ -213,6 +217,22 @@ describe('handing out', () => {
       ['two.mp4', 'waiting'],
     ])
     expect(one).toBeLessThan(two)
+  })
+
+  test('hands nothing out of working hours, which are kept as they were set, until a person wants it', async () => {
+    await released()
+    expect(await hoursOf(db.em())).toEqual(anyTime)
+    const closed = closedNow()
+    expect(await changeHours(db.em(), closed)).toEqual(closed)
+    expect(await hoursOf(db.em())).toEqual(closed)
+    expect(await dispatchJobs(db.em(), db.queue, 2)).toBe(0)
+    const until = inSeconds(60)
+    expect(await changeHours(db.em(), { workOnUntil: until })).toEqual({ ...closed, workOnUntil: until })
+    expect(await dispatchJobs(db.em(), db.queue, 1)).toBe(1)
+    await changeHours(db.em(), { workOnUntil: inSeconds(-1) })
+    expect(await dispatchJobs(db.em(), db.queue, 2)).toBe(0)
+    await changeHours(db.em(), { hours: null })
+    expect(await dispatchJobs(db.em(), db.queue, 2)).toBe(1)
   })
 
   test('gives a task to one worker only', async () => {

@@ -1,9 +1,11 @@
+import { anyTime } from '@hematine/core'
 import { beforeEach, describe, expect, test } from 'vitest'
 import {
   actOnJobs,
   beginPlacing,
   beginSample,
   calibrationsOf,
+  changeHours,
   dispatchJobs,
   draftJobs,
   failJob,
@@ -184,7 +186,19 @@ describe('jobs that ran beside others', () => {
       .getConnection()
       .execute(`update job set started_at = now() - interval '${seconds} seconds' where id = ${id}`)
 
-  test('are held against their forecasts with what those took from them', async () => {
+  /** Every day but for an hour, which ended some minutes ago. */
+  const restedJustNow = () => {
+    const begun = Date.now() - 250_000
+    const time = (moment: number) => new Date(moment).toISOString().slice(11, 16)
+    const spans = [{ days: [1, 2, 3, 4, 5, 6, 7], from: time(begun), to: time(begun - 3600_000) }]
+    return { hours: { zone: 'UTC', spans }, workOnUntil: null }
+  }
+
+  test.each([
+    ['', anyTime, 0],
+    [', in the hours in which they worked', restedJustNow(), 3600],
+  ] as const)('are held against their forecasts with what those took from them%s', async (_, hours, rest) => {
+    await changeHours(db.em(), hours)
     worker = await makeWorker(db, { cores: 2, lanes: 2 })
     await db.em().getConnection().execute(`update worker set gone_at = now() where id <> '${worker.id}'`)
     const ids = await draft(3)
@@ -194,8 +208,8 @@ describe('jobs that ran beside others', () => {
     const told = (await forecastOf(ids[0]!))!
     const [first, second, third] = [await begin(), await begin(), await begin()]
     // For the first half of its time alone, for the second beside another: a half and a quarter of it are work.
-    await secondsAgo(first.id, 1000)
-    await secondsAgo(second.id, 500)
+    await secondsAgo(first.id, rest + 1000)
+    await secondsAgo(second.id, rest + 500)
     await secondsAgo(third.id, 0)
     await finishNext(1000 / told.seconds.expected, first)
     const [outcome] = await listOutcomes(db.em(), 1)
@@ -222,7 +236,7 @@ describe('jobs that ran beside others', () => {
 
 describe('the machine that lanes share', () => {
   test('has the lanes of all workers, and each host once with its cores', async () => {
-    expect(await machineOf(db.em())).toEqual({ lanes: 1, cores: null })
+    expect(await machineOf(db.em())).toEqual({ lanes: 1, cores: null, hours: anyTime })
     await db.em().getConnection().execute('update worker set gone_at = now()')
     for (const [host, lanes] of [
       ['a', 2],
@@ -230,9 +244,9 @@ describe('the machine that lanes share', () => {
       ['b', 4],
     ] as const)
       await makeWorker(db, { host, lanes, cores: 8 })
-    expect(await machineOf(db.em())).toEqual({ lanes: 7, cores: 16 })
+    expect(await machineOf(db.em())).toEqual({ lanes: 7, cores: 16, hours: anyTime })
     await makeWorker(db, { host: 'c', lanes: 1 })
-    expect(await machineOf(db.em())).toEqual({ lanes: 8, cores: null })
+    expect(await machineOf(db.em())).toEqual({ lanes: 8, cores: null, hours: anyTime })
   })
 })
 

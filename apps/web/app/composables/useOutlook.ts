@@ -39,7 +39,9 @@ export function useOutlook() {
   const ifSo = computed(() => (isSupposing.value ? (answer.value?.[1] ?? null) : null))
 
   const lookSoon = useThrottleFn(look, lookMilliseconds, true)
-  watch([() => order.jobChange, () => order.lanes, () => order.orders], () => void lookSoon(), { immediate: true })
+  watch([() => order.jobChange, () => order.lanes, () => order.hours, () => order.orders], () => void lookSoon(), {
+    immediate: true,
+  })
   useIntervalFn(() => void lookSoon(), lookAgainMilliseconds)
   watch([withDrafts, supposed], changed)
   watchDebounced([withDrafts, supposed], () => void look(), { deep: true, debounce: 250 })

@@ -33,7 +33,7 @@ export function useWays() {
   })
 
   const lookSoon = useThrottleFn(look, lookMilliseconds, true)
-  watch([() => order.jobChange, () => order.lanes], () => void lookSoon(), { immediate: true })
+  watch([() => order.jobChange, () => order.lanes, () => order.hours], () => void lookSoon(), { immediate: true })
   watch(
     () => order.order?.id,
     () => {

@@ -10,12 +10,16 @@ import LaneCard from '~/components/shift/LaneCard.vue'
 import WaitingList from '~/components/shift/WaitingList.vue'
 import { momentRange } from '~/composables/times'
 import { useClock } from '~/composables/useClock'
+import { useHoursNow } from '~/composables/useHours'
 import { useJobLines } from '~/composables/useJobLines'
+import { useNotices } from '~/stores/notices'
 import { useOrder } from '~/stores/order'
 
 useHead({ title: 'Shift - Hematine' })
 const order = useOrder()
+const notices = useNotices()
 const now = useClock()
+const hours = useHoursNow()
 const waiting = useJobLines('shift', ['waiting', 'held'], 'plan')
 const at = computed(() => new Date(order.work?.at ?? 0))
 const unheldStates: JobState[] = ['waiting', 'queued', 'running']
@@ -65,13 +69,24 @@ async function holdOrResume(): Promise<void> {
         ><span class="number">{{ describeCount(waitingCount) }}</span> <span class="muted">waiting</span></span
       >
     </div>
+    <p v-if="!hours.state.value.isOpen" class="warning look" role="status">
+      Jobs rest until {{ hours.changes.value }}: nothing is begun, and what runs is paused. Working hours are set in
+      <NuxtLink to="/equipment">Equipment</NuxtLink>.
+      <VBtn variant="text" :height="24" @click="notices.attempt(hours.workOn)">Work on until then</VBtn>
+    </p>
     <DueTimes />
     <SplitPane name="events" :initial="310">
       <template #first>
         <div class="lanes">
           <LaneCard v-for="job in order.active" :key="job.id" :job="job" :at="at" />
           <div v-for="lane in idleLanes" :key="lane" class="idle muted">
-            {{ order.jobCounts.waiting > 0 ? 'This lane is about to take the next job' : 'This lane is free' }}
+            {{
+              !hours.state.value.isOpen
+                ? 'This lane rests'
+                : order.jobCounts.waiting > 0
+                  ? 'This lane is about to take the next job'
+                  : 'This lane is free'
+            }}
           </div>
         </div>
         <WaitingList v-if="waitingCount > 0 || waiting.total.value > 0" :waiting="waiting" />

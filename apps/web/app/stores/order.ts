@@ -1,5 +1,7 @@
 import {
+  anyTime,
   JobState,
+  type HoursSetting,
   type JobRecord,
   type OrderRecord,
   type SpecRecord,
@@ -49,6 +51,7 @@ export const useOrder = defineStore('order', () => {
   const work = latest<CallAnswer<'summariseWork'> | null>(null, orderId => call('summariseWork', ofOrder(orderId)))
   const volumes = ref<VolumeRecord[]>([])
   const workers = ref<WorkerRecord[]>([])
+  const hours = ref<HoursSetting>(anyTime)
   const drives = ref<CallAnswer<'listDrives'>>([])
   /** Every version of every treatment in the library. */
   const treatments = shallowRef<TreatmentRecord[]>([])
@@ -97,6 +100,7 @@ export const useOrder = defineStore('order', () => {
       trials.load(orderId === null ? null : triedSource.value),
       loadVolumes(),
       loadWorkers(),
+      loadHours(),
       loadDrives(),
       loadTreatments(),
       loadSpecs(),
@@ -112,6 +116,16 @@ export const useOrder = defineStore('order', () => {
 
   async function loadWorkers(): Promise<void> {
     workers.value = await call('listWorkers', {})
+  }
+
+  async function loadHours(): Promise<void> {
+    hours.value = await call('workingHours', {})
+  }
+
+  /** Changes the hours in which jobs are worked on. @throws CallProblem */
+  async function changeHours(changes: Partial<HoursSetting>): Promise<void> {
+    hours.value = await call('changeWorkingHours', { body: changes })
+    await work.load(id())
   }
 
   async function loadTreatments(): Promise<void> {
@@ -176,6 +190,7 @@ export const useOrder = defineStore('order', () => {
       change.goneTrials,
     )
     if (change.workers) workers.value = change.workers
+    if (change.hours) hours.value = change.hours
     if (change.sourceIds.length > 0 || change.lots) {
       noteSources(change.sourceIds)
       void countSoon()
@@ -183,7 +198,7 @@ export const useOrder = defineStore('order', () => {
     const isProgress = takeActive(change.active) && change.active.length === change.jobIds?.length
     if (isProgress) void workLater()
     else if (change.jobIds === null || change.jobIds.length > 0) noteJobs()
-    else if (change.otherJobs || change.workers) void workLater()
+    else if (change.otherJobs || change.workers || change.hours) void workLater()
     if (change.volumes) void loadVolumes()
     if (change.drives) void loadDrives()
     if (change.treatments) void loadTreatments()
@@ -283,6 +298,8 @@ export const useOrder = defineStore('order', () => {
     storage,
     sourceVolumes,
     workers,
+    hours,
+    changeHours,
     lanes,
     specs,
     specRecords,

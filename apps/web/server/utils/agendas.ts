@@ -82,7 +82,7 @@ export class Agendas {
 
   /** Notes what the database says has changed. */
   noteChange({ table, id, isProgress }: Change): void {
-    if (table === 'worker') this.isMachineStale = true
+    if (table === 'worker' || table === 'working_hours') this.isMachineStale = true
     if (table === 'calibration') {
       this.areCalibrationsStale = true
       this.version++
@@ -168,14 +168,14 @@ export class Agendas {
     return this.updating
   }
 
-  /** Hears of what was written before, and what lanes and cores there are. */
+  /** Hears of what was written before, and what lanes, cores and hours there are. */
   private async hear(em: EntityManager): Promise<void> {
     await this.catchUp()
     if (!this.isMachineStale) return
     this.isMachineStale = false
-    const { lanes, cores } = await machineOf(em)
-    if (lanes !== this.machine.lanes || cores !== this.machine.cores) this.version++
-    this.machine = { lanes, cores }
+    const machine = await machineOf(em)
+    if (JSON.stringify(machine) !== JSON.stringify(this.machine)) this.version++
+    this.machine = machine
   }
 
   /** Reads what changed; all, where it has to. @param orderId whose jobs are all wanted, also those that are done */

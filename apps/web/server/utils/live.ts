@@ -1,5 +1,6 @@
 import { isInHand } from '@hematine/core'
 import {
+  hoursOf,
   jobsOfRows,
   listCopies,
   listJobs,
@@ -50,6 +51,7 @@ export class LiveHub {
     lots: false,
     orders: false,
     workers: false,
+    hours: false,
     volumes: false,
   }
   private timer: NodeJS.Timeout | null = null
@@ -85,6 +87,7 @@ export class LiveHub {
     else if (table === 'drive') this.changed.drives = true
     else if (table === 'lot') this.changed.lots = true
     else if (table === 'worker') this.changed.workers = true
+    else if (table === 'working_hours') this.changed.hours = true
     else if (table === 'volume') this.changed.volumes = true
     else if (table === 'work_order') this.changed.orders = true
     this.timer ??= setTimeout(() => {
@@ -135,6 +138,7 @@ export class LiveHub {
       lots,
       orders,
       workers,
+      hours,
       volumes,
     } = this.changed
     const taken = {
@@ -155,6 +159,7 @@ export class LiveHub {
       lots,
       orders,
       workers,
+      hours,
       volumes,
     }
     for (const set of [source, job, sample, scan, disc_copy, watch, trial]) set.clear()
@@ -169,6 +174,7 @@ export class LiveHub {
       lots: false,
       orders: false,
       workers: false,
+      hours: false,
       volumes: false,
     })
     return taken
@@ -190,6 +196,7 @@ export class LiveHub {
     const gone = (ids: number[], rows: { id: number }[]) => ids.filter(id => !rows.some(row => row.id === id))
     const orders = taken.orders ? await listOrders(em) : []
     const workers = taken.workers ? await listWorkers(em) : null
+    const hours = taken.hours ? await hoursOf(em) : null
     for (const { orderId, stream } of this.listeners) {
       const own = <Row extends { orderId: number }>(rows: Row[]) => rows.filter(row => row.orderId === orderId)
       // Another order's jobs take their turn on the same lanes, so its changes move this order's ends.
@@ -197,6 +204,7 @@ export class LiveHub {
       const change: LiveChange = {
         orders,
         workers,
+        hours,
         volumes: taken.volumes,
         drives: taken.drives,
         inventory: taken.inventory,

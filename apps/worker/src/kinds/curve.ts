@@ -52,7 +52,7 @@ export const curve: Kind<'curve'> = {
             hands.log.error({ curve: curveId, error: error.message }, 'how far a curve is could not be kept'),
           )
       },
-      true,
+      'measurements',
     )
     await keeping
     if (outcome.say === 'curve') await hands.persist(() => keepCurve(hands.em, row, outcome.measurement))

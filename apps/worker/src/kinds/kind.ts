@@ -2,6 +2,7 @@ import type { ShortKind, TaskPayloads, TaskQueue, EntityManager, WorkerIdentity 
 import type { Logger } from 'pino'
 import type { OnTheWay, Outcome, TaskProcess } from '../child-process.ts'
 import type { Assignment } from '../messages.ts'
+import type { PausedFor } from '../turnstile.ts'
 
 /** What a worker lends to the task that it does. */
 export interface Hands {
@@ -18,12 +19,12 @@ export interface Hands {
   persist<Result>(work: () => Promise<Result>): Promise<Result>
   /**
    * Does an assignment in a process of its own. A volume that is not there becomes a failure with its sentence.
-   * @param isLong whether measurements pause it, as they pause jobs, and do not wait for its end
+   * @param pausedFor what pauses it; without, measurements wait for its end
    */
   inChild(
     assignment: () => Promise<Assignment>,
     onTheWay?: (report: OnTheWay, task: TaskProcess) => void,
-    isLong?: boolean,
+    pausedFor?: PausedFor,
   ): Promise<Outcome>
   /** Does an assignment in one of the processes that are kept for short ones. @param onPart told how far it is; false ends it */
   inReader(assignment: () => Promise<Assignment>, onPart?: (part: number) => Promise<boolean>): Promise<Outcome>

@@ -74,7 +74,7 @@ async function makeUnit(unitId: number, run: number, hands: Hands): Promise<void
         // While the database is away the work goes on; what it makes is written down when it is back.
         .catch(() => undefined)
     },
-    true,
+    'measurements and hours',
   )
   await keeping
   if (outcome.say === 'unit') {

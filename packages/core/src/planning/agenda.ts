@@ -1,8 +1,10 @@
 import { z } from 'zod'
 import { sharedTimePart, type JobForecast } from '../forecast/forecast.ts'
+import { openTimeFrom } from '../hours/open-time.ts'
 import { isInHand, JobState } from '../job.ts'
 import { Range, RangeSum } from '../range.ts'
 import { each, type Turns } from '../turns.ts'
+import { byClock } from './by-clock.ts'
 import { barsOf, LaneBar } from './lane-bars.ts'
 import { Lanes, type PlannedJob } from './lanes.ts'
 import type { Machine } from './shared-lanes.ts'
@@ -137,7 +139,8 @@ export class Agenda {
       const work = laneWork(job, forecasts.get(job.id) ?? null, slowing)
       if (work && (lanes > 0 || isInHand(job.state))) plan.place(work)
     })
-    const places = new Map(plan.finish().map(place => [place.id, place]))
+    const time = openTimeFrom(at, machine.hours)
+    const places = new Map(plan.finish().map(place => [place.id, byClock(place, time)]))
     const known = { places, forecasts, slowing }
     const planned = wanted.filter(job => job.orderId === orderId)
     const released = planned.filter(job => job.state !== 'draft')

@@ -4,9 +4,10 @@ import type { DuePlan, WorkToOrder } from './work-to-order.ts'
  * What no order of the jobs can be better than. Jobs are taken for work that can be divided among lanes at will: the orders that end first, whichever they are,
  * have at least as much work in them as the smallest of all, so their ends, sorted, are no sooner than those of the smallest one after the other; and sums
  * of lateness are least where sooner ends meet sooner due times. An order ends no sooner than its longest job, begun first, on as many lanes as it has pieces.
- * What keeps cores busy is no sooner done than all of them together could do it.
+ * What keeps cores busy is no sooner done than all of them together could do it. Of what is done later in open time nothing is done sooner by the clock.
  */
-export function boundOf({ jobs, orders, lanes, sharing }: WorkToOrder): DuePlan['bound'] {
+export function boundOf({ jobs, orders, lanes, sharing, time }: WorkToOrder): DuePlan['bound'] {
+  const endOf = (open: number) => time?.endOf(open) ?? open
   const free = [...lanes].sort((a, b) => a - b)
   /** When so much work can be done if every lane works without a pause. */
   const doneBy = (work: number) => {
@@ -34,21 +35,26 @@ export function boundOf({ jobs, orders, lanes, sharing }: WorkToOrder): DuePlan[
     const end = sum
       ? Math.max(begunUntil, free[0]! + sum.longest, doneBy(sum.work), doneByCores(sum.processor))
       : begunUntil
-    return { end, due: dueSeconds ?? Number.POSITIVE_INFINITY, work: sum?.work ?? 0, processor: sum?.processor ?? 0 }
+    return {
+      end: endOf(end),
+      due: dueSeconds ?? Number.POSITIVE_INFINITY,
+      work: sum?.work ?? 0,
+      processor: sum?.processor ?? 0,
+    }
   })
   const lateAlone = alone.reduce((sum, { end, due }) => sum + Math.max(0, end - due), 0)
   const waiting = alone.filter(({ work }) => work > 0)
   const lateAnyway = alone.reduce((sum, { end, due, work }) => sum + (work > 0 ? 0 : Math.max(0, end - due)), 0)
   const smallest = (key: 'work' | 'processor') => sumsOf(waiting.map(order => order[key]).sort((a, b) => a - b))
   const byCores = smallest('processor').map(doneByCores)
-  const ends = smallest('work').map((work, index) => Math.max(doneBy(work), byCores[index]!))
+  const ends = smallest('work').map((work, index) => endOf(Math.max(doneBy(work), byCores[index]!)))
   const dues = waiting.map(({ due }) => due).sort((a, b) => a - b)
   const lateTogether = ends.reduce((sum, end, index) => sum + Math.max(0, end - dues[index]!), lateAnyway)
   const all = jobs.reduce((sum, { seconds }) => sum + seconds, 0)
   const processor = jobs.reduce((sum, { seconds, busyCores = 0 }) => sum + seconds * busyCores, 0)
   return {
     late: Math.max(lateAlone, lateTogether),
-    end: Math.max(all > 0 ? doneBy(all) : 0, doneByCores(processor), ...alone.map(({ end }) => end)),
+    end: Math.max(endOf(Math.max(all > 0 ? doneBy(all) : 0, doneByCores(processor))), ...alone.map(({ end }) => end)),
   }
 }
 

@@ -1,4 +1,6 @@
+import { openTimeFrom, type OpenTime } from '../hours/open-time.ts'
 import type { Range } from '../range.ts'
+import { byClock } from './by-clock.ts'
 import { Lanes, type LaneWork, type PlannedJob } from './lanes.ts'
 import type { Machine } from './shared-lanes.ts'
 import type { WorkToOrder } from './work-to-order.ts'
@@ -6,15 +8,22 @@ import type { WorkToOrder } from './work-to-order.ts'
 /** Orders by number, with the seconds from now until they are due; null where nobody waits. */
 export type DueSeconds = readonly (readonly [orderId: number, seconds: number | null])[]
 
-/** When orders end, as their jobs are placed one after the other. */
+/** When orders end, as their jobs are placed one after the other: by the clock, which goes on while jobs rest. */
 export class EndsOfOrders {
   private readonly lanes: Lanes
   private readonly orderOf: number[] = []
   /** Until when each order's jobs so far are made, in seconds of work that nothing slows. */
   private readonly until = new Map<number, number>()
 
-  constructor(private readonly machine: Machine) {
+  readonly time: OpenTime
+
+  /** @param at the moment that seconds count from */
+  constructor(
+    private readonly machine: Machine,
+    at: Date,
+  ) {
     this.lanes = new Lanes(machine)
+    this.time = openTimeFrom(at, machine.hours)
   }
 
   /** Gives a job its place; none, where nothing is known of it. */
@@ -26,7 +35,7 @@ export class EndsOfOrders {
 
   /** Lets all jobs end, and holds the ends of orders against due times. Nothing can be placed after. */
   against(due: DueSeconds) {
-    const places = this.lanes.finish()
+    const places = this.lanes.finish().map(place => byClock(place, this.time))
     const last = new Map<number, Range>()
     for (const [number, { end }] of places.entries()) {
       const orderId = this.orderOf[number]!
@@ -58,6 +67,7 @@ export class EndsOfOrders {
       lanes: taken.map(({ until }) => until),
       ...(cores === null ? {} : { sharing: { cores, begun: taken.map(({ busyCores }) => busyCores) } }),
       jobs,
+      time: this.time,
       orders: due.map(([orderId, dueSeconds]) => ({
         orderId,
         dueSeconds,

@@ -65,14 +65,14 @@ export type Outlook = z.infer<typeof Outlook>
 export function* outlook(there: OutlookGround, whatIf: WhatIf, at: Date): Turns<Outlook> {
   const ground = yield* knownGround(there)
   const plan = yield* supposedPlan(ground, whatIf, at)
-  const { lanes, orders, due, entries, sequence, ends } = plan
+  const { machine, orders, due, entries, sequence, time, ends } = plan
   const { places } = ends
   const prospects = yield* prospectsOf(entries)
   const { begun: beginnings, lost } = ground.repeats
   const rehearsal = yield* rehearse({
     jobs: entries.flatMap(({ id, orderId, work }) => (work && places.has(id) ? [{ orderId, work }] : [])),
-    machine: { ...ground.machine, lanes: Math.max(1, lanes) },
-    orders: due.map(([orderId, dueSeconds]) => ({ orderId, dueSeconds })),
+    machine: { ...machine, lanes: Math.max(1, machine.lanes) },
+    orders: due.map(([orderId, seconds]) => ({ orderId, dueSeconds: seconds === null ? null : time.openOf(seconds) })),
     again: beginnings > 0 ? lost / beginnings : 0,
   })
   const sure = sureOrders(plan)
@@ -85,8 +85,8 @@ export function* outlook(there: OutlookGround, whatIf: WhatIf, at: Date): Turns<
   const isDue = orders.some(({ dueAt }) => dueAt !== null)
   return {
     at: at.toISOString(),
-    lanes,
-    sharing: sharingOf(ground.machine, ends.slowing),
+    lanes: machine.lanes,
+    sharing: sharingOf(machine, ends.slowing),
     orders: orders.map(({ id, code, name, dueAt }) => {
       const chance = dueAt !== null && sure.has(id) ? rehearsal.orders.get(id)! : null
       return {

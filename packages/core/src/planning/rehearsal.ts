@@ -15,8 +15,8 @@ export interface WorkToRehearse {
   /** In the order in which they are begun. */
   jobs: readonly { orderId: number; work: LaneWork }[]
   /** One lane at least. */
-  machine: Machine
-  /** Seconds from now until each is due; null where nobody waits for it. */
+  machine: Pick<Machine, 'lanes' | 'cores'>
+  /** Open seconds from now until each is due; null where nobody waits for it. */
   orders: readonly { orderId: number; dueSeconds: number | null }[]
   /** Part of the jobs begun that have to be begun once more. */
   again: number

@@ -1,7 +1,10 @@
-/** Lanes of all workers together, and the cores of the machine that they are on; null where nobody knows. */
+import type { HoursSetting } from '../hours/hours.ts'
+
+/** Lanes of all workers together, the cores of the machine that they are on, null where nobody knows, and the hours in which they work, any unless said. */
 export interface Machine {
   lanes: number
   cores: number | null
+  hours?: HoursSetting
 }
 
 /** Pieces of a job that are told apart, for each lane: more of them end at nearly the same time. */

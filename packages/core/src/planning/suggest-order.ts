@@ -79,7 +79,7 @@ export function* suggestOrder(
   const due = open.map(order => [order.id, secondsUntil(order.dueAt, at)] as const)
 
   const afterBegun = () => {
-    const ends = new EndsOfOrders(machine)
+    const ends = new EndsOfOrders(machine, at)
     for (const job of begun) ends.place(job.orderId, workOf(job))
     return ends
   }

@@ -1,4 +1,5 @@
 import { isInHand } from '../job.ts'
+import type { OpenTime } from '../hours/open-time.ts'
 import type { Range, SharedError } from '../range.ts'
 import { each, type Turns } from '../turns.ts'
 import { planByDueTime } from './by-due-time.ts'
@@ -39,13 +40,14 @@ export interface Entry extends JobToDraw {
 
 /** All orders' jobs in their places, as is supposed. */
 export interface SupposedPlan {
-  lanes: number
+  machine: Machine
   /** Those that have work. */
   orders: OrderOfOutlook[]
   due: DueSeconds
   /** What is begun, and what comes after it, in the order in which it is begun. */
   entries: readonly Entry[]
   sequence: readonly Entry[]
+  time: OpenTime
   ends: ReturnType<EndsOfOrders['against']>
 }
 
@@ -71,7 +73,9 @@ export function* supposedPlan(ground: KnownGround, whatIf: WhatIf, at: Date): Tu
   const orders = supposedOrders(ground.orders, whatIf).filter(({ id }) => withWork.has(id))
   const due = orders.map(order => [order.id, secondsUntil(order.dueAt, at)] as const)
 
-  const ends = new EndsOfOrders({ ...ground.machine, lanes })
+  const { hours: set, ...own } = ground.machine
+  const machine = { ...own, lanes, ...(set && !whatIf.atAnyTime ? { hours: set } : {}) }
+  const ends = new EndsOfOrders(machine, at)
   const place = ({ orderId, work }: Entry) => ends.place(orderId, work)
   begun.forEach(place)
   let sequence: readonly Entry[] = after
@@ -81,7 +85,7 @@ export function* supposedPlan(ground: KnownGround, whatIf: WhatIf, at: Date): Tu
   }
   // Without a lane nothing is begun.
   if (lanes > 0) yield* each(sequence, place)
-  return { lanes, orders, due, entries: [...begun, ...sequence], sequence, ends: ends.against(due) }
+  return { machine, orders, due, entries: [...begun, ...sequence], sequence, time: ends.time, ends: ends.against(due) }
 }
 
 /** Looks up what is known of each job. */

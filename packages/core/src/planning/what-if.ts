@@ -20,6 +20,8 @@ export type RushWork = z.infer<typeof RushWork>
 export const Supposed = z.object({
   /** Lanes more than there are, as quick as these; less than zero for fewer. */
   lanesMore: z.int().min(-mostLanesMore).max(mostLanesMore).default(0),
+  /** Jobs are worked on at any time, whatever the working hours are. */
+  atAnyTime: z.boolean().default(false),
   /** Jobs in the order of their orders' due times, as far as less is late so; else as they wait. */
   byDueTimes: z.boolean().default(false),
   /** Orders of which only what is begun is still done. */

@@ -1,3 +1,5 @@
+import type { OpenTime } from '../hours/open-time.ts'
+
 /** A waiting job as far as the order of work is concerned. */
 export interface Waiting {
   id: number
@@ -10,7 +12,7 @@ export interface Waiting {
   pieces?: number | undefined
 }
 
-/** An order of work: seconds from now until it is due, null where nobody waits for it, and until what is begun of it ends. */
+/** An order of work: seconds from now by the clock until it is due, null where nobody waits for it, and seconds of work until what is begun of it ends. */
 export interface DueOrder {
   orderId: number
   dueSeconds: number | null
@@ -29,9 +31,11 @@ export interface WorkToOrder {
    * as if they did not.
    */
   sharing?: { cores: number; begun: readonly number[] } | undefined
+  /** When jobs are worked on: what is done is told by the clock with it. Any time unless said. */
+  time?: OpenTime | undefined
 }
 
-/** When an order ends, in seconds from now, and by how much that is after its due time. */
+/** When an order ends, in seconds from now by the clock, and by how much that is after its due time. */
 export interface OrderEnd {
   orderId: number
   end: number
@@ -45,7 +49,7 @@ export interface OrderOfWork {
   orders: OrderEnd[]
   /** Of all orders together, in seconds. */
   late: number
-  /** Seconds from now until all is done. */
+  /** Seconds from now by the clock until all is done. */
   end: number
 }
 
@@ -53,7 +57,7 @@ export interface OrderOfWork {
 export interface DuePlan {
   now: OrderOfWork
   found: OrderOfWork
-  /** No order of the jobs on these lanes is less late, or done sooner, than this, in seconds. */
+  /** No order of the jobs on these lanes is less late, or done sooner, than this, in seconds by the clock. */
   bound: { late: number; end: number }
 }
 

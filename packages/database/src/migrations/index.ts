@@ -18,6 +18,7 @@ import { Renders } from './renders.ts'
 import { SoundUnits } from './sound-units.ts'
 import { Specs } from './specs.ts'
 import { WorkerCores } from './worker-cores.ts'
+import { WorkingHoursOfAll } from './working-hours.ts'
 import { WorkUnits } from './work-units.ts'
 
 /** Every migration, oldest first. A name is never changed once it has run anywhere. */
@@ -43,4 +44,5 @@ export const migrations = [
   { name: '019-lane-choices', class: LaneChoices },
   { name: '020-outcomes', class: Outcomes },
   { name: '021-worker-cores', class: WorkerCores },
+  { name: '022-working-hours', class: WorkingHoursOfAll },
 ]

@@ -10,6 +10,7 @@ const {
   bars,
   span,
   marks,
+  rests = [],
   label,
   nameOf = null,
 } = defineProps<{
@@ -20,6 +21,8 @@ const {
   /** Seconds that are shown. */
   span: number
   marks: readonly { seconds: number; says: string }[]
+  /** When jobs rest, in seconds. */
+  rests?: readonly { from: number; to: number }[]
   label: string
   /** What is written into a bar, before what it is of; nothing where that alone says it. */
   nameOf?: ((bar: LaneBar) => string) | null
@@ -69,6 +72,15 @@ const bottom = computed(() => top.value + rows.value * laneHeight.value)
           <path d="M0 0V5" class="hatch" />
         </pattern>
       </defs>
+      <rect
+        v-for="rest in rests"
+        :key="rest.from"
+        :x="at(rest.from)"
+        :width="Math.max(0, at(rest.to) - at(rest.from))"
+        :y="top"
+        :height="bottom - top"
+        class="rest"
+      />
       <g v-for="lane in rows" :key="lane">
         <text x="12" :y="top + (lane - 0.5) * laneHeight + 5" class="label">lane {{ lane }}</text>
         <line
@@ -122,6 +134,9 @@ svg {
 }
 .rule {
   stroke: var(--line);
+}
+.rest {
+  fill: var(--raised);
 }
 .hatch {
   stroke: var(--muted);

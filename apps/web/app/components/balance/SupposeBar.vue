@@ -3,9 +3,11 @@ import { mostLanesMore, type RushWork, type Supposed } from '@hematine/core'
 import { computed } from 'vue'
 import NumberField from '~/components/common/NumberField.vue'
 import { instantOf, localMoment } from '~/composables/times'
+import { useOrder } from '~/stores/order'
 
-/** What is supposed of the whole: lanes, the order of the jobs, work that comes in between. */
+/** What is supposed of the whole: lanes, hours, the order of the jobs, work that comes in between. */
 const { lanes } = defineProps<{ lanes: number }>()
+const order = useOrder()
 const supposed = defineModel<Supposed>({ required: true })
 const withDrafts = defineModel<boolean>('withDrafts', { required: true })
 
@@ -60,6 +62,14 @@ function withoutRush(): void {
         @change="supposed = { ...supposed, byDueTimes: !supposed.byDueTimes }"
       />
       jobs by due times</label
+    >
+    <label v-if="order.hours.hours" class="tick"
+      ><input
+        type="checkbox"
+        :checked="supposed.atAnyTime"
+        @change="supposed = { ...supposed, atAnyTime: !supposed.atAnyTime }"
+      />
+      at any time</label
     >
     <VBtn v-if="!rush" variant="text" :height="26" @click="supposeRush({})">Rush work comes</VBtn>
     <span v-else class="rush">

@@ -13,6 +13,7 @@ import ScarceBar from './ScarceBar.vue'
 import { moment, untilWords } from '~/composables/times'
 import { databaseAway } from '~/composables/useCall'
 import { useClock } from '~/composables/useClock'
+import { useOpenTime } from '~/composables/useHours'
 import { useOrder } from '~/stores/order'
 
 const order = useOrder()
@@ -24,13 +25,17 @@ const dialog = ref<'new' | 'change' | null>(null)
 const due = computed(() => (order.order?.dueAt ? new Date(order.order.dueAt) : null))
 const secondsLeft = computed(() => (due.value ? (due.value.getTime() - now.value.getTime()) / 1000 : null))
 
+/** Of that, when jobs are worked on. */
+const time = useOpenTime(() => now.value)
+const openLeft = computed(() => (secondsLeft.value === null ? null : time.value.openOf(Math.max(0, secondsLeft.value))))
+
 const deviceTime = computed(() => {
   if (!planned.value || planned.value.jobs === 0) return { part: null, words: 'nothing planned', tone: '' }
   const { seconds: deviceSeconds, unknown, jobs } = planned.value
   if (unknown === jobs) return { part: null, words: `${describeCount(unknown)} not measured yet`, tone: '' }
   if (order.lanes === 0)
     return { part: null, words: `${describeDurationRange(deviceSeconds)}, no lane to do it in`, tone: 'look' }
-  const has = secondsLeft.value === null ? null : Math.max(0, secondsLeft.value) * order.lanes
+  const has = openLeft.value === null ? null : openLeft.value * order.lanes
   const words = `${describeDurationRange(deviceSeconds)}${has === null ? '' : ` of ${describeDuration(has).replace(/ h \d+ min$/, ' h')}`}${unknown > 0 ? ` + ${describeCount(unknown)} unmeasured` : ''}`
   return {
     part: has === null ? null : deviceSeconds.expected / Math.max(1, has),

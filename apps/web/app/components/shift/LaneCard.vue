@@ -12,6 +12,7 @@ import JobActions from './JobActions.vue'
 import MiddleName from '~/components/common/MiddleName.vue'
 import StateMark from '~/components/common/StateMark.vue'
 import { momentRange } from '~/composables/times'
+import { useHoursNow } from '~/composables/useHours'
 import { useOrder } from '~/stores/order'
 
 /** What a lane does now, and how it goes against what was forecast. */
@@ -25,6 +26,9 @@ const percent = computed(() => (progress.value?.part ?? 0) * 100)
 const isPaused = computed(
   () => job.state === 'running' && order.workers.length === 1 && order.work?.isMeasuring === true,
 )
+/** Out of working hours jobs are paused, but not what is finished and only put in its place. */
+const { state: hours } = useHoursNow()
+const isResting = computed(() => job.state === 'running' && !hours.value.isOpen)
 const stageWords: Record<WorkStage, string> = {
   search: 'finding the setting for its quality',
   'first pass': 'first pass: what its frames need',
@@ -42,13 +46,15 @@ const words = computed(() =>
     ? 'about to begin'
     : isPaused.value
       ? 'paused for a measurement'
-      : job.state === 'placing'
-        ? 'checked, being put in its place'
-        : !progress.value
-          ? 'starting'
-          : segments.value && progress.value.stage === 'encode'
-            ? segmentWords(segments.value)
-            : stageWords[progress.value.stage],
+      : isResting.value
+        ? 'resting'
+        : job.state === 'placing'
+          ? 'checked, being put in its place'
+          : !progress.value
+            ? 'starting'
+            : segments.value && progress.value.stage === 'encode'
+              ? segmentWords(segments.value)
+              : stageWords[progress.value.stage],
 )
 </script>
 

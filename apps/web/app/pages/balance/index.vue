@@ -17,6 +17,7 @@ import ByLotToggle from '~/components/common/ByLotToggle.vue'
 import EmptyState from '~/components/common/EmptyState.vue'
 import SplitPane from '~/components/common/SplitPane.vue'
 import { spanOf } from '~/composables/time-axis'
+import { useOpenTime } from '~/composables/useHours'
 import { momentRange } from '~/composables/times'
 import { knownWords } from '~/composables/totals'
 import { call } from '~/composables/useCall'
@@ -36,6 +37,9 @@ const selected = ref(new Set<number>())
 const work = computed(() => order.work)
 const totals = computed(() => work.value?.withDrafts ?? null)
 const at = computed(() => new Date(work.value?.at ?? 0))
+const time = useOpenTime(() => at.value)
+/** When jobs rest, as far as lanes are shown. */
+const rests = computed(() => time.value.closedIn(spanOf(totals.value?.end ?? null)))
 const draftCount = computed(() => order.jobCounts.draft)
 const chosenCount = computed(() => (selected.value.size > 0 ? selected.value.size : draftCount.value))
 /** Delivery volumes that may be too full for what is still to be written to them. */
@@ -204,10 +208,12 @@ async function remove(): Promise<void> {
         :bars="work.bars"
         :span="spanOf(work.withDrafts.end)"
         :marks="due ? [{ seconds: (due.getTime() - at.getTime()) / 1000, says: '' }] : []"
+        :rests="rests"
         :label="`${describeCount(work.withDrafts.jobs)} jobs on ${work.lanes} ${work.lanes === 1 ? 'lane' : 'lanes'}${work.withDrafts.end ? `, all done ${momentRange(work.withDrafts.end, at)}` : ''}`"
       />
       <figcaption class="muted">
         Solid: released. Outlined: draft. Hatched: the end may come as late as this.
+        <template v-if="rests.length > 0">Shaded: jobs rest. </template>
         {{ describeSharing(work.lanes, work.sharing) }}
       </figcaption>
     </figure>

@@ -12,6 +12,7 @@ import VolumeProspects from '~/components/balance/VolumeProspects.vue'
 import EmptyState from '~/components/common/EmptyState.vue'
 import TakenOrder from '~/components/common/TakenOrder.vue'
 import { spanOf } from '~/composables/time-axis'
+import { useOpenTime } from '~/composables/useHours'
 import { supposedWords } from '~/composables/supposed-words'
 import { momentRange } from '~/composables/times'
 import { call } from '~/composables/useCall'
@@ -45,6 +46,9 @@ const span = computed(() => {
   const near = marks.value.map(({ seconds }) => seconds * 1.05).filter(seconds => seconds < end * 1.5)
   return Math.max(end, ...near)
 })
+/** When jobs rest, as is shown. */
+const time = useOpenTime(() => at.value)
+const rests = computed(() => (ifSo.value && supposed.value.atAnyTime ? [] : time.value.closedIn(span.value)))
 const isEmpty = computed(() => shown.value !== null && shown.value.orders.length === 0 && !isSupposing.value)
 
 /** Jobs that would be begun in another order, where all of them still would be. */
@@ -134,6 +138,7 @@ async function setDue(): Promise<void> {
             >; {{ describeCount(asIs.repeats.lost) }} of {{ describeCount(asIs.repeats.begun) }} jobs begun so far had
             to be begun again, and so do as many there</template
           >. Held jobs are not in it.
+          <template v-if="rests.length > 0">Jobs rest where the lanes are shaded. </template>
           {{ shown && describeSharing(shown.lanes, shown.sharing) }}
         </p>
       </div>
@@ -152,6 +157,7 @@ async function setDue(): Promise<void> {
           :bars="shown.bars"
           :span="span"
           :marks="marks"
+          :rests="rests"
           :name-of="codeOf"
           :label="`Jobs of all orders on ${shown.lanes} ${shown.lanes === 1 ? 'lane' : 'lanes'}${shown.all.end ? `, all done ${momentRange(shown.all.end, at)}` : ''}`"
         />

@@ -6,6 +6,7 @@ import EmptyState from '~/components/common/EmptyState.vue'
 import StateMark from '~/components/common/StateMark.vue'
 import EquipmentBar from '~/components/equipment/EquipmentBar.vue'
 import RegisterVolume from '~/components/equipment/RegisterVolume.vue'
+import WorkingHours from '~/components/equipment/WorkingHours.vue'
 import { call } from '~/composables/useCall'
 import { useNotices } from '~/stores/notices'
 import { useOrder } from '~/stores/order'
@@ -126,6 +127,7 @@ async function setLanes({ id, lanes }: WorkerRecord, event: Event): Promise<void
           machines.</EmptyState
         >
       </section>
+      <WorkingHours />
     </div>
     <RegisterVolume v-if="registering" @close="registering = false" />
   </div>

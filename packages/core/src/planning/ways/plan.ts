@@ -1,5 +1,6 @@
 import type { z } from 'zod'
 import { sharedTimePart, type JobForecast } from '../../forecast/forecast.ts'
+import { openTimeFrom, type OpenTime } from '../../hours/open-time.ts'
 import { isInHand } from '../../job.ts'
 import { RangeSum } from '../../range.ts'
 import { each, type Turns } from '../../turns.ts'
@@ -73,8 +74,10 @@ export class WaysPlan {
   /** Lots with a way that can be chosen. */
   readonly open: readonly LotWays[]
   readonly besides: z.infer<typeof Together>
-  /** Seconds until all is to be done; null without a due time. */
+  /** Seconds until all is to be done, by the clock and open ones; null without a due time. */
+  private readonly dueByClock: number | null
   private readonly due: number | null
+  private readonly time: OpenTime
   private readonly before: readonly { orderId: number; work: LaneWork }[]
   private readonly besideJobs: readonly JobOutline[]
   /** What is taken by what is released, and by what comes with every choice. */
@@ -93,11 +96,13 @@ export class WaysPlan {
   constructor(
     private readonly ground: WaysGround,
     private readonly asked: WaysAsked,
-    at: Date,
+    private readonly at: Date,
     { lots, own, forecastFor }: OwnDrafts,
   ) {
     this.forecastFor = forecastFor
-    this.due = secondsUntil(asked.dueAt, at)
+    this.dueByClock = secondsUntil(asked.dueAt, at)
+    this.time = openTimeFrom(at, ground.machine.hours)
+    this.due = this.dueByClock === null ? null : this.time.openOf(this.dueByClock)
     this.open = lots.filter(({ ways }) => ways.some(({ because }) => because === null))
     const inChoice = new Set(this.open.flatMap(draftsToChoose))
     this.besideJobs = own.filter(job => !inChoice.has(job))
@@ -196,7 +201,7 @@ export class WaysPlan {
         smallest && Number.isFinite(room)
           ? roundedUp(Math.max(0, comesTo(choosing, smallest).takes[bytesLimit]! - room))
           : null,
-      seconds: quickest && this.due !== null ? minutesUp(yield* this.lateOf(quickest)) : null,
+      seconds: quickest && this.due !== null ? minutesUp((yield* this.comeTo(quickest)).chosen.lateSeconds) : null,
     }
     const shown = smallest ?? quickest ?? (yield* this.quickest(choosing, Number.POSITIVE_INFINITY))
     return { picks: shown!, bound: Number.NEGATIVE_INFINITY, missing }
@@ -281,9 +286,10 @@ export class WaysPlan {
     return picks
   }
 
-  /** Seconds by which picks are late in the plan. */
+  /** Open seconds by which picks are late in the plan. */
   private *lateOf(picks: readonly number[]): Turns<number> {
-    return (yield* this.comeTo(picks)).chosen.lateSeconds
+    const { lateSeconds } = (yield* this.comeTo(picks)).chosen
+    return lateSeconds > 0 ? this.time.openOf(this.dueByClock! + lateSeconds) - this.due! : 0
   }
 
   /** What picks come to in the plan. */
@@ -294,10 +300,10 @@ export class WaysPlan {
       ...this.open.flatMap((lot, index) => lot.drafts.flat().filter(({ specKey }) => specKey === specs[index])),
     ].sort(byTurn)
     const { lanes } = this.ground.machine
-    const ends = new EndsOfOrders(this.ground.machine)
+    const ends = new EndsOfOrders(this.ground.machine, this.at)
     yield* each(this.before, ({ orderId, work }) => ends.place(orderId, work))
     if (lanes > 0) yield* each(jobs, job => ends.place(job.orderId, this.workOf(job)))
-    const against = ends.against([[this.ground.orderId, this.due]])
+    const against = ends.against([[this.ground.orderId, this.dueByClock]])
     const together = this.together(jobs)
     return {
       ends: against,

@@ -1,0 +1,2 @@
+export * from './hours.ts'
+export * from './open-time.ts'
