@@ -108,8 +108,20 @@ test('an inventory announces material, and what comes is matched to it', async (
   })
   await page.getByRole('button', { name: /^Inventory/ }).click()
   await expect(list.locator('.entry').filter({ hasText: 'Buoy log 1' }).getByText('here')).toBeVisible()
+  // What is not here yet can be planned, and then counted ahead.
+  await choose(page, 'Spec to plan with', 'Small MP4')
+  await page.getByRole('button', { name: /^Plan with it: \d to come$/ }).click()
+  await expect(list.locator('.entry').filter({ hasText: 'Buoy log 2' }).getByText('Small MP4')).toBeVisible()
+  await expectAccessible(page)
   await list.locator('.entry').filter({ hasText: 'Buoy log 1' }).getByRole('button', { name: 'Open' }).click()
   await expect(page.getByRole('heading', { name: 'buoy_log_1.mpg' })).toBeVisible()
+  await page.goto('/balance/orders')
+  await page.getByLabel(/^count \d announced$/).press('Space')
+  const orders = page.getByRole('table', { name: 'Orders' })
+  // Of one no length is announced.
+  await expect(orders.getByRole('row', { name: /SL-014/ })).toContainText('not known')
+  await expect(page.getByText('Announced material is told by what was measured with its spec')).toBeVisible()
+  await expectAccessible(page)
 })
 
 test('a folder is dropped onto the page, with all below it', async ({ page, request }) => {

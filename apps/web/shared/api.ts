@@ -739,6 +739,14 @@ export const api = {
     answer: z.object({ added: z.int(), alreadyThere: z.int() }),
     status: 201,
   },
+  planInventory: {
+    method: 'post',
+    path: '/api/planned-sources/plans',
+    summary:
+      'Plans announced material with a spec, or without one: it can then be counted when all orders are looked at ahead.',
+    body: z.object({ ids: z.array(rowNumber).min(1).max(10_000), specKey: z.string().nullable() }),
+    status: 204,
+  },
   removeFromInventory: {
     method: 'post',
     path: '/api/planned-sources/removals',

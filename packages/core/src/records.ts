@@ -209,6 +209,8 @@ export const PlannedRecord = z.object({
   id: Id,
   orderId: Id,
   planned: PlannedSource,
+  /** Of the spec that it is planned with; null while nobody has said. */
+  specKey: z.string().nullable(),
   sourceId: Id.nullable(),
   sourceName: z.string().nullable(),
   /** How the source differs from what was announced. */

@@ -15,7 +15,18 @@ import {
 import { atOnce } from '../../../tests/support/at-once.ts'
 import { seeded } from '../../../tests/support/seeded.ts'
 import { throughTheDay } from '../../../tests/support/shared-machine.ts'
-import { around, at, exactly, forecast, inMinutes, job, lanesOnly, minute, order } from './outlines.ts'
+import {
+  around,
+  at,
+  exactly,
+  forecast,
+  inMinutes,
+  job,
+  lanesOnly,
+  minute,
+  nothingAnnounced,
+  order,
+} from './outlines.ts'
 
 /** Plans of jobs that are worked on in some hours only. They are made at 08:00 UTC. */
 const hoursOf = (from: string, to: string) => ({
@@ -44,7 +55,15 @@ const look = (
 ) =>
   atOnce(
     outlook(
-      { jobs, forecasts, machine, orders, volumes: [{ id: 3, freeBytes: 150 }], repeats: { begun: 0, lost: 0 } },
+      {
+        jobs,
+        forecasts,
+        machine,
+        orders,
+        volumes: [{ id: 3, freeBytes: 150 }],
+        repeats: { begun: 0, lost: 0 },
+        announced: nothingAnnounced,
+      },
       WhatIf.parse({ ...asItIs, ...supposed }),
       at,
     ),

@@ -1,4 +1,4 @@
-import type { JobExtent, JobForecast, JobOutline, Machine, Range, WorkTraits } from '../src/index.ts'
+import type { AnnouncedGround, JobExtent, JobForecast, JobOutline, Machine, Range, WorkTraits } from '../src/index.ts'
 
 /** A range without width. */
 export const exactly = (value: number): Range => ({ expected: value, low: value, high: value })
@@ -33,6 +33,9 @@ export const forecast = (seconds: Range, bytes: Range): JobForecast => ({
 
 /** So many lanes, of which nobody knows whether they slow each other. */
 export const lanesOnly = (lanes: number): Machine => ({ lanes, cores: null })
+
+/** No inventory is planned. */
+export const nothingAnnounced: AnnouncedGround = { items: [], specs: new Map(), known: new Map() }
 
 let lastId = 0
 /** A draft of a measured source of ten seconds of work, with changes; numbers count up. */

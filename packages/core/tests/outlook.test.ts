@@ -14,7 +14,7 @@ import {
 import { atOnce } from '../../../tests/support/at-once.ts'
 import { wrongIn } from '../../../tests/support/order-of-work.ts'
 import { seeded } from '../../../tests/support/seeded.ts'
-import { around, at, forecast, inMinutes, job, lanesOnly, minute, order } from './outlines.ts'
+import { around, at, forecast, inMinutes, job, lanesOnly, minute, nothingAnnounced, order } from './outlines.ts'
 
 /** What comes of all orders' jobs, as they are and as is supposed. */
 const minutes = (value: number, bytes = 100): Pick<JobOutline, 'measured'> => ({
@@ -30,6 +30,7 @@ const ground = (changes: Partial<OutlookGround>): OutlookGround => ({
   orders: [order(1, 300), order(2, 120)],
   volumes: [{ id: 3, freeBytes: 1000 }],
   repeats: { begun: 0, lost: 0 },
+  announced: nothingAnnounced,
   ...changes,
 })
 const look = (changes: Partial<OutlookGround> = {}, supposed: Partial<WhatIf> = {}): Outlook =>

@@ -464,6 +464,8 @@ export const PlannedEntity = defineEntity({
     planned: p.json().$type<PlannedSource>(),
     /** See `inventoryKey`. */
     key: p.text(),
+    /** Of the spec that it is planned with. */
+    specKey: p.text().nullable(),
     source: () => p.manyToOne(SourceEntity).ref().nullable().deleteRule('set null').index(),
     createdAt: p.datetime().defaultRaw('now()'),
   },

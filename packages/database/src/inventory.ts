@@ -1,8 +1,20 @@
 import type { EntityManager } from '@mikro-orm/postgresql'
-import { differencesFromPlan, inventoryKey, type PlannedRecord, type PlannedSource } from '@hematine/core'
+import {
+  differencesFromPlan,
+  forecastJob,
+  inventoryKey,
+  type AnnouncedGround,
+  type JobExtent,
+  type KnownOfSpec,
+  type PlannedRecord,
+  type PlannedSource,
+  type SampleMeasurement,
+} from '@hematine/core'
 import { sourceName } from './as-records.ts'
 import { OrderEntity, PlannedEntity, SourceEntity, type PlannedRow, type SourceRow } from './entities.ts'
 import { found } from './problem.ts'
+import { specCalled, specsByKey } from './specs.ts'
+import { run } from './sql.ts'
 
 /** Names under which an inventory may know a source: its own, a title's disc, a sequence's folder and stem. */
 function keysOf({
@@ -75,7 +87,7 @@ export async function listInventory(em: EntityManager, orderId: number): Promise
   const rows = await em.find(
     PlannedEntity,
     { order: orderId },
-    { populate: ['source'] as never, fields: ['planned', 'source.relativePath', 'source.facts'] as never },
+    { populate: ['source'] as never, fields: ['planned', 'specKey', 'source.relativePath', 'source.facts'] as never },
   )
   const records = rows.map((row: PlannedRow): PlannedRecord => {
     const source = row.source?.getEntity() as SourceRow | undefined
@@ -83,6 +95,7 @@ export async function listInventory(em: EntityManager, orderId: number): Promise
       id: row.id,
       orderId,
       planned: row.planned,
+      specKey: row.specKey ?? null,
       sourceId: source?.id ?? null,
       sourceName: source ? sourceName(source) : null,
       differences: source?.facts ? differencesFromPlan(row.planned, source.facts) : [],
@@ -93,6 +106,52 @@ export async function listInventory(em: EntityManager, orderId: number): Promise
       Number(a.sourceId !== null) - Number(b.sourceId !== null) ||
       a.planned.name.localeCompare(b.planned.name, 'en', { numeric: true }),
   )
+}
+
+/** Plans announced material with a spec, or without one: what of it is not here yet can then be counted ahead. @throws Problem 404 when there is no such spec */
+export async function planInventory(em: EntityManager, ids: readonly number[], specKey: string | null): Promise<void> {
+  if (specKey !== null) await specCalled(em, specKey)
+  await em.nativeUpdate(PlannedEntity, { id: { $in: [...ids] } }, { specKey })
+}
+
+/** Measured sources of a spec that stand for announced material at most; the latest count. */
+const mostKnown = 60
+
+/** Announced material of all orders that is planned with a spec, and what was measured with those specs. */
+export async function announcedGround(em: EntityManager): Promise<AnnouncedGround> {
+  const items = await run<AnnouncedGround['items'][number]>(
+    em,
+    `select id, order_id as "orderId", planned, spec_key as "specKey" from planned_source where source_id is null and spec_key is not null order by id`,
+  )
+  const known = new Map<string, KnownOfSpec[]>()
+  if (items.length === 0) return { items, specs: new Map(), known }
+  const rows = await run<Measured>(
+    em,
+    `select key, extent, measurement, scan from (
+       select sample.spec ->> 'key' as key, sample.extent, sample.measurement, source.facts #>> '{video,scan,kind}' as scan,
+         row_number() over (partition by sample.spec ->> 'key' order by sample.measured_at desc, sample.id) as place
+       from sample join source on source.id = sample.source_id
+       where sample.state = 'ready' and sample.extent is not null
+         and sample.spec ->> 'key' in (select jsonb_array_elements_text(?::jsonb))) as entry where place <= ?`,
+    [JSON.stringify([...new Set(items.map(({ specKey }) => specKey))]), mostKnown],
+  )
+  for (const { key, extent, measurement, scan } of rows) {
+    const entry: KnownOfSpec = {
+      extent,
+      measurement,
+      forecast: forecastJob(measurement, extent),
+      scan: scan === null ? null : scan === 'progressive' ? 'progressive' : 'interlaced',
+    }
+    known.set(key, [...(known.get(key) ?? []), entry])
+  }
+  return { items, specs: await specsByKey(em), known }
+}
+
+interface Measured {
+  key: string
+  extent: JobExtent
+  measurement: SampleMeasurement
+  scan: string | null
 }
 
 /** Takes items out of an inventory; sources stay. */

@@ -2,15 +2,21 @@ import { beforeEach, describe, expect, test } from 'vitest'
 import { rational, type PlannedSource } from '@hematine/core'
 import {
   addToInventory,
+  announcedGround,
+  beginSample,
   bringIn,
+  draftJobs,
   keepFacts,
+  keepMeasurement,
   listInventory,
+  planInventory,
   removeFromInventory,
   removeSource,
   type Arrival,
 } from '../src/index.ts'
 import { facts } from '../../core/tests/examples.ts'
 import { makeOrder, useDatabase } from '../../../tests/support/database.ts'
+import { sample, window } from '../../../tests/support/samples.ts'
 
 const db = useDatabase()
 let orderId: number
@@ -106,5 +112,71 @@ describe('an inventory', () => {
     expect(await list()).toEqual([['clip', null]])
     await removeFromInventory(db.em(), [(await listInventory(db.em(), orderId))[0]!.id])
     expect(await list()).toEqual([])
+  })
+})
+
+describe('what is planned with a spec', () => {
+  const idsOf = async () =>
+    new Map((await listInventory(db.em(), orderId)).map(({ id, planned }) => [planned.name, id]))
+  const plannedNames = async () =>
+    (await announcedGround(db.em())).items.map(({ planned, specKey }) => [planned.name, specKey])
+
+  test('is what was chosen, until it is here or planned no more', async () => {
+    await add(item('Tape 1'), item('Tape 2'), item('Tape 3'))
+    expect(await plannedNames()).toEqual([])
+    const ids = await idsOf()
+    await planInventory(db.em(), [ids.get('Tape 1')!, ids.get('Tape 2')!], 'small-mp4')
+    expect(await plannedNames()).toEqual([
+      ['Tape 1', 'small-mp4'],
+      ['Tape 2', 'small-mp4'],
+    ])
+    expect((await listInventory(db.em(), orderId)).map(({ specKey }) => specKey)).toEqual([
+      'small-mp4',
+      'small-mp4',
+      null,
+    ])
+    await arrive(file('tape 2.dv'))
+    await planInventory(db.em(), [ids.get('Tape 3')!], 'archive-master')
+    expect(await plannedNames()).toEqual([
+      ['Tape 1', 'small-mp4'],
+      ['Tape 3', 'archive-master'],
+    ])
+    await planInventory(db.em(), [...ids.values()], null)
+    expect(await plannedNames()).toEqual([])
+  })
+
+  test('cannot be planned with a spec that there is not', async () => {
+    await add(item('Tape 1'))
+    await expect(planInventory(db.em(), [...(await idsOf()).values()], 'no-such')).rejects.toMatchObject({
+      status: 404,
+    })
+    expect(await plannedNames()).toEqual([])
+  })
+
+  test('has beside it what was measured with its spec, and how that was taken', async () => {
+    await db.fresh()
+    const other = await makeOrder(db, ['one.mov', 'two.mov', 'three.mov'])
+    orderId = other.order.id
+    const wishes = other.sourceIds.flatMap(sourceId =>
+      ['small-mp4', 'archive-master'].map(specKey => ({ sourceId, specKey })),
+    )
+    await draftJobs(db.em(), db.queue, wishes, other.delivery.id)
+    const samples = await db
+      .em()
+      .getConnection()
+      .execute<{ id: number; key: string }[]>(`select id, spec ->> 'key' as key from sample order by id`)
+    for (const { id } of samples.filter(({ key }) => key === 'small-mp4').slice(0, 2)) {
+      const { run } = (await beginSample(db.em(), id))!
+      await keepMeasurement(db.em(), id, run, sample([window(), window()]))
+    }
+    await add(item('Tape 1'), item('Tape 2'))
+    const ids = await idsOf()
+    await planInventory(db.em(), [ids.get('Tape 1')!], 'small-mp4')
+    await planInventory(db.em(), [ids.get('Tape 2')!], 'archive-master')
+    const { known, specs } = await announcedGround(db.em())
+    expect([known.get('small-mp4')!.length, known.get('archive-master')]).toEqual([2, undefined])
+    expect(known.get('small-mp4')![0]).toMatchObject({ scan: 'progressive', measurement: { startSeconds: 0.5 } })
+    expect(known.get('small-mp4')![0]!.forecast.seconds.expected).toBeGreaterThan(0)
+    expect(specs.get('small-mp4')!.name).toBe('Small MP4')
   })
 })

@@ -1,4 +1,4 @@
-import { Supposed } from '@hematine/core'
+import { Supposed, type WhatIf } from '@hematine/core'
 import { useLocalStorage } from '@vueuse/core'
 import { computed, shallowRef, watch } from 'vue'
 import { z } from 'zod'
@@ -13,8 +13,9 @@ const readKept = (text: unknown): z.infer<typeof Kept> => Kept.safeParse(text).d
 /**
  * Suppositions under names, kept by this browser, and what comes of each.
  * @param asIs asked anew whenever it is
+ * @param counted what counts beside what is released
  */
-export function useKeptSuppositions(asIs: () => Outlook | null, withDrafts: () => boolean) {
+export function useKeptSuppositions(asIs: () => Outlook | null, counted: () => Partial<WhatIf>) {
   const stored = useLocalStorage<unknown[]>('hematine-suppositions', [])
   const kept = computed(() => readKept(stored.value))
   /** By name; null of what could not be worked out. */
@@ -25,7 +26,7 @@ export function useKeptSuppositions(asIs: () => Outlook | null, withDrafts: () =
     const mine = ++looks
     const found = new Map<string, Outlook | null>()
     for (const { name, supposed } of kept.value) {
-      const outlook = await askOutlook({ ...supposed, withDrafts: withDrafts() }).catch(() => null)
+      const outlook = await askOutlook({ ...supposed, ...counted() }).catch(() => null)
       if (mine !== looks) return
       found.set(name, outlook)
     }

@@ -25,14 +25,12 @@ export const askOutlook = (supposed: Partial<WhatIf>) =>
 export function useOutlook() {
   const order = useOrder()
   const withDrafts = ref(false)
+  const withAnnounced = ref(false)
   const supposed = ref({ ...asItIs })
   const isSupposing = computed(() => isOtherwise(supposed.value))
   const { answer, failed, isAwaited, look, changed } = useNewest(() => {
-    const withDraftsNow = { withDrafts: withDrafts.value }
-    return Promise.all([
-      askOutlook(withDraftsNow),
-      isSupposing.value ? askOutlook({ ...supposed.value, ...withDraftsNow }) : null,
-    ])
+    const counted = { withDrafts: withDrafts.value, withAnnounced: withAnnounced.value }
+    return Promise.all([askOutlook(counted), isSupposing.value ? askOutlook({ ...supposed.value, ...counted }) : null])
   })
   const asIs = computed(() => answer.value?.[0] ?? null)
   /** Null where nothing is supposed, or what comes of it is not known yet. */
@@ -43,12 +41,12 @@ export function useOutlook() {
     immediate: true,
   })
   useIntervalFn(() => void lookSoon(), lookAgainMilliseconds)
-  watch([withDrafts, supposed], changed)
-  watchDebounced([withDrafts, supposed], () => void look(), { deep: true, debounce: 250 })
+  watch([withDrafts, withAnnounced, supposed], changed)
+  watchDebounced([withDrafts, withAnnounced, supposed], () => void look(), { deep: true, debounce: 250 })
 
   function takeBack(): void {
     supposed.value = { ...asItIs }
   }
 
-  return { withDrafts, supposed, isSupposing, asIs, ifSo, failed, isAwaited, look, takeBack }
+  return { withDrafts, withAnnounced, supposed, isSupposing, asIs, ifSo, failed, isAwaited, look, takeBack }
 }

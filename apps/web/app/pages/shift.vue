@@ -69,7 +69,7 @@ async function holdOrResume(): Promise<void> {
         ><span class="number">{{ describeCount(waitingCount) }}</span> <span class="muted">waiting</span></span
       >
     </div>
-    <p v-if="!hours.state.value.isOpen" class="warning look" role="status">
+    <p v-if="!hours.state.value.isOpen" class="warning muted" role="status">
       Jobs rest until {{ hours.changes.value }}: nothing is begun, and what runs is paused. Working hours are set in
       <NuxtLink to="/equipment">Equipment</NuxtLink>.
       <VBtn variant="text" :height="24" @click="notices.attempt(hours.workOn)">Work on until then</VBtn>

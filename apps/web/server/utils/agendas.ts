@@ -22,6 +22,7 @@ import {
   waysOf,
 } from '@hematine/core'
 import {
+  announcedGround,
   calibrationsOf,
   jobsOfRows,
   likeKeysOf,
@@ -87,6 +88,7 @@ export class Agendas {
       this.areCalibrationsStale = true
       this.version++
     }
+    if (table === 'planned_source') this.version++
     if (table !== 'job' && table !== 'source' && table !== 'sample') return
     this.changed[table].add(Number(id))
     if (!isProgress) this.version++
@@ -140,7 +142,8 @@ export class Agendas {
     const jobs = [...this.jobs.values()]
     return this.outlooks.get(keyOf(orders) + JSON.stringify(whatIf), version, async () => {
       const repeats = await repeatsOf(this.em())
-      const ground = { jobs, forecasts: { rates, calibrations }, machine, orders, volumes, repeats }
+      const announced = await announcedGround(this.em())
+      const ground = { jobs, forecasts: { rates, calibrations }, machine, orders, volumes, repeats, announced }
       return inTurns(outlook(ground, whatIf, new Date()))
     })
   }

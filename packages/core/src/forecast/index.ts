@@ -1,3 +1,4 @@
+export * from './announced.ts'
 export * from './beside.ts'
 export * from './by-like.ts'
 export * from './calibration.ts'

@@ -1,4 +1,5 @@
 export * from './agenda.ts'
+export { type AnnouncedGround, type AnnouncedItem } from './announced-work.ts'
 export * from './by-due-time.ts'
 export * from './job-list.ts'
 export * from './lane-bars.ts'

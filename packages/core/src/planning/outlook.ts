@@ -2,11 +2,13 @@ import { z } from 'zod'
 import { Range, RangeSum } from '../range.ts'
 import { sharedTimePart } from '../forecast/forecast.ts'
 import { each, type Turns } from '../turns.ts'
+import { AnnouncedCount, announcedCounts } from './announced-work.ts'
 import { barsOf, LaneBar } from './lane-bars.ts'
+import type { Entry } from './entry.ts'
 import type { LaneWork } from './lanes.ts'
 import { rehearse } from './rehearsal.ts'
 import { Relief, reliefsOf } from './relief.ts'
-import { knownGround, supposedPlan, type Entry, type OutlookGround, type SupposedPlan } from './supposed-plan.ts'
+import { knownGround, supposedPlan, type OutlookGround, type SupposedPlan } from './supposed-plan.ts'
 import { Sharing, sharingOf } from './sharing.ts'
 import { fillingOf, VolumeFilling } from './volume-filling.ts'
 import { isSupposing, type WhatIf } from './what-if.ts'
@@ -46,6 +48,8 @@ export const Outlook = z.object({
     }),
   ),
   all: Prospect,
+  /** Announced material that is planned with a spec, whether it counts or not. */
+  announced: z.array(AnnouncedCount),
   volumes: z.array(VolumeFilling),
   bars: z.array(LaneBar),
   /** Jobs that wait, by number, as they are begun. */
@@ -65,6 +69,7 @@ export type Outlook = z.infer<typeof Outlook>
 export function* outlook(there: OutlookGround, whatIf: WhatIf, at: Date): Turns<Outlook> {
   const ground = yield* knownGround(there)
   const plan = yield* supposedPlan(ground, whatIf, at)
+  const { withDrafts, withAnnounced } = whatIf
   const { machine, orders, due, entries, sequence, time, ends } = plan
   const { places } = ends
   const prospects = yield* prospectsOf(entries)
@@ -102,11 +107,12 @@ export function* outlook(there: OutlookGround, whatIf: WhatIf, at: Date): Turns<
       ...ends.all,
       inTime: isDue && orders.every(({ id, dueAt }) => dueAt === null || sure.has(id)) ? rehearsal.allInTime : null,
     },
+    announced: announcedCounts(ground.coming),
     volumes,
     bars: yield* barsOf(places, entries),
     sequence: sequence.flatMap(({ id, state }) => (state === 'waiting' && id > 0 ? [id] : [])),
     repeats: ground.repeats,
-    reliefs: isSupposing(whatIf) ? [] : yield* reliefsOf(ground, plan, whatIf, at),
+    reliefs: isSupposing(whatIf) ? [] : yield* reliefsOf(ground, plan, { withDrafts, withAnnounced }, at),
   }
 }
 

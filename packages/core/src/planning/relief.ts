@@ -25,12 +25,12 @@ const mostTold = 6
  * Single changes that make less late: jobs by due times, a late order before the others, work at any time, lanes more, another order left out, due times as late as ends may
  * come. They are told in that order, which is that of what they cost, those that bring all in before those that do not.
  * @param now the plan as it is
- * @param whatIf only whether drafts count
+ * @param counted whether drafts count, and announced material
  */
 export function* reliefsOf(
   ground: KnownGround,
   now: SupposedPlan,
-  { withDrafts }: Pick<WhatIf, 'withDrafts'>,
+  counted: Pick<WhatIf, 'withDrafts' | 'withAnnounced'>,
   at: Date,
 ): Turns<Relief[]> {
   const before = now.ends.all.lateSeconds
@@ -40,7 +40,7 @@ export function* reliefsOf(
   const found: Relief[] = []
   const consider = function* (change: Partial<Supposed>): Turns<void> {
     const supposed = { ...asItIs, ...change }
-    const plan = yield* supposedPlan(ground, { ...supposed, withDrafts }, at)
+    const plan = yield* supposedPlan(ground, { ...supposed, ...counted }, at)
     const { lateSeconds } = plan.ends.all
     if (isWorth(before - lateSeconds, before)) found.push({ supposed, lateSeconds, late: lateOf(plan) })
   }
@@ -50,7 +50,7 @@ export function* reliefsOf(
   for (const id of late.slice(0, mostTried)) if (others.length > 1) yield* consider({ first: [id] })
   if (!now.time.isAlways) yield* consider({ atAnyTime: true })
   const isInTime = function* (more: number): Turns<boolean> {
-    return (yield* supposedPlan(ground, { ...asItIs, lanesMore: more, withDrafts }, at)).ends.all.lateSeconds === 0
+    return (yield* supposedPlan(ground, { ...asItIs, lanesMore: more, ...counted }, at)).ends.all.lateSeconds === 0
   }
   const lanesMore = yield* fewest(mostLanesMore, isInTime, ground.machine.cores !== null)
   if (lanesMore !== null) yield* consider({ lanesMore })

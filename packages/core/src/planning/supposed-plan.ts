@@ -1,11 +1,10 @@
 import { isInHand } from '../job.ts'
 import type { OpenTime } from '../hours/open-time.ts'
-import type { Range, SharedError } from '../range.ts'
 import { each, type Turns } from '../turns.ts'
+import { announcedEntries, type AnnouncedGround } from './announced-work.ts'
 import { planByDueTime } from './by-due-time.ts'
+import type { Entry } from './entry.ts'
 import { EndsOfOrders, secondsUntil, withUnknown, type DueSeconds } from './ends-of-orders.ts'
-import type { JobToDraw } from './lane-bars.ts'
-import type { LaneWork } from './lanes.ts'
 import {
   byTurn,
   forecastOf,
@@ -30,12 +29,7 @@ export interface OutlookGround {
   volumes: readonly { id: number; freeBytes: number | null }[]
   /** Jobs that were ever begun, and how many of them had to be begun again: the worker was lost or ended, or a volume was away. */
   repeats: { begun: number; lost: number }
-}
-
-/** A job of the outlook, real or supposed. */
-export interface Entry extends JobToDraw {
-  work: LaneWork | null
-  output: { volumeId: number; bytes: Range | null; shared: SharedError | null } | null
+  announced: AnnouncedGround
 }
 
 /** All orders' jobs in their places, as is supposed. */
@@ -56,6 +50,8 @@ export interface KnownGround extends OutlookGround {
   begun: readonly Entry[]
   /** What waits, then drafts, as they come now. */
   after: readonly Entry[]
+  /** Jobs of material that is not here yet. */
+  coming: readonly Entry[]
 }
 
 /** Gives all orders' jobs their places, as is supposed. @param at when that is; seconds count from then */
@@ -65,7 +61,10 @@ export function* supposedPlan(ground: KnownGround, whatIf: WhatIf, at: Date): Tu
   const after = [
     ...rushOf(whatIf),
     ...supposedSequence(
-      ground.after.filter(({ state }) => whatIf.withDrafts || state !== 'draft'),
+      [
+        ...ground.after.filter(({ state }) => whatIf.withDrafts || state !== 'draft'),
+        ...(whatIf.withAnnounced ? ground.coming : []),
+      ],
       whatIf,
     ),
   ]
@@ -107,7 +106,21 @@ export function* knownGround(ground: OutlookGround): Turns<KnownGround> {
     const list = isInHand(state) ? begun : after
     list.push(entry)
   })
-  return { ...ground, begun, after }
+  const coming = yield* announcedEntries(ground.announced, usualVolumes(ground))
+  return { ...ground, begun, after, coming }
+}
+
+/** The delivery volume that most jobs of an order are written to; where it has none, the first that there is. */
+function usualVolumes({ jobs, volumes }: OutlookGround): (orderId: number) => number | null {
+  const counts = new Map<number, Map<number, number>>()
+  for (const { orderId, deliveryVolumeId } of jobs) {
+    const ofOrder = counts.get(orderId) ?? new Map<number, number>()
+    counts.set(orderId, ofOrder.set(deliveryVolumeId, (ofOrder.get(deliveryVolumeId) ?? 0) + 1))
+  }
+  return orderId => {
+    const [most] = [...(counts.get(orderId) ?? [])].sort((a, b) => b[1] - a[1])
+    return most?.[0] ?? volumes[0]?.id ?? null
+  }
 }
 
 /** Supposed work takes what a person says that it does, and writes nobody knows what. */

@@ -46,6 +46,8 @@ export type Supposed = z.infer<typeof Supposed>
 export const WhatIf = Supposed.extend({
   /** Whether drafts of all orders count, behind what waits. */
   withDrafts: z.boolean().default(false),
+  /** Whether announced material counts that is planned with a spec, behind those. */
+  withAnnounced: z.boolean().default(false),
 })
 export type WhatIf = z.infer<typeof WhatIf>
 

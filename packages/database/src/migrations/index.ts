@@ -14,6 +14,7 @@ import { LaneChoices } from './lane-choices.ts'
 import { LotFineness } from './lot-fineness.ts'
 import { Outcomes } from './outcomes.ts'
 import { PlannedNames } from './planned-names.ts'
+import { PlannedSpecs } from './planned-specs.ts'
 import { Renders } from './renders.ts'
 import { SoundUnits } from './sound-units.ts'
 import { Specs } from './specs.ts'
@@ -45,4 +46,5 @@ export const migrations = [
   { name: '020-outcomes', class: Outcomes },
   { name: '021-worker-cores', class: WorkerCores },
   { name: '022-working-hours', class: WorkingHoursOfAll },
+  { name: '023-planned-specs', class: PlannedSpecs },
 ]

@@ -168,9 +168,6 @@ const hold = () => respec(() => call('chooseLotQuality', { parameters, body: { x
   min-height: 24px;
   cursor: pointer;
 }
-.levels input {
-  accent-color: var(--accent);
-}
 .chosen {
   background: var(--raised);
 }

@@ -1,15 +1,20 @@
 <script setup lang="ts">
-import { mostLanesMore, type RushWork, type Supposed } from '@hematine/core'
+import { describeCount, mostLanesMore, type RushWork, type Supposed } from '@hematine/core'
 import { computed } from 'vue'
 import NumberField from '~/components/common/NumberField.vue'
 import { instantOf, localMoment } from '~/composables/times'
 import { useOrder } from '~/stores/order'
 
 /** What is supposed of the whole: lanes, hours, the order of the jobs, work that comes in between. */
-const { lanes } = defineProps<{ lanes: number }>()
+const { lanes, announced } = defineProps<{
+  lanes: number
+  /** Items that are not here yet and planned with a spec. */
+  announced: number
+}>()
 const order = useOrder()
 const supposed = defineModel<Supposed>({ required: true })
 const withDrafts = defineModel<boolean>('withDrafts', { required: true })
+const withAnnounced = defineModel<boolean>('withAnnounced', { required: true })
 
 const fewestLanes = computed(() => Math.max(0, lanes - mostLanesMore))
 const mostLanes = computed(() => lanes + mostLanesMore)
@@ -96,6 +101,9 @@ function withoutRush(): void {
     </span>
     <span class="spacer" />
     <label class="tick"><input v-model="withDrafts" type="checkbox" /> count drafts</label>
+    <label v-if="announced > 0" class="tick"
+      ><input v-model="withAnnounced" type="checkbox" /> count {{ describeCount(announced) }} announced</label
+    >
     <slot />
   </div>
 </template>

@@ -379,7 +379,6 @@ const looks = computed(() =>
 }
 .foot input[type='range'] {
   flex: 1;
-  accent-color: var(--accent);
   min-width: 80px;
 }
 .loop {

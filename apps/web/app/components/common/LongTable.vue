@@ -369,7 +369,6 @@ function click(event: MouseEvent): void {
   grid-column: 1 / -1;
 }
 input {
-  accent-color: var(--accent);
   margin: 0;
 }
 </style>

@@ -34,7 +34,7 @@ const atAnyTime = () => order.changeHours({ hours: null, workOnUntil: null })
       <template v-if="hours">
         <strong>{{ describeHours(hours) }}</strong>
         <span v-if="isElsewhere" class="muted">by the clock of {{ hours.zone }}</span>
-        <StateMark :state="state.isOpen ? 'pass' : 'held'" :label="words" />
+        <StateMark :state="state.isOpen ? 'pass' : 'waiting'" :label="words" />
         <VBtn v-if="!state.isOpen" variant="text" :height="24" @click="notices.attempt(workOn)"
           >Work on until then</VBtn
         >

@@ -123,7 +123,6 @@ const jumps = computed(() => {
 }
 .steps input {
   flex: 1;
-  accent-color: var(--accent);
   min-width: 100px;
 }
 </style>

@@ -31,7 +31,6 @@ label {
   min-height: 26px;
 }
 input {
-  accent-color: var(--accent);
   margin: 0;
 }
 </style>

@@ -104,7 +104,4 @@ function describeTracks(title: DiscTitle): string {
 .problem {
   white-space: normal;
 }
-input {
-  accent-color: var(--accent);
-}
 </style>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { describeBytes, describeClock, type PlannedSource } from '@hematine/core'
+import { describeBytes, describeClock, describeCount, type PlannedSource } from '@hematine/core'
 import { computed, ref, watch } from 'vue'
 import AskDialog from '~/components/common/AskDialog.vue'
 import EmptyState from '~/components/common/EmptyState.vue'
@@ -30,6 +30,22 @@ watch(
   { immediate: true },
 )
 const coming = computed(() => order.inventory.filter(item => item.sourceId === null))
+const specNames = computed(() => new Map(order.specs.map(spec => [spec.key, spec.name])))
+const planned = computed(() => coming.value.filter(item => item.specKey !== null))
+const specKey = ref(order.specs[0]?.key ?? null)
+/** What would be planned: what is chosen of what is still to come, or all of it. */
+const toPlan = computed(() => {
+  const ids = new Set(chosen.value)
+  return coming.value.filter(item => ids.size === 0 || ids.has(item.id))
+})
+async function plan(): Promise<void> {
+  const done = await notices.attempt(async () => {
+    await call('planInventory', { body: { ids: toPlan.value.map(({ id }) => id), specKey: specKey.value } })
+    return true
+  })
+  if (done) chosen.value = []
+  await order.loadInventory()
+}
 
 async function pick(event: Event): Promise<void> {
   const input = event.target as HTMLInputElement
@@ -93,7 +109,26 @@ function describeItem({ seconds, width, height, framesPerSecond, scan, codec, by
         {{ coming.length }} of {{ order.inventory.length }} still to come:
         {{ describeClock(coming.reduce((sum, item) => sum + (item.planned.seconds ?? 0), 0)) }} and
         {{ describeBytes(coming.reduce((sum, item) => sum + (item.planned.bytes ?? 0), 0)) }} as announced, where the
-        table says so.
+        table says so. {{ planned.length > 0 ? `${describeCount(planned.length)} planned with a spec.` : '' }}
+      </div>
+      <div v-if="coming.length > 0" class="plan" role="group" aria-label="Plan what is to come">
+        <VSelect
+          v-model="specKey"
+          class="spec"
+          :items="[...order.specs, { key: null, name: 'no spec' }]"
+          item-value="key"
+          item-title="name"
+          aria-label="Spec to plan with"
+          hide-details
+        />
+        <VBtn :height="28" :disabled="toPlan.length === 0" @click="plan"
+          >{{ specKey === null ? 'Plan without a spec:' : 'Plan with it:' }} {{ describeCount(toPlan.length) }}
+          {{ chosen.length > 0 ? 'chosen' : 'to come' }}</VBtn
+        >
+        <span class="muted"
+          >What is planned can be counted in Balance, All orders, before it is here: by what was measured with the same
+          spec.</span
+        >
       </div>
       <div class="entries scroll list" role="group" aria-label="Inventory" tabindex="0">
         <label v-for="item in order.inventory" :key="item.id" class="entry">
@@ -107,6 +142,9 @@ function describeItem({ seconds, width, height, framesPerSecond, scan, codec, by
           <span class="muted ellipsis carrier">{{ item.planned.carrier }}</span>
           <span v-if="item.differences.length === 0" class="number muted ellipsis details">{{
             describeItem(item.planned)
+          }}</span>
+          <span v-if="item.sourceId === null && item.specKey" class="muted ellipsis with">{{
+            specNames.get(item.specKey) ?? item.specKey
           }}</span>
           <span v-if="item.differences.length > 0" class="look ellipsis differs" :title="item.differences.join(', ')">{{
             item.differences.join(', ')
@@ -140,16 +178,16 @@ function describeItem({ seconds, width, height, framesPerSecond, scan, codec, by
 
 <style scoped>
 .list {
-  height: 420px;
+  height: 390px;
 }
 .state {
   flex: 0 0 74px;
 }
 .name {
-  flex: 0 0 220px;
+  flex: 0 0 190px;
 }
 .carrier {
-  flex: 0 0 120px;
+  flex: 0 0 104px;
 }
 .details {
   flex: 1;
@@ -159,12 +197,20 @@ function describeItem({ seconds, width, height, framesPerSecond, scan, codec, by
   flex: 1;
   min-width: 0;
 }
+.plan {
+  display: flex;
+  align-items: center;
+  gap: 10px;
+}
+.spec {
+  flex: 0 0 220px;
+}
+.with {
+  flex: 0 0 120px;
+}
 .link {
   text-decoration: underline;
   min-height: 24px;
   min-width: 24px;
-}
-input {
-  accent-color: var(--accent);
 }
 </style>

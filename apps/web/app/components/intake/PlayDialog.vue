@@ -219,7 +219,6 @@ video {
 }
 .place {
   flex: 1;
-  accent-color: var(--accent);
   min-height: 24px;
 }
 </style>

@@ -204,7 +204,4 @@ async function bringIn(): Promise<void> {
   align-items: center;
   gap: 8px;
 }
-input {
-  accent-color: var(--accent);
-}
 </style>

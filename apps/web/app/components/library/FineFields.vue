@@ -106,7 +106,4 @@ summary {
   gap: 8px;
   min-height: 24px;
 }
-input[type='checkbox'] {
-  accent-color: var(--accent);
-}
 </style>

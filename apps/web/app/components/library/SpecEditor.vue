@@ -671,9 +671,6 @@ fieldset {
 fieldset > * {
   flex: none;
 }
-input[type='checkbox'] {
-  accent-color: var(--accent);
-}
 legend {
   font-weight: 600;
   padding: 0 0 8px;
@@ -688,7 +685,6 @@ legend {
 }
 .range input {
   width: 100%;
-  accent-color: var(--accent);
 }
 .ends {
   display: flex;

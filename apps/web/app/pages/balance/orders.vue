@@ -26,7 +26,7 @@ useHead({ title: 'All orders - Hematine' })
 const order = useOrder()
 const notices = useNotices()
 const jobs = useOrderOfJobs()
-const { withDrafts, supposed, isSupposing, asIs, ifSo, failed, isAwaited, look, takeBack } = useOutlook()
+const { withDrafts, withAnnounced, supposed, isSupposing, asIs, ifSo, failed, isAwaited, look, takeBack } = useOutlook()
 
 const shown = computed(() => ifSo.value ?? asIs.value)
 const at = computed(() => new Date(shown.value?.at ?? 0))
@@ -49,6 +49,12 @@ const span = computed(() => {
 /** When jobs rest, as is shown. */
 const time = useOpenTime(() => at.value)
 const rests = computed(() => (ifSo.value && supposed.value.atAnyTime ? [] : time.value.closedIn(span.value)))
+/** Material that is planned with a spec and not here yet. */
+const announced = computed(() => {
+  const counts = asIs.value?.announced ?? []
+  const sum = (key: 'items' | 'unknown') => counts.reduce((all, count) => all + count[key], 0)
+  return { items: sum('items'), unknown: sum('unknown') }
+})
 const isEmpty = computed(() => shown.value !== null && shown.value.orders.length === 0 && !isSupposing.value)
 
 /** Jobs that would be begun in another order, where all of them still would be. */
@@ -58,7 +64,7 @@ const moved = computed(() => {
 })
 const kept = useKeptSuppositions(
   () => asIs.value,
-  () => withDrafts.value,
+  () => ({ withDrafts: withDrafts.value, withAnnounced: withAnnounced.value }),
 )
 /** Name under which what is supposed would be kept: what it is, unless a person gives another. */
 const givenName = ref('')
@@ -111,7 +117,13 @@ async function setDue(): Promise<void> {
     <p v-if="failed" class="warning bad" role="alert">{{ failed }}</p>
     <p v-else-if="!asIs" class="warning muted" role="status">All orders' work is being looked at.</p>
     <template v-if="asIs && !isEmpty">
-      <SupposeBar v-model="supposed" v-model:with-drafts="withDrafts" :lanes="asIs.lanes">
+      <SupposeBar
+        v-model="supposed"
+        v-model:with-drafts="withDrafts"
+        v-model:with-announced="withAnnounced"
+        :lanes="asIs.lanes"
+        :announced="announced.items"
+      >
         <span v-if="isAwaited" class="muted" role="status">being worked out</span>
         <VBtn v-if="moved" :height="26" color="primary" :loading="jobs.busy.value" @click="begin"
           >Begin {{ describeCount(moved.length) }} jobs in that order</VBtn
@@ -138,6 +150,13 @@ async function setDue(): Promise<void> {
             >; {{ describeCount(asIs.repeats.lost) }} of {{ describeCount(asIs.repeats.begun) }} jobs begun so far had
             to be begun again, and so do as many there</template
           >. Held jobs are not in it.
+          <template v-if="withAnnounced && announced.items > 0"
+            >Announced material is told by what was measured with its spec, as if no steps were chosen for it<template
+              v-if="announced.unknown > 0"
+              >; of {{ describeCount(announced.unknown) }} items too little is announced, or nothing like it was
+              measured</template
+            >.
+          </template>
           <template v-if="rests.length > 0">Jobs rest where the lanes are shaded. </template>
           {{ shown && describeSharing(shown.lanes, shown.sharing) }}
         </p>
@@ -165,7 +184,10 @@ async function setDue(): Promise<void> {
     </template>
     <EmptyState v-else-if="asIs" title="No order has work waiting"
       >What is released in any order shows here: when each ends, how sure its due time is, and what a change would do.
-      <label class="tick"><input v-model="withDrafts" type="checkbox" /> count drafts</label></EmptyState
+      <label class="tick"><input v-model="withDrafts" type="checkbox" /> count drafts</label>
+      <label v-if="announced.items > 0" class="tick"
+        ><input v-model="withAnnounced" type="checkbox" /> count {{ describeCount(announced.items) }} announced</label
+      ></EmptyState
     >
   </div>
 </template>

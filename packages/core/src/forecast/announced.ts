@@ -1,0 +1,158 @@
+import type { SourceFacts } from '../facts.ts'
+import type { PlannedSource } from '../inventory.ts'
+import { rational, nearestRational } from '../rational.ts'
+import type { DeliverySpec } from '../spec/schema.ts'
+import { CannotTreat, deriveTreatment } from '../treatment/index.ts'
+import { scaled, studentQuantile, type Range } from '../range.ts'
+import { likeRate, unitsOf, type KnownLike } from './by-like.ts'
+import { extentOf, underCap, type JobExtent, type JobForecast } from './forecast.ts'
+
+/** A measured source of any lot, done with a spec. */
+export interface KnownOfSpec extends KnownLike {
+  scan: 'progressive' | 'interlaced' | null
+}
+
+/** Results whose frames differ by more are not taken for alike, as long as there are others. */
+const likeFrames = 2
+/**
+ * How unlike sources of one spec are, before any is known: standard deviations of the logarithms of time and bytes for each unit of work, counted like so many
+ * sources. What the codec makes of a picture is mostly the picture's own; a format that fixes the size leaves little (docs/measurements.md, "Announced material").
+ */
+const prior = { sources: 3, time: 0.5, size: { 'by quality': 1.2, 'by format': 0.2 } }
+
+/**
+ * Facts of a source as an inventory announces it: progressive and with a track of sound in stereo, where it does not say otherwise.
+ * @returns null where length, frame size or rate are not announced
+ */
+export function announcedFacts(planned: PlannedSource): SourceFacts | null {
+  const { seconds, width, height, framesPerSecond, scan, bytes } = planned
+  if (seconds === null || width === null || height === null || framesPerSecond === null) return null
+  const frameCount = Math.round(seconds * framesPerSecond)
+  if (frameCount < 1) return null
+  return {
+    container: '',
+    bytes: bytes ?? 0,
+    durationSeconds: seconds,
+    bitsPerSecond: null,
+    video: {
+      streamIndex: 0,
+      codec: planned.codec ?? '',
+      profile: null,
+      width,
+      height,
+      pixelAspect: rational(1),
+      frameRate: nearestRational(framesPerSecond),
+      rateIs: 'constant',
+      frameCount,
+      frameCountFrom: 'length',
+      startTicks: 0,
+      timeBase: rational(1, 90_000),
+      scan: { kind: scan ?? 'progressive', firstField: null, framesRead: 0 },
+      pixelFormat: 'yuv420p',
+      bitDepth: 8,
+      isRgb: false,
+      chroma: '4:2:0',
+      colour: { range: null, primaries: null, transfer: null, matrix: null },
+      bitsPerSecond: null,
+    },
+    audio: [
+      {
+        streamIndex: 1,
+        codec: 'pcm_s16le',
+        profile: null,
+        channels: 2,
+        layout: 'stereo',
+        sampleRate: 48_000,
+        bitsPerSecond: 1_536_000,
+        language: null,
+        title: null,
+      },
+    ],
+    subtitles: [],
+    remarks: [],
+  }
+}
+
+/** What a job of announced material is, as far as it is known; null where too little is announced, or nothing comes of it with the spec. */
+export function announcedExtent(planned: PlannedSource, spec: DeliverySpec): JobExtent | null {
+  const facts = announcedFacts(planned)
+  if (!facts) return null
+  try {
+    return extentOf({ spec, treatment: deriveTreatment(facts, spec) })
+  } catch (error) {
+    if (error instanceof CannotTreat) return null
+    throw error
+  }
+}
+
+/**
+ * What measured sources, of whatever lot, say of announced material that is to be done with the same spec: those whose frames are as large and taken the same way,
+ * where there are any, else all of them. Time and bytes for each unit of work are taken for lognormal, and what comes next of them by Student's t with the prior
+ * above (the predictive distribution of the normal-inverse-gamma model, Murphy 2007), so that few sources say little.
+ * @returns null where none was measured
+ */
+export function forecastAnnounced(
+  planned: Pick<PlannedSource, 'scan'>,
+  extent: JobExtent,
+  spec: Pick<DeliverySpec, 'key'>,
+  known: readonly KnownOfSpec[],
+): JobForecast | null {
+  const usable = known.filter(entry => unitsOf(entry.extent) > 0)
+  const alike = (entry: KnownOfSpec) =>
+    extent.pixels <= entry.extent.pixels * likeFrames && entry.extent.pixels <= extent.pixels * likeFrames
+  const sameScan = (entry: KnownOfSpec) => entry.scan === (planned.scan ?? 'progressive')
+  const group = [
+    usable.filter(entry => alike(entry) && sameScan(entry)),
+    usable.filter(alike),
+    usable.filter(sameScan),
+    usable,
+  ].find(entries => entries.length > 0)
+  const name = `announced with ${spec.key}`
+  const rate = group && likeRate(name, group)
+  if (!rate) return null
+  const { count, startSeconds, busyCores } = rate
+  const units = unitsOf(extent)
+  const each = (value: (entry: KnownOfSpec) => number) => group.map(entry => value(entry) / unitsOf(entry.extent))
+  const time = nextOf(
+    each(({ forecast }) => Math.max(leastSeconds, forecast.seconds.expected - startSeconds)),
+    prior.time,
+  )
+  const size = nextOf(
+    each(({ forecast }) => Math.max(1, forecast.bytes.expected)),
+    prior.size[extent.sizeIs],
+  )
+  const { expected, low, high } = scaled(time.range, units)
+  return {
+    seconds: { expected: startSeconds + expected, low: startSeconds + low, high: startSeconds + high },
+    bytes: underCap(scaled(size.range, units), extent.capBytes),
+    checkSeconds: rate.checkSecondsPerUnit * units,
+    quality: null,
+    ...(busyCores === undefined ? {} : { busyCores }),
+    carried: { from: count, group: name, timePart: time.shared, sizePart: size.shared },
+    measuredFrom: `not here yet: ${count === 1 ? 'one measured source' : `${count} measured sources`} with the same spec ${count === 1 ? 'stands' : 'stand'} for it`,
+  }
+}
+
+/** Work is never taken for none. */
+const leastSeconds = 1e-3
+
+/**
+ * One more of values that are lognormal: its mean, and the range in which it lies nine times out of ten.
+ * @param deviation of their logarithms, before any is known
+ * @returns and, relative to the mean, how far the mean itself may be off
+ */
+function nextOf(values: readonly number[], deviation: number): { range: Range; shared: number } {
+  const logs = values.map(Math.log)
+  const count = logs.length
+  const middle = logs.reduce((sum, value) => sum + value, 0) / count
+  const squares = logs.reduce((sum, value) => sum + (value - middle) ** 2, 0)
+  const freedom = prior.sources + count - 1
+  const spread = Math.sqrt((prior.sources * deviation ** 2 + squares) / freedom)
+  const width = studentQuantile(freedom) * spread
+  const at = (log: number) => Math.exp(middle + log)
+  const one = width * Math.sqrt(1 + 1 / count)
+  return {
+    range: { expected: at(spread ** 2 / 2), low: at(-one), high: at(one) },
+    shared: Math.expm1(width / Math.sqrt(count)),
+  }
+}

@@ -1,0 +1,168 @@
+import { describe, expect, test } from 'vitest'
+import {
+  announcedExtent,
+  announcedFacts,
+  forecastAnnounced,
+  outlook,
+  pictureSpecs,
+  soundSpecs,
+  WhatIf,
+  type AnnouncedItem,
+  type KnownOfSpec,
+  type PlannedSource,
+} from '../src/index.ts'
+import { atOnce } from '../../../tests/support/at-once.ts'
+import { normalsOfChance } from '../src/planning/chance.ts'
+import { seeded } from '../../../tests/support/seeded.ts'
+import { at, exactly, extent, forecast, job, lanesOnly, minute, nothingAnnounced, order } from './outlines.ts'
+
+/** Material that an inventory announces, planned with a spec before it is here. */
+const small = pictureSpecs.find(({ key }) => key === 'small-mp4')!
+const announced = (changes: Partial<PlannedSource> = {}): PlannedSource => ({
+  name: 'Tape 7',
+  carrier: 'U-matic',
+  seconds: 600,
+  width: 720,
+  height: 576,
+  framesPerSecond: 25,
+  scan: 'interlaced',
+  codec: null,
+  bytes: null,
+  notes: null,
+  ...changes,
+})
+/** A measured source of so many seconds for each million pixels of its result, and bytes, after two to begin. */
+const known = (perUnit: number, bytesPerUnit: number, changes: Partial<KnownOfSpec> = {}): KnownOfSpec => {
+  const entry = { extent: extent(100), scan: 'interlaced' as const, measurement: { startSeconds: 2 }, ...changes }
+  const units = (entry.extent.frames * entry.extent.pixels) / 1e6
+  return { ...entry, forecast: forecast(exactly(2 + perUnit * units), exactly(bytesPerUnit * units)) }
+}
+const of = (entries: readonly KnownOfSpec[], planned = announced(), of = extent(15_000)) =>
+  forecastAnnounced(planned, of, small, entries)
+
+describe('what is announced', () => {
+  test('is a source of that many frames, of which the spec makes what it makes of any', () => {
+    expect(announcedFacts(announced())!.video).toMatchObject({ frameCount: 15_000, width: 720, height: 576 })
+    // Every field becomes a frame: this spec keeps motion.
+    expect(announcedExtent(announced(), small)).toMatchObject({ durationSeconds: 600, container: 'mp4' })
+    const sound = soundSpecs.find(({ key }) => key === 'sound-flac')!
+    expect(announcedExtent(announced(), sound)).toMatchObject({ frames: 0, pixels: 0, durationSeconds: 600 })
+  })
+
+  test('says too little without its length, its frame or its rate; its scan may be left out', () => {
+    for (const missing of [{ seconds: null }, { width: null }, { height: null }, { framesPerSecond: null }])
+      expect(announcedExtent(announced(missing), small)).toBeNull()
+    expect(announcedExtent(announced({ scan: null, codec: 'DV', bytes: 2e9 }), small)).not.toBeNull()
+    expect(announcedExtent(announced({ seconds: 0.001 }), small)).toBeNull()
+  })
+})
+
+describe('a forecast of what is announced', () => {
+  test('is none before anything was measured with its spec', () => {
+    expect(of([])).toBeNull()
+    expect(of([known(1, 1, { extent: extent(0) })])).toBeNull()
+  })
+
+  test('grows with its frames, apart from what a job takes whatever its length, and says what it is from', () => {
+    const one = of([known(0.1, 1000)])!
+    const twice = of([known(0.1, 1000)], announced(), extent(30_000))!
+    expect(twice.seconds.low - 2).toBeCloseTo(2 * (one.seconds.low - 2), 6)
+    expect(twice.bytes.high).toBeCloseTo(2 * one.bytes.high, 3)
+    expect(one.measuredFrom).toBe('not here yet: one measured source with the same spec stands for it')
+    expect(of([known(0.1, 1000), known(0.1, 900)])!.measuredFrom).toBe(
+      'not here yet: 2 measured sources with the same spec stand for it',
+    )
+    expect(one.seconds.low).toBeLessThan(2 + 1500)
+    expect(one.seconds.high).toBeGreaterThan(2 + 1500)
+  })
+
+  test('is from those whose frames are as large and taken the same way, where there are any', () => {
+    const like = known(0.1, 1000)
+    const large = known(9, 9000, { extent: { ...extent(100), pixels: 8_000_000 } })
+    const film = known(5, 5000, { scan: 'progressive' })
+    expect(of([like, large, film])).toEqual(of([like]))
+    expect(of([large, film])).toEqual(of([film]))
+    expect(of([film], announced({ scan: null }))).toEqual(of([film]))
+    expect(of([large])!.seconds.expected).toBeGreaterThan(9 * 15_000)
+  })
+
+  test('holds what comes nine times out of ten, however few are known, where sources are as unlike as is supposed before', () => {
+    for (const count of [1, 2, 5, 40]) {
+      let [timesIn, sizesIn] = [0, 0]
+      const rounds = 2000
+      const normal = normalsOfChance(seeded(count))
+      for (let round = 0; round < rounds; round++) {
+        // As unlike as the prior says: it is worth three sources, so its own doubt is drawn as well.
+        const spread = Math.sqrt(3 / (normal() ** 2 + normal() ** 2 + normal() ** 2))
+        const draw = () => [0.1 * Math.exp(0.5 * spread * normal()), 1000 * Math.exp(1.2 * spread * normal())] as const
+        const told = of(Array.from({ length: count }, () => known(...draw())))!
+        const [perUnit, bytes] = draw()
+        const [seconds, size] = [2 + perUnit * 15_000, bytes * 15_000]
+        timesIn += Number(seconds >= told.seconds.low && seconds <= told.seconds.high)
+        sizesIn += Number(size >= told.bytes.low && size <= told.bytes.high)
+      }
+      for (const held of [timesIn, sizesIn]) expect(held / rounds).toBeCloseTo(0.9, 1)
+    }
+  })
+
+  test('is no wider than what many that are alike leave open, and what all of it shares is less', () => {
+    const many = Array.from({ length: 60 }, (_, index) => known(0.1 * (1 + (index % 3) / 100), 1000))
+    const { seconds, carried } = of(many)!
+    expect(seconds.high / seconds.low).toBeLessThan(2)
+    expect(carried!.timePart).toBeLessThan(0.1)
+    expect(of([known(0.1, 1000)])!.carried!.timePart).toBeGreaterThan(0.5)
+  })
+
+  test('a size that the result must not pass holds for it, too', () => {
+    const capped = { ...extent(15_000), capBytes: 1_000_000 }
+    expect(of([known(0.1, 1000)], announced(), capped)!.bytes.high).toBeLessThanOrEqual(1_000_000)
+  })
+})
+
+describe('announced material in the outlook', () => {
+  const items: AnnouncedItem[] = [
+    { id: 1, orderId: 1, planned: announced(), specKey: 'small-mp4' },
+    { id: 2, orderId: 2, planned: announced({ name: 'Tape 8', seconds: null }), specKey: 'small-mp4' },
+    { id: 3, orderId: 2, planned: announced({ name: 'Tape 9' }), specKey: 'gone' },
+  ]
+  const ground = {
+    jobs: [job({ id: 1, orderId: 1, state: 'waiting', measured: forecast(exactly(60 * minute), exactly(100)) })],
+    forecasts: { rates: new Map(), calibrations: new Map() },
+    machine: lanesOnly(1),
+    orders: [order(1, 300), order(2, 300)],
+    volumes: [
+      { id: 3, freeBytes: 1e12 },
+      { id: 4, freeBytes: 1e12 },
+    ],
+    repeats: { begun: 0, lost: 0 },
+    announced: {
+      items,
+      specs: new Map([[small.key, small]]),
+      known: new Map([[small.key, [known(0.0001, 10)]]]),
+    },
+  }
+  const look = (withAnnounced: boolean) => atOnce(outlook(ground, WhatIf.parse({ withAnnounced }), at))
+
+  test('is counted in any case, and changes nothing until it is to count', () => {
+    const without = look(false)
+    expect(without.announced).toEqual([
+      { orderId: 1, items: 1, unknown: 0 },
+      { orderId: 2, items: 1, unknown: 1 },
+    ])
+    const none = atOnce(outlook({ ...ground, announced: nothingAnnounced }, WhatIf.parse({}), at))
+    expect(without).toEqual({ ...none, announced: without.announced })
+  })
+
+  test('comes behind all else, ends with its order and fills the volume that the order goes to', () => {
+    const found = look(true)
+    expect(found.orders).toMatchObject([
+      { code: 'SL-1', jobs: 2, unknown: 0 },
+      { code: 'SL-2', jobs: 1, unknown: 1, end: null, inTime: null },
+    ])
+    expect(found.orders[0]!.end!.expected).toBeGreaterThan(60 * minute)
+    expect(found.bars.at(-1)).toMatchObject({ name: 'Tape 7', isDraft: true, orderId: 1 })
+    expect(found.sequence).toEqual([1])
+    expect(found.volumes.map(({ volumeId, unknown }) => [volumeId, unknown])).toEqual([[3, 1]])
+    expect(found.volumes[0]!.bytes.expected).toBeGreaterThan(100)
+  })
+})
