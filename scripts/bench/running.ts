@@ -1,24 +1,8 @@
-import { copyFileSync, existsSync, mkdirSync, readdirSync, rmSync, statSync } from 'node:fs'
 import { cpus } from 'node:os'
-import path from 'node:path'
-import {
-  describeSharing,
-  isSettled,
-  middle,
-  readSettings,
-  type JobRecord,
-  type PlannedJobRecord,
-  type Sharing,
-  type SourceRow,
-} from '@hematine/core'
-import { ownVolumes } from '@hematine/demo'
-import { askerOf } from '../lib/asker.ts'
-import { SetUpProblem, temporaryDirectory } from '../lib/bootstrap.mjs'
-import { build } from '../lib/build.ts'
-import { freePort } from '../lib/cluster.ts'
-import { run } from '../lib/run.ts'
+import { setTimeout as pause } from 'node:timers/promises'
+import { describeSharing, isSettled, middle, type PlannedJobRecord, type Sharing } from '@hematine/core'
+import { withMeasuredClips } from './measured-clips.ts'
 
-const pause = (milliseconds: number) => new Promise(resolve => setTimeout(resolve, milliseconds))
 /** Each source is drafted for all of them. */
 const specs = ['playback-box', 'open-web-webm', 'archive-master']
 const lookMilliseconds = 1000
@@ -44,52 +28,7 @@ const percent = (part: number) => (Number.isFinite(part) ? `${Math.round(part * 
  * @param lanes of its worker
  */
 export async function benchRunning(directory: string | undefined, lanes: string): Promise<void> {
-  if (directory !== undefined && !existsSync(directory)) throw new SetUpProblem(`There is no directory ${directory}.`)
-  await build()
-  const temporary = temporaryDirectory('hematine-bench-running-')
-  const dataDirectory = path.join(temporary, 'data')
-  if (directory !== undefined) {
-    const { source } = ownVolumes(dataDirectory)
-    mkdirSync(source, { recursive: true })
-    for (const name of readdirSync(directory).filter(entry => statSync(path.join(directory, entry)).isFile()))
-      copyFileSync(path.join(directory, name), path.join(source, name))
-  }
-  const running = await run({
-    empty: directory !== undefined,
-    dataDirectory,
-    settings: readSettings({
-      HEMATINE_PORT: String(await freePort()),
-      HEMATINE_LOG_LEVEL: 'error',
-      HEMATINE_LANES: lanes,
-    }),
-    lasting: false,
-    say: () => undefined,
-  })
-  const ask = askerOf(running)
-  const jobs = async () => (await ask<{ jobs: JobRecord[] }>('/api/jobs?orderId=1&limit=500')).jobs
-  try {
-    if (directory !== undefined) {
-      await ask('/api/scans', { orderId: 1, volumeId: 1, path: '' })
-      while ((await ask<{ state: string }[]>('/api/scans?orderId=1')).some(({ state }) => state !== 'done'))
-        await pause(500)
-    }
-    let sources: SourceRow[] = []
-    do {
-      await pause(500)
-      sources = (await ask<{ rows: SourceRow[] }>('/api/sources?orderId=1&limit=500')).rows
-    } while (
-      sources.some(entry => entry.state === 'reading' || ['waiting', 'measuring'].includes(entry.measureState ?? ''))
-    )
-    const delivery = (await ask<{ id: number; role: string }[]>('/api/volumes')).find(
-      volume => volume.role === 'delivery',
-    )!
-    for (const { id } of sources.filter(({ state }) => state === 'ready'))
-      for (const specKey of specs)
-        // What a spec is not for is refused, and is not of this batch.
-        await ask('/api/jobs', { deliveryVolumeId: delivery.id, wishes: [{ sourceId: id, specKey }] }).catch(
-          () => undefined,
-        )
-    while ((await jobs()).some(job => job.sampleState !== 'ready' && job.sampleState !== 'failed')) await pause(1000)
+  await withMeasuredClips(directory, { specs, lanes }, async ({ ask, jobs }) => {
     const ids = (await jobs()).map(({ id }) => id)
     await ask('/api/jobs/actions', { ids, action: 'release' })
     const begun = Date.now()
@@ -161,8 +100,5 @@ export async function benchRunning(directory: string | undefined, lanes: string)
     console.log(
       `\nThe end of all, ${((end - begun) / 1000).toFixed(0)} s after the release: told to be after ${((first.end.low - begun) / 1000).toFixed(0)} to ${((first.end.high - begun) / 1000).toFixed(0)} s at first; ${percent(held.length / ofAll.length)} of ${ofAll.length} looks held it.`,
     )
-  } finally {
-    await running.stop()
-    rmSync(temporary, { recursive: true, force: true })
-  }
+  })
 }

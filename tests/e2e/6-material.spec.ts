@@ -109,7 +109,8 @@ test('an inventory announces material, and what comes is matched to it', async (
   await page.getByRole('button', { name: /^Inventory/ }).click()
   await expect(list.locator('.entry').filter({ hasText: 'Buoy log 1' }).getByText('here')).toBeVisible()
   // What is not here yet can be planned, and then counted ahead.
-  await choose(page, 'Spec to plan with', 'Small MP4')
+  await page.getByRole('group', { name: 'Plan what is to come' }).locator('.v-field').click()
+  await page.getByRole('option', { name: 'Small MP4' }).click()
   await page.getByRole('button', { name: /^Plan with it: \d to come$/ }).click()
   await expect(list.locator('.entry').filter({ hasText: 'Buoy log 2' }).getByText('Small MP4')).toBeVisible()
   await expectAccessible(page)

@@ -27,7 +27,7 @@ import {
 } from './entities.ts'
 import { likeRatesOf } from './samples.ts'
 import { run } from './sql.ts'
-import { machineOf } from './workers.ts'
+import { machineOf } from './machine.ts'
 
 /** Ranges are made anew when so many more results of a kind are there, a tenth of them: what people see does not move with each. */
 const resultsApart = (results: number) => Math.min(20, Math.max(5, Math.floor(results / 10)))

@@ -1,6 +1,6 @@
 import { LockMode } from '@mikro-orm/core'
 import type { EntityManager } from '@mikro-orm/postgresql'
-import type { Machine, WorkerRecord } from '@hematine/core'
+import type { WorkerRecord } from '@hematine/core'
 import { workerRecord } from './as-records.ts'
 import {
   JobEntity,
@@ -15,7 +15,6 @@ import {
 import { applyEvent } from './job-events.ts'
 import { lose } from './jobs.ts'
 import { Problem } from './problem.ts'
-import { hoursOf } from './working-hours.ts'
 import { loseUnit } from './work.ts'
 import type { Task, TaskKind, TaskPayloads, TaskQueue } from './queue.ts'
 
@@ -57,18 +56,6 @@ export async function setLanes(em: EntityManager, workerId: string, lanes: numbe
     await tx.upsert(LaneChoiceEntity, { host: row.host, name: row.name, lanes })
     return workerRecord(row)
   })
-}
-
-/** Lanes of all workers, the cores of the machines that they are on, no number of them where one did not say, and the hours in which they work. */
-export async function machineOf(em: EntityManager): Promise<Machine> {
-  const workers = await em.find(WorkerEntity, { goneAt: null })
-  const hosts = new Map(workers.map(({ host, cores }) => [host, cores ?? null]))
-  const known = [...hosts.values()].flatMap(cores => cores ?? [])
-  return {
-    lanes: workers.reduce((sum, { lanes }) => sum + lanes, 0),
-    cores: known.length > 0 && known.length === hosts.size ? known.reduce((sum, cores) => sum + cores, 0) : null,
-    hours: await hoursOf(em),
-  }
 }
 
 export async function listWorkers(em: EntityManager): Promise<WorkerRecord[]> {

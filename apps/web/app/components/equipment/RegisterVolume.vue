@@ -1,8 +1,9 @@
 <script setup lang="ts">
 import type { VolumeRole } from '@hematine/core'
 import { mdiFolderOutline, mdiSubdirectoryArrowLeft } from '@mdi/js'
-import { computed, ref, watch } from 'vue'
+import { ref, watch } from 'vue'
 import AskDialog from '~/components/common/AskDialog.vue'
+import { useClosing } from '~/composables/useClosing'
 import { call } from '~/composables/useCall'
 import { useNotices } from '~/stores/notices'
 import { useOrder } from '~/stores/order'
@@ -10,12 +11,7 @@ import { useOrder } from '~/stores/order'
 const emit = defineEmits<{ close: [] }>()
 const order = useOrder()
 const notices = useNotices()
-const open = computed({
-  get: () => true,
-  set: value => {
-    if (!value) emit('close')
-  },
-})
+const open = useClosing(() => emit('close'))
 const roles: { title: string; value: VolumeRole }[] = [
   { title: 'source: read only', value: 'source' },
   { title: 'delivery: results are written here', value: 'delivery' },

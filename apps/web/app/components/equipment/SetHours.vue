@@ -3,6 +3,7 @@ import { weekdays, WorkingHours, type WorkingSpan } from '@hematine/core'
 import { computed, ref } from 'vue'
 import WeekStrip from './WeekStrip.vue'
 import AskDialog from '~/components/common/AskDialog.vue'
+import { useClosing } from '~/composables/useClosing'
 import { useNotices } from '~/stores/notices'
 import { useOrder } from '~/stores/order'
 
@@ -10,12 +11,7 @@ import { useOrder } from '~/stores/order'
 const emit = defineEmits<{ close: [] }>()
 const order = useOrder()
 const notices = useNotices()
-const open = computed({
-  get: () => true,
-  set: value => {
-    if (!value) emit('close')
-  },
-})
+const open = useClosing(() => emit('close'))
 /** The nights, and the whole of days without work beside it: for who has not said yet. */
 const usual: WorkingSpan[] = [
   { days: [1, 2, 3, 4, 5], from: '19:00', to: '07:00' },

@@ -3,6 +3,7 @@ import { describeRanges, parseSectorRanges } from '@hematine/core'
 import { computed, ref, watch } from 'vue'
 import AskDialog from '~/components/common/AskDialog.vue'
 import StateMark from '~/components/common/StateMark.vue'
+import { useClosing } from '~/composables/useClosing'
 import { call } from '~/composables/useCall'
 import { useNotices } from '~/stores/notices'
 import { useOrder } from '~/stores/order'
@@ -10,12 +11,7 @@ import { useOrder } from '~/stores/order'
 const emit = defineEmits<{ close: [] }>()
 const order = useOrder()
 const notices = useNotices()
-const open = computed({
-  get: () => true,
-  set: value => {
-    if (!value) emit('close')
-  },
-})
+const open = useClosing(() => emit('close'))
 const driveId = ref(order.drives[0]?.id ?? null)
 const drive = computed(() => order.drives.find(entry => entry.id === driveId.value) ?? null)
 const volumeId = ref(order.sourceVolumes[0]?.id ?? null)

@@ -2,17 +2,13 @@
 import { describeClock, displayAspect, findingNames, toNumber, type Finding, type SourceRecord } from '@hematine/core'
 import { useEventListener } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
+import { useClosing } from '~/composables/useClosing'
 import { addressOf } from '~/composables/useCall'
 
 /** The very frame that a finding speaks of, as large as wished, with the part of the picture that it means. */
 const { source, finding, start } = defineProps<{ source: SourceRecord; finding: Finding | null; start: number }>()
 const emit = defineEmits<{ close: [] }>()
-const open = computed({
-  get: () => true,
-  set: value => {
-    if (!value) emit('close')
-  },
-})
+const open = useClosing(() => emit('close'))
 const video = computed(() => source.facts!.video!)
 /** Frame steps away from the place. */
 const step = ref(0)

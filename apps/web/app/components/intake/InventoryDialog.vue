@@ -5,6 +5,7 @@ import AskDialog from '~/components/common/AskDialog.vue'
 import EmptyState from '~/components/common/EmptyState.vue'
 import StateMark from '~/components/common/StateMark.vue'
 import InventoryReader from '~/components/intake/InventoryReader.vue'
+import { useClosing } from '~/composables/useClosing'
 import { call } from '~/composables/useCall'
 import { useNotices } from '~/stores/notices'
 import { useOrder } from '~/stores/order'
@@ -13,12 +14,7 @@ import { useOrder } from '~/stores/order'
 const emit = defineEmits<{ close: []; open: [sourceId: number] }>()
 const order = useOrder()
 const notices = useNotices()
-const open = computed({
-  get: () => true,
-  set: value => {
-    if (!value) emit('close')
-  },
-})
+const open = useClosing(() => emit('close'))
 const file = ref<{ name: string; text: string } | null>(null)
 const picker = ref<HTMLInputElement>()
 const chosen = ref<number[]>([])

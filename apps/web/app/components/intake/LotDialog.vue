@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import AskDialog from '~/components/common/AskDialog.vue'
+import { useClosing } from '~/composables/useClosing'
 import { useIntake } from '~/stores/intake'
 
 /** One lot's name, and joining it with another. */
@@ -15,12 +16,7 @@ const others = computed(() =>
     .filter(entry => entry.id !== lotId)
     .map(entry => ({ title: `${entry.name}: ${entry.reason}`, value: entry.id })),
 )
-const open = computed({
-  get: () => true,
-  set: value => {
-    if (!value) emit('close')
-  },
-})
+const open = useClosing(() => emit('close'))
 
 async function keep(): Promise<void> {
   const wanted = name.value.trim()

@@ -2,17 +2,13 @@
 import { browserType, describeClock, proxyPieceSeconds, type SourceRecord } from '@hematine/core'
 import { useEventListener } from '@vueuse/core'
 import { computed, ref, useTemplateRef, watch } from 'vue'
+import { useClosing } from '~/composables/useClosing'
 import { addressOf } from '~/composables/useCall'
 
 /** A short look at a source in motion: its own file where the browser plays it, otherwise pieces of a small proxy, one after another. */
 const { source, start, track } = defineProps<{ source: SourceRecord; start: number; track: number }>()
 const emit = defineEmits<{ close: [] }>()
-const open = computed({
-  get: () => true,
-  set: value => {
-    if (!value) emit('close')
-  },
-})
+const open = useClosing(() => emit('close'))
 const player = useTemplateRef<HTMLVideoElement>('player')
 const facts = computed(() => source.facts!)
 const length = computed(() => facts.value.durationSeconds ?? 0)

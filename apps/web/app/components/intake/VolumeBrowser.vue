@@ -6,6 +6,7 @@ import type { DirectoryListing } from '#shared/api'
 import AskDialog from '~/components/common/AskDialog.vue'
 import DiscTitles from '~/components/intake/DiscTitles.vue'
 import StateMark from '~/components/common/StateMark.vue'
+import { useClosing } from '~/composables/useClosing'
 import { sequenceRates } from '~/composables/sequence-rates'
 import { call } from '~/composables/useCall'
 import { useNotices } from '~/stores/notices'
@@ -14,12 +15,7 @@ import { useOrder } from '~/stores/order'
 const emit = defineEmits<{ close: [] }>()
 const order = useOrder()
 const notices = useNotices()
-const open = computed({
-  get: () => true,
-  set: value => {
-    if (!value) emit('close')
-  },
-})
+const open = useClosing(() => emit('close'))
 const volumeId = ref(order.sourceVolumes[0]?.id ?? null)
 const path = ref('')
 const listing = ref<DirectoryListing | null>(null)

@@ -2,6 +2,7 @@
 import type { OrderRecord } from '@hematine/core'
 import { computed, ref } from 'vue'
 import AskDialog from '~/components/common/AskDialog.vue'
+import { useClosing } from '~/composables/useClosing'
 import { instantOf, localMoment } from '~/composables/times'
 import { call } from '~/composables/useCall'
 import { useNotices } from '~/stores/notices'
@@ -12,12 +13,7 @@ const emit = defineEmits<{ close: [] }>()
 const order = useOrder()
 const notices = useNotices()
 
-const open = computed({
-  get: () => true,
-  set: value => {
-    if (!value) emit('close')
-  },
-})
+const open = useClosing(() => emit('close'))
 const code = ref(existing?.code ?? '')
 const name = ref(existing?.name ?? '')
 const localDue = ref(localMoment(existing?.dueAt ?? null))

@@ -134,7 +134,9 @@ async function remove(): Promise<void> {
       make room.
     </p>
     <p v-if="late" class="warning look" role="status">
-      The end may come after the due time. Leave some out, choose a quicker spec, or add a worker.
+      The end may come after the due time. Leave some out, choose a quicker spec, add a worker{{
+        order.hours.hours ? ', let jobs be worked on at any time' : ''
+      }}, or look at what would help in <NuxtLink to="/balance/orders">All orders</NuxtLink>.
     </p>
     <template v-if="draftCount > 0 || drafts.total.value > 0">
       <SplitPane name="draft" :initial="370">
