@@ -1,6 +1,7 @@
 import { cpus } from 'node:os'
 import {
   announcedExtent,
+  announcedRate,
   forecastAnnounced,
   forecastJob,
   middle,
@@ -97,9 +98,11 @@ function toldOf({ sourceId, facts, spec, extent, measurement }: Measured, rows: 
     scan: scanOf(other.facts),
   }))
   const whole = announcedExtent(planned, spec)
-  const said = whole && forecastAnnounced(planned, whole, spec, known)
+  const rate = whole && announcedRate(planned, whole, spec, known)
   const was = forecastJob(measurement, extent)
-  return said && { was: { seconds: was.seconds.expected, bytes: was.bytes.expected }, said }
+  return (
+    rate && { was: { seconds: was.seconds.expected, bytes: was.bytes.expected }, said: forecastAnnounced(rate, whole) }
+  )
 }
 
 function scanOf({ video }: SourceFacts): KnownOfSpec['scan'] {

@@ -2,6 +2,7 @@ import { describe, expect, test } from 'vitest'
 import {
   announcedExtent,
   announcedFacts,
+  announcedRate,
   forecastAnnounced,
   outlook,
   pictureSpecs,
@@ -37,8 +38,10 @@ const known = (perUnit: number, bytesPerUnit: number, changes: Partial<KnownOfSp
   const units = (entry.extent.frames * entry.extent.pixels) / 1e6
   return { ...entry, forecast: forecast(exactly(2 + perUnit * units), exactly(bytesPerUnit * units)) }
 }
-const of = (entries: readonly KnownOfSpec[], planned = announced(), of = extent(15_000)) =>
-  forecastAnnounced(planned, of, small, entries)
+const of = (entries: readonly KnownOfSpec[], planned = announced(), of = extent(15_000)) => {
+  const rate = announcedRate(planned, of, small, entries)
+  return rate && forecastAnnounced(rate, of)
+}
 
 describe('what is announced', () => {
   test('is a source of that many frames, of which the spec makes what it makes of any', () => {
@@ -146,8 +149,8 @@ describe('announced material in the outlook', () => {
   test('is counted in any case, and changes nothing until it is to count', () => {
     const without = look(false)
     expect(without.announced).toEqual([
-      { orderId: 1, items: 1, unknown: 0 },
-      { orderId: 2, items: 1, unknown: 1 },
+      { orderId: 1, items: 1, unknown: null },
+      { orderId: 2, items: 2, unknown: null },
     ])
     const none = atOnce(outlook({ ...ground, announced: nothingAnnounced }, WhatIf.parse({}), at))
     expect(without).toEqual({ ...none, announced: without.announced })
@@ -157,12 +160,16 @@ describe('announced material in the outlook', () => {
     const found = look(true)
     expect(found.orders).toMatchObject([
       { code: 'SL-1', jobs: 2, unknown: 0 },
-      { code: 'SL-2', jobs: 1, unknown: 1, end: null, inTime: null },
+      { code: 'SL-2', jobs: 2, unknown: 2, end: null, inTime: null },
+    ])
+    expect(found.announced).toEqual([
+      { orderId: 1, items: 1, unknown: 0 },
+      { orderId: 2, items: 2, unknown: 2 },
     ])
     expect(found.orders[0]!.end!.expected).toBeGreaterThan(60 * minute)
     expect(found.bars.at(-1)).toMatchObject({ name: 'Tape 7', isDraft: true, orderId: 1 })
     expect(found.sequence).toEqual([1])
-    expect(found.volumes.map(({ volumeId, unknown }) => [volumeId, unknown])).toEqual([[3, 1]])
+    expect(found.volumes.map(({ volumeId, unknown }) => [volumeId, unknown])).toEqual([[3, 2]])
     expect(found.volumes[0]!.bytes.expected).toBeGreaterThan(100)
   })
 })

@@ -85,50 +85,73 @@ export function announcedExtent(planned: PlannedSource, spec: DeliverySpec): Job
   }
 }
 
+/** What measured sources say of announced material with a spec: what a job takes whatever its length, and what each unit of its work. */
+export interface AnnouncedRate {
+  group: string
+  count: number
+  startSeconds: number
+  checkSecondsPerUnit: number
+  busyCores?: number | undefined
+  time: Next
+  size: Next
+}
+
+/** What the next of some values is: its mean, and the range in which it lies nine times out of ten; and, relative to the mean, how far that itself may be off. */
+interface Next {
+  range: Range
+  shared: number
+}
+
 /**
  * What measured sources, of whatever lot, say of announced material that is to be done with the same spec: those whose frames are as large and taken the same way,
  * where there are any, else all of them. Time and bytes for each unit of work are taken for lognormal, and what comes next of them by Student's t with the prior
  * above (the predictive distribution of the normal-inverse-gamma model, Murphy 2007), so that few sources say little.
  * @returns null where none was measured
  */
-export function forecastAnnounced(
-  planned: Pick<PlannedSource, 'scan'>,
-  extent: JobExtent,
-  spec: Pick<DeliverySpec, 'key'>,
+export function announcedRate(
+  { scan }: Pick<PlannedSource, 'scan'>,
+  { pixels, sizeIs }: Pick<JobExtent, 'pixels' | 'sizeIs'>,
+  { key }: Pick<DeliverySpec, 'key'>,
   known: readonly KnownOfSpec[],
-): JobForecast | null {
+): AnnouncedRate | null {
   const usable = known.filter(entry => unitsOf(entry.extent) > 0)
-  const alike = (entry: KnownOfSpec) =>
-    extent.pixels <= entry.extent.pixels * likeFrames && entry.extent.pixels <= extent.pixels * likeFrames
-  const sameScan = (entry: KnownOfSpec) => entry.scan === (planned.scan ?? 'progressive')
+  const alike = ({ extent }: KnownOfSpec) =>
+    pixels <= extent.pixels * likeFrames && extent.pixels <= pixels * likeFrames
+  const sameScan = (entry: KnownOfSpec) => entry.scan === (scan ?? 'progressive')
   const group = [
     usable.filter(entry => alike(entry) && sameScan(entry)),
     usable.filter(alike),
     usable.filter(sameScan),
     usable,
   ].find(entries => entries.length > 0)
-  const name = `announced with ${spec.key}`
-  const rate = group && likeRate(name, group)
+  const rate = group && likeRate(`announced with ${key}`, group)
   if (!rate) return null
-  const { count, startSeconds, busyCores } = rate
-  const units = unitsOf(extent)
   const each = (value: (entry: KnownOfSpec) => number) => group.map(entry => value(entry) / unitsOf(entry.extent))
-  const time = nextOf(
-    each(({ forecast }) => Math.max(leastSeconds, forecast.seconds.expected - startSeconds)),
-    prior.time,
-  )
-  const size = nextOf(
-    each(({ forecast }) => Math.max(1, forecast.bytes.expected)),
-    prior.size[extent.sizeIs],
-  )
+  return {
+    ...rate,
+    time: nextOf(
+      each(({ forecast }) => Math.max(leastSeconds, forecast.seconds.expected - rate.startSeconds)),
+      prior.time,
+    ),
+    size: nextOf(
+      each(({ forecast }) => Math.max(1, forecast.bytes.expected)),
+      prior.size[sizeIs],
+    ),
+  }
+}
+
+/** The forecast of announced material, by what was measured with its spec. */
+export function forecastAnnounced(rate: AnnouncedRate, extent: JobExtent): JobForecast {
+  const { group, count, startSeconds, checkSecondsPerUnit, busyCores, time, size } = rate
+  const units = unitsOf(extent)
   const { expected, low, high } = scaled(time.range, units)
   return {
     seconds: { expected: startSeconds + expected, low: startSeconds + low, high: startSeconds + high },
     bytes: underCap(scaled(size.range, units), extent.capBytes),
-    checkSeconds: rate.checkSecondsPerUnit * units,
+    checkSeconds: checkSecondsPerUnit * units,
     quality: null,
     ...(busyCores === undefined ? {} : { busyCores }),
-    carried: { from: count, group: name, timePart: time.shared, sizePart: size.shared },
+    carried: { from: count, group, timePart: time.shared, sizePart: size.shared },
     measuredFrom: `not here yet: ${count === 1 ? 'one measured source' : `${count} measured sources`} with the same spec ${count === 1 ? 'stands' : 'stand'} for it`,
   }
 }
@@ -136,12 +159,8 @@ export function forecastAnnounced(
 /** Work is never taken for none. */
 const leastSeconds = 1e-3
 
-/**
- * One more of values that are lognormal: its mean, and the range in which it lies nine times out of ten.
- * @param deviation of their logarithms, before any is known
- * @returns and, relative to the mean, how far the mean itself may be off
- */
-function nextOf(values: readonly number[], deviation: number): { range: Range; shared: number } {
+/** One more of values that are lognormal. @param deviation of their logarithms, before any is known */
+function nextOf(values: readonly number[], deviation: number): Next {
   const logs = values.map(Math.log)
   const count = logs.length
   const middle = logs.reduce((sum, value) => sum + value, 0) / count

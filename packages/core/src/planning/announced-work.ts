@@ -1,6 +1,12 @@
 import { z } from 'zod'
-import { announcedExtent, forecastAnnounced, type KnownOfSpec } from '../forecast/announced.ts'
-import type { JobForecast } from '../forecast/forecast.ts'
+import {
+  announcedExtent,
+  announcedRate,
+  forecastAnnounced,
+  type AnnouncedRate,
+  type KnownOfSpec,
+} from '../forecast/announced.ts'
+import type { JobExtent, JobForecast } from '../forecast/forecast.ts'
 import type { PlannedSource } from '../inventory.ts'
 import type { DeliverySpec } from '../spec/schema.ts'
 import { specTitle } from '../spec/index.ts'
@@ -24,18 +30,26 @@ export interface AnnouncedGround {
   known: ReadonlyMap<string, readonly KnownOfSpec[]>
 }
 
-/** How much announced material an order has, and of how much of it nothing can be told. */
-export const AnnouncedCount = z.object({ orderId: z.int(), items: z.int().positive(), unknown: z.int().min(0) })
+/** How much announced material an order has, and of how much of it nothing can be told; null where it does not count. */
+export const AnnouncedCount = z.object({
+  orderId: z.int(),
+  items: z.int().positive(),
+  unknown: z.int().min(0).nullable(),
+})
 export type AnnouncedCount = z.infer<typeof AnnouncedCount>
 
-/** Counts by order. */
-export function announcedCounts(entries: readonly Pick<Entry, 'orderId' | 'work'>[]): AnnouncedCount[] {
-  const counts = new Map<number, AnnouncedCount>()
-  for (const { orderId, work } of entries) {
-    const count = counts.get(orderId) ?? { orderId, items: 0, unknown: 0 }
-    counts.set(orderId, { orderId, items: count.items + 1, unknown: count.unknown + (work ? 0 : 1) })
-  }
-  return [...counts.values()]
+/** Counts by order. @param entries of the items, where they count */
+export function announcedCounts(
+  { items }: Pick<AnnouncedGround, 'items'>,
+  entries: readonly Pick<Entry, 'orderId' | 'work'>[] | null,
+): AnnouncedCount[] {
+  const counts = new Map<number, number>()
+  for (const { orderId } of items) counts.set(orderId, (counts.get(orderId) ?? 0) + 1)
+  return [...counts].map(([orderId, count]) => ({
+    orderId,
+    items: count,
+    unknown: entries && entries.filter(entry => entry.orderId === orderId && !entry.work).length,
+  }))
 }
 
 /** Jobs that are not there have numbers below zero: those of rush work first. */
@@ -50,10 +64,10 @@ export function* announcedEntries(
   volumeOf: (orderId: number) => number | null,
 ): Turns<Entry[]> {
   const entries: Entry[] = []
+  const telling = new Telling(known)
   yield* each(items, item => {
     const spec = specs.get(item.specKey)
-    if (!spec) return
-    const forecast = forecastOfItem(item, spec, known.get(item.specKey) ?? [])
+    const told = spec ? telling.of(item.planned, spec) : null
     const id = -firstNumber - item.id
     const volumeId = volumeOf(item.orderId)
     entries.push({
@@ -61,23 +75,31 @@ export function* announcedEntries(
       orderId: item.orderId,
       state: 'draft',
       sourceName: item.planned.name,
-      specName: specTitle(spec),
-      work: forecast && laneWork({ id, state: 'draft', progress: null, extent: forecast.extent }, forecast),
+      specName: spec ? specTitle(spec) : item.specKey,
+      work: told && laneWork({ id, state: 'draft', progress: null, extent: told.extent }, told.forecast),
       output:
         volumeId === null
           ? null
-          : { volumeId, bytes: forecast?.bytes ?? null, shared: forecast && sharedSize(forecast) },
+          : { volumeId, bytes: told?.forecast.bytes ?? null, shared: told && sharedSize(told.forecast) },
     })
   })
   return entries
 }
 
-function forecastOfItem(
-  { planned }: AnnouncedItem,
-  spec: DeliverySpec,
-  known: readonly KnownOfSpec[],
-): (JobForecast & { extent: NonNullable<ReturnType<typeof announcedExtent>> }) | null {
-  const extent = announcedExtent(planned, spec)
-  const forecast = extent && forecastAnnounced(planned, extent, spec, known)
-  return forecast && { ...forecast, extent: extent! }
+/** Tells items one after the other; what is measured is looked at once for all that are of one kind. */
+class Telling {
+  private readonly rates = new Map<string, AnnouncedRate | null>()
+
+  constructor(private readonly known: AnnouncedGround['known']) {}
+
+  /** What an item is and takes; null where that cannot be told. */
+  of(planned: PlannedSource, spec: DeliverySpec): { extent: JobExtent; forecast: JobForecast } | null {
+    const extent = announcedExtent(planned, spec)
+    if (!extent) return null
+    const kind = JSON.stringify([spec.key, planned.scan, extent.pixels, extent.sizeIs])
+    if (!this.rates.has(kind))
+      this.rates.set(kind, announcedRate(planned, extent, spec, this.known.get(spec.key) ?? []))
+    const rate = this.rates.get(kind)!
+    return rate && { extent, forecast: forecastAnnounced(rate, extent) }
+  }
 }

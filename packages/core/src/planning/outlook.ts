@@ -67,9 +67,9 @@ export type Outlook = z.infer<typeof Outlook>
  * @param at when it is worked out
  */
 export function* outlook(there: OutlookGround, whatIf: WhatIf, at: Date): Turns<Outlook> {
-  const ground = yield* knownGround(there)
-  const plan = yield* supposedPlan(ground, whatIf, at)
   const { withDrafts, withAnnounced } = whatIf
+  const ground = yield* knownGround(there, withAnnounced)
+  const plan = yield* supposedPlan(ground, whatIf, at)
   const { machine, orders, due, entries, sequence, time, ends } = plan
   const { places } = ends
   const prospects = yield* prospectsOf(entries)
@@ -107,7 +107,7 @@ export function* outlook(there: OutlookGround, whatIf: WhatIf, at: Date): Turns<
       ...ends.all,
       inTime: isDue && orders.every(({ id, dueAt }) => dueAt === null || sure.has(id)) ? rehearsal.allInTime : null,
     },
-    announced: announcedCounts(ground.coming),
+    announced: announcedCounts(ground.announced, ground.coming),
     volumes,
     bars: yield* barsOf(places, entries),
     sequence: sequence.flatMap(({ id, state }) => (state === 'waiting' && id > 0 ? [id] : [])),

@@ -50,8 +50,8 @@ export interface KnownGround extends OutlookGround {
   begun: readonly Entry[]
   /** What waits, then drafts, as they come now. */
   after: readonly Entry[]
-  /** Jobs of material that is not here yet. */
-  coming: readonly Entry[]
+  /** Jobs of material that is not here yet; null where it does not count. */
+  coming: readonly Entry[] | null
 }
 
 /** Gives all orders' jobs their places, as is supposed. @param at when that is; seconds count from then */
@@ -61,10 +61,7 @@ export function* supposedPlan(ground: KnownGround, whatIf: WhatIf, at: Date): Tu
   const after = [
     ...rushOf(whatIf),
     ...supposedSequence(
-      [
-        ...ground.after.filter(({ state }) => whatIf.withDrafts || state !== 'draft'),
-        ...(whatIf.withAnnounced ? ground.coming : []),
-      ],
+      [...ground.after.filter(({ state }) => whatIf.withDrafts || state !== 'draft'), ...(ground.coming ?? [])],
       whatIf,
     ),
   ]
@@ -87,8 +84,8 @@ export function* supposedPlan(ground: KnownGround, whatIf: WhatIf, at: Date): Tu
   return { machine, orders, due, entries: [...begun, ...sequence], sequence, time: ends.time, ends: ends.against(due) }
 }
 
-/** Looks up what is known of each job. */
-export function* knownGround(ground: OutlookGround): Turns<KnownGround> {
+/** Looks up what is known of each job. @param withAnnounced whether announced material counts */
+export function* knownGround(ground: OutlookGround, withAnnounced: boolean): Turns<KnownGround> {
   const wanted = ground.jobs
     .filter(({ state }) => isInHand(state) || state === 'waiting' || state === 'draft')
     .sort(byTurn)
@@ -106,7 +103,7 @@ export function* knownGround(ground: OutlookGround): Turns<KnownGround> {
     const list = isInHand(state) ? begun : after
     list.push(entry)
   })
-  const coming = yield* announcedEntries(ground.announced, usualVolumes(ground))
+  const coming = withAnnounced ? yield* announcedEntries(ground.announced, usualVolumes(ground)) : null
   return { ...ground, begun, after, coming }
 }
 

@@ -52,7 +52,7 @@ const rests = computed(() => (ifSo.value && supposed.value.atAnyTime ? [] : time
 /** Material that is planned with a spec and not here yet. */
 const announced = computed(() => {
   const counts = asIs.value?.announced ?? []
-  const sum = (key: 'items' | 'unknown') => counts.reduce((all, count) => all + count[key], 0)
+  const sum = (key: 'items' | 'unknown') => counts.reduce((all, count) => all + (count[key] ?? 0), 0)
   return { items: sum('items'), unknown: sum('unknown') }
 })
 const isEmpty = computed(() => shown.value !== null && shown.value.orders.length === 0 && !isSupposing.value)
