@@ -1,5 +1,7 @@
 import { describe, expect, test } from 'vitest'
 import { ref } from 'vue'
+import { asItIs, type Supposed } from '@hematine/core'
+import { supposedWords } from '../app/composables/supposed-words.ts'
 import { clock, moment, momentRange, untilWords } from '../app/composables/times.ts'
 import { useView } from '../app/composables/useView.ts'
 
@@ -23,6 +25,27 @@ describe('times of day', () => {
     expect(untilWords(at(17, 0, 28), now)).toBe('in 2 d 20 h')
     expect(untilWords(at(22, 5), now)).toBe('in 1 h 05 min')
     expect(untilWords(at(20, 48), now)).toBe('12 min ago')
+  })
+})
+
+describe('what is supposed', () => {
+  const outlook = {
+    at: '2026-11-25T20:00:00.000Z',
+    orders: [
+      { id: 7, code: 'SL-7' },
+      { id: 8, code: 'SL-8' },
+    ],
+  } as Parameters<typeof supposedWords>[1]
+  const words = (change: Partial<Supposed>) => supposedWords({ ...asItIs, ...change }, outlook)
+
+  test('is told in one line, in the order of what is supposed', () => {
+    expect(words({})).toBe('')
+    expect(words({ atAnyTime: true })).toBe('Work at any time')
+    expect(words({ lanesMore: 1, atAnyTime: true, byDueTimes: true })).toBe(
+      '1 lane more, as quick as these, work at any time, jobs by due times',
+    )
+    expect(words({ lanesMore: -2, first: [8, 7] })).toBe('2 lanes fewer, SL-8, SL-7 first')
+    expect(words({ without: [7], due: [{ orderId: 8, dueAt: null }] })).toBe('Without SL-7, SL-8 not due')
   })
 })
 
