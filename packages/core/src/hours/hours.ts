@@ -46,13 +46,11 @@ export type HoursSetting = z.infer<typeof HoursSetting>
 /** Jobs are worked on at any time. */
 export const anyTime: HoursSetting = { hours: null, workOnUntil: null }
 
-/** Whether jobs are worked on now, and when that changes. */
-export const HoursNow = z.object({
-  isOpen: z.boolean(),
-  /** ISO 8601 in UTC; null where it does not change. */
-  changesAt: z.iso.datetime().nullable(),
-})
-export type HoursNow = z.infer<typeof HoursNow>
+/** Whether jobs are worked on now, and when that changes: ISO 8601 in UTC, null where it does not. */
+export interface HoursNow {
+  isOpen: boolean
+  changesAt: string | null
+}
 
 const minutesOf = (time: string) => Number(time.slice(0, 2)) * 60 + Number(time.slice(3))
 const minutesOfDay = 1440
