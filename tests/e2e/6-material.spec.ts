@@ -117,7 +117,7 @@ test('an inventory announces material, and what comes is matched to it', async (
   await list.locator('.entry').filter({ hasText: 'Buoy log 1' }).getByRole('button', { name: 'Open' }).click()
   await expect(page.getByRole('heading', { name: 'buoy_log_1.mpg' })).toBeVisible()
   await page.goto('/balance/orders')
-  await page.getByLabel(/count \d announced/).press('Space')
+  await page.getByLabel(/count \d+ announced/).press('Space')
   const orders = page.getByRole('table', { name: 'Orders' })
   // Of one no length is announced.
   await expect(orders.getByRole('row', { name: /SL-014/ })).toContainText('not known')

@@ -6,13 +6,16 @@ import {
   bringIn,
   createOrder,
   listDrives,
+  listInventory,
   listOrders,
+  planInventory,
   registerVolume,
   type Arrival,
   type Database,
   type TaskQueue,
 } from '@hematine/database'
 import { mkdir, readdir, realpath } from 'node:fs/promises'
+import { archiveInventory } from './archive.ts'
 import { demoInventory } from './inventory.ts'
 import { demoNames, type DemoPart } from './material.ts'
 
@@ -54,7 +57,7 @@ export async function seedEmpty(database: Database, dataDirectory: string): Prom
   await createOrder(database.em.fork(), { code: 'ORDER-1', name: 'First order', dueAt: null })
 }
 
-/** The demo order of Skerry Lights with its volumes and sources. @param dueAt when it is due */
+/** The demo orders of Skerry Lights, one with its sources and one that is announced, and the volumes. @param dueAt when they are due */
 export async function seedDemo(
   database: Database,
   queue: TaskQueue,
@@ -88,6 +91,22 @@ export async function seedDemo(
     .split('\n')
     .map(line => line.split(';'))
   await addToInventory(database.em.fork(), order.id, readInventory(lines, matchColumns(headings)).sources)
+  await seedArchive(database, dueAt)
+}
+
+/** An order of which nothing is here yet: what of it can be told is planned with specs. */
+async function seedArchive(database: Database, dueAt: Date): Promise<void> {
+  const { id } = await createOrder(database.em.fork(), { code: 'SL-020', name: 'Harbour archive', dueAt })
+  for (const { specKey, sources } of archiveInventory()) {
+    await addToInventory(database.em.fork(), id, sources)
+    const names = new Set(sources.map(({ name }) => name))
+    const items = (await listInventory(database.em.fork(), id)).filter(({ planned }) => names.has(planned.name))
+    await planInventory(
+      database.em.fork(),
+      items.map(item => item.id),
+      specKey,
+    )
+  }
 }
 
 /** The stand-in drive, unless there is a drive already. */

@@ -1,6 +1,6 @@
 import { mkdir, readdir, rm, stat, writeFile } from 'node:fs/promises'
 import path from 'node:path'
-import { listOrders, listSources, listVolumes } from '@hematine/database'
+import { listInventory, listOrders, listSources, listVolumes } from '@hematine/database'
 import { describe, expect, test } from 'vitest'
 import { demoNames, makeDemoMaterial, ownVolumes, seedDemo, seedEmpty } from '../src/index.ts'
 import { seeded } from '../src/paint.ts'
@@ -22,7 +22,17 @@ describe('the demo order', () => {
     await seedDemo(db.database, db.queue, data, due)
     await seedDemo(db.database, db.queue, data, due)
     const orders = await listOrders(db.em())
-    expect(orders).toMatchObject([{ code: 'SL-014', dueAt: '2026-11-28T08:00:00.000Z' }])
+    expect(orders).toMatchObject([
+      { code: 'SL-014', dueAt: '2026-11-28T08:00:00.000Z' },
+      { code: 'SL-020', dueAt: '2026-11-28T08:00:00.000Z' },
+    ])
+    const archive = await listInventory(db.em(), orders[1]!.id)
+    expect(archive).toHaveLength(400)
+    // What has a length, a frame and a rate can be told ahead; glass plates have none.
+    const isTellable = ({ planned }: (typeof archive)[number]) => planned.seconds !== null
+    expect(archive.filter(item => isTellable(item) === (item.specKey !== null))).toHaveLength(400)
+    expect(archive.filter(isTellable)).toHaveLength(240)
+    expect(await listSources(db.em(), { orderId: orders[1]!.id })).toEqual([])
     expect((await listVolumes(db.em())).map(volume => volume.role)).toEqual(['source', 'working', 'delivery'])
     const sources = await listSources(db.em(), { orderId: orders[0]!.id })
     // The disc folder gives two titles.

@@ -1,0 +1,64 @@
+import type { PlannedSource } from '@hematine/core'
+import { seeded } from './paint.ts'
+
+/** Announced material of one kind, and the spec that it is planned with; null for what no length is known of. */
+export interface AnnouncedLot {
+  specKey: string | null
+  sources: PlannedSource[]
+}
+
+const nothing: Omit<PlannedSource, 'name'> = {
+  carrier: null,
+  seconds: null,
+  width: null,
+  height: null,
+  framesPerSecond: null,
+  scan: null,
+  codec: null,
+  bytes: null,
+  notes: null,
+}
+
+/**
+ * The inventory of the harbour archive, none of which is here: four hundred tapes, discs, sequences and glass plates in boxes of twenty. The same in every run.
+ * Bytes are those of the source: DV has 3.6 MB a second, a disc about 0.75.
+ */
+export function archiveInventory(): AnnouncedLot[] {
+  const random = seeded(400)
+  const minutes = (low: number, high: number) => Math.round(60 * (low + random() * (high - low)))
+  const lot = (count: number, make: (number: number, box: number) => PlannedSource) =>
+    Array.from({ length: count }, (_, index) => make(101 + index, 1 + Math.floor(index / 20)))
+  const tapes = lot(150, (number, box) => {
+    const seconds = minutes(38, 63)
+    return {
+      ...{ ...nothing, name: `Harbour inspection tape ${number}`, carrier: `DV tape, box ${box}`, seconds },
+      ...{ width: 720, height: 576, framesPerSecond: 25, scan: 'interlaced', codec: 'DV', bytes: seconds * 3_600_000 },
+    }
+  })
+  const discs = lot(60, (number, box) => {
+    const seconds = minutes(24, 72)
+    return {
+      ...{ ...nothing, name: `Keepers' training disc ${number}`, carrier: `disc, box ${box}`, seconds },
+      ...{
+        width: 720,
+        height: 576,
+        framesPerSecond: 25,
+        scan: 'interlaced',
+        codec: 'MPEG-2',
+        bytes: seconds * 750_000,
+      },
+    }
+  })
+  const sequences = lot(30, number => ({
+    ...{ ...nothing, name: `Approach render ${number}`, carrier: 'hard disk 4', seconds: minutes(0.2, 1.5) },
+    ...{ width: 1920, height: 1080, framesPerSecond: 24, scan: 'progressive', notes: 'still being rendered' },
+  }))
+  const plates = lot(160, (number, box) => ({
+    ...{ ...nothing, name: `Glass plate ${number}`, carrier: `glass plates, box ${box}`, width: 4800, height: 3600 },
+  }))
+  return [
+    { specKey: 'small-mp4', sources: [...tapes, ...discs] },
+    { specKey: 'playback-box', sources: sequences },
+    { specKey: null, sources: plates },
+  ]
+}
