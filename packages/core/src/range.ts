@@ -39,8 +39,12 @@ export function meanWithError(values: readonly number[]): { mean: number; error:
  * and is never nothing.
  */
 export function rangeAround(expected: number, part: number): Range {
-  const high = expected * (1 + part)
-  return { expected, low: Math.max(expected * (1 - part), expected / (1 + part) ** 2), high }
+  return between(expected * (1 - part), expected, expected * (1 + part))
+}
+
+/** A range whose lower end was found as a difference, which may be too low. */
+function between(low: number, expected: number, high: number): Range {
+  return { expected, low: expected > 0 ? Math.max(low, expected / (high / expected) ** 2) : Math.max(0, low), high }
 }
 
 /** A range so many times as large. */
@@ -96,13 +100,13 @@ export class RangeSum {
     return this.expected
   }
 
-  /** The sum as a range. @param sharedPart relative error that all have in common, added in proportion */
+  /** The sum as a range; it goes down no further than `rangeAround` does. @param sharedPart relative error that all have in common, added in proportion */
   range(sharedPart = 0): Range {
     const whole = this.expected * sharedPart
-    return {
-      expected: this.expected,
-      low: Math.max(0, this.expected - Math.sqrt(this.lowSquares + this.sharedSquares) - whole),
-      high: this.expected + Math.sqrt(this.highSquares + this.sharedSquares) + whole,
-    }
+    return between(
+      this.expected - Math.sqrt(this.lowSquares + this.sharedSquares) - whole,
+      this.expected,
+      this.expected + Math.sqrt(this.highSquares + this.sharedSquares) + whole,
+    )
   }
 }

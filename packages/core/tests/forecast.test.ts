@@ -95,8 +95,10 @@ describe('sums', () => {
     expect(sumOf([part, part], sharedTimePart).high).toBeCloseTo(200 + Math.hypot(30, 30) + 16, 9)
   })
 
-  test('never go below nothing', () => {
-    expect(sumOf([{ expected: 1, low: -5, high: 7 }]).low).toBe(0)
+  test('go down no more than twice as far as up, as a factor: what may be seven times as much is a forty-ninth at least', () => {
+    expect(sumOf([{ expected: 1, low: -5, high: 7 }]).low).toBeCloseTo(1 / 49)
+    expect(sumOf([{ expected: 1, low: 0.9, high: 7 }]).low).toBeCloseTo(0.9)
+    expect(sumOf([])).toEqual({ expected: 0, low: 0, high: 0 })
   })
 
   test("t quantiles are the tables'", () => {

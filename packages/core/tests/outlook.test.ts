@@ -337,6 +337,17 @@ describe('what would help', () => {
       return [Object.fromEntries(changed), lateSeconds / minute, late]
     })
 
+  test('brings one order in beside another that is late by weeks, where that costs nothing', () => {
+    const long = [waiting(1, 1, 30_000), waiting(2, 2, 30)]
+    const orders = [order(1, 60), order(2, 90)]
+    const helps = told(look({ jobs: long, orders }))
+    // Half an hour of three weeks is nothing; that order 2 is in time is.
+    expect(helps).toContainEqual([{ byDueTimes: true }, 30_000 + 30 - 60, [1]])
+    expect(helps).toContainEqual([{ first: [2] }, 30_000 + 30 - 60, [1]])
+    // Before, it was late with the first: both sums are told.
+    expect(look({ jobs: long, orders }).all.lateSeconds / minute).toBe(30_000 - 60 + 30_030 - 90)
+  })
+
   test('is told where something is late: what costs nothing first, then what brings all in', () => {
     // As it is, order 2 ends after 150 minutes, 30 too late.
     const found = look({ jobs, orders: [order(1, 125), order(2, 120)] })

@@ -37,14 +37,17 @@ export function* reliefsOf(
   if (!isWorth(before, before) || now.machine.lanes === 0) return []
   const lateOf = ({ orders, ends }: SupposedPlan) =>
     orders.filter(({ id }) => ends.of(id).lateSeconds > 0).map(({ id }) => id)
+  const late = lateOf(now)
   const found: Relief[] = []
   const consider = function* (change: Partial<Supposed>): Turns<void> {
     const supposed = { ...asItIs, ...change }
     const plan = yield* supposedPlan(ground, { ...supposed, ...counted }, at)
     const { lateSeconds } = plan.ends.all
-    if (isWorth(before - lateSeconds, before)) found.push({ supposed, lateSeconds, late: lateOf(plan) })
+    const stillLate = lateOf(plan)
+    // Where one order is late by weeks, bringing in another is worth it, too, as long as that costs nothing.
+    const bringsIn = stillLate.length < late.length && lateSeconds <= before
+    if (bringsIn || isWorth(before - lateSeconds, before)) found.push({ supposed, lateSeconds, late: stillLate })
   }
-  const late = lateOf(now)
   const others = now.orders.filter(({ id }) => now.sequence.some(({ orderId }) => orderId === id))
   yield* consider({ byDueTimes: true })
   for (const id of late.slice(0, mostTried)) if (others.length > 1) yield* consider({ first: [id] })

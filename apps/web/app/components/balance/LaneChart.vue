@@ -20,6 +20,7 @@ const {
   bars: readonly LaneBar[]
   /** Seconds that are shown. */
   span: number
+  /** What is due when; nothing is written where it does not say what. */
   marks: readonly { seconds: number; says: string }[]
   /** When jobs rest, in seconds. */
   rests?: readonly { from: number; to: number }[]
@@ -35,10 +36,23 @@ const { width, at, ticks } = useTimeAxis(
   () => span,
 )
 const { left, right } = axisEdge
+/** Of a due time, in pixels. */
+const widthOfWords = 90
 /** Many lanes are drawn low. */
 const laneHeight = computed(() => (lanes > 6 ? 16 : 26))
-const top = computed(() => (shown.value.some(({ says }) => says) ? 16 : 0))
-const shown = computed(() => marks.filter(({ seconds }) => seconds > 0 && seconds < span))
+const top = computed(() => (shown.value.some(({ words }) => words.length > 0) ? 16 : 0))
+/** Marks whose words would lie over those of the one before are told by that. */
+const shown = computed(() => {
+  const there: { seconds: number; words: string[] }[] = []
+  for (const { seconds, says } of marks.toSorted((a, b) => a.seconds - b.seconds)) {
+    if (seconds <= 0 || seconds >= span) continue
+    const last = there.findLast(mark => mark.words.length > 0)
+    const isNear = last && at(seconds) - at(last.seconds) < widthOfWords
+    if (isNear && says) last.words.push(says)
+    there.push({ seconds, words: !says || isNear ? [] : [says] })
+  }
+  return there
+})
 const rows = computed(() => Math.max(lanes, ...bars.map(bar => bar.lane + 1)))
 const drawn = computed(() =>
   bars.map(bar => {
@@ -118,7 +132,15 @@ const bottom = computed(() => top.value + rows.value * laneHeight.value)
       </g>
       <g v-for="(mark, place) in shown" :key="place">
         <line :x1="at(mark.seconds)" :x2="at(mark.seconds)" :y1="top" :y2="bottom" class="due" />
-        <text :x="at(mark.seconds)" y="12" class="label" text-anchor="middle">{{ mark.says }}</text>
+        <text
+          v-if="mark.words.length > 0"
+          :x="at(mark.seconds)"
+          y="12"
+          class="label"
+          :text-anchor="at(mark.seconds) > width - widthOfWords ? 'end' : 'start'"
+        >
+          {{ mark.words.join(', ') }} due
+        </text>
       </g>
     </svg>
   </div>

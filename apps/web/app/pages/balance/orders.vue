@@ -37,7 +37,7 @@ const codeOf = ({ orderId }: LaneBar) =>
 const names = computed(() => new Map(order.deliveryVolumes.map(volume => [volume.id, volume.name])))
 const marks = computed(() =>
   (shown.value?.orders ?? []).flatMap(({ code, dueAt }) =>
-    dueAt === null ? [] : [{ seconds: (new Date(dueAt).getTime() - at.value.getTime()) / 1000, says: `${code} due` }],
+    dueAt === null ? [] : [{ seconds: (new Date(dueAt).getTime() - at.value.getTime()) / 1000, says: code }],
   ),
 )
 const span = computed(() => {
