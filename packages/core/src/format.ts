@@ -12,12 +12,16 @@ export function describeBytes(bytes: number): string {
   return `${unit === 0 ? Math.round(value) : value >= 99.5 ? Math.round(value) : value.toFixed(1)} ${sizeUnits[unit]}`
 }
 
-/** A length of work or material: "8 s", "4 min 10 s", "5 h 40 min". */
+/** Seconds from which on nobody counts minutes. */
+const manyHours = 360_000
+
+/** A length of work or material: "8 s", "4 min 10 s", "5 h 40 min", "212 h". */
 export function describeDuration(seconds: number): string {
   if (seconds < 9.95) return `${seconds.toFixed(1)} s`
   const whole = Math.round(seconds)
   if (whole < 60) return `${whole} s`
   if (whole < 3600) return `${Math.floor(whole / 60)} min ${String(whole % 60).padStart(2, '0')} s`
+  if (whole >= manyHours) return `${Math.round(whole / 3600)} h`
   const minutes = Math.round(whole / 60)
   return `${Math.floor(minutes / 60)} h ${String(minutes % 60).padStart(2, '0')} min`
 }
@@ -33,7 +37,8 @@ export function describeClock(seconds: number): string {
 }
 
 /**
- * A range of lengths in the coarsest unit that still tells its ends apart: "6.4-9.0 s", "19-24 s", "74-111 s", "4-13 min", "5 h 40 - 6 h 30 min", "up to 36 min".
+ * A range of lengths in the coarsest unit that still tells its ends apart: "6.4-9.0 s", "19-24 s", "74-111 s", "4-13 min", "5 h 40 - 6 h 30 min",
+ * "212-900 h", "up to 36 min".
  * Whole units are rounded outwards, so that the range never claims more than it knows.
  */
 export function describeDurationRange({ low, high }: Range): string {
@@ -45,6 +50,7 @@ export function describeDurationRange({ low, high }: Range): string {
   if (high < 9.95) return `${low.toFixed(1)}-${high.toFixed(1)} s`
   if (high < 59.5 || (low < 120 && high < 300)) return `${Math.floor(low)}-${Math.ceil(high)} s`
   if (low >= 60 && high < 7200) return `${Math.floor(low / 60)}-${Math.ceil(high / 60)} min`
+  if (low >= manyHours) return `${Math.floor(low / 3600)}-${Math.ceil(high / 3600)} h`
   return low >= 3600 ? `${first.replace(/ min$/, '')} - ${last}` : `${first} - ${inMinutes(high)}`
 }
 

@@ -30,6 +30,9 @@ describe('numbers with their units', () => {
     [250, '4 min 10 s'],
     [3599.7, '1 h 00 min'],
     [20_400, '5 h 40 min'],
+    [359_999, '100 h 00 min'],
+    [360_000, '100 h'],
+    [2_547_960, '708 h'],
   ])('%d seconds of work', (seconds, words) => {
     expect(describeDuration(seconds)).toBe(words)
   })
@@ -61,6 +64,9 @@ describe('numbers with their units', () => {
     [3000, 4200, '50-70 min'],
     [20_400, 23_400, '5 h 40 - 6 h 30 min'],
     [5, 5.01, '5.0 s'],
+    [763_201, 3_239_999, '212-900 h'],
+    [72_000, 763_200, '20 h 00 - 212 h'],
+    [0, 3_240_000, 'up to 900 h'],
     [42, 492, '42 s - 9 min'],
     [0, 2165, 'up to 37 min'],
     [0.4, 29.3, 'up to 30 s'],
