@@ -588,7 +588,7 @@ export const WorkingHoursEntity = defineEntity({
   name: 'WorkingHours',
   tableName: 'working_hours',
   properties: {
-    id: p.integer().primary(),
+    id: p.text().primary(),
     hours: p.json().$type<WorkingHours | null>().nullable(),
     workOnUntil: p.datetime().nullable(),
   },

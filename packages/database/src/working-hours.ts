@@ -3,7 +3,7 @@ import { anyTime, openTimeFrom, type HoursSetting } from '@hematine/core'
 import { WorkingHoursEntity } from './entities.ts'
 
 /** The installation has one setting. */
-const only = 1
+const only = 'jobs'
 
 /** The hours in which jobs are worked on. */
 export async function hoursOf(em: EntityManager): Promise<HoursSetting> {
