@@ -350,7 +350,7 @@ test('of the ways in which lots are drafted, those are chosen that keep most lik
     const { jobs } = await (await request.get('/api/jobs?orderId=1&limit=500&states=draft')).json()
     const mine = (jobs as { id: number; forecast: unknown; sampleState: string }[]).filter(job => ids.includes(job.id))
     expect(mine.map(job => job.sampleState === 'ready' && job.forecast !== null)).toEqual(ids.map(() => true))
-  }).toPass({ timeout: 120_000 })
+  }).toPass({ timeout: 540_000 })
 
   await page.goto('/balance')
   await page.getByRole('link', { name: 'Ways', exact: true }).click()
