@@ -362,8 +362,9 @@ test('of the ways in which lots are drafted, those are chosen that keep most lik
     (await ways.evaluateAll(buttons => buttons.map(button => button.getAttribute('aria-pressed')))).filter(
       pressed => pressed === 'true',
     ).length
-  // With room for all, what is identical.
-  await expect.poll(() => chosen(lossless)).toBe(await lossless.count())
+  // With room for all, what is identical, once the lots are there.
+  await expect(lossless).toHaveCount(names.length)
+  await expect.poll(() => chosen(lossless)).toBe(names.length)
   await expect(sums).toContainText('No choice within the limits is more alike')
   await expectAccessible(page)
 
