@@ -5,6 +5,7 @@ import {
   forecastAnnounced,
   forecastJob,
   middle,
+  onlyNamed,
   toNumber,
   type DeliverySpec,
   type JobExtent,
@@ -79,16 +80,12 @@ function toldOf({ sourceId, facts, spec, extent, measurement }: Measured, rows: 
   const { video } = facts
   if (!video || extent.frames === 0) return null
   const planned: PlannedSource = {
-    name: 'announced',
-    carrier: null,
+    ...onlyNamed('announced'),
     seconds: facts.durationSeconds,
     width: video.width,
     height: video.height,
     framesPerSecond: toNumber(video.frameRate),
     scan: scanOf(facts),
-    codec: null,
-    bytes: null,
-    notes: null,
   }
   const others = rows.filter(other => other.spec.key === spec.key && other.sourceId !== sourceId)
   const known = others.map((other): KnownOfSpec => ({

@@ -14,7 +14,7 @@ import {
 } from '@hematine/database'
 import type { EventStream } from 'h3'
 import { afterEach, beforeEach, describe, expect, test } from 'vitest'
-import { pictureSpecs } from '@hematine/core'
+import { onlyNamed, pictureSpecs } from '@hematine/core'
 import type { LiveChange } from '#shared/api'
 import { LiveHub } from '../server/utils/live.ts'
 import { makeOrder, useDatabase } from '../../../tests/support/database.ts'
@@ -61,21 +61,10 @@ describe('what changes', () => {
     const { order } = await makeOrder(db, [])
     const other = await createOrder(db.em(), { code: 'T-2', name: 'Other', dueAt: null })
     const [own, stranger] = [browser(order.id), browser(other.id)]
-    const item = {
-      carrier: null,
-      seconds: null,
-      width: null,
-      height: null,
-      framesPerSecond: null,
-      scan: null,
-      codec: null,
-      bytes: null,
-      notes: null,
-    }
     await addToInventory(
       db.em(),
       order.id,
-      Array.from({ length: 50 }, (_, index) => ({ ...item, name: `Tape ${index}` })),
+      Array.from({ length: 50 }, (_, index) => onlyNamed(`Tape ${index}`)),
     )
     await expect.poll(() => own.heard.some(change => change.inventory), patience).toBe(true)
     expect(own.heard.length).toBeLessThanOrEqual(3)

@@ -21,6 +21,14 @@ export const PlannedSource = z.object({
 })
 export type PlannedSource = z.infer<typeof PlannedSource>
 
+/** An item of which no more is announced than what it is called. */
+export function onlyNamed(name: string): PlannedSource {
+  return {
+    ...{ name, carrier: null, seconds: null, width: null, height: null, framesPerSecond: null },
+    ...{ scan: null, codec: null, bytes: null, notes: null },
+  }
+}
+
 /** Columns of an inventory: what they are called in ours, other words that head them elsewhere, and how their cells are written. */
 export const inventoryColumns = [
   {

@@ -3,7 +3,9 @@ import {
   announcedExtent,
   announcedFacts,
   announcedRate,
+  builtInSpecs,
   forecastAnnounced,
+  onlyNamed,
   outlook,
   pictureSpecs,
   soundSpecs,
@@ -13,23 +15,19 @@ import {
   type PlannedSource,
 } from '../src/index.ts'
 import { atOnce } from '../../../tests/support/at-once.ts'
-import { normalsOfChance } from '../src/planning/chance.ts'
 import { seeded } from '../../../tests/support/seeded.ts'
 import { at, exactly, extent, forecast, job, lanesOnly, minute, nothingAnnounced, order } from './outlines.ts'
 
 /** Material that an inventory announces, planned with a spec before it is here. */
 const small = pictureSpecs.find(({ key }) => key === 'small-mp4')!
 const announced = (changes: Partial<PlannedSource> = {}): PlannedSource => ({
-  name: 'Tape 7',
+  ...onlyNamed('Tape 7'),
   carrier: 'U-matic',
   seconds: 600,
   width: 720,
   height: 576,
   framesPerSecond: 25,
   scan: 'interlaced',
-  codec: null,
-  bytes: null,
-  notes: null,
   ...changes,
 })
 /** A measured source of so many seconds for each million pixels of its result, and bytes, after two to begin. */
@@ -52,11 +50,47 @@ describe('what is announced', () => {
     expect(announcedExtent(announced(), sound)).toMatchObject({ frames: 0, pixels: 0, durationSeconds: 600 })
   })
 
-  test('says too little without its length, its frame or its rate; its scan may be left out', () => {
+  test('says too little of a moving picture without its length, its frame or its rate; its scan may be left out', () => {
     for (const missing of [{ seconds: null }, { width: null }, { height: null }, { framesPerSecond: null }])
       expect(announcedExtent(announced(missing), small)).toBeNull()
+    expect(announcedExtent(announced({ seconds: null, framesPerSecond: null }), small)).toBeNull()
     expect(announcedExtent(announced({ scan: null, codec: 'DV', bytes: 2e9 }), small)).not.toBeNull()
     expect(announcedExtent(announced({ seconds: 0.001 }), small)).toBeNull()
+  })
+})
+
+describe('what is no moving picture', () => {
+  const stillSpec = builtInSpecs.find(({ key }) => key === 'still-png')!
+  const soundSpec = soundSpecs.find(({ key }) => key === 'sound-flac')!
+
+  test('is a single picture where a frame is announced, and neither length nor rate; odd sizes too', () => {
+    const plate = { ...onlyNamed('Plate 7'), width: 4801, height: 3599 }
+    expect(announcedFacts(plate)).toMatchObject({ video: { frameCount: 1, width: 4801 }, audio: [] })
+    expect(announcedExtent(plate, stillSpec)).toMatchObject({ frames: 1, pixels: 4801 * 3599 })
+    expect(announcedExtent(announced(), stillSpec)).toBeNull()
+    expect(announcedExtent(plate, soundSpec)).toBeNull()
+    // One frame of a tape is no still, and no film either.
+    expect(announcedExtent(announced({ seconds: 0.04 }), small)).toBeNull()
+  })
+
+  test('is sound where a length is announced and no frame', () => {
+    const reel = { ...onlyNamed('Reel 7'), seconds: 1800 }
+    expect(announcedFacts(reel)).toMatchObject({ video: null, durationSeconds: 1800 })
+    expect(announcedExtent(reel, soundSpec)).toMatchObject({ frames: 0, durationSeconds: 1800 })
+    expect(announcedExtent(reel, small)).toBeNull()
+    const measured = { ...extent(0), pixels: 0, durationSeconds: 60 }
+    const told = announcedRate(reel, announcedExtent(reel, soundSpec)!, soundSpec, [
+      { extent: measured, scan: null, measurement: { startSeconds: 1 }, forecast: forecast(exactly(7), exactly(6e6)) },
+    ])!
+    // A second of the work is a second of sound: a tenth of a second, and 100 kB.
+    expect(forecastAnnounced(told, announcedExtent(reel, soundSpec)!).seconds.low).toBeLessThan(1 + 180)
+    expect(forecastAnnounced(told, announcedExtent(reel, soundSpec)!).seconds.high).toBeGreaterThan(1 + 180)
+    expect(forecastAnnounced(told, announcedExtent(reel, soundSpec)!).bytes.high).toBeGreaterThan(180e6)
+  })
+
+  test('is nothing that can be told where only its name is known', () => {
+    expect(announcedFacts(onlyNamed('Box 3'))).toBeNull()
+    expect(announcedFacts({ ...onlyNamed('Box 3'), framesPerSecond: 25 })).toBeNull()
   })
 })
 
@@ -93,7 +127,9 @@ describe('a forecast of what is announced', () => {
     for (const count of [1, 2, 5, 40]) {
       let [timesIn, sizesIn] = [0, 0]
       const rounds = 2000
-      const normal = normalsOfChance(seeded(count))
+      const random = seeded(count)
+      // Box and Muller 1958.
+      const normal = () => Math.sqrt(-2 * Math.log(1 - random())) * Math.cos(2 * Math.PI * random())
       for (let round = 0; round < rounds; round++) {
         // As unlike as the prior says: it is worth three sources, so its own doubt is drawn as well.
         const spread = Math.sqrt(3 / (normal() ** 2 + normal() ** 2 + normal() ** 2))

@@ -9,7 +9,7 @@ const everyDay = [1, 2, 3, 4, 5, 6, 7]
 const nights: WorkingSpan = { days: everyDay, from: '19:00', to: '07:00' }
 const inZone = (zone: string, ...spans: WorkingSpan[]): WorkingHours => WorkingHours.parse({ zone, spans })
 const from = (at: string, hours: WorkingHours | null, workOnUntil: string | null = null) =>
-  new OpenTime({ hours, workOnUntil }, new Date(at))
+  new OpenTime(new Date(at), { hours, workOnUntil })
 const oslo = inZone('Europe/Oslo', nights)
 
 describe('hours of the week', () => {
@@ -149,7 +149,7 @@ describe('open time', () => {
       )
       const at = new Date(any(starts))
       const isWorked = wallClock(hours)
-      const open = new OpenTime({ hours, workOnUntil: null }, at)
+      const open = new OpenTime(at, { hours, workOnUntil: null })
       if (open.isAlways) continue
       const quarters = Array.from({ length: 6 * 96 }, (_, quarter) =>
         isWorked(new Date(at.getTime() + quarter * 900_000)),

@@ -4,6 +4,7 @@ import {
   inventoryColumns,
   inventoryKey,
   matchColumns,
+  onlyNamed,
   readInventory,
   type PlannedSource,
   tooLargeForInventory,
@@ -15,16 +16,7 @@ const columns = matchColumns(headings)
 /** A line of our own columns: name, carrier, length, frame, rate, scan, codec, size, notes. */
 const read = (...lines: string[][]) => readInventory(lines, columns)
 const planned = (changes: Partial<PlannedSource> = {}): PlannedSource => ({
-  name: 'a',
-  carrier: null,
-  seconds: null,
-  width: null,
-  height: null,
-  framesPerSecond: null,
-  scan: null,
-  codec: null,
-  bytes: null,
-  notes: null,
+  ...onlyNamed('a'),
   ...changes,
 })
 

@@ -4,7 +4,7 @@ import {
   calibrationOf,
   leastOutcomes,
   mostOutcomes,
-  openTimeFrom,
+  OpenTime,
   promise,
   scaled,
   slowingOf,
@@ -95,7 +95,7 @@ async function slowingOfJob(tx: EntityManager, job: JobRow): Promise<number> {
   const [from, to] = [startedAt.getTime() / 1000, finishedAt.getTime() / 1000]
   // Out of hours nobody works: what ran beside it did so in open time.
   const first = Math.min(from, ...beside.map(other => other.from))
-  const time = openTimeFrom(new Date(first * 1000), hours)
+  const time = new OpenTime(new Date(first * 1000), hours)
   const inOpenTime = (job: JobAtWork) =>
     stretchOf({ ...job, from: time.openOf(job.from - first), to: time.openOf(job.to - first) }, lanes)
   return slowingOf(

@@ -1,5 +1,5 @@
 import type { EntityManager } from '@mikro-orm/postgresql'
-import { anyTime, openTimeFrom, type HoursSetting } from '@hematine/core'
+import { anyTime, OpenTime, type HoursSetting } from '@hematine/core'
 import { WorkingHoursEntity } from './entities.ts'
 
 /** The installation has one setting. */
@@ -23,5 +23,5 @@ export async function changeHours(em: EntityManager, changes: Partial<HoursSetti
 
 /** Whether jobs are worked on at this moment. */
 export async function areJobsWorkedOn(em: EntityManager): Promise<boolean> {
-  return openTimeFrom(new Date(), await hoursOf(em)).now.isOpen
+  return new OpenTime(new Date(), await hoursOf(em)).now.isOpen
 }

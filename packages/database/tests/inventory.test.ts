@@ -1,5 +1,5 @@
 import { beforeEach, describe, expect, test } from 'vitest'
-import { rational, type PlannedSource } from '@hematine/core'
+import { onlyNamed, rational, type PlannedSource } from '@hematine/core'
 import {
   addToInventory,
   announcedGround,
@@ -30,16 +30,7 @@ beforeEach(async () => {
 })
 
 const item = (name: string, changes: Partial<PlannedSource> = {}): PlannedSource => ({
-  name,
-  carrier: null,
-  seconds: null,
-  width: null,
-  height: null,
-  framesPerSecond: null,
-  scan: null,
-  codec: null,
-  bytes: null,
-  notes: null,
+  ...onlyNamed(name),
   ...changes,
 })
 const add = (...items: PlannedSource[]) => addToInventory(db.em(), orderId, items)

@@ -1,22 +1,10 @@
-import type { PlannedSource } from '@hematine/core'
+import { onlyNamed, type PlannedSource } from '@hematine/core'
 import { seeded } from './paint.ts'
 
-/** Announced material of one kind, and the spec that it is planned with; null for what no length is known of. */
+/** Announced material of one kind, and the spec that it is planned with. */
 export interface AnnouncedLot {
-  specKey: string | null
+  specKey: string
   sources: PlannedSource[]
-}
-
-const nothing: Omit<PlannedSource, 'name'> = {
-  carrier: null,
-  seconds: null,
-  width: null,
-  height: null,
-  framesPerSecond: null,
-  scan: null,
-  codec: null,
-  bytes: null,
-  notes: null,
 }
 
 /**
@@ -31,14 +19,14 @@ export function archiveInventory(): AnnouncedLot[] {
   const tapes = lot(150, (number, box) => {
     const seconds = minutes(38, 63)
     return {
-      ...{ ...nothing, name: `Harbour inspection tape ${number}`, carrier: `DV tape, box ${box}`, seconds },
+      ...{ ...onlyNamed(`Harbour inspection tape ${number}`), carrier: `DV tape, box ${box}`, seconds },
       ...{ width: 720, height: 576, framesPerSecond: 25, scan: 'interlaced', codec: 'DV', bytes: seconds * 3_600_000 },
     }
   })
   const discs = lot(60, (number, box) => {
     const seconds = minutes(24, 72)
     return {
-      ...{ ...nothing, name: `Keepers' training disc ${number}`, carrier: `disc, box ${box}`, seconds },
+      ...{ ...onlyNamed(`Keepers' training disc ${number}`), carrier: `disc, box ${box}`, seconds },
       ...{
         width: 720,
         height: 576,
@@ -50,15 +38,15 @@ export function archiveInventory(): AnnouncedLot[] {
     }
   })
   const sequences = lot(30, number => ({
-    ...{ ...nothing, name: `Approach render ${number}`, carrier: 'hard disk 4', seconds: minutes(0.2, 1.5) },
+    ...{ ...onlyNamed(`Approach render ${number}`), carrier: 'hard disk 4', seconds: minutes(0.2, 1.5) },
     ...{ width: 1920, height: 1080, framesPerSecond: 24, scan: 'progressive', notes: 'still being rendered' },
   }))
   const plates = lot(160, (number, box) => ({
-    ...{ ...nothing, name: `Glass plate ${number}`, carrier: `glass plates, box ${box}`, width: 4800, height: 3600 },
+    ...{ ...onlyNamed(`Glass plate ${number}`), carrier: `glass plates, box ${box}`, width: 4800, height: 3600 },
   }))
   return [
     { specKey: 'small-mp4', sources: [...tapes, ...discs] },
     { specKey: 'playback-box', sources: sequences },
-    { specKey: null, sources: plates },
+    { specKey: 'still-png', sources: plates },
   ]
 }

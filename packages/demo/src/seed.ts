@@ -94,13 +94,12 @@ export async function seedDemo(
   await seedArchive(database, dueAt)
 }
 
-/** An order of which nothing is here yet: what of it can be told is planned with specs. */
+/** An order of which nothing is here yet, planned with specs. */
 async function seedArchive(database: Database, dueAt: Date): Promise<void> {
   const { id } = await createOrder(database.em.fork(), { code: 'SL-020', name: 'Harbour archive', dueAt })
   for (const { specKey, sources } of archiveInventory()) {
     await addToInventory(database.em.fork(), id, sources)
-    const names = new Set(sources.map(({ name }) => name))
-    const items = (await listInventory(database.em.fork(), id)).filter(({ planned }) => names.has(planned.name))
+    const items = (await listInventory(database.em.fork(), id)).filter(item => item.specKey === null)
     await planInventory(
       database.em.fork(),
       items.map(item => item.id),

@@ -10,7 +10,7 @@ const lookMilliseconds = 5000
 /** The hours in which jobs are worked on, from a moment on. */
 export function useOpenTime(from: () => Date) {
   const order = useOrder()
-  return computed(() => new OpenTime(order.hours, from()))
+  return computed(() => new OpenTime(from(), order.hours))
 }
 
 /** Whether jobs are worked on now, and the words for it. */

@@ -1,4 +1,4 @@
-import type { SourceFacts } from '../facts.ts'
+import type { AudioFacts, SourceFacts, VideoFacts } from '../facts.ts'
 import type { PlannedSource } from '../inventory.ts'
 import { rational, nearestRational } from '../rational.ts'
 import type { DeliverySpec } from '../spec/schema.ts'
@@ -20,56 +20,72 @@ const likeFrames = 2
  */
 const prior = { sources: 3, time: 0.5, size: { 'by quality': 1.2, 'by format': 0.2 } }
 
+/** Sound as most sources have it; an inventory says nothing of it. */
+const usualSound: AudioFacts = {
+  streamIndex: 1,
+  codec: 'pcm_s16le',
+  profile: null,
+  channels: 2,
+  layout: 'stereo',
+  sampleRate: 48_000,
+  bitsPerSecond: 1_536_000,
+  language: null,
+  title: null,
+}
+
+/** Frames a second of a single picture, which has none. */
+const stillRate = 25
+
 /**
- * Facts of a source as an inventory announces it: progressive and with a track of sound in stereo, where it does not say otherwise.
- * @returns null where length, frame size or rate are not announced
+ * Facts of a source as an inventory announces it: with a length, a frame and a rate a moving picture with a track of sound, progressive where it does not say
+ * otherwise; with a frame and neither of the others a single picture; with a length alone, sound.
+ * @returns null where less is announced
  */
 export function announcedFacts(planned: PlannedSource): SourceFacts | null {
-  const { seconds, width, height, framesPerSecond, scan, bytes } = planned
-  if (seconds === null || width === null || height === null || framesPerSecond === null) return null
-  const frameCount = Math.round(seconds * framesPerSecond)
-  if (frameCount < 1) return null
+  const { seconds, width, height, framesPerSecond, bytes } = planned
+  const hasFrame = width !== null && height !== null
+  const isStill = hasFrame && seconds === null && framesPerSecond === null
+  const isMoving = hasFrame && seconds !== null && framesPerSecond !== null
+  if (!isStill && seconds === null) return null
+  const rate = framesPerSecond ?? stillRate
+  const frameCount = isStill ? 1 : Math.round((seconds ?? 0) * rate)
+  if (isMoving && frameCount < 1) return null
   return {
     container: '',
     bytes: bytes ?? 0,
-    durationSeconds: seconds,
+    durationSeconds: seconds ?? 1 / rate,
     bitsPerSecond: null,
-    video: {
-      streamIndex: 0,
-      codec: planned.codec ?? '',
-      profile: null,
-      width,
-      height,
-      pixelAspect: rational(1),
-      frameRate: nearestRational(framesPerSecond),
-      rateIs: 'constant',
-      frameCount,
-      frameCountFrom: 'length',
-      startTicks: 0,
-      timeBase: rational(1, 90_000),
-      scan: { kind: scan ?? 'progressive', firstField: null, framesRead: 0 },
-      pixelFormat: 'yuv420p',
-      bitDepth: 8,
-      isRgb: false,
-      chroma: '4:2:0',
-      colour: { range: null, primaries: null, transfer: null, matrix: null },
-      bitsPerSecond: null,
-    },
-    audio: [
-      {
-        streamIndex: 1,
-        codec: 'pcm_s16le',
-        profile: null,
-        channels: 2,
-        layout: 'stereo',
-        sampleRate: 48_000,
-        bitsPerSecond: 1_536_000,
-        language: null,
-        title: null,
-      },
-    ],
+    video: isStill || isMoving ? announcedPicture(planned, { width: width!, height: height!, rate, frameCount }) : null,
+    audio: isStill ? [] : [usualSound],
     subtitles: [],
     remarks: [],
+  }
+}
+
+function announcedPicture(
+  { codec, scan }: PlannedSource,
+  { width, height, rate, frameCount }: { width: number; height: number; rate: number; frameCount: number },
+): VideoFacts {
+  return {
+    streamIndex: 0,
+    codec: codec ?? '',
+    profile: null,
+    width,
+    height,
+    pixelAspect: rational(1),
+    frameRate: nearestRational(rate),
+    rateIs: 'constant',
+    frameCount,
+    frameCountFrom: 'length',
+    startTicks: 0,
+    timeBase: rational(1, 90_000),
+    scan: { kind: scan ?? 'progressive', firstField: null, framesRead: 0 },
+    pixelFormat: 'yuv420p',
+    bitDepth: 8,
+    isRgb: false,
+    chroma: '4:2:0',
+    colour: { range: null, primaries: null, transfer: null, matrix: null },
+    bitsPerSecond: null,
   }
 }
 

@@ -27,8 +27,8 @@ export class OpenTime {
 
   /** @param at the moment that seconds count from */
   constructor(
-    { hours, workOnUntil }: HoursSetting,
     private readonly at: Date,
+    { hours, workOnUntil }: HoursSetting = anyTime,
   ) {
     this.hours = hours && isWholeWeek(hours) ? null : hours
     // What begins on the day before may last until this one.
@@ -182,9 +182,4 @@ export class OpenTime {
 function timeOn(day: DateTime, time: string): DateTime {
   const [hour, minute] = time.split(':').map(Number)
   return day.set({ hour, minute })
-}
-
-/** Open time from a moment on. @param setting any time unless said */
-export function openTimeFrom(at: Date, setting: HoursSetting | null | undefined): OpenTime {
-  return new OpenTime(setting ?? anyTime, at)
 }

@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { sharedTimePart, type JobForecast } from '../forecast/forecast.ts'
-import { openTimeFrom } from '../hours/open-time.ts'
+import { OpenTime } from '../hours/open-time.ts'
 import { isInHand, JobState } from '../job.ts'
 import { Range, RangeSum } from '../range.ts'
 import { each, type Turns } from '../turns.ts'
@@ -139,7 +139,7 @@ export class Agenda {
       const work = laneWork(job, forecasts.get(job.id) ?? null, slowing)
       if (work && (lanes > 0 || isInHand(job.state))) plan.place(work)
     })
-    const time = openTimeFrom(at, machine.hours)
+    const time = new OpenTime(at, machine.hours)
     const places = new Map(plan.finish().map(place => [place.id, byClock(place, time)]))
     const known = { places, forecasts, slowing }
     const planned = wanted.filter(job => job.orderId === orderId)

@@ -1,4 +1,4 @@
-import { openTimeFrom, type OpenTime } from '../hours/open-time.ts'
+import { OpenTime } from '../hours/open-time.ts'
 import type { Range } from '../range.ts'
 import { byClock } from './by-clock.ts'
 import { Lanes, type LaneWork, type PlannedJob } from './lanes.ts'
@@ -23,7 +23,7 @@ export class EndsOfOrders {
     at: Date,
   ) {
     this.lanes = new Lanes(machine)
-    this.time = openTimeFrom(at, machine.hours)
+    this.time = new OpenTime(at, machine.hours)
   }
 
   /** Gives a job its place; none, where nothing is known of it. */

@@ -1,4 +1,3 @@
-import type { OpenTime } from '../hours/open-time.ts'
 import { noJob, piecesOn, SharedLanes } from './shared-lanes.ts'
 import type { OrderOfWork, WorkToOrder } from './work-to-order.ts'
 
@@ -9,16 +8,12 @@ export interface Worth {
   sum: number
 }
 
-/** Where jobs are worked on at any time, ends are by the clock as they are. */
-const anyMoment = { endOf: (open: number) => open }
-
 /** Orders by their place in the list given, and jobs by that of their order: what trying many sequences is quick with. */
 export class SequenceTrial {
   readonly seconds: Float64Array
   readonly orderOf: Int32Array
   readonly due: Float64Array
   private readonly pieces: Int32Array
-  private readonly time: Pick<OpenTime, 'endOf'>
   private readonly busyCores: Float64Array
   /** Orders by when what is begun of them ends. */
   private readonly begun: readonly { order: number; moment: number }[]
@@ -30,7 +25,6 @@ export class SequenceTrial {
   private begunDone = 0
 
   constructor(readonly work: WorkToOrder) {
-    this.time = work.time ?? anyMoment
     const places = new Map(work.orders.map((order, place) => [order.orderId, place]))
     this.seconds = Float64Array.from(work.jobs, job => job.seconds)
     this.orderOf = Int32Array.from(work.jobs, job => {
@@ -50,7 +44,7 @@ export class SequenceTrial {
 
   /** Begins jobs one after the other, each on the lane that is free first. */
   try(sequence: Int32Array): Worth {
-    const { ends, seconds, pieces, busyCores, due, work, time } = this
+    const { ends, seconds, pieces, busyCores, due, work } = this
     ends.fill(0)
     this.lastOf.fill(-1)
     this.begunDone = 0
@@ -70,7 +64,7 @@ export class SequenceTrial {
     let [late, end, sum] = [0, 0, 0]
     for (let order = 0; order < ends.length; order++) {
       // Ends were noted in seconds of work.
-      const at = (ends[order] = time.endOf(ends[order]!))
+      const at = (ends[order] = work.time?.endOf(ends[order]!) ?? ends[order]!)
       late += Math.max(0, at - due[order]!)
       end = Math.max(end, at)
       sum += at

@@ -4,7 +4,7 @@ import type { HoursSetting } from '../hours/hours.ts'
 export interface Machine {
   lanes: number
   cores: number | null
-  hours?: HoursSetting
+  hours?: HoursSetting | undefined
 }
 
 /** Pieces of a job that are told apart, for each lane: more of them end at nearly the same time. */

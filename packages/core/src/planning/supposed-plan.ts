@@ -1,4 +1,5 @@
 import { isInHand } from '../job.ts'
+import { anyTime } from '../hours/hours.ts'
 import type { OpenTime } from '../hours/open-time.ts'
 import { each, type Turns } from '../turns.ts'
 import { announcedEntries, type AnnouncedGround } from './announced-work.ts'
@@ -69,8 +70,7 @@ export function* supposedPlan(ground: KnownGround, whatIf: WhatIf, at: Date): Tu
   const orders = supposedOrders(ground.orders, whatIf).filter(({ id }) => withWork.has(id))
   const due = orders.map(order => [order.id, secondsUntil(order.dueAt, at)] as const)
 
-  const { hours: set, ...own } = ground.machine
-  const machine = { ...own, lanes, ...(set && !whatIf.atAnyTime ? { hours: set } : {}) }
+  const machine = { ...ground.machine, lanes, hours: whatIf.atAnyTime ? anyTime : ground.machine.hours }
   const ends = new EndsOfOrders(machine, at)
   const place = ({ orderId, work }: Entry) => ends.place(orderId, work)
   begun.forEach(place)

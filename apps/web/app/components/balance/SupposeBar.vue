@@ -1,6 +1,7 @@
 <script setup lang="ts">
-import { describeCount, mostLanesMore, type RushWork, type Supposed } from '@hematine/core'
+import { mostLanesMore, type RushWork, type Supposed } from '@hematine/core'
 import { computed } from 'vue'
+import CountedAhead from '~/components/balance/CountedAhead.vue'
 import NumberField from '~/components/common/NumberField.vue'
 import { instantOf, localMoment } from '~/composables/times'
 import { useOrder } from '~/stores/order'
@@ -78,10 +79,13 @@ function withoutRush(): void {
     >
     <VBtn v-if="!rush" variant="text" :height="26" @click="supposeRush({})">Rush work comes</VBtn>
     <span v-else class="rush">
-      <label>rush jobs <input type="number" min="1" max="1000" :value="rush.jobs" @change="supposeJobs" /></label>
+      <label
+        >rush jobs <input class="plain" type="number" min="1" max="1000" :value="rush.jobs" @change="supposeJobs"
+      /></label>
       <label
         >device hours in all
         <input
+          class="plain"
           type="number"
           min="0.1"
           max="8760"
@@ -92,6 +96,7 @@ function withoutRush(): void {
       <label
         >due
         <input
+          class="plain"
           type="datetime-local"
           max="9999-12-31T23:59"
           :value="localMoment(rush.dueAt)"
@@ -100,10 +105,7 @@ function withoutRush(): void {
       <VBtn variant="text" :height="26" @click="withoutRush">No rush work</VBtn>
     </span>
     <span class="spacer" />
-    <label class="tick"><input v-model="withDrafts" type="checkbox" /> count drafts</label>
-    <label v-if="announced > 0" class="tick"
-      ><input v-model="withAnnounced" type="checkbox" /> count {{ describeCount(announced) }} announced</label
-    >
+    <CountedAhead v-model:with-drafts="withDrafts" v-model:with-announced="withAnnounced" :announced="announced" />
     <slot />
   </div>
 </template>
@@ -135,13 +137,5 @@ label {
 }
 input[type='number'] {
   width: 70px;
-}
-.rush input {
-  border: 1px solid var(--muted);
-  border-radius: 2px;
-  padding: 1px 6px;
-  font: inherit;
-  color: inherit;
-  background: transparent;
 }
 </style>

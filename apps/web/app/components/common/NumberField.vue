@@ -11,7 +11,8 @@ function take(event: Event): void {
 
 <template>
   <label class="number-field"
-    >{{ label }} <input type="number" :min="least" :max="most" :step="step" :value="value ?? ''" @input="take"
+    >{{ label }}
+    <input class="plain" type="number" :min="least" :max="most" :step="step" :value="value ?? ''" @input="take"
   /></label>
 </template>
 
@@ -25,12 +26,6 @@ function take(event: Event): void {
 }
 input {
   width: 104px;
-  border: 1px solid var(--muted);
-  border-radius: 2px;
-  padding: 2px 6px;
-  font: inherit;
-  color: inherit;
-  background: transparent;
   text-align: right;
 }
 </style>

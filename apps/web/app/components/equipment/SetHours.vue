@@ -100,12 +100,6 @@ async function save(): Promise<void> {
 }
 .time input {
   width: 64px;
-  border: 1px solid var(--muted);
-  border-radius: 2px;
-  padding: 2px 6px;
-  font: inherit;
-  color: inherit;
-  background: transparent;
 }
 p {
   margin: 0;

@@ -2,6 +2,7 @@
 import { describeCount, describeSharing, rehearsals, rushOrderId, type LaneBar, type Supposed } from '@hematine/core'
 import { computed, ref } from 'vue'
 import BalanceBar from '~/components/balance/BalanceBar.vue'
+import CountedAhead from '~/components/balance/CountedAhead.vue'
 import KeptSuppositions from '~/components/balance/KeptSuppositions.vue'
 import LaneChart from '~/components/balance/LaneChart.vue'
 import OrderProspects from '~/components/balance/OrderProspects.vue'
@@ -136,7 +137,7 @@ async function setDue(): Promise<void> {
         <OrderProspects v-model="supposed" :as-is="asIs" :if-so="ifSo" />
         <ReliefList v-if="asIs.reliefs.length > 0 && !isSupposing" :as-is="asIs" @suppose="suppose" />
         <form v-if="isSupposing" class="keep" @submit.prevent="keep">
-          <label>keep as <input v-model="givenName" maxlength="80" :placeholder="nameToKeep" /></label>
+          <label>keep as <input v-model="givenName" class="plain" maxlength="80" :placeholder="nameToKeep" /></label>
           <VBtn type="submit" variant="text" :height="24" :disabled="isFull">Keep to compare</VBtn>
           <span v-if="isFull" class="muted">{{ mostKept }} are kept: forget one first.</span>
         </form>
@@ -184,11 +185,11 @@ async function setDue(): Promise<void> {
     </template>
     <EmptyState v-else-if="asIs" title="No order has work waiting"
       >What is released in any order shows here: when each ends, how sure its due time is, and what a change would do.
-      <label class="tick"><input v-model="withDrafts" type="checkbox" /> count drafts</label>
-      <label v-if="announced.items > 0" class="tick"
-        ><input v-model="withAnnounced" type="checkbox" /> count {{ describeCount(announced.items) }} announced</label
-      ></EmptyState
-    >
+      <CountedAhead
+        v-model:with-drafts="withDrafts"
+        v-model:with-announced="withAnnounced"
+        :announced="announced.items"
+    /></EmptyState>
   </div>
 </template>
 
@@ -214,12 +215,6 @@ async function setDue(): Promise<void> {
 }
 .keep input {
   width: 320px;
-  border: 1px solid var(--muted);
-  border-radius: 2px;
-  padding: 2px 6px;
-  font: inherit;
-  color: inherit;
-  background: transparent;
 }
 .keep input::placeholder {
   color: var(--muted);

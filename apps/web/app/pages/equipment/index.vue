@@ -104,7 +104,7 @@ async function setLanes({ id, lanes }: WorkerRecord, event: Event): Promise<void
               <td>{{ worker.machine }}</td>
               <td class="end">
                 <input
-                  class="lanes number"
+                  class="lanes plain number"
                   type="number"
                   min="0"
                   :max="mostLanes"
@@ -137,12 +137,6 @@ async function setLanes({ id, lanes }: WorkerRecord, event: Event): Promise<void
 .lanes {
   width: 64px;
   height: 24px;
-  border: 1px solid var(--muted);
-  border-radius: 2px;
-  padding: 0 6px;
-  font: inherit;
-  color: inherit;
-  background: transparent;
   text-align: right;
 }
 .hint {

@@ -1,6 +1,6 @@
 import type { z } from 'zod'
 import { sharedTimePart, type JobForecast } from '../../forecast/forecast.ts'
-import { openTimeFrom, type OpenTime } from '../../hours/open-time.ts'
+import { OpenTime } from '../../hours/open-time.ts'
 import { isInHand } from '../../job.ts'
 import { RangeSum } from '../../range.ts'
 import { each, type Turns } from '../../turns.ts'
@@ -101,7 +101,7 @@ export class WaysPlan {
   ) {
     this.forecastFor = forecastFor
     this.dueByClock = secondsUntil(asked.dueAt, at)
-    this.time = openTimeFrom(at, ground.machine.hours)
+    this.time = new OpenTime(at, ground.machine.hours)
     this.due = this.dueByClock === null ? null : this.time.openOf(this.dueByClock)
     this.open = lots.filter(({ ways }) => ways.some(({ because }) => because === null))
     const inChoice = new Set(this.open.flatMap(draftsToChoose))
