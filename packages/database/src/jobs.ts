@@ -209,14 +209,20 @@ export async function startJob(
   })
 }
 
-/** Lets a worker go on with a job whose process it still holds. @returns false when it is no longer its to continue */
+/** Lets a worker go on with a job whose process it still holds. @returns false when it is no longer its to continue, or out of working hours */
 export async function continueJob(
   em: EntityManager,
   jobId: number,
   attempt: number,
   workerId: string,
 ): Promise<boolean> {
-  return ownJob(em, jobId, attempt, workerId, (tx, job) => job.state === 'waiting' && applyEvent(tx, job, 'continue'))
+  return ownJob(
+    em,
+    jobId,
+    attempt,
+    workerId,
+    async (tx, job) => job.state === 'waiting' && (await areJobsWorkedOn(tx)) && applyEvent(tx, job, 'continue'),
+  )
 }
 
 /** Writes how far a running job is. @returns false when it is no longer this worker's running job */
@@ -248,11 +254,11 @@ async function ownJob(
   jobId: number,
   attempt: number,
   workerId: string,
-  change: (tx: EntityManager, job: JobRow) => boolean,
+  change: (tx: EntityManager, job: JobRow) => boolean | Promise<boolean>,
 ): Promise<boolean> {
   return em.transactional(async tx => {
     const job = await lockJob(tx, jobId)
-    return job.attempt === attempt && job.workerId === workerId && change(tx, job)
+    return job.attempt === attempt && job.workerId === workerId && (await change(tx, job))
   })
 }
 

@@ -330,6 +330,10 @@ describe('a running job', () => {
       ['two.mp4', 'queued'],
       ['three.mp4', 'queued'],
     ])
+    // Not out of working hours, even where its worker has not heard of them yet.
+    await changeHours(db.em(), closedNow())
+    expect(await continueJob(db.em(), job.id, job.attempt, worker.id)).toBe(false)
+    await changeHours(db.em(), anyTime)
     expect(await continueJob(db.em(), job.id, job.attempt, worker.id)).toBe(true)
     expect((await readJob(db.em(), job.id)).state).toBe('running')
   })
