@@ -1,3 +1,4 @@
+import { createHash } from 'node:crypto'
 import { appendFile, readFile } from 'node:fs/promises'
 import path from 'node:path'
 import {
@@ -21,6 +22,7 @@ import {
   silenceLibraries,
   type MediaInput,
 } from '../src/index.ts'
+import { TreatedPicture } from '../src/treating/picture-treatment.ts'
 import { knownOf } from '../src/volumes/source-input.ts'
 import { writeClip, writeCountingClip } from '../../../tests/support/material.ts'
 import { rewrap } from '../../../tests/support/rewrap.ts'
@@ -296,4 +298,48 @@ test('a rate a little above a limit becomes the limit', async () => {
   )
   expect(treatment.result.rate).toEqual({ num: 30, den: 1 })
   expect(treatment.steps.find(step => step.kind === 'rate')!.why).toContain('One frame in 1500 is dropped.')
+})
+
+describe('a picture that stands still, stored once', () => {
+  /** Twelve seconds at 25 fps of which nothing is stored between the second and the tenth: frame 50 is shown for eight seconds. */
+  const standing = named('standing.mkv')
+  beforeAll(() =>
+    writeClip({
+      path: standing,
+      format: 'matroska',
+      video: {
+        encoder: 'ffvhuff',
+        filters: `testsrc2=s=160x120:r=25:d=12,format=yuv420p,setsar=1,select='not(between(n,51,249))'`,
+      },
+      audio: [],
+    }),
+  )
+
+  /** Numbers and content of the frames of its treatment, from one on. */
+  async function framesFrom(firstFrame: number) {
+    const { facts, input } = await known(standing)
+    const treatment = deriveTreatment(facts, archive)
+    const picture = await TreatedPicture.open(input, facts.video!, treatment, { firstFrame })
+    const frame = new Frame()
+    frame.alloc()
+    const found: string[] = []
+    while (await picture.next(frame)) {
+      // Line by line: what pads the lines may be anything.
+      const [sum, stride] = [createHash('sha256'), frame.linesize[0]!]
+      for (let y = 0; y < frame.height; y++) sum.update(frame.data![0]!.subarray(y * stride, y * stride + frame.width))
+      found.push(`${frame.pts} ${sum.digest('hex')}`)
+      frame.unref()
+    }
+    frame.free()
+    await picture.close()
+    return found
+  }
+
+  test('is there wherever treating begins: before it, in it, at its end and behind it', async () => {
+    const whole = await framesFrom(0)
+    expect(whole).toHaveLength(300)
+    expect(new Set(whole.slice(50, 250).map(entry => entry.split(' ')[1])).size).toBe(1)
+    for (const first of [40, 50, 58, 60, 125, 200, 240, 249, 250, 251, 262, 299])
+      expect(await framesFrom(first)).toEqual(whole.slice(first))
+  })
 })

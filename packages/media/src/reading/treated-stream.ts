@@ -15,6 +15,8 @@ export abstract class TreatedStream<Through extends Passage> {
   /** Seconds spent decoding. */
   protected decodeSeconds = 0
   private ended = false
+  /** The last frame of no use so far, where it may be shown until the first one of use is. */
+  private before: Frame | null = null
 
   /** @param startTicks time in the stream that is time 0 for the filters */
   protected constructor(
@@ -24,10 +26,12 @@ export abstract class TreatedStream<Through extends Passage> {
     this.decoded.alloc()
   }
 
-  /** Filters for frames like the one in `decoded`. */
-  protected abstract build(): Promise<Through>
+  /** Filters for frames like one. */
+  protected abstract build(frame: Frame): Promise<Through>
   /** Whether a decoded frame is of use, by its time in the stream. */
   protected abstract isNeeded(ticks: bigint): boolean
+  /** Whether the frame before the first one of use is shown for so long that it is of use, too. @param ticks of that one; null where none comes */
+  protected isShownUntil?(ticks: bigint | null): boolean
   /** Gives a decoded frame what it lacks before the filters see it. */
   protected complete?(frame: Frame): void
 
@@ -57,18 +61,43 @@ export abstract class TreatedStream<Through extends Passage> {
   private async feed(): Promise<void> {
     while (await this.decodeNext()) {
       if (!this.isNeeded(this.decoded.pts)) {
-        this.decoded.unref()
+        this.passOver()
         continue
       }
-      this.stages ??= await this.build()
-      this.decoded.pts -= this.startTicks
-      this.complete?.(this.decoded)
-      await this.stages.push(this.decoded)
+      await this.pushBefore(this.decoded.pts)
+      await this.push(this.decoded)
       this.decoded.unref()
       return
     }
     this.ended = true
+    await this.pushBefore(null)
     await this.stages?.push(null)
+  }
+
+  private passOver(): void {
+    if (this.isShownUntil && !this.stages) {
+      this.before?.free()
+      this.before = this.decoded.clone()
+    }
+    this.decoded.unref()
+  }
+
+  private async pushBefore(ticks: bigint | null): Promise<void> {
+    const { before } = this
+    if (!before) return
+    this.before = null
+    try {
+      if (this.isShownUntil!(ticks)) await this.push(before)
+    } finally {
+      before.free()
+    }
+  }
+
+  private async push(frame: Frame): Promise<void> {
+    this.stages ??= await this.build(frame)
+    frame.pts -= this.startTicks
+    this.complete?.(frame)
+    await this.stages.push(frame)
   }
 
   private async decodeNext(): Promise<boolean> {
@@ -80,6 +109,7 @@ export abstract class TreatedStream<Through extends Passage> {
 
   async close(): Promise<void> {
     this.stages?.free()
+    this.before?.free()
     this.decoded.free()
     await this.decoder.close()
   }

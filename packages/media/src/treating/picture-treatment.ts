@@ -118,20 +118,29 @@ export class TreatedPicture extends TreatedStream<StageChain> {
     return this.firstNeeded === null || ticks >= this.firstNeeded
   }
 
+  /** A picture that stands still may be stored once, long before: it is what is shown then. */
+  protected override isShownUntil(ticks: bigint | null): boolean {
+    if (this.firstNeeded === null) return false
+    return ticks === null || ticks - this.firstNeeded > this.frameTicks
+  }
+
+  private get frameTicks(): bigint {
+    const { frameRate, timeBase } = this.video
+    return BigInt(Math.max(1, Math.round(1 / (toNumber(frameRate) * toNumber(timeBase)))))
+  }
+
   /** The last frame is shown for a whole frame, whatever its packet says: otherwise a rate's grid may leave it out. */
   protected override complete(frame: Frame): void {
-    frame.duration = BigInt(
-      Math.max(1, Math.round(1 / (toNumber(this.video.frameRate) * toNumber(this.video.timeBase)))),
-    )
+    frame.duration = this.frameTicks
   }
 
   protected isWanted(frame: Frame): boolean {
     return this.upTo !== undefined || frame.pts >= BigInt(this.firstFrame)
   }
 
-  protected async build(): Promise<StageChain> {
-    const { decoded, video } = this
-    if (decoded.width <= 0 || decoded.height <= 0) throw new MediaError('The picture has no size.')
+  protected async build({ width, height }: Frame): Promise<StageChain> {
+    const { video } = this
+    if (width <= 0 || height <= 0) throw new MediaError('The picture has no size.')
     return new StageChain(
       this.plans,
       { timeBase: video.timeBase, frameRate: video.frameRate },
