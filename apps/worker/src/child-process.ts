@@ -7,7 +7,20 @@ import { watchForStall } from './stall.ts'
 export type Outcome =
   | Extract<
       Report,
-      { say: 'facts' | 'poster' | 'measured' | 'sample' | 'curve' | 'tried' | 'job' | 'unit' | 'stopped' | 'failed' }
+      {
+        say:
+          | 'facts'
+          | 'poster'
+          | 'measured'
+          | 'sample'
+          | 'curve'
+          | 'compared'
+          | 'tried'
+          | 'job'
+          | 'unit'
+          | 'stopped'
+          | 'failed'
+      }
     >
   | { say: 'broke off'; how: string }
 

@@ -6,6 +6,7 @@ import {
   Measurement,
   SampleMeasurement,
   SourceFacts,
+  TreatedLikeness,
   TrialMoment,
   type Moment,
   type WorkStage,
@@ -15,6 +16,7 @@ import { identityOf, flushToDisk } from '@hematine/media/volumes/volume-files'
 import { mkdir, writeFile } from 'node:fs/promises'
 import path from 'node:path'
 import {
+  compareTreated,
   deliver,
   extractSound,
   lookFile,
@@ -58,6 +60,7 @@ const kept = {
   moment: TrialMoment,
   sample: SampleMeasurement,
   curve: CurveMeasurement,
+  compared: TreatedLikeness,
   job: CheckMeasurement,
 } as const
 
@@ -99,13 +102,18 @@ async function doPoster({ input, facts }: Extract<Assignment, { kind: 'poster' }
   await report({ say: 'poster', poster: await posterFrame(input, facts.video!, facts.durationSeconds) })
 }
 
-async function doMeasure({ input, facts: known, depth }: Extract<Assignment, { kind: 'measure' }>): Promise<void> {
+/** Says how far a measurement is while it is made. */
+function tellingPart(): (part: number) => void {
   let part = 0
   const tell = throttled(() => void report({ say: 'measuring', part }), tellMeasuringMilliseconds)
-  const { measurement, facts } = await measureSource(input, known, depth, gate, now => {
+  return now => {
     part = now
     tell()
-  })
+  }
+}
+
+async function doMeasure({ input, facts: known, depth }: Extract<Assignment, { kind: 'measure' }>): Promise<void> {
+  const { measurement, facts } = await measureSource(input, known, depth, gate, tellingPart())
   const strip = facts.video
     ? await stripFrames(
         input.kind === 'file' ? { ...input, ...knownOf(facts) } : input,
@@ -128,13 +136,11 @@ async function doSample(assignment: Extract<Assignment, { kind: 'sample' }>): Pr
 }
 
 async function doCurve(assignment: Extract<Assignment, { kind: 'curve' }>): Promise<void> {
-  let part = 0
-  const tell = throttled(() => void report({ say: 'measuring', part }), tellMeasuringMilliseconds)
-  const measurement = await measureCurve(assignment, gate, now => {
-    part = now
-    tell()
-  })
-  await report({ say: 'curve', measurement })
+  await report({ say: 'curve', measurement: await measureCurve(assignment, gate, tellingPart()) })
+}
+
+async function doCompare({ of, reference }: Extract<Assignment, { kind: 'compare' }>): Promise<void> {
+  await report({ say: 'compared', measurement: await compareTreated(of, reference, gate, tellingPart()) })
 }
 
 /** First a picture of each moment, so that there is soon something to look at; then the moments whole. */
@@ -248,6 +254,7 @@ async function work(assignment: Assignment): Promise<void> {
     else if (assignment.kind === 'measure') await doMeasure(assignment)
     else if (assignment.kind === 'sample') await doSample(assignment)
     else if (assignment.kind === 'curve') await doCurve(assignment)
+    else if (assignment.kind === 'compare') await doCompare(assignment)
     else if (assignment.kind === 'trial') await doTrial(assignment)
     else if (assignment.kind === 'segment') await doSegment(assignment)
     else if (assignment.kind === 'sound') await doSound(assignment)

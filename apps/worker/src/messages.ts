@@ -7,6 +7,7 @@ import type {
   Planned,
   SampleMeasurement,
   SourceFacts,
+  TreatedLikeness,
   TrialMoment,
   WorkStage,
 } from '@hematine/core'
@@ -14,6 +15,7 @@ import type { MediaInput } from '@hematine/media/ground/media-input'
 import type { MadeParts } from '@hematine/media/delivering/deliver'
 import type { SegmentPlan } from '@hematine/media/joining/segment'
 import type { SoundFilesPlan } from '@hematine/media/joining/sound-file'
+import type { TreatedSource } from '@hematine/media/checking/compare-treated'
 import type { CurvePlan } from '@hematine/media/previews/curve'
 
 /** What a worker tells its child process to do: one task after another. */
@@ -23,6 +25,7 @@ export type Assignment =
   | { kind: 'measure'; input: MediaInput; facts: SourceFacts; depth: MeasureDepth }
   | ({ kind: 'sample'; input: MediaInput; facts: SourceFacts; scratchDirectory: string; machine: string } & Planned)
   | ({ kind: 'curve' } & CurvePlan)
+  | { kind: 'compare'; of: TreatedSource; reference: TreatedSource }
   | ({
       kind: 'trial'
       input: MediaInput
@@ -67,6 +70,7 @@ export type Report =
   | { say: 'measured'; measurement: Measurement; facts: SourceFacts; strip: { seconds: number; picture: Buffer }[] }
   | { say: 'sample'; measurement: SampleMeasurement }
   | { say: 'curve'; measurement: CurveMeasurement }
+  | { say: 'compared'; measurement: TreatedLikeness }
   | { say: 'job'; measurement: CheckMeasurement; workSeconds: number }
   | { say: 'unit'; frames: number; workSeconds: number }
   | { say: 'stopped' }

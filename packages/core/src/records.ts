@@ -211,6 +211,8 @@ export const PlannedRecord = z.object({
   planned: PlannedSource,
   /** Of the spec that it is planned with; null while nobody has said. */
   specKey: z.string().nullable(),
+  /** Name of the source whose draft it is to be done like; null where the spec alone says how. */
+  likeName: z.string().nullable(),
   sourceId: Id.nullable(),
   sourceName: z.string().nullable(),
   /** How the source differs from what was announced. */

@@ -27,6 +27,7 @@ import type {
   Rational,
   CurveMeasurement,
   CurveState,
+  TreatedLikeness,
   SampleMeasurement,
   SampleState,
   ScanRecord,
@@ -258,6 +259,26 @@ export const CurveEntity = defineEntity({
 })
 export type CurveRow = InferEntity<typeof CurveEntity>
 
+/** How like the treated frames of one sample's source are to those of another's. */
+export const ComparisonEntity = defineEntity({
+  name: 'Comparison',
+  tableName: 'comparison',
+  properties: {
+    id: p.integer().primary().autoincrement(),
+    sample: () => p.manyToOne(SampleEntity).ref().deleteRule('cascade'),
+    reference: () => p.manyToOne(SampleEntity).ref().deleteRule('cascade'),
+    state: p.text().$type<CurveState>(),
+    /** Counts the measurements begun; only the newest is kept. */
+    run: p.integer().default(0),
+    /** How much of it is done, 0 to 1, while it is measured. */
+    part: p.double().$type<number>().nullable(),
+    likeness: p.json().$type<TreatedLikeness | null>().nullable(),
+    reason: p.text().nullable(),
+  },
+  uniques: [{ properties: ['sample', 'reference'] }],
+})
+export type ComparisonRow = InferEntity<typeof ComparisonEntity>
+
 export const JobEntity = defineEntity({
   name: 'Job',
   tableName: 'job',
@@ -466,6 +487,8 @@ export const PlannedEntity = defineEntity({
     key: p.text(),
     /** Of the spec that it is planned with. */
     specKey: p.text().nullable(),
+    /** Of a draft that it is planned to be done like; with its spec alone where there is none. */
+    sample: () => p.manyToOne(SampleEntity).ref().nullable().deleteRule('set null').index(),
     source: () => p.manyToOne(SourceEntity).ref().nullable().deleteRule('set null').index(),
     createdAt: p.datetime().defaultRaw('now()'),
   },
@@ -638,6 +661,7 @@ export const entities = [
   DiscCopyEntity,
   SampleEntity,
   CurveEntity,
+  ComparisonEntity,
   WorkUnitEntity,
   JobEntity,
   TrialEntity,

@@ -1,7 +1,9 @@
 export * from './as-records.ts'
 export * from './assets.ts'
+export * from './comparisons.ts'
 export * from './connection.ts'
 export type {
+  ComparisonRow,
   CurveRow,
   DiscCopyRow,
   DriveRow,
@@ -36,6 +38,7 @@ export * from './outlines.ts'
 export * from './patience.ts'
 export * from './problem.ts'
 export * from './queue.ts'
+export * from './render-tests.ts'
 export * from './result-names.ts'
 export * from './samples.ts'
 export * from './scans.ts'

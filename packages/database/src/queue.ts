@@ -14,6 +14,7 @@ export const taskKinds = [
   'copy',
   'trial',
   'curve',
+  'compare',
   'unit',
 ] as const
 export type TaskKind = (typeof taskKinds)[number]
@@ -28,6 +29,7 @@ export interface TaskPayloads {
   copy: { copyId: number }
   trial: { trialId: number }
   curve: { curveId: number }
+  compare: { comparisonId: number }
   unit: { unitId: number; run: number }
 }
 

@@ -4,6 +4,7 @@ import type { WorkerRecord } from '@hematine/core'
 import { workerRecord } from './as-records.ts'
 import {
   JobEntity,
+  ComparisonEntity,
   CurveEntity,
   LaneChoiceEntity,
   SampleEntity,
@@ -135,6 +136,12 @@ async function sendAgain<Kind extends ShortKind>(
     await tx.nativeUpdate(SampleEntity, { id: payload.sampleId, state: 'measuring' }, { state: 'waiting' })
   if ('curveId' in payload)
     await tx.nativeUpdate(CurveEntity, { id: payload.curveId, state: 'measuring' }, { state: 'waiting', part: null })
+  if ('comparisonId' in payload)
+    await tx.nativeUpdate(
+      ComparisonEntity,
+      { id: payload.comparisonId, state: 'measuring' },
+      { state: 'waiting', part: null },
+    )
   await queue.send(kind, payload, tx)
 }
 

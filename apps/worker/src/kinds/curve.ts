@@ -12,6 +12,7 @@ import {
 import { curveDirectory, VolumeProblem } from '@hematine/media/volumes/volume-files'
 import path from 'node:path'
 import { inputOf, withAssets } from '../inputs.ts'
+import { KeptParts } from './kept-parts.ts'
 import type { Kind } from './kind.ts'
 
 /** Measuring what a source and its treatment come to at several qualities of a codec. Nothing of it is timed, so jobs go on beside it. */
@@ -27,7 +28,7 @@ export const curve: Kind<'curve'> = {
     if (!row) return
     const sample = row.sample.getEntity() as SampleRow
     const source = sourceOf(sample)
-    let keeping: Promise<unknown> = Promise.resolve()
+    const parts = new KeptParts(hands, `curve ${curveId}`, part => keepCurvePart(hands.em, row, part))
     const outcome = await hands.inChild(
       async () => {
         const planned = await withAssets(hands.em, sample)
@@ -42,19 +43,10 @@ export const curve: Kind<'curve'> = {
           picturesDirectory: await picturesOf(row),
         }
       },
-      (report, task) => {
-        if (report.say !== 'measuring') return
-        keeping = keeping
-          .then(async () => {
-            if (!(await hands.persist(() => keepCurvePart(hands.em, row, report.part)))) task.stop()
-          })
-          .catch((error: Error) =>
-            hands.log.error({ curve: curveId, error: error.message }, 'how far a curve is could not be kept'),
-          )
-      },
+      parts.onTheWay,
       'measurements',
     )
-    await keeping
+    await parts.done()
     if (outcome.say === 'curve') await hands.persist(() => keepCurve(hands.em, row, outcome.measurement))
     else if (outcome.say === 'failed') await hands.persist(() => keepCurveFailure(hands.em, row, outcome.reason))
     else if (outcome.say === 'stopped' && !hands.isStopping && (await keepCurvePart(hands.em, row, 0)))

@@ -1,4 +1,5 @@
 import type { ShortKind } from '@hematine/database'
+import { compare } from './compare.ts'
 import { copy } from './copy.ts'
 import { curve } from './curve.ts'
 import { facts } from './facts.ts'
@@ -18,6 +19,7 @@ const registry: { readonly [Name in ShortKind]: Kind<Name> } = {
   trial,
   sample,
   curve,
+  compare,
   measure,
   copy,
   unit,

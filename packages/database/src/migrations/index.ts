@@ -2,9 +2,11 @@ import { AnnouncedDrafts } from './announced-drafts.ts'
 import { Assets } from './assets.ts'
 import { Batches } from './batches.ts'
 import { Bench } from './bench.ts'
+import { Comparisons } from './comparisons.ts'
 import { CurvePictures } from './curve-pictures.ts'
 import { Curves } from './curves.ts'
 import { Discs } from './discs.ts'
+import { ExpectedMaterial } from './expected-material.ts'
 import { FirstTables } from './first-tables.ts'
 import { Ground } from './ground.ts'
 import { Intake } from './intake.ts'
@@ -47,4 +49,6 @@ export const migrations = [
   { name: '021-worker-cores', class: WorkerCores },
   { name: '022-working-hours', class: WorkingHoursOfAll },
   { name: '023-planned-specs', class: PlannedSpecs },
+  { name: '024-expected-material', class: ExpectedMaterial },
+  { name: '025-comparisons', class: Comparisons },
 ]
