@@ -137,7 +137,7 @@ function timeOutlooks(seed: number): void {
       })),
       volumes: [{ id: 3, freeBytes: 1e6 }],
       repeats: { begun: 100, lost: 1 },
-      announced: { items: [], specs: new Map(), known: new Map() },
+      announced: { items: [], specs: new Map(), known: new Map(), likes: new Map() },
     }
     for (const [question, supposed] of [
       ['as it is, and what would help', {}],

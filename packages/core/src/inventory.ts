@@ -1,3 +1,4 @@
+import { DateTime } from 'luxon'
 import { z } from 'zod'
 import type { SourceFacts } from './facts.ts'
 import { describeCodec } from './codec-names.ts'
@@ -18,6 +19,8 @@ export const PlannedSource = z.object({
   codec: z.string().max(60, 'is longer than 60 characters').nullable(),
   bytes: z.number().min(0).max(1e15).nullable(),
   notes: z.string().max(2000, 'is longer than 2000 characters').nullable(),
+  /** When it is expected to be here, ISO 8601 in UTC; null where nobody said. */
+  expectedAt: z.iso.datetime().nullable().default(null),
 })
 export type PlannedSource = z.infer<typeof PlannedSource>
 
@@ -25,7 +28,7 @@ export type PlannedSource = z.infer<typeof PlannedSource>
 export function onlyNamed(name: string): PlannedSource {
   return {
     ...{ name, carrier: null, seconds: null, width: null, height: null, framesPerSecond: null },
-    ...{ scan: null, codec: null, bytes: null, notes: null },
+    ...{ scan: null, codec: null, bytes: null, notes: null, expectedAt: null },
   }
 }
 
@@ -59,6 +62,12 @@ export const inventoryColumns = [
     title: 'Notes',
     also: ['note', 'comment', 'comments', 'remarks', 'description'],
     written: 'anything else',
+  },
+  {
+    key: 'expected',
+    title: 'Expected',
+    also: ['expected at', 'arrives', 'arrival', 'ready', 'ready by', 'delivered', 'available'],
+    written: '2026-12-02 14:00, 2 Dec 2026, 2.12.2026; a day alone counts from its end',
   },
 ] as const
 export type InventoryColumn = (typeof inventoryColumns)[number]['key']
@@ -117,14 +126,22 @@ export interface InventoryProblem {
 /**
  * Reads the lines of an inventory. A line with a cell that cannot be read is left out and named; empty lines are passed over.
  * @param lines cells below the headings
+ * @param zone that times without one are in: "Europe/Lisbon", or that of whoever reads
  */
 export function readInventory(
   lines: readonly (readonly string[])[],
   match: ColumnMatch,
+  zone = 'local',
 ): { sources: PlannedSource[]; problems: InventoryProblem[] } {
   const sources: PlannedSource[] = []
   const problems: InventoryProblem[] = []
   const seen = new Map<string, number>()
+  // Much of what is announced comes together.
+  const moments = new Map<string, string | null>()
+  const momentOf = (text: string) => {
+    if (!moments.has(text)) moments.set(text, readMoment(text, zone))
+    return moments.get(text)!
+  }
   for (const [index, cells] of lines.entries()) {
     if (cells.every(cell => cell.trim() === '')) continue
     const line = index + 2
@@ -153,6 +170,7 @@ export function readInventory(
       codec: cell('codec') || null,
       bytes: readCell('size', readSize),
       notes: cell('notes') || null,
+      expectedAt: readCell('expected', momentOf),
     }
     const parsed = PlannedSource.safeParse(source)
     if (!parsed.success)
@@ -223,6 +241,41 @@ function readSize(text: string): number | null {
   const match = /^(\d+(?:[.,]\d+)?)\s*([a-z]*)$/i.exec(text)
   const unit = match ? units[match[2]!.toLowerCase()] : undefined
   return match && unit !== undefined ? Math.round(number(match[1]!) * unit) : null
+}
+
+const monthNames = 'january february march april may june july august september october november december'.split(' ')
+/** Days as they are written, before a time of day: slashes are not read, as some put the day first and some the month. */
+const days = [
+  /^(?<year>\d{4})-(?<month>\d{1,2})-(?<day>\d{1,2})/,
+  /^(?<day>\d{1,2})\. ?(?<month>\d{1,2})\. ?(?<year>\d{4})/,
+  /^(?<day>\d{1,2})\.? (?<name>[a-z]{3,9})\.? (?<year>\d{4})/i,
+]
+const timeOfDay =
+  /^(?:,? |T)(?<hour>\d{1,2}):(?<minute>\d{2})(?::(?<second>\d{2})(?:\.\d+)?)?(?<offset>Z|[+-]\d{2}:?\d{2})?$/i
+
+/** @returns ISO 8601 in UTC; of a day alone, its last minute */
+function readMoment(text: string, zone: string): string | null {
+  const words = text.replace(/\s+/g, ' ')
+  const day = days.map(pattern => pattern.exec(words)).find(found => found !== null)
+  const rest = words.slice(day?.[0].length)
+  const time = timeOfDay.exec(rest)
+  if (!day || (rest !== '' && !time)) return null
+  const { year, month, name, day: date } = day.groups!
+  const { hour = '23', minute = '59', second = '0', offset } = time?.groups ?? {}
+  const monthNumber = name ? 1 + monthNames.findIndex(full => full.startsWith(name.toLowerCase())) : Number(month)
+  const at = DateTime.fromObject(
+    {
+      ...{ year: Number(year), month: monthNumber, day: Number(date) },
+      ...{ hour: Number(hour), minute: Number(minute), second: Number(second) },
+    },
+    { zone: offset ? zoneOf(offset) : zone },
+  )
+  return at.isValid ? at.toUTC().toISO() : null
+}
+
+/** "+0200" as the library names it. */
+function zoneOf(offset: string): string {
+  return offset.toUpperCase() === 'Z' ? 'utc' : `UTC${offset.slice(0, 3)}:${offset.slice(-2)}`
 }
 
 /** What names must share to mean the same item: letters and digits, without capitals, directories and a file's ending. */

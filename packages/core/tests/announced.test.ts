@@ -3,6 +3,7 @@ import {
   announcedExtent,
   announcedFacts,
   announcedRate,
+  asItIs,
   builtInSpecs,
   forecastAnnounced,
   onlyNamed,
@@ -10,15 +11,18 @@ import {
   pictureSpecs,
   soundSpecs,
   WhatIf,
+  WorkingHours,
   type AnnouncedItem,
   type KnownOfSpec,
   type PlannedSource,
+  type Supposed,
 } from '../src/index.ts'
 import { atOnce } from '../../../tests/support/at-once.ts'
 import { seeded } from '../../../tests/support/seeded.ts'
 import { at, exactly, extent, forecast, job, lanesOnly, minute, nothingAnnounced, order } from './outlines.ts'
 
 /** Material that an inventory announces, planned with a spec before it is here. */
+const day = 24 * 60 * minute
 const small = pictureSpecs.find(({ key }) => key === 'small-mp4')!
 const announced = (changes: Partial<PlannedSource> = {}): PlannedSource => ({
   ...onlyNamed('Tape 7'),
@@ -103,7 +107,8 @@ describe('a forecast of what is announced', () => {
   test('grows with its frames, apart from what a job takes whatever its length, and says what it is from', () => {
     const one = of([known(0.1, 1000)])!
     const twice = of([known(0.1, 1000)], announced(), extent(30_000))!
-    expect(twice.seconds.low - 2).toBeCloseTo(2 * (one.seconds.low - 2), 6)
+    // What is expected of a beginning of two seconds is a little more, because it is not sure.
+    expect(2 * one.seconds.expected - twice.seconds.expected).toBeCloseTo(2 * Math.exp(0.3 ** 2 / 2), 6)
     expect(twice.bytes.high).toBeCloseTo(2 * one.bytes.high, 3)
     expect(one.measuredFrom).toBe('not here yet: one measured source with the same spec stands for it')
     expect(of([known(0.1, 1000), known(0.1, 900)])!.measuredFrom).toBe(
@@ -111,6 +116,14 @@ describe('a forecast of what is announced', () => {
     )
     expect(one.seconds.low).toBeLessThan(2 + 1500)
     expect(one.seconds.high).toBeGreaterThan(2 + 1500)
+  })
+
+  test('of a few frames is as unsure as what jobs take to begin', () => {
+    const beginning = (startSeconds: number) => known(0.0001, 10, { measurement: { startSeconds } })
+    const { seconds } = of([beginning(1), beginning(2), beginning(3)], announced(), extent(2))!
+    expect(seconds.low).toBeLessThan(1.1)
+    expect(seconds.high).toBeGreaterThan(3)
+    expect(seconds.high).toBeLessThan(6)
   })
 
   test('is from those whose frames are as large and taken the same way, where there are any', () => {
@@ -160,9 +173,9 @@ describe('a forecast of what is announced', () => {
 
 describe('announced material in the outlook', () => {
   const items: AnnouncedItem[] = [
-    { id: 1, orderId: 1, planned: announced(), specKey: 'small-mp4' },
-    { id: 2, orderId: 2, planned: announced({ name: 'Tape 8', seconds: null }), specKey: 'small-mp4' },
-    { id: 3, orderId: 2, planned: announced({ name: 'Tape 9' }), specKey: 'gone' },
+    { id: 1, orderId: 1, planned: announced(), specKey: 'small-mp4', likeId: null },
+    { id: 2, orderId: 2, planned: announced({ name: 'Tape 8', seconds: null }), specKey: 'small-mp4', likeId: null },
+    { id: 3, orderId: 2, planned: announced({ name: 'Tape 9' }), specKey: 'gone', likeId: null },
   ]
   const ground = {
     jobs: [job({ id: 1, orderId: 1, state: 'waiting', measured: forecast(exactly(60 * minute), exactly(100)) })],
@@ -178,6 +191,7 @@ describe('announced material in the outlook', () => {
       items,
       specs: new Map([[small.key, small]]),
       known: new Map([[small.key, [known(0.0001, 10)]]]),
+      likes: new Map(),
     },
   }
   const look = (withAnnounced: boolean) => atOnce(outlook(ground, WhatIf.parse({ withAnnounced }), at))
@@ -185,8 +199,8 @@ describe('announced material in the outlook', () => {
   test('is counted in any case, and changes nothing until it is to count', () => {
     const without = look(false)
     expect(without.announced).toEqual([
-      { orderId: 1, items: 1, unknown: null },
-      { orderId: 2, items: 2, unknown: null },
+      { orderId: 1, items: 1, unknown: null, undated: 1, lastExpected: null },
+      { orderId: 2, items: 2, unknown: null, undated: 2, lastExpected: null },
     ])
     const none = atOnce(outlook({ ...ground, announced: nothingAnnounced }, WhatIf.parse({}), at))
     expect(without).toEqual({ ...none, announced: without.announced })
@@ -198,7 +212,7 @@ describe('announced material in the outlook', () => {
       { code: 'SL-1', jobs: 2, unknown: 0 },
       { code: 'SL-2', jobs: 2, unknown: 2, end: null, inTime: null },
     ])
-    expect(found.announced).toEqual([
+    expect(found.announced).toMatchObject([
       { orderId: 1, items: 1, unknown: 0 },
       { orderId: 2, items: 2, unknown: 2 },
     ])
@@ -207,5 +221,76 @@ describe('announced material in the outlook', () => {
     expect(found.sequence).toEqual([1])
     expect(found.volumes.map(({ volumeId, unknown }) => [volumeId, unknown])).toEqual([[3, 2]])
     expect(found.volumes[0]!.bytes.expected).toBeGreaterThan(100)
+  })
+
+  describe('that is expected later', () => {
+    const after = (minutes: number) => new Date(at.getTime() + minutes * 60_000).toISOString()
+    /** Two tapes of the first order, one of which is expected in a day, and an order with nothing but one that is overdue. */
+    const expecting = {
+      ...ground,
+      announced: {
+        ...ground.announced,
+        items: [
+          {
+            id: 1,
+            orderId: 1,
+            planned: announced({ expectedAt: after(day / minute) }),
+            specKey: 'small-mp4',
+            likeId: null,
+          },
+          { id: 2, orderId: 1, planned: announced({ name: 'Tape 8' }), specKey: 'small-mp4', likeId: null },
+          {
+            id: 3,
+            orderId: 2,
+            planned: announced({ name: 'Tape 9', expectedAt: after(-60) }),
+            specKey: 'small-mp4',
+            likeId: null,
+          },
+        ],
+      },
+    }
+    const counted = (changes = {}) => atOnce(outlook(expecting, WhatIf.parse({ withAnnounced: true, ...changes }), at))
+
+    test('is begun when it is, and what is overdue as soon as it can be', () => {
+      const { orders, bars, announced: counts } = counted()
+      expect(counts).toEqual([
+        { orderId: 1, items: 2, unknown: 0, undated: 1, lastExpected: after(day / minute) },
+        { orderId: 2, items: 1, unknown: 0, undated: 0, lastExpected: after(-60) },
+      ])
+      const late = bars.find(({ name }) => name === 'Tape 7')!
+      expect(late.from).toBe(day)
+      expect(orders[0]!.end!.low).toBeGreaterThan(day)
+      expect(orders[1]!.end!.high).toBeLessThan(day)
+      // Bars come as they are on the lane, whatever the order in which jobs were given.
+      expect(bars.map(({ from }) => from)).toEqual(bars.map(({ from }) => from).sort((a, b) => a - b))
+    })
+
+    test('is late by what it comes too late, and that it were here is among what would help', () => {
+      const { orders, reliefs } = counted()
+      expect(orders[0]!.lateSeconds).toBeGreaterThan(day - 300 * minute)
+      expect(orders[0]!.inTime).toBe(0)
+      const here = reliefs.find(({ supposed }) => supposed.materialHere)!
+      expect(here).toMatchObject({ lateSeconds: 0, late: [] })
+      // Nothing that is done here makes it come sooner.
+      const changed = ({ supposed }: { supposed: Supposed }) =>
+        (Object.keys(asItIs) as (keyof Supposed)[]).filter(
+          key => JSON.stringify(supposed[key]) !== JSON.stringify(asItIs[key]),
+        )
+      expect(reliefs.map(changed)).toEqual([['materialHere'], ['due']])
+      const ifSo = counted({ materialHere: true })
+      expect(ifSo.orders[0]!.lateSeconds).toBe(0)
+      expect(ifSo.orders[0]!.end!.expected).toBeLessThan(day)
+    })
+
+    test('out of hours is begun when they begin', () => {
+      const hours = WorkingHours.parse({
+        zone: 'UTC',
+        spans: [{ days: [1, 2, 3, 4, 5, 6, 7], from: '10:00', to: '12:00' }],
+      })
+      const resting = { ...expecting, machine: { ...expecting.machine, hours: { hours, workOnUntil: null } } }
+      const { bars } = atOnce(outlook(resting, WhatIf.parse({ withAnnounced: true }), at))
+      // It is eight in the morning now, and when it comes.
+      expect(bars.find(({ name }) => name === 'Tape 7')!.from).toBe(day + 120 * minute)
+    })
   })
 })

@@ -13,8 +13,8 @@ import { discFacts, facts } from './examples.ts'
 
 const headings = inventoryColumns.map(column => column.title)
 const columns = matchColumns(headings)
-/** A line of our own columns: name, carrier, length, frame, rate, scan, codec, size, notes. */
-const read = (...lines: string[][]) => readInventory(lines, columns)
+/** A line of our own columns: name, carrier, length, frame, rate, scan, codec, size, notes, expected. */
+const read = (...lines: string[][]) => readInventory(lines, columns, 'Europe/Lisbon')
 const planned = (changes: Partial<PlannedSource> = {}): PlannedSource => ({
   ...onlyNamed('a'),
   ...changes,
@@ -36,6 +36,7 @@ describe('columns', () => {
       codec: null,
       size: 4,
       notes: 5,
+      expected: null,
     })
     // "Title" would do as a name, but there is a column of exactly that name.
     expect(matchColumns(['Title', 'Name'])).toMatchObject({ name: 1 })
@@ -73,6 +74,39 @@ describe('cells', () => {
     expect(read(['a', '', '', '', '', '', '', text]).sources[0]!.bytes).toBe(bytes)
   })
 
+  // Lisbon is at UTC in winter, and an hour before it in summer.
+  test.each([
+    ['2026-12-02 14:05', '2026-12-02T14:05:00.000Z'],
+    ['2026-07-02T14:05', '2026-07-02T13:05:00.000Z'],
+    ['2026-07-02T14:05:00+02:00', '2026-07-02T12:05:00.000Z'],
+    ['2026-07-02T14:05Z', '2026-07-02T14:05:00.000Z'],
+    ['2026-07-02 14:05:30-0330', '2026-07-02T17:35:30.000Z'],
+    ['2 Dec 2026, 9:30', '2026-12-02T09:30:00.000Z'],
+    ['1. Sept. 2026', '2026-09-01T22:59:00.000Z'],
+    ['2 december 2026', '2026-12-02T23:59:00.000Z'],
+    ['2.12.2026', '2026-12-02T23:59:00.000Z'],
+    ['02.12.2026 07:00:30', '2026-12-02T07:00:30.000Z'],
+    ['2026-02-28', '2026-02-28T23:59:00.000Z'],
+  ])('a moment of %s', (text, expectedAt) => {
+    expect(read(['a', '', '', '', '', '', '', '', '', text]).sources[0]!.expectedAt).toBe(expectedAt)
+  })
+
+  test.each([
+    '02/12/2026',
+    '2026-02-30',
+    '2026-12-02 25:00',
+    '2026-12-02 14:00 or so',
+    '2 Dex 2026',
+    'soon',
+    '14:00',
+    '2026',
+  ])('a moment of %s is not guessed at', text => {
+    expect(read(['a', '', '', '', '', '', '', '', '', text])).toMatchObject({
+      sources: [],
+      problems: [{ column: 'Expected' }],
+    })
+  })
+
   test('a whole line', () => {
     expect(read(['Tape 7', 'U-matic', '0:30:00', '720 × 576', '25', 'TFF', 'DV', '6.5 GB', 'box 3']).sources).toEqual([
       {
@@ -86,6 +120,7 @@ describe('cells', () => {
         codec: 'DV',
         bytes: 6_500_000_000,
         notes: 'box 3',
+        expectedAt: null,
       },
     ])
     expect(read(['Only a name']).sources).toEqual([planned({ name: 'Only a name' })])

@@ -35,7 +35,7 @@ export const forecast = (seconds: Range, bytes: Range): JobForecast => ({
 export const lanesOnly = (lanes: number): Machine => ({ lanes, cores: null })
 
 /** No inventory is planned. */
-export const nothingAnnounced: AnnouncedGround = { items: [], specs: new Map(), known: new Map() }
+export const nothingAnnounced: AnnouncedGround = { items: [], specs: new Map(), known: new Map(), likes: new Map() }
 
 let lastId = 0
 /** A draft of a measured source of ten seconds of work, with changes; numbers count up. */

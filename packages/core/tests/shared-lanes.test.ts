@@ -12,7 +12,8 @@ import {
 } from '../src/index.ts'
 import { atOnce } from '../../../tests/support/at-once.ts'
 import { seeded } from '../../../tests/support/seeded.ts'
-import { throughTheDay, type SharedJob } from '../../../tests/support/shared-machine.ts'
+import { throughTheDay } from '../../../tests/support/shared-machine.ts'
+import { asWork, expectAsClaimed, jobsOfChance, planned } from './claimed-plans.ts'
 import { around, exactly, extent, forecast, job } from './outlines.ts'
 
 /** Lanes on one machine share its cores, and jobs that can be divided are made by several lanes. */
@@ -20,25 +21,8 @@ const work = (id: number, seconds: number, busyCores?: number, pieces = 1): Lane
   ...{ id, seconds: exactly(seconds), pieces },
   ...(busyCores === undefined ? {} : { busyCores }),
 })
-const planned = (machine: Machine, ...jobs: LaneWork[]) => {
-  const lanes = new Lanes(machine)
-  for (const job of jobs) lanes.place(job)
-  return { places: lanes.finish(), slowing: lanes.slowing }
-}
 const ends = (machine: Machine, ...jobs: LaneWork[]) =>
   planned(machine, ...jobs).places.map(({ end }) => Number(end.expected.toFixed(6)))
-
-/** Jobs of chance: some keep one core busy, some all, some none to speak of; the longer ones can be divided. */
-function jobsOfChance(seed: number, cores: number): SharedJob[] {
-  const random = seeded(seed)
-  return Array.from({ length: 1 + Math.floor(random() * 30) }, (_, index) => ({
-    id: index + 1,
-    seconds: 1 + 600 * random() ** 3,
-    busyCores: 0.2 + random() * (cores - 0.2),
-    parts: random() < 0.4 ? 2 + Math.floor(random() * 4) : 1,
-  }))
-}
-const asWork = ({ id, seconds, busyCores, parts }: SharedJob) => work(id, seconds, busyCores, parts)
 
 describe('lanes that share cores', () => {
   const two = { lanes: 2, cores: 4 }
@@ -154,23 +138,7 @@ describe('an order of work on shared cores', () => {
     '(%i) is what it claims, no worse than the one there was, and no better than the bound',
     seed => {
       const [lanes, cores] = [1 + (seed % 4), 2 + ((seed * 5) % 12)]
-      const given = sharedWork(seed, cores, lanes)
-      const { now, found, bound } = atOnce(planByDueTime(given))
-      for (const claimed of [now, found]) {
-        const jobs = claimed.ids.map(id => {
-          const { pieces, ...job } = given.jobs.find(entry => entry.id === id)!
-          return { ...job, busyCores: job.busyCores!, parts: pieces! }
-        })
-        const day = throughTheDay(jobs, lanes, cores)
-        for (const { orderId, end } of claimed.orders)
-          expect(end).toBeCloseTo(
-            Math.max(0, ...jobs.filter(job => job.orderId === orderId).map(({ id }) => day.get(id)!.end)),
-            5,
-          )
-      }
-      expect(found.late).toBeLessThanOrEqual(now.late + 1e-6)
-      expect(bound.late).toBeLessThanOrEqual(found.late + 1e-6)
-      expect(bound.end).toBeLessThanOrEqual(found.end + 1e-6)
+      expectAsClaimed(sharedWork(seed, cores, lanes))
     },
   )
 

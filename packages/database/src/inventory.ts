@@ -11,10 +11,19 @@ import {
   type SampleMeasurement,
 } from '@hematine/core'
 import { sourceName } from './as-records.ts'
-import { OrderEntity, PlannedEntity, SourceEntity, type PlannedRow, type SourceRow } from './entities.ts'
+import {
+  OrderEntity,
+  PlannedEntity,
+  SampleEntity,
+  SourceEntity,
+  type PlannedRow,
+  type SampleRow,
+  type SourceRow,
+} from './entities.ts'
 import { found } from './problem.ts'
+import { measuredTestsOf } from './render-tests.ts'
 import { specCalled, specsByKey } from './specs.ts'
-import { run } from './sql.ts'
+import { asArray, run } from './sql.ts'
 
 /** Names under which an inventory may know a source: its own, a title's disc, a sequence's folder and stem. */
 function keysOf({
@@ -82,20 +91,51 @@ export async function addToInventory(
   })
 }
 
+/**
+ * Adds items to an order's inventory that are to be done like a draft, with its treatment and its spec; see `addToInventory`.
+ * @param sampleId of the draft
+ */
+export async function addLike(
+  em: EntityManager,
+  orderId: number,
+  items: readonly PlannedSource[],
+  { sampleId, specKey }: { sampleId: number; specKey: string },
+): Promise<{ added: number; alreadyThere: number }> {
+  return em.transactional(async tx => {
+    const had = new Set((await tx.find(PlannedEntity, { order: orderId }, { fields: ['key'] })).map(({ key }) => key))
+    const outcome = await addToInventory(tx, orderId, items)
+    const added = items.map(({ name }) => inventoryKey(name)).filter(key => !had.has(key))
+    await tx.nativeUpdate(
+      PlannedEntity,
+      { order: orderId, key: { $in: added } },
+      { specKey, sample: tx.getReference(SampleEntity, sampleId, { wrapped: true }) as never },
+    )
+    return outcome
+  })
+}
+
 /** An order's inventory: what is still to come first, by name. */
 export async function listInventory(em: EntityManager, orderId: number): Promise<PlannedRecord[]> {
   const rows = await em.find(
     PlannedEntity,
     { order: orderId },
-    { populate: ['source'] as never, fields: ['planned', 'specKey', 'source.relativePath', 'source.facts'] as never },
+    {
+      populate: ['source', 'sample.source'] as never,
+      fields: [
+        ...['planned', 'specKey', 'source.relativePath', 'source.facts'],
+        ...['sample.source.relativePath', 'sample.source.kind', 'sample.source.disc', 'sample.source.sequence'],
+      ] as never,
+    },
   )
   const records = rows.map((row: PlannedRow): PlannedRecord => {
     const source = row.source?.getEntity() as SourceRow | undefined
+    const like = (row.sample?.getEntity() as SampleRow | undefined)?.source.getEntity() as SourceRow | undefined
     return {
       id: row.id,
       orderId,
       planned: row.planned,
       specKey: row.specKey ?? null,
+      likeName: like ? sourceName(like) : null,
       sourceId: source?.id ?? null,
       sourceName: source ? sourceName(source) : null,
       differences: source?.facts ? differencesFromPlan(row.planned, source.facts) : [],
@@ -111,7 +151,20 @@ export async function listInventory(em: EntityManager, orderId: number): Promise
 /** Plans announced material with a spec, or without one: what of it is not here yet can then be counted ahead. @throws Problem 404 when there is no such spec */
 export async function planInventory(em: EntityManager, ids: readonly number[], specKey: string | null): Promise<void> {
   if (specKey !== null) await specCalled(em, specKey)
-  await em.nativeUpdate(PlannedEntity, { id: { $in: [...ids] } }, { specKey })
+  await em.nativeUpdate(PlannedEntity, { id: { $in: [...ids] } }, { specKey, sample: null })
+}
+
+/** Says when announced material is expected to be here, ISO 8601, or that nobody knows: it is not planned before. */
+export async function expectInventory(
+  em: EntityManager,
+  ids: readonly number[],
+  expectedAt: string | null,
+): Promise<void> {
+  await run(
+    em,
+    `update planned_source set planned = planned || jsonb_build_object('expectedAt', ?::text) where id = any(?::int[])`,
+    [expectedAt, asArray(ids)],
+  )
 }
 
 /** Measured sources of a spec that stand for announced material at most; the latest count. */
@@ -121,10 +174,10 @@ const mostKnown = 60
 export async function announcedGround(em: EntityManager): Promise<AnnouncedGround> {
   const items = await run<AnnouncedGround['items'][number]>(
     em,
-    `select id, order_id as "orderId", planned, spec_key as "specKey" from planned_source where source_id is null and spec_key is not null order by id`,
+    `select id, order_id as "orderId", planned, spec_key as "specKey", sample_id as "likeId" from planned_source where source_id is null and spec_key is not null order by id`,
   )
   const known = new Map<string, KnownOfSpec[]>()
-  if (items.length === 0) return { items, specs: new Map(), known }
+  if (items.length === 0) return { items, specs: new Map(), known, likes: new Map() }
   const rows = await run<Measured>(
     em,
     `select key, extent, measurement, scan from (
@@ -144,7 +197,12 @@ export async function announcedGround(em: EntityManager): Promise<AnnouncedGroun
     }
     known.set(key, [...(known.get(key) ?? []), entry])
   }
-  return { items, specs: await specsByKey(em), known }
+  return {
+    items,
+    specs: await specsByKey(em),
+    known,
+    likes: await measuredTestsOf(em, [...new Set(items.flatMap(({ likeId }) => likeId ?? []))]),
+  }
 }
 
 interface Measured {

@@ -8,6 +8,7 @@ import {
   draftJobs,
   keepFacts,
   keepMeasurement,
+  expectInventory,
   listInventory,
   planInventory,
   removeFromInventory,
@@ -134,6 +135,22 @@ describe('what is planned with a spec', () => {
     ])
     await planInventory(db.em(), [...ids.values()], null)
     expect(await plannedNames()).toEqual([])
+  })
+
+  test('is expected when a person says so, or at no time', async () => {
+    await add(item('Tape 1'), item('Tape 2'))
+    const ids = await idsOf()
+    const expected = async () => (await listInventory(db.em(), orderId)).map(({ planned }) => planned.expectedAt)
+    expect(await expected()).toEqual([null, null])
+    await expectInventory(db.em(), [ids.get('Tape 2')!], '2026-12-02T14:00:00.000Z')
+    expect(await expected()).toEqual([null, '2026-12-02T14:00:00.000Z'])
+    await planInventory(db.em(), [...ids.values()], 'small-mp4')
+    expect((await announcedGround(db.em())).items.map(({ planned }) => planned)).toEqual([
+      { ...item('Tape 1'), expectedAt: null },
+      { ...item('Tape 2'), expectedAt: '2026-12-02T14:00:00.000Z' },
+    ])
+    await expectInventory(db.em(), [...ids.values()], null)
+    expect(await expected()).toEqual([null, null])
   })
 
   test('cannot be planned with a spec that there is not', async () => {

@@ -3,7 +3,7 @@ import type { PlannedSource } from '../inventory.ts'
 import { rational, nearestRational } from '../rational.ts'
 import type { DeliverySpec } from '../spec/schema.ts'
 import { CannotTreat, deriveTreatment } from '../treatment/index.ts'
-import { scaled, studentQuantile, type Range } from '../range.ts'
+import { RangeSum, scaled, studentQuantile, type Range } from '../range.ts'
 import { likeRate, unitsOf, type KnownLike } from './by-like.ts'
 import { extentOf, underCap, type JobExtent, type JobForecast } from './forecast.ts'
 
@@ -15,10 +15,10 @@ export interface KnownOfSpec extends KnownLike {
 /** Results whose frames differ by more are not taken for alike, as long as there are others. */
 const likeFrames = 2
 /**
- * How unlike sources of one spec are, before any is known: standard deviations of the logarithms of time and bytes for each unit of work, counted like so many
- * sources. What the codec makes of a picture is mostly the picture's own; a format that fixes the size leaves little (docs/measurements.md, "Announced material").
+ * How unlike sources of one spec are, before any is known: standard deviations of the logarithms of what a job takes to begin, and of time and bytes for each unit of work, counted like so many
+ * sources. What the codec makes of a picture is mostly the picture's own, also where nothing is lost; a format that fixes the size leaves little (docs/measurements.md, "Announced material").
  */
-const prior = { sources: 3, time: 0.5, size: { 'by quality': 1.2, 'by format': 0.2 } }
+const prior = { sources: 3, start: 0.3, time: 0.5, size: { 'by quality': 1.2, lossless: 0.8, 'by format': 0.2 } }
 
 /** Sound as most sources have it; an inventory says nothing of it. */
 const usualSound: AudioFacts = {
@@ -105,7 +105,8 @@ export function announcedExtent(planned: PlannedSource, spec: DeliverySpec): Job
 export interface AnnouncedRate {
   group: string
   count: number
-  startSeconds: number
+  /** Seconds, whatever the length. */
+  start: Next
   checkSecondsPerUnit: number
   busyCores?: number | undefined
   time: Next
@@ -127,7 +128,7 @@ interface Next {
 export function announcedRate(
   { scan }: Pick<PlannedSource, 'scan'>,
   { pixels, sizeIs }: Pick<JobExtent, 'pixels' | 'sizeIs'>,
-  { key }: Pick<DeliverySpec, 'key'>,
+  { key, video }: Pick<DeliverySpec, 'key' | 'video'>,
   known: readonly KnownOfSpec[],
 ): AnnouncedRate | null {
   const usable = known.filter(entry => unitsOf(entry.extent) > 0)
@@ -143,26 +144,33 @@ export function announcedRate(
   const rate = group && likeRate(`announced with ${key}`, group)
   if (!rate) return null
   const each = (value: (entry: KnownOfSpec) => number) => group.map(entry => value(entry) / unitsOf(entry.extent))
+  const { count, checkSecondsPerUnit, busyCores, startSeconds } = rate
   return {
-    ...rate,
+    ...{ group: rate.group, count, checkSecondsPerUnit, busyCores },
+    start: nextOf(
+      group.map(({ measurement }) => Math.max(leastSeconds, measurement.startSeconds + (measurement.onceSeconds ?? 0))),
+      prior.start,
+    ),
     time: nextOf(
-      each(({ forecast }) => Math.max(leastSeconds, forecast.seconds.expected - rate.startSeconds)),
+      each(({ forecast }) => Math.max(leastSeconds, forecast.seconds.expected - startSeconds)),
       prior.time,
     ),
     size: nextOf(
       each(({ forecast }) => Math.max(1, forecast.bytes.expected)),
-      prior.size[sizeIs],
+      prior.size[video?.rateControl.kind === 'lossless' ? 'lossless' : sizeIs],
     ),
   }
 }
 
 /** The forecast of announced material, by what was measured with its spec. */
 export function forecastAnnounced(rate: AnnouncedRate, extent: JobExtent): JobForecast {
-  const { group, count, startSeconds, checkSecondsPerUnit, busyCores, time, size } = rate
+  const { group, count, start, checkSecondsPerUnit, busyCores, time, size } = rate
   const units = unitsOf(extent)
-  const { expected, low, high } = scaled(time.range, units)
+  const seconds = new RangeSum()
+  seconds.add(start.range)
+  seconds.add(scaled(time.range, units))
   return {
-    seconds: { expected: startSeconds + expected, low: startSeconds + low, high: startSeconds + high },
+    seconds: seconds.range(),
     bytes: underCap(scaled(size.range, units), extent.capBytes),
     checkSeconds: checkSecondsPerUnit * units,
     quality: null,

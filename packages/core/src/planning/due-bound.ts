@@ -4,7 +4,7 @@ import type { DuePlan, WorkToOrder } from './work-to-order.ts'
  * What no order of the jobs can be better than. Jobs are taken for work that can be divided among lanes at will: the orders that end first, whichever they are,
  * have at least as much work in them as the smallest of all, so their ends, sorted, are no sooner than those of the smallest one after the other; and sums
  * of lateness are least where sooner ends meet sooner due times. An order ends no sooner than its longest job, begun first, on as many lanes as it has pieces.
- * What keeps cores busy is no sooner done than all of them together could do it. Of what is done later in open time nothing is done sooner by the clock.
+ * Nothing is begun before it is here. What keeps cores busy is no sooner done than all of them together could do it. Of what is done later in open time nothing is done sooner by the clock.
  */
 export function boundOf({ jobs, orders, lanes, sharing, time }: WorkToOrder): DuePlan['bound'] {
   const endOf = (open: number) => time?.endOf(open) ?? open
@@ -21,20 +21,18 @@ export function boundOf({ jobs, orders, lanes, sharing, time }: WorkToOrder): Du
     return before + left / free.length
   }
   const doneByCores = (processor: number) => (sharing ? processor / sharing.cores : 0)
-  const sums = new Map<number, { work: number; processor: number; longest: number }>()
-  for (const { orderId, seconds, busyCores = 0, pieces = 1 } of jobs) {
-    const sum = sums.get(orderId) ?? { work: 0, processor: 0, longest: 0 }
+  const sums = new Map<number, { work: number; processor: number; soonest: number }>()
+  for (const { orderId, seconds, busyCores = 0, pieces = 1, hereFrom = 0 } of jobs) {
+    const sum = sums.get(orderId) ?? { work: 0, processor: 0, soonest: 0 }
     sums.set(orderId, {
       work: sum.work + seconds,
       processor: sum.processor + seconds * busyCores,
-      longest: Math.max(sum.longest, seconds / Math.min(pieces, lanes.length)),
+      soonest: Math.max(sum.soonest, Math.max(free[0]!, hereFrom) + seconds / Math.min(pieces, lanes.length)),
     })
   }
   const alone = orders.map(({ orderId, begunUntil, dueSeconds }) => {
     const sum = sums.get(orderId)
-    const end = sum
-      ? Math.max(begunUntil, free[0]! + sum.longest, doneBy(sum.work), doneByCores(sum.processor))
-      : begunUntil
+    const end = sum ? Math.max(begunUntil, sum.soonest, doneBy(sum.work), doneByCores(sum.processor)) : begunUntil
     return {
       end: endOf(end),
       due: dueSeconds ?? Number.POSITIVE_INFINITY,

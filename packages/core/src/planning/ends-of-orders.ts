@@ -12,9 +12,6 @@ export type DueSeconds = readonly (readonly [orderId: number, seconds: number | 
 export class EndsOfOrders {
   private readonly lanes: Lanes
   private readonly orderOf: number[] = []
-  /** Until when each order's jobs so far are made, in seconds of work that nothing slows. */
-  private readonly until = new Map<number, number>()
-
   readonly time: OpenTime
 
   /** @param at the moment that seconds count from */
@@ -30,7 +27,7 @@ export class EndsOfOrders {
   place(orderId: number, work: LaneWork | null): void {
     if (!work) return
     this.orderOf.push(orderId)
-    this.until.set(orderId, Math.max(this.until.get(orderId) ?? 0, this.lanes.place(work)))
+    this.lanes.place(work)
   }
 
   /** Lets all jobs end, and holds the ends of orders against due times. Nothing can be placed after. */
@@ -62,7 +59,10 @@ export class EndsOfOrders {
   /** Jobs that come after what was placed so far, to be put in order. @param jobs in the order in which they are begun */
   before(jobs: WorkToOrder['jobs'], due: DueSeconds): WorkToOrder {
     const { cores } = this.machine
-    const { taken } = this.lanes
+    const { taken, until } = this.lanes
+    const begunUntil = new Map<number, number>()
+    for (const [number, orderId] of this.orderOf.entries())
+      begunUntil.set(orderId, Math.max(begunUntil.get(orderId) ?? 0, until[number]!))
     return {
       lanes: taken.map(({ until }) => until),
       ...(cores === null ? {} : { sharing: { cores, begun: taken.map(({ busyCores }) => busyCores) } }),
@@ -71,7 +71,7 @@ export class EndsOfOrders {
       orders: due.map(([orderId, dueSeconds]) => ({
         orderId,
         dueSeconds,
-        begunUntil: this.until.get(orderId) ?? 0,
+        begunUntil: begunUntil.get(orderId) ?? 0,
       })),
     }
   }

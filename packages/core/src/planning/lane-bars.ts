@@ -31,24 +31,26 @@ export function* barsOf(places: ReadonlyMap<number, PlannedJob>, planned: readon
   const bars: LaneBar[] = []
   const span = planned.reduce((most, job) => Math.max(most, places.get(job.id)?.end.high ?? 0), 1)
   const shortest = span / barsOfLane
-  yield* each(planned, job => {
-    for (const { lane, start, end } of places.get(job.id)?.stretches ?? []) {
-      const [from, to, late] = [start.expected, end.expected, end.high]
-      const isDraft = job.state === 'draft'
-      const before = last.get(lane)
-      const isShort = to - from < shortest
-      const wasShort = before !== undefined && before.to - before.from < shortest
-      const isLike = before?.orderId === job.orderId ? isShort || wasShort : isShort && wasShort
-      if (before && before.isDraft === isDraft && isLike && from - before.to < shortest) {
-        const orderId = before.orderId === job.orderId ? job.orderId : null
-        Object.assign(before, { to, late, orderId, jobs: before.jobs + 1 })
-        continue
-      }
-      const { orderId, sourceName, specName } = job
-      const bar = { lane, orderId, from, to, late, isDraft, jobs: 1, name: sourceName, specName }
-      last.set(lane, bar)
-      bars.push(bar)
+  // What is not here yet is begun after what follows it.
+  const stretches = planned
+    .flatMap(job => (places.get(job.id)?.stretches ?? []).map(stretch => ({ job, stretch })))
+    .sort((a, b) => a.stretch.start.expected - b.stretch.start.expected)
+  yield* each(stretches, ({ job, stretch: { lane, start, end } }) => {
+    const [from, to, late] = [start.expected, end.expected, end.high]
+    const isDraft = job.state === 'draft'
+    const before = last.get(lane)
+    const isShort = to - from < shortest
+    const wasShort = before !== undefined && before.to - before.from < shortest
+    const isLike = before?.orderId === job.orderId ? isShort || wasShort : isShort && wasShort
+    if (before && before.isDraft === isDraft && isLike && from - before.to < shortest) {
+      const orderId = before.orderId === job.orderId ? job.orderId : null
+      Object.assign(before, { to, late, orderId, jobs: before.jobs + 1 })
+      return
     }
+    const { orderId, sourceName, specName } = job
+    const bar = { lane, orderId, from, to, late, isDraft, jobs: 1, name: sourceName, specName }
+    last.set(lane, bar)
+    bars.push(bar)
   })
   return bars
 }

@@ -1,5 +1,6 @@
 import { sharedTimePart } from '../forecast/forecast.ts'
 import { RangeSum, scaled, type Range, type SharedError } from '../range.ts'
+import { InTurn } from './in-turn.ts'
 import { noJob, piecesOn, SharedLanes, type Machine } from './shared-lanes.ts'
 
 /** A stretch of a lane, in seconds from when the plan was made. */
@@ -30,10 +31,15 @@ export interface LaneWork {
   busyCores?: number | undefined
   /** Pieces that it can be divided into, for several lanes to work at it; 1 unless said. */
   pieces?: number
+  /** When it is here, in open seconds from now: it is not begun before. From now on unless said. */
+  hereFrom?: number
 }
 
 /** What a lane does: all before its present job, and what it makes of that. */
 interface Lane {
+  /** Since when it did not wait for anything that came, by the clock. */
+  base: Range
+  /** Done since then. */
   before: RangeSum
   /** By its place in the order in which jobs were given; `noJob` before the first. */
   number: number
@@ -43,11 +49,15 @@ interface Lane {
   of: number
   /** When it began with that job. */
   start: Range
+  /** When the last piece so far ends, by the clock. */
+  freeAt: number
 }
+
+const atOnce: Range = { expected: 0, low: 0, high: 0 }
 
 /**
  * When each job begins and ends, jobs taken in order by the first lane that is free, those that can be divided by several, and slower where lanes want more cores
- * than there are (see `SharedLanes`). Ranges along a lane add as those of a batch do: independent errors in quadrature, those of a group and the machine's own in
+ * than there are (see `SharedLanes`). What is not here yet is begun when it is. Ranges along a lane add as those of a batch do: independent errors in quadrature, those of a group and the machine's own in
  * proportion; as parts of an end they stay as they are where lanes slow each other.
  */
 export class Lanes {
@@ -55,6 +65,9 @@ export class Lanes {
   private readonly held: Lane[]
   private readonly jobs: LaneWork[] = []
   private readonly stretches: Stretch[][] = []
+  private readonly inTurn: InTurn
+  /** Until when each job is made, in seconds of work that nothing slows; nothing of those that are not begun. */
+  readonly until: number[] = []
   private undisturbed = 0
   private passed = 0
 
@@ -63,25 +76,39 @@ export class Lanes {
     const count = Math.max(1, lanes)
     this.machine = new SharedLanes(new Array<number>(count).fill(0), cores)
     this.held = Array.from({ length: count }, () => ({
-      ...{ before: new RangeSum(), number: noJob, job: null, pieces: 0, of: 1 },
-      start: { expected: 0, low: 0, high: 0 },
+      ...{ base: atOnce, before: new RangeSum(), number: noJob, job: null, pieces: 0, of: 1 },
+      ...{ start: atOnce, freeAt: 0 },
     }))
+    this.inTurn = new InTurn(
+      this.machine,
+      number => this.beginJob(number),
+      () => this.noteFree(),
+    )
   }
 
-  /** Gives the next job its place. @returns until when it is made, in seconds of work that nothing slows */
-  place(job: LaneWork): number {
+  /** Gives the next job its place. */
+  place(job: LaneWork): void {
     const number = this.jobs.push(job) - 1
     this.stretches.push([])
+    this.until.push(0)
+    this.inTurn.take(number, job.hereFrom ?? 0)
+  }
+
+  private beginJob(number: number): void {
+    const job = this.jobs[number]!
     const pieces = piecesOn(this.held.length, job.pieces ?? 1)
     const seconds = job.seconds.expected / pieces
-    let until = 0
     for (let piece = 0; piece < pieces; piece++) {
-      this.machine.goOn()
+      if (this.machine.goOn() !== noJob) this.noteFree()
       this.begin(number, pieces)
       this.machine.begin(number, seconds, job.busyCores ?? 0)
-      until = this.machine.now + seconds
+      this.until[number] = this.machine.now + seconds
     }
-    return until
+  }
+
+  /** A piece ended on the lane that is free now. */
+  private noteFree(): void {
+    this.held[this.machine.lane]!.freeAt = this.machine.clock
   }
 
   /** Until when each lane is taken, in seconds of work that nothing slows, for how long of it by its last job, and how many cores that keeps busy. */
@@ -94,8 +121,9 @@ export class Lanes {
 
   /** Lets all jobs end. @returns their places; nothing can be placed after */
   finish(): PlannedJob[] {
+    this.inTurn.finish()
     for (const _ of this.held) {
-      this.machine.goOn()
+      if (this.machine.goOn() !== noJob) this.noteFree()
       this.end(this.machine.lane)
       this.machine.close()
     }
@@ -119,8 +147,14 @@ export class Lanes {
     if (lane.number !== number) {
       this.end(this.machine.lane)
       if (lane.job) lane.before.add(scaled(lane.job.seconds, lane.pieces / lane.of), lane.job.shared)
-      Object.assign(lane, { number, job: this.jobs[number]!, pieces: 0, of })
-      lane.start = this.timeOf(lane)
+      const job = this.jobs[number]!
+      Object.assign(lane, { number, job, pieces: 0, of })
+      const free = this.timeOf(lane)
+      const hasRested = this.machine.clock > lane.freeAt
+      const from = hasRested ? this.machine.clock : (job.hereFrom ?? 0)
+      lane.start = notBefore(free, from)
+      // Whatever was done before an arrival is over by then, or puts off what comes after it.
+      if (free.low < from) Object.assign(lane, { base: lane.start, before: new RangeSum() })
     }
     lane.pieces++
   }
@@ -136,13 +170,29 @@ export class Lanes {
     this.passed += end.expected - start.expected
   }
 
-  /** The machine's clock as the lane reads it now: as unsure as all that it did. */
-  private timeOf({ before, job, pieces, of }: Lane): Range {
+  /** When the lane is free, by the clock: as unsure as all that it did. */
+  private timeOf({ base, before, job, pieces, of, freeAt }: Lane): Range {
     const done =
       job && pieces > 0
         ? before.rangeWith(scaled(job.seconds, pieces / of), job.shared ?? null, sharedTimePart)
         : before.range(sharedTimePart)
-    const { clock } = this.machine
-    return done.expected > 0 ? scaled(done, clock / done.expected) : { expected: clock, low: clock, high: clock }
+    const passed = freeAt - base.expected
+    return done.expected > 0
+      ? after(base, scaled(done, passed / done.expected))
+      : after(base, { expected: passed, low: passed, high: passed })
   }
+}
+
+/** A moment so long after another. */
+function after(moment: Range, seconds: Range): Range {
+  return {
+    expected: moment.expected + seconds.expected,
+    low: moment.low + seconds.low,
+    high: moment.high + seconds.high,
+  }
+}
+
+/** A moment that does not come before another. */
+function notBefore({ expected, low, high }: Range, moment: number): Range {
+  return { expected: Math.max(expected, moment), low: Math.max(low, moment), high: Math.max(high, moment) }
 }

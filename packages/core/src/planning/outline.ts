@@ -9,6 +9,7 @@ import { segmentCount } from '../work/segments.ts'
 import { secondsLeft } from './seconds-left.ts'
 import type { Verdict } from '../check/records.ts'
 import type { LaneWork } from './lanes.ts'
+import type { Machine } from './shared-lanes.ts'
 import type { SampleState } from '../sample-state.ts'
 import type { Waiting } from './work-to-order.ts'
 
@@ -167,9 +168,23 @@ export function laneWork(
   }
 }
 
+/** What is begun and waits of all orders as lanes take it, in their order; without what nothing is known of. */
+export function releasedWork(
+  jobs: readonly JobOutline[],
+  forecastFor: (job: JobOutline) => JobForecast | null,
+  { cores }: Pick<Machine, 'cores'>,
+): { orderId: number; work: LaneWork }[] {
+  const released = jobs.filter(({ state }) => isInHand(state) || state === 'waiting').sort(byTurn)
+  const slowing = presentSlowing(released, forecastFor, cores)
+  return released.flatMap(job => {
+    const work = laneWork(job, forecastFor(job), slowing)
+    return work ? [{ orderId: job.orderId, work }] : []
+  })
+}
+
 /** A job as it is put in order. */
-export function toOrder(orderId: number, { id, seconds, busyCores, pieces }: LaneWork): Waiting {
-  return { id, orderId, seconds: seconds.expected, busyCores, pieces }
+export function toOrder(orderId: number, { id, seconds, busyCores, pieces, hereFrom }: LaneWork): Waiting {
+  return { id, orderId, seconds: seconds.expected, busyCores, pieces, hereFrom }
 }
 
 /** What a forecast's time has in common with those of its group. */

@@ -2,6 +2,7 @@ import { normalQuantile, type Range } from '../range.ts'
 import { sharedTimePart } from '../forecast/forecast.ts'
 import type { Turns } from '../turns.ts'
 import { normalsOfChance, numbersOfChance } from './chance.ts'
+import { InTurn } from './in-turn.ts'
 import type { LaneWork } from './lanes.ts'
 import { noJob, piecesOn, SharedLanes, type Machine } from './shared-lanes.ts'
 
@@ -47,12 +48,15 @@ interface Spreads {
   /** Pieces that jobs are divided into, and cores that they keep busy. */
   pieces: Int32Array
   busyCores: Float64Array
+  /** When they are here, in open seconds. */
+  hereFrom: Float64Array
 }
 
 /**
  * Goes through the work in fast time, again and again with other durations, and counts how often due times are kept. Durations are drawn around their
  * forecasts so that nine of ten lie in their ranges, as logarithms: what a job's error shares with its like, and what all have in common because of the machine,
- * is drawn once each time. A job that is begun again had done a part of its work, drawn evenly. The same for the same work.
+ * is drawn once each time. A job that is begun again had done a part of its work, drawn evenly. What is not here yet comes when it is said to. The same for the same
+ * work.
  */
 export function* rehearse({ jobs, machine: { lanes, cores }, orders, again }: WorkToRehearse): Turns<Rehearsal> {
   const random = numbersOfChance()
@@ -60,10 +64,12 @@ export function* rehearse({ jobs, machine: { lanes, cores }, orders, again }: Wo
   const places = new Map(orders.map(({ orderId }, place) => [orderId, place]))
   const due = Float64Array.from(orders, ({ dueSeconds }) => dueSeconds ?? Number.POSITIVE_INFINITY)
   const spreads = spreadsOf(jobs, places, lanes)
-  const { order: orderOf, expected, above, below, group, common, own, groups, pieces, busyCores } = spreads
+  const { order: orderOf, expected, above, below, group, common, own, groups, pieces, busyCores, hereFrom } = spreads
   const free = new Array<number>(lanes).fill(0)
+  const areAllHere = hereFrom.every(from => from === 0)
   const ofGroups = new Float64Array(groups)
   const ends = new Float64Array(orders.length)
+  const taken = new Float64Array(jobs.length)
   const inTime = new Uint32Array(orders.length)
   const lateFirst = new Uint32Array(orders.length)
   let allInTime = 0
@@ -73,21 +79,28 @@ export function* rehearse({ jobs, machine: { lanes, cores }, orders, again }: Wo
     const machine = Math.exp(deviationOf(1 + sharedTimePart) * normal())
     const shared = new SharedLanes(free, cores)
     ends.fill(0)
+    const note = (ended: number) => {
+      if (ended !== noJob) ends[orderOf[ended]!] = shared.clock
+    }
+    const begin = (job: number) => {
+      const count = pieces[job]!
+      for (let piece = 0; piece < count; piece++) {
+        note(shared.goOn())
+        shared.begin(job, taken[job]! / count, busyCores[job]!)
+      }
+    }
+    const inTurn = new InTurn(shared, begin, note)
     for (let job = 0; job < jobs.length; job++) {
       const error = common[job]! * ofGroups[group[job]!]! + own[job]! * normal()
       const seconds = expected[job]! * machine * Math.exp(error * (error > 0 ? above[job]! : below[job]!))
-      const taken = again > 0 && random() < again ? seconds * (1 + random()) : seconds
-      const count = pieces[job]!
-      for (let piece = 0; piece < count; piece++) {
-        const ended = shared.goOn()
-        if (ended !== noJob) ends[orderOf[ended]!] = shared.clock
-        shared.begin(job, taken / count, busyCores[job]!)
-      }
+      taken[job] = again > 0 && random() < again ? seconds * (1 + random()) : seconds
+      if (areAllHere) begin(job)
+      else inTurn.take(job, hereFrom[job]!)
       if (++sinceTurn % jobsOfTurn === 0) yield
     }
+    inTurn.finish()
     for (let lane = 0; lane < lanes; lane++) {
-      const ended = shared.goOn()
-      if (ended !== noJob) ends[orderOf[ended]!] = shared.clock
+      note(shared.goOn())
       shared.close()
     }
     let first = -1
@@ -132,6 +145,7 @@ function spreadsOf(jobs: WorkToRehearse['jobs'], places: ReadonlyMap<number, num
     groups: numbers.size + 1,
     pieces: Int32Array.from(jobs, ({ work }) => piecesOn(lanes, work.pieces ?? 1)),
     busyCores: Float64Array.from(jobs, ({ work }) => work.busyCores ?? 0),
+    hereFrom: Float64Array.from(jobs, ({ work }) => work.hereFrom ?? 0),
   }
 }
 

@@ -22,7 +22,7 @@ const mostTried = 5
 const mostTold = 6
 
 /**
- * Single changes that make less late: jobs by due times, a late order before the others, work at any time, lanes more, another order left out, due times as late as ends may
+ * Single changes that make less late: jobs by due times, a late order before the others, what is announced here at once, work at any time, lanes more, another order left out, due times as late as ends may
  * come. They are told in that order, which is that of what they cost, those that bring all in before those that do not.
  * @param now the plan as it is
  * @param counted whether drafts count, and announced material
@@ -51,6 +51,7 @@ export function* reliefsOf(
   const others = now.orders.filter(({ id }) => now.sequence.some(({ orderId }) => orderId === id))
   yield* consider({ byDueTimes: true })
   for (const id of late.slice(0, mostTried)) if (others.length > 1) yield* consider({ first: [id] })
+  if (now.sequence.some(({ work }) => work?.hereFrom)) yield* consider({ materialHere: true })
   if (!now.time.isAlways) yield* consider({ atAnyTime: true })
   const isInTime = function* (more: number): Turns<boolean> {
     return (yield* supposedPlan(ground, { ...asItIs, lanesMore: more, ...counted }, at)).ends.all.lateSeconds === 0

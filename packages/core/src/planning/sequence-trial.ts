@@ -1,3 +1,4 @@
+import { InTurn } from './in-turn.ts'
 import { noJob, piecesOn, SharedLanes } from './shared-lanes.ts'
 import type { OrderOfWork, WorkToOrder } from './work-to-order.ts'
 
@@ -15,6 +16,8 @@ export class SequenceTrial {
   readonly due: Float64Array
   private readonly pieces: Int32Array
   private readonly busyCores: Float64Array
+  /** Null where all is here, which is gone through more quickly. */
+  private readonly hereFrom: Float64Array | null
   /** Orders by when what is begun of them ends. */
   private readonly begun: readonly { order: number; moment: number }[]
   private readonly ends: Float64Array
@@ -35,6 +38,7 @@ export class SequenceTrial {
     this.due = Float64Array.from(work.orders, order => order.dueSeconds ?? Number.POSITIVE_INFINITY)
     this.pieces = Int32Array.from(work.jobs, job => piecesOn(work.lanes.length, job.pieces ?? 1))
     this.busyCores = Float64Array.from(work.jobs, job => job.busyCores ?? 0)
+    this.hereFrom = work.jobs.some(job => job.hereFrom) ? Float64Array.from(work.jobs, job => job.hereFrom ?? 0) : null
     this.begun = work.orders
       .map(({ begunUntil }, order) => ({ order, moment: begunUntil }))
       .sort((a, b) => a.moment - b.moment)
@@ -42,20 +46,25 @@ export class SequenceTrial {
     this.lastOf = new Int32Array(work.orders.length)
   }
 
-  /** Begins jobs one after the other, each on the lane that is free first. */
+  /** Begins jobs one after the other, as soon as they are here, each on the lane that is free first. */
   try(sequence: Int32Array): Worth {
     const { ends, seconds, pieces, busyCores, due, work } = this
     ends.fill(0)
     this.lastOf.fill(-1)
     this.begunDone = 0
     const lanes = new SharedLanes(work.lanes, work.sharing?.cores, work.sharing?.begun)
-    for (const job of sequence) {
+    const begin = (job: number) => {
       const count = pieces[job]!
       for (let piece = 0; piece < count; piece++) {
         this.note(lanes.goOn(), lanes)
         lanes.begin(job, seconds[job]! / count, busyCores[job]!)
       }
     }
+    if (this.hereFrom) {
+      const inTurn = new InTurn(lanes, begin, job => this.note(job, lanes))
+      for (const job of sequence) inTurn.take(job, this.hereFrom[job]!)
+      inTurn.finish()
+    } else for (const job of sequence) begin(job)
     for (const _ of work.lanes) {
       this.note(lanes.goOn(), lanes)
       lanes.close()

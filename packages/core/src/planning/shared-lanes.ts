@@ -31,6 +31,8 @@ export class SharedLanes {
   private readonly until: Float64Array
   private readonly job: Int32Array
   private readonly busy: Float64Array
+  /** Those that are free and take nothing until they are woken. */
+  private resting: number[] = []
   private wanted = 0
   private slowing = 1
   now = 0
@@ -62,7 +64,7 @@ export class SharedLanes {
   goOn(): number {
     const lane = this.heap[0]!
     const to = this.until[lane]!
-    this.slowing = this.cores === null ? 1 : Math.max(1, this.wanted / this.cores)
+    this.slowing = this.presentSlowing
     this.clock += (to - this.now) * this.slowing
     this.now = to
     this.wanted -= this.busy[lane]!
@@ -91,12 +93,43 @@ export class SharedLanes {
     this.sink(Number.POSITIVE_INFINITY)
   }
 
+  /** Takes nothing on the lane that is free, after `goOn`, until it is woken. */
+  rest(): void {
+    this.resting.push(this.lane)
+    this.close()
+  }
+
+  /**
+   * Goes on until the clock says so and wakes the lanes that rest, or does nothing where a lane is free before.
+   * @returns whether they were woken
+   */
+  wake(clock: number): boolean {
+    const slowing = this.presentSlowing
+    const moment = this.now + Math.max(0, clock - this.clock) / slowing
+    if (moment > this.until[this.lane]!) return false
+    this.slowing = slowing
+    this.now = moment
+    this.clock = Math.max(clock, this.clock)
+    for (const lane of this.resting) this.until[lane] = moment
+    this.resting = []
+    for (let place = (this.heap.length >> 1) - 1; place >= 0; place--) this.sinkFrom(place)
+    return true
+  }
+
+  private get presentSlowing(): number {
+    return this.cores === null ? 1 : Math.max(1, this.wanted / this.cores)
+  }
+
   /** Puts the lane on top to where it belongs, when it is free later. */
   private sink(until: number): void {
-    const { heap, until: times } = this
-    const lane = heap[0]!
-    times[lane] = until
-    let at = 0
+    this.until[this.heap[0]!] = until
+    this.sinkFrom(0)
+  }
+
+  private sinkFrom(place: number): void {
+    const { heap } = this
+    const lane = heap[place]!
+    let at = place
     for (;;) {
       let next = 2 * at + 1
       if (next >= heap.length) break

@@ -59,21 +59,26 @@ export interface KnownGround extends OutlookGround {
 export function* supposedPlan(ground: KnownGround, whatIf: WhatIf, at: Date): Turns<SupposedPlan> {
   const lanes = Math.max(0, ground.machine.lanes + whatIf.lanesMore)
   const { begun } = ground
-  const after = [
+  const waiting = [
     ...rushOf(whatIf),
     ...supposedSequence(
       [...ground.after.filter(({ state }) => whatIf.withDrafts || state !== 'draft'), ...(ground.coming ?? [])],
       whatIf,
     ),
   ]
-  const withWork = new Set([...begun, ...after].map(({ orderId }) => orderId))
+  const withWork = new Set([...begun, ...waiting].map(({ orderId }) => orderId))
   const orders = supposedOrders(ground.orders, whatIf).filter(({ id }) => withWork.has(id))
   const due = orders.map(order => [order.id, secondsUntil(order.dueAt, at)] as const)
 
   const machine = { ...ground.machine, lanes, hours: whatIf.atAnyTime ? anyTime : ground.machine.hours }
   const ends = new EndsOfOrders(machine, at)
-  const place = ({ orderId, work }: Entry) => ends.place(orderId, work)
+  const workOf = ({ work, expectedAt }: Entry) =>
+    work && expectedAt !== null && !whatIf.materialHere
+      ? { ...work, hereFrom: ends.time.openOf(Math.max(0, secondsUntil(expectedAt, at)!)) }
+      : work
+  const place = (entry: Entry) => ends.place(entry.orderId, entry.work)
   begun.forEach(place)
+  const after = waiting.map(entry => ({ ...entry, work: workOf(entry) }))
   let sequence: readonly Entry[] = after
   if (whatIf.byDueTimes && lanes > 0) {
     const known = after.flatMap(({ orderId, work }) => (work ? [toOrder(orderId, work)] : []))
@@ -98,12 +103,15 @@ export function* knownGround(ground: OutlookGround, withAnnounced: boolean): Tur
     const entry = {
       ...{ id, orderId, state, sourceName, specName },
       work: laneWork(job, forecast, slowing),
+      expectedAt: null,
       output: { volumeId, bytes: forecast && bytesLeft(job, forecast), shared: forecast && sharedSize(forecast) },
     }
     const list = isInHand(state) ? begun : after
     list.push(entry)
   })
-  const coming = withAnnounced ? yield* announcedEntries(ground.announced, usualVolumes(ground)) : null
+  const coming = withAnnounced
+    ? yield* announcedEntries(ground.announced, usualVolumes(ground), ground.forecasts)
+    : null
   return { ...ground, begun, after, coming }
 }
 
@@ -132,6 +140,7 @@ function rushOf({ rush }: WhatIf): Entry[] {
     sourceName: 'Rush work',
     specName: 'supposed',
     work: { id: -1 - index, seconds },
+    expectedAt: null,
     output: null,
   }))
 }

@@ -22,6 +22,8 @@ export const Supposed = z.object({
   lanesMore: z.int().min(-mostLanesMore).max(mostLanesMore).default(0),
   /** Jobs are worked on at any time, whatever the working hours are. */
   atAnyTime: z.boolean().default(false),
+  /** Announced material is here at once, whenever it is expected. */
+  materialHere: z.boolean().default(false),
   /** Jobs in the order of their orders' due times, as far as less is late so; else as they wait. */
   byDueTimes: z.boolean().default(false),
   /** Orders of which only what is begun is still done. */

@@ -10,6 +10,8 @@ export interface Waiting {
   busyCores?: number | undefined
   /** Pieces that it can be divided into; 1 unless said. */
   pieces?: number | undefined
+  /** When it is here, in open seconds; from now on unless said. */
+  hereFrom?: number | undefined
 }
 
 /** An order of work: seconds from now by the clock until it is due, null where nobody waits for it, and seconds of work until what is begun of it ends. */

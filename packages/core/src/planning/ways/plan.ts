@@ -6,7 +6,7 @@ import { RangeSum } from '../../range.ts'
 import { each, type Turns } from '../../turns.ts'
 import { EndsOfOrders, secondsUntil } from '../ends-of-orders.ts'
 import { Lanes, type LaneWork } from '../lanes.ts'
-import { byTurn, laneWork, presentSlowing, sharedSize, type ForecastGround, type JobOutline } from '../outline.ts'
+import { byTurn, laneWork, releasedWork, sharedSize, type ForecastGround, type JobOutline } from '../outline.ts'
 import type { Machine } from '../shared-lanes.ts'
 import { bytesLeft } from '../storage.ts'
 import { choose, comesTo, type Choosing } from './choosing.ts'
@@ -107,14 +107,10 @@ export class WaysPlan {
     const inChoice = new Set(this.open.flatMap(draftsToChoose))
     this.besideJobs = own.filter(job => !inChoice.has(job))
     this.besides = this.together(this.besideJobs)
-    const released = ground.jobs.filter(({ state }) => isInHand(state) || state === 'waiting').sort(byTurn)
+    const released = ground.jobs.filter(({ state }) => isInHand(state) || state === 'waiting')
     this.room = this.roomBeside(own, released)
     this.most = asked.bytes === 'room' ? this.room : asked.bytes
-    const slowing = presentSlowing(released, forecastFor, ground.machine.cores)
-    this.before = released.flatMap(job => {
-      const work = laneWork(job, forecastFor(job), slowing)
-      return work ? [{ orderId: job.orderId, work }] : []
-    })
+    this.before = releasedWork(released, forecastFor, ground.machine)
     this.taken = this.takenBefore()
   }
 
