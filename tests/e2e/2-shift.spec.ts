@@ -4,7 +4,17 @@ import { readdir, readFile } from 'node:fs/promises'
 import path from 'node:path'
 import { expect, test, type Page } from '@playwright/test'
 import { childrenOf } from '../support/processes.ts'
-import { clearLanes, dataDirectory, expectAccessible, jobs, measuredSource, releaseJob, untilState } from './support.ts'
+import {
+  clearLanes,
+  dataDirectory,
+  draftJob,
+  expectAccessible,
+  expectNoPageScroll,
+  jobs,
+  measuredSource,
+  releaseJob,
+  untilState,
+} from './support.ts'
 
 test.beforeEach(({ request }) => clearLanes(request))
 test.afterAll(({ request }) => clearLanes(request))
@@ -223,6 +233,59 @@ test('out of working hours jobs rest, every end is told with them, and a person 
   await expect(section).toContainText('Jobs rest until')
   await section.getByRole('button', { name: 'At any time' }).press('Enter')
   await expect(section.getByRole('button', { name: 'Set hours' })).toBeVisible()
+})
+
+test('frames that are still to be rendered: which way is done first, what it costs, and the shots are announced', async ({
+  page,
+  request,
+}) => {
+  const names = ['Fog-signal interview 1.avi', 'Fog-signal interview 2.avi']
+  const ids = [await draftJob(request, names[0]!, 'small-mp4'), await draftJob(request, names[1]!, 'small-mp4')]
+  for (const id of ids)
+    await expect
+      .poll(async () => (await (await request.get(`/api/jobs/${id}`)).json()).sampleState, { timeout: 540_000 })
+      .toBe('ready')
+  await page.goto('/balance/renders')
+  const asked = page.getByRole('form', { name: 'Frames that are still to be rendered' })
+  for (const [label, name] of [
+    ['Test as wanted', names[0]!],
+    ['Test of the reduced', names[1]!],
+  ] as const) {
+    await asked.getByLabel(label).press('Enter')
+    await page
+      .getByRole('option', { name: new RegExp(`^${name}.*Small MP4`) })
+      .first()
+      .press('Enter')
+  }
+  const ways = page.getByRole('table', { name: 'The two ways' })
+  const told = page.getByRole('status').filter({ hasText: /done first/ })
+  // Ten shots of 240 frames on four machines: two hours each at twelve minutes a frame, half an hour at three.
+  await expect(told).toContainText('Reduced and treated is done first, by ')
+  await asked.getByLabel('minutes a frame, as wanted').fill('1')
+  await expect(told).toContainText('Rendered as wanted is done first, by ')
+  await expectNoPageScroll(page)
+  await expectAccessible(page)
+  await page.getByRole('button', { name: 'Compare the treated frames' }).press('Enter')
+  await expect(ways.getByRole('row', { name: /^likeness/ })).toContainText(/\d\.\d dB, SSIM 0\.\d{3}/)
+  // The shorter test has so many.
+  await expect(page.getByText(/^180 treated frames of the reduced test against those of the other/)).toBeVisible()
+  await page.getByLabel('called').fill('Reef approach')
+  await page.getByRole('button', { name: 'Announce as reduced' }).press('Enter')
+  await expect(page.getByText('10 shots are announced in the inventory.')).toBeVisible()
+  // What is asked is there again after a reload, and what was announced is planned like its test.
+  await page.reload()
+  await expect(told).toContainText('Rendered as wanted is done first, by ')
+  await page.goto('/intake')
+  await page.getByRole('button', { name: /^Inventory, \d+ to come/ }).click()
+  const shot = page.getByRole('group', { name: 'Inventory' }).locator('.entry').filter({ hasText: 'Reef approach 10' })
+  await expect(shot).toContainText('like Fog-signal interview 2.avi')
+  const planned = (await (await request.get('/api/planned-sources?orderId=1')).json()) as {
+    id: number
+    likeName: string | null
+  }[]
+  const own = planned.filter(({ likeName }) => likeName !== null).map(({ id }) => id)
+  expect(own).toHaveLength(10)
+  await request.post('/api/planned-sources/removals', { data: { ids: own } })
 })
 
 test('kill -9 of the web server: the work goes on, the page finds back, and the job is done once', async ({

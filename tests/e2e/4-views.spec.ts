@@ -16,6 +16,7 @@ test.describe('every view', () => {
       for (const [path, words] of [
         ['equipment/forecasts', /^All kinds of work|No forecast has a result yet/],
         ['balance/ways', /^Each lot gets one of|No lot has a choice/],
+        ['balance/renders', /^No test is measured|^Still to be rendered/],
         ['balance/orders', /^Delivery volume|No order has work waiting/],
       ] as const) {
         await page.goto(`/${path}`)
@@ -86,7 +87,7 @@ test.describe('dialogs', () => {
     await page.getByRole('button', { name: 'Bring in from a volume' }).click()
     const dialog = page.getByRole('dialog')
     await expect(dialog.getByText("Keeper's notes.mov")).toBeVisible()
-    await dialog.getByRole('button', { name: 'Approach render' }).click()
+    await dialog.getByRole('button', { name: 'Approach render', exact: true }).click()
     await expect(dialog.getByText('approach-[0001-0048].png')).toBeVisible()
     await expect(dialog.getByText('in the order')).toBeVisible()
     await expectAccessible(page)

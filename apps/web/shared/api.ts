@@ -1,6 +1,7 @@
 import {
   AssetKind,
   AssetRecord,
+  ComparisonRecord,
   CurveRecord,
   LotCurveRecord,
   Disc,
@@ -56,6 +57,9 @@ import {
   WaysAsked,
   WhatIf,
   WorkSummary,
+  RenderAnswer,
+  RenderQuestion,
+  RenderTestRecord,
 } from '@hematine/core'
 import { z } from 'zod'
 
@@ -150,6 +154,8 @@ const jobStates = z
   .max(200, 'is longer than 200 characters')
   .transform(text => text.split(','))
   .pipe(z.array(JobState))
+/** A job and the one that its frames are held against. */
+const comparedJobs = z.object({ jobId: id, referenceId: id })
 const jobQuery = ofOrder.extend({
   /** Between commas: "draft", "waiting,held". */
   states: jobStates.optional(),
@@ -747,6 +753,13 @@ export const api = {
     body: z.object({ ids: z.array(rowNumber).min(1).max(10_000), specKey: z.string().nullable() }),
     status: 204,
   },
+  expectInventory: {
+    method: 'post',
+    path: '/api/planned-sources/arrivals',
+    summary: 'Says when announced material is expected, or that nobody knows: no plan begins with it before.',
+    body: z.object({ ids: z.array(rowNumber).min(1).max(10_000), expectedAt: z.iso.datetime().nullable() }),
+    status: 204,
+  },
   removeFromInventory: {
     method: 'post',
     path: '/api/planned-sources/removals',
@@ -944,6 +957,54 @@ export const api = {
       "The ways in which an order's lots can be done as they are drafted, and the one of each that keeps most likeness within the limits asked for. Nothing is changed.",
     body: WaysAsked.extend({ orderId: id }),
     answer: Ways,
+  },
+  listRenderTests: {
+    method: 'get',
+    path: '/api/render-tests',
+    summary: "An order's measured jobs with a picture: each can stand for frames that are still to be rendered.",
+    query: ofOrder,
+    answer: z.array(RenderTestRecord),
+  },
+  renderOrTreat: {
+    method: 'post',
+    path: '/api/render-or-treat',
+    summary:
+      'Holds two ways to the same frames against each other: rendered as they are wanted, or at a reduced cost and treated here. Nothing is changed.',
+    body: RenderQuestion.extend({ orderId: id }),
+    answer: RenderAnswer,
+  },
+  announceRenders: {
+    method: 'post',
+    path: '/api/render-or-treat/announcements',
+    summary: "Announces the shots of a way in the order's inventory, planned to be done like its test.",
+    body: RenderQuestion.extend({
+      orderId: id,
+      way: z.enum(['full', 'reduced']),
+      name: z.string().trim().min(1, 'is empty').max(200, 'is longer than 200 characters'),
+    }),
+    answer: z.object({ added: z.int(), alreadyThere: z.int() }),
+    status: 201,
+  },
+  readComparison: {
+    method: 'get',
+    path: '/api/render-comparisons',
+    summary: "How like a job's treated frames are to those of another that shows the same, as far as that is known.",
+    query: comparedJobs,
+    answer: ComparisonRecord,
+  },
+  compareRenders: {
+    method: 'post',
+    path: '/api/render-comparisons',
+    summary: "Has a job's treated frames compared with those of another that shows the same.",
+    query: comparedJobs,
+    answer: ComparisonRecord,
+  },
+  stopComparison: {
+    method: 'delete',
+    path: '/api/render-comparisons',
+    summary: 'Stops a comparison that is still to be made.',
+    query: comparedJobs,
+    answer: ComparisonRecord,
   },
   listEvents: {
     method: 'get',
@@ -1145,8 +1206,9 @@ export const LiveChange = z.object({
   treatments: z.boolean(),
   /** Whether the specs should be. */
   specs: z.boolean(),
-  /** Whether curves of rate and quality should be. */
+  /** Whether curves of rate and quality should be, and comparisons of treated frames. */
   curves: z.boolean(),
+  comparisons: z.boolean(),
   /** Whether results held against their forecasts should be. */
   outcomes: z.boolean(),
 })

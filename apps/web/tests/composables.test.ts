@@ -41,6 +41,7 @@ describe('what is supposed', () => {
   test('is told in one line, in the order of what is supposed', () => {
     expect(words({})).toBe('')
     expect(words({ atAnyTime: true })).toBe('Work at any time')
+    expect(words({ materialHere: true })).toBe('Announced material here at once')
     expect(words({ lanesMore: 1, atAnyTime: true, byDueTimes: true })).toBe(
       '1 lane more, as quick as these, work at any time, jobs by due times',
     )

@@ -80,6 +80,7 @@ describe('what the server tells', () => {
       treatments: false,
       specs: false,
       curves: false,
+      comparisons: false,
       outcomes: false,
     }
     tell(change: Partial<LiveChange>): void {

@@ -9,7 +9,7 @@ import { fogSignal, storyFilters, type Scene } from './scenes.ts'
 import { writeClip, writeSound } from './write-clip.ts'
 
 /** Changes when the drawn material does, so that an older cached set is made anew. */
-export const materialVersion = 4
+export const materialVersion = 5
 
 /** Names of the demo sources, as they stand in the source volume. */
 export const demoNames = {
@@ -21,6 +21,8 @@ export const demoNames = {
   tape2: 'Harbour inspection tape 13.dv',
   film: "Keeper's rounds (film transfer).mp4",
   sequence: 'Approach render',
+  /** A test of the same at a reduced cost, which is not brought in: see Balance, Render or treat. */
+  reduced: 'Approach render, half size',
   watch: 'Weather watch.mp4',
   plate: 'Glass plate 7.png',
   signal: 'Fog signal, north horn.wav',
@@ -290,26 +292,29 @@ const signal: Step = directory =>
   )
 
 /** Rendered frames with the grain of too few rays. */
-const sequence: Step = async (directory, layer) => {
-  const frames = path.join(directory, demoNames.sequence)
-  await mkdir(frames)
-  await writeClip({
-    path: path.join(frames, 'approach-%04d.png'),
-    format: 'image2',
-    formatOptions: { start_number: '1' },
-    video: {
-      encoder: 'png',
-      options: { compression_level: '1', pred: 'sub' },
-      filters: storyFilters(
-        [{ name: 'night', seconds: 2 }],
-        layer,
-        '24',
-        'scale=1920:1080,noise=c0s=14:c0f=t:all_seed=9,format=rgb24',
-      ),
-    },
-    audio: [],
-  })
-}
+/** The approach as numbered pictures. @param size of them */
+const sequenceOf =
+  (part: 'sequence' | 'reduced', size: string): Step =>
+  async (directory, layer) => {
+    const frames = path.join(directory, demoNames[part])
+    await mkdir(frames)
+    await writeClip({
+      path: path.join(frames, 'approach-%04d.png'),
+      format: 'image2',
+      formatOptions: { start_number: '1' },
+      video: {
+        encoder: 'png',
+        options: { compression_level: '1', pred: 'sub' },
+        filters: storyFilters(
+          [{ name: 'night', seconds: 2 }],
+          layer,
+          '24',
+          `scale=${size},noise=c0s=14:c0f=t:all_seed=9,format=rgb24`,
+        ),
+      },
+      audio: [],
+    })
+  }
 
 const watchScenes: Scene[] = Array.from({ length: 12 }, (_, index) => ({
   name: (['noon', 'chart', 'dusk', 'keeper', 'night', 'lens'] as const)[index % 6]!,
@@ -443,7 +448,8 @@ const steps: Record<DemoPart, Step> = {
   tape,
   tape2,
   film,
-  sequence,
+  sequence: sequenceOf('sequence', '1920:1080'),
+  reduced: sequenceOf('reduced', '960:540'),
   watch,
   plate,
   signal,

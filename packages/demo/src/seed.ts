@@ -69,6 +69,7 @@ export async function seedDemo(
   const order = await createOrder(database.em.fork(), { code: 'SL-014', name: 'Lamp-room discs', dueAt })
   const frames = await readdir(path.join(ownVolumes(dataDirectory).source, demoNames.sequence))
   const arrivals = (Object.keys(demoNames) as DemoPart[]).flatMap((part): Arrival[] => {
+    if (part === 'reduced') return []
     const name = demoNames[part]
     if (part === 'sequence')
       return [
@@ -91,13 +92,13 @@ export async function seedDemo(
     .split('\n')
     .map(line => line.split(';'))
   await addToInventory(database.em.fork(), order.id, readInventory(lines, matchColumns(headings)).sources)
-  await seedArchive(database, dueAt)
+  await seedArchive(database, dueAt, new Date())
 }
 
 /** An order of which nothing is here yet, planned with specs. */
-async function seedArchive(database: Database, dueAt: Date): Promise<void> {
+async function seedArchive(database: Database, dueAt: Date, at: Date): Promise<void> {
   const { id } = await createOrder(database.em.fork(), { code: 'SL-020', name: 'Harbour archive', dueAt })
-  for (const { specKey, sources } of archiveInventory()) {
+  for (const { specKey, sources } of archiveInventory(at)) {
     await addToInventory(database.em.fork(), id, sources)
     const items = (await listInventory(database.em.fork(), id)).filter(item => item.specKey === null)
     await planInventory(

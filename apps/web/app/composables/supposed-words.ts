@@ -11,12 +11,13 @@ export function orderCodes(ids: readonly number[], { orders }: Outlook): string 
 /** What is supposed, in words: "2 lanes more, SL-015 first". @param outlook names the orders, and tells today from other days */
 export function supposedWords(supposed: Supposed, outlook: Outlook): string {
   const named = (ids: readonly number[]) => orderCodes(ids, outlook)
-  const { lanesMore, atAnyTime, byDueTimes, first, without, due, rush, room } = supposed
+  const { lanesMore, atAnyTime, materialHere, byDueTimes, first, without, due, rush, room } = supposed
   const count = Math.abs(lanesMore)
   const lanes = `${describeCount(count)} ${count === 1 ? 'lane' : 'lanes'}`
   const words = [
     lanesMore > 0 ? `${lanes} more, as quick as these` : lanesMore < 0 ? `${lanes} fewer` : '',
     atAnyTime ? 'work at any time' : '',
+    materialHere ? 'announced material here at once' : '',
     byDueTimes ? 'jobs by due times' : '',
     first.length > 0 ? `${named(first)} first` : '',
     without.length > 0 ? `without ${named(without)}` : '',

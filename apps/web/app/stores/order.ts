@@ -64,6 +64,8 @@ export const useOrder = defineStore('order', () => {
   const jobChange = ref(0)
   /** Goes up whenever a curve of rate and quality, or how far one is, has changed. */
   const curveChange = ref(0)
+  /** The same of comparisons of treated frames. */
+  const comparisonChange = ref(0)
   /** Goes up whenever results were held against their forecasts. */
   const outcomeChange = ref(0)
   const drafting = shallowRef<DraftingProgress | null>(null)
@@ -204,6 +206,7 @@ export const useOrder = defineStore('order', () => {
     if (change.treatments) void loadTreatments()
     if (change.specs) void loadSpecs()
     if (change.curves) curveChange.value++
+    if (change.comparisons) comparisonChange.value++
     if (change.outcomes) outcomeChange.value++
     if (change.inventory) void inventorySoon()
   }
@@ -289,6 +292,7 @@ export const useOrder = defineStore('order', () => {
     sourceChange,
     jobChange,
     curveChange,
+    comparisonChange,
     outcomeChange,
     jobCounts,
     active,

@@ -1,8 +1,12 @@
 import {
   Agenda,
+  asTest,
   chooseJobs,
   isInHand,
+  forecastOf,
   outlook,
+  releasedWork,
+  renderOrTreat,
   sortJobs,
   suggestOrder,
   type JobChoice,
@@ -10,11 +14,14 @@ import {
   type JobSort,
   type Calibrations,
   type LikeRate,
+  type MeasuredTest,
   type Machine,
   type OrderRecord,
   type OrderSuggestion,
   type Outlook,
   type OutlookGround,
+  type RenderAnswer,
+  type RenderQuestion,
   type Ways,
   type WaysAsked,
   type WaysGround,
@@ -155,6 +162,22 @@ export class Agendas {
     const jobs = [...this.jobs.values()]
     return this.chosenWays.get(JSON.stringify([of.orderId, [...of.names], of.volumes, asked]), version, () =>
       inTurns(waysOf({ ...of, jobs, forecasts: { rates, calibrations }, machine }, asked, new Date())),
+    )
+  }
+
+  /** Holds two ways to the same frames against each other, behind all that is begun and waits. */
+  async renderOrTreat(
+    order: Pick<OrderRecord, 'id' | 'dueAt'>,
+    tests: Record<'full' | 'reduced', MeasuredTest>,
+    question: RenderQuestion,
+  ): Promise<RenderAnswer> {
+    await this.of(order.id)
+    const { machine } = this
+    const ground = { rates: this.rates, calibrations: this.calibrations }
+    const before = releasedWork([...this.jobs.values()], job => forecastOf(job, ground), machine)
+    const [full, reduced] = [asTest(tests.full, ground), asTest(tests.reduced, ground)]
+    return inTurns(
+      renderOrTreat({ machine, before, orderId: order.id, dueAt: order.dueAt, full, reduced }, question, new Date()),
     )
   }
 

@@ -44,6 +44,7 @@ export class LiveHub {
     treatments: false,
     specs: false,
     curves: false,
+    comparisons: false,
     outcomes: false,
     calibrations: false,
     drives: false,
@@ -81,6 +82,7 @@ export class LiveHub {
     else if (table === 'treatment') this.changed.treatments = true
     else if (table === 'spec') this.changed.specs = true
     else if (table === 'curve') this.changed.curves = true
+    else if (table === 'comparison') this.changed.comparisons = true
     else if (table === 'forecast_outcome') this.changed.outcomes = true
     else if (table === 'calibration') this.changed.calibrations = true
     else if (table === 'planned_source') this.changed.inventory = true
@@ -131,6 +133,7 @@ export class LiveHub {
       treatments,
       specs,
       curves,
+      comparisons,
       outcomes,
       calibrations,
       drives,
@@ -152,6 +155,7 @@ export class LiveHub {
       treatments,
       specs,
       curves,
+      comparisons,
       outcomes,
       calibrations,
       drives,
@@ -167,6 +171,7 @@ export class LiveHub {
       treatments: false,
       specs: false,
       curves: false,
+      comparisons: false,
       outcomes: false,
       calibrations: false,
       drives: false,
@@ -227,6 +232,7 @@ export class LiveHub {
         treatments: taken.treatments,
         specs: taken.specs,
         curves: taken.curves || taken.calibrations,
+        comparisons: taken.comparisons,
         outcomes: taken.outcomes,
         otherJobs: jobs.length > ownJobs.length,
       }

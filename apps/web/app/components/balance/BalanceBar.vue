@@ -5,6 +5,7 @@ import PagesBar from '~/components/common/PagesBar.vue'
 const pages = [
   { path: '/balance', name: 'This order' },
   { path: '/balance/ways', name: 'Ways' },
+  { path: '/balance/renders', name: 'Render or treat' },
   { path: '/balance/orders', name: 'All orders' },
 ]
 </script>

@@ -11,6 +11,8 @@ const {
   span,
   marks,
   rests = [],
+  names = [],
+  arrivals = [],
   label,
   nameOf = null,
 } = defineProps<{
@@ -24,6 +26,10 @@ const {
   marks: readonly { seconds: number; says: string }[]
   /** When jobs rest, in seconds. */
   rests?: readonly { from: number; to: number }[]
+  /** Of the lanes, where they are not told by their numbers. */
+  names?: readonly string[]
+  /** When something comes to a lane, in seconds. */
+  arrivals?: readonly { lane: number; seconds: number }[]
   label: string
   /** What is written into a bar, before what it is of; nothing where that alone says it. */
   nameOf?: ((bar: LaneBar) => string) | null
@@ -96,7 +102,9 @@ const bottom = computed(() => top.value + rows.value * laneHeight.value)
         class="rest"
       />
       <g v-for="lane in rows" :key="lane">
-        <text x="12" :y="top + (lane - 0.5) * laneHeight + 5" class="label">lane {{ lane }}</text>
+        <text x="12" :y="top + (lane - 0.5) * laneHeight + 5" class="label">
+          {{ names[lane - 1] ?? `lane ${lane}` }}
+        </text>
         <line
           :x1="left"
           :x2="Math.max(left, width - right)"
@@ -105,6 +113,15 @@ const bottom = computed(() => top.value + rows.value * laneHeight.value)
           class="rule"
         />
       </g>
+      <line
+        v-for="arrival in arrivals"
+        :key="`${arrival.lane}:${arrival.seconds}`"
+        :x1="at(arrival.seconds)"
+        :x2="at(arrival.seconds)"
+        :y1="top + arrival.lane * laneHeight"
+        :y2="top + arrival.lane * laneHeight + 4"
+        class="arrival"
+      />
       <g v-for="bar in drawn" :key="bar.key">
         <title>{{ bar.title }}</title>
         <rect
@@ -157,12 +174,20 @@ svg {
 .rule {
   stroke: var(--line);
 }
-.rest {
-  fill: var(--raised);
-}
 .hatch {
   stroke: var(--muted);
   stroke-width: 1.6;
+}
+.due {
+  stroke: var(--look);
+  stroke-width: 2;
+}
+.rest {
+  fill: var(--raised);
+}
+.arrival {
+  stroke: var(--muted);
+  stroke-width: 2;
 }
 .bar-shape {
   fill: rgb(var(--v-theme-surface-variant));
@@ -175,9 +200,5 @@ svg {
 .in-bar {
   fill: rgb(var(--v-theme-on-surface));
   font-size: 11px;
-}
-.due {
-  stroke: var(--look);
-  stroke-width: 2;
 }
 </style>

@@ -7,10 +7,12 @@ import { instantOf, localMoment } from '~/composables/times'
 import { useOrder } from '~/stores/order'
 
 /** What is supposed of the whole: lanes, hours, the order of the jobs, work that comes in between. */
-const { lanes, announced } = defineProps<{
+const { lanes, announced, isAwaited } = defineProps<{
   lanes: number
   /** Items that are not here yet and planned with a spec. */
   announced: number
+  /** Whether any of them is expected at some time. */
+  isAwaited: boolean
 }>()
 const order = useOrder()
 const supposed = defineModel<Supposed>({ required: true })
@@ -76,6 +78,14 @@ function withoutRush(): void {
         @change="supposed = { ...supposed, atAnyTime: !supposed.atAnyTime }"
       />
       at any time</label
+    >
+    <label v-if="isAwaited && withAnnounced" class="tick"
+      ><input
+        type="checkbox"
+        :checked="supposed.materialHere"
+        @change="supposed = { ...supposed, materialHere: !supposed.materialHere }"
+      />
+      announced here at once</label
     >
     <VBtn v-if="!rush" variant="text" :height="26" @click="supposeRush({})">Rush work comes</VBtn>
     <span v-else class="rush">

@@ -1,11 +1,13 @@
 <script setup lang="ts">
-import { describeBytes, describeClock, describeCount, type PlannedSource } from '@hematine/core'
+import { describeBytes, describeClock, describeCount, type PlannedRecord, type PlannedSource } from '@hematine/core'
+import { useNow } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 import AskDialog from '~/components/common/AskDialog.vue'
 import EmptyState from '~/components/common/EmptyState.vue'
 import StateMark from '~/components/common/StateMark.vue'
 import InventoryReader from '~/components/intake/InventoryReader.vue'
 import { useClosing } from '~/composables/useClosing'
+import { instantOf, moment } from '~/composables/times'
 import { call } from '~/composables/useCall'
 import { useNotices } from '~/stores/notices'
 import { useOrder } from '~/stores/order'
@@ -29,18 +31,53 @@ const coming = computed(() => order.inventory.filter(item => item.sourceId === n
 const specNames = computed(() => new Map(order.specs.map(spec => [spec.key, spec.name])))
 const planned = computed(() => coming.value.filter(item => item.specKey !== null))
 const specKey = ref(order.specs[0]?.key ?? null)
-/** What would be planned: what is chosen of what is still to come, or all of it. */
-const toPlan = computed(() => {
-  const ids = new Set(chosen.value)
-  return coming.value.filter(item => ids.size === 0 || ids.has(item.id))
+const filter = ref('')
+const shown = computed(() => {
+  const text = filter.value.trim().toLowerCase()
+  return order.inventory.filter(({ planned: { name, carrier } }) =>
+    [name, carrier ?? ''].some(words => words.toLowerCase().includes(text)),
+  )
 })
-async function plan(): Promise<void> {
+const chosenIds = computed(() => new Set(chosen.value))
+const areAllChosen = computed(() => shown.value.length > 0 && shown.value.every(({ id }) => chosenIds.value.has(id)))
+function chooseShown(): void {
+  const ids = new Set(shown.value.map(({ id }) => id))
+  const others = chosen.value.filter(id => !ids.has(id))
+  chosen.value = areAllChosen.value ? others : [...others, ...ids]
+}
+const chosenToCome = computed(() => coming.value.filter(({ id }) => chosenIds.value.has(id)))
+/** What would be planned, of what is still to come: what is chosen; where nothing is, what has no spec yet, so that no plan is lost by a press. */
+const toPlan = computed(() =>
+  chosen.value.length > 0 ? chosenToCome.value : coming.value.filter(item => item.specKey === null),
+)
+/** Changes items, which are no longer chosen then. */
+async function change(ask: () => Promise<unknown>): Promise<void> {
   const done = await notices.attempt(async () => {
-    await call('planInventory', { body: { ids: toPlan.value.map(({ id }) => id), specKey: specKey.value } })
+    await ask()
     return true
   })
   if (done) chosen.value = []
   await order.loadInventory()
+}
+const plan = () =>
+  change(() => call('planInventory', { body: { ids: toPlan.value.map(({ id }) => id), specKey: specKey.value } }))
+/** When what is chosen is expected, as a field for date and time holds it. */
+const expected = ref('')
+const expect = () =>
+  change(() =>
+    call('expectInventory', {
+      body: { ids: chosenToCome.value.map(({ id }) => id), expectedAt: instantOf(expected.value) },
+    }),
+  )
+/** What an item is planned with, as a row says it. */
+function withWords({ specKey, likeName }: PlannedRecord): string {
+  return likeName === null ? (specNames.value.get(specKey!) ?? specKey!) : `like ${likeName}`
+}
+const now = useNow({ interval: 30_000 })
+/** When an item is expected, as a row says it. */
+function expectedWords(expectedAt: string): string {
+  const at = new Date(expectedAt)
+  return `${at < now.value ? 'overdue since' : 'expected'} ${moment(at, now.value)}`
 }
 
 async function pick(event: Event): Promise<void> {
@@ -85,7 +122,7 @@ function describeItem({ seconds, width, height, framesPerSecond, scan, codec, by
 </script>
 
 <template>
-  <AskDialog v-model="open" :title="file ? `Inventory: ${file.name}` : 'Inventory'" :width="920">
+  <AskDialog v-model="open" :title="file ? `Inventory: ${file.name}` : 'Inventory'" :width="1100">
     <input
       ref="picker"
       type="file"
@@ -119,42 +156,78 @@ function describeItem({ seconds, width, height, framesPerSecond, scan, codec, by
         />
         <VBtn :height="28" :disabled="toPlan.length === 0" @click="plan"
           >{{ specKey === null ? 'Plan without a spec:' : 'Plan with it:' }} {{ describeCount(toPlan.length) }}
-          {{ chosen.length > 0 ? 'chosen' : 'to come' }}</VBtn
+          {{ chosen.length > 0 ? 'chosen' : 'not planned yet' }}</VBtn
         >
         <span class="muted"
           >What is planned can be counted in Balance, All orders, before it is here: by what was measured with the same
           spec.</span
         >
       </div>
-      <div class="entries scroll list" role="group" aria-label="Inventory" tabindex="0">
-        <label v-for="item in order.inventory" :key="item.id" class="entry">
-          <input v-model="chosen" type="checkbox" :value="item.id" />
-          <StateMark
-            class="state"
-            :state="item.sourceId === null ? 'waiting' : item.differences.length > 0 ? 'look' : 'done'"
-            :label="item.sourceId === null ? 'to come' : item.differences.length > 0 ? 'differs' : 'here'"
-          />
-          <span class="ellipsis name">{{ item.planned.name }}</span>
-          <span class="muted ellipsis carrier">{{ item.planned.carrier }}</span>
-          <span v-if="item.differences.length === 0" class="number muted ellipsis details">{{
-            describeItem(item.planned)
-          }}</span>
-          <span v-if="item.sourceId === null && item.specKey" class="muted ellipsis with">{{
-            specNames.get(item.specKey) ?? item.specKey
-          }}</span>
-          <span v-if="item.differences.length > 0" class="look ellipsis differs" :title="item.differences.join(', ')">{{
-            item.differences.join(', ')
-          }}</span>
-          <button
-            v-if="item.sourceId !== null"
-            type="button"
-            class="link"
-            @click.prevent="emit('open', item.sourceId!)"
-          >
-            Open
-          </button>
-        </label>
+      <div v-if="coming.length > 0" class="plan" role="group" aria-label="When what is to come is expected">
+        <label class="tick"
+          >expected <input v-model="expected" class="plain" type="datetime-local" max="9999-12-31T23:59"
+        /></label>
+        <VBtn :height="28" :disabled="chosenToCome.length === 0" @click="expect"
+          >{{ expected ? 'Expected then:' : 'Nobody knows when:' }}
+          {{ describeCount(chosenToCome.length) }} chosen</VBtn
+        >
+        <span class="muted">No plan begins with it before. Without a time it is taken for here.</span>
       </div>
+      <div class="plan">
+        <label class="tick"
+          ><input type="checkbox" :checked="areAllChosen" @change="chooseShown" /> choose
+          {{ describeCount(shown.length) }} shown</label
+        >
+        <label class="tick">name or carrier contains <input v-model="filter" class="plain" maxlength="80" /></label>
+      </div>
+      <VVirtualScroll
+        class="entries list"
+        role="group"
+        aria-label="Inventory"
+        tabindex="0"
+        :items="shown"
+        item-key="id"
+        :item-height="31"
+      >
+        <template #default="{ item }">
+          <label class="entry">
+            <input v-model="chosen" type="checkbox" :value="item.id" />
+            <StateMark
+              class="state"
+              :state="item.sourceId === null ? 'waiting' : item.differences.length > 0 ? 'look' : 'done'"
+              :label="item.sourceId === null ? 'to come' : item.differences.length > 0 ? 'differs' : 'here'"
+            />
+            <span class="ellipsis name">{{ item.planned.name }}</span>
+            <span class="muted ellipsis carrier">{{ item.planned.carrier }}</span>
+            <span v-if="item.differences.length === 0" class="number muted ellipsis details">{{
+              describeItem(item.planned)
+            }}</span>
+            <span v-if="item.sourceId === null && item.specKey" class="muted ellipsis with" :title="withWords(item)">{{
+              withWords(item)
+            }}</span>
+            <span
+              v-if="item.sourceId === null && item.planned.expectedAt"
+              class="ellipsis when number"
+              :class="new Date(item.planned.expectedAt) < now ? 'look' : 'muted'"
+              >{{ expectedWords(item.planned.expectedAt) }}</span
+            >
+            <span
+              v-if="item.differences.length > 0"
+              class="look ellipsis differs"
+              :title="item.differences.join(', ')"
+              >{{ item.differences.join(', ') }}</span
+            >
+            <button
+              v-if="item.sourceId !== null"
+              type="button"
+              class="link"
+              @click.prevent="emit('open', item.sourceId!)"
+            >
+              Open
+            </button>
+          </label>
+        </template>
+      </VVirtualScroll>
     </template>
     <template #buttons>
       <template v-if="file">
@@ -174,16 +247,16 @@ function describeItem({ seconds, width, height, framesPerSecond, scan, codec, by
 
 <style scoped>
 .list {
-  height: 390px;
+  height: 330px;
 }
 .state {
   flex: 0 0 74px;
 }
 .name {
-  flex: 0 0 190px;
+  flex: 0 0 176px;
 }
 .carrier {
-  flex: 0 0 104px;
+  flex: 0 0 136px;
 }
 .details {
   flex: 1;
@@ -203,6 +276,9 @@ function describeItem({ seconds, width, height, framesPerSecond, scan, codec, by
 }
 .with {
   flex: 0 0 120px;
+}
+.when {
+  flex: 0 0 178px;
 }
 .link {
   text-decoration: underline;

@@ -15,7 +15,7 @@ import TakenOrder from '~/components/common/TakenOrder.vue'
 import { spanOf } from '~/composables/time-axis'
 import { useOpenTime } from '~/composables/useHours'
 import { supposedWords } from '~/composables/supposed-words'
-import { momentRange } from '~/composables/times'
+import { moment, momentRange } from '~/composables/times'
 import { call } from '~/composables/useCall'
 import { useOrderOfJobs } from '~/composables/useOrderOfJobs'
 import { mostKept, useKeptSuppositions } from '~/composables/useKeptSuppositions'
@@ -53,8 +53,19 @@ const rests = computed(() => (ifSo.value && supposed.value.atAnyTime ? [] : time
 /** Material that is planned with a spec and not here yet. */
 const announced = computed(() => {
   const counts = asIs.value?.announced ?? []
-  const sum = (key: 'items' | 'unknown') => counts.reduce((all, count) => all + (count[key] ?? 0), 0)
-  return { items: sum('items'), unknown: sum('unknown') }
+  const sum = (key: 'items' | 'unknown' | 'undated') => counts.reduce((all, count) => all + (count[key] ?? 0), 0)
+  const last = counts.flatMap(({ lastExpected }) => lastExpected ?? []).sort()
+  return { items: sum('items'), unknown: sum('unknown'), undated: sum('undated'), last: last.at(-1) ?? null }
+})
+/** When announced material is taken to be here. */
+const arrivalWords = computed(() => {
+  const { items, undated, last } = announced.value
+  if (ifSo.value && supposed.value.materialHere) return 'is taken for here'
+  if (last === null) return 'is taken for here: nobody said when it is expected'
+  const until = `is begun when it is expected, the last ${moment(new Date(last), at.value)}`
+  return undated === 0
+    ? until
+    : `${until}; ${describeCount(undated)} of ${describeCount(items)} have no time and are taken for here`
 })
 const isEmpty = computed(() => shown.value !== null && shown.value.orders.length === 0 && !isSupposing.value)
 
@@ -124,6 +135,7 @@ async function setDue(): Promise<void> {
         v-model:with-announced="withAnnounced"
         :lanes="asIs.lanes"
         :announced="announced.items"
+        :is-awaited="announced.last !== null"
       >
         <span v-if="isAwaited" class="muted" role="status">being worked out</span>
         <VBtn v-if="moved" :height="26" color="primary" :loading="jobs.busy.value" @click="begin"
@@ -152,8 +164,8 @@ async function setDue(): Promise<void> {
             to be begun again, and so do as many there</template
           >. Held jobs are not in it.
           <template v-if="withAnnounced && announced.items > 0"
-            >Announced material is told by what was measured with its spec, as if no steps were chosen for it<template
-              v-if="announced.unknown > 0"
+            >Announced material {{ arrivalWords }}. It is told by what was measured with its spec, as if no steps were
+            chosen for it<template v-if="announced.unknown > 0"
               >; of {{ describeCount(announced.unknown) }} items too little is announced, or nothing like it was
               measured</template
             >.
