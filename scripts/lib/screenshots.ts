@@ -9,6 +9,7 @@ import {
   type Step,
   type TrialRecord,
 } from '@hematine/core'
+import { demoNames } from '@hematine/demo'
 import { chromium } from '@playwright/test'
 import { askerOf } from './asker.ts'
 import { projectDirectory } from './bootstrap.mjs'
@@ -87,12 +88,14 @@ export async function takeScreenshots(directory: string): Promise<void> {
     await page.getByRole('button', { name: /^Lamp-room training disc 4/ }).click()
     await shoot('disc')
     await page.goto('/intake')
+    await page.locator('.strip .v-select .v-field').click()
+    await page.getByRole('option', { name: /^SL-020/ }).click()
     await page.getByRole('button', { name: /^Inventory/ }).click()
+    await page.getByLabel('name or carrier contains').fill('tape')
     await shoot('inventory')
-    await page.goto(`/intake?source=${sources.find(source => source.name.startsWith('Relief boat'))!.id}`)
-    await page.getByRole('button', { name: 'Play', exact: true }).click()
-    await page.waitForTimeout(5000)
-    await shoot('play')
+    await page.getByRole('button', { name: 'Close' }).click()
+    await page.locator('.strip .v-select .v-field').click()
+    await page.getByRole('option', { name: /^SL-014/ }).click()
     const interview = sources.find(source => source.name.startsWith('Fog-signal interview 1'))!
     const learned: Step = { kind: 'learned', network: 'compressed', size: 'fast', times: 2, strength: 100 }
     const tried = await ask<{ trials: TrialRecord[] }>('/api/trials', {
@@ -227,6 +230,31 @@ export async function takeScreenshots(directory: string): Promise<void> {
     const ofShort = (jobs: JobRecord[]) => jobs.filter(job => short.some(({ id }) => id === job.id))
     await until(jobs => ofShort(jobs).every(job => job.forecast))
     await release(short)
+    // Frames that are still to be rendered, with a test at half the size.
+    await ask('/api/scans', { orderId: 1, volumeId: 1, path: demoNames.reduced, frameRate: { num: 24, den: 1 } })
+    const isReduced = ({ relativePath }: SourceRow) => relativePath.startsWith(demoNames.reduced)
+    while (!(await readSources()).some(source => isReduced(source) && source.measureState === 'ready')) await pause(500)
+    const half = (await readSources()).find(isReduced)!
+    const { jobs: reduced } = await ask<{ jobs: JobRecord[] }>('/api/jobs', {
+      deliveryVolumeId: 3,
+      wishes: [{ sourceId: half.id, specKey: 'playback-box' }],
+    })
+    const enlarged: Step = { kind: 'learned', network: 'drawn', size: 'fast', times: 2, strength: 100 }
+    await ask(`/api/jobs/${reduced[0]!.id}/steps`, { step: enlarged })
+    await draft([['approach', 'playback-box']])
+    await until(jobs => jobs.filter(job => job.state === 'draft').every(job => job.forecast))
+    await page.goto('/balance/renders')
+    const renders = page.getByRole('form', { name: 'Frames that are still to be rendered' })
+    for (const [label, name] of [
+      ['Test as wanted', /^Approach render\/.*Playback box/],
+      ['Test of the reduced', /^Approach render, half size.*Playback box/],
+    ] as const) {
+      await renders.getByLabel(label).press('Enter')
+      await page.getByRole('option', { name }).first().press('Enter')
+    }
+    await page.getByRole('button', { name: 'Compare the treated frames' }).click()
+    await page.getByText(/^48 treated frames of the reduced test/).waitFor()
+    await shoot('renders')
     // A second order, which comes late and is due soon.
     const soon = new Date(Date.now() + 4 * 60_000).toISOString()
     const other = await ask<OrderRecord>('/api/orders', { code: 'SL-015', name: 'Fog-signal reels', dueAt: soon })
