@@ -39,7 +39,8 @@ function comesTo({ lanes, orders }: WorkToOrder, jobs: WorkToOrder['jobs']): { l
     ends.set(job.orderId, Math.max(ends.get(job.orderId)!, free[lane]!))
   }
   const late = orders.reduce(
-    (sum, { orderId, dueSeconds }) => sum + Math.max(0, ends.get(orderId)! - (dueSeconds ?? Number.POSITIVE_INFINITY)),
+    (sum, { orderId, dueSeconds, lateWeight = 1 }) =>
+      sum + lateWeight * Math.max(0, ends.get(orderId)! - (dueSeconds ?? Number.POSITIVE_INFINITY)),
     0,
   )
   return { late, end: Math.max(...ends.values()) }
@@ -77,7 +78,7 @@ function programme({ jobs, orders, lanes }: WorkToOrder, of: 'late' | 'end'): st
       ? of === 'end'
         ? 'e'
         : '0 e'
-      : due.map(({ orderId }) => `t${orderId}`).join(' + ')
+      : due.map(({ orderId, lateWeight = 1 }) => `${lateWeight} t${orderId}`).join(' + ')
   return [
     'Minimize',
     ` ${goal}`,
@@ -134,6 +135,7 @@ function timeOutlooks(seed: number): void {
         code: `${orderId}`,
         name: '',
         dueAt: dueSeconds === null ? null : new Date(at.getTime() + dueSeconds * 1000).toISOString(),
+        lateWeight: 1,
       })),
       volumes: [{ id: 3, freeBytes: 1e6 }],
       repeats: { begun: 100, lost: 1 },
@@ -276,6 +278,7 @@ export async function benchPlanner(seed: number): Promise<void> {
       orders: 1 + (number % 3),
       lanes: 2 + (number % 2),
       whole: true,
+      weighted: number % 2 === 1,
     })
     const { made: plan } = driven(planByDueTime(work))
     check(work, plan)
@@ -310,7 +313,12 @@ export async function benchPlanner(seed: number): Promise<void> {
     for (const lanes of [2, 4, 8, 16]) {
       const orders = Math.max(1, Math.min(20, Math.round(jobs / 20)))
       const rows = Array.from({ length: casesEach }, (_, number) => {
-        const work = workOfChance(seed * 7919 + jobs * 17 + lanes * 5 + number, { jobs, orders, lanes })
+        const work = workOfChance(seed * 7919 + jobs * 17 + lanes * 5 + number, {
+          jobs,
+          orders,
+          lanes,
+          weighted: number % 2 === 1,
+        })
         const { made: plan, milliseconds, longest } = driven(planByDueTime(work))
         check(work, plan)
         const undue = { ...work, orders: work.orders.map(order => ({ ...order, dueSeconds: null })) }
@@ -319,7 +327,7 @@ export async function benchPlanner(seed: number): Promise<void> {
         const dueOf = new Map(work.orders.map(order => [order.orderId, order.dueSeconds ?? Number.POSITIVE_INFINITY]))
         const byDue = [...bySize].sort((a, b) => dueOf.get(a.orderId)! - dueOf.get(b.orderId)! || 0)
         // Lateness can be nothing; so it is told as a part of what all orders' times together come to at best.
-        const scale = plan.bound.end * orders
+        const scale = plan.bound.end * work.orders.reduce((sum, { lateWeight = 1 }) => sum + lateWeight, 0)
         const late = (value: number) => (value - plan.bound.late) / scale
         return {
           late: late(plan.found.late),

@@ -59,6 +59,7 @@ test.describe('requests that cannot be met', () => {
       400,
       /body\.code is empty; body\.dueAt is not a time/,
     )
+    await expectProblem(await request.patch('/api/orders/1', { data: { lateWeight: 10 } }), 400, 'is more than 9')
     await expectProblem(
       await request.post('/api/orders', {
         headers: { 'content-type': 'application/json' },

@@ -93,17 +93,23 @@ test.describe('dialogs', () => {
     await expectAccessible(page)
   })
 
-  test('an order is made and opened; a volume outside the allowed places is refused', async ({ page }) => {
+  test('an order is made and opened; a volume outside the allowed places is refused', async ({ page, request }) => {
     await page.goto(emptyAddress + '/equipment')
     await page.getByRole('button', { name: 'New order' }).click()
     const dialog = page.getByRole('dialog')
     await dialog.getByLabel('Code').fill('SL-020')
     await dialog.getByLabel('Name').fill('Buoy films')
     await dialog.getByLabel('Due').fill('2027-01-15T08:00')
+    await dialog.locator('.v-select').filter({ hasText: 'Its lateness counts' }).locator('.v-field').click()
+    await page.getByRole('option', { name: 'twice' }).click()
     await expectAccessible(page)
     await dialog.getByRole('button', { name: 'Make order' }).click()
     await expect(page.getByText('SL-020 Buoy films')).toBeVisible()
     await expect(page.getByText('Fri 15 Jan 08:00')).toBeVisible()
+    expect(await (await request.get(emptyAddress + '/api/orders')).json()).toMatchObject([
+      expect.anything(),
+      { code: 'SL-020', lateWeight: 2 },
+    ])
   })
 })
 

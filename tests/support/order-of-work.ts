@@ -1,12 +1,22 @@
 import type { OrderOfWork, WorkToOrder } from '../../packages/core/src/index.ts'
 import { seeded } from './seeded.ts'
 
-/** Work of chance: orders with due times of which some can be met and some cannot, jobs of unlike length, lanes that are not free at once. */
+/**
+ * Work of chance: orders with due times of which some can be met and some cannot, jobs of unlike length, lanes that are not free at once.
+ * @param weighted whether the lateness of orders counts unlike
+ */
 export function workOfChance(
   seed: number,
-  { jobs, orders, lanes, whole = false }: { jobs: number; orders: number; lanes: number; whole?: boolean },
+  {
+    jobs,
+    orders,
+    lanes,
+    whole = false,
+    weighted = false,
+  }: { jobs: number; orders: number; lanes: number; whole?: boolean; weighted?: boolean },
 ): WorkToOrder {
   const random = seeded(seed)
+  const weights = seeded(seed + 1)
   const between = (low: number, high: number) => {
     const value = low + random() * (high - low)
     return whole ? Math.round(value) : value
@@ -26,6 +36,7 @@ export function workOfChance(
       orderId: 1 + index,
       dueSeconds: random() < 0.15 ? null : between(0, (all / lanes) * 1.3),
       begunUntil: random() < 0.5 ? 0 : between(0, all / lanes / 4),
+      ...(weighted ? { lateWeight: 1 + Math.floor(weights() * 9) } : {}),
     })),
   }
 }
@@ -60,11 +71,11 @@ export function wrongIn(work: WorkToOrder, claimed: OrderOfWork): string[] {
     if (!(Math.abs(found - said) <= 1e-6 * Math.max(1, found))) wrong.push(`${name} is ${found}, not ${said}`)
   }
   let [late, last] = [0, 0]
-  for (const { orderId, dueSeconds } of work.orders) {
+  for (const { orderId, dueSeconds, lateWeight = 1 } of work.orders) {
     const end = ends.get(orderId)!
     const said = claimed.orders.find(order => order.orderId === orderId)
     const over = dueSeconds === null ? 0 : Math.max(0, end - dueSeconds)
-    late += over
+    late += lateWeight * over
     last = Math.max(last, end)
     same(`end of order ${orderId}`, end, said?.end ?? Number.NaN)
     same(`lateness of order ${orderId}`, over, said?.late ?? Number.NaN)

@@ -8,6 +8,7 @@ import {
   DiscCopyRecord,
   DriveRecord,
   Fineness,
+  LateWeight,
   ForecastOutcome,
   HoursSetting,
   JobDetail,
@@ -177,6 +178,8 @@ const orderBody = z.object({
   code: text(40),
   name: text(120),
   dueAt: z.iso.datetime('is not a time in UTC such as 2026-11-27T08:00:00Z').nullable(),
+  /** How often its lateness counts against that of others; once unless said. */
+  lateWeight: LateWeight.optional(),
 })
 
 export const DirectoryListing = z.object({
@@ -267,7 +270,7 @@ export const api = {
     method: 'patch',
     path: '/api/orders/{id}',
     summary:
-      "Changes an order's code, name or due time, or how fine its lots are; sources that nobody placed by hand are then grouped anew.",
+      "Changes an order's code, name or due time, how often its lateness counts, or how fine its lots are; sources that nobody placed by hand are then grouped anew.",
     parameters: idParameter,
     body: orderBody.extend({ lotFineness: Fineness }).partial(),
     answer: OrderRecord,

@@ -2,7 +2,7 @@ import { describe, expect, test } from 'vitest'
 import { ref } from 'vue'
 import { asItIs, type Supposed } from '@hematine/core'
 import { supposedWords } from '../app/composables/supposed-words.ts'
-import { clock, moment, momentRange, untilWords } from '../app/composables/times.ts'
+import { clock, latenessInAll, moment, momentRange, untilWords } from '../app/composables/times.ts'
 import { useView } from '../app/composables/useView.ts'
 
 describe('times of day', () => {
@@ -48,6 +48,11 @@ describe('what is supposed', () => {
     expect(words({ lanesMore: -2, first: [8, 7] })).toBe('2 lanes fewer, SL-8, SL-7 first')
     expect(words({ without: [7], due: [{ orderId: 8, dueAt: null }] })).toBe('Without SL-7, SL-8 not due')
   })
+})
+
+test('lateness of all orders is told as it is, and as they count where that is another', () => {
+  expect(latenessInAll({ lateSeconds: 7200, countedSeconds: 7200 })).toBe('2 h')
+  expect(latenessInAll({ lateSeconds: 7200, countedSeconds: 6 * 3600 })).toBe('2 h, 6 h as orders count')
 })
 
 describe('the view of a picture', () => {

@@ -78,7 +78,7 @@ beforeEach(() => {
   server = new MadeUpServer()
   vi.stubGlobal('fetch', server.fetch)
   setActivePinia(createPinia())
-  useOrder().orders = [{ id: 1, code: 'T', name: 'Test', dueAt: null, lotFineness: 'usual' as const }]
+  useOrder().orders = [{ id: 1, code: 'T', name: 'Test', dueAt: null, lateWeight: 1, lotFineness: 'usual' as const }]
 })
 afterEach(() => {
   vi.useRealTimers()

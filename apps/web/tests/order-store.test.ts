@@ -31,7 +31,7 @@ beforeEach(() => {
     return new Response(JSON.stringify(answer), { headers: { 'content-type': 'application/json' } })
   })
   setActivePinia(createPinia())
-  useOrder().orders = [{ id: 1, code: 'T', name: 'Test', dueAt: null, lotFineness: 'usual' as const }]
+  useOrder().orders = [{ id: 1, code: 'T', name: 'Test', dueAt: null, lateWeight: 1, lotFineness: 'usual' as const }]
 })
 afterEach(() => {
   vi.useRealTimers()
@@ -102,7 +102,7 @@ describe('what the server tells', () => {
     answers = {
       ...answers,
       '/api/working-hours': anyTime,
-      '/api/orders': [{ id: 1, code: 'T', name: 'Test', dueAt: null, lotFineness: 'usual' as const }],
+      '/api/orders': [{ id: 1, code: 'T', name: 'Test', dueAt: null, lateWeight: 1, lotFineness: 'usual' as const }],
       ...Object.fromEntries(
         ['volumes', 'workers', 'scans', 'watches', 'disc-copies', 'drives', 'treatments', 'specs'].map(name => [
           `/api/${name}`,

@@ -81,6 +81,11 @@ export function describeCount(count: number): string {
   return whole.format(count)
 }
 
+/** How often, in words: "once", "twice", "3 times". */
+export function describeTimes(count: number): string {
+  return count === 1 ? 'once' : count === 2 ? 'twice' : `${describeCount(count)} times`
+}
+
 /** A count where there is room for three signs: "999", "4k", "12k", "1M". Rounded down, so that it never says more than there is. */
 export function describeCountShort(count: number): string {
   if (count < 1000) return String(count)

@@ -39,11 +39,18 @@ export const VolumeRecord = z.object({
 })
 export type VolumeRecord = z.infer<typeof VolumeRecord>
 
+/** Most that the lateness of an order can count, against one that counts once. */
+export const mostLateWeight = 9
+
+/** How often an order's lateness counts: an hour late of one that counts twice is as bad as two of one that counts once. */
+export const LateWeight = z.int().min(1, 'is less than 1').max(mostLateWeight, `is more than ${mostLateWeight}`)
+
 export const OrderRecord = z.object({
   id: Id,
   code: z.string(),
   name: z.string(),
   dueAt: Instant.nullable(),
+  lateWeight: LateWeight,
   /** How much must be alike in its lots. */
   lotFineness: Fineness,
 })

@@ -73,9 +73,11 @@ export const job = (changes: Partial<JobOutline> = {}): JobOutline => {
 export const at = new Date('2026-11-27T08:00:00Z')
 export const minute = 60
 export const inMinutes = (minutes: number) => new Date(at.getTime() + minutes * 60_000).toISOString()
-export const order = (id: number, dueMinutes: number | null) => ({
+/** @param lateWeight how often its lateness counts */
+export const order = (id: number, dueMinutes: number | null, lateWeight = 1) => ({
   id,
   code: `SL-${id}`,
   name: `Order ${id}`,
   dueAt: dueMinutes === null ? null : inMinutes(dueMinutes),
+  lateWeight,
 })

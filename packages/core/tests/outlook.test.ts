@@ -89,7 +89,7 @@ describe('as it is', () => {
   })
 
   test('every end is what going through the work by the clock comes to, whatever is supposed', () => {
-    for (let seed = 1; seed <= 40; seed++) {
+    for (let seed = 1; seed <= 15; seed++) {
       const random = seeded(seed)
       const jobs = Array.from({ length: 5 + Math.floor(random() * 40) }, (_, index) =>
         waiting(1 + index, 1 + Math.floor(random() * 4), 1 + random() * 90, { position: random() }),
@@ -132,7 +132,7 @@ describe('as it is', () => {
   })
 
   test('every end and every sum is what the other pages say', () => {
-    for (let seed = 1; seed <= 10; seed++) {
+    for (let seed = 1; seed <= 5; seed++) {
       const random = seeded(seed)
       const states = ['running', 'placing', 'waiting', 'waiting', 'waiting', 'draft', 'held'] as const
       const jobs = Array.from({ length: 40 }, (_, index) =>
@@ -364,8 +364,22 @@ describe('what would help', () => {
     expect(new Date(due).getSeconds()).toBe(0)
   })
 
+  test('is what makes less late as orders count', () => {
+    // Order 2 first: 25 of order 1 late instead of 30 of order 2.
+    const weights = (first: number, second: number) => [order(1, 125, first), order(2, 120, second)]
+    const helps = (found: Outlook) => told(found).map(([change]) => change)
+    expect(helps(look({ jobs, orders: weights(1, 1) }))).toContainEqual({ first: [2] })
+    expect(helps(look({ jobs, orders: weights(2, 1) }))).not.toContainEqual({ first: [2] })
+    const found = look({ jobs, orders: weights(1, 3) })
+    expect(found.all).toMatchObject({ lateSeconds: 30 * minute, countedSeconds: 90 * minute })
+    expect(found.reliefs.find(({ supposed }) => supposed.first.length > 0)).toMatchObject({
+      ...{ late: [1], lateSeconds: 25 * minute, countedSeconds: 25 * minute },
+    })
+    expect(found.orders.map(({ lateWeight }) => lateWeight)).toEqual([1, 3])
+  })
+
   test('comes true when it is supposed', () => {
-    for (let seed = 1; seed <= 10; seed++) {
+    for (let seed = 1; seed <= 5; seed++) {
       const random = seeded(seed)
       const some = Array.from({ length: 30 }, (_, index) =>
         waiting(1 + index, 1 + Math.floor(random() * 4), 1 + random() * 90, { position: random() }),

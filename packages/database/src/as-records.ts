@@ -58,7 +58,8 @@ export function discCopyRecord(row: DiscCopyRow, drive: DriveRow): DiscCopyRecor
 const instant = (date: Date | null | undefined) => (date ? date.toISOString() : null)
 
 export function orderRecord(row: OrderRow): OrderRecord {
-  return { id: row.id, code: row.code, name: row.name, dueAt: instant(row.dueAt), lotFineness: row.lotFineness }
+  const { id, code, name, dueAt, lateWeight, lotFineness } = row
+  return { id, code, name, dueAt: instant(dueAt), lateWeight, lotFineness }
 }
 
 /** @param space what the volume's disk says, measured by the caller */

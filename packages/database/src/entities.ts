@@ -54,6 +54,8 @@ export const OrderEntity = defineEntity({
     code: p.text(),
     name: p.text(),
     dueAt: p.datetime().nullable(),
+    /** How often its lateness counts. */
+    lateWeight: p.integer().default(1),
     /** How much must be alike in a lot. */
     lotFineness: p.text().$type<Fineness>().default('usual'),
     createdAt: p.datetime().defaultRaw('now()'),

@@ -13,10 +13,12 @@ export interface OrderWish {
   code: string
   name: string
   dueAt: Date | null
+  /** How often its lateness counts; once unless said. */
+  lateWeight?: number | undefined
 }
 
 export async function createOrder(em: EntityManager, wish: OrderWish): Promise<OrderRecord> {
-  const row = em.create(OrderEntity, wish)
+  const row = em.create(OrderEntity, { ...wish, lateWeight: wish.lateWeight ?? 1 })
   await em.flush()
   return orderRecord(row)
 }

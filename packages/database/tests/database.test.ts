@@ -272,3 +272,13 @@ test('changes are heard by those who listen, signs of life are not', async () =>
   await listening.end()
   expect((await listOrders(db.em()))[0]!.dueAt).toBe('2026-11-27T08:00:00.000Z')
 })
+
+test("an order's lateness counts once, or as often as a person says", async () => {
+  await db.fresh()
+  const { order } = await makeOrder(db, [])
+  expect(order.lateWeight).toBe(1)
+  expect((await changeOrder(db.em(), order.id, { lateWeight: 4 })).lateWeight).toBe(4)
+  // What is not said stays.
+  await changeOrder(db.em(), order.id, { name: 'Reels' })
+  expect((await listOrders(db.em()))[0]).toMatchObject({ name: 'Reels', lateWeight: 4 })
+})

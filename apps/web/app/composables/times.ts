@@ -46,6 +46,18 @@ export function latenessWords(seconds: number): string {
   return seconds > 0 ? aboutWords(seconds) : 'in time'
 }
 
+/** Lateness of several orders together in words: as it is, and as they count where that is another. */
+export function latenessInAll({
+  lateSeconds,
+  countedSeconds,
+}: {
+  lateSeconds: number
+  countedSeconds: number
+}): string {
+  const words = aboutWords(lateSeconds)
+  return countedSeconds - lateSeconds < 60 ? words : `${words}, ${aboutWords(countedSeconds)} as orders count`
+}
+
 /** A moment as a field for date and time holds it: such fields speak local time, the server UTC. */
 export function localMoment(instant: string | null): string {
   if (instant === null) return ''

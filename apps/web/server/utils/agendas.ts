@@ -295,5 +295,5 @@ export class Agendas {
 
 /** What answers about orders depend on. */
 function keyOf(orders: readonly OrderRecord[]): string {
-  return JSON.stringify(orders.map(({ id, code, name, dueAt }) => [id, code, name, dueAt]))
+  return JSON.stringify(orders.map(({ id, code, name, dueAt, lateWeight }) => [id, code, name, dueAt, lateWeight]))
 }

@@ -90,9 +90,11 @@ function* moveOrders(search: Search): Turns<void> {
     }
     return sequence
   }
+  // What is late whatever is done is least late so, as it counts (Smith 1956).
+  const smallness = (order: number) => sizes[order]! / trial.lateWeight[order]!
   const bySize = [...jobsOf.keys()]
     .filter(order => jobsOf[order]!.length > 0)
-    .sort((a, b) => sizes[a]! - sizes[b]! || a - b)
+    .sort((a, b) => smallness(a) - smallness(b) || a - b)
   // Two that are never due differ by what is no number: their sizes count.
   const byDue = bySize.toSorted((a, b) => trial.due[a]! - trial.due[b]! || 0)
   let orders = byDue
@@ -118,7 +120,7 @@ function* bringForward(search: Search): Turns<void> {
     helps = false
     trial.try(search.best.sequence)
     const lasts = work.orders
-      .map((_, order) => ({ job: trial.lastOf[order]!, late: trial.lateOf(order) }))
+      .map((_, order) => ({ job: trial.lastOf[order]!, late: trial.lateWeight[order]! * trial.lateOf(order) }))
       .filter(({ job }) => job >= 0)
       .sort((a, b) => b.late - a.late)
     for (const { job } of lasts) {

@@ -1,12 +1,13 @@
 import { OpenTime } from '../hours/open-time.ts'
 import type { Range } from '../range.ts'
+import type { OrderRecord } from '../records.ts'
 import { byClock } from './by-clock.ts'
 import { Lanes, type LaneWork, type PlannedJob } from './lanes.ts'
 import type { Machine } from './shared-lanes.ts'
 import type { WorkToOrder } from './work-to-order.ts'
 
-/** Orders by number, with the seconds from now until they are due; null where nobody waits. */
-export type DueSeconds = readonly (readonly [orderId: number, seconds: number | null])[]
+/** Orders by number, with the seconds from now until they are due, null where nobody waits, and how often their lateness counts: once unless said. */
+export type DueSeconds = readonly (readonly [orderId: number, seconds: number | null, lateWeight?: number])[]
 
 /** When orders end, as their jobs are placed one after the other: by the clock, which goes on while jobs rest. */
 export class EndsOfOrders {
@@ -52,7 +53,11 @@ export class EndsOfOrders {
       places: new Map<number, PlannedJob>(places.map(place => [place.id, place])),
       slowing: this.lanes.slowing,
       of: (id: number) => ({ end: last.get(id) ?? null, lateSeconds: late.get(id) ?? 0 }),
-      all: { end: latest, lateSeconds: [...late.values()].reduce((sum, seconds) => sum + seconds, 0) },
+      all: {
+        end: latest,
+        lateSeconds: due.reduce((sum, [id]) => sum + late.get(id)!, 0),
+        countedSeconds: due.reduce((sum, [id, , lateWeight = 1]) => sum + lateWeight * late.get(id)!, 0),
+      },
     }
   }
 
@@ -68,9 +73,10 @@ export class EndsOfOrders {
       ...(cores === null ? {} : { sharing: { cores, begun: taken.map(({ busyCores }) => busyCores) } }),
       jobs,
       time: this.time,
-      orders: due.map(([orderId, dueSeconds]) => ({
+      orders: due.map(([orderId, dueSeconds, lateWeight]) => ({
         orderId,
         dueSeconds,
+        lateWeight,
         begunUntil: begunUntil.get(orderId) ?? 0,
       })),
     }
@@ -81,9 +87,14 @@ export class EndsOfOrders {
 const worthSeconds = 60
 const worthPart = 0.02
 
-/** Whether less lateness is worth a change. @param gain in seconds @param late before it, of all orders together */
+/** Whether less lateness is worth a change. @param gain in seconds @param late before it, of all orders together; both as orders count */
 export function isWorth(gain: number, late: number): boolean {
   return gain > Math.max(worthSeconds, worthPart * late)
+}
+
+/** An order as it is held against its due time at a moment. */
+export function dueOf({ id, dueAt, lateWeight }: Pick<OrderRecord, 'id' | 'dueAt' | 'lateWeight'>, at: Date) {
+  return [id, secondsUntil(dueAt, at), lateWeight] as const
 }
 
 /** Seconds from a moment until a due time. @param dueAt ISO 8601 */

@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { Range, RangeSum } from '../range.ts'
+import { LateWeight } from '../records.ts'
 import { sharedTimePart } from '../forecast/forecast.ts'
 import { each, type Turns } from '../turns.ts'
 import { AnnouncedCount, announcedCounts } from './announced-work.ts'
@@ -43,11 +44,15 @@ export const Outlook = z.object({
       code: z.string(),
       name: z.string(),
       dueAt: z.iso.datetime().nullable(),
+      lateWeight: LateWeight,
       /** Part of the rehearsals in which it is, of what is late, what was due first. */
       lateFirst: part.nullable(),
     }),
   ),
-  all: Prospect,
+  all: Prospect.extend({
+    /** The lateness of all orders, each as often as it counts. */
+    countedSeconds: z.number().min(0),
+  }),
   /** Announced material that is planned with a spec, whether it counts or not. */
   announced: z.array(AnnouncedCount),
   volumes: z.array(VolumeFilling),
@@ -92,10 +97,10 @@ export function* outlook(there: OutlookGround, whatIf: WhatIf, at: Date): Turns<
     at: at.toISOString(),
     lanes: machine.lanes,
     sharing: sharingOf(machine, ends.slowing),
-    orders: orders.map(({ id, code, name, dueAt }) => {
+    orders: orders.map(({ id, code, name, dueAt, lateWeight }) => {
       const chance = dueAt !== null && sure.has(id) ? rehearsal.orders.get(id)! : null
       return {
-        ...{ id, code, name, dueAt },
+        ...{ id, code, name, dueAt, lateWeight },
         ...prospects.of(id),
         ...ends.of(id),
         inTime: chance?.inTime ?? null,

@@ -9,8 +9,9 @@ import { asItIs, mostLanesMore, Supposed, type WhatIf } from './what-if.ts'
 export const Relief = z.object({
   /** The change alone. */
   supposed: Supposed,
-  /** Of all orders together, in seconds. */
+  /** Of all orders together, in seconds, and with each as often as it counts. */
   lateSeconds: z.number().min(0),
+  countedSeconds: z.number().min(0),
   /** Numbers of the orders that are late with it. */
   late: z.array(z.int()),
 })
@@ -33,7 +34,7 @@ export function* reliefsOf(
   counted: Pick<WhatIf, 'withDrafts' | 'withAnnounced'>,
   at: Date,
 ): Turns<Relief[]> {
-  const before = now.ends.all.lateSeconds
+  const before = now.ends.all.countedSeconds
   if (!isWorth(before, before) || now.machine.lanes === 0) return []
   const lateOf = ({ orders, ends }: SupposedPlan) =>
     orders.filter(({ id }) => ends.of(id).lateSeconds > 0).map(({ id }) => id)
@@ -42,11 +43,12 @@ export function* reliefsOf(
   const consider = function* (change: Partial<Supposed>): Turns<void> {
     const supposed = { ...asItIs, ...change }
     const plan = yield* supposedPlan(ground, { ...supposed, ...counted }, at)
-    const { lateSeconds } = plan.ends.all
+    const { lateSeconds, countedSeconds } = plan.ends.all
     const stillLate = lateOf(plan)
     // Where one order is late by weeks, bringing in another is worth it, too, as long as that costs nothing.
-    const bringsIn = stillLate.length < late.length && lateSeconds <= before
-    if (bringsIn || isWorth(before - lateSeconds, before)) found.push({ supposed, lateSeconds, late: stillLate })
+    const bringsIn = stillLate.length < late.length && countedSeconds <= before
+    if (bringsIn || isWorth(before - countedSeconds, before))
+      found.push({ supposed, lateSeconds, countedSeconds, late: stillLate })
   }
   const others = now.orders.filter(({ id }) => now.sequence.some(({ orderId }) => orderId === id))
   yield* consider({ byDueTimes: true })

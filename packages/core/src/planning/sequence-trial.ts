@@ -2,7 +2,7 @@ import { InTurn } from './in-turn.ts'
 import { noJob, piecesOn, SharedLanes } from './shared-lanes.ts'
 import type { OrderOfWork, WorkToOrder } from './work-to-order.ts'
 
-/** What came of a sequence: how late all orders are together, when all is done, and the sum of the orders' ends, in seconds. */
+/** What came of a sequence: how late all orders are together, each as often as it counts, when all is done, and the sum of the orders' ends, in seconds. */
 export interface Worth {
   late: number
   end: number
@@ -14,6 +14,7 @@ export class SequenceTrial {
   readonly seconds: Float64Array
   readonly orderOf: Int32Array
   readonly due: Float64Array
+  readonly lateWeight: Float64Array
   private readonly pieces: Int32Array
   private readonly busyCores: Float64Array
   /** Null where all is here, which is gone through more quickly. */
@@ -36,6 +37,7 @@ export class SequenceTrial {
       return place
     })
     this.due = Float64Array.from(work.orders, order => order.dueSeconds ?? Number.POSITIVE_INFINITY)
+    this.lateWeight = Float64Array.from(work.orders, order => order.lateWeight ?? 1)
     this.pieces = Int32Array.from(work.jobs, job => piecesOn(work.lanes.length, job.pieces ?? 1))
     this.busyCores = Float64Array.from(work.jobs, job => job.busyCores ?? 0)
     this.hereFrom = work.jobs.some(job => job.hereFrom) ? Float64Array.from(work.jobs, job => job.hereFrom ?? 0) : null
@@ -48,7 +50,7 @@ export class SequenceTrial {
 
   /** Begins jobs one after the other, as soon as they are here, each on the lane that is free first. */
   try(sequence: Int32Array): Worth {
-    const { ends, seconds, pieces, busyCores, due, work } = this
+    const { ends, seconds, pieces, busyCores, due, lateWeight, work } = this
     ends.fill(0)
     this.lastOf.fill(-1)
     this.begunDone = 0
@@ -74,7 +76,7 @@ export class SequenceTrial {
     for (let order = 0; order < ends.length; order++) {
       // Ends were noted in seconds of work.
       const at = (ends[order] = work.time?.endOf(ends[order]!) ?? ends[order]!)
-      late += Math.max(0, at - due[order]!)
+      late += lateWeight[order]! * Math.max(0, at - due[order]!)
       end = Math.max(end, at)
       sum += at
     }

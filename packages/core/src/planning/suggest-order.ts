@@ -2,15 +2,17 @@ import { z } from 'zod'
 import type { JobForecast } from '../forecast/forecast.ts'
 import { isInHand } from '../job.ts'
 import { Range } from '../range.ts'
-import type { OrderRecord } from '../records.ts'
+import { LateWeight, type OrderRecord } from '../records.ts'
 import type { Turns } from '../turns.ts'
 import { lanesToBeInTime, planByDueTime } from './by-due-time.ts'
-import { EndsOfOrders, isWorth, secondsUntil, withUnknown } from './ends-of-orders.ts'
+import { dueOf, EndsOfOrders, isWorth, withUnknown } from './ends-of-orders.ts'
 import { byPlace, laneWork, presentSlowing, toOrder, type JobOutline } from './outline.ts'
 import type { Machine } from './shared-lanes.ts'
 
 /** When an order's jobs end in one order of the jobs: a range in seconds from when it was worked out, null where nothing is known; and how long after its due time. */
 const Ends = z.object({ end: Range.nullable(), lateSeconds: z.number().min(0) })
+/** The same of all orders, and their lateness with each as often as it counts. */
+const EndsOfAll = Ends.extend({ countedSeconds: z.number().min(0) })
 
 /** Whether the orders are done by their due times as the jobs wait now, and in another order of them. */
 export const OrderSuggestion = z.object({
@@ -28,16 +30,17 @@ export const OrderSuggestion = z.object({
       code: z.string(),
       name: z.string(),
       dueAt: z.iso.datetime().nullable(),
+      lateWeight: LateWeight,
       waiting: z.int().min(0),
       now: Ends,
       suggested: Ends,
     }),
   ),
   /** Of all orders together. */
-  now: Ends,
-  suggested: Ends,
-  /** No order of the jobs is less late in all, or done sooner. */
-  bound: z.object({ lateSeconds: z.number().min(0), endSeconds: z.number().min(0) }),
+  now: EndsOfAll,
+  suggested: EndsOfAll,
+  /** No order of the jobs is less late in all, as orders count, or done sooner. */
+  bound: z.object({ countedSeconds: z.number().min(0), endSeconds: z.number().min(0) }),
   /** Lanes more that would bring every order in; 0 where the suggested order does, null where no number does. */
   lanesMore: z.int().min(0).nullable(),
   /** Whether the suggested order is worth being taken. */
@@ -48,7 +51,7 @@ export const OrderSuggestion = z.object({
 })
 export type OrderSuggestion = z.infer<typeof OrderSuggestion>
 
-type OrderOfSuggestion = Pick<OrderRecord, 'id' | 'code' | 'name' | 'dueAt'>
+type OrderOfSuggestion = Pick<OrderRecord, 'id' | 'code' | 'name' | 'dueAt' | 'lateWeight'>
 
 /**
  * Looks at what waits of all orders, and for an order of it in which less is late. Drafts and held jobs are not in it.
@@ -76,7 +79,7 @@ export function* suggestOrder(
   const slowing = presentSlowing(begun, forecastFor, machine.cores)
   const workOf = (job: JobOutline) => laneWork(job, forecastFor(job), slowing)
   const known = waiting.filter(job => workOf(job) !== null)
-  const due = open.map(order => [order.id, secondsUntil(order.dueAt, at)] as const)
+  const due = open.map(order => dueOf(order, at))
 
   const afterBegun = () => {
     const ends = new EndsOfOrders(machine, at)
@@ -95,7 +98,7 @@ export function* suggestOrder(
     due,
   )
   const plan = lanes > 0 && now.all.lateSeconds > 0 ? yield* planByDueTime(work) : null
-  const isBetter = plan !== null && isWorth(plan.now.late - plan.found.late, now.all.lateSeconds)
+  const isBetter = plan !== null && isWorth(plan.now.late - plan.found.late, now.all.countedSeconds)
   const after = isBetter ? withUnknown(waiting, plan.found.ids) : waiting
   const suggested = isBetter ? endsOf(after) : now
   return {
@@ -103,15 +106,15 @@ export function* suggestOrder(
     lanes,
     waiting: waiting.length,
     unknown: waiting.length - known.length,
-    orders: open.map(({ id, code, name, dueAt }) => ({
-      ...{ id, code, name, dueAt },
+    orders: open.map(({ id, code, name, dueAt, lateWeight }) => ({
+      ...{ id, code, name, dueAt, lateWeight },
       waiting: counts.get(id) ?? 0,
       now: now.of(id),
       suggested: suggested.of(id),
     })),
     now: now.all,
     suggested: suggested.all,
-    bound: { lateSeconds: plan?.bound.late ?? 0, endSeconds: plan?.bound.end ?? 0 },
+    bound: { countedSeconds: plan?.bound.late ?? 0, endSeconds: plan?.bound.end ?? 0 },
     lanesMore: plan ? yield* lanesToBeInTime(work, isBetter ? plan.found : plan.now) : 0,
     isBetter,
     before: waiting.map(job => job.id),

@@ -5,7 +5,7 @@ import { each, type Turns } from '../turns.ts'
 import { announcedEntries, type AnnouncedGround } from './announced-work.ts'
 import { planByDueTime } from './by-due-time.ts'
 import type { Entry } from './entry.ts'
-import { EndsOfOrders, secondsUntil, withUnknown, type DueSeconds } from './ends-of-orders.ts'
+import { dueOf, EndsOfOrders, secondsUntil, withUnknown, type DueSeconds } from './ends-of-orders.ts'
 import {
   byTurn,
   forecastOf,
@@ -68,7 +68,7 @@ export function* supposedPlan(ground: KnownGround, whatIf: WhatIf, at: Date): Tu
   ]
   const withWork = new Set([...begun, ...waiting].map(({ orderId }) => orderId))
   const orders = supposedOrders(ground.orders, whatIf).filter(({ id }) => withWork.has(id))
-  const due = orders.map(order => [order.id, secondsUntil(order.dueAt, at)] as const)
+  const due = orders.map(order => dueOf(order, at))
 
   const machine = { ...ground.machine, lanes, hours: whatIf.atAnyTime ? anyTime : ground.machine.hours }
   const ends = new EndsOfOrders(machine, at)

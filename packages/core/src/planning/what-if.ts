@@ -66,13 +66,13 @@ export function isSupposing(supposed: Supposed): boolean {
 /** Number of the order that supposed work belongs to; no real one has it. */
 export const rushOrderId = 0
 
-export type OrderOfOutlook = Pick<OrderRecord, 'id' | 'code' | 'name' | 'dueAt'>
+export type OrderOfOutlook = Pick<OrderRecord, 'id' | 'code' | 'name' | 'dueAt' | 'lateWeight'>
 
 /** Orders with the due times that are supposed, and supposed work as one more. */
 export function supposedOrders(orders: readonly OrderOfOutlook[], { due, rush }: Supposed): OrderOfOutlook[] {
   const supposed = new Map(due.map(entry => [entry.orderId, entry.dueAt]))
   const own = orders.map(order => (supposed.has(order.id) ? { ...order, dueAt: supposed.get(order.id)! } : order))
-  return rush ? [{ id: rushOrderId, code: 'Rush', name: 'supposed', dueAt: rush.dueAt }, ...own] : own
+  return rush ? [{ id: rushOrderId, code: 'Rush', name: 'supposed', dueAt: rush.dueAt, lateWeight: 1 }, ...own] : own
 }
 
 /** A job as far as it matters where it comes. */

@@ -19,6 +19,8 @@ export interface DueOrder {
   orderId: number
   dueSeconds: number | null
   begunUntil: number
+  /** How often its lateness counts; once unless said. */
+  lateWeight?: number | undefined
 }
 
 /** What is to be put in order. */
@@ -49,7 +51,7 @@ export interface OrderOfWork {
   /** Jobs by number, in the order in which they are begun. */
   ids: number[]
   orders: OrderEnd[]
-  /** Of all orders together, in seconds. */
+  /** Of all orders together, each as often as it counts, in seconds. */
   late: number
   /** Seconds from now by the clock until all is done. */
   end: number
@@ -59,7 +61,7 @@ export interface OrderOfWork {
 export interface DuePlan {
   now: OrderOfWork
   found: OrderOfWork
-  /** No order of the jobs on these lanes is less late, or done sooner, than this, in seconds by the clock. */
+  /** No order of the jobs on these lanes is less late, as orders count, or done sooner than this, in seconds by the clock. */
   bound: { late: number; end: number }
 }
 

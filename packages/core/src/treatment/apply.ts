@@ -17,6 +17,7 @@ import {
 import { describeAudioCodec } from '../spec/words.ts'
 import type { DeliverySpec, PictureSpec, SoundSpec } from '../spec/schema.ts'
 import { describePixelFormat, isEstimated, spannedFrames, type AudioFacts, type SourceFacts } from '../facts.ts'
+import { describeTimes } from '../format.ts'
 import {
   describeAspect,
   displayAspect,
@@ -622,7 +623,7 @@ function retimeWords(from: Rational, to: Rational): string {
   const part = 1 - toNumber(to) / toNumber(from)
   if (part < 0) {
     const times = toNumber(to) / toNumber(from)
-    if (Number.isInteger(times)) return `Every frame is shown ${times === 2 ? 'twice' : `${times} times`}.`
+    if (Number.isInteger(times)) return `Every frame is shown ${describeTimes(times)}.`
     return times < 1.5
       ? `One frame in ${Math.round(1 / -part)} is shown twice.`
       : `Frames are shown ${Math.floor(times)} or ${Math.ceil(times)} times.`

@@ -13,6 +13,7 @@ import { Intake } from './intake.ts'
 import { Inventory } from './inventory.ts'
 import { Joins } from './joins.ts'
 import { LaneChoices } from './lane-choices.ts'
+import { LateWeights } from './late-weights.ts'
 import { LotFineness } from './lot-fineness.ts'
 import { Outcomes } from './outcomes.ts'
 import { PlannedNames } from './planned-names.ts'
@@ -51,4 +52,5 @@ export const migrations = [
   { name: '023-planned-specs', class: PlannedSpecs },
   { name: '024-expected-material', class: ExpectedMaterial },
   { name: '025-comparisons', class: Comparisons },
+  { name: '026-late-weights', class: LateWeights },
 ]

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import type { Supposed } from '@hematine/core'
 import { computed } from 'vue'
-import { aboutWords, momentRange } from '~/composables/times'
+import { latenessInAll, momentRange } from '~/composables/times'
 import type { useKeptSuppositions } from '~/composables/useKeptSuppositions'
 import { percentWords, type Outlook } from '~/composables/useOutlook'
 
@@ -23,7 +23,7 @@ function cellsOf({ all, orders, at, volumes }: Outlook) {
   return [
     { says: all.end ? momentRange(all.end, new Date(at)) : 'not known', isLook: false },
     {
-      says: late.length === 0 ? 'none' : `${late.map(({ code }) => code).join(', ')}: ${aboutWords(all.lateSeconds)}`,
+      says: late.length === 0 ? 'none' : `${late.map(({ code }) => code).join(', ')}: ${latenessInAll(all)}`,
       isLook: late.length > 0,
     },
     { says: all.inTime === null ? 'not known' : percentWords(all.inTime), isLook: false },

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { describeCount, describeDurationRange, type Range, type Supposed } from '@hematine/core'
+import { describeCount, describeDurationRange, describeTimes, type Range, type Supposed } from '@hematine/core'
 import { computed } from 'vue'
 import { instantOf, latenessWords, localMoment, momentRange } from '~/composables/times'
 import { percentWords, type Outlook } from '~/composables/useOutlook'
@@ -93,6 +93,9 @@ const isSupposedDue = ({ id }: Prospect) => supposed.value.due.some(({ orderId }
       <tr v-for="{ order, now, cells } in rows" :key="order.id">
         <td class="name">
           <span class="number">{{ order.code }}</span> <span class="muted">{{ order.name }}</span>
+          <span v-if="order.lateWeight > 1" class="second muted"
+            >lateness counts {{ describeTimes(order.lateWeight) }}</span
+          >
         </td>
         <td class="end number">
           {{ describeCount(order.jobs)

@@ -2,7 +2,7 @@
 import type { Supposed } from '@hematine/core'
 import { computed } from 'vue'
 import { orderCodes, supposedWords } from '~/composables/supposed-words'
-import { aboutWords } from '~/composables/times'
+import { latenessInAll } from '~/composables/times'
 import type { Outlook } from '~/composables/useOutlook'
 
 /** What would bring late orders in, or nearer to it; each can be supposed. */
@@ -10,13 +10,13 @@ const { asIs } = defineProps<{ asIs: Outlook }>()
 const emit = defineEmits<{ suppose: [supposed: Supposed] }>()
 
 const rows = computed(() =>
-  asIs.reliefs.map(({ supposed, lateSeconds, late }) => ({
+  asIs.reliefs.map(({ supposed, late, ...all }) => ({
     supposed,
     change: supposedWords(supposed, asIs),
     comesTo:
-      lateSeconds === 0
+      all.lateSeconds === 0
         ? 'nothing is late'
-        : `${orderCodes(late, asIs)} about ${aboutWords(lateSeconds)} late${late.length > 1 ? ' in all' : ''}`,
+        : `${orderCodes(late, asIs)} late by about ${latenessInAll(all)}${late.length > 1 ? ' in all' : ''}`,
   })),
 )
 </script>

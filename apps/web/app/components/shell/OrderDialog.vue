@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import type { OrderRecord } from '@hematine/core'
+import { describeTimes, mostLateWeight, type OrderRecord } from '@hematine/core'
 import { computed, ref } from 'vue'
 import AskDialog from '~/components/common/AskDialog.vue'
 import { useClosing } from '~/composables/useClosing'
@@ -17,6 +17,11 @@ const open = useClosing(() => emit('close'))
 const code = ref(existing?.code ?? '')
 const name = ref(existing?.name ?? '')
 const localDue = ref(localMoment(existing?.dueAt ?? null))
+const lateWeight = ref(existing?.lateWeight ?? 1)
+const weights = Array.from({ length: mostLateWeight }, (_, index) => ({
+  value: index + 1,
+  title: describeTimes(index + 1),
+}))
 const ready = computed(() => code.value.trim() !== '' && name.value.trim() !== '')
 
 async function save(): Promise<void> {
@@ -24,6 +29,7 @@ async function save(): Promise<void> {
     code: code.value.trim(),
     name: name.value.trim(),
     dueAt: instantOf(localDue.value),
+    lateWeight: lateWeight.value,
   }
   const saved = await notices.attempt(() =>
     order.asking.orders(
@@ -42,6 +48,13 @@ async function save(): Promise<void> {
     <VTextField v-model="code" label="Code" maxlength="40" autofocus />
     <VTextField v-model="name" label="Name" maxlength="120" />
     <VTextField v-model="localDue" label="Due (may stay open)" type="datetime-local" />
+    <VSelect
+      v-model="lateWeight"
+      label="Its lateness counts"
+      :items="weights"
+      hint="An hour late of an order that counts twice is as bad as two of one that counts once. Orders by due times, and what would help, go by it."
+      persistent-hint
+    />
     <template #buttons>
       <VBtn variant="text" @click="emit('close')">Cancel</VBtn>
       <VBtn color="primary" :disabled="!ready" @click="save">{{ existing ? 'Save order' : 'Make order' }}</VBtn>

@@ -1,10 +1,10 @@
 <script setup lang="ts">
-import { describeCount, type Range } from '@hematine/core'
+import { describeCount, describeTimes, type Range } from '@hematine/core'
 import { useIntervalFn, useThrottleFn } from '@vueuse/core'
 import { computed, ref, shallowRef, watch } from 'vue'
 import AskDialog from '~/components/common/AskDialog.vue'
 import TakenOrder from '~/components/common/TakenOrder.vue'
-import { aboutWords, latenessWords, moment, momentRange } from '~/composables/times'
+import { aboutWords, latenessInAll, latenessWords, moment, momentRange } from '~/composables/times'
 import { call, type CallAnswer } from '~/composables/useCall'
 import { useOrderOfJobs } from '~/composables/useOrderOfJobs'
 import { useOrder } from '~/stores/order'
@@ -27,13 +27,9 @@ async function look(): Promise<void> {
 const lookSoon = useThrottleFn(look, lookMilliseconds, true)
 // Time goes on, and an answer of the server may be some seconds old.
 useIntervalFn(() => void lookSoon(), lookAgainMilliseconds)
-watch(
-  [() => order.jobChange, () => order.order?.id, () => order.lanes, () => order.order?.dueAt],
-  () => void lookSoon(),
-  {
-    immediate: true,
-  },
-)
+watch([() => order.jobChange, () => order.lanes, () => order.order?.id, () => order.orders], () => void lookSoon(), {
+  immediate: true,
+})
 
 const at = computed(() => new Date(answer.value?.at ?? 0))
 const late = computed(() => answer.value?.orders.filter(entry => entry.now.lateSeconds > 0) ?? [])
@@ -45,7 +41,7 @@ const offer = computed(() => {
   const { isBetter, suggested } = answer.value!
   if (!isBetter) return null
   return suggested.lateSeconds > 0
-    ? `In another order of the jobs it is about ${aboutWords(suggested.lateSeconds)} in all.`
+    ? `In another order of the jobs it is about ${latenessInAll(suggested)}, in all.`
     : 'In another order of the jobs nothing is late.'
 })
 const relief = computed(() => {
@@ -56,11 +52,11 @@ const relief = computed(() => {
   return `${describeCount(lanesMore)} more ${lanesMore === 1 ? 'lane' : 'lanes'} would bring all in.`
 })
 const best = computed(() => {
-  const { bound, suggested } = answer.value!
-  if (bound.lateSeconds >= suggested.lateSeconds - 1) return 'No order of the jobs is better.'
-  return bound.lateSeconds > 0
-    ? `No order of the jobs is less late than ${aboutWords(bound.lateSeconds)} in all.`
-    : null
+  const { bound, suggested, orders } = answer.value!
+  if (bound.countedSeconds >= suggested.countedSeconds - 1) return 'No order of the jobs is better.'
+  if (bound.countedSeconds === 0) return null
+  const counted = orders.some(entry => entry.lateWeight > 1) ? ', as orders count' : ''
+  return `No order of the jobs is less late than ${aboutWords(bound.countedSeconds)} in all${counted}.`
 })
 
 const ends = (range: Range | null) => (range ? momentRange(range, at.value) : '')
@@ -77,7 +73,7 @@ async function take(): Promise<void> {
   <p v-if="late.length > 0" class="due look" role="status">
     <span
       >As the jobs wait, {{ names }} after {{ late.length === 1 ? 'its due time' : 'their due times' }}, by about
-      {{ aboutWords(answer!.now.lateSeconds) }}{{ late.length === 1 ? '' : ' in all' }}. {{ offer ?? best }}
+      {{ latenessInAll(answer!.now) }}{{ late.length === 1 ? '' : ' in all' }}. {{ offer ?? best }}
       {{ offer ? '' : relief }}</span
     >
     <VBtn :height="26" @click="isOpen = true">{{ offer ? 'Look at that order' : 'By orders' }}</VBtn>
@@ -103,6 +99,9 @@ async function take(): Promise<void> {
           <tr v-for="entry in answer.orders" :key="entry.id">
             <td class="name">
               <span class="number">{{ entry.code }}</span> <span class="muted">{{ entry.name }}</span>
+              <span v-if="entry.lateWeight > 1" class="second muted"
+                >lateness counts {{ describeTimes(entry.lateWeight) }}</span
+              >
             </td>
             <td class="end number">{{ describeCount(entry.waiting) }}</td>
             <td class="number">{{ entry.dueAt ? moment(new Date(entry.dueAt), at) : 'none' }}</td>
