@@ -89,6 +89,15 @@ describe('treated frames of two sources', () => {
     })
   })
 
+  test('that come to fewer than was told are done when they end', async () => {
+    const source = await treated(plain)
+    const { result } = source.treatment
+    const longer = { ...source, treatment: { ...source.treatment, result: { ...result, frameCount: 40 } } }
+    const { likeness, parts } = await compare(longer, longer)
+    expect(likeness.frames).toBe(30)
+    expect(parts.slice(-2)).toEqual([30 / 40, 1])
+  })
+
   test('of which one is enlarged are less alike the smaller it was', async () => {
     const wide = await treated(await write('wide', 12, '', { size: '320x240' }))
     const enlarged = async (size: string) => {

@@ -51,6 +51,8 @@ export async function compareTreated(
         onPart(++done / all)
       }
       if (compared > 0) sum.add(await likeness.finish(), first, compared)
+      // Of one that ends before it should there is no more to come.
+      if (compared < frames) onPart((done += frames - compared) / all)
     } finally {
       frame.free()
       referenceFrame.free()
