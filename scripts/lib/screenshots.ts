@@ -253,7 +253,8 @@ export async function takeScreenshots(directory: string): Promise<void> {
       await page.getByRole('option', { name }).first().press('Enter')
     }
     await page.getByRole('button', { name: 'Compare the treated frames' }).click()
-    await page.getByText(/^48 treated frames of the reduced test/).waitFor()
+    // Every frame of the test is enlarged again by the network.
+    await page.getByText(/^48 treated frames of the reduced test/).waitFor({ timeout: 600_000 })
     await shoot('renders')
     // A second order, which comes late and is due soon.
     const soon = new Date(Date.now() + 4 * 60_000).toISOString()
