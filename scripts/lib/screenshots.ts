@@ -258,7 +258,9 @@ export async function takeScreenshots(directory: string): Promise<void> {
     await shoot('renders')
     // A second order, which comes late and is due soon.
     const soon = new Date(Date.now() + 4 * 60_000).toISOString()
-    const other = await ask<OrderRecord>('/api/orders', { code: 'SL-015', name: 'Fog-signal reels', dueAt: soon })
+    const other = await ask<OrderRecord>('/api/orders', {
+      ...{ code: 'SL-015', name: 'Fog-signal reels', dueAt: soon, lateWeight: 3 },
+    })
     await ask('/api/scans', { orderId: other.id, volumeId: 1, path: '' })
     const names = ['Weather watch', 'Fog-signal interview 1', 'Fog-signal interview 2', 'Harbour inspection']
     let theirs: SourceRow[] = []

@@ -51,8 +51,9 @@ describe('what is supposed', () => {
 })
 
 test('lateness of all orders is told as it is, and as they count where that is another', () => {
-  expect(latenessInAll({ lateSeconds: 7200, countedSeconds: 7200 })).toBe('2 h')
-  expect(latenessInAll({ lateSeconds: 7200, countedSeconds: 6 * 3600 })).toBe('2 h, 6 h as orders count')
+  expect(latenessInAll({ lateSeconds: 7200, countedSeconds: 7200 }, 1)).toBe('2 h 00 min')
+  expect(latenessInAll({ lateSeconds: 7200, countedSeconds: 7200 }, 2)).toBe('2 h 00 min in all')
+  expect(latenessInAll({ lateSeconds: 600, countedSeconds: 1800 }, 2)).toBe('10 min in all (30 min as orders count)')
 })
 
 describe('the view of a picture', () => {

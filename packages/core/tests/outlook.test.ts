@@ -344,6 +344,10 @@ describe('what would help', () => {
     // Half an hour of three weeks is nothing; that order 2 is in time is.
     expect(helps).toContainEqual([{ byDueTimes: true }, 30_000 + 30 - 60, [1]])
     expect(helps).toContainEqual([{ first: [2] }, 30_000 + 30 - 60, [1]])
+    // So is that it is late by half an hour, and not by three weeks.
+    expect(told(look({ jobs: long, orders: [order(1, 60), order(2, 1)] }))).toContainEqual([
+      ...[{ first: [2] }, 30_000 + 30 - 60 + 29, [1, 2]],
+    ])
     // Before, it was late with the first: both sums are told.
     expect(look({ jobs: long, orders }).all.lateSeconds / minute).toBe(30_000 - 60 + 30_030 - 90)
   })

@@ -46,16 +46,13 @@ export function latenessWords(seconds: number): string {
   return seconds > 0 ? aboutWords(seconds) : 'in time'
 }
 
-/** Lateness of several orders together in words: as it is, and as they count where that is another. */
-export function latenessInAll({
-  lateSeconds,
-  countedSeconds,
-}: {
-  lateSeconds: number
-  countedSeconds: number
-}): string {
-  const words = aboutWords(lateSeconds)
-  return countedSeconds - lateSeconds < 60 ? words : `${words}, ${aboutWords(countedSeconds)} as orders count`
+/** Lateness of orders together in words: as it is, and as they count where that is another. @param late how many of them are late */
+export function latenessInAll(
+  { lateSeconds, countedSeconds }: { lateSeconds: number; countedSeconds: number },
+  late: number,
+): string {
+  const words = `${aboutWords(lateSeconds)}${late > 1 ? ' in all' : ''}`
+  return countedSeconds - lateSeconds < 60 ? words : `${words} (${aboutWords(countedSeconds)} as orders count)`
 }
 
 /** A moment as a field for date and time holds it: such fields speak local time, the server UTC. */

@@ -84,7 +84,7 @@ export class EndsOfOrders {
 }
 
 /** Less lateness than this is not worth a change, in seconds and as a part of what is late. */
-const worthSeconds = 60
+export const worthSeconds = 60
 const worthPart = 0.02
 
 /** Whether less lateness is worth a change. @param gain in seconds @param late before it, of all orders together; both as orders count */

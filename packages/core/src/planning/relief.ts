@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import type { Turns } from '../turns.ts'
-import { isWorth } from './ends-of-orders.ts'
+import { isWorth, worthSeconds } from './ends-of-orders.ts'
 import { fewest } from './fewest.ts'
 import { supposedPlan, type KnownGround, type SupposedPlan } from './supposed-plan.ts'
 import { asItIs, mostLanesMore, Supposed, type WhatIf } from './what-if.ts'
@@ -19,6 +19,8 @@ export type Relief = z.infer<typeof Relief>
 
 /** Late orders that are tried in the front, and others that are tried without. */
 const mostTried = 5
+/** An order is brought much nearer to its due time by more of its lateness than this. */
+const muchPart = 0.25
 /** Changes that are told at most. */
 const mostTold = 6
 
@@ -45,9 +47,14 @@ export function* reliefsOf(
     const plan = yield* supposedPlan(ground, { ...supposed, ...counted }, at)
     const { lateSeconds, countedSeconds } = plan.ends.all
     const stillLate = lateOf(plan)
-    // Where one order is late by weeks, bringing in another is worth it, too, as long as that costs nothing.
-    const bringsIn = stillLate.length < late.length && countedSeconds <= before
-    if (bringsIn || isWorth(before - countedSeconds, before))
+    // Where one order is late by weeks, what brings in another, or much nearer to its due time, is worth it, too, as long as that costs nothing.
+    const brings =
+      stillLate.length < late.length ||
+      late.some(id => {
+        const lateBefore = now.ends.of(id).lateSeconds
+        return lateBefore - plan.ends.of(id).lateSeconds > Math.max(worthSeconds, muchPart * lateBefore)
+      })
+    if ((brings && countedSeconds <= before) || isWorth(before - countedSeconds, before))
       found.push({ supposed, lateSeconds, countedSeconds, late: stillLate })
   }
   const others = now.orders.filter(({ id }) => now.sequence.some(({ orderId }) => orderId === id))

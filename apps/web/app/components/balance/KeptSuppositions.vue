@@ -23,7 +23,8 @@ function cellsOf({ all, orders, at, volumes }: Outlook) {
   return [
     { says: all.end ? momentRange(all.end, new Date(at)) : 'not known', isLook: false },
     {
-      says: late.length === 0 ? 'none' : `${late.map(({ code }) => code).join(', ')}: ${latenessInAll(all)}`,
+      says:
+        late.length === 0 ? 'none' : `${late.map(({ code }) => code).join(', ')}: ${latenessInAll(all, late.length)}`,
       isLook: late.length > 0,
     },
     { says: all.inTime === null ? 'not known' : percentWords(all.inTime), isLook: false },

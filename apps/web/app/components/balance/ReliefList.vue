@@ -16,7 +16,7 @@ const rows = computed(() =>
     comesTo:
       all.lateSeconds === 0
         ? 'nothing is late'
-        : `${orderCodes(late, asIs)} late by about ${latenessInAll(all)}${late.length > 1 ? ' in all' : ''}`,
+        : `${orderCodes(late, asIs)} late by about ${latenessInAll(all, late.length)}`,
   })),
 )
 </script>

@@ -38,10 +38,11 @@ const names = computed(() => {
   return others.length === 0 ? `${first!.code} ends` : `${first!.code} and ${describeCount(others.length)} more end`
 })
 const offer = computed(() => {
-  const { isBetter, suggested } = answer.value!
+  const { isBetter, suggested, orders } = answer.value!
   if (!isBetter) return null
+  const stillLate = orders.filter(entry => entry.suggested.lateSeconds > 0).length
   return suggested.lateSeconds > 0
-    ? `In another order of the jobs it is about ${latenessInAll(suggested)}, in all.`
+    ? `In another order of the jobs it is about ${latenessInAll(suggested, stillLate)}.`
     : 'In another order of the jobs nothing is late.'
 })
 const relief = computed(() => {
@@ -73,8 +74,7 @@ async function take(): Promise<void> {
   <p v-if="late.length > 0" class="due look" role="status">
     <span
       >As the jobs wait, {{ names }} after {{ late.length === 1 ? 'its due time' : 'their due times' }}, by about
-      {{ latenessInAll(answer!.now) }}{{ late.length === 1 ? '' : ' in all' }}. {{ offer ?? best }}
-      {{ offer ? '' : relief }}</span
+      {{ latenessInAll(answer!.now, late.length) }}. {{ offer ?? best }} {{ offer ? '' : relief }}</span
     >
     <VBtn :height="26" @click="isOpen = true">{{ offer ? 'Look at that order' : 'By orders' }}</VBtn>
   </p>

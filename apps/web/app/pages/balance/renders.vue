@@ -1,5 +1,11 @@
 <script setup lang="ts">
-import { describeBytes, describeBytesRange, describeDurationRange, describeSharing } from '@hematine/core'
+import {
+  describeBytes,
+  describeBytesRange,
+  describeDuration,
+  describeDurationRange,
+  describeSharing,
+} from '@hematine/core'
 import { computed, ref } from 'vue'
 import BalanceBar from '~/components/balance/BalanceBar.vue'
 import RenderCourse from '~/components/balance/RenderCourse.vue'
@@ -69,7 +75,7 @@ function verdictWords({ full, reduced, evenMinutes }: RenderAnswer): string {
       ? 'However long a frame takes to render as wanted, treating takes longer.'
       : evenMinutes === 0
         ? 'Treating would be quicker even if a frame took no time to render as wanted.'
-        : `Treating is quicker from ${Number(evenMinutes.toPrecision(3))} minutes a frame on.`
+        : `Treating is quicker where a frame as wanted takes over ${describeDuration(Number(evenMinutes.toPrecision(3)) * 60)}.`
   const overlaps = full.end.low < reduced.end.high && reduced.end.low < full.end.high
   return `${first} ${even}${overlaps && Math.abs(gain) >= 60 ? ' Their ranges overlap: it may come out the other way.' : ''}`
 }
