@@ -334,7 +334,7 @@ describe('what would help', () => {
       const changed = Object.entries(supposed).filter(
         ([key, value]) => JSON.stringify(value) !== JSON.stringify(asItIs[key as keyof Supposed]),
       )
-      return [Object.fromEntries(changed), lateSeconds / minute, late]
+      return [Object.fromEntries(changed), lateSeconds / minute, late.map(({ orderId }) => orderId)]
     })
 
   test('brings one order in beside another that is late by weeks, where that costs nothing', () => {
@@ -377,7 +377,7 @@ describe('what would help', () => {
     const found = look({ jobs, orders: weights(1, 3) })
     expect(found.all).toMatchObject({ lateSeconds: 30 * minute, countedSeconds: 90 * minute })
     expect(found.reliefs.find(({ supposed }) => supposed.first.length > 0)).toMatchObject({
-      ...{ late: [1], lateSeconds: 25 * minute, countedSeconds: 25 * minute },
+      ...{ late: [{ orderId: 1, lateSeconds: 25 * minute }], lateSeconds: 25 * minute, countedSeconds: 25 * minute },
     })
     expect(found.orders.map(({ lateWeight }) => lateWeight)).toEqual([1, 3])
   })
@@ -394,7 +394,9 @@ describe('what would help', () => {
         expect(lateSeconds).toBeLessThan(found.all.lateSeconds)
         const then = look({ jobs: some, orders, machine: lanesOnly(2) }, supposed)
         expect(then.all.lateSeconds).toBeCloseTo(lateSeconds)
-        expect(then.orders.filter(entry => entry.lateSeconds > 0).map(({ id }) => id)).toEqual(late)
+        const lateThen = then.orders.filter(entry => entry.lateSeconds > 0)
+        expect(late.map(({ orderId }) => orderId)).toEqual(lateThen.map(({ id }) => id))
+        for (const [place, entry] of late.entries()) expect(entry.lateSeconds).toBeCloseTo(lateThen[place]!.lateSeconds)
         if (supposed.lanesMore > 0)
           expect(
             look({ jobs: some, orders, machine: lanesOnly(2) }, { lanesMore: supposed.lanesMore - 1 }).all.lateSeconds,

@@ -88,6 +88,8 @@ describe('an order of the jobs', () => {
       ...{ isBetter: false, after: [1, 3] },
       now: { lateSeconds: 70 * minute, countedSeconds: (3 * 30 + 40) * minute },
     })
+    // Forty seconds sooner are no more worth a change for that they count three times.
+    expect(suggest(two, { 1: 40 / minute, 3: 30 }, [order(1, 300), order(2, 10, 3)]).isBetter).toBe(false)
     expect(counted.orders.map(({ lateWeight, now }) => [lateWeight, now.lateSeconds / minute])).toEqual([
       [3, 30],
       [1, 40],

@@ -51,8 +51,9 @@ export function latenessInAll(
   { lateSeconds, countedSeconds }: { lateSeconds: number; countedSeconds: number },
   late: number,
 ): string {
-  const words = `${aboutWords(lateSeconds)}${late > 1 ? ' in all' : ''}`
-  return countedSeconds - lateSeconds < 60 ? words : `${words} (${aboutWords(countedSeconds)} as orders count)`
+  const [plain, counted] = [aboutWords(lateSeconds), aboutWords(countedSeconds)]
+  const words = `${plain}${late > 1 ? ' in all' : ''}`
+  return counted === plain ? words : `${words} (${counted} as orders count)`
 }
 
 /** A moment as a field for date and time holds it: such fields speak local time, the server UTC. */

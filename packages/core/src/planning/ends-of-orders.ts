@@ -52,6 +52,11 @@ export class EndsOfOrders {
       /** By job. */
       places: new Map<number, PlannedJob>(places.map(place => [place.id, place])),
       slowing: this.lanes.slowing,
+      /** Most that the lateness of a late order counts. */
+      heaviest: due.reduce(
+        (most, [id, , lateWeight = 1]) => (late.get(id)! > 0 ? Math.max(most, lateWeight) : most),
+        1,
+      ),
       of: (id: number) => ({ end: last.get(id) ?? null, lateSeconds: late.get(id) ?? 0 }),
       all: {
         end: latest,
@@ -87,9 +92,13 @@ export class EndsOfOrders {
 export const worthSeconds = 60
 const worthPart = 0.02
 
-/** Whether less lateness is worth a change. @param gain in seconds @param late before it, of all orders together; both as orders count */
-export function isWorth(gain: number, late: number): boolean {
-  return gain > Math.max(worthSeconds, worthPart * late)
+/**
+ * Whether less lateness is worth a change.
+ * @param gain in seconds, as orders count
+ * @param before what is late before it
+ */
+export function isWorth(gain: number, before: Pick<ReturnType<EndsOfOrders['against']>, 'all' | 'heaviest'>): boolean {
+  return gain > Math.max(worthSeconds * before.heaviest, worthPart * before.all.countedSeconds)
 }
 
 /** An order as it is held against its due time at a moment. */

@@ -12,8 +12,8 @@ export const Relief = z.object({
   /** Of all orders together, in seconds, and with each as often as it counts. */
   lateSeconds: z.number().min(0),
   countedSeconds: z.number().min(0),
-  /** Numbers of the orders that are late with it. */
-  late: z.array(z.int()),
+  /** The orders that are late with it, and each as it is. */
+  late: z.array(z.object({ orderId: z.int(), lateSeconds: z.number() })),
 })
 export type Relief = z.infer<typeof Relief>
 
@@ -37,9 +37,9 @@ export function* reliefsOf(
   at: Date,
 ): Turns<Relief[]> {
   const before = now.ends.all.countedSeconds
-  if (!isWorth(before, before) || now.machine.lanes === 0) return []
+  if (!isWorth(before, now.ends) || now.machine.lanes === 0) return []
   const lateOf = ({ orders, ends }: SupposedPlan) =>
-    orders.filter(({ id }) => ends.of(id).lateSeconds > 0).map(({ id }) => id)
+    orders.map(({ id }) => ({ orderId: id, ...ends.of(id) })).filter(({ lateSeconds }) => lateSeconds > 0)
   const late = lateOf(now)
   const found: Relief[] = []
   const consider = function* (change: Partial<Supposed>): Turns<void> {
@@ -50,16 +50,18 @@ export function* reliefsOf(
     // Where one order is late by weeks, what brings in another, or much nearer to its due time, is worth it, too, as long as that costs nothing.
     const brings =
       stillLate.length < late.length ||
-      late.some(id => {
-        const lateBefore = now.ends.of(id).lateSeconds
-        return lateBefore - plan.ends.of(id).lateSeconds > Math.max(worthSeconds, muchPart * lateBefore)
+      late.some(({ orderId, lateSeconds }) => {
+        const gain = lateSeconds - plan.ends.of(orderId).lateSeconds
+        return gain > Math.max(worthSeconds, muchPart * lateSeconds)
       })
-    if ((brings && countedSeconds <= before) || isWorth(before - countedSeconds, before))
-      found.push({ supposed, lateSeconds, countedSeconds, late: stillLate })
+    if ((brings && countedSeconds <= before) || isWorth(before - countedSeconds, now.ends)) {
+      const late = stillLate.map(({ orderId, lateSeconds }) => ({ orderId, lateSeconds }))
+      found.push({ supposed, lateSeconds, countedSeconds, late })
+    }
   }
   const others = now.orders.filter(({ id }) => now.sequence.some(({ orderId }) => orderId === id))
   yield* consider({ byDueTimes: true })
-  for (const id of late.slice(0, mostTried)) if (others.length > 1) yield* consider({ first: [id] })
+  for (const { orderId } of late.slice(0, mostTried)) if (others.length > 1) yield* consider({ first: [orderId] })
   if (now.sequence.some(({ work }) => work?.hereFrom)) yield* consider({ materialHere: true })
   if (!now.time.isAlways) yield* consider({ atAnyTime: true })
   const isInTime = function* (more: number): Turns<boolean> {
@@ -67,12 +69,9 @@ export function* reliefsOf(
   }
   const lanesMore = yield* fewest(mostLanesMore, isInTime, ground.machine.cores !== null)
   if (lanesMore !== null) yield* consider({ lanesMore })
-  for (const { id } of others.filter(({ id }) => !late.includes(id)).slice(0, mostTried))
-    yield* consider({ without: [id] })
-  const due = now.orders.flatMap(({ id }) => {
-    const { end, lateSeconds } = now.ends.of(id)
-    return end && lateSeconds > 0 ? [{ orderId: id, dueAt: laterDue(at, end.high) }] : []
-  })
+  const inTime = others.filter(({ id }) => !late.some(({ orderId }) => orderId === id))
+  for (const { id } of inTime.slice(0, mostTried)) yield* consider({ without: [id] })
+  const due = late.flatMap(({ orderId, end }) => (end ? [{ orderId, dueAt: laterDue(at, end.high) }] : []))
   yield* consider({ due })
   // Sorting keeps what is equally good in the order of what it costs.
   return found.sort((a, b) => Number(a.lateSeconds > 0) - Number(b.lateSeconds > 0)).slice(0, mostTold)

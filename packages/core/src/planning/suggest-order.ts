@@ -98,7 +98,7 @@ export function* suggestOrder(
     due,
   )
   const plan = lanes > 0 && now.all.lateSeconds > 0 ? yield* planByDueTime(work) : null
-  const isBetter = plan !== null && isWorth(plan.now.late - plan.found.late, now.all.countedSeconds)
+  const isBetter = plan !== null && isWorth(plan.now.late - plan.found.late, now)
   const after = isBetter ? withUnknown(waiting, plan.found.ids) : waiting
   const suggested = isBetter ? endsOf(after) : now
   return {

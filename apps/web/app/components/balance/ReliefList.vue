@@ -2,21 +2,27 @@
 import type { Supposed } from '@hematine/core'
 import { computed } from 'vue'
 import { orderCodes, supposedWords } from '~/composables/supposed-words'
-import { latenessInAll } from '~/composables/times'
+import { aboutWords, latenessInAll } from '~/composables/times'
 import type { Outlook } from '~/composables/useOutlook'
 
 /** What would bring late orders in, or nearer to it; each can be supposed. */
 const { asIs } = defineProps<{ asIs: Outlook }>()
 const emit = defineEmits<{ suppose: [supposed: Supposed] }>()
 
+/** Late orders that are told one by one; more are told together. */
+const mostTold = 3
+
+function comesTo({ late, ...all }: Outlook['reliefs'][number]): string {
+  if (late.length === 0) return 'nothing is late'
+  const codeOf = (orderId: number) => orderCodes([orderId], asIs)
+  if (late.length > mostTold) return `${late.length} orders late by about ${latenessInAll(all, late.length)}`
+  return `late by about ${late.map(({ orderId, lateSeconds }) => `${aboutWords(lateSeconds)} (${codeOf(orderId)})`).join(', ')}`
+}
 const rows = computed(() =>
-  asIs.reliefs.map(({ supposed, late, ...all }) => ({
-    supposed,
-    change: supposedWords(supposed, asIs),
-    comesTo:
-      all.lateSeconds === 0
-        ? 'nothing is late'
-        : `${orderCodes(late, asIs)} late by about ${latenessInAll(all, late.length)}`,
+  asIs.reliefs.map(relief => ({
+    supposed: relief.supposed,
+    change: supposedWords(relief.supposed, asIs),
+    comesTo: comesTo(relief),
   })),
 )
 </script>
