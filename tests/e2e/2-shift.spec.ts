@@ -74,6 +74,10 @@ test('an order that is late is brought in by another order of the jobs, which ca
   // What two lanes would make of it is told in the server's place; taking the order is real.
   const range = (expected: number) => ({ expected, low: expected * 0.9, high: expected * 1.1 })
   const ends = (expected: number, lateSeconds: number) => ({ end: range(expected), lateSeconds })
+  const ofAll = (expected: number, lateSeconds: number) => ({
+    ...ends(expected, lateSeconds),
+    countedSeconds: 3 * lateSeconds,
+  })
   const inHours = (hours: number) => new Date(Date.now() + hours * 3600_000).toISOString()
   const waits = async () => (await jobs(request)).filter(job => job.state === 'waiting').map(job => job.id)
   await page.route('**/api/order-of-work?*', async route => {
@@ -81,9 +85,9 @@ test('an order that is late is brought in by another order of the jobs, which ca
     const rush = isTaken ? ends(1800, 0) : ends(9000, 5400)
     const first = isTaken ? ends(9000, 0) : ends(7200, 0)
     const orders = [
-      { id: 1, code: 'SL-1', name: 'First', dueAt: inHours(30), waiting: 1, now: first, suggested: ends(9000, 0) },
-      { id: 2, code: 'SL-2', name: 'Rush', dueAt: inHours(1), waiting: 1, now: rush, suggested: ends(1800, 0) },
-    ]
+      { ...{ id: 1, code: 'SL-1', name: 'First', lateWeight: 1 }, ...{ dueAt: inHours(30), now: first } },
+      { ...{ id: 2, code: 'SL-2', name: 'Rush', lateWeight: 3 }, ...{ dueAt: inHours(1), now: rush } },
+    ].map(order => ({ ...order, waiting: 1, suggested: ends(order.id === 1 ? 9000 : 1800, 0) }))
     await route.fulfill({
       json: {
         at: new Date().toISOString(),
@@ -91,9 +95,9 @@ test('an order that is late is brought in by another order of the jobs, which ca
         waiting: 2,
         unknown: 0,
         orders,
-        now: ends(9000, rush.lateSeconds),
-        suggested: ends(9000, 0),
-        bound: { lateSeconds: 0, endSeconds: 9000 },
+        now: ofAll(9000, rush.lateSeconds),
+        suggested: ofAll(9000, 0),
+        bound: { countedSeconds: 0, endSeconds: 9000 },
         lanesMore: 0,
         isBetter: !isTaken,
         before: isTaken ? [short, long] : [long, short],
@@ -103,10 +107,13 @@ test('an order that is late is brought in by another order of the jobs, which ca
   })
   await page.goto('/shift')
   const told = page.getByRole('status').filter({ hasText: 'As the jobs wait, SL-2 ends after its due time' })
-  await expect(told).toContainText('by about 1 h 30 min. In another order of the jobs nothing is late.')
+  await expect(told).toContainText(
+    'by about 1 h 30 min (4 h 30 min as orders count). In another order of the jobs nothing is late.',
+  )
   await told.getByRole('button', { name: 'Look at that order' }).press('Enter')
   const dialog = page.getByRole('dialog', { name: 'Orders and their due times' })
   await expect(dialog.getByRole('row', { name: /SL-2/ })).toContainText('1 h 30 min')
+  await expect(dialog.getByRole('row', { name: /SL-2/ })).toContainText('lateness counts 3 times')
   await expect(dialog.getByRole('row', { name: /SL-2/ })).toContainText('in time')
   await expectAccessible(page)
   await dialog.getByRole('button', { name: 'Begin 2 jobs in that order' }).press('Enter')

@@ -38,7 +38,7 @@ import {
   type TaskQueue,
 } from '@hematine/database'
 import { answering } from '@hematine/media/volumes/answering'
-import { identityOf, makeFolder, VolumeProblem, workDirectory } from '@hematine/media/volumes/volume-files'
+import { checkFolders, identityOf, VolumeProblem, workDirectory } from '@hematine/media/volumes/volume-files'
 import { stoodStill, TaskProcess, type Outcome, type SpareProcess } from './child-process.ts'
 import { findFinished, leaveNote, removeAllOf, removeFinished, workFingerprint } from './finished.ts'
 import { inputOf, withAssets } from './inputs.ts'
@@ -254,7 +254,7 @@ export class JobRun implements Pausable {
         if (await hasChanged())
           return await fail('The source has changed since it was read. Read it again, then make the job anew.')
         // A folder that cannot be used costs a sentence now, and not a night.
-        await makeFolder(volume.path, path.dirname(planned))
+        await checkFolders(volume.path, path.dirname(planned))
         await removeFinished(directory, file)
         const plan = await withAssets(this.em, job)
         const assignment: JobAssignment = {

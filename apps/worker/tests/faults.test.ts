@@ -398,12 +398,22 @@ describe('names with folders', () => {
     expect(await readdir(outside)).toEqual([])
   })
 
+  test('leave no folder behind where nothing comes of them', async () => {
+    aWorker()
+    jobsHeld.at('encode', 10)
+    const id = await release(await naming('{order}/{item}'))
+    await expect.poll(async () => (await progressOf(id))?.stage, patience).toBe('encode')
+    await actOnJobs(db.em(), [id], 'cancel')
+    await expect.poll(hidden, patience).toEqual([])
+    expect(await visible()).toEqual([])
+    jobsHeld.letGo()
+  })
+
   test('lose no result when one of them has become a file meanwhile', async () => {
     aWorker()
     jobsHeld.at('check', 10)
     const id = await release(await naming('{order}/{item}'))
     await expect.poll(async () => (await progressOf(id))?.stage, patience).toBe('check')
-    await rm(path.join(volumes.delivery, `F-${round}`), { recursive: true })
     await writeFile(path.join(volumes.delivery, `F-${round}`), "somebody else's")
     jobsHeld.letGo()
     await until(id, 'done')

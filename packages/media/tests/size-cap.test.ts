@@ -1,6 +1,6 @@
 import { mkdir, readdir, stat } from 'node:fs/promises'
 import path from 'node:path'
-import { extentOf, forecastJob, pictureCodecs, specProblems, type Container } from '@hematine/core'
+import { deriveTreatment, extentOf, forecastJob, pictureCodecs, specProblems, type Container } from '@hematine/core'
 import { beforeAll, describe, expect, test } from 'vitest'
 import { measureSample, readFacts, silenceLibraries, transcode, type MediaInput } from '../src/index.ts'
 import { makeAndCheck, openGate } from '../../../tests/support/jobs.ts'
@@ -88,7 +88,7 @@ describe('a result under a cap', () => {
     const directory = await placed('stopped')
     const spec = capped('h264', 'mp4', 'aac', 400_000)
     const facts = await readFacts(busy)
-    const { treatment } = await makeAndCheck(busy, spec, path.join(await placed('whole'), 'result.mp4'))
+    const treatment = deriveTreatment(facts, spec)
     const stages: string[] = []
     let turns = 0
     const gate = {
@@ -106,7 +106,7 @@ describe('a result under a cap', () => {
   test('is forecast with the time of both passes, and to fill the cap', async () => {
     const spec = capped('h264', 'mp4', 'aac', 800_000)
     const facts = await readFacts(busy)
-    const { treatment } = await makeAndCheck(busy, spec, path.join(await placed('forecast'), 'result.mp4'))
+    const treatment = deriveTreatment(facts, spec)
     const sample = await measureSample(
       { input: busy, facts, treatment, spec, scratchDirectory: await placed('sample'), machine: 'a test' },
       openGate,

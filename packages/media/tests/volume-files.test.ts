@@ -5,9 +5,11 @@ import path from 'node:path'
 import { describe, expect, test } from 'vitest'
 import { answering } from '../src/volumes/answering.ts'
 import {
+  checkFolders,
   exists,
   identityOf,
   listDirectory,
+  makeFolder,
   markVolume,
   placeFile,
   resolveInside,
@@ -32,6 +34,30 @@ const registered = (root: string, markedAt: Date | null = null) => ({
   path: root,
   marker: 'a1b2',
   markedAt,
+})
+
+describe('folders for results', () => {
+  test('are made one after the other, and none is by looking whether they could be', async () => {
+    const root = await volume()
+    await checkFolders(root, 'reels/SL-1/masters')
+    await checkFolders(root, '.')
+    expect(await readdir(path.join(root, 'reels'))).toEqual(['one.avi'])
+    await makeFolder(root, 'reels/SL-1/masters')
+    expect(await readdir(path.join(root, 'reels', 'SL-1'))).toEqual(['masters'])
+    await checkFolders(root, 'reels/SL-1/masters')
+  })
+
+  test.each([checkFolders, makeFolder])('where a file is, or a link leads out, are a sentence (%o)', async look => {
+    const root = await volume()
+    await expect(look(root, 'reels/one.avi/masters')).rejects.toThrow(
+      '"reels/one.avi" is a file, so no result can be put into it.',
+    )
+    await symlink(scratch, path.join(root, 'away'))
+    await expect(look(root, 'away/masters')).rejects.toThrow(
+      'The folder "away" is a link that leads out of the volume.',
+    )
+    expect(await exists(path.join(scratch, 'masters'))).toBe(false)
+  })
 })
 
 describe('paths in a volume', () => {

@@ -379,25 +379,46 @@ async function placeFolder(temporary: string, place: string): Promise<boolean> {
  * @throws VolumeProblem when one of them is a file, or leads out
  */
 export async function makeFolder(root: string, relative: string): Promise<void> {
-  if (relative === '.') return
-  const parts = relative.split('/')
-  for (let depth = 1; depth <= parts.length; depth++) {
-    const some = parts.slice(0, depth).join('/')
+  for (const some of foldersDownTo(relative)) {
     await answering(root, () => mkdir(path.join(root, some))).catch((error: NodeJS.ErrnoException) => {
       if (error.code !== 'EEXIST') throw error
     })
-    const folder = await resolveInside(root, some).catch((error: unknown) => {
-      throw error instanceof VolumeProblem && error.code === 'outside'
-        ? new VolumeProblem(
-            `The folder ${JSON.stringify(some)} is a link that leads out of the volume. Remove it, or name results otherwise in the spec.`,
-          )
-        : error
-    })
-    if (!(await stat(folder)).isDirectory())
-      throw new VolumeProblem(
-        `${JSON.stringify(some)} is a file, so no result can be put into it. Rename it, or name results otherwise in the spec.`,
-      )
+    await checkFolder(root, some)
   }
+}
+
+/**
+ * Looks whether a folder could be made in a volume, and makes none: what fails or is cancelled afterwards leaves nothing behind.
+ * @param relative its path in the volume
+ * @throws VolumeProblem when what is there of it is a file, or leads out
+ */
+export async function checkFolders(root: string, relative: string): Promise<void> {
+  for (const some of foldersDownTo(relative)) {
+    if (!(await answering(root, () => exists(path.join(root, some))))) return
+    await checkFolder(root, some)
+  }
+}
+
+/** A folder and those above it in its volume, the highest first; none for the volume itself. */
+function foldersDownTo(relative: string): string[] {
+  if (relative === '.') return []
+  const parts = relative.split('/')
+  return parts.map((_, index) => parts.slice(0, index + 1).join('/'))
+}
+
+/** @throws VolumeProblem when what has its name is no folder in the volume */
+async function checkFolder(root: string, some: string): Promise<void> {
+  const folder = await resolveInside(root, some).catch((error: unknown) => {
+    throw error instanceof VolumeProblem && error.code === 'outside'
+      ? new VolumeProblem(
+          `The folder ${JSON.stringify(some)} is a link that leads out of the volume. Remove it, or name results otherwise in the spec.`,
+        )
+      : error
+  })
+  if (!(await stat(folder)).isDirectory())
+    throw new VolumeProblem(
+      `${JSON.stringify(some)} is a file, so no result can be put into it. Rename it, or name results otherwise in the spec.`,
+    )
 }
 
 /** The name, or the next like it ("tape-2.mov"), that nothing in a directory has. */
