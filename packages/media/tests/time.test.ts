@@ -301,24 +301,21 @@ test('a rate a little above a limit becomes the limit', async () => {
 })
 
 describe('a picture that stands still, stored once', () => {
+  const slow = named('slow.mkv')
   /** Twelve seconds at 25 fps of which nothing is stored between the second and the tenth: frame 50 is shown for eight seconds. */
   const standing = named('standing.mkv')
-  beforeAll(() =>
-    writeClip({
-      path: standing,
-      format: 'matroska',
-      video: {
-        encoder: 'ffvhuff',
-        filters: `testsrc2=s=160x120:r=25:d=12,format=yuv420p,setsar=1,select='not(between(n,51,249))'`,
-      },
-      audio: [],
-    }),
-  )
+  beforeAll(async () => {
+    for (const [path, filters] of [
+      [standing, `testsrc2=s=160x120:r=25:d=12,format=yuv420p,setsar=1,select='not(between(n,51,249))'`],
+      [slow, 'testsrc2=s=160x120:r=2:d=12,format=yuv420p,setsar=1'],
+    ] as const)
+      await writeClip({ path, format: 'matroska', video: { encoder: 'ffvhuff', filters }, audio: [] })
+  })
 
-  /** Numbers and content of the frames of its treatment, from one on. */
-  async function framesFrom(firstFrame: number) {
-    const { facts, input } = await known(standing)
-    const treatment = deriveTreatment(facts, archive)
+  /** Numbers and content of the frames of a treatment, from one on. */
+  async function framesFrom(firstFrame: number, file = standing, spec = archive) {
+    const { facts, input } = await known(file)
+    const treatment = deriveTreatment(facts, spec)
     const picture = await TreatedPicture.open(input, facts.video!, treatment, { firstFrame })
     const frame = new Frame()
     frame.alloc()
@@ -341,5 +338,15 @@ describe('a picture that stands still, stored once', () => {
     expect(new Set(whole.slice(50, 250).map(entry => entry.split(' ')[1])).size).toBe(1)
     for (const first of [40, 50, 58, 60, 125, 200, 240, 249, 250, 251, 262, 299])
       expect(await framesFrom(first)).toEqual(whole.slice(first))
+  })
+
+  test('for as long as a slow source does at a quick rate', async () => {
+    const quick = {
+      ...archive,
+      video: { ...archive.video, maxFrameRate: { num: 60, den: 1 }, holdsFrameRate: true as const },
+    }
+    const whole = await framesFrom(0, slow, quick)
+    expect(whole).toHaveLength(720)
+    for (const first of [25, 166, 385, 719]) expect(await framesFrom(first, slow, quick)).toEqual(whole.slice(first))
   })
 })

@@ -15,7 +15,7 @@ export abstract class TreatedStream<Through extends Passage> {
   /** Seconds spent decoding. */
   protected decodeSeconds = 0
   private ended = false
-  /** The last frame of no use so far, where it may be shown until the first one of use is. */
+  /** The last frame before the first one of use, where it lasts until that. */
   private before: Frame | null = null
 
   /** @param startTicks time in the stream that is time 0 for the filters */
@@ -30,8 +30,8 @@ export abstract class TreatedStream<Through extends Passage> {
   protected abstract build(frame: Frame): Promise<Through>
   /** Whether a decoded frame is of use, by its time in the stream. */
   protected abstract isNeeded(ticks: bigint): boolean
-  /** Whether the frame before the first one of use is shown for so long that it is of use, too. @param ticks of that one; null where none comes */
-  protected isShownUntil?(ticks: bigint | null): boolean
+  /** Whether a frame lasts until the next one, so that of those before the first one of use the last is of use, too: it is what is shown then. */
+  protected abstract readonly lasts: boolean
   /** Gives a decoded frame what it lacks before the filters see it. */
   protected complete?(frame: Frame): void
 
@@ -64,30 +64,30 @@ export abstract class TreatedStream<Through extends Passage> {
         this.passOver()
         continue
       }
-      await this.pushBefore(this.decoded.pts)
+      await this.pushBefore()
       await this.push(this.decoded)
       this.decoded.unref()
       return
     }
     this.ended = true
-    await this.pushBefore(null)
+    await this.pushBefore()
     await this.stages?.push(null)
   }
 
   private passOver(): void {
-    if (this.isShownUntil && !this.stages) {
+    if (this.lasts && !this.stages) {
       this.before?.free()
       this.before = this.decoded.clone()
     }
     this.decoded.unref()
   }
 
-  private async pushBefore(ticks: bigint | null): Promise<void> {
+  private async pushBefore(): Promise<void> {
     const { before } = this
     if (!before) return
     this.before = null
     try {
-      if (this.isShownUntil!(ticks)) await this.push(before)
+      await this.push(before)
     } finally {
       before.free()
     }

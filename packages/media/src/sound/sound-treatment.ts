@@ -114,6 +114,8 @@ export class TreatedSound extends TreatedStream<Graph> {
     }
   }
 
+  protected readonly lasts = false
+
   protected isNeeded(): boolean {
     return true
   }

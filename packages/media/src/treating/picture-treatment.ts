@@ -118,20 +118,13 @@ export class TreatedPicture extends TreatedStream<StageChain> {
     return this.firstNeeded === null || ticks >= this.firstNeeded
   }
 
-  /** A picture that stands still may be stored once, long before: it is what is shown then. */
-  protected override isShownUntil(ticks: bigint | null): boolean {
-    if (this.firstNeeded === null) return false
-    return ticks === null || ticks - this.firstNeeded > this.frameTicks
-  }
-
-  private get frameTicks(): bigint {
-    const { frameRate, timeBase } = this.video
-    return BigInt(Math.max(1, Math.round(1 / (toNumber(frameRate) * toNumber(timeBase)))))
-  }
+  /** A picture that stands still may be stored once, long before. */
+  protected readonly lasts = true
 
   /** The last frame is shown for a whole frame, whatever its packet says: otherwise a rate's grid may leave it out. */
   protected override complete(frame: Frame): void {
-    frame.duration = this.frameTicks
+    const { frameRate, timeBase } = this.video
+    frame.duration = BigInt(Math.max(1, Math.round(1 / (toNumber(frameRate) * toNumber(timeBase)))))
   }
 
   protected isWanted(frame: Frame): boolean {
