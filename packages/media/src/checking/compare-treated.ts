@@ -45,6 +45,8 @@ export async function compareTreated(
       for (; compared < frames; compared++) {
         await gate.turn()
         if (!(await one.next(frame)) || !(await other.next(referenceFrame))) break
+        // Where one of the two could not be decoded from here on, the other's frames have nothing to be compared with.
+        if (frame.pts !== referenceFrame.pts) break
         await likeness.add(compared, frame, referenceFrame)
         frame.unref()
         referenceFrame.unref()
