@@ -10,8 +10,8 @@ export interface AnnouncedLot {
 const hour = 3600_000
 
 /**
- * The inventory of the harbour archive, none of which is here: four hundred tapes, discs, sequences and glass plates in boxes of twenty. Discs are on their way, a box of tapes comes
- * every five hours, sequences come as they are rendered, and of the plates nobody said when. The same in every run.
+ * The inventory of the harbour archive, none of which is here: four hundred tapes, discs, sequences and glass plates in boxes of twenty. Discs are on their way,
+ * a box of tapes comes every five hours, sequences come as they are rendered, and of the plates nobody said when. The same in every run.
  * Bytes are those of the source: DV has 3.6 MB a second, a disc about 0.75.
  * @param at when it is announced
  */

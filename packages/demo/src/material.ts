@@ -291,8 +291,7 @@ const signal: Step = directory =>
     `${fogSignal(24, 90)},aeval='val(0)+0.01*sin(2*PI*50*t)+0.006*sin(2*PI*100*t)|val(1)+0.01*sin(2*PI*50*t)+0.006*sin(2*PI*100*t)',aformat=sample_fmts=s16`,
   )
 
-/** Rendered frames with the grain of too few rays. */
-/** The approach as numbered pictures. @param size of them */
+/** Rendered frames of the approach, numbered, with the grain of too few rays. @param size of them */
 const sequenceOf =
   (part: 'sequence' | 'reduced', size: string): Step =>
   async (directory, layer) => {

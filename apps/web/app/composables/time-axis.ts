@@ -12,6 +12,25 @@ export function spanOf(end: Range | null): number {
   return Math.max(60, (end?.high ?? 60) * 1.04)
 }
 
+/** A moment on an axis with what it is, in seconds from where it begins. */
+export interface AxisMark {
+  seconds: number
+  says: string
+}
+
+/** When orders are due, as marks. @param begin of the axis */
+export function dueMarks(orders: readonly { code: string; dueAt: string | null }[], begin: Date): AxisMark[] {
+  return orders.flatMap(({ code, dueAt }) =>
+    dueAt === null ? [] : [{ seconds: (new Date(dueAt).getTime() - begin.getTime()) / 1000, says: code }],
+  )
+}
+
+/** Seconds that are to be shown for marks soon after an end to be seen, too. @param end as `spanOf` tells it */
+export function spanWith(marks: readonly AxisMark[], end: number): number {
+  const near = marks.map(({ seconds }) => seconds * 1.05).filter(seconds => seconds < end * 1.5)
+  return Math.max(end, ...near)
+}
+
 /**
  * The time axis of charts that lie below each other: seconds from a moment, across a box.
  * @param begin the moment

@@ -15,8 +15,9 @@ export interface KnownOfSpec extends KnownLike {
 /** Results whose frames differ by more are not taken for alike, as long as there are others. */
 const likeFrames = 2
 /**
- * How unlike sources of one spec are, before any is known: standard deviations of the logarithms of what a job takes to begin, and of time and bytes for each unit of work, counted like so many
- * sources. What the codec makes of a picture is mostly the picture's own, also where nothing is lost; a format that fixes the size leaves little (docs/measurements.md, "Announced material").
+ * How unlike sources of one spec are, before any is known: standard deviations of the logarithms of what a job takes to begin, and of time and bytes for each
+ * unit of work, counted like so many sources. What the codec makes of a picture is mostly the picture's own, also where nothing is lost; a format that fixes
+ * the size leaves little (docs/measurements.md, "Announced material").
  */
 const prior = { sources: 3, start: 0.3, time: 0.5, size: { 'by quality': 1.2, lossless: 0.8, 'by format': 0.2 } }
 

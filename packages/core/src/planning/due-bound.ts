@@ -5,7 +5,8 @@ import type { DuePlan, WorkToOrder } from './work-to-order.ts'
  * have at least as much work in them as the smallest of all, so their ends, sorted, are no sooner than those of the smallest one after the other; and sums
  * of lateness are least where sooner ends meet sooner due times. An order ends no sooner than its longest job, begun first, on as many lanes as it has pieces.
  * Where lateness counts unlike, the sum is taken apart: what all count, and what those that count more do beyond it, each as if there were no others.
- * Nothing is begun before it is here. What keeps cores busy is no sooner done than all of them together could do it. Of what is done later in open time nothing is done sooner by the clock.
+ * Nothing is begun before it is here. What keeps cores busy is no sooner done than all of them together could do it.
+ * Of what is done later in open time nothing is done sooner by the clock.
  */
 export function boundOf({ jobs, orders, lanes, sharing, time }: WorkToOrder): DuePlan['bound'] {
   const endOf = (open: number) => time?.endOf(open) ?? open

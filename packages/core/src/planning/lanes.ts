@@ -57,8 +57,8 @@ const atOnce: Range = { expected: 0, low: 0, high: 0 }
 
 /**
  * When each job begins and ends, jobs taken in order by the first lane that is free, those that can be divided by several, and slower where lanes want more cores
- * than there are (see `SharedLanes`). What is not here yet is begun when it is. Ranges along a lane add as those of a batch do: independent errors in quadrature, those of a group and the machine's own in
- * proportion; as parts of an end they stay as they are where lanes slow each other.
+ * than there are (see `SharedLanes`). What is not here yet is begun when it is. Ranges along a lane add as those of a batch do: independent errors in quadrature,
+ * those of a group and the machine's own in proportion; as parts of an end they stay as they are where lanes slow each other.
  */
 export class Lanes {
   private readonly machine: SharedLanes

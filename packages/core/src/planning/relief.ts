@@ -25,8 +25,8 @@ const muchPart = 0.25
 const mostTold = 6
 
 /**
- * Single changes that make less late: jobs by due times, a late order before the others, what is announced here at once, work at any time, lanes more, another order left out, due times as late as ends may
- * come. They are told in that order, which is that of what they cost, those that bring all in before those that do not.
+ * Single changes that make less late: jobs by due times, a late order before the others, what is announced here at once, work at any time, lanes more, another
+ * order left out, due times as late as ends may come. They are told in that order, which is that of what they cost, those that bring all in before those that do not.
  * @param now the plan as it is
  * @param counted whether drafts count, and announced material
  */
@@ -54,10 +54,11 @@ export function* reliefsOf(
         const gain = lateSeconds - plan.ends.of(orderId).lateSeconds
         return gain > Math.max(worthSeconds, muchPart * lateSeconds)
       })
-    if ((brings && countedSeconds <= before) || isWorth(before - countedSeconds, now.ends)) {
-      const late = stillLate.map(({ orderId, lateSeconds }) => ({ orderId, lateSeconds }))
-      found.push({ supposed, lateSeconds, countedSeconds, late })
-    }
+    if ((brings && countedSeconds <= before) || isWorth(before - countedSeconds, now.ends))
+      found.push({
+        ...{ supposed, lateSeconds, countedSeconds },
+        late: stillLate.map(({ orderId, lateSeconds }) => ({ orderId, lateSeconds })),
+      })
   }
   const others = now.orders.filter(({ id }) => now.sequence.some(({ orderId }) => orderId === id))
   yield* consider({ byDueTimes: true })

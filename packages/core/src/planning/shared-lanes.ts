@@ -99,21 +99,17 @@ export class SharedLanes {
     this.close()
   }
 
-  /**
-   * Goes on until the clock says so and wakes the lanes that rest, or does nothing where a lane is free before.
-   * @returns whether they were woken
-   */
-  wake(clock: number): boolean {
+  /** Goes on until the clock says so and wakes the lanes that rest, or does nothing where a lane is free before. */
+  wake(clock: number): void {
     const slowing = this.presentSlowing
     const moment = this.now + Math.max(0, clock - this.clock) / slowing
-    if (moment > this.until[this.lane]!) return false
+    if (moment > this.until[this.lane]!) return
     this.slowing = slowing
     this.now = moment
     this.clock = Math.max(clock, this.clock)
     for (const lane of this.resting) this.until[lane] = moment
     this.resting = []
     for (let place = (this.heap.length >> 1) - 1; place >= 0; place--) this.sinkFrom(place)
-    return true
   }
 
   private get presentSlowing(): number {

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { describeCount, describeDurationRange, type LaneBar } from '@hematine/core'
 import { computed, ref } from 'vue'
-import { axisEdge, useTimeAxis } from '~/composables/time-axis'
+import { axisEdge, useTimeAxis, type AxisMark } from '~/composables/time-axis'
 
 /** Lanes over time: what runs when, its uncertain end hatched, and due times that are near. */
 const {
@@ -23,7 +23,7 @@ const {
   /** Seconds that are shown. */
   span: number
   /** What is due when; nothing is written where it does not say what. */
-  marks: readonly { seconds: number; says: string }[]
+  marks: readonly AxisMark[]
   /** When jobs rest, in seconds. */
   rests?: readonly { from: number; to: number }[]
   /** Of the lanes, where they are not told by their numbers. */
@@ -174,16 +174,12 @@ svg {
 .rule {
   stroke: var(--line);
 }
+.rest {
+  fill: var(--raised);
+}
 .hatch {
   stroke: var(--muted);
   stroke-width: 1.6;
-}
-.due {
-  stroke: var(--look);
-  stroke-width: 2;
-}
-.rest {
-  fill: var(--raised);
 }
 .arrival {
   stroke: var(--muted);
@@ -200,5 +196,9 @@ svg {
 .in-bar {
   fill: rgb(var(--v-theme-on-surface));
   font-size: 11px;
+}
+.due {
+  stroke: var(--look);
+  stroke-width: 2;
 }
 </style>

@@ -2,7 +2,7 @@
 import type { LaneBar } from '@hematine/core'
 import { computed } from 'vue'
 import LaneChart from '~/components/balance/LaneChart.vue'
-import { spanOf } from '~/composables/time-axis'
+import { dueMarks, spanOf, spanWith } from '~/composables/time-axis'
 import type { RenderAnswer } from '~/composables/useRenderOrTreat'
 
 /** Two ways to the same frames over time: when each shot is rendered, and when it is worked on here. */
@@ -14,16 +14,8 @@ const { answer, specNames, order } = defineProps<{
 }>()
 
 const begin = computed(() => new Date(answer.at))
-const marks = computed(() =>
-  order.dueAt === null
-    ? []
-    : [{ seconds: (new Date(order.dueAt).getTime() - begin.value.getTime()) / 1000, says: order.code }],
-)
-const span = computed(() => {
-  const end = Math.max(spanOf(answer.full.end), spanOf(answer.reduced.end))
-  const due = (marks.value[0]?.seconds ?? 0) * 1.05
-  return due > end && due < end * 1.5 ? due : end
-})
+const marks = computed(() => dueMarks([order], begin.value))
+const span = computed(() => spanWith(marks.value, Math.max(spanOf(answer.full.end), spanOf(answer.reduced.end))))
 /** Shots of a way that are told apart; more would lie over each other. */
 const mostShots = 120
 const shots = computed(() =>

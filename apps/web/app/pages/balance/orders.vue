@@ -12,7 +12,7 @@ import VolumeChart from '~/components/balance/VolumeChart.vue'
 import VolumeProspects from '~/components/balance/VolumeProspects.vue'
 import EmptyState from '~/components/common/EmptyState.vue'
 import TakenOrder from '~/components/common/TakenOrder.vue'
-import { spanOf } from '~/composables/time-axis'
+import { dueMarks, spanOf, spanWith } from '~/composables/time-axis'
 import { useOpenTime } from '~/composables/useHours'
 import { supposedWords } from '~/composables/supposed-words'
 import { moment, momentRange } from '~/composables/times'
@@ -36,17 +36,8 @@ const codes = computed(() => new Map(shown.value?.orders.map(({ id, code }) => [
 const codeOf = ({ orderId }: LaneBar) =>
   orderId === null || orderId === rushOrderId ? '' : (codes.value.get(orderId) ?? '')
 const names = computed(() => new Map(order.deliveryVolumes.map(volume => [volume.id, volume.name])))
-const marks = computed(() =>
-  (shown.value?.orders ?? []).flatMap(({ code, dueAt }) =>
-    dueAt === null ? [] : [{ seconds: (new Date(dueAt).getTime() - at.value.getTime()) / 1000, says: code }],
-  ),
-)
-const span = computed(() => {
-  const end = spanOf(shown.value?.all.end ?? null)
-  // A due time soon after the end is shown, too.
-  const near = marks.value.map(({ seconds }) => seconds * 1.05).filter(seconds => seconds < end * 1.5)
-  return Math.max(end, ...near)
-})
+const marks = computed(() => dueMarks(shown.value?.orders ?? [], at.value))
+const span = computed(() => spanWith(marks.value, spanOf(shown.value?.all.end ?? null)))
 /** When jobs rest, as is shown. */
 const time = useOpenTime(() => at.value)
 const rests = computed(() => (ifSo.value && supposed.value.atAnyTime ? [] : time.value.closedIn(span.value)))
