@@ -23,7 +23,7 @@ function passes([directory, program, ...words]) {
 let passed = await passes(['apps/web', bin('nuxt/bin/nuxt.mjs'), 'prepare', '--logLevel', 'silent'])
 const waiting = passed
   ? [
-      ['apps/web', withTemplates, '--noEmit', '-p', '.nuxt/tsconfig.app.json'],
+      ['apps/web', withTemplates, '--noEmit', '-p', 'tsconfig.pages.json'],
       ['.', plain, '-p', 'tsconfig.json'],
       ...['server', 'shared'].map(part => ['apps/web', plain, '--noEmit', '-p', `.nuxt/tsconfig.${part}.json`]),
       ...['tests/e2e', 'apps/web/tests'].map(directory => [directory, plain, '-p', 'tsconfig.json']),
