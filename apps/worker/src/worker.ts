@@ -410,7 +410,8 @@ export class Worker {
 
   private fillShortLanes(some: readonly Kind[] = kinds): Promise<void> {
     return this.inTurn(async () => {
-      for (const kind of some) await this.fillLane(kind)
+      const waiting = await this.options.queue.waitingKinds(this.em)
+      for (const kind of some) if (waiting.has(kind.name)) await this.fillLane(kind)
     })
   }
 

@@ -2,6 +2,7 @@ import type { MeasureDepth } from '@hematine/core'
 import PgBoss from 'pg-boss'
 import type { EntityManager, Knex } from '@mikro-orm/postgresql'
 import type { ClientBase } from 'pg'
+import { run } from './sql.ts'
 
 /** Kinds of task that workers take. */
 export const taskKinds = [
@@ -18,6 +19,9 @@ export const taskKinds = [
   'unit',
 ] as const
 export type TaskKind = (typeof taskKinds)[number]
+
+/** Where the queue engine keeps its tables. */
+const schema = 'task_queue'
 
 export interface TaskPayloads {
   facts: { sourceId: number }
@@ -50,7 +54,7 @@ export class TaskQueue {
   static async open(url: string, supervise: boolean, onError: (error: Error) => void): Promise<TaskQueue> {
     const boss = new PgBoss({
       connectionString: url,
-      schema: 'task_queue',
+      schema,
       supervise,
       schedule: false,
       max: 3,
@@ -95,6 +99,17 @@ export class TaskQueue {
       tasks.map(({ payload, priority }) => ({ name: kind, data: payload, priority })),
       { db: withinTransaction(em) },
     )
+  }
+
+  /** Kinds of which tasks wait, all in one look: workers look often, and mostly there is nothing. */
+  async waitingKinds(em: EntityManager): Promise<Set<TaskKind>> {
+    const rows = await run<{ name: TaskKind }>(
+      em,
+      `select kind.name from unnest(?::text[]) as kind (name)
+       where exists (select 1 from ${schema}.job where job.name = kind.name and job.state < 'active' and job.start_after < now())`,
+      [`{${taskKinds.join(',')}}`],
+    )
+    return new Set(rows.map(({ name }) => name))
   }
 
   /** The next waiting tasks of a kind, at most so many, the caller's once the transaction of `em` is through. */

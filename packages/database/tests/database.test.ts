@@ -28,6 +28,7 @@ import {
   sourceNumbersByPath,
   takeTask,
 } from '../src/index.ts'
+import { migratorOf } from '../src/migrating.ts'
 import { deriveTreatment, rational } from '@hematine/core'
 import { facts, spec } from '../../core/tests/examples.ts'
 import { makeOrder, makeWorker, useDatabase } from '../../../tests/support/database.ts'
@@ -39,7 +40,7 @@ test('the tables are what the entities say', async () => {
 })
 
 test('migrating again changes nothing', async () => {
-  expect(await db.database.getMigrator().getPendingMigrations()).toEqual([])
+  expect(await migratorOf(db.database).getPendingMigrations()).toEqual([])
 })
 
 describe('volumes', () => {
@@ -215,6 +216,19 @@ describe('workers', () => {
     ])
     expect(await takeTask(db.em(), db.queue, 'facts', gone.id)).toBeNull()
     expect((await takeTask(db.em(), db.queue, 'facts', here.id))!.payload).toEqual({ sourceId: brought[0]!.id })
+  })
+
+  test('hear at one look of which kinds tasks wait: those that were taken do not, those given back do', async () => {
+    await db.fresh()
+    const { order, source } = await makeOrder(db, [])
+    const worker = await makeWorker(db)
+    expect(await db.queue.waitingKinds(db.em())).toEqual(new Set())
+    await bringIn(db.em(), db.queue, order.id, [{ kind: 'file', volumeId: source.id, path: 'one.mpg' }])
+    expect(await db.queue.waitingKinds(db.em())).toEqual(new Set(['facts']))
+    await takeTask(db.em(), db.queue, 'facts', worker.id)
+    expect(await db.queue.waitingKinds(db.em())).toEqual(new Set())
+    await retireWorker(db.em(), db.queue, worker.id, 'the worker was ended')
+    expect(await db.queue.waitingKinds(db.em())).toEqual(new Set(['facts']))
   })
 
   test('give back what they were measuring when they are lost', async () => {

@@ -1,5 +1,6 @@
 import { expect, test } from 'vitest'
-import { bringUpToDate, listLots, listSources, migrate, pageOfSources } from '../src/index.ts'
+import { bringUpToDate, listLots, listSources, pageOfSources } from '../src/index.ts'
+import { migrate, migratorOf } from '../src/migrating.ts'
 import { discFacts, facts } from '../../core/tests/examples.ts'
 import { useDatabase } from '../../../tests/support/database.ts'
 
@@ -7,7 +8,7 @@ const db = useDatabase()
 
 test('sources that an older Hematine kept get their names, columns and lots, and lose nothing', async () => {
   await db.fresh(false)
-  await db.database.getMigrator().up({ to: '001-first-tables' })
+  await migratorOf(db.database).up({ to: '001-first-tables' })
   const sql = (text: string, values: unknown[] = []) => db.em().getConnection().execute(text, values)
   await sql(`insert into work_order (code, name) values ('OLD', 'From before')`)
   await sql(`insert into volume (name, role, path) values ('Sources', 'source', '/made-up')`)
