@@ -9,7 +9,7 @@ import { fogSignal, storyFilters, type Scene } from './scenes.ts'
 import { writeClip, writeSound } from './write-clip.ts'
 
 /** Changes when the drawn material does, so that an older cached set is made anew. */
-export const materialVersion = 5
+export const materialVersion = 6
 
 /** Names of the demo sources, as they stand in the source volume. */
 export const demoNames = {
@@ -66,7 +66,7 @@ const disc: Step = (directory, layer) =>
       filters: storyFilters(
         wide,
         layer,
-        '50',
+        { lines: 720, rate: '50' },
         'scale=720:576:flags=area,tinterlace=mode=interleave_top:flags=vlpf,setfield=tff,setsar=64/45,format=yuv420p',
       ),
     },
@@ -78,13 +78,13 @@ const disc: Step = (directory, layer) =>
 
 /** A part of a disc title: 576i in wide or narrow screen, with a sound track for each language. */
 function discCell(scene: Scene, layer: Layer, wideScreen: boolean, pitches: number[]): CellClip {
-  const shape = wideScreen ? 'scale=720:576:flags=area' : 'crop=1440:1080,scale=720:576:flags=area'
+  const shape = wideScreen ? 'scale=720:576:flags=area' : 'crop=ih*4/3:ih,scale=720:576:flags=area'
   return {
     frames: scene.seconds * 25,
     video: storyFilters(
       [scene],
       layer,
-      '50',
+      { lines: 720, rate: '50' },
       `${shape},tinterlace=mode=interleave_top:flags=vlpf,setfield=tff,setsar=${wideScreen ? '64/45' : '16/15'},format=yuv420p`,
     ),
     audio: pitches.map(pitch => `${fogSignal(scene.seconds, pitch)},aformat=sample_fmts=fltp`),
@@ -155,8 +155,8 @@ const interviewNumber =
         filters: storyFilters(
           scenes,
           layer,
-          '15',
-          `crop=1440:1080,scale=320:240:flags=area,setsar=1,noise=alls=6:allf=t:all_seed=${4 + number},format=yuv420p`,
+          { lines: 360, rate: '15' },
+          `crop=ih*4/3:ih,scale=320:240:flags=area,setsar=1,noise=alls=6:allf=t:all_seed=${4 + number},format=yuv420p`,
         ),
       },
       // AVI knows no time before 0, and the encoder starts most of two frames of 1152 samples early.
@@ -198,8 +198,8 @@ const tapeNumber =
         filters: storyFilters(
           scenes,
           layer,
-          '60000/1001',
-          'crop=1440:1080,scale=720:480:flags=area,tinterlace=mode=interleave_bottom:flags=vlpf,setfield=bff,setsar=8/9,format=yuv411p',
+          { lines: 720, rate: '60000/1001' },
+          'crop=ih*4/3:ih,scale=720:480:flags=area,tinterlace=mode=interleave_bottom:flags=vlpf,setfield=bff,setsar=8/9,format=yuv411p',
         ),
       },
       audio: [
@@ -246,8 +246,8 @@ const film: Step = (directory, layer) =>
           { name: 'lens', seconds: 4 },
         ],
         layer,
-        '24000/1001',
-        'crop=1440:1080,scale=672:448:flags=area,pad=720:480:24:16:black,lutyuv=u=128:v=128,telecine=pattern=23,setfield=prog,setsar=8/9,format=yuv420p',
+        { lines: 720, rate: '24000/1001' },
+        'crop=ih*4/3:ih,scale=672:448:flags=area,pad=720:480:24:16:black,lutyuv=u=128:v=128,telecine=pattern=23,setfield=prog,setsar=8/9,format=yuv420p',
       ),
     },
     audio: [
@@ -307,7 +307,7 @@ const sequenceOf =
         filters: storyFilters(
           [{ name: 'night', seconds: 2 }],
           layer,
-          '24',
+          { lines: 1080, rate: '24' },
           `scale=${size},noise=c0s=14:c0f=t:all_seed=9,format=rgb24`,
         ),
       },
@@ -340,9 +340,8 @@ const watch: Step = (directory, layer) =>
       filters: storyFilters(
         watchScenes,
         layer,
-        '25',
+        { lines: 720, rate: '25', matrix: 'bt709' },
         'setparams=color_primaries=bt709:color_trc=bt709:colorspace=bt709:range=tv,setsar=1',
-        'bt709',
       ),
     },
     audio: [
@@ -361,7 +360,7 @@ const landing: Step = (directory, layer) =>
       filters: storyFilters(
         [{ name: 'dusk', seconds: 6 }],
         layer,
-        '25',
+        { lines: 720, rate: '25' },
         `scale=1024:576:flags=area,crop=w=960:h=540:x='32+9*sin(n*1.9)+6*sin(n*3.1)':y='18+7*sin(n*2.3)+5*sin(n*4.1)',eq=brightness='0.035*sin(n*2.6)':eval=frame,setsar=1,format=yuv420p`,
       ),
     },
@@ -401,7 +400,7 @@ const worn: Step = (directory, layer) =>
           { name: 'noon', seconds: 2 },
         ],
         layer,
-        '24',
+        { lines: 720, rate: '24' },
         `scale=720:540:flags=area,gblur=sigma=1,unsharp=5:5:1.6:3:3:0,format=yuv420p,drawbox=x=210:y=0:w=2:h=ih:color=white@0.8:t=fill,drawbox=x=505:y=0:w=1:h=ih:color=black@0.9:t=fill,${specks(120)},setsar=1`,
       ),
     },
@@ -424,7 +423,7 @@ const cutShort: Step = async (directory, layer) => {
           { name: 'chart', seconds: 5 },
         ],
         layer,
-        '25',
+        { lines: 720, rate: '25' },
         'scale=640:360:flags=area,setsar=1',
       ),
     },

@@ -14,41 +14,51 @@ export interface Scene {
   title?: string
 }
 
+/** How a story is drawn: wide, at a number of lines. Drawing takes most of the time, so a small clip is drawn small. */
+export interface Stage {
+  lines: 1080 | 720 | 360
+  /** Frames a second as the libraries write it. */
+  rate: string
+  /** Luma and chroma of the result. */
+  matrix?: 'bt709' | 'smpte170m'
+}
+
 /**
- * Filters that draw a scene of moving layers at 1920x1080, ending in a label.
- * @param rate frames a second as the libraries write it
+ * Filters that draw a scene of moving layers, ending in a label. Places are those at 1080 lines.
  * @param at index of the scene, for labels and variety
- * @param matrix luma and chroma of the result
  */
-function sceneFilters(scene: Scene, layer: (name: string) => string, rate: string, at: number, matrix: string): string {
+function sceneFilters(scene: Scene, layer: (name: string) => string, stage: Stage, at: number): string {
+  const { lines, rate, matrix = 'smpte170m' } = stage
+  const whole = (length: number) => Math.round((length * lines) / 1080)
+  const [width, height] = [whole(1920), lines]
+  const place = (x: string, y: string) => `x='(${x})*${lines}/1080':y='(${y})*${lines}/1080'`
   // Layers are RGB in full range; the range and matrix of the result are chosen here, not left to negotiation.
   const movie = (name: string, format = 'yuva420p') =>
-    `movie=${quoteOption(layer(name))},scale=out_range=tv:out_color_matrix=${matrix},format=${format}`
-  const drift = at % 2 === 0 ? `x='-20-34*t'` : `x='-440+34*t'`
+    `movie=${quoteOption(layer(name))},scale=w=iw*${lines}/1080:h=ih*${lines}/1080:flags=area:out_range=tv:out_color_matrix=${matrix},format=${format}`
   const parts = [
-    `color=c=black:s=1920x1080:r=${rate}:d=${scene.seconds},format=yuv420p,setparams=range=tv:colorspace=${matrix}[c${at}]`,
+    `color=c=black:s=${width}x${height}:r=${rate}:d=${scene.seconds},format=yuv420p,setparams=range=tv:colorspace=${matrix}[c${at}]`,
     `${movie(scene.name, 'yuv420p')}[g${at}]`,
-    `[c${at}][g${at}]overlay=${drift}:y=0[a${at}]`,
+    `[c${at}][g${at}]overlay=${place(at % 2 === 0 ? '-20-34*t' : '-440+34*t', '0')}[a${at}]`,
   ]
   let last = `a${at}`
-  const over = (name: string, expression: string) => {
+  const over = (name: string, x: string, y: string, when = '') => {
     const label = `${name}${at}`
-    parts.push(`${movie(name)}[m${label}]`, `[${last}][m${label}]overlay=${expression}[${label}]`)
+    parts.push(`${movie(name)}[m${label}]`, `[${last}][m${label}]overlay=${place(x, y)}${when}[${label}]`)
     last = label
   }
   if (scene.name === 'dusk' || scene.name === 'noon' || scene.name === 'night') {
-    over('lighthouse', `x=260:y=150`)
-    if (scene.name !== 'noon') over('beam', `x='390+30*sin(t*2)':y='65+40*sin(t*1.3)':enable='lt(mod(t,5),2.2)'`)
-    over('boat', `x='1700-110*t':y='600+9*sin(t*3.1)'`)
-    over('buoy', `x='1240+6*sin(t*1.7)':y='720+12*sin(t*2.3)'`)
+    over('lighthouse', '260', '150')
+    if (scene.name !== 'noon') over('beam', '390+30*sin(t*2)', '65+40*sin(t*1.3)', `:enable='lt(mod(t,5),2.2)'`)
+    over('boat', '1700-110*t', '600+9*sin(t*3.1)')
+    over('buoy', '1240+6*sin(t*1.7)', '720+12*sin(t*2.3)')
   } else if (scene.name === 'chart') {
-    over('boat', `x='200+95*t':y='420+60*sin(t*0.9)'`)
+    over('boat', '200+95*t', '420+60*sin(t*0.9)')
   } else if (scene.name === 'lens') {
-    over('beam', `x='1000+60*sin(t*2)':y='330+70*sin(t*1.1)'`)
+    over('beam', '1000+60*sin(t*2)', '330+70*sin(t*1.1)')
   }
   if (scene.title) {
     parts.push(
-      `[${last}]drawbox=x=0:y=920:w=1920:h=110:color=black@0.55:t=fill,drawtext=fontfile=${quoteOption(font)}:text=${quoteOption(scene.title)}:fontcolor=0xE8E6E3:fontsize=56:x=90:y=946[t${at}]`,
+      `[${last}]drawbox=x=0:y=${whole(920)}:w=${width}:h=${whole(110)}:color=black@0.55:t=fill,drawtext=fontfile=${quoteOption(font)}:text=${quoteOption(scene.title)}:fontcolor=0xE8E6E3:fontsize=${whole(56)}:x=${whole(90)}:y=${whole(946)}[t${at}]`,
     )
     last = `t${at}`
   }
@@ -56,14 +66,8 @@ function sceneFilters(scene: Scene, layer: (name: string) => string, rate: strin
 }
 
 /** Filters that draw several scenes with hard cuts between them, then `finish` (a filter list without labels). */
-export function storyFilters(
-  scenes: Scene[],
-  layer: (name: string) => string,
-  rate: string,
-  finish: string,
-  matrix: 'bt709' | 'smpte170m' = 'smpte170m',
-): string {
-  const drawn = scenes.map((scene, index) => sceneFilters(scene, layer, rate, index, matrix)).join(';')
+export function storyFilters(scenes: Scene[], layer: (name: string) => string, stage: Stage, finish: string): string {
+  const drawn = scenes.map((scene, index) => sceneFilters(scene, layer, stage, index)).join(';')
   const inputs = scenes.map((_, index) => `[s${index}]`).join('')
   return `${drawn};${inputs}concat=n=${scenes.length}:v=1:a=0,${finish}`
 }
