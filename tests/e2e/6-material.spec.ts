@@ -86,7 +86,7 @@ test('an inventory announces material, and what comes is matched to it', async (
   await page.getByRole('button', { name: /^Inventory, \d to come/ }).click()
   const list = page.getByRole('group', { name: 'Inventory' })
   await expect(list.getByText('Harbour inspection tape 14')).toBeVisible()
-  await expect(list.getByText('frame 1920x1080 instead of 3840x2160')).toBeVisible()
+  await expect(list.getByText('frame 1280x720 instead of 3840x2160')).toBeVisible()
   await expectAccessible(page)
   const table =
     'Item,Runtime,Raster,Comment\nBuoy log 1,0:14,720x576,"one, two"\nBuoy log 2,long,720x576,\nBuoy log 1,0:10,,again\n'
@@ -217,7 +217,7 @@ test('a source is played: its own file where the browser can, a proxy elsewhere'
   await page.getByRole('button', { name: 'Play', exact: true }).click()
   await expect(page.getByText('the file itself')).toBeVisible()
   await expect.poll(async () => (await position()).seconds).toBeGreaterThan(0.5)
-  expect((await position()).width).toBe(1920)
+  expect((await position()).width).toBe(1280)
 })
 
 test('a sequence that is still being rendered says how much is here, and grows when it is read again', async ({

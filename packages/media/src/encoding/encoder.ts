@@ -31,6 +31,7 @@ import {
   Rational,
   type Frame,
 } from 'node-av/lib'
+import { CodecCalls } from '../ground/codec-calls.ts'
 import { colourNumbers } from '../ground/colour-numbers.ts'
 import { ensure, isAgain, isEnd, MediaError } from '../ground/libav.ts'
 import { layoutCalled } from '../ground/speakers.ts'
@@ -67,6 +68,7 @@ export interface EncoderRate {
 export class Encoder {
   private readonly packet = new Packet()
   private lastDecoded: bigint | null = null
+  private readonly calls: CodecCalls
 
   private constructor(
     readonly context: CodecContext,
@@ -74,6 +76,7 @@ export class Encoder {
     private readonly remarks: PictureRemarks | null = null,
   ) {
     this.packet.alloc()
+    this.calls = new CodecCalls(context)
   }
 
   /** @throws MediaError when the encoder does not take the settings */
@@ -168,7 +171,7 @@ export class Encoder {
     if (frame && this.isPicture) frame.quality = this.context.globalQuality
     if (frame && this.remarks) setRemarks(frame, this.remarks)
     for (;;) {
-      const sent = await this.context.sendFrame(frame)
+      const sent = await this.calls.sendFrame(frame)
       if (sent >= 0 || isEnd(sent)) break
       if (!isAgain(sent)) ensure(sent, 'The encoder failed')
       await this.drain(take)
@@ -178,7 +181,7 @@ export class Encoder {
 
   private async drain(take: (packet: Packet) => Promise<void>): Promise<void> {
     for (;;) {
-      const code = await this.context.receivePacket(this.packet)
+      const code = await this.calls.receivePacket(this.packet)
       if (isAgain(code) || isEnd(code)) return
       ensure(code, 'The encoder failed')
       if (this.isPicture) {

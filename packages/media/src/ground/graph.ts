@@ -1,5 +1,6 @@
 import { AV_BUFFERSRC_FLAG_KEEP_REF, type AVPixelFormat } from 'node-av/constants'
 import { avGetSampleFmtName, Filter, FilterGraph, FilterInOut, type FilterContext, type Frame } from 'node-av/lib'
+import { isLight } from './codec-calls.ts'
 import { ensure, isAgain, isEnd, MediaError } from './libav.ts'
 import { unstatedSpeakers } from './speakers.ts'
 
@@ -64,11 +65,13 @@ export class Graph {
     private readonly graph: FilterGraph,
     private readonly sources: FilterContext[],
     private readonly sink: FilterContext,
+    /** Whether its work is done in this thread. */
+    private readonly light: boolean,
   ) {}
 
   /** @throws MediaError when the filters cannot be set up */
   static async video(description: string, pads: VideoPad[]): Promise<Graph> {
-    return Graph.build(description, 'buffer', 'buffersink', pads.length, (source, index) => {
+    return Graph.build(description, 'buffer', 'buffersink', pads, (source, index) => {
       const pad = pads[index]!
       const code = source.buffersrcParametersSet({
         width: pad.width,
@@ -86,27 +89,27 @@ export class Graph {
 
   /** @param pad the sound that will be pushed; null for filters that make their own */
   static async audio(description: string, pad: AudioPad | null): Promise<Graph> {
-    return Graph.build(description, 'abuffer', 'abuffersink', pad ? 1 : 0, source =>
+    return Graph.build(description, 'abuffer', 'abuffersink', pad ? [pad] : [], source =>
       source.initStr(pad && soundSettings(pad)),
     )
   }
 
   /** Filters that make pictures of sound. @throws MediaError when the filters cannot be set up */
   static async pictureOfSound(description: string, pad: AudioPad): Promise<Graph> {
-    return Graph.build(description, 'abuffer', 'buffersink', 1, source => source.initStr(soundSettings(pad)))
+    return Graph.build(description, 'abuffer', 'buffersink', [pad], source => source.initStr(soundSettings(pad)))
   }
 
   private static async build(
     description: string,
     sourceName: 'buffer' | 'abuffer',
     sinkName: 'buffersink' | 'abuffersink',
-    inputs: number,
+    pads: readonly (VideoPad | AudioPad)[],
     setUp: (source: FilterContext, index: number) => number,
   ): Promise<Graph> {
     const graph = new FilterGraph()
     graph.alloc()
     try {
-      const sources = Array.from({ length: inputs }, (_, index) => {
+      const sources = pads.map((_, index) => {
         const source = graph.allocFilter(Filter.getByName(sourceName)!, `in${index}`)
         if (!source) throw new MediaError('The filters cannot be set up: memory ran out.')
         ensure(setUp(source, index), 'The filters cannot take this picture or sound')
@@ -126,7 +129,17 @@ export class Graph {
       open.free()
       closed.free()
       ensure(await graph.config(), `The filters do not fit this material (${description})`)
-      return new Graph(graph, sources, sink)
+      const isPicture = sinkName === 'buffersink'
+      const shown = [
+        ...pads,
+        ...(isPicture ? [{ width: sink.buffersinkGetWidth(), height: sink.buffersinkGetHeight() }] : []),
+      ]
+      return new Graph(
+        graph,
+        sources,
+        sink,
+        shown.every(pad => !('width' in pad) || isLight(pad)),
+      )
     } catch (error) {
       graph.free()
       throw error
@@ -135,13 +148,14 @@ export class Graph {
 
   /** Hands a frame to a source, or null for its end. The frame stays the caller's. */
   async push(frame: Frame | null, input = 0): Promise<void> {
-    const code = await this.sources[input]!.buffersrcAddFrame(frame, AV_BUFFERSRC_FLAG_KEEP_REF)
+    // It only lies there until something is pulled.
+    const code = this.sources[input]!.buffersrcAddFrameSync(frame, AV_BUFFERSRC_FLAG_KEEP_REF)
     if (!isEnd(code)) ensure(code, 'A filter failed')
   }
 
   /** Takes a finished frame. 'again' asks for more input. */
   async pull(frame: Frame): Promise<'frame' | 'again' | 'end'> {
-    const code = await this.sink.buffersinkGetFrame(frame)
+    const code = this.light ? this.sink.buffersinkGetFrameSync(frame) : await this.sink.buffersinkGetFrame(frame)
     if (isAgain(code)) return 'again'
     if (isEnd(code)) return 'end'
     ensure(code, 'A filter failed')

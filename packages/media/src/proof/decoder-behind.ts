@@ -1,5 +1,6 @@
 import { AV_FRAME_FLAG_CORRUPT } from 'node-av/constants'
 import { avGetCodecName, Codec, CodecContext, CodecParameters, Frame, type Packet } from 'node-av/lib'
+import { CodecCalls } from '../ground/codec-calls.ts'
 import { ensure, isAgain, isEnd, MediaError } from '../ground/libav.ts'
 
 /** A decoder that is told what an encoder says of itself, and then its packets, one after the other. */
@@ -7,6 +8,7 @@ export class DecoderBehind {
   /** Packets or frames that it complained about. */
   errors = 0
   private readonly frame = new Frame()
+  private readonly calls: CodecCalls
 
   private constructor(
     private readonly context: CodecContext,
@@ -16,6 +18,7 @@ export class DecoderBehind {
     readonly head: Uint8Array | null,
   ) {
     this.frame.alloc()
+    this.calls = new CodecCalls(context)
   }
 
   /**
@@ -49,7 +52,7 @@ export class DecoderBehind {
   /** Decodes a packet, null for the end, and hands out each frame that is ready; `take` must not keep it. */
   async decode(packet: Packet | null, take: (frame: Frame) => Promise<void> | void): Promise<void> {
     for (;;) {
-      const sent = await this.context.sendPacket(packet)
+      const sent = await this.calls.sendPacket(packet)
       if (isAgain(sent)) {
         await this.drain(take)
         continue
@@ -63,7 +66,7 @@ export class DecoderBehind {
   private async drain(take: (frame: Frame) => Promise<void> | void): Promise<void> {
     const { frame } = this
     for (;;) {
-      const code = await this.context.receiveFrame(frame)
+      const code = await this.calls.receiveFrame(frame)
       if (isAgain(code) || isEnd(code)) return
       if (code < 0) {
         this.errors++

@@ -3,6 +3,7 @@ import { AV_FRAME_FLAG_CORRUPT, AV_NOPTS_VALUE, AVDISCARD_ALL, AVDISCARD_DEFAULT
 import { Codec, CodecContext, Frame, Packet } from 'node-av/lib'
 import { openInput } from '../reading/input.ts'
 import type { PlainInput } from '../ground/media-input.ts'
+import { CodecCalls } from '../ground/codec-calls.ts'
 import { ensure, isAgain, isEnd, MediaError } from '../ground/libav.ts'
 import type { WorkGate } from '../ground/gate.ts'
 
@@ -47,10 +48,11 @@ export async function decodePlainly(
     for (const other of container.streams)
       other.discard = other.index === streamIndex ? AVDISCARD_DEFAULT : AVDISCARD_ALL
     const unit = toNumber({ num: stream.timeBase.num, den: stream.timeBase.den } satisfies Rational)
+    const calls = new CodecCalls(context)
     let goesOn = true
     const drain = async () => {
       while (goesOn) {
-        const code = await context.receiveFrame(frame)
+        const code = await calls.receiveFrame(frame)
         if (isAgain(code) || isEnd(code)) return
         if (code < 0) {
           decoded.errors++
@@ -72,14 +74,14 @@ export async function decodePlainly(
       if (packet.streamIndex === streamIndex && packet.size === 0) decoded.repeatsAtEnd++
       if (packet.streamIndex === streamIndex && packet.size > 0) {
         decoded.repeatsAtEnd = 0
-        const sent = await context.sendPacket(packet)
+        const sent = await calls.sendPacket(packet)
         if (sent < 0 && !isEnd(sent)) decoded.errors++
         await drain()
       }
       packet.unref()
     }
     if (goesOn) {
-      await context.sendPacket(null)
+      await calls.sendPacket(null)
       await drain()
     }
     return decoded

@@ -14,6 +14,7 @@ import {
 } from 'node-av/constants'
 import { Codec, CodecContext, Frame, Packet, type FormatContext, type Stream } from 'node-av/lib'
 import { keepOnlyStream, openInput } from './input.ts'
+import { CodecCalls } from '../ground/codec-calls.ts'
 import type { PlainInput } from '../ground/media-input.ts'
 import { ensure, isAgain, isEnd, MediaError } from '../ground/libav.ts'
 
@@ -49,6 +50,7 @@ export class StreamDecoder {
   private packetStep = 1n
   /** A place that was gone to and is not reached yet. */
   private sought: { ticks: bigint; tries: number } | null = null
+  private readonly calls: CodecCalls
 
   private constructor(
     private readonly input: PlainInput,
@@ -59,6 +61,7 @@ export class StreamDecoder {
     private readonly course: Course | null,
   ) {
     this.packet.alloc()
+    this.calls = new CodecCalls(context)
   }
 
   get container(): FormatContext {
@@ -133,7 +136,7 @@ export class StreamDecoder {
    */
   async next(frame: Frame): Promise<boolean> {
     for (;;) {
-      const code = await this.context.receiveFrame(frame)
+      const code = await this.calls.receiveFrame(frame)
       if (code >= 0) {
         if (frame.decodeErrorFlags !== 0 || frame.hasFlags(AV_FRAME_FLAG_CORRUPT)) this.errors++
         this.stamp(frame)
@@ -188,7 +191,7 @@ export class StreamDecoder {
           this.errors++
         }
         this.draining = true
-        await this.context.sendPacket(null)
+        await this.calls.sendPacket(null)
         return
       }
       if (this.packet.streamIndex !== this.stream.index) {
@@ -210,7 +213,7 @@ export class StreamDecoder {
         continue
       }
       this.trailingRepeats = 0
-      const sent = await this.context.sendPacket(this.packet)
+      const sent = await this.calls.sendPacket(this.packet)
       this.packet.unref()
       if (sent >= 0) return
       if (!isEnd(sent)) this.errors++
@@ -297,7 +300,7 @@ export class StreamDecoder {
         this.packetNumber = place.packet
         this.move(this.packet)
         this.packetNumber++
-        const sent = await this.context.sendPacket(this.packet)
+        const sent = await this.calls.sendPacket(this.packet)
         this.packet.unref()
         return sent >= 0
       }
@@ -319,7 +322,7 @@ export class StreamDecoder {
   }
 
   private forget(): void {
-    this.context.flushBuffers()
+    this.calls.flush()
     this.draining = false
     this.lastTicks = null
     this.moved = 0n
