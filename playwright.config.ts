@@ -17,6 +17,8 @@ export default defineConfig({
   use: {
     baseURL: process.env.E2E_ADDRESS ?? '',
     viewport: { width: 1280, height: 800 },
+    // Drawing what moves on a machine without a graphics card costs a good part of the tests' time.
+    contextOptions: { reducedMotion: 'reduce' },
     // Keeping what the page held at each step costs a good part of the tests' time: it is done when asked for, to look at a failure.
     trace: { mode: process.env.E2E_TRACE ? 'retain-on-failure' : 'off', screenshots: false, sources: false },
     screenshot: 'only-on-failure',
