@@ -7,6 +7,7 @@ import { makeDemoMaterial, makeShelf, ownVolumes, seedDemo, seedDrive, seedEmpty
 import { projectDirectory, SetUpProblem } from './bootstrap.mjs'
 import { build, built } from './build.ts'
 import { freePort, startCluster, type Cluster } from './cluster.ts'
+import { holdData } from './data-hold.ts'
 import { supervise, type Supervised } from './supervise.ts'
 
 export interface Running {
@@ -162,23 +163,35 @@ function inThreeDays(): Date {
 export async function start({ empty }: { empty: boolean }): Promise<void> {
   const settings = settingsOrProblem()
   const begun = Date.now()
-  await build()
   const base = settings.HEMATINE_DATA_DIR ?? path.join(projectDirectory, '.hematine')
+  const dataDirectory = path.join(base, empty ? 'empty' : 'demo')
   const say = (line: string) => console.log(line)
   let running: Running | null = null
   let ending = false
+  const hold = await holdData(dataDirectory, say)
+  const stop = async () => {
+    hold.ending()
+    await running?.stop()
+    hold.release()
+  }
   const end = async () => {
     if (ending) return
     ending = true
     say('Ending ...')
-    await running?.stop()
+    await stop()
     process.exit(0)
   }
   process.on('SIGINT', () => void end())
   process.on('SIGTERM', () => void end())
-  running = await run({ empty, dataDirectory: path.join(base, empty ? 'empty' : 'demo'), settings, lasting: true, say })
-  if (ending) return void (await running.stop())
+  try {
+    await build()
+    running = await run({ empty, dataDirectory, settings, lasting: true, say })
+  } catch (error) {
+    hold.release()
+    throw error
+  }
+  if (ending) return void (await stop())
   say(
-    `\nHematine runs at ${running.address}  (ready in ${((Date.now() - begun) / 1000).toFixed(1)} s)\nResults: ${ownVolumes(path.join(base, empty ? 'empty' : 'demo')).delivery}\nCtrl-C ends it.`,
+    `\nHematine runs at ${running.address}  (ready in ${((Date.now() - begun) / 1000).toFixed(1)} s)\nResults: ${ownVolumes(dataDirectory).delivery}\nCtrl-C ends it.`,
   )
 }
