@@ -23,6 +23,17 @@ export type TaskKind = (typeof taskKinds)[number]
 /** Where the queue engine keeps its tables. */
 const schema = 'task_queue'
 
+/**
+ * What the engine does by itself: nothing. Hematine hands a lost worker's tasks out again, within seconds, and what waits, waits for as long as it takes.
+ * Of the engine's limits only these, in these units, are kept with a queue; the first cannot be longer.
+ */
+const rules = {
+  policy: 'standard',
+  retryLimit: 0,
+  expireInSeconds: 23 * 3600,
+  retentionMinutes: 10 * 365 * 24 * 60,
+} as const
+
 export interface TaskPayloads {
   facts: { sourceId: number }
   poster: { sourceId: number }
@@ -63,15 +74,10 @@ export class TaskQueue {
     boss.on('error', onError)
     await boss.start()
     for (const kind of taskKinds) {
-      // Hematine hands a lost worker's tasks out again itself, within seconds, so the engine's own long time limit never decides.
-      if (!(await boss.getQueue(kind)))
-        await boss.createQueue(kind, {
-          name: kind,
-          policy: 'standard',
-          retryLimit: 0,
-          expireInHours: 23,
-          retentionDays: 14,
-        })
+      const there = await boss.getQueue(kind)
+      if (!there) await boss.createQueue(kind, { name: kind, ...rules })
+      else if (there.retentionMinutes !== rules.retentionMinutes || there.expireInSeconds !== rules.expireInSeconds)
+        await boss.updateQueue(kind, { name: kind, ...rules })
     }
     return new TaskQueue(boss)
   }

@@ -1,3 +1,4 @@
+import PgBoss from 'pg-boss'
 import { describe, expect, test } from 'vitest'
 import {
   askForStandIns,
@@ -27,6 +28,7 @@ import {
   sampleFingerprint,
   sourceNumbersByPath,
   takeTask,
+  TaskQueue,
 } from '../src/index.ts'
 import { migratorOf } from '../src/migrating.ts'
 import { deriveTreatment, rational } from '@hematine/core'
@@ -229,6 +231,35 @@ describe('workers', () => {
     expect(await db.queue.waitingKinds(db.em())).toEqual(new Set())
     await retireWorker(db.em(), db.queue, worker.id, 'the worker was ended')
     expect(await db.queue.waitingKinds(db.em())).toEqual(new Set(['facts']))
+  })
+
+  test('find what waited for more than a year, also in an installation whose queue kept it for two weeks', async () => {
+    await db.fresh()
+    const { order, source } = await makeOrder(db, [])
+    const worker = await makeWorker(db)
+    const sql = (text: string) => db.em().getConnection().execute(text)
+    const engine = new PgBoss({ connectionString: db.url, schema: 'task_queue', supervise: false, schedule: false })
+    await engine.start()
+    try {
+      await sql('update task_queue.queue set retention_minutes = null, expire_seconds = null')
+      await (await TaskQueue.open(db.url, false, () => undefined)).close()
+      const { brought } = await bringIn(db.em(), db.queue, order.id, [
+        { kind: 'file', volumeId: source.id, path: 'one.mpg' },
+      ])
+      // As if all of that had been four hundred days ago.
+      const past = (column: string) => `${column} = ${column} - interval '400 days'`
+      await sql(
+        `update task_queue.job set ${past('created_on')}, ${past('start_after')}, ${past('keep_until')} where name = 'facts'`,
+      )
+      await engine.maintain()
+      expect((await takeTask(db.em(), db.queue, 'facts', worker.id))?.payload).toEqual({ sourceId: brought[0]!.id })
+      // Nor is what is being done taken away from who does it for hours.
+      await sql(`update task_queue.job set started_on = started_on - interval '22 hours' where name = 'facts'`)
+      await engine.maintain()
+      expect(await sql(`select state from task_queue.job where name = 'facts'`)).toEqual([{ state: 'active' }])
+    } finally {
+      await engine.stop({ graceful: false, close: true })
+    }
   })
 
   test('give back what they were measuring when they are lost', async () => {
