@@ -101,15 +101,25 @@ describe('the plan of an order', () => {
   test('says what is still to be written to which volume, and follows a draft that is to go to another one', async () => {
     const [one] = (await drafted()) as [number, number, number]
     const storage = async () =>
-      (await agendas.of(made.order.id)).agenda.summary.storage.map(({ volumeId, unknown }) => [volumeId, unknown])
-    expect(await storage()).toEqual([[made.delivery.id, 3]])
+      (await agendas.of(made.order.id)).agenda.summary.storage.map(({ volumeIds, unknown }) => [volumeIds, unknown])
+    expect(await storage()).toEqual([[[made.delivery.id], 3]])
     const directory = await mkdtemp(path.join(tmpdir(), 'hematine-volume-'))
     const other = await registerVolume(db.em(), { name: 'Other', role: 'delivery', path: directory })
     await draftJobs(db.em(), db.queue, [{ sourceId: made.sourceIds[0]!, specKey: 'small-mp4' }], other.id)
     expect((await listJobs(db.em(), { ids: [one] }))[0]).toMatchObject({ deliveryVolumeId: other.id })
     expect(await storage()).toEqual([
-      [other.id, 1],
-      [made.delivery.id, 2],
+      [[other.id], 1],
+      [[made.delivery.id], 2],
+    ])
+    // Both on one disk are one need.
+    const together = new Agendas(
+      () => db.em(),
+      () => listening.catchUp(),
+      async () => [{ volumeIds: [made.delivery.id, other.id], freeBytes: 1 }],
+    )
+    const { summary } = (await together.of(made.order.id)).agenda
+    expect(summary.storage.map(({ volumeIds, unknown }) => [volumeIds, unknown])).toEqual([
+      [[other.id, made.delivery.id], 3],
     ])
     await rm(directory, { recursive: true })
   })
@@ -180,7 +190,7 @@ describe('the plan of an order', () => {
       ['T-1', 1, null],
       ['T-2', 1, 1],
     ])
-    expect(found.volumes).toMatchObject([{ volumeId: made.delivery.id, freeBytes: 1e9, unknown: 0 }])
+    expect(found.volumes).toMatchObject([{ volumeIds: [made.delivery.id], freeBytes: 1e9, unknown: 0 }])
     // A draft of an order that nobody has open counts, where drafts do.
     expect(await look({ withDrafts: true })).toMatchObject({ all: { jobs: 3 } })
     const first = await look({ first: [other.id], lanesMore: 1, due: [{ orderId: other.id, dueAt: null }] })

@@ -21,7 +21,9 @@ beforeEach(() => {
   setActivePinia(createPinia())
   const order = useOrder()
   order.orders = [{ id: 1, code: 'A', name: 'A', dueAt: null, lateWeight: 1, lotFineness: 'usual' }]
-  order.volumes = [{ id: 1, name: 'Sources', role: 'source', path: '/s', freeBytes: 1, totalBytes: 1, problem: null }]
+  order.volumes = [
+    { id: 1, name: 'Sources', role: 'source', path: '/s', disk: null, freeBytes: 1, totalBytes: 1, problem: null },
+  ]
   order.loaded = true
 })
 const files = (count: number) =>

@@ -32,6 +32,8 @@ export const VolumeRecord = z.object({
   role: VolumeRole,
   /** Absolute path on the machines that have the volume mounted. */
   path: z.string(),
+  /** Which disk it lies on, as the machine tells disks apart; volumes of one disk share its room. Null where nobody knows. */
+  disk: z.string().nullable(),
   freeBytes: z.number().min(0).nullable(),
   totalBytes: z.number().min(0).nullable(),
   /** Why the volume cannot be used now, as a sentence. */

@@ -219,7 +219,7 @@ describe('announced material in the outlook', () => {
     expect(found.orders[0]!.end!.expected).toBeGreaterThan(60 * minute)
     expect(found.bars.at(-1)).toMatchObject({ name: 'Tape 7', isDraft: true, orderId: 1 })
     expect(found.sequence).toEqual([1])
-    expect(found.volumes.map(({ volumeId, unknown }) => [volumeId, unknown])).toEqual([[3, 2]])
+    expect(found.volumes.map(({ volumeIds, unknown }) => [volumeIds, unknown])).toEqual([[[3], 2]])
     expect(found.volumes[0]!.bytes.expected).toBeGreaterThan(100)
   })
 

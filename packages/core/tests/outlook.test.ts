@@ -165,7 +165,7 @@ describe('as it is', () => {
         for (const need of agenda.summary.storage) {
           // The agenda of an order has its drafts in it; those of others are in none.
           if (own.some(entry => entry.state === 'draft')) continue
-          const volume = found.volumes.find(({ volumeId }) => volumeId === need.volumeId)!
+          const volume = found.volumes.find(({ volumeIds }) => volumeIds[0] === need.volumeIds[0])!
           expect(volume.bytes.expected).toBeCloseTo(need.bytes.expected)
           expect(volume.bytes.high).toBeCloseTo(need.bytes.high)
         }
@@ -250,19 +250,43 @@ describe('a delivery volume', () => {
 
   test('fills as jobs end, of all orders, and is said to be full when it is', () => {
     const [volume, other] = look({ jobs, volumes: [3, 4, 5].map(id => ({ id, freeBytes: 850 })) }).volumes
-    expect(volume).toMatchObject({ volumeId: 3, freeBytes: 850, unknown: 1, fullSeconds: 40 * minute })
+    expect(volume).toMatchObject({ volumeIds: [3], freeBytes: 850, unknown: 1, fullSeconds: 40 * minute })
     expect(volume!.steps.map(({ seconds, bytes }) => [seconds / minute, bytes.expected])).toEqual([
       [10, 300],
       [20, 600],
       [40, 900],
     ])
-    expect(other).toMatchObject({ volumeId: 4, unknown: 0, bytes: { expected: 300 }, fullSeconds: null })
+    expect(other).toMatchObject({ volumeIds: [4], unknown: 0, bytes: { expected: 300 }, fullSeconds: null })
   })
 
   test('may be full early where results become larger than is expected', () => {
     const [volume] = look({ jobs, volumes: [{ id: 3, freeBytes: 610 }] }).volumes
     // Two of 300 +- 30 each are 600 +- 42.
     expect(volume).toMatchObject({ fullEarlySeconds: 20 * minute, fullSeconds: 40 * minute })
+  })
+
+  test('shares its room with another one of its disk', () => {
+    const onDisk = (disks: Record<number, string | null>) =>
+      look({ jobs, volumes: [3, 4, 5].map(id => ({ id, freeBytes: 850, disk: disks[id]! })) }).volumes
+    // 300 after 10 minutes, 600 after 20, then those of the other volume.
+    const [disk, ...others] = onDisk({ 3: 'a', 4: 'a', 5: 'a' })
+    expect(others).toEqual([])
+    expect(disk).toMatchObject({ volumeIds: [3, 4], freeBytes: 850, unknown: 1, fullSeconds: 30 * minute })
+    expect(disk!.steps.map(({ seconds, bytes }) => [seconds / minute, bytes.expected])).toEqual([
+      [10, 300],
+      [20, 600],
+      [30, 900],
+      [40, 1200],
+    ])
+    // Room that is supposed for one of them is that of both; nothing is known of disks that nobody could look at.
+    const shared = [3, 4].map(id => ({ id, freeBytes: 850, disk: 'a' }))
+    for (const volumeId of [3, 4])
+      expect(look({ jobs, volumes: shared }, { room: [{ volumeId, freeBytes: 425 }] }).volumes[0]).toMatchObject({
+        freeBytes: 425,
+        fullSeconds: 20 * minute,
+      })
+    expect(onDisk({ 3: null, 4: null, 5: 'a' }).map(({ volumeIds }) => volumeIds)).toEqual([[3], [4]])
+    expect(onDisk({ 3: 'a', 4: 'b', 5: 'a' }).map(({ volumeIds }) => volumeIds)).toEqual([[3], [4]])
   })
 
   test('had less room', () => {

@@ -1,5 +1,5 @@
 import { describe, expect, test } from 'vitest'
-import { volumeNeeds, type JobForecast, type JobOutline } from '../src/index.ts'
+import { disksOf, volumeNeeds, type Disk, type JobForecast, type JobOutline } from '../src/index.ts'
 import { around, exactly, forecast, job } from './outlines.ts'
 
 const progress = (bytesWritten: number): JobOutline['progress'] => ({
@@ -14,8 +14,13 @@ const progress = (bytesWritten: number): JobOutline['progress'] => ({
     bytesWritten,
   },
 })
-const needs = (jobs: readonly JobOutline[], bytes: Record<number, JobForecast['bytes']>) =>
-  volumeNeeds(1, jobs, new Map(Object.entries(bytes).map(([id, range]) => [Number(id), forecast(exactly(1), range)])))
+const needs = (jobs: readonly JobOutline[], bytes: Record<number, JobForecast['bytes']>, disks: readonly Disk[] = []) =>
+  volumeNeeds(
+    1,
+    jobs,
+    new Map(Object.entries(bytes).map(([id, range]) => [Number(id), forecast(exactly(1), range)])),
+    disks,
+  )
 
 describe('what is still to be written', () => {
   test('is added up volume by volume, with what other orders write there', () => {
@@ -29,8 +34,31 @@ describe('what is still to be written', () => {
       { 1: exactly(100), 2: exactly(40), 3: exactly(7) },
     )
     expect(found).toEqual([
-      { volumeId: 3, unknown: 0, bytes: exactly(140), ofOthers: exactly(40) },
-      { volumeId: 4, unknown: 1, bytes: exactly(7), ofOthers: exactly(0) },
+      { volumeIds: [3], unknown: 0, bytes: exactly(140), ofOthers: exactly(40) },
+      { volumeIds: [4], unknown: 1, bytes: exactly(7), ofOthers: exactly(0) },
+    ])
+  })
+
+  test('is added up for volumes of one disk together', () => {
+    const jobs = [
+      job({ id: 1, deliveryVolumeId: 5, state: 'waiting' }),
+      job({ id: 2, deliveryVolumeId: 4, state: 'waiting' }),
+      job({ id: 3, orderId: 2, state: 'waiting' }),
+    ]
+    const disks = disksOf([
+      { id: 3, freeBytes: 500, disk: 'x' },
+      { id: 4, freeBytes: 90, disk: 'y' },
+      { id: 5, freeBytes: 499, disk: 'x' },
+      { id: 6, freeBytes: null, disk: null },
+    ])
+    expect(disks).toEqual([
+      { volumeIds: [3, 5], freeBytes: 499 },
+      { volumeIds: [4], freeBytes: 90 },
+      { volumeIds: [6], freeBytes: null },
+    ])
+    expect(needs(jobs, { 1: exactly(100), 2: exactly(7), 3: exactly(40) }, disks)).toEqual([
+      { volumeIds: [5, 3], unknown: 0, bytes: exactly(140), ofOthers: exactly(40) },
+      { volumeIds: [4], unknown: 0, bytes: exactly(7), ofOthers: exactly(0) },
     ])
   })
 

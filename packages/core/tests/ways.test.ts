@@ -148,6 +148,20 @@ describe('the choice', () => {
     expect(sum.bytes.expected).toBe(350e6)
     expect(chosen({ bytes: 420e6, dueAt: inMinutes(80) })).toEqual(['slow', 'quick'])
     expect(found({ bytes: null }, { volumes: [] }).room).toBeNull()
+    // What is released to another volume of the same disk takes its room, too; to one of another disk it does not.
+    const elsewhere = released.map(job => ({ ...job, deliveryVolumeId: 4 }))
+    const roomWith = (disk: string) =>
+      found(
+        {},
+        {
+          jobs: [...drafts(), ...elsewhere],
+          volumes: [
+            { id: 3, freeBytes: 1e9, disk: 'a' },
+            { id: 4, freeBytes: 1e9, disk },
+          ],
+        },
+      ).room
+    expect([roomWith('a'), roomWith('b')]).toEqual([500e6, 1e9])
   })
 
   test("leaves time for what waits of all orders, and tells when this order's work is done behind it", () => {

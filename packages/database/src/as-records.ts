@@ -65,7 +65,7 @@ export function orderRecord(row: OrderRow): OrderRecord {
 /** @param space what the volume's disk says, measured by the caller */
 export function volumeRecord(
   row: VolumeRow,
-  space: Pick<VolumeRecord, 'freeBytes' | 'totalBytes' | 'problem'>,
+  space: Pick<VolumeRecord, 'disk' | 'freeBytes' | 'totalBytes' | 'problem'>,
 ): VolumeRecord {
   return { id: row.id, name: row.name, role: row.role, path: row.path, ...space }
 }

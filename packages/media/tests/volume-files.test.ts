@@ -186,8 +186,12 @@ test('the checksum is SHA-256 (FIPS 180-4, message "abc")', async () => {
 test('space is told, and what is wrong with a directory', async () => {
   const space = await spaceOf(await volume(), true)
   expect(space.problem).toBeNull()
+  // Two volumes on one disk are told to be that; the system's own file system is another one.
+  expect((await spaceOf(await volume(), true)).disk).toBe(space.disk)
+  expect((await spaceOf('/proc', false)).disk).not.toBe(space.disk)
   expect(space.freeBytes!).toBeLessThanOrEqual(space.totalBytes!)
   expect(await spaceOf(path.join(scratch, 'unplugged'), false)).toEqual({
+    disk: null,
     freeBytes: null,
     totalBytes: null,
     problem: 'The directory is not there. Is its disk connected?',

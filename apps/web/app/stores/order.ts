@@ -1,5 +1,6 @@
 import {
   anyTime,
+  disksOf,
   JobState,
   type HoursSetting,
   type JobRecord,
@@ -9,6 +10,7 @@ import {
   type VolumeRecord,
   type WorkerRecord,
 } from '@hematine/core'
+import { nameOfDisk } from '~/composables/disk-names'
 import { StorageSerializers, useLocalStorage, useThrottleFn } from '@vueuse/core'
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef } from 'vue'
@@ -82,13 +84,13 @@ export const useOrder = defineStore('order', () => {
   const active = computed(() => work.value.value?.active ?? [])
   const lanes = computed(() => work.value.value?.lanes ?? 1)
   const deliveryVolumes = computed(() => volumes.value.filter(volume => volume.role === 'delivery'))
-  /** What is still to be written to each delivery volume that can be written to, with its room now; the one nearest to being full comes first. */
+  /** What is still to be written to each disk with delivery volumes that can be written to, with its room now; the one nearest to being full comes first. */
   const storage = computed(() =>
     (work.value.value?.storage ?? [])
       .flatMap(need => {
-        const volume = deliveryVolumes.value.find(entry => entry.id === need.volumeId)
-        if (!volume || volume.freeBytes === null || need.bytes.expected <= 0) return []
-        return [{ ...need, name: volume.name, freeBytes: volume.freeBytes }]
+        const [disk] = disksOf(deliveryVolumes.value.filter(({ id }) => need.volumeIds.includes(id)))
+        if (!disk || disk.freeBytes === null || need.bytes.expected <= 0) return []
+        return [{ ...need, name: nameOfDisk(need.volumeIds, deliveryVolumes.value), freeBytes: disk.freeBytes }]
       })
       .sort((a, b) => b.bytes.high / Math.max(1, b.freeBytes) - a.bytes.high / Math.max(1, a.freeBytes)),
   )

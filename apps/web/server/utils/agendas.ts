@@ -13,6 +13,7 @@ import {
   type JobOutline,
   type JobSort,
   type Calibrations,
+  type Disk,
   type LikeRate,
   type MeasuredTest,
   type Machine,
@@ -82,10 +83,14 @@ export class Agendas {
   private readonly changed = { job: new Set<number>(), source: new Set<number>(), sample: new Set<number>() }
   private updating: Promise<void> = Promise.resolve()
 
-  /** @param catchUp returns when what was written before has been announced */
+  /**
+   * @param catchUp returns when what was written before has been announced
+   * @param disks which delivery volumes share their room
+   */
   constructor(
     private readonly em: () => EntityManager,
     private readonly catchUp: () => Promise<void>,
+    private readonly disks: () => Promise<readonly Disk[]> = async () => [],
   ) {}
 
   /** Notes what the database says has changed. */
@@ -226,12 +231,18 @@ export class Agendas {
     // What is announced while it is read makes the plan stale again.
     const { version, progressed } = this
     await this.read(em, orderId)
+    const disks = await this.disks()
     const own: JobOutline[] = []
     const others: JobOutline[] = []
     for (const job of this.jobs.values()) (job.orderId === orderId ? own : others).push(job)
     const at = new Date()
     const agenda = await inTurns(
-      Agenda.make(orderId, own, others, this.machine, { rates: this.rates, calibrations: this.calibrations }, at),
+      Agenda.make(
+        ...([orderId, own, others, this.machine] as const),
+        { rates: this.rates, calibrations: this.calibrations },
+        at,
+        disks,
+      ),
     )
     this.made.set(orderId, { agenda, own, at, version, progressed })
   }

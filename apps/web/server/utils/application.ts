@@ -5,6 +5,7 @@ import { connect, listen, TaskQueue, type Database, type EntityManager } from '@
 import { Agendas } from './agendas'
 import { HealthWatch } from './health'
 import { KeptLists } from './kept-lists'
+import { KnownDisks } from './known-disks'
 import { LiveHub } from './live'
 import { useLog } from './log'
 import { Stills } from './stills'
@@ -49,9 +50,11 @@ async function open(): Promise<Application> {
   )
   const live = new LiveHub(() => database.em.fork())
   const lists = new KeptLists()
+  const disks = new KnownDisks(() => database.em.fork())
   const agendas = new Agendas(
     () => database.em.fork(),
     () => listening.catchUp(),
+    () => disks.get(),
   )
   const listening = await listen(
     url,

@@ -9,6 +9,7 @@ import { barsOf, LaneBar } from './lane-bars.ts'
 import { Lanes, type PlannedJob } from './lanes.ts'
 import type { Machine } from './shared-lanes.ts'
 import { Sharing, sharingOf } from './sharing.ts'
+import type { Disk } from './disks.ts'
 import { VolumeNeed, volumeNeeds } from './storage.ts'
 import {
   byTurn,
@@ -61,7 +62,7 @@ export const WorkSummary = z.object({
   withDrafts: WorkTotals,
   /** Drafts alone. */
   drafts: WorkTotals,
-  /** What is still to be written to each delivery volume, by other orders too. */
+  /** What is still to be written to each disk with delivery volumes, by other orders too. */
   storage: z.array(VolumeNeed),
   bars: z.array(LaneBar),
 })
@@ -120,6 +121,7 @@ export class Agenda {
     machine: Machine,
     ground: ForecastGround,
     at: Date,
+    disks: readonly Disk[] = [],
   ): Turns<Agenda> {
     const isPlanned = (job: JobOutline) => isInHand(job.state) || job.state === 'waiting'
     const wanted = [...own.filter(job => isPlanned(job) || job.state === 'draft'), ...others.filter(isPlanned)].sort(
@@ -160,7 +162,7 @@ export class Agenda {
       released: drafts.length === 0 ? all : yield* totalsOf(known, released),
       withDrafts: all,
       drafts: released.length === 0 ? all : yield* totalsOf(known, drafts),
-      storage: volumeNeeds(orderId, wanted, forecasts),
+      storage: volumeNeeds(orderId, wanted, forecasts, disks),
       bars: yield* barsOf(places, planned),
     })
   }

@@ -9,6 +9,7 @@ import type { Entry } from './entry.ts'
 import type { LaneWork } from './lanes.ts'
 import { rehearse } from './rehearsal.ts'
 import { Relief, reliefsOf } from './relief.ts'
+import { disksOf } from './disks.ts'
 import { knownGround, supposedPlan, type OutlookGround, type SupposedPlan } from './supposed-plan.ts'
 import { Sharing, sharingOf } from './sharing.ts'
 import { fillingOf, VolumeFilling } from './volume-filling.ts'
@@ -88,8 +89,9 @@ export function* outlook(there: OutlookGround, whatIf: WhatIf, at: Date): Turns<
   const sure = sureOrders(plan)
   const room = new Map(whatIf.room.map(({ volumeId, freeBytes }) => [volumeId, freeBytes]))
   const volumes: VolumeFilling[] = []
-  for (const { id, freeBytes } of ground.volumes) {
-    const filling = yield* fillingOf({ id, freeBytes: room.get(id) ?? freeBytes }, plan)
+  for (const { volumeIds, freeBytes } of disksOf(ground.volumes)) {
+    const supposed = volumeIds.flatMap(id => room.get(id) ?? [])
+    const filling = yield* fillingOf({ volumeIds, freeBytes: supposed[0] ?? freeBytes }, plan)
     if (filling) volumes.push(filling)
   }
   const isDue = orders.some(({ dueAt }) => dueAt !== null)

@@ -4,6 +4,7 @@ import type { OpenTime } from '../hours/open-time.ts'
 import { each, type Turns } from '../turns.ts'
 import { announcedEntries, type AnnouncedGround } from './announced-work.ts'
 import { planByDueTime } from './by-due-time.ts'
+import type { VolumeRoom } from './disks.ts'
 import type { Entry } from './entry.ts'
 import { dueOf, EndsOfOrders, secondsUntil, withUnknown, type DueSeconds } from './ends-of-orders.ts'
 import {
@@ -26,8 +27,7 @@ export interface OutlookGround {
   forecasts: ForecastGround
   machine: Machine
   orders: readonly OrderOfOutlook[]
-  /** Delivery volumes, and their room in bytes; null where nobody knows. */
-  volumes: readonly { id: number; freeBytes: number | null }[]
+  volumes: readonly VolumeRoom[]
   /** Jobs that were ever begun, and how many of them had to be begun again: the worker was lost or ended, or a volume was away. */
   repeats: { begun: number; lost: number }
   announced: AnnouncedGround

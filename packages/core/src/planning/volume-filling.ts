@@ -1,11 +1,13 @@
 import { z } from 'zod'
 import { Range, RangeSum, type SharedError } from '../range.ts'
 import { each, type Turns } from '../turns.ts'
-import type { OutlookGround, SupposedPlan } from './supposed-plan.ts'
+import type { Disk } from './disks.ts'
+import type { SupposedPlan } from './supposed-plan.ts'
 
-/** How a delivery volume fills: what is still to be written to it, summed up as jobs end. */
+/** How a disk with delivery volumes fills: what is still to be written to it, summed up as jobs end. */
 export const VolumeFilling = z.object({
-  volumeId: z.int(),
+  /** Those of its volumes that are written to. */
+  volumeIds: z.array(z.int()),
   /** Null where nobody knows. */
   freeBytes: z.number().min(0).nullable(),
   unknown: z.int().min(0),
@@ -19,20 +21,21 @@ export const VolumeFilling = z.object({
 })
 export type VolumeFilling = z.infer<typeof VolumeFilling>
 
-/** Steps that are told of a volume at most. */
+/** Steps that are told of a disk at most. */
 const mostSteps = 120
 
-/** How a volume fills; null where nothing is written to it. */
+/** How a disk fills; null where nothing is written to it. */
 export function* fillingOf(
-  { id, freeBytes }: OutlookGround['volumes'][number],
+  { volumeIds, freeBytes }: Disk,
   { entries, ends: { places } }: Pick<SupposedPlan, 'entries' | 'ends'>,
 ): Turns<VolumeFilling | null> {
   const whole = new RangeSum()
   const ending: { end: number; bytes: Range; shared: SharedError | null }[] = []
-  let [written, unknown] = [0, 0]
+  const written = new Set<number>()
+  let unknown = 0
   yield* each(entries, ({ id: jobId, output }) => {
-    if (output?.volumeId !== id) return
-    written++
+    if (!output || !volumeIds.includes(output.volumeId)) return
+    written.add(output.volumeId)
     const { bytes, shared } = output
     if (!bytes) {
       unknown++
@@ -42,7 +45,7 @@ export function* fillingOf(
     const end = places.get(jobId)?.end.expected
     if (end !== undefined) ending.push({ end, bytes, shared })
   })
-  if (written === 0) return null
+  if (written.size === 0) return null
   ending.sort((a, b) => a.end - b.end)
   yield
   const sum = new RangeSum()
@@ -55,7 +58,7 @@ export function* fillingOf(
     freeBytes === null ? null : (steps.find(({ bytes }) => bytes[bound] > freeBytes)?.seconds ?? null)
   const every = Math.ceil(steps.length / mostSteps)
   return {
-    volumeId: id,
+    volumeIds: volumeIds.filter(id => written.has(id)),
     freeBytes,
     unknown,
     bytes: whole.range(),

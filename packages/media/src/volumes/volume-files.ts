@@ -171,25 +171,27 @@ async function sorted(
     : refuse('It is neither a file nor a directory.')
 }
 
-/** Free and total bytes of the disk that a volume lies on, and why it cannot serve. A volume that is not mounted has no free bytes. */
+const unknownSpace = { disk: null, freeBytes: null, totalBytes: null }
+
+/** The disk that a volume lies on, its free and total bytes, and why it cannot serve. A volume that is not mounted has no free bytes. */
 export async function spaceOfVolume(volume: MarkedVolume, mustWrite: boolean): ReturnType<typeof spaceOf> {
   try {
     // A page waits no longer than this for a disk to say how full it is.
     return await answering(volume.path, async () => spaceOf(await realRoot(volume), mustWrite), 3000)
   } catch (error) {
     if (!(error instanceof VolumeProblem)) throw error
-    return { freeBytes: null, totalBytes: null, problem: error.message }
+    return { ...unknownSpace, problem: error.message }
   }
 }
 
-/** Free and total bytes of the disk that a directory lies on, and why it cannot serve. */
+/** The disk that a directory lies on, its free and total bytes, and why it cannot serve. */
 export async function spaceOf(
   directory: string,
   mustWrite: boolean,
-): Promise<{ freeBytes: number | null; totalBytes: number | null; problem: string | null }> {
+): Promise<{ disk: string | null; freeBytes: number | null; totalBytes: number | null; problem: string | null }> {
   try {
-    const disk = await statfs(directory)
-    const space = { freeBytes: disk.bavail * disk.bsize, totalBytes: disk.blocks * disk.bsize }
+    const [disk, { dev }] = await Promise.all([statfs(directory), stat(directory)])
+    const space = { disk: String(dev), freeBytes: disk.bavail * disk.bsize, totalBytes: disk.blocks * disk.bsize }
     try {
       await access(
         directory,
@@ -203,7 +205,7 @@ export async function spaceOf(
     }
     return { ...space, problem: null }
   } catch {
-    return { freeBytes: null, totalBytes: null, problem: 'The directory is not there. Is its disk connected?' }
+    return { ...unknownSpace, problem: 'The directory is not there. Is its disk connected?' }
   }
 }
 

@@ -1,18 +1,19 @@
 <script setup lang="ts">
-import { describeBytes, describeBytesRange, describeCount, type Supposed } from '@hematine/core'
+import { describeBytes, describeBytesRange, describeCount, type Supposed, type VolumeRecord } from '@hematine/core'
 import { computed } from 'vue'
+import { nameOfDisk } from '~/composables/disk-names'
 import { moment } from '~/composables/times'
 import type { Outlook } from '~/composables/useOutlook'
 
-/** Delivery volumes that something is still to be written to: as it is and, below it, as is supposed. */
-const { asIs, ifSo, names } = defineProps<{ asIs: Outlook; ifSo: Outlook | null; names: ReadonlyMap<number, string> }>()
+/** Disks with delivery volumes that something is still to be written to: as it is and, below it, as is supposed. */
+const { asIs, ifSo, volumes } = defineProps<{ asIs: Outlook; ifSo: Outlook | null; volumes: readonly VolumeRecord[] }>()
 const supposed = defineModel<Supposed>({ required: true })
 
 type Volume = Outlook['volumes'][number]
 const gigabyte = 1e9
 const rows = computed(() => {
-  const then = new Map(ifSo?.volumes.map(entry => [entry.volumeId, entry]))
-  return asIs.volumes.map(now => ({ now, then: then.get(now.volumeId) ?? null }))
+  const then = (now: Volume) => ifSo?.volumes.find(({ volumeIds }) => volumeIds.some(id => now.volumeIds.includes(id)))
+  return asIs.volumes.map(now => ({ now, then: then(now) ?? null }))
 })
 
 /** When a volume is full, in words. */
@@ -31,15 +32,15 @@ const isFull = ({ fullEarlySeconds, bytes, freeBytes }: Volume) =>
 
 function supposeRoom(volume: Volume, event: Event): void {
   const gigabytes = (event.target as HTMLInputElement).valueAsNumber
-  const others = supposed.value.room.filter(({ volumeId }) => volumeId !== volume.volumeId)
+  const others = supposed.value.room.filter(({ volumeId }) => !volume.volumeIds.includes(volumeId))
   const isOwn = !Number.isFinite(gigabytes) || gigabytes < 0 || gigabytes === inGigabytes(volume.freeBytes)
-  const room = isOwn ? others : [...others, { volumeId: volume.volumeId, freeBytes: gigabytes * gigabyte }]
+  const room = isOwn ? others : [...others, { volumeId: volume.volumeIds[0]!, freeBytes: gigabytes * gigabyte }]
   supposed.value = { ...supposed.value, room }
 }
-const nameOf = ({ volumeId }: Volume) => names.get(volumeId) ?? `Volume ${volumeId}`
+const nameOf = ({ volumeIds }: Volume) => nameOfDisk(volumeIds, volumes)
 const inGigabytes = (bytes: number | null) => (bytes === null ? null : Math.round(bytes / (gigabyte / 10)) / 10)
 const roomOf = (volume: Volume) => {
-  const entry = supposed.value.room.find(({ volumeId }) => volumeId === volume.volumeId)
+  const entry = supposed.value.room.find(({ volumeId }) => volume.volumeIds.includes(volumeId))
   return inGigabytes(entry ? entry.freeBytes : volume.freeBytes)
 }
 </script>
@@ -56,7 +57,7 @@ const roomOf = (volume: Volume) => {
       </tr>
     </thead>
     <tbody>
-      <tr v-for="{ now, then } in rows" :key="now.volumeId">
+      <tr v-for="{ now, then } in rows" :key="now.volumeIds.join()">
         <td>{{ nameOf(now) }}</td>
         <td class="number">
           {{ describeBytesRange(now.bytes)

@@ -123,7 +123,7 @@ async function remove(): Promise<void> {
       No worker has a lane, so nothing has an end. Give one some in
       <NuxtLink to="/equipment">Equipment</NuxtLink>.
     </p>
-    <p v-for="volume in tooFull" :key="volume.volumeId" class="warning look" role="status">
+    <p v-for="volume in tooFull" :key="volume.volumeIds[0]" class="warning look" role="status">
       {{ volume.bytes.low > volume.freeBytes ? 'The results do not fit' : 'The results may not fit' }} on
       {{ volume.name }}: {{ describeBytesRange(volume.bytes) }} are still to be written there<template
         v-if="volume.ofOthers.expected > 0"

@@ -12,6 +12,7 @@ import VolumeChart from '~/components/balance/VolumeChart.vue'
 import VolumeProspects from '~/components/balance/VolumeProspects.vue'
 import EmptyState from '~/components/common/EmptyState.vue'
 import TakenOrder from '~/components/common/TakenOrder.vue'
+import { nameOfDisk } from '~/composables/disk-names'
 import { dueMarks, spanOf, spanWith } from '~/composables/time-axis'
 import { useOpenTime } from '~/composables/useHours'
 import { supposedWords } from '~/composables/supposed-words'
@@ -35,7 +36,6 @@ const codes = computed(() => new Map(shown.value?.orders.map(({ id, code }) => [
 /** What a bar of the lanes is of, where that does not say itself. */
 const codeOf = ({ orderId }: LaneBar) =>
   orderId === null || orderId === rushOrderId ? '' : (codes.value.get(orderId) ?? '')
-const names = computed(() => new Map(order.deliveryVolumes.map(volume => [volume.id, volume.name])))
 const marks = computed(() => dueMarks(shown.value?.orders ?? [], at.value))
 const span = computed(() => spanWith(marks.value, spanOf(shown.value?.all.end ?? null)))
 /** When jobs rest, as is shown. */
@@ -145,7 +145,13 @@ async function setDue(): Promise<void> {
           <span v-if="isFull" class="muted">{{ mostKept }} are kept: forget one first.</span>
         </form>
         <KeptSuppositions v-if="kept.kept.value.length > 0" :as-is="asIs" :kept="kept" @suppose="suppose" />
-        <VolumeProspects v-if="asIs.volumes.length > 0" v-model="supposed" :as-is="asIs" :if-so="ifSo" :names="names" />
+        <VolumeProspects
+          v-if="asIs.volumes.length > 0"
+          v-model="supposed"
+          :as-is="asIs"
+          :if-so="ifSo"
+          :volumes="order.deliveryVolumes"
+        />
         <p class="muted words">
           <template v-if="ifSo">Upper lines: as it is. Lower lines: what if. Nothing is changed by it. </template>Ends
           lie within their ranges nine times out of ten; lateness is counted from the middle. Chances are counted in
@@ -168,11 +174,11 @@ async function setDue(): Promise<void> {
       <figure v-if="shown && shown.bars.length > 0" class="charts" aria-label="Lanes and storage over time">
         <VolumeChart
           v-for="volume in shown.volumes.filter(({ steps }) => steps.length > 0)"
-          :key="volume.volumeId"
+          :key="volume.volumeIds.join()"
           :begin="at"
           :span="span"
           :volume="volume"
-          :name="names.get(volume.volumeId) ?? ''"
+          :name="nameOfDisk(volume.volumeIds, order.deliveryVolumes)"
         />
         <LaneChart
           :begin="at"

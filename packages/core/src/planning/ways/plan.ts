@@ -8,6 +8,7 @@ import { EndsOfOrders, secondsUntil } from '../ends-of-orders.ts'
 import { Lanes, type LaneWork } from '../lanes.ts'
 import { byTurn, laneWork, releasedWork, sharedSize, type ForecastGround, type JobOutline } from '../outline.ts'
 import type { Machine } from '../shared-lanes.ts'
+import { disksOf, type VolumeRoom } from '../disks.ts'
 import { bytesLeft } from '../storage.ts'
 import { choose, comesTo, type Choosing } from './choosing.ts'
 import { countedXpsnr, type LotWays, type Way } from './lot-ways.ts'
@@ -22,8 +23,7 @@ export interface WaysGround {
   machine: Machine
   /** Of lots, by number. */
   names: ReadonlyMap<number, string>
-  /** Delivery volumes, and their room in bytes; null where nobody knows. */
-  volumes: readonly { id: number; freeBytes: number | null }[]
+  volumes: readonly VolumeRoom[]
 }
 
 /** How often time is taken for shorter than it is, where jobs do not fit into it as a liquid would. */
@@ -314,18 +314,20 @@ export class WaysPlan {
   private roomBeside(own: readonly JobOutline[], released: readonly JobOutline[]): number | null {
     const ids = new Set(own.map(({ deliveryVolumeId }) => deliveryVolumeId))
     let room = 0
-    for (const id of ids) {
-      const free = this.ground.volumes.find(volume => volume.id === id)?.freeBytes ?? null
-      if (free === null) return null
+    for (const { volumeIds, freeBytes } of disksOf(this.ground.volumes)) {
+      const written = volumeIds.filter(id => ids.delete(id))
+      if (written.length === 0) continue
+      if (freeBytes === null) return null
       const taken = released
-        .filter(({ deliveryVolumeId }) => deliveryVolumeId === id)
+        .filter(({ deliveryVolumeId }) => volumeIds.includes(deliveryVolumeId))
         .reduce((sum, job) => {
           const forecast = this.forecastFor(job)
           return sum + (forecast ? bytesLeft(job, forecast).expected : 0)
         }, 0)
-      room += Math.max(0, free - taken)
+      room += Math.max(0, freeBytes - taken)
     }
-    return ids.size > 0 ? room : null
+    // Of a volume that nobody told of, no room is known.
+    return own.length > 0 && ids.size === 0 ? room : null
   }
 
   private workOf(job: JobOutline): LaneWork | null {
