@@ -5,11 +5,13 @@ import {
   describeCount,
   describeDuration,
   describeDurationRange,
+  disksOf,
 } from '@hematine/core'
 import { mdiPencilOutline, mdiPlus } from '@mdi/js'
 import { computed, ref } from 'vue'
 import OrderDialog from './OrderDialog.vue'
 import ScarceBar from './ScarceBar.vue'
+import { nameOfDisk } from '~/composables/disk-names'
 import { moment, untilWords } from '~/composables/times'
 import { databaseAway } from '~/composables/useCall'
 import { useClock } from '~/composables/useClock'
@@ -47,10 +49,13 @@ const deviceTime = computed(() => {
 const storage = computed(() => {
   const [scarcest] = order.storage
   if (scarcest) {
-    const { bytes, freeBytes, name } = scarcest
+    const { bytes, freeBytes, volumeIds } = scarcest
+    // There is little room: a disk is told by one of its volumes, and only beside another one.
+    const name =
+      disksOf(order.deliveryVolumes).length > 1 ? `, ${nameOfDisk(volumeIds.slice(0, 1), order.deliveryVolumes)}` : ''
     return {
       part: bytes.expected / Math.max(1, freeBytes),
-      words: `${describeBytesRange(bytes)} of ${describeBytes(freeBytes)}${order.deliveryVolumes.length > 1 ? `, ${name}` : ''}`,
+      words: `${describeBytesRange(bytes)} of ${describeBytes(freeBytes)}${name}`,
       tone: bytes.high > freeBytes ? 'look' : '',
     }
   }
