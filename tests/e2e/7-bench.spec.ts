@@ -114,8 +114,9 @@ test("variants are tried, compared and chosen; the choice becomes the lot's trea
       .locator('canvas')
       .nth(index)
       .evaluate((canvas: HTMLCanvasElement) => {
-        const { data } = canvas.getContext('2d')!.getImageData(0, canvas.height >> 1, canvas.width, 1)
-        return new Set(data).size > 8
+        const { data } = canvas.getContext('2d')!.getImageData(0, 0, canvas.width, canvas.height)
+        // Some samples all over it: of a difference most is nearly black.
+        return new Set(data.filter((_, index) => index % 61 === 0)).size > 8
       })
   for (const index of [0, 1, 2]) await expect.poll(() => hasPicture(index)).toBe(true)
   await expectAccessible(page)
