@@ -14,9 +14,10 @@ export interface Scene {
   title?: string
 }
 
-/** How a story is drawn: wide, at a number of lines. Drawing takes most of the time, so a small clip is drawn small. */
+/** How a story is drawn: wide, at a number of lines. */
 export interface Stage {
-  lines: 1080 | 720 | 360
+  /** A small picture made of a large one has the sharp edges that show its blocks; a large one is drawn at its own size. */
+  lines: 1080 | 720
   /** Frames a second as the libraries write it. */
   rate: string
   /** Luma and chroma of the result. */
@@ -31,10 +32,12 @@ function sceneFilters(scene: Scene, layer: (name: string) => string, stage: Stag
   const { lines, rate, matrix = 'smpte170m' } = stage
   const whole = (length: number) => Math.round((length * lines) / 1080)
   const [width, height] = [whole(1920), lines]
-  const place = (x: string, y: string) => `x='(${x})*${lines}/1080':y='(${y})*${lines}/1080'`
+  const length = (expression: string) => (lines === 1080 ? `'${expression}'` : `'(${expression})*${lines}/1080'`)
+  const place = (x: string, y: string) => `x=${length(x)}:y=${length(y)}`
+  const size = lines === 1080 ? '' : `w=iw*${lines}/1080:h=ih*${lines}/1080:flags=area:`
   // Layers are RGB in full range; the range and matrix of the result are chosen here, not left to negotiation.
   const movie = (name: string, format = 'yuva420p') =>
-    `movie=${quoteOption(layer(name))},scale=w=iw*${lines}/1080:h=ih*${lines}/1080:flags=area:out_range=tv:out_color_matrix=${matrix},format=${format}`
+    `movie=${quoteOption(layer(name))},scale=${size}out_range=tv:out_color_matrix=${matrix},format=${format}`
   const parts = [
     `color=c=black:s=${width}x${height}:r=${rate}:d=${scene.seconds},format=yuv420p,setparams=range=tv:colorspace=${matrix}[c${at}]`,
     `${movie(scene.name, 'yuv420p')}[g${at}]`,
