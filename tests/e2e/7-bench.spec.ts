@@ -1,5 +1,5 @@
 import { readFile } from 'node:fs/promises'
-import { expect, test, type Page } from '@playwright/test'
+import { expect, test, type APIRequestContext, type Page } from '@playwright/test'
 import { expectAccessible, expectNoPageScroll, releaseJob, sourceCalled, untilState, volumeOf } from './support.ts'
 
 /** The Bench by hand-like steps: two variants made, compared, one chosen and given to a lot. */
@@ -18,6 +18,17 @@ async function openBench(page: Page, sourceName: string): Promise<{ sourceId: nu
   await page.goto(`/bench?lot=${lotId}&source=${id}`)
   await expect(page.getByRole('complementary', { name: 'Treatment' })).toBeVisible()
   return { sourceId: id, lotId: lotId! }
+}
+
+/** What a source is drafted with now; the draft is removed. */
+async function treatmentOfDraft(request: APIRequestContext, sourceId: number): Promise<string | null> {
+  const { jobs } = (await (
+    await request.post('/api/jobs', {
+      data: { deliveryVolumeId: await volumeOf(request, 'delivery'), wishes: [{ sourceId, specKey: 'small-mkv' }] },
+    })
+  ).json()) as { jobs: { id: number; treatmentName: string | null }[] }
+  await request.post('/api/jobs/actions', { data: { ids: [jobs[0]!.id], action: 'remove' } })
+  return jobs[0]!.treatmentName
 }
 
 test('a treatment is put together: order, refusals, what comes out', async ({ page }) => {
@@ -173,13 +184,7 @@ test("variants are tried, compared and chosen; the choice becomes the lot's trea
   await expectAccessible(page)
   await keep.getByRole('button', { name: 'Give it to 1 lot' }).click()
   await expect(page.getByText('Interview clean v1', { exact: true })).toBeVisible()
-  const drafted = (await (
-    await request.post('/api/jobs', {
-      data: { deliveryVolumeId: await volumeOf(request, 'delivery'), wishes: [{ sourceId, specKey: 'small-mkv' }] },
-    })
-  ).json()) as { jobs: { id: number; treatmentName: string }[] }
-  expect(drafted.jobs[0]!.treatmentName).toBe('Interview clean v1')
-  await request.post('/api/jobs/actions', { data: { ids: [drafted.jobs[0]!.id], action: 'remove' } })
+  expect(await treatmentOfDraft(request, sourceId)).toBe('Interview clean v1')
   await page.goto('/library?shelf=treatments')
   await expect(page.getByRole('cell', { name: 'Interview clean v1' })).toBeVisible()
   await expectAccessible(page)
@@ -281,4 +286,21 @@ test('a treatment travels as a file, and a file that is none is refused with a s
     buffer: Buffer.from('{"steps":[{"kind":"polish"}]}'),
   })
   await expect(page.getByText(/^not.json is no treatment: steps.0.kind/)).toBeVisible()
+})
+
+test('a source that is put into another lot while it is looked at is followed there', async ({ page, request }) => {
+  const { sourceId, lotId } = await openBench(page, 'Harbour inspection tape 13.dv')
+  await expect(page.getByText('Harbour inspection tape 13.dv')).toBeVisible()
+  const moved = await request.post('/api/lots/moves', { data: { sourceIds: [sourceId], lotId: null } })
+  expect(moved.ok()).toBe(true)
+  const { lotId: other } = await sourceCalled(request, 'Harbour inspection tape 13.dv')
+  expect(other).not.toBe(lotId)
+  await expect(page).toHaveURL(new RegExp(`lot=${other}\\b.*source=${sourceId}\\b`))
+  await expect(page.getByText('Harbour inspection tape 13.dv')).toBeVisible()
+  await page.getByRole('button', { name: 'Keep', exact: true }).click()
+  await page.getByRole('dialog').getByLabel('Name').fill('Tape thirteen')
+  await page.getByRole('dialog').getByRole('button', { name: 'Give it to 1 lot' }).click()
+  await expect(page.getByText('Tape thirteen v1', { exact: true })).toBeVisible()
+  expect(await treatmentOfDraft(request, sourceId)).toBe('Tape thirteen v1')
+  await request.post('/api/lots/groupings', { data: { sourceIds: [sourceId] } })
 })

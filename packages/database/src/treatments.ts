@@ -54,13 +54,16 @@ export async function keepTreatment(em: EntityManager, name: string, steps: read
   })
 }
 
-/** Gives lots a treatment, or takes it from them. */
+/** Gives lots a treatment, or takes it from them. @throws Problem when one of them, or the treatment, is gone; then none has it */
 export async function treatLots(
   em: EntityManager,
   lotIds: readonly number[],
   treatmentId: number | null,
 ): Promise<void> {
-  if (treatmentId !== null) found(await em.findOne(TreatmentEntity, treatmentId), 'treatment', treatmentId)
-  const changed = await em.nativeUpdate(LotEntity, { id: { $in: [...lotIds] } }, { treatment: treatmentId } as never)
-  if (changed < lotIds.length) throw new Problem(404, 'not-found', 'Some of these lots are gone. Load the page again.')
+  await em.transactional(async tx => {
+    if (treatmentId !== null) found(await tx.findOne(TreatmentEntity, treatmentId), 'treatment', treatmentId)
+    const changed = await tx.nativeUpdate(LotEntity, { id: { $in: [...lotIds] } }, { treatment: treatmentId } as never)
+    if (changed < lotIds.length)
+      throw new Problem(404, 'not-found', 'Some of these lots are gone. Load the page again.')
+  })
 }

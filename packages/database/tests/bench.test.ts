@@ -164,7 +164,9 @@ describe('treatments', () => {
     expect((await listJobs(db.em(), { ids: [jobs[1]!.id] }))[0]!.treatmentName).toBe('Tape clean v1')
     await treatLots(db.em(), [lotId], null)
     expect((await draftJobs(db.em(), db.queue, wishes.slice(0, 1), deliveryId)).jobs[0]!.treatmentName).toBeNull()
-    await expect(treatLots(db.em(), [9999], one.id)).rejects.toThrow('Some of these lots are gone.')
+    await expect(treatLots(db.em(), [lotId, 9999], one.id)).rejects.toThrow('Some of these lots are gone.')
+    // All or none.
+    expect((await listLots(db.em(), orderId, [])).find(lot => lot.id === lotId)).toMatchObject({ treatmentId: null })
   })
 })
 

@@ -44,6 +44,8 @@ const source = ref<SourceRecord | null>(null)
 const isReading = ref(true)
 const steps = ref<Step[]>([])
 const reasons = ref(new Map<string, string>())
+/** Steps that measurements propose. */
+const proposed = ref<Step[]>([])
 const application = ref<CallAnswer<'applySteps'> | null>(null)
 const moments = ref<Moment[]>([])
 const momentsByHand = ref(false)
@@ -66,21 +68,15 @@ const specKey = computed({
     ;(isSound.value ? chosenSoundSpec : chosenSpec).value = key
   },
 })
-const lot = computed(
-  () => choices.value.find(entry => entry.id === Number(route.query.lot)) ?? choices.value[0] ?? null,
-)
+/** Where the source that is looked at went when it was measured: from the lot of the address, which may be gone, into another one. */
+const followed = ref<{ from: number; to: number } | null>(null)
+const lot = computed(() => {
+  const asked = Number(route.query.lot)
+  const id = followed.value && Object.is(followed.value.from, asked) ? followed.value.to : asked
+  return choices.value.find(entry => entry.id === id) ?? choices.value[0] ?? null
+})
 const treatment = computed(() => order.treatments.find(entry => entry.id === lot.value?.treatmentId) ?? null)
 const isChanged = computed(() => JSON.stringify(steps.value) !== JSON.stringify(treatment.value?.steps ?? []))
-
-watch(
-  () => [order.order?.id, order.sourceChange.count],
-  async () => {
-    if (!order.order) return
-    lots.value = (await notices.attempt(() => call('listLots', { query: { orderId: order.order!.id } }))) ?? lots.value
-    if (choices.value.length === 0) isReading.value = false
-  },
-  { immediate: true },
-)
 
 watch(
   () => lot.value?.id,
@@ -90,6 +86,7 @@ watch(
     const answer = await notices.attempt(() =>
       call('listSources', { query: { orderId: order.order!.id, lotId: id, limit: 200 } }),
     )
+    if (lot.value?.id !== id) return
     members.value = answer?.rows.filter(row => row.state === 'ready') ?? []
     isReading.value = false
   },
@@ -99,6 +96,26 @@ watch(
 const standing = computed(
   () => members.value.find(row => row.id === Number(route.query.source)) ?? members.value[0] ?? null,
 )
+
+/** Reads the lots. A source that is looked at may have been put into another one when it was measured: then it is followed there. */
+async function readLots(): Promise<void> {
+  if (!order.order) return
+  const id = standing.value?.id
+  const [present, record] = await Promise.all([
+    notices.attempt(() => call('listLots', { query: { orderId: order.order!.id } })),
+    id ? call('readSource', { parameters: { id } }).catch(() => null) : null,
+  ])
+  if (!present) return
+  const to = record?.lotId ?? null
+  const isElsewhere = to !== null && to !== lot.value?.id && present.some(entry => entry.id === to)
+  const goesAlong = isElsewhere && standing.value?.id === id
+  if (goesAlong) followed.value = { from: Number(route.query.lot), to }
+  lots.value = present
+  if (choices.value.length === 0) isReading.value = false
+  if (goesAlong) await router.replace({ query: { lot: to, source: id } })
+}
+watch(() => [order.order?.id, order.sourceChange.count], readLots, { immediate: true })
+
 watch(
   () => standing.value?.id,
   async id => {
@@ -116,20 +133,33 @@ watch(
     source.value = record ?? null
     moments.value = answer?.moments ?? []
     momentsByHand.value = answer?.byHand ?? false
-    reasons.value = new Map((suggested ?? []).map(entry => [JSON.stringify(entry.step), entry.because]))
-    steps.value = treatment.value?.steps ?? (suggested ?? []).map(entry => entry.step)
+    takeReasons(suggested ?? [])
+    steps.value = treatment.value?.steps ?? [...proposed.value]
   },
   { immediate: true },
 )
 
-/** A measurement that ends while the source is looked at gives it better moments. */
+function takeReasons(suggested: CallAnswer<'suggestSteps'>): void {
+  proposed.value = suggested.map(entry => entry.step)
+  reasons.value = new Map(suggested.map(entry => [JSON.stringify(entry.step), entry.because]))
+}
+
+/** A measurement that ends while the source is looked at gives it better moments, and proposes other steps where nobody has touched those that were proposed. */
 watch(
   () => order.sourceChange,
   async ({ ids }) => {
     const id = source.value?.id
-    if (!id || !ids.has(id) || momentsByHand.value || current.value.length > 0) return
-    const answer = await call('readMoments', { parameters: { id } }).catch(() => null)
-    if (answer && source.value?.id === id) moments.value = answer.moments
+    if (!id || !ids.has(id)) return
+    const [answer, suggested] = await Promise.all([
+      call('readMoments', { parameters: { id } }).catch(() => null),
+      call('suggestSteps', { parameters: { id } }).catch(() => null),
+    ])
+    if (source.value?.id !== id) return
+    if (answer && !momentsByHand.value && current.value.length === 0) moments.value = answer.moments
+    if (!suggested) return
+    const isUntouched = !treatment.value && dequal(steps.value, proposed.value)
+    takeReasons(suggested)
+    if (isUntouched && !dequal(steps.value, proposed.value)) steps.value = [...proposed.value]
   },
 )
 
@@ -226,7 +256,7 @@ function choose(trial: TrialRecord): void {
 
 async function kept(record: TreatmentRecord): Promise<void> {
   steps.value = record.steps
-  lots.value = (await notices.attempt(() => call('listLots', { query: { orderId: order.order!.id } }))) ?? lots.value
+  await readLots()
 }
 
 function takeTreatment(id: number): void {

@@ -52,13 +52,18 @@ async function keep(): Promise<void> {
   const treatment = await notices.attempt(() =>
     call('keepTreatment', { body: { name: name.value.trim(), steps: [...steps] } }),
   )
-  if (treatment && chosen.value.length > 0)
-    await notices.attempt(() => call('treatLots', { body: { lotIds: chosen.value, treatmentId: treatment.id } }))
+  const isGiven =
+    treatment && chosen.value.length > 0
+      ? await notices.attempt(async () => {
+          await call('treatLots', { body: { lotIds: chosen.value, treatmentId: treatment.id } })
+          return true
+        })
+      : false
   busy.value = false
   if (!treatment) return
   await order.loadTreatments()
   notices.done(
-    `${treatment.name} v${treatment.version} is kept${chosen.value.length > 0 ? ` and given to ${chosen.value.length} ${chosen.value.length === 1 ? 'lot' : 'lots'}` : ''}.`,
+    `${treatment.name} v${treatment.version} is kept${isGiven ? ` and given to ${chosen.value.length} ${chosen.value.length === 1 ? 'lot' : 'lots'}` : ''}.`,
   )
   open.value = false
   emit('kept', treatment)
