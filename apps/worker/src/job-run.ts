@@ -247,7 +247,7 @@ export class JobRun implements Pausable {
       let finished = await findFinished(directory, job)
       if (!finished) {
         const input = await inputOf(this.em, source)
-        const identityNow = () => answering(sourceVolume.path, () => identityOf(input)).catch(asGone)
+        const identityNow = () => answering(sourceVolume.path, heard => identityOf(input, heard)).catch(asGone)
         // Of a sequence that was read before its gaps and rate counted, what it is now is where it starts from.
         const known = job.identity ?? source.identity ?? (await identityNow())
         const hasChanged = async () => (await identityNow()) !== known

@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto'
 import { execFileSync } from 'node:child_process'
 import { mkdir, readdir, readFile, rename, rm, symlink, utimes, writeFile } from 'node:fs/promises'
 import path from 'node:path'
-import { describe, expect, test } from 'vitest'
+import { describe, expect, test, vi } from 'vitest'
 import { answering } from '../src/volumes/answering.ts'
 import {
   checkFolders,
@@ -289,5 +289,33 @@ describe('a disk that does not answer', () => {
     answer('late')
     await new Promise(resolve => setTimeout(resolve, 1))
     expect(await answering('/mnt/away', async () => 'back')).toBe('back')
+  })
+
+  test('is not one that is slow: an answer that comes in parts may take as long as it takes', async () => {
+    vi.useFakeTimers()
+    try {
+      const inParts = (parts: number) =>
+        answering(
+          '/mnt/slow',
+          async heard => {
+            for (let part = 0; part < parts; part++) {
+              await new Promise(resolve => setTimeout(resolve, 15_000))
+              heard()
+            }
+            return 'all'
+          },
+          20_000,
+        )
+      const answer = inParts(10)
+      await vi.advanceTimersByTimeAsync(150_000)
+      expect(await answer).toBe('all')
+      // What was heard before does not help a disk that falls silent then.
+      const silent = answering('/mnt/slow', heard => (heard(), new Promise(() => undefined)), 20_000)
+      const told = expect(silent).rejects.toThrow('/mnt/slow lies on does not answer')
+      await vi.advanceTimersByTimeAsync(20_000)
+      await told
+    } finally {
+      vi.useRealTimers()
+    }
   })
 })

@@ -10,11 +10,12 @@ const silent = new Map<string, number>()
  * Asks something of a volume's disk, for a limited time. A mount that is gone holds up for good whoever asks it; while one question stands, no further one
  * is asked, so that it takes away a thread or two and not all.
  * @param root the volume's path, as it is registered
+ * @param ask is handed what it calls at each part of a long answer; the time begins anew with it, since a disk that answers in parts is there
  * @throws VolumeProblem when no answer comes
  */
 export async function answering<Result>(
   root: string,
-  ask: () => Promise<Result>,
+  ask: (heard: () => void) => Promise<Result>,
   milliseconds = patienceMilliseconds,
 ): Promise<Result> {
   const problem = () =>
@@ -23,10 +24,14 @@ export async function answering<Result>(
       'away',
     )
   if (silent.has(root)) throw problem()
-  const answer = ask()
   let limit: NodeJS.Timeout | undefined
+  let isLate = false
+  const answer = ask(() => {
+    if (!isLate) limit?.refresh()
+  })
   const tooLate = new Promise<never>((_, reject) => {
     limit = setTimeout(() => {
+      isLate = true
       silent.set(root, (silent.get(root) ?? 0) + 1)
       const answered = () => {
         const left = silent.get(root)! - 1

@@ -86,15 +86,15 @@ export interface Listing {
   refused: { name: string; reason: string }[]
 }
 
-/** For a hundred thousand frames on a slow disk. */
+/** The names of a hundred thousand frames come in one answer, and a slow disk takes its time for it. */
 const listMilliseconds = 120_000
 
 /** Lists a directory of a volume; numbered pictures appear as sequences. @throws VolumeProblem */
 export function listDirectory(root: string, relative: string): Promise<Listing> {
-  return answering(root, () => listReal(root, relative), listMilliseconds)
+  return answering(root, heard => listReal(root, relative, heard), listMilliseconds)
 }
 
-async function listReal(root: string, relative: string): Promise<Listing> {
+async function listReal(root: string, relative: string, heard: () => void): Promise<Listing> {
   const directory = await resolveInside(root, relative)
   const realRoot = await realpath(root)
   const listing: Listing = { directories: [], linkedDirectories: [], files: [], sequences: [], discs: [], refused: [] }
@@ -105,6 +105,7 @@ async function listReal(root: string, relative: string): Promise<Listing> {
       entries.slice(first, first + entriesAtOnce).map(entry => sorted(entry, directory, realRoot)),
     )
     for (const part of parts) part(listing)
+    heard()
   }
   const { sequences, rest } = findSequences(listing.files.map(file => file.name))
   const alone = new Set(rest)
@@ -209,10 +210,15 @@ export async function spaceOf(
   }
 }
 
-/** Tells the state of an input's files: changes when a file is replaced or written to. @throws VolumeProblem when one of them is not a regular file */
-export async function identityOf(input: MediaInput): Promise<string> {
+/**
+ * Tells the state of an input's files: changes when a file is replaced or written to.
+ * @param heard called as each of its files has answered; there may be a hundred thousand
+ * @throws VolumeProblem when one of them is not a regular file
+ */
+export async function identityOf(input: MediaInput, heard: () => void = () => undefined): Promise<string> {
   const one = async (file: string) => {
     const facts = await stat(file)
+    heard()
     // A pipe would hold up whoever opens it for good.
     if (!facts.isFile())
       throw new VolumeProblem(
@@ -224,7 +230,7 @@ export async function identityOf(input: MediaInput): Promise<string> {
   if (input.kind === 'file') return one(input.path)
   if (input.kind === 'join')
     return createHash('sha256')
-      .update((await Promise.all(input.parts.map(part => identityOf(part.input)))).join('\n'))
+      .update((await Promise.all(input.parts.map(part => identityOf(part.input, heard)))).join('\n'))
       .digest('hex')
   if (input.kind === 'title') {
     const files = [...new Set(input.parts.map(part => part.path))]
