@@ -1,15 +1,7 @@
 import { rm } from 'node:fs/promises'
 import { constants, setPriority } from 'node:os'
 import { deriveTreatment, hasSoundUnit, pictureSpecs, type Step } from '@hematine/core'
-import {
-  deliver,
-  makeSegment,
-  makeSound,
-  readFacts,
-  silenceLibraries,
-  transcode,
-  type MediaInput,
-} from '@hematine/media'
+import { deliver, makeSegment, makeSound, readFacts, setUpLibraries, transcode, type MediaInput } from '@hematine/media'
 
 /**
  * The bare script: the same libraries, settings and file as a job, in a plain process without database, queue, progress or supervision. It says what it took in
@@ -18,7 +10,7 @@ import {
  */
 const [source, specKey, outputPath, what, steps] = process.argv.slice(2) as [string, string, string, string, string]
 setPriority(constants.priority.PRIORITY_BELOW_NORMAL)
-silenceLibraries()
+setUpLibraries()
 const input: MediaInput = { kind: 'file', path: source }
 const facts = await readFacts(input)
 const spec = pictureSpecs.find(entry => entry.key === specKey)!

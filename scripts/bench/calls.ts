@@ -1,6 +1,6 @@
 import { rmSync } from 'node:fs'
 import path from 'node:path'
-import { silenceLibraries } from '@hematine/media'
+import { setUpLibraries } from '@hematine/media'
 import { CodecCalls } from '@hematine/media/ground/codec-calls'
 import { Codec, CodecContext, FormatContext, Frame, Packet } from 'node-av/lib'
 import { writeClip } from '../../packages/demo/src/write-clip.ts'
@@ -76,7 +76,7 @@ const median = (values: number[]) => [...values].sort((a, b) => a - b)[Math.floo
 
 /** `npm run bench:calls`. Ends with an error when ways do not decode as many frames. */
 export async function benchCalls(): Promise<void> {
-  silenceLibraries()
+  setUpLibraries()
   const directory = temporaryDirectory('hematine-bench-calls-')
   try {
     console.log(`Processor time to read and decode a frame, median of ${rounds} rounds, in microseconds`)

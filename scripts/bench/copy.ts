@@ -2,7 +2,7 @@ import { copyFileSync, rmSync, statSync } from 'node:fs'
 import { cpus } from 'node:os'
 import path from 'node:path'
 import { deliveredFacts, deriveTreatment, judge, pictureSpecs, type Container, type PictureSpec } from '@hematine/core'
-import { measureResult, readFacts, silenceLibraries, transcode } from '@hematine/media'
+import { measureResult, readFacts, setUpLibraries, transcode } from '@hematine/media'
 import { flushToDisk } from '@hematine/media/volumes/volume-files'
 import { writeClip } from '../../packages/demo/src/write-clip.ts'
 import { temporaryDirectory } from '../lib/bootstrap.mjs'
@@ -36,7 +36,7 @@ const median = (values: number[]) => [...values].sort((a, b) => a - b)[Math.floo
 
 /** `npm run bench:copy [-- MEGABYTES]`. Ends with an error when a copy is not the same, or misses the aim. */
 export async function benchCopy(megabytes: number): Promise<void> {
-  silenceLibraries()
+  setUpLibraries()
   const directory = temporaryDirectory('hematine-bench-copy-')
   try {
     console.log(

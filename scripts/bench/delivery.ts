@@ -16,7 +16,7 @@ import {
   type PictureSpec,
 } from '@hematine/core'
 import { writeClip } from '@hematine/demo/write-clip'
-import { deliver, measureResult, MediaError, readFacts, silenceLibraries, transcode } from '@hematine/media'
+import { deliver, measureResult, MediaError, readFacts, setUpLibraries, transcode } from '@hematine/media'
 import { temporaryDirectory } from '../lib/bootstrap.mjs'
 
 const gate = { turn: async () => undefined }
@@ -53,7 +53,7 @@ function specFor([container, codec, sound, effort]: (typeof ways)[number]): Pict
 
 /** `npm run bench:delivery [-- FOLDER]`. Ends with an error when a cap was passed, or a result of a measured quality failed its check. */
 export async function benchDelivery([folder]: string[]): Promise<void> {
-  silenceLibraries()
+  setUpLibraries()
   const directory = temporaryDirectory('hematine-bench-delivery-')
   try {
     const files = folder

@@ -19,7 +19,7 @@ import {
   type SourceFacts,
 } from '@hematine/core'
 import { writeClip } from '@hematine/demo/write-clip'
-import { qualityOf, readFacts, silenceLibraries, transcode } from '@hematine/media'
+import { qualityOf, readFacts, setUpLibraries, transcode } from '@hematine/media'
 import { quoteOption } from '@hematine/media/treating/font'
 import { sizeOfResult } from '@hematine/media/volumes/result-files'
 import { TreatedPicture } from '@hematine/media/treating/picture-treatment'
@@ -70,7 +70,7 @@ type Figures = Record<string, Record<string, Against>>
 
 /** `npm run bench:efforts [-- [--keep] [--codec=KEY [--setting=NAME]] FOLDER]`; with `--keep` the figures become those that ship: of all, of a codec, or of one of its fine settings. */
 export async function benchEfforts(words: string[]): Promise<void> {
-  silenceLibraries()
+  setUpLibraries()
   const keeps = words.includes('--keep')
   const named = (option: string) => words.find(word => word.startsWith(`--${option}=`))?.slice(option.length + 3)
   const [only, setting] = [named('codec'), named('setting')]

@@ -5,7 +5,7 @@ import path from 'node:path'
 import { isSettled, readSettings, type JobDetail, type JobRecord } from '@hematine/core'
 import { ownVolumes } from '@hematine/demo'
 import { writeClip } from '@hematine/demo/write-clip'
-import { silenceLibraries } from '@hematine/media'
+import { setUpLibraries } from '@hematine/media'
 import { childrenOf } from '../../tests/support/processes.ts'
 import { temporaryDirectory } from '../lib/bootstrap.mjs'
 import { build } from '../lib/build.ts'
@@ -286,7 +286,7 @@ export class FaultCampaign {
 /** @param count of faults; the same seed gives the same kinds at the same distances */
 export async function benchFaults(count: number, seed: number): Promise<void> {
   await build()
-  silenceLibraries()
+  setUpLibraries()
   const directory = temporaryDirectory('hematine-faults-')
   try {
     console.log(

@@ -9,7 +9,7 @@ import {
   type Measurement,
   type SourceFacts,
 } from '@hematine/core'
-import { measureSource, readFacts, silenceLibraries } from '@hematine/media'
+import { measureSource, readFacts, setUpLibraries } from '@hematine/media'
 import { lookFaults, makeFaultyClip, soundFaults, structureFaults, type FaultyClip } from '@hematine/demo/faulty-clips'
 import type { BackdropKind } from '@hematine/demo/backdrops'
 import { lookedAtFiles } from './looked-at.ts'
@@ -216,7 +216,7 @@ export async function benchFindings(given: readonly string[]): Promise<void> {
   if (folder === null && !sets[name])
     throw new SetUpProblem(`There is no set ${name}. Sets: ${Object.keys(sets).join(', ')}, real FOLDER.`)
   const chosen = words.filter(word => /^\d+$/.test(word)).map(Number)
-  silenceLibraries()
+  setUpLibraries()
   const directory = temporaryDirectory('hematine-findings-')
   try {
     const { tallies, costs } = from

@@ -5,7 +5,7 @@ import { setTimeout as pause } from 'node:timers/promises'
 import { describeBytes, readSettings } from '@hematine/core'
 import { ownVolumes } from '@hematine/demo'
 import { writeClip } from '@hematine/demo/write-clip'
-import { silenceLibraries } from '@hematine/media'
+import { setUpLibraries } from '@hematine/media'
 import { temporaryDirectory } from '../lib/bootstrap.mjs'
 import { build } from '../lib/build.ts'
 import { freePort } from '../lib/cluster.ts'
@@ -17,7 +17,7 @@ const fileCount = 50
 /** How quickly the first fifty files of a folder are there with their facts, a large one among them, in an application that is up. */
 export async function benchFirstFiles(folder: string): Promise<void> {
   await build()
-  silenceLibraries()
+  setUpLibraries()
   const directory = temporaryDirectory('hematine-first-files-')
   const dataDirectory = path.join(directory, 'data')
   let running: Running | null = null

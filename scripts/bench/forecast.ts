@@ -13,7 +13,7 @@ import {
 } from '@hematine/core'
 import { ownVolumes } from '@hematine/demo'
 import { writeClip } from '@hematine/demo/write-clip'
-import { silenceLibraries } from '@hematine/media'
+import { setUpLibraries } from '@hematine/media'
 import { askerOf } from '../lib/asker.ts'
 import { temporaryDirectory } from '../lib/bootstrap.mjs'
 import { build } from '../lib/build.ts'
@@ -72,7 +72,7 @@ const line = (name: string, outcomes: readonly ForecastOutcome[]) => {
 
 /** Runs a batch of drawn clips and prints how its forecasts did: those of samples alone, and those made of finished work. */
 export async function benchForecast(count: number, seed: number): Promise<void> {
-  silenceLibraries()
+  setUpLibraries()
   const say = (text: string) => console.log(text)
   const directory = temporaryDirectory('hematine-bench-forecast-')
   const dataDirectory = path.join(directory, 'data')

@@ -6,7 +6,7 @@ import { describeBytes, readSettings, type ScanRecord } from '@hematine/core'
 import { connect } from '@hematine/database'
 import { ownVolumes } from '@hematine/demo'
 import { writeClip } from '@hematine/demo/write-clip'
-import { silenceLibraries } from '@hematine/media'
+import { setUpLibraries } from '@hematine/media'
 import browserSettings from '../../playwright.config.ts'
 import { childrenOf } from '../../tests/support/processes.ts'
 import { openLots, scrollThrough } from './scrolling.ts'
@@ -65,7 +65,7 @@ const workerBytes = (running: Running) =>
 /** Brings in a thousand files through the application's own routes, and scrolls a table of ten thousand rows in a real browser. */
 export async function benchIntake(): Promise<void> {
   await build()
-  silenceLibraries()
+  setUpLibraries()
   const directory = temporaryDirectory('hematine-intake-')
   const dataDirectory = path.join(directory, 'data')
   let running: Running | null = null

@@ -2,7 +2,7 @@ import { execFileSync } from 'node:child_process'
 import { readFileSync, writeFileSync } from 'node:fs'
 import path from 'node:path'
 import { seeded } from '@hematine/demo/paint'
-import { silenceLibraries } from '@hematine/media'
+import { setUpLibraries } from '@hematine/media'
 import { compareRgb, enlargeRgb } from '@hematine/media/stills/rgb-compare'
 import { Network, networks, weightsOf, type NetworkName } from '@hematine/media/ground/network'
 import { degrade, shownPart, type Degradation } from '../../tools/train/degrade.ts'
@@ -85,7 +85,7 @@ async function all(pictures: AsyncIterable<Picture>): Promise<Picture[]> {
 
 /** Judges networks by name, or every one and writes docs/models.md. The pictures are fetched as Debian packages when they are not there yet. */
 export async function benchModels(wanted: readonly string[]): Promise<void> {
-  silenceLibraries()
+  setUpLibraries()
   const directory = path.join(projectDirectory, '.hematine', 'pictures')
   execFileSync('bash', [path.join(projectDirectory, 'tools/train/fetch-pictures.sh'), directory], {
     stdio: ['ignore', 'ignore', 'inherit'],

@@ -13,7 +13,7 @@ import {
   type StepKind,
 } from '@hematine/core'
 import { writeClip } from '@hematine/demo/write-clip'
-import { provideAssets, readFacts, silenceLibraries } from '@hematine/media'
+import { provideAssets, readFacts, setUpLibraries } from '@hematine/media'
 import { TreatedPicture } from '@hematine/media/treating/picture-treatment'
 import { Frame } from 'node-av/lib'
 import sharp from 'sharp'
@@ -105,7 +105,7 @@ async function memoryAt4k(directory: string): Promise<{ megabytes: number; perFr
 
 /** Measures every step of the picture on SD, alone, and writes docs/steps.md. Words: kinds of step, to measure only those. */
 export async function benchSteps(words: readonly string[]): Promise<void> {
-  silenceLibraries()
+  setUpLibraries()
   const directory = temporaryDirectory('hematine-steps-')
   try {
     const file = path.join(directory, 'sd.mp4')

@@ -3,7 +3,7 @@ import { mkdir } from 'node:fs/promises'
 import path from 'node:path'
 import { readSettings, type SourceRow, type Step, type TrialRecord } from '@hematine/core'
 import { writeClip } from '@hematine/demo/write-clip'
-import { silenceLibraries } from '@hematine/media'
+import { setUpLibraries } from '@hematine/media'
 import { chromium } from '@playwright/test'
 import { temporaryDirectory } from '../lib/bootstrap.mjs'
 import { build } from '../lib/build.ts'
@@ -17,7 +17,7 @@ const watchedSeconds = 6
 /** Plays two streams of 1280x720 at 25 frames a second in headless Chromium and counts what is painted; then asks for a trial of SD with the fast network and waits for its first picture. */
 export async function benchViewer(): Promise<void> {
   await build()
-  silenceLibraries()
+  setUpLibraries()
   const directory = temporaryDirectory('hematine-viewer-')
   const running = await run({
     empty: true,

@@ -5,7 +5,7 @@ import { mkdir, writeFile } from 'node:fs/promises'
 import { finished } from 'node:stream/promises'
 import path from 'node:path'
 import { seeded } from '@hematine/demo/paint'
-import { silenceLibraries } from '@hematine/media'
+import { setUpLibraries } from '@hematine/media'
 import sharp from 'sharp'
 import { degrade, shownPart, type Degradation } from './degrade.ts'
 import { picturesOf, type Picture, type PictureKind } from './pictures.ts'
@@ -44,7 +44,7 @@ const sets: Record<string, TrainingSet> = {
   'clean-up': { kind: 'photographs', scale: 1, patches: 12_000, rounds: 12, degradation: compressed, soft: 0.15 },
 }
 
-silenceLibraries()
+setUpLibraries()
 const [pictures, output, ...wanted] = process.argv.slice(2)
 if (!pictures || !output) throw new Error('Usage: prepare.ts PICTURES SETS [set ...]')
 await mkdir(output, { recursive: true })

@@ -33,7 +33,7 @@ import {
   runSoundTrialMoment,
   runTrialMoment,
   SeamProblem,
-  silenceLibraries,
+  setUpLibraries,
   stripFrames,
   trialLook,
   WorkingFileProblem,
@@ -298,7 +298,7 @@ function sentenceFor(error: unknown): string {
 
 // The encoders take all cores; the web server, the database and whatever else the machine does go first.
 setPriority(constants.priority.PRIORITY_BELOW_NORMAL)
-silenceLibraries()
+setUpLibraries()
 process.on('message', (instruction: Instruction) => {
   switch (instruction.say) {
     case 'assign':

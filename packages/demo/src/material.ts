@@ -1,7 +1,7 @@
 import { existsSync } from 'node:fs'
 import { mkdir, mkdtemp, open, readdir, rename, rm, stat, truncate, writeFile } from 'node:fs/promises'
 import path from 'node:path'
-import { silenceLibraries } from '@hematine/media'
+import { setUpLibraries } from '@hematine/media'
 import sharp from 'sharp'
 import { writeDiscFolder, writeDiscImage, type CellClip, type TitleSetClip } from './disc/write-disc.ts'
 import { paintLayers, seeded } from './paint.ts'
@@ -535,7 +535,7 @@ async function drawInto(
   waiting: [name: string, step: Step][],
   say: (line: string) => void = () => undefined,
 ): Promise<void> {
-  silenceLibraries()
+  setUpLibraries()
   await mkdir(directory, { recursive: true })
   const work = await mkdtemp(path.join(path.dirname(directory), '.demo-'))
   try {

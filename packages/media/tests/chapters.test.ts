@@ -2,7 +2,7 @@ import { copyFile, open, readFile, stat } from 'node:fs/promises'
 import path from 'node:path'
 import { deriveTreatment, specProblems, type Container, type PictureSpec, type Step } from '@hematine/core'
 import { beforeAll, describe, expect, test } from 'vitest'
-import { readFacts, silenceLibraries, transcode, type MediaInput } from '../src/index.ts'
+import { readFacts, setUpLibraries, transcode, type MediaInput } from '../src/index.ts'
 import { chaptersIn } from '../src/reading/chapters.ts'
 import { writeMatroskaChapters } from '../src/encoding/chapters/matroska.ts'
 import { extractAndCheck, makeAndCheck, soundSpecOf } from '../../../tests/support/jobs.ts'
@@ -28,7 +28,7 @@ async function write(file: string, list: readonly { from: number; title: string 
 }
 
 beforeAll(async () => {
-  silenceLibraries()
+  setUpLibraries()
   await writePlainClip(at('plain.mkv'), 12)
   await copyFile(at('plain.mkv'), source.path)
   await write(source.path, chapters, 12)

@@ -2,7 +2,7 @@ import { mkdir, readdir, stat } from 'node:fs/promises'
 import path from 'node:path'
 import { deriveTreatment, forecastJob, judge, keyframeDistance, type PictureCheckMeasurement } from '@hematine/core'
 import { beforeAll, describe, expect, test } from 'vitest'
-import { measureResult, measureSample, readFacts, silenceLibraries, transcode, type MediaInput } from '../src/index.ts'
+import { measureResult, measureSample, readFacts, setUpLibraries, transcode, type MediaInput } from '../src/index.ts'
 import { makeAndCheck, openGate, specOf } from '../../../tests/support/jobs.ts'
 import { losslessEncoder, writeClip } from '../../../tests/support/material.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
@@ -19,7 +19,7 @@ const picture = (name: string, filters: string, size = '640x360') =>
     },
     audio: [],
   })
-beforeAll(() => silenceLibraries())
+beforeAll(() => setUpLibraries())
 
 /** Checks one file as if it were the result made from another. */
 async function checkAgainst(source: string, result: string): Promise<PictureCheckMeasurement> {

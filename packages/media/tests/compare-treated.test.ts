@@ -1,7 +1,7 @@
 import path from 'node:path'
 import { deriveTreatment, type Step } from '@hematine/core'
 import { beforeAll, describe, expect, test } from 'vitest'
-import { compareTreated, readFacts, silenceLibraries, type TreatedSource } from '../src/index.ts'
+import { compareTreated, readFacts, setUpLibraries, type TreatedSource } from '../src/index.ts'
 import { openGate, specOf } from '../../../tests/support/jobs.ts'
 import { losslessEncoder, writeClip } from '../../../tests/support/material.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
@@ -41,7 +41,7 @@ async function compare(of: TreatedSource, reference: TreatedSource) {
 
 let plain: string
 beforeAll(async () => {
-  silenceLibraries()
+  setUpLibraries()
   plain = await write('plain', 30)
 })
 

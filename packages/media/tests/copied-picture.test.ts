@@ -13,7 +13,7 @@ import {
 import { AVMEDIA_TYPE_VIDEO } from 'node-av/constants'
 import { FormatContext, Frame, type Packet } from 'node-av/lib'
 import { beforeAll, describe, expect, test } from 'vitest'
-import { measureResult, measureSample, readFacts, silenceLibraries, transcode, type MediaInput } from '../src/index.ts'
+import { measureResult, measureSample, readFacts, setUpLibraries, transcode, type MediaInput } from '../src/index.ts'
 import { OpenDisc } from '../src/discs/disc.ts'
 import { slicesOf } from '../src/proof/packet-content.ts'
 import { StreamDecoder } from '../src/reading/decoder.ts'
@@ -63,7 +63,7 @@ const write = (
   })
 
 beforeAll(async () => {
-  silenceLibraries()
+  setUpLibraries()
   await write('h264.mp4', 'mp4', 'libx264', 'yuv420p', { preset: 'veryfast', bf: '3' })
   await write('hevc.mkv', 'matroska', 'libx265', 'yuv420p10le', {
     preset: 'ultrafast',

@@ -15,7 +15,7 @@ import {
 import { FormatContext, Packet } from 'node-av/lib'
 import { AVMEDIA_TYPE_AUDIO } from 'node-av/constants'
 import { beforeAll, describe, expect, test } from 'vitest'
-import { measureSample, readFacts, silenceLibraries, type MediaInput } from '../src/index.ts'
+import { measureSample, readFacts, setUpLibraries, type MediaInput } from '../src/index.ts'
 import { makeAndCheck, openGate } from '../../../tests/support/jobs.ts'
 import { losslessEncoder, writeClip } from '../../../tests/support/material.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
@@ -29,7 +29,7 @@ const fileAt = (name: string): MediaInput & { kind: 'file' } => ({ kind: 'file',
 const sound = "aevalsrc='0.4*sin(2*PI*(200+300*t)*t)|0.3*sin(2*PI*(900-250*t)*t)':s=48000:d=4"
 
 beforeAll(async () => {
-  silenceLibraries()
+  setUpLibraries()
   await writeClip({
     path: at('two.mkv'),
     format: 'matroska',

@@ -10,7 +10,7 @@ import {
   measureSample,
   plainStill,
   readFacts,
-  silenceLibraries,
+  setUpLibraries,
   transcode,
   treatedStill,
   type MediaInput,
@@ -28,7 +28,7 @@ const scratchOfCurve = path.join(sampleDirectory, 'curve')
 const picturesDirectory = path.join(scratch, 'pictures')
 
 beforeAll(async () => {
-  silenceLibraries()
+  setUpLibraries()
   await writeClip({
     path: clip.path,
     format: 'matroska',

@@ -10,7 +10,7 @@ import {
 } from 'node-av/constants'
 import { FormatContext, Frame } from 'node-av/lib'
 import { beforeAll, describe, expect, test } from 'vitest'
-import { readFacts, silenceLibraries, transcode } from '../src/index.ts'
+import { readFacts, setUpLibraries, transcode } from '../src/index.ts'
 import { OpenDisc } from '../src/discs/disc.ts'
 import { readPlanes } from '../src/ground/frame-planes.ts'
 import { openFrames } from '../src/reading/frame-reader.ts'
@@ -38,7 +38,7 @@ async function writeText(name: string, left: number): Promise<void> {
 }
 
 beforeAll(async () => {
-  silenceLibraries()
+  setUpLibraries()
   await writeProgramStream(at('bare.mpg'), 'testsrc2=s=720x576:r=25:d=8,format=yuv420p,setsar=64/45', [
     'sine=frequency=300:sample_rate=48000:duration=8',
   ])

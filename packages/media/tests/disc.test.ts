@@ -3,7 +3,7 @@ import path from 'node:path'
 import { isoFiles, udfFiles, type ReadBytes } from '@hematine/core'
 import { Frame } from 'node-av/lib'
 import { beforeAll, describe, expect, test } from 'vitest'
-import { readFacts, silenceLibraries } from '../src/index.ts'
+import { readFacts, setUpLibraries } from '../src/index.ts'
 import { openFrames } from '../src/reading/frame-reader.ts'
 import { OpenDisc } from '../src/discs/disc.ts'
 import type { MediaInput } from '../src/ground/media-input.ts'
@@ -54,7 +54,7 @@ const secondChapter = expect.closeTo(0.92, 1)
 const from = (first: number, count: number) => Array.from({ length: count }, (_, index) => first + index)
 
 beforeAll(async () => {
-  silenceLibraries()
+  setUpLibraries()
   await writeProgram(at('a.mpg'), 20, 75, false, 2)
   await writeProgram(at('b.mpg'), 120, 50, false, 2)
   await writeProgram(at('c.mpg'), 60, 60, true)

@@ -2,7 +2,7 @@ import path from 'node:path'
 import { deliveredFacts, deriveTreatment, judge, rational, type FrameRule, type PictureSpec } from '@hematine/core'
 import { Frame } from 'node-av/lib'
 import { beforeAll, describe, expect, test } from 'vitest'
-import { measureResult, readFacts, silenceLibraries, transcode } from '../src/index.ts'
+import { measureResult, readFacts, setUpLibraries, transcode } from '../src/index.ts'
 import { openFrames } from '../src/reading/frame-reader.ts'
 import { makeAndCheck, openGate } from '../../../tests/support/jobs.ts'
 import { losslessEncoder, writeClip, writeCountingClip } from '../../../tests/support/material.ts'
@@ -13,7 +13,7 @@ import { pictureSpec } from '../../../tests/support/specs.ts'
 const directory = scratchDirectory()
 const at = (name: string) => path.join(directory, name)
 const fileAt = (name: string) => ({ kind: 'file' as const, path: at(name) })
-beforeAll(silenceLibraries)
+beforeAll(setUpLibraries)
 
 const exactly = (
   frame: Partial<FrameRule>,

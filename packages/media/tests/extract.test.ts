@@ -17,7 +17,7 @@ import {
   measureSoundSample,
   readFacts,
   runSoundTrialMoment,
-  silenceLibraries,
+  setUpLibraries,
   soundStretchOf,
   type MediaInput,
 } from '../src/index.ts'
@@ -38,7 +38,7 @@ const tone = (hertz: number, rate = 48_000, seconds = 3) =>
   `sine=frequency=${hertz}:sample_rate=${rate}:duration=${seconds},aformat=sample_fmts=s16:channel_layouts=stereo`
 
 beforeAll(async () => {
-  silenceLibraries()
+  setUpLibraries()
   await writeClip({
     path: at('two.mkv').path,
     format: 'matroska',

@@ -3,13 +3,13 @@ import path from 'node:path'
 import { findSequences, rational, type NumberedSequence } from '@hematine/core'
 import { readdir } from 'node:fs/promises'
 import { beforeAll, describe, expect, test } from 'vitest'
-import { posterFrame, readFacts, silenceLibraries, type MediaInput } from '../src/index.ts'
+import { posterFrame, readFacts, setUpLibraries, type MediaInput } from '../src/index.ts'
 import { demoSource, writeClip, writeCountingClip } from '../../../tests/support/material.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 
 const scratch = scratchDirectory()
 const file = (name: string): MediaInput => ({ kind: 'file', path: name })
-beforeAll(() => silenceLibraries())
+beforeAll(() => setUpLibraries())
 
 describe('facts of material whose making is known', () => {
   test('a wide 576i program stream with two sound tracks', async () => {

@@ -4,7 +4,7 @@ import { specProblems, type Container, type FineSettings, type PictureSpec } fro
 import { AV_PICTURE_TYPE_B, AVMEDIA_TYPE_VIDEO } from 'node-av/constants'
 import { FormatContext, Frame, Packet } from 'node-av/lib'
 import { beforeAll, describe, expect, test } from 'vitest'
-import { silenceLibraries, type MediaInput } from '../src/index.ts'
+import { setUpLibraries, type MediaInput } from '../src/index.ts'
 import { StreamDecoder } from '../src/reading/decoder.ts'
 import { makeAndCheck } from '../../../tests/support/jobs.ts'
 import { losslessEncoder, writeClip } from '../../../tests/support/material.ts'
@@ -16,7 +16,7 @@ const scratch = scratchDirectory()
 const clip: MediaInput & { kind: 'file' } = { kind: 'file', path: path.join(scratch, 'clip.mkv') }
 
 beforeAll(async () => {
-  silenceLibraries()
+  setUpLibraries()
   await writeClip({
     path: clip.path,
     format: 'matroska',

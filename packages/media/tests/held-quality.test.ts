@@ -2,7 +2,7 @@ import { stat } from 'node:fs/promises'
 import path from 'node:path'
 import { containers, pictureCodecs, type Container } from '@hematine/core'
 import { beforeAll, expect, test } from 'vitest'
-import { silenceLibraries, type MediaInput } from '../src/index.ts'
+import { setUpLibraries, type MediaInput } from '../src/index.ts'
 import { makeAndCheck } from '../../../tests/support/jobs.ts'
 import { losslessEncoder, writeClip } from '../../../tests/support/material.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
@@ -14,7 +14,7 @@ const film: MediaInput & { kind: 'file' } = { kind: 'file', path: path.join(scra
 const still: MediaInput & { kind: 'file' } = { kind: 'file', path: path.join(scratch, 'still.png') }
 
 beforeAll(async () => {
-  silenceLibraries()
+  setUpLibraries()
   const filters = 'testsrc2=s=192x144:r=25:d=0.4,noise=alls=12:all_seed=3:allf=t,setsar=1'
   await writeClip({
     path: film.path,

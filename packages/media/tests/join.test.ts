@@ -2,7 +2,7 @@ import path from 'node:path'
 import { deriveTreatment, joinPartFacts, type PictureSpec, type Step } from '@hematine/core'
 import { Frame } from 'node-av/lib'
 import { beforeAll, describe, expect, test } from 'vitest'
-import { deliver, readFacts, silenceLibraries, type MediaInput, type PlainInput } from '../src/index.ts'
+import { deliver, readFacts, setUpLibraries, type MediaInput, type PlainInput } from '../src/index.ts'
 import { openFrames } from '../src/reading/frame-reader.ts'
 import { readPacketTimes } from '../src/measuring/packet-times.ts'
 import { TreatedPicture } from '../src/treating/picture-treatment.ts'
@@ -28,7 +28,7 @@ async function joinOf(inputs: readonly PlainInput[]): Promise<typeof join> {
 }
 
 beforeAll(async () => {
-  silenceLibraries()
+  setUpLibraries()
   for (const [index, frames] of lengths.entries())
     await writeCountingClip((parts[index] as { path: string }).path, frames, { size: '160x120', tone: true })
   join = await joinOf(parts)

@@ -5,13 +5,13 @@ import { makeFaultyClip } from '@hematine/demo/faulty-clips'
 import { chooseMoments, findingsOf, framesIn } from '@hematine/core'
 import { beforeAll, describe, expect, test } from 'vitest'
 import { quoteOption } from '../src/treating/font.ts'
-import { measureSource, readFacts, silenceLibraries, stripFrames } from '../src/index.ts'
+import { measureSource, readFacts, setUpLibraries, stripFrames } from '../src/index.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 import { writeClip, writeTracks } from '../../../tests/support/material.ts'
 
 const directory = scratchDirectory()
 const gate = { turn: async () => undefined }
-beforeAll(silenceLibraries)
+beforeAll(setUpLibraries)
 
 async function measured(file: string) {
   const input = { kind: 'file' as const, path: file }

@@ -5,11 +5,11 @@ import sharp from 'sharp'
 import { beforeAll, describe, expect, test } from 'vitest'
 import { Network, networks, type NetworkName } from '../src/ground/network.ts'
 import { compareRgb, enlargeRgb } from '../src/stills/rgb-compare.ts'
-import { silenceLibraries } from '../src/index.ts'
+import { setUpLibraries } from '../src/index.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 
 const scratch = scratchDirectory()
-beforeAll(() => silenceLibraries())
+beforeAll(() => setUpLibraries())
 
 /** A drawn picture and what averaging leaves of it at half the size. */
 async function pair(

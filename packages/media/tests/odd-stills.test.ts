@@ -3,7 +3,7 @@ import path from 'node:path'
 import { containers, deriveTreatment, type Container, type NumberedSequence } from '@hematine/core'
 import sharp, { type Sharp } from 'sharp'
 import { beforeAll, describe, expect, test } from 'vitest'
-import { measureSource, readFacts, silenceLibraries, type MediaInput } from '../src/index.ts'
+import { measureSource, readFacts, setUpLibraries, type MediaInput } from '../src/index.ts'
 import { makeAndCheck, openGate } from '../../../tests/support/jobs.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 import { pictureSpec } from '../../../tests/support/specs.ts'
@@ -47,7 +47,7 @@ async function apart(one: string, other: string): Promise<{ mean: number; most: 
 }
 
 beforeAll(() => {
-  silenceLibraries()
+  setUpLibraries()
   // A file that is made again is another one.
   sharp.cache(false)
 })

@@ -4,7 +4,7 @@ import { deriveTreatment, judge, type CheckLine, type PictureSpec } from '@hemat
 import { FormatContext, type Frame, type Packet } from 'node-av/lib'
 import { afterEach, beforeAll, describe, expect, test, vi } from 'vitest'
 import { Encoder } from '../src/encoding/encoder.ts'
-import { measureResult, readFacts, silenceLibraries, transcode, type MediaInput } from '../src/index.ts'
+import { measureResult, readFacts, setUpLibraries, transcode, type MediaInput } from '../src/index.ts'
 import { PictureProof } from '../src/proof/picture-proof.ts'
 import { openGate, specOf } from '../../../tests/support/jobs.ts'
 import { losslessEncoder, writeClip } from '../../../tests/support/material.ts'
@@ -15,7 +15,7 @@ const source: MediaInput = { kind: 'file', path: path.join(scratch, 'source.mkv'
 const frames = 50
 
 beforeAll(async () => {
-  silenceLibraries()
+  setUpLibraries()
   await writeClip({
     path: source.path,
     format: 'matroska',

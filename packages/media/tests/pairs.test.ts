@@ -11,7 +11,7 @@ import {
 } from '@hematine/core'
 import { FormatContext, Packet } from 'node-av/lib'
 import { beforeAll, describe, expect, test } from 'vitest'
-import { readFacts, silenceLibraries, transcode, type MediaInput } from '../src/index.ts'
+import { readFacts, setUpLibraries, transcode, type MediaInput } from '../src/index.ts'
 import { extractAndCheck, makeAndCheck, openGate } from '../../../tests/support/jobs.ts'
 import { losslessEncoder, writeClip } from '../../../tests/support/material.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
@@ -32,7 +32,7 @@ const clipFor = (key: string, profile: string | null = null) =>
       : wide
 
 beforeAll(async () => {
-  silenceLibraries()
+  setUpLibraries()
   for (const [file, size, seconds] of [
     [clip, '352x288', 1.2],
     [wide, '1280x720', 0.6],

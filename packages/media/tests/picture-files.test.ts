@@ -18,7 +18,7 @@ import {
   measureResult,
   readFacts,
   runTrialMoment,
-  silenceLibraries,
+  setUpLibraries,
   transcode,
   trialLook,
   type MediaInput,
@@ -47,7 +47,7 @@ const names = Object.keys(stripes) as (keyof typeof stripes)[]
 const inStripe = (index: number) => Math.round((width / 4) * (index + 0.5))
 
 beforeAll(async () => {
-  silenceLibraries()
+  setUpLibraries()
   const by = (white: number, grey: number, red: number, black: number) =>
     `if(lt(X,260),${white},if(lt(X,520),${grey},if(lt(X,780),${red},${black})))`
   await writeClip({

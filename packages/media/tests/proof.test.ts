@@ -2,7 +2,7 @@ import { existsSync } from 'node:fs'
 import path from 'node:path'
 import { deriveTreatment, judge, newStep, pictureSpecs, type PictureSpec, type Step } from '@hematine/core'
 import { beforeAll, describe, expect, test } from 'vitest'
-import { measureResult, readFacts, silenceLibraries, transcode } from '../src/index.ts'
+import { measureResult, readFacts, setUpLibraries, transcode } from '../src/index.ts'
 import { writeClip, type Clip } from '../../../tests/support/material.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 
@@ -12,7 +12,7 @@ const directory = scratchDirectory()
 const gate = { turn: async () => undefined }
 const named = (name: string) => path.join(directory, name)
 const archive = pictureSpecs.find(spec => spec.key === 'archive-master')!
-beforeAll(silenceLibraries)
+beforeAll(setUpLibraries)
 
 /** Speech-like sound, a different one in each channel, and a picture that moves all the time. */
 const voice = (delay = 0, left: number | string = 1, right: number | string = 1) =>

@@ -1,7 +1,7 @@
 import path from 'node:path'
 import { Frame } from 'node-av/lib'
 import { beforeAll, describe, expect, test } from 'vitest'
-import { readFacts, silenceLibraries, type PlainInput } from '../src/index.ts'
+import { readFacts, setUpLibraries, type PlainInput } from '../src/index.ts'
 import { StreamDecoder } from '../src/reading/decoder.ts'
 import { makeProxy } from '../src/previews/proxy.ts'
 import { demoSource, losslessEncoder, writeClip } from '../../../tests/support/material.ts'
@@ -10,7 +10,7 @@ import { writeSound } from '../../demo/src/write-clip.ts'
 
 const scratch = scratchDirectory()
 const input = (name: string): PlainInput => ({ kind: 'file', path: name })
-beforeAll(() => silenceLibraries())
+beforeAll(() => setUpLibraries())
 
 /** Time at which the sound first gets loud, in seconds. */
 async function loudFrom(file: string): Promise<number> {

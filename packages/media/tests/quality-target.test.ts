@@ -2,7 +2,7 @@ import { mkdir, readdir } from 'node:fs/promises'
 import path from 'node:path'
 import { deriveTreatment, judge, pictureCodecs, specProblems, type Container, type PictureSpec } from '@hematine/core'
 import { beforeAll, describe, expect, test } from 'vitest'
-import { deliver, measureSample, readFacts, silenceLibraries, type MediaInput } from '../src/index.ts'
+import { deliver, measureSample, readFacts, setUpLibraries, type MediaInput } from '../src/index.ts'
 import { openGate } from '../../../tests/support/jobs.ts'
 import { losslessEncoder, writeClip } from '../../../tests/support/material.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
@@ -15,7 +15,7 @@ const even = fileAt('even.mkv')
 const uneven = fileAt('uneven.mkv')
 
 beforeAll(async () => {
-  silenceLibraries()
+  setUpLibraries()
   for (const [file, filters] of [
     [even, 'testsrc2=s=160x96:r=25:d=3,noise=alls=10:allf=t:all_seed=11'],
     // Stretches spread over it see the busy part less than it counts.

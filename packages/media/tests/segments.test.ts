@@ -26,7 +26,7 @@ import {
   makeSegment,
   makeSound,
   readFacts,
-  silenceLibraries,
+  setUpLibraries,
   SeamProblem,
   WorkingFileProblem,
   type MadeSegment,
@@ -63,7 +63,7 @@ const lively = (size: string, seconds: number) =>
   `hue=h='if(gt(n,${Math.round(seconds * 8)}),120,0)+if(gt(n,${Math.round(seconds * 17)}),90,0)',format=yuv420p,setsar=1`
 
 beforeAll(async () => {
-  silenceLibraries()
+  setUpLibraries()
   const audio = [
     {
       encoder: 'pcm_s16le',

@@ -23,7 +23,7 @@ import {
   measureSource,
   posterFrame,
   readFacts,
-  silenceLibraries,
+  setUpLibraries,
   stripFrames,
   transcode,
   type MediaInput,
@@ -38,7 +38,7 @@ const directory = scratchDirectory()
 const gate = { turn: async () => undefined }
 const named = (name: string) => path.join(directory, name)
 const spec = (key: string) => pictureSpecs.find(entry => entry.key === key)!
-beforeAll(silenceLibraries)
+beforeAll(setUpLibraries)
 
 async function known(file: string): Promise<{ facts: SourceFacts; input: MediaInput }> {
   const facts = await readFacts({ kind: 'file', path: file })

@@ -2,7 +2,7 @@ import { mkdir, readdir, stat } from 'node:fs/promises'
 import path from 'node:path'
 import { deriveTreatment, extentOf, forecastJob, pictureCodecs, specProblems, type Container } from '@hematine/core'
 import { beforeAll, describe, expect, test } from 'vitest'
-import { measureSample, readFacts, silenceLibraries, transcode, type MediaInput } from '../src/index.ts'
+import { measureSample, readFacts, setUpLibraries, transcode, type MediaInput } from '../src/index.ts'
 import { makeAndCheck, openGate } from '../../../tests/support/jobs.ts'
 import { losslessEncoder, writeClip } from '../../../tests/support/material.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
@@ -16,7 +16,7 @@ const still = fileAt('still.mkv')
 const sound = "aevalsrc='0.4*sin(2*PI*(200+300*t)*t)|0.3*sin(2*PI*(900-250*t)*t)':s=48000:d=4"
 
 beforeAll(async () => {
-  silenceLibraries()
+  setUpLibraries()
   for (const [file, filters] of [
     [busy, 'testsrc2=s=480x270:r=25:d=4,noise=alls=30:allf=t:all_seed=7,format=yuv420p,setsar=1'],
     [still, 'smptebars=s=480x270:r=25:d=4,format=yuv420p,setsar=1'],

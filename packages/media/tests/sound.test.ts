@@ -3,7 +3,7 @@ import { readFile } from 'node:fs/promises'
 import path from 'node:path'
 import { deriveTreatment, powerAt, type Step } from '@hematine/core'
 import { beforeAll, describe, expect, test } from 'vitest'
-import { readFacts, silenceLibraries, transcode, type MediaInput } from '../src/index.ts'
+import { readFacts, setUpLibraries, transcode, type MediaInput } from '../src/index.ts'
 import { writeMomentSound } from '../src/previews/moment-sound.ts'
 import { deliveredChannels, deliveredLayout } from '../src/sound/sound-treatment.ts'
 import { makeAndCheck, openGate, specOf } from '../../../tests/support/jobs.ts'
@@ -13,7 +13,7 @@ import { soundOf, toneOf } from '../../../tests/support/sound.ts'
 
 const scratch = scratchDirectory()
 const at = (name: string): MediaInput & { kind: 'file' } => ({ kind: 'file', path: path.join(scratch, name) })
-beforeAll(() => silenceLibraries())
+beforeAll(() => setUpLibraries())
 
 async function clip(name: string, sound: string, encoder = 'pcm_s16le'): Promise<void> {
   await writeClip({

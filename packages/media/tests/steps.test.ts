@@ -21,7 +21,7 @@ import { seeded } from '@hematine/demo/paint'
 import { Frame } from 'node-av/lib'
 import { beforeAll, describe, expect, test } from 'vitest'
 import sharp from 'sharp'
-import { provideAssets, readFacts, readMark, silenceLibraries } from '../src/index.ts'
+import { provideAssets, readFacts, readMark, setUpLibraries } from '../src/index.ts'
 import { TreatedPicture } from '../src/treating/picture-treatment.ts'
 import { specOf } from '../../../tests/support/jobs.ts'
 import { writeClip } from '../../../tests/support/material.ts'
@@ -29,7 +29,7 @@ import { scratchDirectory } from '../../../tests/support/scratch.ts'
 
 /** Each step of a treatment on made-up material with a known fault. */
 const scratch = scratchDirectory()
-beforeAll(() => silenceLibraries())
+beforeAll(() => setUpLibraries())
 
 /** A lossless progressive spec that leaves everything as the steps make it, in 8 bit 4:2:0. */
 const plainSpec: PictureSpec = {

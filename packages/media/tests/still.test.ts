@@ -5,7 +5,7 @@ import { beforeAll, describe, expect, test } from 'vitest'
 import {
   plainStill,
   readFacts,
-  silenceLibraries,
+  setUpLibraries,
   toPng,
   treatedStill,
   type MediaInput,
@@ -17,7 +17,7 @@ import { scratchDirectory } from '../../../tests/support/scratch.ts'
 
 const scratch = scratchDirectory()
 const at = (name: string): MediaInput & { kind: 'file' } => ({ kind: 'file', path: path.join(scratch, name) })
-beforeAll(() => silenceLibraries())
+beforeAll(() => setUpLibraries())
 
 /** Number that a counting clip's frame carries: luma 20 + 2 n in limited range. */
 function numberOf(picture: RgbPicture): number {

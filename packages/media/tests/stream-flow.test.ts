@@ -2,7 +2,7 @@ import path from 'node:path'
 import { judge, type PictureSpec, type RateControl } from '@hematine/core'
 import { FormatContext, Packet } from 'node-av/lib'
 import { beforeAll, describe, expect, test } from 'vitest'
-import { measureResult, silenceLibraries, transcode, type MediaInput } from '../src/index.ts'
+import { measureResult, setUpLibraries, transcode, type MediaInput } from '../src/index.ts'
 import { makeAndCheck, openGate } from '../../../tests/support/jobs.ts'
 import { losslessEncoder, writeClip } from '../../../tests/support/material.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
@@ -13,7 +13,7 @@ const scratch = scratchDirectory()
 const clip: MediaInput & { kind: 'file' } = { kind: 'file', path: path.join(scratch, 'clip.mkv') }
 
 beforeAll(async () => {
-  silenceLibraries()
+  setUpLibraries()
   await writeClip({
     path: clip.path,
     format: 'matroska',

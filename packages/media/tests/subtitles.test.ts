@@ -12,7 +12,7 @@ import {
   AV_DISPOSITION_FORCED,
 } from 'node-av/constants'
 import { beforeAll, describe, expect, test } from 'vitest'
-import { readFacts, silenceLibraries, type MediaInput } from '../src/index.ts'
+import { readFacts, setUpLibraries, type MediaInput } from '../src/index.ts'
 import { makeAndCheck } from '../../../tests/support/jobs.ts'
 import { writePlainClip } from '../../../tests/support/material.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
@@ -34,7 +34,7 @@ const scriptHead =
   '[Script Info]\nScriptType: v4.00+\n\n[V4+ Styles]\nFormat: Name, Fontname\nStyle: Default,Sans\n\n[Events]\nFormat: Layer, Start, End, Style, Name, MarginL, MarginR, MarginV, Effect, Text\n'
 
 beforeAll(async () => {
-  silenceLibraries()
+  setUpLibraries()
   await writePlainClip(at('plain.mkv'), 12)
   await addSubtitles(at('plain.mkv'), at('told.mkv'), 'matroska', [
     {

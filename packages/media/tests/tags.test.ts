@@ -13,7 +13,7 @@ import {
 import sharp from 'sharp'
 import { beforeAll, describe, expect, test } from 'vitest'
 import { writeMatroskaChapters } from '../src/encoding/chapters/matroska.ts'
-import { measureSoundSample, readFacts, silenceLibraries, type MediaInput } from '../src/index.ts'
+import { measureSoundSample, readFacts, setUpLibraries, type MediaInput } from '../src/index.ts'
 import { extractAndCheck, makeAndCheck, openGate } from '../../../tests/support/jobs.ts'
 import { losslessEncoder, writeClip } from '../../../tests/support/material.ts'
 import { rewrap } from '../../../tests/support/rewrap.ts'
@@ -40,7 +40,7 @@ const chapters = [
 let picture: Buffer
 
 beforeAll(async () => {
-  silenceLibraries()
+  setUpLibraries()
   await writeClip({
     path: plain.path,
     format: 'matroska',

@@ -19,7 +19,7 @@ import {
   measureSoundResult,
   measureSource,
   readFacts,
-  silenceLibraries,
+  setUpLibraries,
   type MediaInput,
 } from '../src/index.ts'
 import { TreatedPicture } from '../src/treating/picture-treatment.ts'
@@ -34,7 +34,7 @@ const directory = scratchDirectory()
 const gate = { turn: async () => undefined }
 const named = (name: string) => path.join(directory, name)
 const archive = pictureSpecs.find(spec => spec.key === 'archive-master')!
-beforeAll(silenceLibraries)
+beforeAll(setUpLibraries)
 
 async function known(file: string): Promise<{ facts: SourceFacts; input: MediaInput }> {
   const facts = await readFacts({ kind: 'file', path: file })

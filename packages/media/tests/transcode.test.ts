@@ -17,7 +17,7 @@ import {
   MediaError,
   plainStill,
   readFacts,
-  silenceLibraries,
+  setUpLibraries,
   transcode,
   treatedStill,
   type MediaInput,
@@ -30,7 +30,7 @@ import { scratchDirectory } from '../../../tests/support/scratch.ts'
 const scratch = scratchDirectory()
 const file = (name: string): MediaInput => ({ kind: 'file', path: name })
 const at = (name: string) => path.join(scratch, name)
-beforeAll(() => silenceLibraries())
+beforeAll(() => setUpLibraries())
 
 function pixel(picture: RgbPicture, x: number, y: number): number[] {
   const offset = (y * picture.width + x) * 3

@@ -3,7 +3,7 @@ import { constants, setPriority, tmpdir } from 'node:os'
 import path from 'node:path'
 import { CannotTreat, type Rational, type SourceFacts, type PictureTreatment, type VideoFacts } from '@hematine/core'
 import type { MediaInput } from '../ground/media-input.ts'
-import { MediaError, silenceLibraries } from '../ground/libav.ts'
+import { MediaError, setUpLibraries } from '../ground/libav.ts'
 import { readMark } from '../stills/mark.ts'
 import { makeProxy } from './proxy.ts'
 import { resultPicture } from '../checking/result.ts'
@@ -70,7 +70,7 @@ async function proxyPiece({ input, facts, seconds, sound }: Extract<StillRequest
 
 // Frames are for a waiting person, but the server that hands them out goes first.
 setPriority(constants.priority.PRIORITY_BELOW_NORMAL)
-silenceLibraries()
+setUpLibraries()
 let last: Promise<unknown> = Promise.resolve()
 process.on('message', ({ id, request }: StillQuestion) => {
   last = last.then(async () => {

@@ -113,13 +113,15 @@ function holdSameBytes(a: Frame, b: Frame): boolean {
   const { bitDepth, chroma } = describePixelFormat(avGetPixFmtName(a.format as never) ?? '')
   const [across, down] = chromaSteps(chroma)
   const [first, second] = [a.data!, b.data!]
+  // Asked for once: every time, the libraries' binding makes a new list of them.
+  const [strides, others] = [a.linesize, b.linesize]
   return first.every((plane, index) => {
     const isChroma = index === 1 || index === 2
     const bytes = (isChroma ? Math.ceil(a.width / across) : a.width) * (bitDepth > 8 ? 2 : 1)
     const rows = isChroma ? Math.ceil(a.height / down) : a.height
     const other = second[index]!
     for (let row = 0; row < rows; row++) {
-      const [from, at] = [row * a.linesize[index]!, row * b.linesize[index]!]
+      const [from, at] = [row * strides[index]!, row * others[index]!]
       if (plane.compare(other, at, at + bytes, from, from + bytes) !== 0) return false
     }
     return true
