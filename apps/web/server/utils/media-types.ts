@@ -21,6 +21,7 @@ export const mediaTypes: Record<Container, string> = {
   avi: 'video/x-msvideo',
   webp: 'image/webp',
   jxl: 'image/jxl',
+  avif: 'image/avif',
   exr: 'image/x-exr',
   dpx: 'image/x-dpx',
 }

@@ -1,6 +1,6 @@
 import { describeCodec } from '../codec-names.ts'
 import type { ColourDescription } from '../colour.ts'
-import { levelProblem, levelRank, lowestLevel, pictureCodec, sameProfile } from '../codecs/index.ts'
+import { levelProblem, levelRank, lowestLevel, pictureCodec, sameProfile, streamNameOf } from '../codecs/index.ts'
 import type { SourceFacts } from '../facts.ts'
 import { describeClock } from '../format.ts'
 import { asCopied } from '../picture-copy.ts'
@@ -10,7 +10,6 @@ import { equal, toNumber, type Rational } from '../rational.ts'
 import { copiesSound } from '../sound-copy.ts'
 import { containerFacts, describeContainer, outputKind } from '../spec/container.ts'
 import type { PictureSpec } from '../spec/schema.ts'
-import { describeVideoCodec } from '../spec/words.ts'
 import { describeRate } from '../timing.ts'
 import { deliveredFacts, plainTimeline, resultSeconds, soundDelay, type PictureTreatment } from '../treatment/index.ts'
 import {
@@ -165,10 +164,10 @@ export function judgePicture(
     'A sound track was lost.',
   )
 
-  const codecOk = video.codec === spec.video.codec
+  const codecOk = video.codec === streamNameOf(pictureCodec(spec.video.codec))
   add(
     'codec',
-    describeVideoCodec(spec.video.codec),
+    describeCodec(streamNameOf(pictureCodec(spec.video.codec))),
     describeCodec(video.codec),
     codecOk,
     'The picture is in another codec than the spec asks for.',

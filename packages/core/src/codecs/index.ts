@@ -1,4 +1,5 @@
 import { av1 } from './av1.ts'
+import { avif } from './avif.ts'
 import { dnxhr } from './dnxhr.ts'
 import { dpx } from './dpx.ts'
 import { exr } from './exr.ts'
@@ -20,6 +21,7 @@ import { v210 } from './v210.ts'
 import { vp9 } from './vp9.ts'
 import { webp } from './webp.ts'
 
+export * from './av1-units.ts'
 export * from './levels.ts'
 export { measuredEfforts, measuredFine, measuredOn } from './measured-settings.ts'
 export * from './picture-codec.ts'
@@ -47,6 +49,7 @@ export const pictureCodecs: readonly PictureCodec[] = [
   jpeg,
   jpegxl,
   webp,
+  avif,
 ]
 
 /** A picture codec by its key. @throws TypeError when there is none */
@@ -55,6 +58,9 @@ export function pictureCodec(key: string): PictureCodec {
   if (!found) throw new TypeError(`There is no picture codec ${key}.`)
   return found
 }
+
+/** The library's name of what results in a codec hold. */
+export const streamNameOf = ({ key, streamName }: Pick<PictureCodec, 'key' | 'streamName'>): string => streamName ?? key
 
 /** Whether a stream states the profile that is wanted of a codec, in whatever spelling. */
 export function sameProfile(found: string, codec: string, wanted: string): boolean {

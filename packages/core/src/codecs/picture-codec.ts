@@ -95,8 +95,10 @@ export interface EncodingPass {
 
 /** Everything that Hematine knows of a picture codec as one to deliver in. */
 export interface PictureCodec {
-  /** The library's name of streams in it. */
+  /** The library's name of streams in it, unless `streamName` says another one. */
   key: string
+  /** The library's name of what its files hold, where that is a codec of its own. */
+  streamName?: string
   /** As written in the trade. */
   name: string
   says: string
@@ -131,6 +133,8 @@ export interface PictureCodec {
   remarks: readonly FileRemark[]
   /** Puts into a finished file what its encoder leaves out; only of codecs whose pictures are files. */
   finish?: (file: Uint8Array, about: AboutFile) => Uint8Array
+  /** Puts what its encoder makes into a file that holds it; of codecs without, what the encoder makes is the file. */
+  wrap?: (packet: Uint8Array, about: AboutFile) => Uint8Array
   /** Plain words as the encoder's settings. */
   settings(choice: CodecChoice, size: FrameSize, rate: Rational): EncoderSettings
 }

@@ -63,6 +63,7 @@ const reaches: Record<Container, Reach | ({ [codec: string]: Reach } & { other: 
   tif: only('image and layout programs'),
   webp: only('browsers, and current image programs'),
   jxl: only('few programs yet'),
+  avif: only('current browsers, and the newest image programs'),
   exr: only('grading and compositing programs'),
   dpx: only('grading and compositing programs'),
 }

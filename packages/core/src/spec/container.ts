@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { pictureCodec, streamNameOf } from '../codecs/index.ts'
 import { televisionRate } from '../codecs/picture-codec.ts'
 import { TrackRole } from '../facts.ts'
 import type { Rational } from '../rational.ts'
@@ -313,6 +314,7 @@ export const containers = {
   tif: still('TIFF', 'tiff'),
   webp: still('WebP', 'webp'),
   jxl: still('JPEG XL', 'jpegxl'),
+  avif: still('AVIF', 'avif'),
   exr: still('OpenEXR', 'exr'),
   dpx: still('DPX', 'dpx'),
 } as const satisfies Record<string, ContainerFacts>
@@ -328,6 +330,13 @@ export function containerFacts(container: Container): ContainerFacts {
 /** Name of a container as written in the trade. */
 export function describeContainer(container: Container): string {
   return containers[container].name
+}
+
+/** Name in the trade of a file that is one picture, by the library's name of what it holds; null where none is delivered like it. */
+export function describeStillOf(streamName: string): string | null {
+  const holds = ({ makes, picture }: ContainerFacts) =>
+    makes === 'still' && picture.some(key => streamNameOf(pictureCodec(key)) === streamName)
+  return Object.values(containers as Record<string, ContainerFacts>).find(holds)?.name ?? null
 }
 
 /** What a spec in a container makes. */

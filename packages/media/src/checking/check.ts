@@ -4,6 +4,7 @@ import {
   copiesSound,
   isUntouched,
   outputKind,
+  pictureCodec,
   streamLimits,
   toNumber,
   type PictureCheckMeasurement,
@@ -130,7 +131,7 @@ function streamsOfResult(
       ledger,
       codec,
       head,
-      isFiles: outputKind(spec) !== 'moving picture',
+      isFiles: outputKind(spec) !== 'moving picture' && !pictureCodec(spec.video.codec).wrap,
     },
     sound.map((track, index) => {
       const made = result.sound[index]

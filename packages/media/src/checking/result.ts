@@ -2,7 +2,7 @@ import { readdir, stat } from 'node:fs/promises'
 import path from 'node:path'
 import {
   describeContainer,
-  describeVideoCodec,
+  describeStillOf,
   type CheckMeasurement,
   type Rational,
   type SourceFacts,
@@ -39,7 +39,7 @@ export async function readResult(resultPath: string, rate: Rational): Promise<Re
       picture,
       sound: facts.audio.map(({ streamIndex }) => ({ input: picture, streamIndex })),
       facts,
-      container: isPicture ? describeVideoCodec(facts.video!.codec) : facts.container,
+      container: (isPicture && describeStillOf(facts.video!.codec)) || facts.container,
     }
   }
   const names = (await readdir(resultPath)).filter(name => name.endsWith('.wav')).sort()

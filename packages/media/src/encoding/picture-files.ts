@@ -41,12 +41,15 @@ abstract class Pictures {
 
   protected async writePicture(packet: Packet, target: string): Promise<Buffer> {
     const { spec, remarks, result } = this.plan
-    const { finish } = pictureCodec(spec.video.codec)
+    const { finish, wrap } = pictureCodec(spec.video.codec)
     const encoded = Buffer.from(packet.data!)
     const { colour, frame } = result
     const about = { dotsPerInch: spec.dotsPerInch ?? null, exif: null, profile: null, ...remarks, colour, frame }
-    const bytes = finish ? Buffer.from(finish(encoded, about)) : encoded
-    await this.show(packet, bytes)
+    const put = wrap ?? finish
+    const bytes = put ? Buffer.from(put(encoded, about)) : encoded
+    // A file that holds a stream is read back as one.
+    if (wrap) await this.watch?.(packet, 0)
+    else await this.show(packet, bytes)
     await writeFile(target, bytes, { flag: 'wx' })
     this.bytesWritten += bytes.length
     return bytes

@@ -1,3 +1,5 @@
+import { av1Unit, av1Units, av1UnitType } from '@hematine/core'
+
 /** What of a stream's packets is compared: a function of their bytes, made of the head that the file keeps for the stream. */
 export type Plain = (head: Uint8Array | null) => (data: Buffer) => Buffer[]
 
@@ -36,7 +38,7 @@ export function contentOf(codec: string, head: Uint8Array | null): (data: Buffer
   const between = isBetween[codec]
   const content =
     codec === 'av1'
-      ? (data: Buffer) => obusOf(data).filter(unit => obuType(unit) !== temporalDelimiter)
+      ? (data: Buffer) => av1Units(data).filter(unit => av1UnitType(unit) !== av1Unit.temporalDelimiter)
       : between && ((data: Buffer) => unitsIn(codec, head)(data).filter(unit => !between(unit[0]!)))
   return data => {
     const parts = content?.(data) ?? []
@@ -79,32 +81,6 @@ function unitsByStartCode(data: Buffer): Buffer[] {
   return units
 }
 
-/** Types of units of AV1 (AV1 bitstream specification, 6.2.2). */
-const temporalDelimiter = 2
-const sequenceHeader = 1
-
-const obuType = (unit: Buffer): number => (unit[0]! >> 3) & 15
-
-/** The units of an AV1 packet, each with its head, which states its length (AV1 bitstream specification, 5.3.1 and 4.10.5). One without a length is all that is left. */
-function obusOf(data: Buffer): Buffer[] {
-  const units: Buffer[] = []
-  for (let at = 0; at < data.length;) {
-    const head = data[at]!
-    let next = at + ((head & 4) === 0 ? 1 : 2)
-    const isStated = (head & 2) !== 0
-    let length = 0
-    for (let part = 0; isStated && part < 8 && next < data.length; part++) {
-      const byte = data[next++]!
-      length += (byte & 0x7f) * 2 ** (7 * part)
-      if (byte < 0x80) break
-    }
-    const end = isStated ? Math.min(data.length, next + length) : data.length
-    units.push(data.subarray(at, end))
-    at = end
-  }
-  return units
-}
-
 /** AAC that comes with a head of its own on each packet (ADTS, ISO/IEC 13818-7) is taken without. */
 export const soundAlone: Plain = () => data => [withoutHead(data)]
 
@@ -126,7 +102,9 @@ const isParameters: Record<string, (first: number) => boolean> = {
 export function parametersOf(codec: string, head: Uint8Array): Buffer[] {
   const bytes = Buffer.from(head)
   if (codec === 'av1')
-    return obusOf(bytes[0] === 0x81 ? bytes.subarray(4) : bytes).filter(unit => obuType(unit) === sequenceHeader)
+    return av1Units(bytes[0] === 0x81 ? bytes.subarray(4) : bytes).filter(
+      unit => av1UnitType(unit) === av1Unit.sequenceHeader,
+    )
   const wanted = isParameters[codec]
   if (!wanted) return [bytes]
   const units = bytes[0] !== 1 ? unitsByStartCode(bytes) : codec === 'h264' ? setsOfAvc(bytes) : setsOfHevc(bytes)

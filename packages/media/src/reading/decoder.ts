@@ -4,15 +4,21 @@ import { frameFileName, framesSpanned, standInNumber, toNumber, type Course, typ
 import {
   AVERROR_EIO,
   AVERROR_EOF,
+  AV_CODEC_ID_AV1,
+  AV_CODEC_ID_WEBP,
   AV_FRAME_FLAG_CORRUPT,
   AV_PKT_FLAG_KEY,
   AVSEEK_FLAG_BACKWARD,
   AVSEEK_FLAG_BYTE,
   AV_NOPTS_VALUE,
+  AVCHROMA_LOC_CENTER,
+  AVCHROMA_LOC_UNSPECIFIED,
   AVMEDIA_TYPE_VIDEO,
+  type AVCodecID,
   type AVMediaType,
 } from 'node-av/constants'
 import { Codec, CodecContext, Frame, Packet, type FormatContext, type Stream } from 'node-av/lib'
+import { containerOf } from './container-name.ts'
 import { keepOnlyStream, openInput } from './input.ts'
 import { CodecCalls } from '../ground/codec-calls.ts'
 import type { PlainInput } from '../ground/media-input.ts'
@@ -26,6 +32,11 @@ const lateness = { picture: 0, sound: 0.1 }
 const earlier = [5, 30]
 /** Packets that are read at most to find the one that a place names. */
 const packetsToPlace = 3000
+
+/** Whether an input is WebP (RFC 9649) or AVIF, whose colours lie in the middle of pixels unless a file says otherwise. */
+function isStillWithin(reader: string, input: PlainInput, codec: AVCodecID): boolean {
+  return codec === AV_CODEC_ID_WEBP || (codec === AV_CODEC_ID_AV1 && containerOf(reader, input) === 'pictures')
+}
 
 /**
  * Decodes one stream of an input, frame by frame. It opens the input for itself, so that picture and sound can be
@@ -51,6 +62,8 @@ export class StreamDecoder {
   /** A place that was gone to and is not reached yet. */
   private sought: { ticks: bigint; tries: number } | null = null
   private readonly calls: CodecCalls
+  /** Whether colours for groups of pixels lie in their middle where nobody says. */
+  private readonly centresChroma: boolean
 
   private constructor(
     private readonly input: PlainInput,
@@ -62,6 +75,7 @@ export class StreamDecoder {
   ) {
     this.packet.alloc()
     this.calls = new CodecCalls(context)
+    this.centresChroma = isStillWithin(opened.iformat?.name ?? '', input, context.codecId)
   }
 
   get container(): FormatContext {
@@ -140,6 +154,8 @@ export class StreamDecoder {
       if (code >= 0) {
         if (frame.decodeErrorFlags !== 0 || frame.hasFlags(AV_FRAME_FLAG_CORRUPT)) this.errors++
         this.stamp(frame)
+        if (this.centresChroma && frame.chromaLocation === AVCHROMA_LOC_UNSPECIFIED)
+          frame.chromaLocation = AVCHROMA_LOC_CENTER
         if (!(await this.isBehind(frame))) {
           if (this.hasRepeats) this.hold(frame)
           return true

@@ -54,6 +54,7 @@ import {
   type Stream,
 } from 'node-av/lib'
 import { isCover, openCover } from './cover.ts'
+import { containerOf } from './container-name.ts'
 import { StreamDecoder } from './decoder.ts'
 import { ShapedFrames } from './shaped-frames.ts'
 import { colourNumbers } from '../ground/colour-numbers.ts'
@@ -482,24 +483,6 @@ function tag(stream: Stream, key: string): string | null {
   return value === null || value === '' || value === 'und' ? null : value
 }
 
-const containerNames: [RegExp, string][] = [
-  [/^mov,mp4/, 'MP4'],
-  [/^matroska,webm/, 'MKV'],
-  [/^avi$/, 'AVI'],
-  [/^mpeg$/, 'MPEG program stream'],
-  [/^mpegts$/, 'MPEG transport stream'],
-  [/^dv$/, 'DV'],
-  [/^image2|_pipe$/, 'pictures'],
-  [/^asf$/, 'ASF'],
-  [/^rm$/, 'RealMedia'],
-  [/^flv$/, 'FLV'],
-  [/^mxf/, 'MXF'],
-  [/^ogg$/, 'Ogg'],
-  [/^wav$/, 'WAV'],
-  [/^mp3$/, 'MP3'],
-  [/^flac$/, 'FLAC'],
-]
-
 /** What the purposes in a disc's tables are as roles. */
 const rolesByPurpose: Record<string, TrackRole> = {
   'for the visually impaired': 'visually impaired',
@@ -550,15 +533,4 @@ function byTables(
       language: entry.language,
     })),
   }
-}
-
-/** A container's name in the trade; MP4 and MOV, MKV and WebM share a reader and are told apart by the file's ending. */
-export function containerOf(reader: string, input: PlainInput): string {
-  if (input.kind === 'sequence') return 'pictures'
-  if (input.kind === 'title') return 'DVD title'
-  const ending = path.extname(input.path).slice(1).toUpperCase()
-  const name = containerNames.find(([pattern]) => pattern.test(reader))?.[1] ?? reader
-  // One reader serves several containers, which the ending tells apart.
-  if (name === 'MP4') return ending === 'MOV' || ending === 'M4A' ? ending : name
-  return name !== 'MKV' ? name : ending === 'WEBM' ? 'WebM' : ending === 'MKA' ? ending : name
 }

@@ -98,8 +98,6 @@ export function planStages(
 
   add(
     [
-      // Its decoder does not say where the colours lie.
-      ...(video.codec === 'webp' ? ['setparams=chroma_location=center'] : []),
       `setparams=range=${sourceColour.range}:color_primaries=${sourceColour.primaries}:color_trc=${sourceColour.transfer}:colorspace=${sourceColour.matrix}`,
     ],
     null,
