@@ -205,9 +205,17 @@ test('out of working hours jobs rest, every end is told with them, and a person 
   const open = await page.evaluate(() => (new Date().getDay() + 3) % 7)
   const days = ['Sun', 'Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat']
   for (const day of days) await row.getByLabel(day).setChecked(day === days[open])
+  await dialog.getByRole('button', { name: 'Holidays and other dates' }).press('Enter')
+  const dates = dialog.getByRole('group', { name: 'Dates 1' })
+  await expect(dates.getByLabel('first day')).toBeFocused()
+  await page.keyboard.type('24.12.2040')
+  await expect(dialog.getByRole('alert')).toHaveText('Dates 1, first day, is no date; write it like 2026-12-24.')
+  await dates.getByLabel('first day').fill('2040-12-24')
+  await dates.getByLabel('last day').fill('2040-12-26')
   await expectAccessible(page)
   await dialog.getByRole('button', { name: 'Work in these hours' }).press('Enter')
   await expect(section).toContainText(`${days[open]} 08:00 to 09:00`)
+  await expect(section).toContainText('On dates: 24 to 26 Dec 2040 none')
   await expect(section).toContainText(`Jobs rest until ${days[open]}`)
   await expectAccessible(page)
 

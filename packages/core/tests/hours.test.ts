@@ -1,5 +1,14 @@
 import { describe, expect, test } from 'vitest'
-import { describeHours, HoursSetting, OpenTime, WorkingHours, type WorkingSpan } from '../src/index.ts'
+import {
+  datedFrom,
+  describeDated,
+  describeHours,
+  HoursSetting,
+  OpenTime,
+  WorkingHours,
+  type DatedHours,
+  type WorkingSpan,
+} from '../src/index.ts'
 import { wallClock } from '../../../tests/support/wall-clock.ts'
 import { seeded } from '../../../tests/support/seeded.ts'
 
@@ -33,6 +42,80 @@ describe('hours of the week', () => {
     expect(wrong([])).toEqual(['have no day'])
     expect(wrong([nights], 'Skerry/Rock')).toEqual(['is no time zone'])
     expect(HoursSetting.safeParse({ hours: null, workOnUntil: 'tomorrow' }).success).toBe(false)
+  })
+})
+
+describe('hours of dates', () => {
+  const none = (first: string, last = first): DatedHours => ({ first, last, times: null })
+
+  test('are told as a person says them', () => {
+    expect(describeDated(none('2026-12-24'))).toBe('24 Dec 2026 none')
+    expect(describeDated(none('2026-12-24', '2026-12-26'))).toBe('24 to 26 Dec 2026 none')
+    expect(describeDated(none('2026-11-30', '2026-12-02'))).toBe('30 Nov to 2 Dec 2026 none')
+    const over = { first: '2026-12-31', last: '2027-01-01' }
+    expect(describeDated({ ...over, times: { from: '00:00', to: '00:00' } })).toBe('31 Dec 2026 to 1 Jan 2027 all day')
+    expect(describeDated({ ...over, last: over.first, times: { from: '08:00', to: '12:00' } })).toBe(
+      '31 Dec 2026 08:00 to 12:00',
+    )
+  })
+
+  test('are told until they are over by the clock of their zone, the next ones first', () => {
+    const dates = [none('2027-01-01'), none('2026-12-24', '2026-12-26'), none('2026-12-20')]
+    // An hour before midnight UTC it is the 27th in Oslo.
+    const told = (at: string) => datedFrom({ ...oslo, dates }, new Date(at)).map(({ first }) => first)
+    expect(told('2026-12-21T12:00:00Z')).toEqual(['2026-12-24', '2027-01-01'])
+    expect(told('2026-12-26T22:30:00Z')).toEqual(['2026-12-24', '2027-01-01'])
+    expect(told('2026-12-26T23:30:00Z')).toEqual(['2027-01-01'])
+  })
+
+  test('that are none are refused, each with its sentence', () => {
+    const wrong = (...dates: unknown[]) =>
+      WorkingHours.safeParse({ ...oslo, dates }).error?.issues.map(({ path, message }) => [path.join(), message])
+    expect(wrong(none('24.12.2026', '2026-12-24'))).toEqual([['dates,0,first', 'is no date; write it like 2026-12-24']])
+    expect(wrong(none('2026-02-30'))).toEqual([
+      ['dates,0,first', 'is no date; write it like 2026-12-24'],
+      ['dates,0,last', 'is no date; write it like 2026-12-24'],
+    ])
+    expect(wrong(none('2026-12-24', '2026-12-23'))).toEqual([['dates,0,last', 'comes before the first day']])
+    expect(wrong(none('2026-12-24', '2026-12-26'), none('2026-12-28'), none('2026-12-26', '2026-12-27'))).toEqual([
+      ['dates,2', 'has a day that another one has, too'],
+    ])
+  })
+
+  test('hold from midnight to midnight: the night before ends where they begin', () => {
+    const hours = { ...oslo, dates: [none('2026-12-02')] }
+    // Tuesday 1 December, 17:00 in Oslo; the night would have gone on to seven on Wednesday, and begun again at 19:00.
+    const time = from('2026-12-01T16:00:00Z', hours)
+    expect(time.closedIn(40 * hour)).toEqual([
+      { from: 0, to: 2 * hour },
+      { from: 7 * hour, to: 40 * hour },
+    ])
+    // Thursday has the hours of the week, but no night before it.
+    expect(time.beginOf(5 * hour)).toBe((24 + 24 + 2) * hour)
+  })
+
+  test('work all day, over the nights on either side', () => {
+    const whole = { first: '2026-12-05', last: '2026-12-06', times: { from: '00:00', to: '00:00' } }
+    // Friday 4 December, 17:00 in Oslo: from 19:00 on to Monday at midnight, where Sunday's own hours end, and Monday has no night before it.
+    const time = from('2026-12-04T16:00:00Z', { ...oslo, dates: [whole] })
+    expect(time.closedIn(80 * hour)).toEqual([
+      { from: 0, to: 2 * hour },
+      { from: 55 * hour, to: 74 * hour },
+    ])
+  })
+
+  test('on a date beside a week that leaves nothing out, all else is open for good', () => {
+    const week = inZone('UTC', { days: everyDay, from: '00:00', to: '00:00' })
+    const time = from('2026-12-23T12:00:00Z', { ...week, dates: [none('2026-12-24', '2026-12-25')] })
+    expect(time.isAlways).toBe(false)
+    expect(time.closedIn(1e9)).toEqual([{ from: 12 * hour, to: 60 * hour }])
+    expect(time.now).toEqual({ isOpen: true, changesAt: '2026-12-24T00:00:00.000Z' })
+    expect(time.endOf(1e9)).toBe(1e9 + 48 * hour)
+    // Once it is over it is as if it had not been.
+    expect(from('2026-12-27T12:00:00Z', { ...week, dates: [none('2026-12-24')] }).now).toEqual({
+      isOpen: true,
+      changesAt: null,
+    })
   })
 })
 
@@ -148,6 +231,17 @@ describe('open time', () => {
         })),
       )
       const at = new Date(any(starts))
+      // Every other setting has dates of its own, one after the other with days between some.
+      if (seed % 2 === 0)
+        hours.dates = Array.from({ length: 3 }, (_, place) => {
+          const day = (number: number) => new Date(at.getTime() + number * 86_400_000).toISOString().slice(0, 10)
+          const first = 2 * place + Math.floor(random() * 2)
+          return {
+            first: day(first),
+            last: day(Math.max(first, 2 * place + Math.floor(random() * 2))),
+            times: random() < 0.4 ? null : { from: time(), to: time() },
+          }
+        })
       const isWorked = wallClock(hours)
       const open = new OpenTime(at, { hours, workOnUntil: null })
       if (open.isAlways) continue

@@ -1,3 +1,4 @@
+import { DateTime } from 'luxon'
 import { z } from 'zod'
 
 /** Days of the week by their number in ISO 8601, Monday first. */
@@ -26,13 +27,44 @@ export const WorkingSpan = z.object({
 })
 export type WorkingSpan = z.infer<typeof WorkingSpan>
 
+const CalendarDay = z.iso.date({ error: 'is no date; write it like 2026-12-24', abort: true })
+
+/**
+ * What holds on some dates in place of the hours of the week: from midnight to midnight this and nothing else, so that a night before ends where they begin.
+ * Its own times that end before they begin end on the next day, unless that has hours of its own, too.
+ */
+export const DatedHours = z
+  .object({
+    first: CalendarDay,
+    last: CalendarDay,
+    /** Null where jobs rest all day. */
+    times: z.object({ from: TimeOfDay, to: TimeOfDay }).nullable(),
+  })
+  .refine(({ first, last }) => first <= last, { path: ['last'], message: 'comes before the first day' })
+export type DatedHours = z.infer<typeof DatedHours>
+
+export const mostDated = 60
+
 /** When jobs are worked on, week by week. */
-export const WorkingHours = z.object({
-  /** Of the times, by its IANA name: "Europe/Oslo". */
-  zone: z.string().max(60).refine(isZone, 'is no time zone'),
-  spans: z.array(WorkingSpan).min(1, 'have no day').max(14),
-})
+export const WorkingHours = z
+  .object({
+    /** Of the times, by its IANA name: "Europe/Oslo". */
+    zone: z.string().max(60).refine(isZone, 'is no time zone'),
+    spans: z.array(WorkingSpan).min(1, 'have no day').max(14),
+    /** Holidays and the like; no day twice. */
+    dates: z.array(DatedHours).max(mostDated).optional(),
+  })
+  .superRefine(({ dates = [] }, context) => {
+    for (const [place, { first, last }] of dates.entries())
+      if (dates.slice(0, place).some(other => other.first <= last && first <= other.last))
+        context.addIssue({ code: 'custom', path: ['dates', place], message: 'has a day that another one has, too' })
+  })
 export type WorkingHours = z.infer<typeof WorkingHours>
+
+/** What holds on a day by its date, where that is not the hours of the week. @param date like "2026-12-24" */
+export function datedOn({ dates = [] }: Pick<WorkingHours, 'dates'>, date: string): DatedHours | null {
+  return dates.find(({ first, last }) => first <= date && date <= last) ?? null
+}
 
 /** The hours of an installation, and what a person made of them for now. */
 export const HoursSetting = z.object({
@@ -85,7 +117,23 @@ export function describeHours({ spans }: Pick<WorkingHours, 'spans'>): string {
   return spans.map(span => `${describeDays(span.days)} ${describeTimes(span)}`).join(', ')
 }
 
-function describeTimes({ from, to }: WorkingSpan): string {
+/** Dates with hours of their own that are not over at a moment, the next ones first. */
+export function datedFrom({ zone, dates = [] }: Pick<WorkingHours, 'zone' | 'dates'>, at: Date): DatedHours[] {
+  const today = DateTime.fromJSDate(at, { zone }).toISODate()!
+  return dates.filter(({ last }) => last >= today).sort((a, b) => (a.first < b.first ? -1 : 1))
+}
+
+/** What holds on some dates, in words: "24 to 26 Dec 2026 none", "31 Dec 2026 08:00 to 12:00". */
+export function describeDated({ first, last, times }: DatedHours): string {
+  const [from, to] = [DateTime.fromISO(first), DateTime.fromISO(last)]
+  const whole = (day: DateTime) => day.toFormat('d LLL yyyy', { locale: 'en' })
+  const begin = from.toFormat(from.hasSame(to, 'month') ? 'd' : from.hasSame(to, 'year') ? 'd LLL' : 'd LLL yyyy', {
+    locale: 'en',
+  })
+  return `${first === last ? whole(from) : `${begin} to ${whole(to)}`} ${times ? describeTimes(times) : 'none'}`
+}
+
+function describeTimes({ from, to }: Pick<WorkingSpan, 'from' | 'to'>): string {
   return from === to && from === '00:00' ? 'all day' : `${from} to ${to}`
 }
 

@@ -1,6 +1,14 @@
 import { DateTime } from 'luxon'
 import type { Range } from '../range.ts'
-import { anyTime, isWholeWeek, type HoursNow, type HoursSetting, type WorkingHours } from './hours.ts'
+import {
+  anyTime,
+  datedOn,
+  isWholeWeek,
+  type DatedHours,
+  type HoursNow,
+  type HoursSetting,
+  type WorkingHours,
+} from './hours.ts'
 
 /** A stretch of time in seconds from a moment. */
 export interface Span {
@@ -22,6 +30,8 @@ export class OpenTime {
   private readonly spans: Span[] = []
   private readonly before: number[] = []
   private readonly hours: WorkingHours | null
+  /** Of hours that leave nothing of the week out: the last day that has hours of its own; after it, it is open for good. */
+  private readonly lastDated: string | null
   private nextDay: DateTime
   private days = 0
 
@@ -30,7 +40,9 @@ export class OpenTime {
     private readonly at: Date,
     { hours, workOnUntil }: HoursSetting = anyTime,
   ) {
-    this.hours = hours && isWholeWeek(hours) ? null : hours
+    const [isWhole, dates] = [hours !== null && isWholeWeek(hours), hours?.dates ?? []]
+    this.hours = isWhole && dates.length === 0 ? null : hours
+    this.lastDated = isWhole ? dates.reduce((latest, { last }) => (last > latest ? last : latest), '') : null
     // What begins on the day before may last until this one.
     this.nextDay = DateTime.fromJSDate(at, { zone: hours?.zone ?? 'utc' })
       .startOf('day')
@@ -148,20 +160,30 @@ export class OpenTime {
 
   private layOutDay(): void {
     const day = this.nextDay
+    if (this.lastDated !== null && day.toISODate()! > this.lastDated) this.days = mostDays
     if (++this.days > mostDays) {
       return this.add({ from: this.secondsOf(day.toMillis()), to: Number.POSITIVE_INFINITY })
     }
     this.nextDay = day.plus({ days: 1 })
-    const ofDay = this.hours!.spans.filter(({ days }) => days.includes(day.weekday))
+    const dated = this.datedOn(day)
+    const times = dated
+      ? [dated.times].filter(entry => entry !== null)
+      : this.hours!.spans.filter(({ days }) => days.includes(day.weekday))
+    const ends = this.datedOn(this.nextDay) ? this.nextDay.toMillis() : Number.POSITIVE_INFINITY
+    const ofDay = times
       .map(({ from, to }) => {
         const isOver = to <= from
         return {
           from: this.secondsOf(timeOn(day, from).toMillis()),
-          to: this.secondsOf(timeOn(isOver ? this.nextDay : day, to).toMillis()),
+          to: this.secondsOf(Math.min(ends, timeOn(isOver ? this.nextDay : day, to).toMillis())),
         }
       })
       .sort((a, b) => a.from - b.from)
     for (const span of ofDay) this.add(span)
+  }
+
+  private datedOn(day: DateTime): DatedHours | null {
+    return datedOn(this.hours!, day.toISODate()!)
   }
 
   /** Adds a stretch that begins after the others do. */

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { describeHours } from '@hematine/core'
+import { datedFrom, describeDated, describeHours } from '@hematine/core'
 import { computed, ref } from 'vue'
 import SetHours from './SetHours.vue'
 import WeekStrip from './WeekStrip.vue'
@@ -14,6 +14,9 @@ const notices = useNotices()
 const setting = ref(false)
 const { state, changes, isExtra, workOn, rest } = useHoursNow()
 const hours = computed(() => order.hours.hours)
+/** Dates with hours of their own that are not over, the next one first. */
+const dated = computed(() => (hours.value ? datedFrom(hours.value, new Date()).map(describeDated) : []))
+const mostShown = 6
 const isElsewhere = computed(() => hours.value?.zone !== Intl.DateTimeFormat().resolvedOptions().timeZone)
 const words = computed(() =>
   isExtra.value
@@ -46,6 +49,10 @@ const atAnyTime = () => order.changeHours({ hours: null, workOnUntil: null })
       <VBtn v-if="hours" variant="text" :height="26" @click="notices.attempt(atAnyTime)">At any time</VBtn>
     </div>
     <WeekStrip v-if="hours" :hours="hours" />
+    <p v-if="dated.length > 0" class="dates">
+      On dates: {{ dated.slice(0, mostShown).join(', ')
+      }}{{ dated.length > mostShown ? ` and ${dated.length - mostShown} more` : '' }}
+    </p>
     <p class="muted hint">
       Out of hours no job is begun, and those that run are paused where they are and go on when the hours begin; they
       keep their memory meanwhile. Reading, measuring and trials are done at any time. All ends are told with it.
@@ -61,6 +68,9 @@ const atAnyTime = () => order.changeHours({ hours: null, workOnUntil: null })
   gap: 4px 16px;
   flex-wrap: wrap;
   min-height: 28px;
+}
+.dates {
+  margin: 6px 0 0;
 }
 .hint {
   margin: 8px 0 0;
