@@ -215,7 +215,7 @@ test('out of working hours jobs rest, every end is told with them, and a person 
   await expectAccessible(page)
   await dialog.getByRole('button', { name: 'Work in these hours' }).press('Enter')
   await expect(section).toContainText(`${days[open]} 08:00 to 09:00`)
-  await expect(section).toContainText('On dates: 24 to 26 Dec 2040 none')
+  await expect(section).toContainText('On dates: 24 to 26 Dec 2040 no work')
   await expect(section).toContainText(`Jobs rest until ${days[open]}`)
   await expectAccessible(page)
 

@@ -49,9 +49,9 @@ describe('hours of dates', () => {
   const none = (first: string, last = first): DatedHours => ({ first, last, times: null })
 
   test('are told as a person says them', () => {
-    expect(describeDated(none('2026-12-24'))).toBe('24 Dec 2026 none')
-    expect(describeDated(none('2026-12-24', '2026-12-26'))).toBe('24 to 26 Dec 2026 none')
-    expect(describeDated(none('2026-11-30', '2026-12-02'))).toBe('30 Nov to 2 Dec 2026 none')
+    expect(describeDated(none('2026-12-24'))).toBe('24 Dec 2026 no work')
+    expect(describeDated(none('2026-12-24', '2026-12-26'))).toBe('24 to 26 Dec 2026 no work')
+    expect(describeDated(none('2026-11-30', '2026-12-02'))).toBe('30 Nov to 2 Dec 2026 no work')
     const over = { first: '2026-12-31', last: '2027-01-01' }
     expect(describeDated({ ...over, times: { from: '00:00', to: '00:00' } })).toBe('31 Dec 2026 to 1 Jan 2027 all day')
     expect(describeDated({ ...over, last: over.first, times: { from: '08:00', to: '12:00' } })).toBe(

@@ -38,6 +38,7 @@ export const avif: PictureCodec = {
   }),
   remarks: ['camera data', 'colour profile'],
   wrap: avifFile,
+  cutsSidesTo: 2,
   sizeProblem: size =>
     Math.min(size.width, size.height) < leastSide
       ? `AVIF needs at least ${leastSide}x${leastSide} pixels here, not ${size.width}x${size.height}.`

@@ -123,6 +123,8 @@ export interface PictureCodec {
   centresChroma: boolean
   /** Whether its files can say that their pictures are of high dynamic range. */
   keepsHighRange: boolean
+  /** Multiples that sides of its pictures are cut to, since its encoder takes no others; left out, none. */
+  cutsSidesTo?: number
   /** Why a frame rate cannot be coded in a profile, as a sentence; null when it can. */
   rateProblem(rate: Rational, profile: string | null): string | null
   /** Why a frame size cannot be coded in a profile, as a sentence; null when it can. */

@@ -123,14 +123,14 @@ export function datedFrom({ zone, dates = [] }: Pick<WorkingHours, 'zone' | 'dat
   return dates.filter(({ last }) => last >= today).sort((a, b) => (a.first < b.first ? -1 : 1))
 }
 
-/** What holds on some dates, in words: "24 to 26 Dec 2026 none", "31 Dec 2026 08:00 to 12:00". */
+/** What holds on some dates, in words: "24 to 26 Dec 2026 no work", "31 Dec 2026 08:00 to 12:00". */
 export function describeDated({ first, last, times }: DatedHours): string {
   const [from, to] = [DateTime.fromISO(first), DateTime.fromISO(last)]
   const whole = (day: DateTime) => day.toFormat('d LLL yyyy', { locale: 'en' })
   const begin = from.toFormat(from.hasSame(to, 'month') ? 'd' : from.hasSame(to, 'year') ? 'd LLL' : 'd LLL yyyy', {
     locale: 'en',
   })
-  return `${first === last ? whole(from) : `${begin} to ${whole(to)}`} ${times ? describeTimes(times) : 'none'}`
+  return `${first === last ? whole(from) : `${begin} to ${whole(to)}`} ${times ? describeTimes(times) : 'no work'}`
 }
 
 function describeTimes({ from, to }: Pick<WorkingSpan, 'from' | 'to'>): string {

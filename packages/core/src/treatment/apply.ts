@@ -376,7 +376,7 @@ function treatSteps(
   const codec = pictureCodec(rule.codec)
   // Picture files hold odd sides; films in 4:2:0 do not.
   const isFilm = outputKind(spec) === 'moving picture'
-  const sized = toFrame(from, spec, scan, rule.pixelFormat === null || !isFilm ? 1 : 2)
+  const sized = toFrame(from, spec, scan, rule.pixelFormat === null || !isFilm ? 1 : 2, codec.cutsSidesTo)
   steps.push(...sized.steps)
   const { frame } = sized
 
@@ -466,14 +466,15 @@ function treatSteps(
 
 /**
  * The steps that bring a picture to the frame that a spec wants.
- * @param least what its sides have to be multiples of for its codec
+ * @param least what its sides have to be multiples of for its codec @param cutTo what they are cut to multiples of for it
  * @throws CannotTreat
  */
 function toFrame(
   from: StoredFrame,
-  { name, video: { frame: rule } }: PictureSpec,
+  { name, video: { frame: rule, codec } }: PictureSpec,
   scan: Passing['scan'],
   least: number,
+  cutTo = 1,
 ): { steps: AppliedStep[]; frame: StoredFrame } {
   const keepsLines = scan !== 'progressive'
   const exact = rule.exactly ? fitExactly(from, rule, { keepsLines, multiple: least }) : null
@@ -485,7 +486,7 @@ function toFrame(
   const sized: AppliedStep[] = sameFrame(picture, from)
     ? []
     : [{ kind: 'size', from, to: picture, why: sizeReason(from, picture) }]
-  const frame = exact?.frame ?? inMultiples(picture, rule.multiple ?? least)
+  const frame = exact?.frame ?? inMultiples(picture, commonMultiple(rule.multiple ?? least, cutTo))
   if (sameFrame(picture, frame)) return { steps: sized, frame }
   const shaped = (step: StepOf<'pad' | 'crop'>, why: string) => ({
     steps: [...sized, { kind: 'chosen' as const, step, from: picture, to: frame, why }],
@@ -504,9 +505,14 @@ function toFrame(
     { kind: 'crop', left, top, right: over.width - left, bottom: over.height - top },
     rule.exactly
       ? `${name} has ${size} and no bars: what hangs over is cut off.`
-      : `Sides of ${name} are multiples of ${rule.multiple}: what is over is cut off.`,
+      : rule.multiple
+        ? `Sides of ${name} are multiples of ${rule.multiple}: what is over is cut off.`
+        : `${pictureCodec(codec).name} takes sides in multiples of ${cutTo} here: what is over is cut off.`,
   )
 }
+
+/** A multiple of both of two numbers; of small ones, the least. */
+const commonMultiple = (a: number, b: number) => (a % b === 0 ? a : b % a === 0 ? b : a * b)
 
 /** The largest frame within another whose sides are whole multiples. */
 function inMultiples(frame: StoredFrame, multiple: number): StoredFrame {

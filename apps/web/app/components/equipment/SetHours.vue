@@ -75,7 +75,7 @@ async function save(): Promise<void> {
 </script>
 
 <template>
-  <AskDialog v-model="open" title="Hours in which jobs are worked on" :width="720">
+  <AskDialog v-model="open" title="Hours in which jobs are worked on" :width="800">
     <div v-for="(row, place) in rows" :key="place" class="row" role="group" :aria-label="`Hours ${place + 1}`">
       <label v-for="day in weekdays" :key="day.number" class="day"
         ><input type="checkbox" :checked="row.days.includes(day.number)" @change="toggle(row, day.number)" />
