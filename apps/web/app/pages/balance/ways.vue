@@ -141,18 +141,17 @@ async function keep(): Promise<void> {
           <p>
             <span class="number">{{ describeCount(found.chosen.jobs) }}</span> drafts:
             <span class="number">{{ describeDurationRange(found.chosen.seconds) }}</span> of device time,
-            <span class="number">{{ describeBytesRange(found.chosen.bytes) }}</span><span
+            <span class="number">{{ describeBytesRange(found.chosen.bytes) }}</span><template
               v-if="found.chosen.overBytes > 0"
-              class="look"
-            >
-              {{ describeBytes(found.chosen.overBytes) }} more than there is room for</span
+              >,
+              <span class="look"
+                >{{ describeBytes(found.chosen.overBytes) }} more than there is room for</span
+              ></template
             >, <span class="number">{{ found.chosen.likeness?.toFixed(1) }} dB</span> in the mean;
             <template v-if="found.chosen.end"
-              >done <span class="number">{{ momentRange(found.chosen.end, at) }}</span><span
+              >done <span class="number">{{ momentRange(found.chosen.end, at) }}</span><template
                 v-if="found.chosen.lateSeconds > 0"
-                class="look"
-              >
-                {{ latenessWords(found.chosen.lateSeconds) }}</span
+                >, <span class="look">{{ latenessWords(found.chosen.lateSeconds) }}</span></template
               ></template
             ><template v-else>no end, for want of a lane</template>.
             {{ boundWords(found) }}
