@@ -269,6 +269,15 @@ test('a sequence is another one when a gap is filled, when its rate changes, and
   expect(await identityOf(input)).not.toBe(filled)
 })
 
+test('each file of a sequence that has answered is told of while its identity is asked for', async () => {
+  const root = await volume()
+  for (const number of [1, 2, 3]) await writeFile(path.join(root, `f-${number}.png`), 'x')
+  let heard = 0
+  const sequence = { prefix: 'f-', suffix: '.png', padding: 1, first: 1, last: 3, missing: [] }
+  await identityOf({ kind: 'sequence', directory: root, sequence, frameRate: { num: 25, den: 1 } }, () => heard++)
+  expect(heard).toBe(3)
+})
+
 describe('a disk that does not answer', () => {
   test('is asked once, told of in a sentence, and asked again when it has answered', async () => {
     let answer = (_: string) => undefined as void

@@ -85,7 +85,8 @@ const heapGrowth = 400
  * Run once by a process that works with the libraries. It keeps them from writing to standard error; failures are reported by their results.
  *
  * And it lets the heap grow further between collections than the engine would. Frames on their way count as the heap's, although they are not: beside the
- * little that a child keeps, a handful of them seems much, so that everything was gone through anew every few frames, for a third of a job's time.
+ * little that a child keeps, a handful of them seems much, so that everything was gone through anew every few frames, for a fifth of a job's processor time and more
+ * (docs/measurements.md, "Collections of the heap").
  */
 export function setUpLibraries(): void {
   Log.setLevel(AV_LOG_QUIET)
