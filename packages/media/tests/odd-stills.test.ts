@@ -1,5 +1,6 @@
 import { mkdir, readFile, stat, writeFile } from 'node:fs/promises'
 import path from 'node:path'
+import { crc32 } from 'node:zlib'
 import { containers, deriveTreatment, type Container, type NumberedSequence } from '@hematine/core'
 import sharp, { type Sharp } from 'sharp'
 import { beforeAll, describe, expect, test } from 'vitest'
@@ -123,6 +124,30 @@ describe('pictures of odd sizes', () => {
     expect((await apart(source.path, result)).mean).toBeLessThan(0.8)
   })
 })
+
+test.each([
+  ['png', 0],
+  ['avif', 1.5],
+] as const)(
+  'a PNG that states a curve of 2.2, as paint programs do, becomes %s with the same values',
+  async (to, most) => {
+    const source = fileAt('curve-stated.png')
+    const bytes = await slopes(300, 200).png().toBuffer()
+    // One over 2.2 in hundred thousandths (PNG 3, gAMA), right behind the head.
+    const named = Buffer.concat([Buffer.from('gAMA'), Buffer.from([0, 0, 0xb1, 0x8f])])
+    const chunk = Buffer.concat([Buffer.from([0, 0, 0, 4]), named, Buffer.alloc(4)])
+    chunk.writeUInt32BE(crc32(named), chunk.length - 4)
+    await writeFile(source.path, Buffer.concat([bytes.subarray(0, 33), chunk, bytes.subarray(33)]))
+    const result = at(`curve.${to}`)
+    expect((await makeAndCheck(source, still(to), result)).check.verdict).toBe('pass')
+    await slopes(300, 200).png().toFile(at('curve-plain.png'))
+    const plain = await valuesOf(at('curve-plain.png'))
+    // Values as they are stored: who reads a curve may show them by it.
+    const stored = await sharp(result).removeAlpha().raw({ depth: 'uchar' }).toBuffer()
+    if (to === 'png') expect(Buffer.compare(stored, plain)).toBe(0)
+    else expect((await apart(at('curve-plain.png'), result)).mean).toBeLessThan(most)
+  },
+)
 
 test('a grey JPEG keeps its shades: they go from black to white', async () => {
   const source = fileAt('grey.jpg')

@@ -16,6 +16,7 @@ import {
   type Strength,
   type Timeline,
   type PictureTreatment,
+  type FullColourDescription,
   type VideoFacts,
 } from '@hematine/core'
 import { assetPath } from './assets.ts'
@@ -33,6 +34,11 @@ const zscaleNames: Record<string, string> = {
   bt2020: '2020',
   gbr: 'gbr',
 }
+/** Curves that the filter which states colours calls by what they come from (ITU-R BT.470). */
+const statedCurves: Record<string, string> = { gamma22: 'bt470m', gamma28: 'bt470bg' }
+/** A filter that states what samples mean. */
+const stating = ({ range, primaries, transfer, matrix }: FullColourDescription) =>
+  `setparams=range=${range}:color_primaries=${primaries}:color_trc=${statedCurves[transfer] ?? transfer}:colorspace=${matrix}`
 const kernels = { lanczos: 'lanczos', spline: 'spline36', bicubic: 'bicubic' }
 
 /** A part of a treatment's work: filters of the library, passes of a learned network, or the picture moved back to its steady place. `steps` are the numbers of the applied steps it does. */
@@ -96,12 +102,7 @@ export function planStages(
     ]
   }
 
-  add(
-    [
-      `setparams=range=${sourceColour.range}:color_primaries=${sourceColour.primaries}:color_trc=${sourceColour.transfer}:colorspace=${sourceColour.matrix}`,
-    ],
-    null,
-  )
+  add([stating(sourceColour)], null)
   const last = treatment.steps.findLastIndex(step => step.kind === 'size')
   const finishes = last >= 0 && !treatment.steps.slice(last + 1).some(step => step.kind !== 'colour')
   // What repeats the last frame until the source's own end is cut off where the result ends.
@@ -273,7 +274,7 @@ export function planStages(
   if (grain) add([grain.filter, `format=${result.pixelFormat}`], grain.step)
   add(
     [
-      `setparams=range=${result.colour.range}:color_primaries=${result.colour.primaries}:color_trc=${result.colour.transfer}:colorspace=${result.colour.matrix}`,
+      stating(result.colour),
       `setsar=${result.frame.pixelAspect.num}/${result.frame.pixelAspect.den}:max=65535`,
       `setfield=${result.scan === 'progressive' ? 'prog' : result.scan === 'top field first' ? 'tff' : 'bff'}`,
       // Some filters count in parts of frames.
