@@ -38,7 +38,10 @@ export class Turnstile {
   join(work: Pausable, pausedFor: PausedFor = 'measurements'): () => void {
     this.pausable.set(work, pausedFor)
     if (this.measuring || this.rests(pausedFor)) work.pause()
-    return () => this.pausable.delete(work)
+    return () => {
+      this.pausable.delete(work)
+      this.changed()
+    }
   }
 
   /** Whether jobs are worked on at this hour. */
@@ -55,6 +58,7 @@ export class Turnstile {
       if (open) work.goOn()
       else work.pause()
     }
+    this.changed()
   }
 
   private rests(pausedFor: PausedFor): boolean {
@@ -75,7 +79,8 @@ export class Turnstile {
       }
       const turn = this.working.length > 0 ? this.lastMeasured.until + this.lastMeasured.lasted - this.now() : 0
       if (turn <= 0) break
-      await new Promise(resolve => setTimeout(resolve, turn))
+      // Work that ends, or rests, leaves the machine to the next measurement at once.
+      await Promise.race([new Promise(resolve => setTimeout(resolve, turn)), this.change()])
     }
     this.measuring = true
     for (const work of this.working) work.pause()

@@ -64,6 +64,32 @@ describe('the turnstile', () => {
     leave()
   })
 
+  test('leaves the machine to the next measurement at once where nothing works any more, or all that does rests', async () => {
+    let now = 0
+    const turnstile = new Turnstile(() => now)
+    const work = { pause: () => undefined, goOn: () => undefined }
+    const hours = 3600_000
+    const measured = () =>
+      turnstile.alone(async () => {
+        now += hours
+      })
+    const leave = turnstile.join(work)
+    await measured()
+    let next = measured()
+    await soon()
+    expect(now).toBe(hours)
+    leave()
+    await next
+    expect(now).toBe(2 * hours)
+    turnstile.join(work, 'measurements and hours')
+    next = measured()
+    await soon()
+    expect(now).toBe(2 * hours)
+    turnstile.isOpen = false
+    await next
+    expect(now).toBe(3 * hours)
+  })
+
   test('opens again when a measurement fails', async () => {
     const turnstile = new Turnstile()
     await expect(
