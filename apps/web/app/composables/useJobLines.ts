@@ -1,6 +1,7 @@
 import type { JobSort, JobState, LotWork, PlannedJobRecord } from '@hematine/core'
 import { useLocalStorage, useThrottleFn } from '@vueuse/core'
 import { computed, ref, shallowRef, watch } from 'vue'
+import { oneAtATime } from '~/composables/oneAtATime'
 import { useLines } from '~/composables/useLines'
 import { call } from '~/composables/useCall'
 import { useOrder } from '~/stores/order'
@@ -58,12 +59,12 @@ export function useJobLines(name: string, states: readonly JobState[], usualSort
       at.value = new Date(answer.at)
       failed.value = null
       loaded.value = true
-      lines.renew()
+      await lines.renew()
     } catch (error) {
       if (lines.isLatest(mark)) failed.value = (error as Error).message
     }
   }
-  const refreshSoon = useThrottleFn(() => refresh(), 700, true)
+  const refreshSoon = useThrottleFn(oneAtATime(refresh), 700, true)
   watch(
     () => order.jobChange,
     () => void refreshSoon(),

@@ -29,8 +29,8 @@ export interface Lines<Row, Key, Group> {
   begin(): number
   /** Whether no later question was begun. */
   isLatest(mark: number): boolean
-  /** What is on screen is fetched anew; rows stay as they are until the answer is there, and those beyond are fetched when they come into view. */
-  renew(): void
+  /** What is on screen is fetched anew; rows stay as they are until the answer is there, and those beyond are fetched when they come into view. Ends when it is there. */
+  renew(): Promise<void>
 }
 
 /**
@@ -84,7 +84,7 @@ export function useLines<Row, Key, Group>(
     }
   }
 
-  function need(seen: readonly Line<Key, Group>[]): void {
+  async function need(seen: readonly Line<Key, Group>[]): Promise<void> {
     lastSeen = seen
     const pages = new Map<string, [Key, number]>()
     for (const line of seen)
@@ -92,7 +92,7 @@ export function useLines<Row, Key, Group>(
         const page = Math.floor(line.index / pageSize)
         pages.set(`${String(line.key)}:${page}`, [line.key, page])
       }
-    for (const [key, page] of pages.values()) void fetchPage(key, page)
+    await Promise.all([...pages.values()].map(([key, page]) => fetchPage(key, page)))
   }
 
   return {
@@ -106,15 +106,16 @@ export function useLines<Row, Key, Group>(
       turned.value = next
     },
     rowOf: line => (line.kind === 'row' ? (rows.value.get(placeOf(line.key, line.index)) ?? null) : null),
-    need,
+    need: seen => void need(seen),
     begin: () => ++version,
     isLatest: mark => mark === version,
     renew() {
       asked.clear()
       const stale = rows.value
-      need(lastSeen)
+      const isThere = need(lastSeen)
       const seen = new Set(lastSeen.flatMap(line => (line.kind === 'row' ? [placeOf(line.key, line.index)] : [])))
       rows.value = new Map([...stale].filter(([place]) => seen.has(place)))
+      return isThere
     },
   }
 }

@@ -1,7 +1,8 @@
 import { ref, shallowRef } from 'vue'
+import { askingOrder } from './askingOrder'
 
 /**
- * The newest answer to a question that is asked again and again: one that comes after a newer question is dropped.
+ * The newest answer to a question that is asked again and again.
  * @param ask what is wanted now; null where there is nothing to ask
  */
 export function useNewest<Answer>(ask: () => Promise<Answer> | null) {
@@ -9,27 +10,27 @@ export function useNewest<Answer>(ask: () => Promise<Answer> | null) {
   const failed = ref<string | null>(null)
   /** Whether the question as it is now is not answered yet. */
   const isAwaited = ref(false)
-  let looks = 0
+  const asking = askingOrder()
 
   async function look(): Promise<void> {
     const asked = ask()
     if (!asked) return
-    const mine = ++looks
+    const counts = asking.ask()
     try {
       const found = await asked
-      if (mine !== looks) return
+      if (!counts()) return
       answer.value = found
       failed.value = null
     } catch (error) {
-      if (mine === looks) failed.value = (error as Error).message
-    } finally {
-      if (mine === looks) isAwaited.value = false
+      if (!counts()) return
+      failed.value = (error as Error).message
     }
+    isAwaited.value = false
   }
 
   /** The question is another now: an answer that is on its way is to the one before. */
   function changed(): void {
-    looks++
+    asking.forget()
     isAwaited.value = true
   }
 

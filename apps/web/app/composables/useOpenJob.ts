@@ -1,7 +1,11 @@
 import type { JobDetail, JobState } from '@hematine/core'
 import { computed, ref, watch } from 'vue'
-import { call } from '~/composables/useCall'
+import { askingOrder } from '~/composables/askingOrder'
+import { call, CallProblem } from '~/composables/useCall'
 import { useOrder } from '~/stores/order'
+
+/** Null for a job that is gone; nothing where it could not be asked for. */
+const goneOrUnknown = (error: unknown) => (error instanceof CallProblem && error.status === 404 ? null : undefined)
 
 /** The job that the page's address names, whole, as long as it is in one of some states. */
 export function useOpenJob(states: readonly JobState[]) {
@@ -15,12 +19,14 @@ export function useOpenJob(states: readonly JobState[]) {
     },
   })
   const read = ref<JobDetail | null>(null)
+  const asking = askingOrder()
   watch(
     [open, () => order.jobChange],
     async ([id]) => {
-      // A job that is gone simply is no longer open.
-      const detail = id === null ? null : await call('readJob', { parameters: { id } }).catch(() => null)
-      if (id === open.value) read.value = detail
+      const counts = asking.ask()
+      // A job that is gone simply is no longer open; one that could not be read now stays as it was.
+      const detail = id === null ? null : await call('readJob', { parameters: { id } }).catch(goneOrUnknown)
+      if (detail !== undefined && counts()) read.value = detail
     },
     { immediate: true },
   )

@@ -2,6 +2,7 @@ import { RenderQuestion, RenderWay } from '@hematine/core'
 import { useSessionStorage, useThrottleFn, watchDebounced } from '@vueuse/core'
 import { computed, shallowRef, watch } from 'vue'
 import type { z } from 'zod'
+import { askingOrder } from './askingOrder'
 import { call, type CallAnswer } from './useCall'
 import { useNewest } from './useNewest'
 import { useOrder } from '~/stores/order'
@@ -65,16 +66,20 @@ export function useRenderOrTreat() {
     const { full, reduced } = chosen.value
     return full && reduced && full.jobId !== reduced.jobId ? { jobId: reduced.jobId, referenceId: full.jobId } : null
   })
+  const [askingComparison, askingTests] = [askingOrder(), askingOrder()]
   async function readComparison(): Promise<void> {
     const query = pair.value
-    comparison.value = query && (await call('readComparison', { query }).catch(() => null))
+    const counts = askingComparison.ask()
+    const found = query && (await call('readComparison', { query }).catch(() => null))
+    if (counts()) comparison.value = found
   }
 
   async function readTests(): Promise<void> {
     const orderId = order.order?.id
     if (orderId === undefined) return
+    const counts = askingTests.ask()
     const found = await call('listRenderTests', { query: { orderId } }).catch(() => null)
-    if (found) tests.value = found
+    if (found && counts()) tests.value = found
   }
   const lookSoon = useThrottleFn(
     async () => {

@@ -26,6 +26,7 @@ import TrialSheet from '~/components/bench/TrialSheet.vue'
 import TrialViewer from '~/components/bench/TrialViewer.vue'
 import VaryDialog from '~/components/bench/VaryDialog.vue'
 import EmptyState from '~/components/common/EmptyState.vue'
+import { askingOrder } from '~/composables/askingOrder'
 import { addressOf, call, CallProblem, type CallAnswer } from '~/composables/useCall'
 import { useAssets } from '~/stores/assets'
 import { useNotices } from '~/stores/notices'
@@ -97,15 +98,17 @@ const standing = computed(
   () => members.value.find(row => row.id === Number(route.query.source)) ?? members.value[0] ?? null,
 )
 
+const readingLots = askingOrder()
 /** Reads the lots. A source that is looked at may have been put into another one when it was measured: then it is followed there. */
 async function readLots(): Promise<void> {
   if (!order.order) return
   const id = standing.value?.id
+  const counts = readingLots.ask()
   const [present, record] = await Promise.all([
     notices.attempt(() => call('listLots', { query: { orderId: order.order!.id } })),
     id ? call('readSource', { parameters: { id } }).catch(() => null) : null,
   ])
-  if (!present) return
+  if (!present || !counts()) return
   const to = record?.lotId ?? null
   const isElsewhere = to !== null && to !== lot.value?.id && present.some(entry => entry.id === to)
   const goesAlong = isElsewhere && standing.value?.id === id
@@ -163,18 +166,20 @@ watch(
   },
 )
 
+const applying = askingOrder()
 /** What the steps would make, asked for when they have not changed for a moment. */
 watchDebounced(
   [steps, specKey, () => source.value?.id],
   async () => {
     const id = source.value?.id
     if (!id) return
+    const counts = applying.ask()
     try {
       const answer = await call('applySteps', {
         parameters: { id },
         body: { specKey: specKey.value, steps: steps.value },
       })
-      if (source.value?.id === id) application.value = answer
+      if (source.value?.id === id && counts()) application.value = answer
     } catch (error) {
       if (!(error instanceof CallProblem)) throw error
       notices.problem(error.message)

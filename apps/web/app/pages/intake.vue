@@ -14,6 +14,7 @@ import LotTable from '~/components/intake/LotTable.vue'
 import SourceDetail from '~/components/intake/SourceDetail.vue'
 import UploadList from '~/components/intake/UploadList.vue'
 import VolumeBrowser from '~/components/intake/VolumeBrowser.vue'
+import { askingOrder } from '~/composables/askingOrder'
 import { call, CallProblem } from '~/composables/useCall'
 import { useIntake } from '~/stores/intake'
 import { useOrder } from '~/stores/order'
@@ -42,15 +43,17 @@ const open = computed<number | null>({
   },
 })
 const openSource = shallowRef<SourceRecord | null>(null)
+const reading = askingOrder()
 async function readOpen(): Promise<void> {
   const id = open.value
+  const counts = reading.ask()
   if (id === null) return void (openSource.value = null)
   try {
     const source = await call('readSource', { parameters: { id } })
-    if (open.value === id) openSource.value = source
+    if (counts() && open.value === id) openSource.value = source
   } catch (error) {
     if (!(error instanceof CallProblem)) throw error
-    if (open.value === id) openSource.value = null
+    if (counts() && open.value === id) openSource.value = null
   }
 }
 watch(open, () => void readOpen(), { immediate: true })

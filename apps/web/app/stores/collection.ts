@@ -1,4 +1,5 @@
 import { shallowRef, type ShallowRef } from 'vue'
+import { askingOrder } from '~/composables/askingOrder'
 
 /** Rows of one kind as the server has them: fetched whole, then kept up to date by what it tells. */
 export interface Collection<Row> {
@@ -24,7 +25,8 @@ export function collection<Row extends { id: number }>(
   const rows = shallowRef<readonly Row[]>([])
   const toldAt = new Map<number, number>()
   let moment = 0
-  let loads = 0
+  const loading = askingOrder()
+  let loadedFor: number | null = null
 
   const put = (fresh: readonly Row[]) => {
     const ids = new Set(fresh.map(row => row.id))
@@ -35,9 +37,11 @@ export function collection<Row extends { id: number }>(
   return {
     rows,
     async load(orderId) {
-      const [mine, begun] = [++loads, moment]
+      if (orderId !== loadedFor) loading.forget()
+      loadedFor = orderId
+      const [counts, begun] = [loading.ask(), moment]
       const fetched = orderId === null ? [] : await fetch(orderId)
-      if (mine !== loads) return
+      if (!counts()) return
       rows.value = [
         ...fetched.filter(row => !isToldSince(begun, row.id)),
         ...rows.value.filter(row => isToldSince(begun, row.id)),
@@ -60,7 +64,7 @@ export function collection<Row extends { id: number }>(
   }
 }
 
-/** One value as the server last gave it. Of two questions that overlap, the first may be answered last: only the latest counts. */
+/** One value as the server last gave it. */
 export interface Latest<Value> {
   value: ShallowRef<Value>
   /** @throws what the call throws */
@@ -70,18 +74,22 @@ export interface Latest<Value> {
 /** @param fetch asks for the value; without an order it stays as it was at first */
 export function latest<Value>(initial: Value, fetch: (orderId: number) => Promise<Value>): Latest<Value> {
   const value = shallowRef(initial) as ShallowRef<Value>
-  let loads = 0
+  const loading = askingOrder()
+  let loadedFor: number | null = null
   let newest: Promise<void> = Promise.resolve()
-  const ask = async (orderId: number | null, mine: number): Promise<void> => {
+  const ask = async (orderId: number | null): Promise<void> => {
+    const counts = loading.ask()
     const fresh = orderId === null ? initial : await fetch(orderId)
-    if (mine === loads) value.value = fresh
-    // Whoever asked earlier goes on when the value is there, and not with none.
+    if (counts()) value.value = fresh
+    // Whoever asked for another order's goes on when the value is there, and not with none.
     else await newest
   }
   return {
     value,
     load(orderId) {
-      newest = ask(orderId, ++loads)
+      if (orderId !== loadedFor) loading.forget()
+      loadedFor = orderId
+      newest = ask(orderId)
       return newest
     },
   }

@@ -2,6 +2,7 @@ import type { LotRecord, SourceCondition, SourceFilter, SourceRow, SourceSort } 
 import { useDebounceFn, useLocalStorage, useThrottleFn } from '@vueuse/core'
 import { defineStore } from 'pinia'
 import { computed, markRaw, ref, watch } from 'vue'
+import { oneAtATime } from '~/composables/oneAtATime'
 import { call } from '~/composables/useCall'
 import { useLines } from '~/composables/useLines'
 import { useNotices } from './notices'
@@ -66,12 +67,12 @@ export const useIntake = defineStore('intake', () => {
       ungrouped.value = none.total
       failed.value = null
       loaded.value = true
-      list.renew()
+      await list.renew()
     } catch (error) {
       if (list.isLatest(mark)) failed.value = (error as Error).message
     }
   }
-  const refreshSoon = useThrottleFn(() => refresh(), 1000, true)
+  const refreshSoon = useThrottleFn(oneAtATime(refresh), 1000, true)
 
   watch(
     () => order.sourceChange.count,

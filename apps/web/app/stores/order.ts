@@ -11,6 +11,7 @@ import {
   type WorkerRecord,
 } from '@hematine/core'
 import { nameOfDisk } from '~/composables/disk-names'
+import { oneAtATime } from '~/composables/oneAtATime'
 import { StorageSerializers, useLocalStorage, useThrottleFn } from '@vueuse/core'
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef } from 'vue'
@@ -153,7 +154,11 @@ export const useOrder = defineStore('order', () => {
   const loadInventory = () => inventory.load(id())
   // Many rows may change within a second; their numbers are asked for now and then.
   const soon = (ask: () => Promise<void>, milliseconds: number) =>
-    useThrottleFn(() => ask().catch(() => undefined), milliseconds, true)
+    useThrottleFn(
+      oneAtATime(() => ask().catch(() => undefined)),
+      milliseconds,
+      true,
+    )
   const inventorySoon = soon(loadInventory, 700)
   const countSoon = soon(() => counts.load(id()), 700)
   const workSoon = soon(() => work.load(id()), 400)

@@ -13,6 +13,7 @@ import { computed, ref, watch } from 'vue'
 import CurveLook from '~/components/balance/CurveLook.vue'
 import RateCurve from '~/components/balance/RateCurve.vue'
 import NumberField from '~/components/common/NumberField.vue'
+import { askingOrder } from '~/composables/askingOrder'
 import { call } from '~/composables/useCall'
 import { useRespec } from '~/composables/useRespec'
 import { useNotices } from '~/stores/notices'
@@ -27,6 +28,7 @@ const curve = ref<CurveRecord | null>(null)
 const value = ref<number | null>(null)
 const { busy, respec } = useRespec(job)
 const parameters = { id: job.id }
+const asking = askingOrder()
 
 function take(record: CurveRecord): void {
   curve.value = record
@@ -36,17 +38,19 @@ function take(record: CurveRecord): void {
 watch(
   () => [order.curveChange, order.jobChange],
   async () => {
+    const counts = asking.ask()
     // A spec whose size follows from its format has no curve.
     const record = await call('readCurve', { parameters }).catch(() => null)
-    if (record) take(record)
+    if (record && counts()) take(record)
   },
   { immediate: true },
 )
 
 async function attempt(work: () => Promise<CurveRecord>): Promise<void> {
   busy.value = true
+  const counts = asking.ask()
   const record = await notices.attempt(work)
-  if (record) take(record)
+  if (record && counts()) take(record)
   busy.value = false
 }
 const measure = (anew: boolean) => attempt(() => call('measureCurve', { parameters, query: { anew: String(anew) } }))

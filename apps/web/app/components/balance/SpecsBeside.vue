@@ -10,6 +10,7 @@ import {
   type SpecWork,
 } from '@hematine/core'
 import { computed, ref, watch } from 'vue'
+import { askingOrder } from '~/composables/askingOrder'
 import { call } from '~/composables/useCall'
 import { useNotices } from '~/stores/notices'
 import { useOrder } from '~/stores/order'
@@ -20,16 +21,18 @@ const order = useOrder()
 const notices = useNotices()
 const works = ref<SpecWork[]>([])
 const busy = ref(false)
+const asking = askingOrder()
 
 /** The drafts of its lot; of its source alone, where that is in none yet. */
 const choice = computed(() => (job.lotId === null ? { sourceId: job.sourceId } : { lotId: job.lotId }))
 watch(
   () => [order.jobChange, choice.value],
   async () => {
+    const counts = asking.ask()
     const answer = await call('listJobSpecs', {
       query: { orderId: job.orderId, states: 'draft', ...choice.value },
     }).catch(() => null)
-    if (answer) works.value = answer.specs
+    if (answer && counts()) works.value = answer.specs
   },
   { immediate: true },
 )

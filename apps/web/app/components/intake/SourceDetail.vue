@@ -17,6 +17,7 @@ import PlayDialog from '~/components/intake/PlayDialog.vue'
 import SequenceArrival from '~/components/intake/SequenceArrival.vue'
 import TimeStrip from '~/components/intake/TimeStrip.vue'
 import { sequenceRates } from '~/composables/sequence-rates'
+import { askingOrder } from '~/composables/askingOrder'
 import { call } from '~/composables/useCall'
 import { useNotices } from '~/stores/notices'
 import { useOrder } from '~/stores/order'
@@ -29,12 +30,14 @@ const notices = useNotices()
 const rate = ref(source.frameRate)
 const volume = computed(() => order.volumes.find(entry => entry.id === source.volumeId))
 const jobs = ref<readonly PlannedJobRecord[]>([])
+const asking = askingOrder()
 watchDebounced(
   [() => source.id, () => order.jobChange],
   async ([id]) => {
+    const counts = asking.ask()
     // Asked again with the next change.
     const answer = await call('listJobs', { query: { orderId: source.orderId, sourceId: id } }).catch(() => null)
-    if (answer && id === source.id) jobs.value = answer.jobs.filter(job => job.state !== 'cancelled')
+    if (answer && id === source.id && counts()) jobs.value = answer.jobs.filter(job => job.state !== 'cancelled')
   },
   { debounce: 300, maxWait: 1500, immediate: true },
 )

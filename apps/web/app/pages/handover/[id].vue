@@ -6,6 +6,7 @@ import SplitPane from '~/components/common/SplitPane.vue'
 import CheckPanel from '~/components/handover/CheckPanel.vue'
 import CompareViewer from '~/components/handover/CompareViewer.vue'
 import SoundCompare from '~/components/handover/SoundCompare.vue'
+import { askingOrder } from '~/composables/askingOrder'
 import { call, CallProblem } from '~/composables/useCall'
 
 const route = useRoute()
@@ -27,15 +28,19 @@ const sound = computed(() => {
 })
 useHead({ title: () => `${job.value?.outputPath ?? 'Comparison'} - Hematine` })
 
+const asking = askingOrder()
 watch(
   id,
   async wanted => {
     job.value = null
+    const counts = asking.ask()
     try {
       const answer = await call('readJob', { parameters: { id: wanted } })
+      if (!counts()) return
       problem.value = answer.state === 'done' ? null : 'This job has no finished file to compare.'
       job.value = answer
     } catch (error) {
+      if (!counts()) return
       problem.value = error instanceof CallProblem ? error.message : 'The job could not be read.'
     }
   },
