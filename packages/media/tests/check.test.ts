@@ -145,9 +145,10 @@ describe('a sample', () => {
     const scratchDirectory = path.join(scratch, 'stretches')
     await mkdir(scratchDirectory)
     const plan = { input, facts, treatment, spec, scratchDirectory, machine: 'test' }
-    // However slow the machine is, all stretches are wanted here; with no time at all there is still one.
+    // However slow the machine is, all stretches are wanted here; with no time at all there is still the beginning of one.
     const measured = await measureSample(plan, openGate, () => undefined, Infinity)
-    expect((await measureSample(plan, openGate, () => undefined, 0)).windows).toHaveLength(1)
+    const hasty = await measureSample(plan, openGate, () => undefined, 0)
+    expect(hasty.windows.map(({ frames, interFrames }) => [frames, interFrames])).toEqual([[12, 11]])
     expect(measured.windows.map(window => window.startSeconds).sort((a, b) => a - b)).toEqual(
       [0.6, 3, 5.4, 7.8, 10.2].map(start => expect.closeTo(start, 1)),
     )
@@ -158,15 +159,19 @@ describe('a sample', () => {
 
     const outputPath = path.join(scratch, 'twelve-small.mkv')
     await transcode({ input, facts, treatment, spec, outputPath }, openGate, () => undefined)
-    const forecast = forecastJob(measured, {
+    const extent = {
       frames: 300,
       pixels: 320 * 240,
       durationSeconds: 12,
       keyframeDistance: keyframeDistance(spec, treatment),
       container: 'mkv',
       sizeIs: 'by quality',
-    })
+    } as const
+    const forecast = forecastJob(measured, extent)
     const bytes = (await stat(outputPath)).size
+    // What was cut short says less, and that it does.
+    const { expected, low, high } = forecastJob(hasty, extent).seconds
+    expect([low, high]).toEqual([expected * 0.5, expected * 1.5].map(seconds => expect.closeTo(seconds, 6)))
     expect(Math.abs(forecast.bytes.expected / bytes - 1)).toBeLessThan(0.35)
   })
 })

@@ -46,11 +46,14 @@ const windowCount = 5
 const windowSeconds = 1.2
 /** After this much time no further stretch is begun, unless said otherwise: a forecast is wanted soon. */
 const usualBudgetSeconds = 30
+/** Of slow work at least so many stretches fit into that time, each with at least so many frames: learned enlargement of large frames takes seconds for each. */
+const leastStretches = 3
+const leastFrames = 12
 const soundSeconds = 3
 
 /**
  * Encodes and checks short stretches spread over a source, with its very treatment and spec, and measures time and size.
- * @param budgetSeconds after so much time no further stretch is begun
+ * @param budgetSeconds after so much time no further stretch is begun, and those that are slow are cut short for it
  * @throws MediaError when the source cannot be treated; whatever `gate.turn` rejects with, when stopped
  */
 export async function measureSample(
@@ -83,9 +86,10 @@ export async function measureSample(
     gate,
   )
   const windowsBegin = performance.now()
+  const secondsEach = budgetSeconds / Math.min(leastStretches, stretches.length)
   const isSearched = plan.spec.video.rateControl.kind === 'quality target'
   for (const [index, stretch] of stretches.entries()) {
-    const measured = await measureWindow(plan, stretch, rate, gate)
+    const measured = await measureWindow(plan, { ...stretch, seconds: secondsEach }, rate, gate)
     if (measured) {
       windows.push(measured.window)
       if (windows.length === 1) [openSeconds, onceSeconds] = [measured.openSeconds, measured.onceSeconds]
@@ -109,9 +113,16 @@ export async function measureSample(
   }
 }
 
+/** A stretch of the result, and the seconds of work after which it is cut short. */
+interface TimedStretch {
+  firstFrame: number
+  frames: number
+  seconds: number
+}
+
 async function measureWindow(
   plan: SamplePlan,
-  stretch: { firstFrame: number; frames: number },
+  stretch: TimedStretch,
   rate: RateChoice,
   gate: WorkGate,
 ): Promise<{ window: SampleWindow; openSeconds: number; onceSeconds: number } | null> {
@@ -123,7 +134,9 @@ async function measureWindow(
       return await measureEncode(plan, stretch, outputPath, { rate }, gate)
     const silent = { ...plan, facts: { ...plan.facts, audio: [] }, stretch, outputPath }
     const { seconds } = await learn(silent, { rate, pass: { number: 1, statistics } }, gate, () => undefined)
-    const measured = await measureEncode(plan, stretch, outputPath, { rate, pass: { number: 2, statistics } }, gate)
+    // What the first pass learned is of all frames of the stretch.
+    const whole = { ...stretch, seconds: Number.POSITIVE_INFINITY }
+    const measured = await measureEncode(plan, whole, outputPath, { rate, pass: { number: 2, statistics } }, gate)
     return measured && { ...measured, window: { ...measured.window, firstPassSeconds: seconds } }
   } catch (error) {
     if (error instanceof NoPicture) return null
@@ -136,7 +149,7 @@ async function measureWindow(
 
 async function measureEncode(
   plan: SamplePlan,
-  { firstFrame, frames }: { firstFrame: number; frames: number },
+  { firstFrame, frames, seconds }: TimedStretch,
   outputPath: string,
   rate: EncoderRate,
   gate: WorkGate,
@@ -146,14 +159,17 @@ async function measureEncode(
   const openBegin = performance.now()
   const picture = await TreatedPicture.open(input, facts.video!, treatment, { firstFrame })
   let openSeconds: number | null = null
-  let left = frames
+  let given = 0
+  let [begin, isOver] = [0, false]
   let producing: Promise<void> = Promise.resolve()
   try {
     producing = produceFrames(picture, queue)
     const window = await encodeStretch({ facts, spec, treatment, outputPath, firstFrame }, rate, gate, async () => {
-      const frame = left-- > 0 ? await queue.take() : null
+      isOver ||= given >= frames || (given >= leastFrames && (performance.now() - begin) / 1000 > seconds)
+      const frame = isOver ? null : await queue.take()
       // Seeking and decoding up to the stretch happen once in a whole job; the clock starts with the first frame.
-      openSeconds ??= (performance.now() - openBegin) / 1000
+      openSeconds ??= ((begin = performance.now()) - openBegin) / 1000
+      given++
       return frame ?? null
     })
     queue.end()
