@@ -1,7 +1,10 @@
 import { defineConfig } from '@playwright/test'
+import { patience } from './tests/support/patience.ts'
 
 /** Of a run in halves, which: told apart in the names of what a run leaves. */
 const part = process.env.E2E_PART ?? ''
+/** Milliseconds that a test waits for what is sure to come; fewer seconds while it is written. */
+const timeout = process.env.E2E_PATIENCE ? Number(process.env.E2E_PATIENCE) * 1000 : patience.timeout
 
 /** Runs against a built application that `scripts/e2e.mjs` started and whose address it passes on. */
 export default defineConfig({
@@ -9,9 +12,8 @@ export default defineConfig({
   // One worker does the jobs of all tests, so the tests take turns.
   workers: 1,
   fullyParallel: false,
-  // Against what never ends, not against machines that are slow or busy.
-  timeout: 600_000,
-  expect: { timeout: 180_000 },
+  timeout: 4 * timeout,
+  expect: { timeout },
   outputDir: `.hematine/test/playwright${part}`,
   reporter: [['list'], ['json', { outputFile: `.hematine/test/playwright${part}.json` }]],
   use: {

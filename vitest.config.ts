@@ -1,5 +1,6 @@
 import { fileURLToPath } from 'node:url'
 import { defineConfig } from 'vitest/config'
+import { patience } from './tests/support/patience.ts'
 
 const inWeb = (part: string) => fileURLToPath(new URL(`./apps/web/${part}`, import.meta.url))
 
@@ -49,8 +50,8 @@ export default defineConfig({
     pool: 'forks',
     maxWorkers: 2,
     // Against what never ends, not against machines that are slow or busy.
-    testTimeout: 600_000,
-    hookTimeout: 600_000,
+    testTimeout: 4 * patience.timeout,
+    hookTimeout: 4 * patience.timeout,
     reporters: ['default', ['json', { outputFile: '.hematine/test/vitest.json' }]],
   },
 })

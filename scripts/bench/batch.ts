@@ -178,7 +178,7 @@ export async function benchBatch(count: number): Promise<string[]> {
     })
     const openPage = async (station: string, table: string) => {
       const isThere = () =>
-        page.getByRole('treegrid', { name: table }).getByRole('row').nth(2).waitFor({ timeout: 120_000 })
+        page.getByRole('treegrid', { name: table }).getByRole('row').nth(2).waitFor({ timeout: 540_000 })
 
       await timed(`go to ${station}, until its rows are there`, 1, async () => {
         await page.getByRole('link', { name: station }).click()
@@ -201,13 +201,13 @@ export async function benchBatch(count: number): Promise<string[]> {
     await timed('go to All orders, until its rows are there', 1, async () => {
       await page.getByRole('link', { name: 'Balance' }).click()
       await page.getByRole('link', { name: 'All orders' }).click()
-      await page.getByRole('table', { name: 'Orders' }).getByRole('row').nth(1).waitFor({ timeout: 120_000 })
+      await page.getByRole('table', { name: 'Orders' }).getByRole('row').nth(1).waitFor({ timeout: 540_000 })
     })
     await timed('what if there were a lane more', 1, async () => {
       const lanes = page.getByRole('group', { name: 'What if' }).getByLabel('lanes')
       await lanes.fill(String(Number(await lanes.inputValue()) + 1))
       const answer = page.getByRole('table', { name: 'Orders' }).getByText('if so:').first()
-      await answer.waitFor({ state: 'attached', timeout: 120_000 })
+      await answer.waitFor({ state: 'attached', timeout: 540_000 })
     })
     const heard = await run200(running.databaseUrl, running.address, ids.slice(0, 200))
     await openPage('Handover', 'Results')

@@ -234,9 +234,7 @@ test.describe('uploads', () => {
           .digest('hex'),
       ).toBe(createHash('sha256').update(content).digest('hex'))
       await expect
-        .poll(async () => (await sources(request)).find(source => source.name === path.basename(placed))?.state, {
-          timeout: 540_000,
-        })
+        .poll(async () => (await sources(request)).find(source => source.name === path.basename(placed))?.state)
         .toBe('ready')
     }
   })
@@ -262,9 +260,7 @@ test.describe('uploads', () => {
       },
     ])
     await expect(page.getByText(`${name} is uploaded and being read.`)).toBeVisible()
-    await expect(page.locator('[data-row]').filter({ hasText: name })).toContainText('320x240 4:3', {
-      timeout: 540_000,
-    })
+    await expect(page.locator('[data-row]').filter({ hasText: name })).toContainText('320x240 4:3')
     await expectAccessible(page)
   })
 })

@@ -226,9 +226,9 @@ test('a point is chosen on the curve of size and quality, and the result has the
   const id = await draftJob(request, 'Fog-signal interview 1.avi', 'small-mp4')
   await page.goto(`/balance?job=${id}`)
   const panel = page.getByRole('region', { name: 'Size and quality' })
-  await panel.getByRole('button', { name: 'Measure the curve' }).click({ timeout: 540_000 })
+  await panel.getByRole('button', { name: 'Measure the curve' }).click()
   const quality = panel.getByRole('slider')
-  await expect(quality).toBeVisible({ timeout: 540_000 })
+  await expect(quality).toBeVisible()
   const curve = (await (await request.get(`/api/jobs/${id}/curve`)).json()) as {
     points: { value: number; bytes: { expected: number; low: number; high: number } }[]
   }
@@ -278,14 +278,12 @@ test('a lot is given a cap for all of it: every draft gets the best level that k
   ]
   // Curves are of what a forecast was measured of.
   for (const id of ids)
-    await expect
-      .poll(async () => (await (await request.get(`/api/jobs/${id}`)).json()).sampleState, { timeout: 540_000 })
-      .toBe('ready')
+    await expect.poll(async () => (await (await request.get(`/api/jobs/${id}`)).json()).sampleState).toBe('ready')
   await page.goto(`/balance?job=${ids[0]}`)
   const panel = page.getByRole('region', { name: 'The lot under a cap' })
-  await panel.getByRole('button', { name: 'Measure curves that stand for it' }).click({ timeout: 540_000 })
-  await expect(panel.getByRole('radio').first()).toBeVisible({ timeout: 540_000 })
-  await expect(panel).toContainText('All were measured.', { timeout: 540_000 })
+  await panel.getByRole('button', { name: 'Measure curves that stand for it' }).click()
+  await expect(panel.getByRole('radio').first()).toBeVisible()
+  await expect(panel).toContainText('All were measured.')
   const { levels } = (await (await request.get(`/api/jobs/${ids[0]}/lot-curve`)).json()) as {
     levels: { xpsnr: number; bytes: { high: number } }[]
   }
@@ -350,7 +348,7 @@ test('of the ways in which lots are drafted, those are chosen that keep most lik
     const { jobs } = await (await request.get('/api/jobs?orderId=1&limit=500&states=draft')).json()
     const mine = (jobs as { id: number; forecast: unknown; sampleState: string }[]).filter(job => ids.includes(job.id))
     expect(mine.map(job => job.sampleState === 'ready' && job.forecast !== null)).toEqual(ids.map(() => true))
-  }).toPass({ timeout: 540_000 })
+  }).toPass()
 
   await page.goto('/balance')
   await page.getByRole('link', { name: 'Ways', exact: true }).click()

@@ -73,9 +73,7 @@ export async function jobs(request: APIRequestContext): Promise<Job[]> {
 export async function sourceCalled(request: APIRequestContext, name: string): Promise<Source> {
   let found: Source | undefined
   await expect
-    .poll(async () => (found = (await sources(request)).find(source => source.name === name))?.state, {
-      timeout: 540_000,
-    })
+    .poll(async () => (found = (await sources(request)).find(source => source.name === name))?.state)
     .toMatch(/ready|refused/)
   return found!
 }
@@ -83,9 +81,7 @@ export async function sourceCalled(request: APIRequestContext, name: string): Pr
 /** The same, once it has been measured: what is drafted before knows nothing of its findings. */
 export async function measuredSource(request: APIRequestContext, name: string): Promise<Source> {
   const source = await sourceCalled(request, name)
-  await expect
-    .poll(async () => (await sources(request)).find(({ id }) => id === source.id)?.measureState, { timeout: 540_000 })
-    .toBe('ready')
+  await expect.poll(async () => (await sources(request)).find(({ id }) => id === source.id)?.measureState).toBe('ready')
   return source
 }
 
@@ -114,13 +110,8 @@ export async function releaseJob(request: APIRequestContext, sourceName: string,
   return id
 }
 
-export async function untilState(
-  request: APIRequestContext,
-  id: number,
-  state: string,
-  timeout = 540_000,
-): Promise<void> {
-  await expect.poll(async () => (await jobs(request)).find(job => job.id === id)?.state, { timeout }).toBe(state)
+export async function untilState(request: APIRequestContext, id: number, state: string): Promise<void> {
+  await expect.poll(async () => (await jobs(request)).find(job => job.id === id)?.state).toBe(state)
 }
 
 /** Cancels what earlier tests left unfinished, lets jobs be worked on at any time and gives each worker its lane, so that each test begins with idle lanes, also after one that failed half-way. */
