@@ -60,22 +60,31 @@ export interface SharedError {
 
 /**
  * A sum of estimates that grows one by one and can be read at any time. Errors of one estimate alone add in quadrature; those that a group
- * shares add in proportion within the group, and in quadrature between groups.
+ * shares add in proportion within the group, and in quadrature between groups; so do those that all have in common. A sum of one is as sure as that one.
  */
 export class RangeSum {
   private expected = 0
   private lowSquares = 0
   private highSquares = 0
   private sharedSquares = 0
+  private lowCommon = 0
+  private highCommon = 0
   private readonly shared = new Map<string, { sum: number }>()
+
+  /** @param commonPart relative error that all estimates have in common; of those that are surer than that, as much as they have */
+  constructor(private readonly commonPart = 0) {}
 
   /** Adds an estimate; its half-widths hold what it shares as well. */
   add(range: Range, shared: SharedError | null = null): void {
     this.expected += range.expected
     const common = shared ? shared.part * range.expected : 0
     const [below, above] = [range.expected - range.low, range.high - range.expected]
-    this.lowSquares += Math.max(0, below * below - common * common)
-    this.highSquares += Math.max(0, above * above - common * common)
+    const belowOfAll = Math.min(below, this.commonPart * range.expected)
+    const aboveOfAll = Math.min(above, this.commonPart * range.expected)
+    this.lowCommon += belowOfAll
+    this.highCommon += aboveOfAll
+    this.lowSquares += Math.max(0, below ** 2 - common ** 2 - belowOfAll ** 2)
+    this.highSquares += Math.max(0, above ** 2 - common ** 2 - aboveOfAll ** 2)
     if (!shared) return
     let group = this.shared.get(shared.group)
     if (!group) this.shared.set(shared.group, (group = { sum: 0 }))
@@ -83,16 +92,18 @@ export class RangeSum {
     group.sum += common
   }
 
-  /** The sum as it is with one estimate more, which is not added to it. @param sharedPart see `range` */
-  rangeWith(range: Range, shared: SharedError | null, sharedPart = 0): Range {
-    const sum = new RangeSum()
+  /** The sum as it is with one estimate more, which is not added to it. */
+  rangeWith(range: Range, shared: SharedError | null): Range {
+    const sum = new RangeSum(this.commonPart)
     sum.expected = this.expected
     sum.lowSquares = this.lowSquares
     sum.highSquares = this.highSquares
     sum.sharedSquares = this.sharedSquares
+    sum.lowCommon = this.lowCommon
+    sum.highCommon = this.highCommon
     if (shared) sum.shared.set(shared.group, { sum: this.shared.get(shared.group)?.sum ?? 0 })
     sum.add(range, shared)
-    return sum.range(sharedPart)
+    return sum.range()
   }
 
   /** How much is expected so far. */
@@ -100,13 +111,12 @@ export class RangeSum {
     return this.expected
   }
 
-  /** The sum as a range; it goes down no further than `rangeAround` does. @param sharedPart relative error that all have in common, added in proportion */
-  range(sharedPart = 0): Range {
-    const whole = this.expected * sharedPart
+  /** The sum as a range; it goes down no further than `rangeAround` does. */
+  range(): Range {
     return between(
-      this.expected - Math.sqrt(this.lowSquares + this.sharedSquares) - whole,
+      this.expected - Math.sqrt(this.lowSquares + this.sharedSquares + this.lowCommon ** 2),
       this.expected,
-      this.expected + Math.sqrt(this.highSquares + this.sharedSquares) + whole,
+      this.expected + Math.sqrt(this.highSquares + this.sharedSquares + this.highCommon ** 2),
     )
   }
 }

@@ -3,7 +3,6 @@ import {
   forecastJob,
   Lanes,
   sampleStarts,
-  sharedTimePart,
   studentQuantile,
   RangeSum,
   type JobProgress,
@@ -80,9 +79,9 @@ describe('forecast of a job', () => {
 
 describe('sums', () => {
   const sumOf = (ranges: Range[], sharedPart?: number): Range => {
-    const sum = new RangeSum()
+    const sum = new RangeSum(sharedPart)
     for (const range of ranges) sum.add(range)
-    return sum.range(sharedPart)
+    return sum.range()
   }
 
   test("independent errors add in quadrature, the machine's shared one in proportion", () => {
@@ -92,7 +91,17 @@ describe('sums', () => {
       low: 200 - Math.hypot(30, 30),
       high: 200 + Math.hypot(30, 30),
     })
-    expect(sumOf([part, part], sharedTimePart).high).toBeCloseTo(200 + Math.hypot(30, 30) + 16, 9)
+    // Of thirty per hundred, eight are the machine's: 16 for both. What is left of each, the root of 900 - 64, is its own.
+    expect(sumOf([part, part], 0.08).high).toBeCloseTo(200 + Math.sqrt(16 ** 2 + 2 * (900 - 64)), 9)
+    const many = sumOf(new Array<Range>(10_000).fill(part), 0.08)
+    expect(many.high / many.expected).toBeCloseTo(1.08, 3)
+  })
+
+  test('of one are as sure as that one, and what is surer than the machine is stays so', () => {
+    const uneven = { expected: 100, low: 60, high: 190 }
+    expect(sumOf([uneven], 0.08)).toEqual({ expected: 100, low: expect.closeTo(60, 9), high: expect.closeTo(190, 9) })
+    const sure = { expected: 100, low: 98, high: 105 }
+    expect(sumOf([sure, sure], 0.08)).toEqual({ expected: 200, low: 196, high: 210 })
   })
 
   test('go down no more than twice as far as up, as a factor: what may be seven times as much is a forty-ninth at least', () => {

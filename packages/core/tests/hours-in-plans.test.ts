@@ -3,7 +3,6 @@ import {
   Agenda,
   asItIs,
   outlook,
-  sharedTimePart,
   suggestOrder,
   WaysAsked,
   waysOf,
@@ -116,10 +115,11 @@ describe('jobs that rest out of hours', () => {
   })
 
   test('a later due time that would do is one by the clock', () => {
-    const { reliefs } = look([waiting(1, 1, 150)], mornings, [order(1, 300)])
+    const unsure = { measured: forecast(around(150 * minute, 0.2), exactly(100)) }
+    const { reliefs } = look([waiting(1, 1, 150, unsure)], mornings, [order(1, 300)])
     expect(reliefs.find(({ supposed }) => supposed.due.length > 0)!.supposed.due).toEqual([
-      // As late as it may come: the machine may be slower than it was when it was measured.
-      { orderId: 1, dueAt: inMinutes(day + 150 * (1 + sharedTimePart)) },
+      // As late as it may come.
+      { orderId: 1, dueAt: inMinutes(day + 150 * 1.2) },
     ])
   })
 

@@ -171,7 +171,7 @@ export const leastTimePart = 0.25
 export const leastSizePart = { 'by quality': 0.2, 'by format': 0.04 }
 /** Half-width when only one stretch was measured, so that nothing is known of the spread. */
 const singleWindowPart = 0.5
-/** Relative error that all jobs of a batch share: the machine is busier or freer than when it was measured. */
+/** Relative error that all jobs of a batch share: the machine is busier or freer than when it was measured. It is a part of each job's own range. */
 export const sharedTimePart = 0.08
 
 /** Relative half-width of a mean over windows that stand for a whole of which they are the part `coverage`. */

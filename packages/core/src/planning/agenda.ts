@@ -217,7 +217,7 @@ export class Agenda {
 type Known = Pick<Agenda, 'places' | 'forecasts' | 'slowing'>
 
 function* totalsOf({ places, forecasts, slowing }: Known, jobs: readonly JobOutline[]): Turns<WorkTotals> {
-  const [seconds, measuredSeconds, bytes] = [new RangeSum(), new RangeSum(), new RangeSum()]
+  const [seconds, measuredSeconds, bytes] = [new RangeSum(sharedTimePart), new RangeSum(sharedTimePart), new RangeSum()]
   let [measured, byLike, unmeasurable] = [0, 0, 0]
   const last: { end: Range | null } = { end: null }
   yield* each(jobs, job => {
@@ -240,8 +240,8 @@ function* totalsOf({ places, forecasts, slowing }: Known, jobs: readonly JobOutl
     byLike,
     unknown: jobs.length - measured - byLike,
     unmeasurable,
-    seconds: seconds.range(sharedTimePart),
-    measuredSeconds: measuredSeconds.range(sharedTimePart),
+    seconds: seconds.range(),
+    measuredSeconds: measuredSeconds.range(),
     bytes: bytes.range(),
     end: last.end,
   }

@@ -76,7 +76,7 @@ export class Lanes {
     const count = Math.max(1, lanes)
     this.machine = new SharedLanes(new Array<number>(count).fill(0), cores)
     this.held = Array.from({ length: count }, () => ({
-      ...{ base: atOnce, before: new RangeSum(), number: noJob, job: null, pieces: 0, of: 1 },
+      ...{ base: atOnce, before: new RangeSum(sharedTimePart), number: noJob, job: null, pieces: 0, of: 1 },
       ...{ start: atOnce, freeAt: 0 },
     }))
     this.inTurn = new InTurn(
@@ -154,7 +154,7 @@ export class Lanes {
       const from = hasRested ? this.machine.clock : (job.hereFrom ?? 0)
       lane.start = notBefore(free, from)
       // Whatever was done before an arrival is over by then, or puts off what comes after it.
-      if (free.low < from) Object.assign(lane, { base: lane.start, before: new RangeSum() })
+      if (free.low < from) Object.assign(lane, { base: lane.start, before: new RangeSum(sharedTimePart) })
     }
     lane.pieces++
   }
@@ -173,9 +173,7 @@ export class Lanes {
   /** When the lane is free, by the clock: as unsure as all that it did. */
   private timeOf({ base, before, job, pieces, of, freeAt }: Lane): Range {
     const done =
-      job && pieces > 0
-        ? before.rangeWith(scaled(job.seconds, pieces / of), job.shared ?? null, sharedTimePart)
-        : before.range(sharedTimePart)
+      job && pieces > 0 ? before.rangeWith(scaled(job.seconds, pieces / of), job.shared ?? null) : before.range()
     const passed = freeAt - base.expected
     return done.expected > 0
       ? after(base, scaled(done, passed / done.expected))

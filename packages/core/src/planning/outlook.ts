@@ -153,7 +153,7 @@ type Counted = Pick<z.infer<typeof Prospect>, 'jobs' | 'unknown' | 'seconds'>
 class Sum {
   private jobs = 0
   private unknown = 0
-  private readonly seconds = new RangeSum()
+  private readonly seconds = new RangeSum(sharedTimePart)
 
   add(work: LaneWork | null): void {
     this.jobs++
@@ -162,6 +162,6 @@ class Sum {
   }
 
   read(): Counted {
-    return { jobs: this.jobs, unknown: this.unknown, seconds: this.seconds.range(sharedTimePart) }
+    return { jobs: this.jobs, unknown: this.unknown, seconds: this.seconds.range() }
   }
 }

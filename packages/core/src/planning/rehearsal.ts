@@ -41,7 +41,8 @@ interface Spreads {
   below: Float64Array
   /** Number of the group that a job's error has something in common with; 0 of none. */
   group: Int32Array
-  /** Correlation with what its group has in common, and the weight of what is its own. */
+  /** How much of the error is what all have in common because of the machine, what its group has in common, and its own; their squares make up one. */
+  machine: Float64Array
   common: Float64Array
   own: Float64Array
   groups: number
@@ -64,7 +65,20 @@ export function* rehearse({ jobs, machine: { lanes, cores }, orders, again }: Wo
   const places = new Map(orders.map(({ orderId }, place) => [orderId, place]))
   const due = Float64Array.from(orders, ({ dueSeconds }) => dueSeconds ?? Number.POSITIVE_INFINITY)
   const spreads = spreadsOf(jobs, places, lanes)
-  const { order: orderOf, expected, above, below, group, common, own, groups, pieces, busyCores, hereFrom } = spreads
+  const {
+    order: orderOf,
+    expected,
+    above,
+    below,
+    group,
+    machine,
+    common,
+    own,
+    groups,
+    pieces,
+    busyCores,
+    hereFrom,
+  } = spreads
   const free = new Array<number>(lanes).fill(0)
   const areAllHere = hereFrom.every(from => from === 0)
   const ofGroups = new Float64Array(groups)
@@ -76,7 +90,7 @@ export function* rehearse({ jobs, machine: { lanes, cores }, orders, again }: Wo
   let sinceTurn = 0
   for (let run = 0; run < rehearsals; run++) {
     for (let index = 0; index < groups; index++) ofGroups[index] = normal()
-    const machine = Math.exp(deviationOf(1 + sharedTimePart) * normal())
+    const ofMachine = normal()
     const shared = new SharedLanes(free, cores)
     ends.fill(0)
     const note = (ended: number) => {
@@ -91,8 +105,8 @@ export function* rehearse({ jobs, machine: { lanes, cores }, orders, again }: Wo
     }
     const inTurn = new InTurn(shared, begin, note)
     for (let job = 0; job < jobs.length; job++) {
-      const error = common[job]! * ofGroups[group[job]!]! + own[job]! * normal()
-      const seconds = expected[job]! * machine * Math.exp(error * (error > 0 ? above[job]! : below[job]!))
+      const error = machine[job]! * ofMachine + common[job]! * ofGroups[group[job]!]! + own[job]! * normal()
+      const seconds = expected[job]! * Math.exp(error * (error > 0 ? above[job]! : below[job]!))
       taken[job] = again > 0 && random() < again ? seconds * (1 + random()) : seconds
       if (areAllHere) begin(job)
       else inTurn.take(job, hereFrom[job]!)
@@ -131,8 +145,11 @@ function spreadsOf(jobs: WorkToRehearse['jobs'], places: ReadonlyMap<number, num
     return numbers.get(group)!
   }
   const widths = jobs.map(({ work }) => deviationsOf(work.seconds))
+  const partOf = (factor: number, job: number) =>
+    widths[job]!.above > 0 ? Math.min(1, deviationOf(factor) / widths[job]!.above) : 0
+  const machine = Float64Array.from(jobs, (_, job) => partOf(1 + sharedTimePart, job))
   const common = Float64Array.from(jobs, ({ work: { shared } }, job) =>
-    shared && widths[job]!.above > 0 ? Math.min(1, deviationOf(1 + shared.part) / widths[job]!.above) : 0,
+    shared ? Math.min(partOf(1 + shared.part, job), Math.sqrt(1 - machine[job]! ** 2)) : 0,
   )
   return {
     order: Int32Array.from(jobs, ({ orderId }) => places.get(orderId)!),
@@ -140,8 +157,9 @@ function spreadsOf(jobs: WorkToRehearse['jobs'], places: ReadonlyMap<number, num
     above: Float64Array.from(widths, ({ above }) => above),
     below: Float64Array.from(widths, ({ below }) => below),
     group: Int32Array.from(jobs, ({ work: { shared } }) => (shared ? numberOf(shared.group) : 0)),
+    machine,
     common,
-    own: common.map(part => Math.sqrt(1 - part * part)),
+    own: common.map((part, job) => Math.sqrt(Math.max(0, 1 - part ** 2 - machine[job]! ** 2))),
     groups: numbers.size + 1,
     pieces: Int32Array.from(jobs, ({ work }) => piecesOn(lanes, work.pieces ?? 1)),
     busyCores: Float64Array.from(jobs, ({ work }) => work.busyCores ?? 0),

@@ -167,14 +167,14 @@ export function* renderOrTreat(ground: RenderGround, question: RenderQuestion, a
       lateSeconds: middle!.lateSeconds,
     }
   }
-  const before = new RangeSum()
+  const before = new RangeSum(sharedTimePart)
   for (const { work } of ground.before) before.add(work.seconds, work.shared)
   const reducedEnd = outcomes.reduced!.end.expected
   return {
     at: at.toISOString(),
     lanes: Math.max(1, ground.machine.lanes),
     sharing: sharingOf(ground.machine, slowing),
-    before: before.range(sharedTimePart),
+    before: before.range(),
     full: outcomes.full!,
     reduced: outcomes.reduced!,
     evenMinutes: yield* minutesUntil(minutes => endOf('full', minutes).end.expected > reducedEnd),
@@ -280,13 +280,13 @@ function costOf(
   { rendered, work, forecast, secondsPerFrame }: Shot,
   { shots }: RenderQuestion,
 ): Pick<WayOutcome, 'seconds' | 'secondsPerFrame' | 'bytes' | 'renderedBytes'> {
-  const [seconds, bytes] = [new RangeSum(), new RangeSum()]
+  const [seconds, bytes] = [new RangeSum(sharedTimePart), new RangeSum()]
   for (let number = 0; number < shots; number++) {
     seconds.add(work.seconds, work.shared)
     bytes.add(forecast.bytes, sharedSize(forecast))
   }
   return {
-    seconds: seconds.range(sharedTimePart),
+    seconds: seconds.range(),
     secondsPerFrame,
     bytes: bytes.range(),
     renderedBytes: sourceBytes === null ? null : (sourceBytes / sourceFrames) * rendered * shots,

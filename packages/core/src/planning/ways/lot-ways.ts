@@ -87,7 +87,7 @@ function wayOf(
   largest: ReadonlyMap<number, number>,
   forecastFor: (job: JobOutline) => JobForecast | null,
 ): Way {
-  const [seconds, bytes] = [new RangeSum(), new RangeSum()]
+  const [seconds, bytes] = [new RangeSum(sharedTimePart), new RangeSum()]
   let [unknown, processorSeconds] = [0, 0]
   const measured: { frames: number; xpsnr: number }[] = []
   for (const job of jobs) {
@@ -111,7 +111,7 @@ function wayOf(
     specKey: jobs[0]!.specKey,
     specName: jobs[0]!.specName,
     jobs: jobs.length,
-    seconds: seconds.range(sharedTimePart),
+    seconds: seconds.range(),
     bytes: bytes.range(),
     processorSeconds,
     likeness: together !== null && Number.isFinite(together) ? together : null,

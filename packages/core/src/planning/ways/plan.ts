@@ -335,13 +335,13 @@ export class WaysPlan {
   }
 
   private together(jobs: readonly JobOutline[]): z.infer<typeof Together> {
-    const [seconds, bytes] = [new RangeSum(), new RangeSum()]
+    const [seconds, bytes] = [new RangeSum(sharedTimePart), new RangeSum()]
     for (const job of jobs) {
       const forecast = this.forecastFor(job)
       const work = laneWork(job, forecast)
       if (work) seconds.add(work.seconds, work.shared)
       if (forecast) bytes.add(bytesLeft(job, forecast), sharedSize(forecast))
     }
-    return { jobs: jobs.length, seconds: seconds.range(sharedTimePart), bytes: bytes.range() }
+    return { jobs: jobs.length, seconds: seconds.range(), bytes: bytes.range() }
   }
 }
