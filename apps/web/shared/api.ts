@@ -1032,7 +1032,7 @@ export const api = {
   measureAgain: {
     method: 'post',
     path: '/api/jobs/{id}/measure-again',
-    summary: "Measures the sample behind a job's forecast once more.",
+    summary: "Measures the sample behind a job's forecast, also once more, before all that nobody asked for by hand.",
     parameters: idParameter,
     answer: JobRecord,
   },

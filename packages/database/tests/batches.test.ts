@@ -13,6 +13,7 @@ import {
   listOutlines,
   measureJobAgain,
   measureMore,
+  takeTask,
 } from '../src/index.ts'
 import { makeOrder, makeWorker, useDatabase } from '../../../tests/support/database.ts'
 
@@ -107,6 +108,27 @@ describe('of a lot', () => {
     const { jobs } = await draft()
     const later = jobs.find(job => job.sampleState === 'later')!
     expect((await measureJobAgain(db.em(), db.queue, later.id)).sampleState).toBe('waiting')
+  })
+
+  test('what a person wants measured comes before what waits, once, whether it waited itself or stood for others to be measured', async () => {
+    const worker = await makeWorker(db)
+    const { jobs } = await draft()
+    // Each job has a sample, in the order of the jobs.
+    const ids = (await samples()).map(sample => sample.id)
+    const inState = (state: string) => ids.filter((_, index) => jobs[index]!.sampleState === state)
+    const [first, second, third] = inState('waiting')
+    const [later] = inState('later')
+    for (const wanted of [third!, later!]) await measureJobAgain(db.em(), db.queue, jobs[ids.indexOf(wanted)]!.id)
+    const measured: number[] = []
+    for (let count = 0; count < 5; count++) {
+      const { sampleId } = (await takeTask(db.em(), db.queue, 'sample', worker.id))!.payload
+      const begun = await beginSample(db.em(), sampleId)
+      if (!begun) continue
+      await keepMeasurement(db.em(), sampleId, begun.run, measurement(0.1))
+      measured.push(sampleId)
+    }
+    expect(measured.slice(0, 2)).toEqual([third, later])
+    expect(measured.slice(2).sort((a, b) => a - b)).toEqual([first, second])
   })
 })
 

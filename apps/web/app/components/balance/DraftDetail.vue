@@ -49,8 +49,9 @@ async function add(step: Step): Promise<void> {
     notices.done(`${stepKinds[step.kind].name} was added for ${answer.jobs.length} drafts of the lot.`)
 }
 
-async function measureAgain(): Promise<void> {
-  await notices.attempt(() => call('measureAgain', { parameters: { id: job.id } }))
+async function measure(): Promise<void> {
+  if (await notices.attempt(() => call('measureAgain', { parameters: { id: job.id } })))
+    notices.done(`${job.sourceName} is measured as soon as what is being measured now is done.`)
   order.noteJobs()
 }
 </script>
@@ -177,10 +178,12 @@ async function measureAgain(): Promise<void> {
       <p v-else class="muted" role="status">
         Short stretches, spread over this very source, are
         {{ job.sampleState === 'measuring' ? 'being' : 'about to be' }} treated, encoded and checked on this machine.
-        Running jobs pause meanwhile, so that the figures are honest.
+        Running jobs pause meanwhile, so that the figures are honest.<template v-if="job.sampleState === 'waiting'">
+          What was asked for before is measured first.</template
+        >
       </p>
-      <VBtn :disabled="job.sampleState === 'waiting' || job.sampleState === 'measuring'" @click="measureAgain">{{
-        job.sampleState === 'later' ? 'Measure it now' : 'Measure again'
+      <VBtn :disabled="job.sampleState === 'measuring'" @click="measure">{{
+        job.sampleState === 'waiting' || job.sampleState === 'later' ? 'Measure it next' : 'Measure again'
       }}</VBtn>
     </section>
     <SpecsBeside :job="job" />
