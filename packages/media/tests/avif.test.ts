@@ -1,7 +1,7 @@
 import { readFile, writeFile } from 'node:fs/promises'
 import path from 'node:path'
 import { crc32 } from 'node:zlib'
-import { deriveTreatment, specProblems, type PictureSpec } from '@hematine/core'
+import { deriveTreatment, pictureCodec, specProblems, type PictureSpec } from '@hematine/core'
 import sharp, { type Sharp } from 'sharp'
 import { beforeAll, describe, expect, test } from 'vitest'
 import { readFacts, setUpLibraries, type MediaInput } from '../src/index.ts'
@@ -191,10 +191,19 @@ test('a picture that is made smaller has even sides, too', async () => {
 })
 
 test('what its encoder does not take is refused with what to do', async () => {
-  const source = fileAt('low.png')
-  await slopes({ width: 640, height: 62 }).png().toFile(source.path)
+  const source = fileAt('narrow.png')
+  await slopes({ width: 24, height: 62 }).png().toFile(source.path)
   const facts = await readFacts(source)
   expect(() => deriveTreatment(facts, still())).toThrow(
-    'AVIF needs at least 64x64 pixels here, not 640x62. Choose another spec, or another frame size.',
+    'AVIF needs at least 26x4 pixels here, not 24x62. Choose another spec, or another frame size.',
   )
+  // Of moving pictures, too: the same encoder makes them.
+  expect(pictureCodec('av1').sizeProblem({ width: 640, height: 2 }, null)).toMatch(/^AV1 needs at least 26x4/)
+})
+
+test('the smallest picture that it takes is made', async () => {
+  await slopes({ width: 26, height: 4 }).png().toFile(at('smallest.png'))
+  const { check } = await makeAndCheck(fileAt('smallest.png'), still(), at('smallest.avif'))
+  expect(notPassed(check)).toEqual([])
+  expect(await sharp(at('smallest.avif')).metadata()).toMatchObject({ width: 26, height: 4 })
 })

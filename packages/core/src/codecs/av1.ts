@@ -36,6 +36,17 @@ export const av1Levels: CodecLevels = {
   statedAs: number => `${2 + (number >> 2)}.${number & 3}`,
 }
 
+/** The encoder never answers where a picture is narrower (seen at every width tried, 8 to 24), and refuses fewer rows. */
+const least = { width: 26, height: 4 }
+
+/** What the encoder of AV1 takes, in moving pictures and in stills. @param name what the picture is called */
+export const av1Sizes =
+  (name: string): PictureCodec['sizeProblem'] =>
+  size =>
+    size.width < least.width || size.height < least.height
+      ? `${name} needs at least ${least.width}x${least.height} pixels here, not ${size.width}x${size.height}.`
+      : evenSides(name)(size)
+
 export const av1: PictureCodec = {
   key: 'av1',
   name: 'AV1',
@@ -62,7 +73,7 @@ export const av1: PictureCodec = {
   centresChroma: false,
   remarks: [],
   rateProblem: anyRate,
-  sizeProblem: evenSides('AV1'),
+  sizeProblem: av1Sizes('AV1'),
   settings: ({ effort, rateControl }) => ({
     options: { preset: effort ?? '8', ...rateFactor(rateControl) },
   }),

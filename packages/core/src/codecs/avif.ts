@@ -1,8 +1,6 @@
+import { av1Sizes } from './av1.ts'
 import { avifFile } from './avif-file.ts'
-import { asShown, evenSides, pictureFile, type PictureCodec } from './picture-codec.ts'
-
-/** The encoder hangs at 16 pixels and less; at 32 it was seen to answer, and this keeps clear of it. */
-const leastSide = 64
+import { asShown, pictureFile, type PictureCodec } from './picture-codec.ts'
 
 /** AV1 Image File Format 1.1: one picture of AV1 in a file. The scale is that of AV1. */
 export const avif: PictureCodec = {
@@ -39,10 +37,7 @@ export const avif: PictureCodec = {
   remarks: ['camera data', 'colour profile'],
   wrap: avifFile,
   cutsSidesTo: 2,
-  sizeProblem: size =>
-    Math.min(size.width, size.height) < leastSide
-      ? `AVIF needs at least ${leastSide}x${leastSide} pixels here, not ${size.width}x${size.height}.`
-      : evenSides('AVIF')(size),
+  sizeProblem: av1Sizes('AVIF'),
   settings: ({ effort, rateControl }) => ({
     options: {
       preset: effort ?? '6',
