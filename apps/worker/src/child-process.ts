@@ -181,6 +181,7 @@ const readyMilliseconds = 600_000
 export class ReadingProcess {
   private child: ChildProcess | null = null
   private done = 0
+  private isPaused = false
   private idle: NodeJS.Timeout | undefined
 
   /** @param isReady whether it is begun before there is anything to do, and stays longer when there is nothing */
@@ -192,9 +193,15 @@ export class ReadingProcess {
   async perform(assignment: Assignment, onPart: (part: number) => void = () => undefined): Promise<Outcome> {
     clearTimeout(this.idle)
     const child = (this.child ??= this.begin())
-    const outcome = outcomeOf(child, report => {
-      if (report.say === 'measuring') onPart(report.part)
-    })
+    const outcome = outcomeOf(
+      child,
+      report => {
+        if (report.say === 'measuring') onPart(report.part)
+      },
+      () => this.isPaused,
+    )
+    // One that was begun anew meanwhile does not know yet.
+    if (this.isPaused) tell(child, { say: 'pause' })
     tell(child, { say: 'assign', assignment })
     const result = await outcome
     // One that was told to stop takes no more.
@@ -218,6 +225,17 @@ export class ReadingProcess {
     if (this.child) tell(this.child, { say: 'leave' })
     this.child = null
     this.done = 0
+  }
+
+  pause(): void {
+    this.isPaused = true
+    if (this.child) tell(this.child, { say: 'pause' })
+  }
+
+  goOn(): void {
+    if (!this.isPaused) return
+    this.isPaused = false
+    if (this.child) tell(this.child, { say: 'go on' })
   }
 
   /** Asks the process to stop what it does. */

@@ -59,12 +59,17 @@ export class Children {
   async inReader(
     assignment: () => Promise<Assignment>,
     onPart: (part: number) => Promise<boolean> = async () => true,
+    pausedFor: PausedFor | null = null,
   ): Promise<Outcome> {
     const reader = this.freeReaders.pop()!
     const parts = new Parts(onPart, () => reader.interrupt())
+    const leave = pausedFor ? this.turnstile.join(reader, pausedFor) : () => undefined
     try {
       return await this.untilDone(assignment, given => reader.perform(given, part => parts.tell(part)))
     } finally {
+      leave()
+      // What it does next may be nothing to pause.
+      reader.goOn()
       parts.end()
       this.freeReaders.push(reader)
     }

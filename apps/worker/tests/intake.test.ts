@@ -9,8 +9,10 @@ import {
   beginWatch,
   changeDrive,
   createOrder,
+  draftJobs,
   endWatch,
   listCopies,
+  listJobs,
   listLots,
   listScans,
   listSources,
@@ -207,20 +209,47 @@ describe('a watched folder', () => {
 })
 
 describe('a deep measurement', () => {
-  test('tells how far it is and ends when it is told to; the next source is measured all the same', async () => {
-    await writeClip({
-      path: path.join(root, 'long.mkv'),
+  const long = path.join(scratch, 'long.mkv')
+  beforeAll(() =>
+    writeClip({
+      path: long,
       format: 'matroska',
       video: { encoder: 'mpeg4', filters: 'testsrc2=s=640x480:r=25,trim=end_frame=3000,format=yuv420p' },
       audio: [],
-    })
+    }),
+  )
+  /** Has the long clip measured as a whole. @returns once that is under way */
+  async function begun(): Promise<SourceRecord> {
+    await copyFile(long, path.join(root, 'long.mkv'))
     await scan()
     startWorker()
     await untilSettled(1)
-    const [{ id, findings }] = (await sources()) as [SourceRecord]
-    await askToMeasure(db.em(), db.queue, [id], 'deep')
+    const [source] = (await sources()) as [SourceRecord]
+    await askToMeasure(db.em(), db.queue, [source.id], 'deep')
     await expect.poll(async () => (await sources())[0]!.measurePart, { ...patience, interval: 50 }).toBeGreaterThan(0)
     expect((await sources())[0]!.measurePart).toBeLessThan(1)
+    return source
+  }
+
+  test('pauses for the sample of a draft, which would keep all jobs waiting as long as it takes, and goes on', async () => {
+    const { id } = await begun()
+    const delivery = path.join(scratch, `delivery-${round}`)
+    await mkdir(delivery)
+    const to = await registerVolume(db.em(), { name: 'Results', role: 'delivery', path: delivery })
+    await draftJobs(db.em(), db.queue, [{ sourceId: id, specKey: 'small-mp4' }], to.id)
+    await expect
+      .poll(async () => (await listJobs(db.em(), { orderId }))[0]!.sampleState, { ...patience, interval: 50 })
+      .toBe('ready')
+    // It waited for the sample, and not the sample for it.
+    const [{ measureState, measurePart }] = (await sources()) as [SourceRecord]
+    expect(measureState).toBe('measuring')
+    await expect.poll(async () => (await sources())[0]!.measurePart, patience).toBeGreaterThan(measurePart!)
+    await stopMeasuring(db.em(), [id])
+    await untilSettled(1)
+  })
+
+  test('tells how far it is and ends when it is told to; the next source is measured all the same', async () => {
+    const { id, findings } = await begun()
     await stopMeasuring(db.em(), [id])
     await put('next.mkv')
     await scan()

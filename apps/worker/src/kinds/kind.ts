@@ -26,8 +26,16 @@ export interface Hands {
     onTheWay?: (report: OnTheWay, task: TaskProcess) => void,
     pausedFor?: PausedFor,
   ): Promise<Outcome>
-  /** Does an assignment in one of the processes that are kept for short ones. @param onPart told how far it is; false ends it */
-  inReader(assignment: () => Promise<Assignment>, onPart?: (part: number) => Promise<boolean>): Promise<Outcome>
+  /**
+   * Does an assignment in one of the processes that are kept for short ones.
+   * @param onPart told how far it is; false ends it
+   * @param pausedFor see `inChild`
+   */
+  inReader(
+    assignment: () => Promise<Assignment>,
+    onPart?: (part: number) => Promise<boolean>,
+    pausedFor?: PausedFor,
+  ): Promise<Outcome>
 }
 
 /** A kind of task: what it needs, and how it is done and ends. */
@@ -37,7 +45,7 @@ export interface Kind<Name extends ShortKind = ShortKind> {
   readonly lanes: number | 'of jobs'
   /** Tasks taken under one claim; 1 unless said otherwise. */
   readonly atOnce?: number
-  /** Whether running jobs pause for it, because it measures how long work takes; null for what hardly uses the processor. */
+  /** Whether running jobs pause for it, because it measures how long work takes; null for what is paused itself then, or hardly uses the processor. */
   readonly processor: 'alone' | 'beside' | null
   /** Whether it is done in one of the processes that are kept. */
   readonly usesReader?: boolean

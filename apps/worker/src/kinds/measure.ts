@@ -6,7 +6,8 @@ import type { Kind } from './kind.ts'
 export const measure: Kind<'measure'> = {
   name: 'measure',
   lanes: 1,
-  processor: 'beside',
+  // A long film takes an hour: a sample that waited for that would keep all jobs waiting.
+  processor: null,
   usesReader: true,
   // What a source is comes before what is wrong with it.
   after: ['facts', 'poster'],
@@ -16,6 +17,7 @@ export const measure: Kind<'measure'> = {
     const outcome = await hands.inReader(
       async () => ({ kind: 'measure', input: await inputOf(hands.em, source), facts: source.facts!, depth }),
       part => keepMeasuringPart(hands.em, source, part),
+      'measurements',
     )
     if (outcome.say === 'measured') {
       const strip = outcome.strip.map(({ seconds, picture }) => ({ seconds, picture: Buffer.from(picture) }))
