@@ -258,17 +258,17 @@ function toggle(id: number): void {
         </tr>
       </tbody>
     </table>
+    <p v-if="rows.length > 0" class="muted note">
+      Ranges come from the tried moments, made and checked on this machine{{
+        rows.some(row => row.forecast?.withCheck === false) ? ', older trials without the check' : ''
+      }}. Figures are means and tell amounts, not beauty:
+      {{ onlySound ? 'listen yourself' : 'look at faces, text and textures' }}.
+    </p>
     <p v-if="opened && costs.length > 0" class="costs">
       <span class="muted">{{ opened.letter }}, seconds a frame by step (all but the check overlap):</span>{{ ' ' }}
       <span v-for="cost in costs" :key="cost.name" class="cost"
         >{{ cost.name }} <span class="number">{{ perFrame(cost.seconds) }}</span></span
       ><span v-if="devices.length > 0" class="muted">{{ devices.join(', ') }}</span>
-    </p>
-    <p v-if="rows.length > 0" class="muted note">
-      Times and sizes are ranges from the tried moments, treating, encoding and checking on this machine{{
-        rows.some(row => row.forecast?.withCheck === false) ? ', older trials without the check' : ''
-      }}. Figures are means over the moments and tell amounts, not beauty:
-      {{ onlySound ? 'listen yourself' : 'look at faces, text and textures yourself' }}.
     </p>
   </div>
 </template>
@@ -400,9 +400,17 @@ tr.open > th {
   margin-left: auto;
   color: var(--muted);
 }
-.costs,
 .note {
   margin: 6px 12px;
+}
+/* What the open variant's time goes into stays in sight below however many variants there are. */
+.costs {
+  position: sticky;
+  bottom: 0;
+  margin: 0;
+  padding: 6px 12px;
+  background: rgb(var(--v-theme-surface));
+  border-top: 1px solid var(--line);
 }
 .cost {
   display: inline-block;

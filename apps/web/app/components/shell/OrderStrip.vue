@@ -38,10 +38,11 @@ const deviceTime = computed(() => {
   if (order.lanes === 0)
     return { part: null, words: `${describeDurationRange(deviceSeconds)}, no lane to do it in`, tone: 'look' }
   const has = openLeft.value === null ? null : openLeft.value * order.lanes
-  const words = `${describeDurationRange(deviceSeconds)}${has === null ? '' : ` of ${describeDuration(has).replace(/ h \d+ min$/, ' h')}`}${unknown > 0 ? ` + ${describeCount(unknown)} unmeasured` : ''}`
+  const words = `${describeDurationRange(deviceSeconds)}${has === null ? '' : ` of ${describeDuration(has).replace(/ h \d+ min$/, ' h')}`}`
   return {
     part: has === null ? null : deviceSeconds.expected / Math.max(1, has),
     words,
+    more: unknown > 0 ? `\u00a0+ ${describeCount(unknown)} unmeasured` : '',
     tone: has !== null && deviceSeconds.high > has ? 'look' : '',
   }
 })
@@ -55,7 +56,8 @@ const storage = computed(() => {
       disksOf(order.deliveryVolumes).length > 1 ? `, ${nameOfDisk(volumeIds.slice(0, 1), order.deliveryVolumes)}` : ''
     return {
       part: bytes.expected / Math.max(1, freeBytes),
-      words: `${describeBytesRange(bytes)} of ${describeBytes(freeBytes)}${name}`,
+      words: `${describeBytesRange(bytes)} of ${describeBytes(freeBytes)}`,
+      more: name,
       tone: bytes.high > freeBytes ? 'look' : '',
     }
   }
@@ -105,7 +107,7 @@ const timeLeft = computed(() => {
     <span v-else-if="databaseAway" class="look" role="status">The database is being started again</span>
     <ScarceBar label="device time" v-bind="deviceTime" />
     <ScarceBar label="storage" v-bind="storage" />
-    <ScarceBar label="time left" v-bind="timeLeft" />
+    <ScarceBar label="time left" class="left" v-bind="timeLeft" />
     <OrderDialog v-if="dialog" :existing="dialog === 'change' ? order.order : null" @close="dialog = null" />
   </header>
 </template>
@@ -122,6 +124,9 @@ const timeLeft = computed(() => {
 }
 .choice {
   max-width: 260px;
+  flex: none;
+}
+.left {
   flex: none;
 }
 .due {

@@ -1,12 +1,31 @@
 <script setup lang="ts">
 /** One scarce thing: a thin bar of how much is spoken for, and the figures in words. */
-const { label, words, part, tone } = defineProps<{ label: string; words: string; part: number | null; tone: string }>()
+const {
+  label,
+  words,
+  more = '',
+  part,
+  tone,
+} = defineProps<{
+  label: string
+  words: string
+  /** What is said beside them, and gives way first where there is no room. */
+  more?: string
+  part: number | null
+  tone: string
+}>()
 </script>
 
 <template>
   <div class="scarce">
     <div class="line">
-      <span class="muted">{{ label }}</span> <span class="number words" :class="tone" :title="words">{{ words }}</span>
+      <span class="muted">{{ label }}</span> <span class="number" :class="tone">{{ words }}</span><span
+        v-if="more"
+        class="number more"
+        :class="tone"
+        :title="words + more"
+        >{{ more }}</span
+      >
     </div>
     <div class="track" aria-hidden="true">
       <div
@@ -23,15 +42,22 @@ const { label, words, part, tone } = defineProps<{ label: string; words: string;
 .scarce {
   min-width: 96px;
   margin-left: 10px;
+  overflow: hidden;
 }
 .line {
   display: flex;
-  gap: 8px;
-  justify-content: space-between;
   white-space: nowrap;
   font-size: 12px;
 }
-.words {
+.line .muted {
+  flex: 1;
+  margin-right: 8px;
+}
+.line span {
+  flex-shrink: 0;
+}
+.line .more {
+  flex-shrink: 1;
   overflow: hidden;
   text-overflow: ellipsis;
 }
