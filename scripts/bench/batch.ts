@@ -13,6 +13,7 @@ import { openLots, scrollThrough } from './scrolling.ts'
 import { build } from '../lib/build.ts'
 import { freePort } from '../lib/cluster.ts'
 import { run } from '../lib/run.ts'
+import { patience } from '../../tests/support/patience.ts'
 
 const lotCount = 60
 
@@ -172,13 +173,13 @@ export async function benchBatch(count: number): Promise<string[]> {
     )
     const ids = await timed('numbers of all', 1, () => ask<number[]>('/api/job-ids?orderId=1&states=draft'))
     const page = await browser.newPage({ viewport: { width: 1280, height: 800 } })
+    page.setDefaultTimeout(patience.timeout)
     await timed('load the application into an empty browser', 5, async () => {
       await page.goto(`${running.address}/equipment`)
       await page.locator('h1').waitFor()
     })
     const openPage = async (station: string, table: string) => {
-      const isThere = () =>
-        page.getByRole('treegrid', { name: table }).getByRole('row').nth(2).waitFor({ timeout: 540_000 })
+      const isThere = () => page.getByRole('treegrid', { name: table }).getByRole('row').nth(2).waitFor()
 
       await timed(`go to ${station}, until its rows are there`, 1, async () => {
         await page.getByRole('link', { name: station }).click()
@@ -201,13 +202,13 @@ export async function benchBatch(count: number): Promise<string[]> {
     await timed('go to All orders, until its rows are there', 1, async () => {
       await page.getByRole('link', { name: 'Balance' }).click()
       await page.getByRole('link', { name: 'All orders' }).click()
-      await page.getByRole('table', { name: 'Orders' }).getByRole('row').nth(1).waitFor({ timeout: 540_000 })
+      await page.getByRole('table', { name: 'Orders' }).getByRole('row').nth(1).waitFor()
     })
     await timed('what if there were a lane more', 1, async () => {
       const lanes = page.getByRole('group', { name: 'What if' }).getByLabel('lanes')
       await lanes.fill(String(Number(await lanes.inputValue()) + 1))
       const answer = page.getByRole('table', { name: 'Orders' }).getByText('if so:').first()
-      await answer.waitFor({ state: 'attached', timeout: 540_000 })
+      await answer.waitFor({ state: 'attached' })
     })
     const heard = await run200(running.databaseUrl, running.address, ids.slice(0, 200))
     await openPage('Handover', 'Results')

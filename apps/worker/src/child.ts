@@ -119,6 +119,7 @@ async function doMeasure({ input, facts: known, depth }: Extract<Assignment, { k
         input.kind === 'file' ? { ...input, ...knownOf(facts) } : input,
         facts.video,
         facts.durationSeconds,
+        gate,
       )
     : []
   await report({ say: 'measured', measurement, facts, strip })

@@ -79,8 +79,10 @@ export class Turnstile {
       }
       const turn = this.working.length > 0 ? this.lastMeasured.until + this.lastMeasured.lasted - this.now() : 0
       if (turn <= 0) break
+      const isOver = setTimeout(() => this.changed(), turn)
       // Work that ends, or rests, leaves the machine to the next measurement at once.
-      await Promise.race([new Promise(resolve => setTimeout(resolve, turn)), this.change()])
+      await this.change()
+      clearTimeout(isOver)
     }
     this.measuring = true
     for (const work of this.working) work.pause()

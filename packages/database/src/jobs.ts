@@ -125,15 +125,19 @@ const eventFields = [
   'job.source.relativePath',
 ] as const
 
+/** Samples that nobody asked for by hand have priorities below. */
+const askedByHand = 0
+
 /** Measures the sample behind a job's forecast, also once more, before all that nobody asked for by hand. */
 export async function measureJobAgain(em: EntityManager, queue: TaskQueue, jobId: number): Promise<JobRecord> {
   await em.transactional(async tx => {
     const job = found(await tx.findOne(JobEntity, jobId, withSource), 'job', jobId)
     const sample = job.sample?.getEntity() as SampleRow | undefined
     if (!sample || sample.state === 'measuring') return
-    // The task of one that waits already finds it measured when its turn comes.
-    if (sample.state !== 'waiting') tx.assign(sample, { state: 'waiting', reason: null, run: sample.run + 1 })
-    await queue.send('sample', { sampleId: sample.id }, tx)
+    const task = { sampleId: sample.id }
+    if (sample.state === 'waiting') return queue.bringForward('sample', task, askedByHand, tx)
+    tx.assign(sample, { state: 'waiting', reason: null, run: sample.run + 1 })
+    await queue.send('sample', task, tx, askedByHand)
   })
   return (await listJobs(em.fork(), { ids: [jobId] }))[0]!
 }

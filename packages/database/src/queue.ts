@@ -107,6 +107,20 @@ export class TaskQueue {
     )
   }
 
+  /** A task that waits is taken before all of lower priority; one that was taken already stays with whoever has it. */
+  async bringForward<Kind extends TaskKind>(
+    kind: Kind,
+    payload: TaskPayloads[Kind],
+    priority: number,
+    em: EntityManager,
+  ): Promise<void> {
+    await run(
+      em,
+      `update ${schema}.job set priority = ? where name = ? and state < 'active' and data = ?::jsonb and priority < ?`,
+      [priority, kind, JSON.stringify(payload), priority],
+    )
+  }
+
   /** Kinds of which tasks wait, all in one look: workers look often, and mostly there is nothing. */
   async waitingKinds(em: EntityManager): Promise<Set<TaskKind>> {
     const rows = await run<{ name: TaskKind }>(

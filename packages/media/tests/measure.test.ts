@@ -69,7 +69,7 @@ describe('what is measured of made-up clips with known faults', () => {
     expect(windows[0]!.seconds[0]).toBe(0)
     expect(windows[9]!.seconds.at(-1)).toBeCloseTo(39.96, 2)
     for (const window of windows) expect(window.scan).toHaveLength(25)
-    const strip = await stripFrames(input, facts.video!, facts.durationSeconds)
+    const strip = await stripFrames(input, facts.video!, facts.durationSeconds, gate)
     expect(strip).toHaveLength(12)
     expect(strip.map(entry => entry.seconds)).toEqual([...strip.map(entry => entry.seconds)].sort((a, b) => a - b))
   })

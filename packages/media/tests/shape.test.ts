@@ -156,7 +156,7 @@ describe('odd sizes', () => {
     const { facts, input } = await known(file)
     expect(facts.video).toMatchObject({ width, height, chroma: '4:2:0' })
     expect((await posterFrame(input, facts.video!, facts.durationSeconds)).length).toBeGreaterThan(500)
-    expect(await stripFrames(input, facts.video!, facts.durationSeconds)).not.toHaveLength(0)
+    expect(await stripFrames(input, facts.video!, facts.durationSeconds, gate)).not.toHaveLength(0)
     const { measurement } = await measureSource(input, facts, 'sampled', gate)
     expect(measurement.picture!.windows[0]!.mean[0]).toBeGreaterThan(20)
     const kept = await made(file)

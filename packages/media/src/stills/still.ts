@@ -9,6 +9,7 @@ import {
 import { avGetPixFmtName, Frame } from 'node-av/lib'
 import { openFrames } from '../reading/frame-reader.ts'
 import { wholeChromaFilters } from '../treating/filters.ts'
+import type { WorkGate } from '../ground/gate.ts'
 import { Graph, videoPadOf } from '../ground/graph.ts'
 import type { MediaInput } from '../ground/media-input.ts'
 import { MediaError } from '../ground/libav.ts'
@@ -147,6 +148,7 @@ export async function stripFrames(
   input: MediaInput,
   video: VideoFacts,
   durationSeconds: number | null,
+  gate: WorkGate,
 ): Promise<{ seconds: number; picture: Buffer }[]> {
   const length = durationSeconds ?? 0
   const shape = (video.width * toNumber(video.pixelAspect)) / video.height
@@ -158,6 +160,7 @@ export async function stripFrames(
   const strip: { seconds: number; picture: Buffer }[] = []
   try {
     for (let index = 0; index < count; index++) {
+      await gate.turn()
       const seconds = ((index + 0.5) * length) / count
       if (index > 0 || length > 1)
         await decoder.seek(BigInt(Math.round(video.startTicks + seconds / toNumber(video.timeBase))))

@@ -51,7 +51,7 @@ async function add(step: Step): Promise<void> {
 
 async function measure(): Promise<void> {
   if (await notices.attempt(() => call('measureAgain', { parameters: { id: job.id } })))
-    notices.done(`${job.sourceName} is measured as soon as what is being measured now is done.`)
+    notices.done(`${job.sourceName} is measured before all that nobody asked for by hand.`)
   order.noteJobs()
 }
 </script>
