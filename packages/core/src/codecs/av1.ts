@@ -36,15 +36,18 @@ export const av1Levels: CodecLevels = {
   statedAs: number => `${2 + (number >> 2)}.${number & 3}`,
 }
 
-/** The encoder never answers where a picture is narrower (seen at every width tried, 8 to 24), and refuses fewer rows. */
-const least = { width: 26, height: 4 }
+/**
+ * The encoder never answers where a picture has 24 columns or fewer, or 24 rows or fewer and more than 64 columns (of all sizes tried, at five efforts); from 32
+ * on it always did.
+ */
+const leastSide = 32
 
 /** What the encoder of AV1 takes, in moving pictures and in stills. @param name what the picture is called */
 export const av1Sizes =
   (name: string): PictureCodec['sizeProblem'] =>
   size =>
-    size.width < least.width || size.height < least.height
-      ? `${name} needs at least ${least.width}x${least.height} pixels here, not ${size.width}x${size.height}.`
+    Math.min(size.width, size.height) < leastSide
+      ? `${name} needs at least ${leastSide}x${leastSide} pixels here, not ${size.width}x${size.height}.`
       : evenSides(name)(size)
 
 export const av1: PictureCodec = {
