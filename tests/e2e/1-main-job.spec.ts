@@ -80,7 +80,7 @@ test('Handover gives the verdicts, reasons first, and the checksums are those of
   for (const line of ['decodes', 'frames', 'length', 'codec', 'colour tags', 'SSIM', 'XPSNR'])
     await expect(page.getByRole('cell', { name: line, exact: true }).first()).toBeVisible()
   const download = page.waitForEvent('download')
-  await page.getByRole('link', { name: 'Save checksums of 2 files' }).click()
+  await page.getByRole('link', { name: 'Save checksums of 2 results' }).click()
   const list = await readFile((await (await download).path())!, 'utf8')
   for (const name of ['Fog-signal interview 1-web.mp4', 'Harbour log (cut short)-web.mp4']) {
     const sum = createHash('sha256')

@@ -85,22 +85,25 @@ test('it travels as a file, and a file that is none is refused in a sentence', a
   await expect(page.getByText('notes.json holds no delivery spec that can be read')).toBeVisible()
 })
 
-test('subtitles are kept in the languages of a spec, and burnt in by a step; the check tells what became of them', async ({
+test('subtitles are kept in the languages of a spec, as files beside the result, and burnt in by a step; the check tells what became of them', async ({
   page,
   request,
 }) => {
   await page.goto('/library?spec=small-mkv')
   await page.getByRole('button', { name: 'Copy', exact: true }).click()
   await dialog(page).getByLabel('Name', { exact: true }).fill('Dutch copy')
-  await choose(page, 'Subtitle tracks', /the first is shown/)
+  await choose(page, 'Shown by itself', 'the first')
   await dialog(page).getByLabel('Languages of subtitles').fill('klingonese')
   await expect(dialog(page).getByText('klingonese is no language.')).toBeVisible()
   await dialog(page).getByLabel('Languages of subtitles').fill('nl')
+  await choose(page, 'Subtitle tracks', 'as files beside the result')
+  await expect(dialog(page).getByLabel('Shown by itself')).toHaveCount(0)
+  await choose(page, 'Text in files', /WebVTT/)
   await choose(page, 'Effort', /the quickest/)
   await dialog(page).getByLabel('Fits a width of').fill('320')
   await dialog(page).getByRole('button', { name: 'Keep' }).click()
   await expect(
-    page.getByRole('row', { name: 'subtitles Dutch, in this order; the first is shown by itself' }),
+    page.getByRole('row', { name: 'subtitles Dutch, in this order; as files beside the result, text as WebVTT' }),
   ).toBeVisible()
 
   const film = await measuredSource(request, "Keeper's rounds (film transfer).mp4")
@@ -123,8 +126,14 @@ test('subtitles are kept in the languages of a spec, and burnt in by a step; the
     .locator('[data-row]')
     .filter({ hasText: "Keeper's rounds (film transfer)-small.mkv" })
     .click()
-  await expect(page.getByRole('row', { name: /^\S* ?subtitles SubRip, Dutch \(default\)/ })).toBeVisible()
-  await expect(page.getByRole('row', { name: /subtitles kept 2 2/ })).toBeVisible()
+  await expect(page.getByRole('row', { name: /subtitle file WebVTT, \.nl\.vtt/ })).toBeVisible()
+  await expect(page.getByRole('row', { name: /subtitle file kept 2 2/ })).toBeVisible()
+  const link = page.getByRole('link', { name: "Keeper's rounds (film transfer)-small.nl.vtt" })
+  const file = await request.get((await link.getAttribute('href'))!)
+  expect(file.headers()['content-type']).toBe('text/vtt')
+  expect(await file.text()).toMatch(/^WEBVTT\n\n1\n\d\d:\d\d:\d\d\.\d{3} --> /)
+  const other = await request.get(`/api/jobs/${job}/output?beside=.fr.vtt`)
+  expect(other.status()).toBe(404)
   const { treatment } = await (await request.get(`/api/jobs/${job}`)).json()
   expect(JSON.stringify(treatment)).toContain('Subtitles 1 (English, timed text) stay out: Dutch copy keeps Dutch.')
 })

@@ -1111,8 +1111,13 @@ export const api = {
   jobOutput: {
     method: 'get',
     path: '/api/jobs/{id}/output',
-    summary: 'The finished file itself, with the media type of its container; ranges of bytes can be asked for.',
+    summary:
+      'The finished file itself, with the media type of its container, or one that lies beside it; ranges of bytes can be asked for.',
     parameters: idParameter,
+    query: z.object({
+      /** What the name of a file beside it adds: ".en.srt". */
+      beside: z.string().max(100).optional(),
+    }),
     contentType: '*/*',
   },
 

@@ -1,10 +1,10 @@
 import { createHash } from 'node:crypto'
 import { readdir, readFile, rename, rm, writeFile } from 'node:fs/promises'
 import path from 'node:path'
-import { CheckMeasurement } from '@hematine/core'
+import { CheckMeasurement, filesBesideOf, type FileBeside } from '@hematine/core'
 import type { JobRow } from '@hematine/database'
-import { sha256OfResult } from '@hematine/media/volumes/result-files'
-import { exists, flushToDisk } from '@hematine/media/volumes/volume-files'
+import { fileBeside, sha256OfResult } from '@hematine/media/volumes/result-files'
+import { exists, flushToDisk, sha256OfFile } from '@hematine/media/volumes/volume-files'
 import { z } from 'zod'
 
 /**
@@ -75,7 +75,17 @@ export async function findFinished(
     ).data
     if (note?.work !== work || note.jobId !== job.id || noteName(note.file) !== name) continue
     const file = path.join(directory, note.file)
-    if ((await exists(file)) && (await sha256OfResult(file)) === note.measurement.sha256) return note
+    if (!(await exists(file)) || (await sha256OfResult(file)) !== note.measurement.sha256) continue
+    if (await areWhole(file, filesBesideOf(note.measurement))) return note
   }
   return null
+}
+
+/** Whether what lies beside a finished result is what was measured. */
+async function areWhole(file: string, beside: readonly FileBeside[]): Promise<boolean> {
+  for (const { added, sha256 } of beside) {
+    const place = fileBeside(file, added)
+    if (!(await exists(place)) || (await sha256OfFile(place)) !== sha256) return false
+  }
+  return true
 }

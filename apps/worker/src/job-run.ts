@@ -1,6 +1,7 @@
 import path from 'node:path'
 import {
   deliveredFacts,
+  filesBesideOf,
   judge,
   MissingAsset,
   progressOf,
@@ -314,7 +315,8 @@ export class JobRun implements Pausable {
       }
       await leaveNote(directory, finished)
       isFinished = true
-      const outputPath = await freeName(volume.path, planned, job.spec)
+      const beside = filesBesideOf(finished.measurement)
+      const outputPath = await freeName(volume.path, planned, job.spec, beside)
       if (
         !(await this.beginPlacing({
           check,

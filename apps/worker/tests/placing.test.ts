@@ -1,9 +1,21 @@
 import { createHash } from 'node:crypto'
-import { link, mkdir, readdir, readFile, rm, writeFile } from 'node:fs/promises'
+import { link, mkdir, readdir, readFile, rename, rm, writeFile } from 'node:fs/promises'
 import path from 'node:path'
-import { actOnJobs, beginPlacing, dispatchJobs, draftJobs, readJob, startJob, takeTask } from '@hematine/database'
+import { filesBesideOf, type CheckMeasurement } from '@hematine/core'
+import {
+  actOnJobs,
+  beginPlacing,
+  checksumsOf,
+  dispatchJobs,
+  draftJobs,
+  readJob,
+  readJobWithFiles,
+  startJob,
+  takeTask,
+} from '@hematine/database'
 import { beforeEach, describe, expect, test } from 'vitest'
 import { workDirectory } from '@hematine/media/volumes/volume-files'
+import { findFinished, leaveNote, workFingerprint } from '../src/finished.ts'
 import { placeResult } from '../src/placing.ts'
 import { makeOrder, makeWorker, useDatabase } from '../../../tests/support/database.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
@@ -17,6 +29,7 @@ let round = 0
 let delivery: string
 let temporary: string
 let jobId: number
+let orderId: number
 
 beforeEach(async () => {
   await db.fresh()
@@ -24,6 +37,7 @@ beforeEach(async () => {
   delivery = path.join(root, 'delivery')
   await mkdir(delivery, { recursive: true })
   const made = await makeOrder(db, ['tape.mov'], { source: path.join(root, 'sources'), delivery })
+  orderId = made.order.id
   temporary = path.join(await workDirectory(made.delivery), 'job-1-1.mp4')
   const { jobs } = await draftJobs(
     db.em(),
@@ -37,14 +51,15 @@ beforeEach(async () => {
   const worker = await makeWorker(db)
   const task = (await takeTask(db.em(), db.queue, 'job', worker.id))!
   const job = (await startJob(db.em(), jobId, task.payload.attempt, worker))!
-  const sha256 = createHash('sha256').update(content).digest('hex')
   await beginPlacing(db.em(), jobId, job.attempt, worker.id, {
-    check: { verdict: 'pass', lines: [], measurement: { sha256, bytes: content.length } } as never,
+    check: { verdict: 'pass', lines: [], measurement: { sha256: sumOf(content), bytes: content.length } } as never,
     temporaryPath: 'job-1-1.mp4',
     outputPath: 'tape-box.mp4',
     workSeconds: 1,
   })
 })
+
+const sumOf = (text: string) => createHash('sha256').update(text).digest('hex')
 
 const visible = async () => (await readdir(delivery)).filter(name => !name.startsWith('.')).sort()
 
@@ -95,5 +110,104 @@ describe('placing', () => {
     await expectPlaced()
     await placeResult(db.em(), jobId)
     expect((await readJob(db.em(), jobId)).events.filter(event => event.event === 'finish')).toHaveLength(1)
+  })
+})
+
+describe('placing what lies beside a result', () => {
+  const words = { '.en.srt': 'words', '.nl.idx': 'index', '.nl.sub': 'pictures' }
+  const waiting = (added: string) => path.join(`${temporary}.beside`, `result${added}`)
+  const place = (added: string, stem = 'tape-box') => path.join(delivery, `${stem}${added}`)
+
+  beforeEach(async () => {
+    const files = Object.entries(words).map(([added, text]) => ({ added, bytes: text.length, sha256: sumOf(text) }))
+    const measurement = { sha256: sumOf(content), bytes: content.length, subtitleFiles: [{ files }] }
+    await db
+      .em()
+      .getConnection()
+      .execute(`update job set "check" = ?::jsonb where id = ?`, [
+        JSON.stringify({ verdict: 'pass', lines: [], measurement }),
+        jobId,
+      ])
+    await writeFile(temporary, content)
+    await mkdir(`${temporary}.beside`)
+    for (const [added, text] of Object.entries(words)) await writeFile(waiting(added), text)
+  })
+
+  async function expectAll(stem = 'tape-box'): Promise<void> {
+    await expectPlaced(`${stem}.mp4`)
+    for (const [added, text] of Object.entries(words)) expect(await readFile(place(added, stem), 'utf8')).toBe(text)
+    const { beside } = await readJob(db.em(), jobId)
+    expect(beside.map(file => file.path)).toEqual([`${stem}.en.srt`, `${stem}.nl.idx`, `${stem}.nl.sub`])
+    expect(await checksumsOf(db.em(), orderId)).toEqual([
+      { path: `${stem}.mp4`, sha256: sumOf(content) },
+      ...Object.entries(words).map(([added, text]) => ({ path: `${stem}${added}`, sha256: sumOf(text) })),
+    ])
+  }
+
+  test('gives it the name of the result, and its sums', async () => {
+    await expectAll()
+    expect(await visible()).toEqual(['tape-box.en.srt', 'tape-box.mp4', 'tape-box.nl.idx', 'tape-box.nl.sub'])
+  })
+
+  test('takes another name for all of it when one is taken', async () => {
+    await writeFile(place('.nl.sub'), "somebody else's")
+    await expectAll('tape-box-2')
+    expect(await visible()).toEqual(
+      ['.en.srt', '.mp4', '.nl.idx', '.nl.sub'].map(added => `tape-box-2${added}`).concat('tape-box.nl.sub'),
+    )
+    expect(await readFile(place('.nl.sub'), 'utf8')).toBe("somebody else's")
+  })
+
+  test.each([0, 1, 2, 3])('goes on after a stop behind %i of its files', async count => {
+    for (const added of Object.keys(words).slice(0, count)) await rename(waiting(added), place(added))
+    await expectAll()
+  })
+
+  test('goes on after a stop at which another took the name of the result', async () => {
+    await rename(waiting('.en.srt'), place('.en.srt'))
+    await writeFile(place('.mp4'), "somebody else's")
+    await expectAll('tape-box-2')
+    expect(await visible()).not.toContain('tape-box.en.srt')
+  })
+
+  test('goes on after a stop just before the job was said to be done', async () => {
+    for (const added of Object.keys(words)) await rename(waiting(added), place(added))
+    await rename(temporary, place('.mp4'))
+    await expectAll()
+  })
+
+  test('fails, and keeps no half, where one of them vanished', async () => {
+    await rename(waiting('.en.srt'), place('.en.srt'))
+    await rm(waiting('.nl.idx'))
+    await placeResult(db.em(), jobId)
+    expect(await readJob(db.em(), jobId)).toMatchObject({ state: 'failed', beside: [] })
+    expect(await visible()).toEqual([])
+    expect(await readdir(path.dirname(temporary))).toEqual([])
+  })
+
+  test('a result that is in its place stays there, though one of them was taken away since', async () => {
+    await rename(temporary, place('.mp4'))
+    await rm(waiting('.nl.idx'))
+    await placeResult(db.em(), jobId)
+    expect(await readJob(db.em(), jobId)).toMatchObject({ state: 'done' })
+    expect(await readFile(place('.mp4'), 'utf8')).toBe(content)
+  })
+
+  test('a finished result whose files are not whole is made again', async () => {
+    const job = await readJobWithFiles(db.em(), jobId)
+    const directory = path.dirname(temporary)
+    const file = `job-${jobId}-7.mp4`
+    await rename(temporary, path.join(directory, file))
+    await rename(`${temporary}.beside`, path.join(directory, `${file}.beside`))
+    const said = { codec: 'subrip', count: 1, sourceCount: 1, different: 0, furthest: 0 }
+    const measurement: CheckMeasurement = {
+      ...{ container: 'MP4', bytes: content.length, sourceBytes: 100, sha256: sumOf(content), sourceDecodeErrors: 0 },
+      ...{ audio: [], video: null, likeness: [] },
+      subtitleFiles: [{ ...said, files: filesBesideOf(job.check!.measurement) }],
+    }
+    await leaveNote(directory, { jobId, work: workFingerprint(job), file, measurement, workSeconds: 1 })
+    expect(await findFinished(directory, job)).toMatchObject({ file })
+    await writeFile(path.join(directory, `${file}.beside`, 'result.en.srt'), 'other words')
+    expect(await findFinished(directory, job)).toBeNull()
   })
 })

@@ -9,7 +9,7 @@ import { PlannedSource } from './inventory.ts'
 import { JobEvent, JobProgress, JobState } from './job.ts'
 import { MeasureDepth } from './measurement.ts'
 import { Moment } from './moments.ts'
-import { Check, Verdict } from './check/records.ts'
+import { Check, FileBeside, Verdict } from './check/records.ts'
 import { Range } from './range.ts'
 import { Rational } from './rational.ts'
 import { LotLevel } from './lot-curve.ts'
@@ -324,6 +324,8 @@ export const JobDetail = JobRecord.extend({
   lotId: Id.nullable(),
   treatment: Treatment,
   check: Check.nullable(),
+  /** Files that lie beside the result, by their paths in its volume; none of a job that is not done. */
+  beside: z.array(FileBeside.extend({ path: z.string() })),
   /** In how many segments it is made, or why in one go, as a sentence. */
   making: z.string(),
   events: z.array(JobEventRecord),

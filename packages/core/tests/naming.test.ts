@@ -1,5 +1,13 @@
 import { describe, expect, test } from 'vitest'
-import { nextName, patternProblems, pictureName, resultName, soundBesideName, type NameFacts } from '../src/index.ts'
+import {
+  nameBeside,
+  nextName,
+  patternProblems,
+  pictureName,
+  resultName,
+  soundBesideName,
+  type NameFacts,
+} from '../src/index.ts'
 import { spec } from './examples.ts'
 
 const about: NameFacts = {
@@ -104,6 +112,16 @@ describe('a name that is taken', () => {
     const long = nextName(`${'å'.repeat(125)}.mkv`, { container: 'mkv' }, 12)
     expect(new TextEncoder().encode(long).length).toBeLessThanOrEqual(255)
     expect(long).toMatch(/å-12\.mkv$/)
+  })
+})
+
+describe('what lies beside a result', () => {
+  test('is called after it, whatever it is and however long its name', () => {
+    expect(nameBeside('Lights/tape-box.mp4', box, '.en.srt')).toBe('Lights/tape-box.en.srt')
+    expect(nameBeside('Lights/tape.v2', { container: 'images' }, '.en.srt')).toBe('Lights/tape.v2.en.srt')
+    const long = nameBeside(`${'å'.repeat(125)}.mp4`, box, '.en.hearing-impaired.srt')
+    expect(new TextEncoder().encode(long).length).toBeLessThanOrEqual(255)
+    expect(long).toMatch(/å\.en\.hearing-impaired\.srt$/)
   })
 })
 

@@ -8,12 +8,15 @@ import {
   readCue,
   shownSpans,
   specProblems,
+  textFileCue,
+  textFileHead,
   timedTextTrackHead,
   withContainer,
   writeCue,
   type PictureSpec,
   type Run,
   type SubtitleFacts,
+  type TrackRole,
 } from '../src/index.ts'
 import { facts, spec } from './examples.ts'
 
@@ -178,7 +181,7 @@ describe('subtitle tracks by rule', () => {
   test('are none where the spec keeps none; the notes are told with the treatment', () => {
     expect(plannedSubtitles(source, keeping('mkv', undefined), undefined).tracks.length).toBe(4)
     const { subtitles: _, ...without } = spec('small-mkv')
-    expect(plannedSubtitles(source, without, undefined)).toEqual({ tracks: [], notes: [] })
+    expect(plannedSubtitles(source, without, undefined)).toEqual({ tracks: [], files: [], notes: [] })
     expect(deriveTreatment(source, spec('small-mkv')).notes).toEqual([
       expect.stringContaining('Subtitles 4 (English, dvb_teletext)') as string,
     ])
@@ -190,9 +193,100 @@ describe('subtitle tracks by rule', () => {
     const stream = withContainer(wanted, 'ts') as PictureSpec
     expect([stream.subtitles, stream.keepsChapters]).toEqual([undefined, undefined])
     expect(specProblems({ ...stream, subtitles: { shown: 'none' }, keepsChapters: true })).toEqual([
-      'MPEG transport stream gets no subtitles here: leave them out, or choose MKV, MP4, MOV or WebM.',
+      'MPEG transport stream gets no subtitles here: leave them out, have them written beside it, or choose MKV, MP4, MOV or WebM.',
       'MPEG transport stream gets no chapters here: leave them out, or choose MKV, MP4 or MOV.',
     ])
+  })
+})
+
+describe('subtitles as files', () => {
+  const track = (codec: string, language: string | null, ...roles: TrackRole[]): SubtitleFacts => ({
+    streamIndex: 2,
+    codec,
+    language,
+    roles,
+  })
+  const source = {
+    ...facts(),
+    subtitles: [
+      track('subrip', 'eng', 'default'),
+      track('ass', 'en', 'forced'),
+      track('mov_text', 'eng'),
+      track('dvd_subtitle', 'ger', 'hearing impaired'),
+      track('hdmv_pgs_subtitle', null),
+      track('webvtt', 'pt-BR'),
+      track('dvd_subtitle', 'eng'),
+    ],
+  }
+  const planned = (container: PictureSpec['container'], rule: PictureSpec['subtitles'], speed = 1) =>
+    plannedSubtitles(
+      source,
+      { ...spec('small-mkv'), container, ...(rule ? { subtitles: rule } : {}) },
+      { ranges: null, speed },
+    )
+  const names = ({ files }: ReturnType<typeof planned>) =>
+    files.flatMap(({ added, endings }) => endings.map(ending => `${added}.${ending}`))
+
+  test('are named by language and purpose, each name once', () => {
+    const all = planned('mkv', { shown: 'first', files: 'all' })
+    expect(all.tracks).toEqual([])
+    expect(names(all)).toEqual([
+      '.en.srt',
+      '.en.forced.srt',
+      '.en.2.srt',
+      '.de.hearing-impaired.idx',
+      '.de.hearing-impaired.sub',
+      '.sup',
+      '.pt-BR.srt',
+      '.en.idx',
+      '.en.sub',
+    ])
+    expect(all.files.map(({ to }) => to).filter(to => to !== 'subrip')).toEqual([
+      'dvd_subtitle',
+      'hdmv_pgs_subtitle',
+      'dvd_subtitle',
+    ])
+    const marked = planned('mkv', { shown: 'none', files: 'all', text: 'webvtt', languages: ['pt-BR', 'de'] })
+    expect(names(marked)).toEqual(['.pt-BR.vtt', '.de.hearing-impaired.idx', '.de.hearing-impaired.sub', '.sup'])
+  })
+
+  test('are those that the container cannot hold, where the spec says that', () => {
+    const some = planned('mp4', { shown: 'first', files: 'what it cannot hold' })
+    expect(some.tracks.map(({ position, to }) => [position, to])).toEqual([
+      [0, 'mov_text'],
+      [1, 'mov_text'],
+      [2, 'mov_text'],
+      [5, 'mov_text'],
+    ])
+    expect(names(some)).toEqual(['.de.hearing-impaired.idx', '.de.hearing-impaired.sub', '.sup', '.en.idx', '.en.sub'])
+    expect(some.notes).toEqual([])
+    expect(planned('mkv', { shown: 'first', files: 'what it cannot hold' }).files).toEqual([])
+    // Pictures of text say in themselves how long they are shown.
+    expect(names(planned('mp4', { shown: 'first', files: 'all' }, 2)).filter(name => !name.endsWith('.srt'))).toEqual(
+      [],
+    )
+  })
+
+  test('make sense beside what holds none, but not beside one picture', () => {
+    const wanted = { ...spec('small-mkv'), subtitles: { shown: 'none', files: 'all' } } satisfies PictureSpec
+    const stream = withContainer(wanted, 'ts') as PictureSpec
+    expect(stream.subtitles).toEqual(wanted.subtitles)
+    expect(specProblems(stream)).toEqual([])
+    const still = withContainer(wanted, 'png') as PictureSpec
+    expect(still.subtitles).toBeUndefined()
+    expect(specProblems({ ...still, subtitles: wanted.subtitles })).toContain(
+      'PNG is one picture, and has no subtitles: leave them out.',
+    )
+  })
+
+  test('hold a text each, at times of hours and thousandths, without what would end it', () => {
+    const shown = { from: 3_723_004, to: 362_439_999 }
+    expect(textFileCue('subrip', 7, shown, 'Fog\r\n\r\nand ice\n')).toBe(
+      '7\n01:02:03,004 --> 100:40:39,999\nFog\nand ice\n\n',
+    )
+    expect(textFileHead('webvtt') + textFileCue('webvtt', 1, { from: 0, to: 60_000 }, 'Fog')).toBe(
+      'WEBVTT\n\n1\n00:00:00.000 --> 00:01:00.000\nFog\n\n',
+    )
   })
 })
 

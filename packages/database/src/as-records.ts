@@ -1,5 +1,7 @@
 import {
   describeMaking,
+  filesBesideOf,
+  nameBeside,
   extentOf,
   forecastJob,
   forecastOf,
@@ -207,6 +209,13 @@ export function jobDetail(
     lotId: (job.source.getEntity() as SourceRow).lot?.id ?? null,
     treatment: job.treatment,
     check: job.check ?? null,
+    beside:
+      job.check && record.outputPath !== null
+        ? filesBesideOf(job.check.measurement).map(file => ({
+            ...file,
+            path: nameBeside(record.outputPath!, job.spec, file.added),
+          }))
+        : [],
     making: describeMaking(planOf(job), job.facts ?? (job.source.getEntity() as SourceRow).facts ?? { video: null }, {
       forecast: record.forecast,
       wholeBecause: job.wholeBecause ?? null,

@@ -3,6 +3,9 @@ import { LockMode } from '@mikro-orm/core'
 import type { EntityManager } from '@mikro-orm/postgresql'
 import {
   checksumsFile,
+  nameBeside,
+  type Container,
+  type FileBeside,
   describeContainer,
   type Check,
   type JobDetail,
@@ -65,14 +68,26 @@ export async function listJobs(
   return records
 }
 
-/** Names and SHA-256 of an order's finished files, by name; a folder stands there as its list of checksums. */
+/** Names and SHA-256 of an order's finished files, with those that lie beside them; a folder stands there as its list of checksums. */
 export async function checksumsOf(em: EntityManager, orderId: number): Promise<{ path: string; sha256: string }[]> {
-  return run(
+  const results = await run<{
+    path: string
+    sha256: string
+    container: Container
+    files: FileBeside[]
+    is_folder: boolean
+  }>(
     em,
-    `select case when "check" -> 'measurement' ->> 'container' = ? then output_path || ? else output_path end as path,
-      "check" -> 'measurement' ->> 'sha256' as sha256 from job where order_id = ? and state = 'done' order by output_path`,
-    [describeContainer('images'), `/${checksumsFile}`, orderId],
+    `select output_path as path, "check" -> 'measurement' ->> 'sha256' as sha256, spec ->> 'container' as container,
+      jsonb_path_query_array("check", '$.measurement.subtitleFiles[*].files[*]') as files,
+      "check" -> 'measurement' ->> 'container' = ? as is_folder
+      from job where order_id = ? and state = 'done' order by output_path`,
+    [describeContainer('images'), orderId],
   )
+  return results.flatMap(({ path, sha256, container, files, is_folder: isFolder }) => [
+    { path: isFolder ? `${path}/${checksumsFile}` : path, sha256 },
+    ...files.map(file => ({ path: nameBeside(path, { container }, file.added), sha256: file.sha256 })),
+  ])
 }
 
 /** One job with its treatment, its check and all that happened to it. @param segmentLength how much work a segment of it is to be; as usual unless said */

@@ -1,7 +1,7 @@
-import { mkdir, readFile, writeFile } from 'node:fs/promises'
+import { mkdir, readdir, readFile, stat, writeFile } from 'node:fs/promises'
 import path from 'node:path'
 import sharp from 'sharp'
-import { deriveTreatment, type PictureSpec, type Step } from '@hematine/core'
+import { deriveTreatment, type PictureSpec, type PlannedSubtitleFile, type Step } from '@hematine/core'
 import {
   AV_CODEC_ID_ASS,
   AV_CODEC_ID_DVD_SUBTITLE,
@@ -11,6 +11,7 @@ import {
 import { FormatContext, Frame } from 'node-av/lib'
 import { beforeAll, describe, expect, test } from 'vitest'
 import { readFacts, setUpLibraries, transcode } from '../src/index.ts'
+import { openSubtitleFile } from '../src/encoding/subtitle-files.ts'
 import { OpenDisc } from '../src/discs/disc.ts'
 import { readPlanes } from '../src/ground/frame-planes.ts'
 import { openFrames } from '../src/reading/frame-reader.ts'
@@ -156,6 +157,63 @@ describe('subtitles and chapters of a disc', () => {
     const none = await makeAndCheck(input, mp4, at('none.mp4'))
     expect((await packetsOfSubtitles(at('none.mp4'))).length).toBe(0)
     expect(none.treatment.notes).toContain('Subtitles 1 (Dutch, DVD bitmaps) stay out: MP4 holds no pictures of text.')
+  })
+})
+
+describe('subtitles of a disc as files', () => {
+  test('are an index and its pictures for each language, where the container cannot hold them', async () => {
+    const input = await title()
+    const mp4: PictureSpec = {
+      ...pictureSpec('mp4', 'h264', 'aac', { kind: 'constant quality', value: 30 }),
+      subtitles: { shown: 'none', files: 'what it cannot hold' },
+    }
+    const made = await makeAndCheck(input, mp4, at('beside.mp4'))
+    expect(made.check.lines.filter(line => line.verdict === 'fail')).toEqual([])
+    expect((await readdir(at('beside.mp4.beside'))).sort()).toEqual(
+      ['de.idx', 'de.sub', 'nl.idx', 'nl.sub'].map(name => `result.${name}`),
+    )
+    // The library reads an index with what lies beside it: the same pictures at the same times as it reads from MKV.
+    await makeAndCheck(input, { ...spec, subtitles: { shown: 'none' } }, at('held.mkv'))
+    const held = await packetsOfSubtitles(at('held.mkv'))
+    for (const [index, language] of ['nl', 'de'].entries()) {
+      const file = at(`beside.mp4.beside/result.${language}.idx`)
+      const [track, ...others] = await packetsOfSubtitles(file)
+      expect(others).toEqual([])
+      expect(track!.packets.map(({ data }) => data)).toEqual(held[index]!.packets.map(({ data }) => data))
+      expect(track!.packets.map(packet => packet.at)).toEqual(
+        held[index]!.packets.map(packet => expect.closeTo(packet.at, 2) as number),
+      )
+      expect(await readFile(file, 'utf8')).toMatch(
+        new RegExp(
+          `\nsize: 720x576\npalette: ([0-9a-f]{6}, ){15}[0-9a-f]{6}\nlangidx: 0\n\nid: ${language}, index: 0\n`,
+        ),
+      )
+    }
+  })
+
+  test('of every length fill packs of 2048 bytes, and are read as they were, at any hour', async () => {
+    const file: PlannedSubtitleFile = {
+      ...{ position: 0, from: 'dvd_subtitle', to: 'dvd_subtitle', language: null, title: null, roles: [] },
+      ...{ added: '', endings: ['idx', 'sub'] },
+    }
+    const frame = { width: 720, height: 576 }
+    const sink = await openSubtitleFile(at('packs.mkv'), file, { head: null, frame })
+    // A pack of one piece has room for 2048 - 14 - 9 - 5 - 1 bytes, the next for five more.
+    const lengths = [...Array.from({ length: 24 }, (_, more) => 2000 + more), 4041, 4042, 4043, 9000, 65_000]
+    const hour = 3_600_000
+    const units = lengths.map((length, index) => {
+      const data = Buffer.alloc(length, index + 1)
+      data.writeUInt16BE(length, 0)
+      return { data, at: index * 1000 + (index > 10 ? 25 * hour : 0) }
+    })
+    for (const { data, at } of units) await sink.write(data, at, null)
+    await sink.finish()
+    const { size } = await stat(at('packs.mkv.beside/result.sub'))
+    expect(size % 2048).toBe(0)
+    const [track] = await packetsOfSubtitles(at('packs.mkv.beside/result.idx'))
+    expect(track!.packets.map(packet => Math.round(packet.at * 1000))).toEqual(units.map(unit => unit.at))
+    for (const [index, { data }] of track!.packets.entries())
+      expect(Buffer.compare(data, units[index]!.data), `${lengths[index]} bytes`).toBe(0)
   })
 })
 

@@ -1,6 +1,6 @@
-import { copyFile, open } from 'node:fs/promises'
+import { copyFile, open, readdir, readFile, rm, writeFile } from 'node:fs/promises'
 import path from 'node:path'
-import { specProblems, type Container, type PictureSpec, type Step } from '@hematine/core'
+import { judge, specProblems, withContainer, type Container, type PictureSpec, type Step } from '@hematine/core'
 import {
   AV_CODEC_ID_ASS,
   AV_CODEC_ID_HDMV_PGS_SUBTITLE,
@@ -255,10 +255,134 @@ describe('subtitles of a source', () => {
     await file.close()
     const { measureSubtitles } = await import('../src/checking/check-text.ts')
     const changed = await measureSubtitles(
-      { input: fileAt('told.mkv'), facts: await readFacts(fileAt('told.mkv')), treatment: made.treatment, spec },
+      {
+        input: fileAt('told.mkv'),
+        facts: await readFacts(fileAt('told.mkv')),
+        treatment: made.treatment,
+        spec,
+        outputPath: at('letter.mkv'),
+      },
       { input: fileAt('letter.mkv'), facts: await readFacts(fileAt('letter.mkv')) },
       { turn: async () => undefined },
     )
-    expect(changed![0]).toMatchObject({ count: 3, different: 1 })
+    expect(changed.subtitles![0]).toMatchObject({ count: 3, different: 1 })
+  })
+})
+
+/** Files beside a result before it gets its place, by what they add to its name. */
+const besideOf = async (name: string) => (await readdir(at(`${name}.beside`))).sort()
+const fileOf = (name: string, added: string) => at(`${name}.beside/result${added}`)
+
+describe('subtitles as files beside a result', () => {
+  test('are SubRip, and graphics in a file of their own, named by language and purpose; what says nothing has none', async () => {
+    const made = await make(keeping('mp4', { subtitles: { shown: 'none', files: 'all' } }), 'apart.mp4')
+    expect(isFailing(made)).toEqual([])
+    expect(await packetsOfSubtitles(at('apart.mp4'))).toEqual([])
+    expect(await besideOf('apart.mp4')).toEqual([
+      'result.de.forced.srt',
+      'result.en.commentary.srt',
+      'result.en.srt',
+      'result.nl.sup',
+    ])
+    // Written by hand from what the source says.
+    expect(await readFile(fileOf('apart.mp4', '.en.srt'), 'utf8')).toBe(
+      [
+        '1\n00:00:01,000 --> 00:00:03,000\nThe <i>lamp</i> is lit.\n\n',
+        '2\n00:00:05,000 --> 00:00:06,500\nFog & rocks,\nas ever < before.\n\n',
+        '3\n00:00:09,250 --> 00:00:10,250\nGrüße vom Leuchtturm 灯台\n\n',
+      ].join(''),
+    )
+    expect(await readFile(fileOf('apart.mp4', '.de.forced.srt'), 'utf8')).toContain(
+      '1\n00:00:02,000 --> 00:00:03,000\n<b>Nebel</b>, sagt er\nund geht\n\n2\n',
+    )
+    const [graphics] = await packetsOfSubtitles(fileOf('apart.mp4', '.nl.sup'))
+    expect(graphics!.codec).toBe(Number(AV_CODEC_ID_HDMV_PGS_SUBTITLE))
+    expect(Buffer.concat(graphics!.packets.map(({ data }) => data))).toEqual(
+      Buffer.concat([displaySet(0), displaySet(1)]),
+    )
+    expect([...new Set(graphics!.packets.map(packet => packet.at))]).toEqual([4, 7])
+    const { subtitleFiles } = made.check.measurement
+    expect(subtitleFiles!.map(({ count, sourceCount, files }) => [count, sourceCount, files.length])).toEqual([
+      [3, 3, 1],
+      [3, 3, 1],
+      [1, 1, 1],
+      [0, 0, 0],
+      [2, 2, 1],
+    ])
+  })
+
+  test('are WebVTT where the spec says so, and only what the container cannot hold where it says that', async () => {
+    const rule: PictureSpec['subtitles'] = {
+      shown: 'first',
+      files: 'what it cannot hold',
+      text: 'webvtt',
+      languages: ['en', 'nl'],
+    }
+    const made = await make(keeping('mp4', { subtitles: rule }), 'both.mp4')
+    expect(isFailing(made)).toEqual([])
+    expect(
+      (await packetsOfSubtitles(at('both.mp4'))).map(({ packets }) => packets.map(timed).filter(words => words !== '')),
+    ).toEqual([
+      ['The lamp is lit.', 'Fog & rocks,\nas ever < before.', 'Grüße vom Leuchtturm 灯台'],
+      ['We shot this at dawn.'],
+    ])
+    expect(await besideOf('both.mp4')).toEqual(['result.nl.sup'])
+    const marked: PictureSpec['subtitles'] = {
+      shown: 'none',
+      files: 'all',
+      text: 'webvtt',
+      languages: ['en'],
+      commentary: 'left out',
+    }
+    await make(keeping('mkv', { subtitles: marked }), 'marked.mkv', [{ kind: 'trim', ranges: [{ from: 2, to: 6 }] }])
+    expect(await besideOf('marked.mkv')).toEqual(['result.en.vtt'])
+    expect(await readFile(fileOf('marked.mkv', '.en.vtt'), 'utf8')).toBe(
+      'WEBVTT\n\n1\n00:00:00.000 --> 00:00:01.000\nThe <i>lamp</i> is lit.\n\n' +
+        '2\n00:00:03.000 --> 00:00:04.000\nFog &amp; rocks,\nas ever &lt; before.\n\n',
+    )
+  })
+
+  test('come with image sequences, too, and stay out of specs of one picture', async () => {
+    const sequence = withContainer(
+      keeping('mkv', { subtitles: { shown: 'none', files: 'all' } }),
+      'images',
+    ) as PictureSpec
+    expect(sequence.subtitles).toBeDefined()
+    const made = await make({ ...sequence, audio: null }, 'frames', [{ kind: 'trim', ranges: [{ from: 1, to: 2 }] }])
+    expect(isFailing(made)).toEqual([])
+    expect(await besideOf('frames')).toEqual(['result.en.srt'])
+    expect((withContainer(sequence, 'png') as PictureSpec).subtitles).toBeUndefined()
+  })
+
+  test('that were changed, or lost, are found', async () => {
+    const spec = keeping('mp4', {
+      subtitles: { languages: ['en', 'nl'], commentary: 'left out', shown: 'none', files: 'all' },
+    })
+    const made = await make(spec, 'hurt.mp4')
+    expect(isFailing(made)).toEqual([])
+    const { measureSubtitles } = await import('../src/checking/check-text.ts')
+    const facts = await readFacts(fileAt('told.mkv'))
+    const again = async () => {
+      const plan = { input: fileAt('told.mkv'), facts, treatment: made.treatment, spec, outputPath: at('hurt.mp4') }
+      const result = { input: fileAt('hurt.mp4'), facts: await readFacts(fileAt('hurt.mp4')) }
+      const measured = await measureSubtitles(plan, result, { turn: async () => undefined })
+      const { lines } = judge({ ...made.check.measurement, ...measured }, spec, made.treatment, { facts, findings: [] })
+      return lines.filter(line => line.verdict === 'fail').map(({ name, found }) => `${name}: ${found}`)
+    }
+    expect(await again()).toEqual([])
+    const text = await readFile(fileOf('hurt.mp4', '.en.srt'), 'utf8')
+    await writeFile(fileOf('hurt.mp4', '.en.srt'), text.replace('lamp', 'damp').replace('00:00:09,250', '00:00:09,350'))
+    expect(await again()).toEqual([
+      'subtitle file 1 kept: 3, 1 of them others',
+      'subtitle file 1 in step: 0.100 s at most',
+    ])
+    await writeFile(fileOf('hurt.mp4', '.en.srt'), text.split('3\n')[0]!)
+    const graphics = await readFile(fileOf('hurt.mp4', '.nl.sup'))
+    // The number of its first composition.
+    graphics[19] = 7
+    await writeFile(fileOf('hurt.mp4', '.nl.sup'), graphics)
+    expect(await again()).toEqual(['subtitle file 1 kept: 2', 'subtitle file 2 kept: 2, 1 of them others'])
+    await rm(fileOf('hurt.mp4', '.en.srt'))
+    expect(await again()).toContain('subtitle file 1: none')
   })
 })

@@ -25,3 +25,10 @@ export const mediaTypes: Record<Container, string> = {
   exr: 'image/x-exr',
   dpx: 'image/x-dpx',
 }
+
+/** Of files of subtitles, by their endings; others have no type of their own. */
+export const textTypes: Record<string, string> = {
+  srt: 'application/x-subrip',
+  vtt: 'text/vtt',
+  idx: 'text/plain; charset=utf-8',
+}

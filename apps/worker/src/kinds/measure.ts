@@ -6,7 +6,7 @@ import type { Kind } from './kind.ts'
 export const measure: Kind<'measure'> = {
   name: 'measure',
   lanes: 1,
-  // A long film takes an hour: a sample that waited for that would keep all jobs waiting.
+  // A long film takes long: a sample that waited for that would keep all jobs waiting.
   processor: null,
   usesReader: true,
   // What a source is comes before what is wrong with it.

@@ -8,7 +8,7 @@ import { plannedSubtitles } from '../subtitles/index.ts'
 import { plannedCover, plannedTags, sameTag } from '../tags.ts'
 import type { Treatment } from '../treatment/index.ts'
 import type { AddLine } from './lines.ts'
-import type { CheckMeasurement } from './records.ts'
+import type { CheckMeasurement, SubtitleMeasurement } from './records.ts'
 
 /** Lines on what a result says of itself, where its source says what the spec keeps. */
 export function judgeTags(
@@ -45,6 +45,33 @@ export function judgeTags(
 /** A text may begin so far from where it should, in seconds: tracks count in milliseconds, and two at one moment are set one apart. */
 const textTolerance = 0.05
 
+const words = (language: string | null) => (language === null ? 'no language stated' : describeLanguage(language))
+const roles = (list: readonly string[] | undefined) => (list?.length ? ` (${[...list].sort().join(', ')})` : '')
+
+function judgeCount(add: AddLine, name: string, wanted: number, found: number): void {
+  if (wanted > 0 || found > 0)
+    add(name, `${wanted}`, `${found}`, found === wanted, 'A subtitle track was lost or added. Make it again.')
+}
+
+/** Lines on what subtitles say, and when. */
+function judgeSaid(add: AddLine, name: string, result: SubtitleMeasurement): void {
+  add(
+    `${name} kept`,
+    `${result.sourceCount}`,
+    result.different > 0 ? `${result.count}, ${result.different} of them others` : `${result.count}`,
+    result.count === result.sourceCount && result.different === 0,
+    'Subtitles were lost, added or changed between the source and the result.',
+  )
+  if (result.count > 0)
+    add(
+      `${name} in step`,
+      `within ${textTolerance} s`,
+      `${result.furthest.toFixed(3)} s at most`,
+      result.furthest <= textTolerance,
+      'A subtitle is shown at another time than in the source.',
+    )
+}
+
 /** Lines on subtitles and chapters, where the spec or the result has any. */
 export function judgeTextTracks(
   add: AddLine,
@@ -53,24 +80,14 @@ export function judgeTextTracks(
   treatment: Treatment,
   facts: SourceFacts,
 ): void {
-  const { tracks } = plannedSubtitles(facts, spec, treatment.timeline)
-  const found = measured.subtitles ?? []
-  if (tracks.length > 0 || found.length > 0)
-    add(
-      'subtitle tracks',
-      `${tracks.length}`,
-      `${found.length}`,
-      found.length === tracks.length,
-      'A subtitle track was lost or added. Make it again.',
-    )
-  const words = (language: string | null) => (language === null ? 'no language stated' : describeLanguage(language))
+  const { tracks, files } = plannedSubtitles(facts, spec, treatment.timeline)
+  judgeCount(add, 'subtitle tracks', tracks.length, (measured.subtitles ?? []).length)
   tracks.forEach((track, index) => {
-    const result = found[index]
+    const result = measured.subtitles?.[index]
     if (!result) return
-    const of = tracks.length > 1 ? ` ${index + 1}` : ''
-    const roles = (list: readonly string[] | undefined) => (list?.length ? ` (${[...list].sort().join(', ')})` : '')
+    const name = tracks.length > 1 ? `subtitles ${index + 1}` : 'subtitles'
     add(
-      `subtitles${of}`,
+      name,
       `${describeCodec(track.to)}, ${words(track.language)}${roles(track.roles)}`,
       `${describeCodec(result.codec)}, ${words(result.language)}${roles(result.roles)}`,
       result.codec === track.to &&
@@ -78,21 +95,23 @@ export function judgeTextTracks(
         roles(result.roles) === roles(track.roles),
       'The subtitle track is another than the spec asks for.',
     )
-    add(
-      `subtitles${of} kept`,
-      `${result.sourceCount}`,
-      result.different > 0 ? `${result.count}, ${result.different} of them others` : `${result.count}`,
-      result.count === result.sourceCount && result.different === 0,
-      'Subtitles were lost, added or changed between the source and the result.',
-    )
-    if (result.count > 0)
-      add(
-        `subtitles${of} in step`,
-        `within ${textTolerance} s`,
-        `${result.furthest.toFixed(3)} s at most`,
-        result.furthest <= textTolerance,
-        'A subtitle is shown at another time than in the source.',
-      )
+    judgeSaid(add, name, result)
+  })
+  judgeCount(add, 'subtitle files', files.length, (measured.subtitleFiles ?? []).length)
+  files.forEach((file, index) => {
+    const result = measured.subtitleFiles?.[index]
+    if (!result) return
+    const name = files.length > 1 ? `subtitle file ${index + 1}` : 'subtitle file'
+    // A track that says nothing in what is kept of its source leaves no file.
+    if (result.sourceCount > 0) {
+      const wanted = `${describeCodec(file.to)}, ${file.endings.map(ending => `${file.added}.${ending}`).join(' and ')}`
+      const found =
+        result.files.length === 0
+          ? 'none'
+          : `${describeCodec(result.codec)}, ${result.files.map(({ added }) => added).join(' and ')}`
+      add(name, wanted, found, wanted === found, 'A file of subtitles is missing, or is another. Make it again.')
+    }
+    judgeSaid(add, name, result)
   })
   const seconds = measured.video === null ? (measured.audio[0]?.durationSeconds ?? 0) : measured.video.durationSeconds
   const planned = chaptersWithin(plannedChapters(facts, spec, treatment.timeline), seconds)

@@ -32,6 +32,32 @@ export const SoundLikeness = z.object({
 })
 export type SoundLikeness = z.infer<typeof SoundLikeness>
 
+/** What subtitles say, beside the source's that they are to be. */
+const SubtitleMeasurement = z.object({
+  codec: z.string(),
+  /** Texts, or pictures of text; and those of the source that lie in what is kept of it. */
+  count: z.int().min(0),
+  sourceCount: z.int().min(0),
+  /** How many say other words than the source's, or are other pictures. */
+  different: z.int().min(0),
+  /** Furthest that one begins from where it should, in seconds. */
+  furthest: z.number().min(0),
+})
+export type SubtitleMeasurement = z.infer<typeof SubtitleMeasurement>
+
+/** A file beside a result. */
+export const FileBeside = z.object({
+  /** What is added to the result's name without its ending: ".en.srt". */
+  added: z.string(),
+  bytes: z.int().min(0),
+  sha256: z.string().length(64),
+})
+export type FileBeside = z.infer<typeof FileBeside>
+
+/** All files that lie beside a result. */
+export const filesBesideOf = ({ subtitleFiles = [] }: Pick<CheckMeasurement, 'subtitleFiles'>): FileBeside[] =>
+  subtitleFiles.flatMap(({ files }) => files)
+
 const AnyMeasurement = z.object({
   container: z.string(),
   bytes: z.int().min(0),
@@ -53,21 +79,10 @@ const AnyMeasurement = z.object({
   ),
   /** The subtitle tracks of the result, each beside the source's that it is to be. Absent in checks of before there were any. */
   subtitles: z
-    .array(
-      z.object({
-        codec: z.string(),
-        language: z.string().nullable(),
-        roles: z.array(TrackRole),
-        /** Texts, or pictures of text; and those of the source that lie in what is kept of it. */
-        count: z.int().min(0),
-        sourceCount: z.int().min(0),
-        /** How many say other words than the source's, or are other pictures. */
-        different: z.int().min(0),
-        /** Furthest that one begins from where it should, in seconds. */
-        furthest: z.number().min(0),
-      }),
-    )
+    .array(SubtitleMeasurement.extend({ language: z.string().nullable(), roles: z.array(TrackRole) }))
     .optional(),
+  /** Those that are files beside it, with the files of each: none for one that says nothing. Absent in checks of before there were any. */
+  subtitleFiles: z.array(SubtitleMeasurement.extend({ files: z.array(FileBeside) })).optional(),
   /** As the result's file has them; absent in checks of before there were any. */
   chapters: z.array(Chapter).optional(),
   /** What the file says of itself, and its cover; absent in checks of before that was read. */

@@ -92,7 +92,7 @@ export function withContainer(spec: DeliverySpec, container: Container): Deliver
           },
     video:
       holds.makes !== 'moving picture' ? asFiles(fits, holds.makes) : holds.encodedOnly ? withoutCopies(fits) : fits,
-    ...(subtitles && holds.subtitles.length > 0 ? { subtitles } : {}),
+    ...(subtitles && holds.makes !== 'still' && (holds.subtitles.length > 0 || subtitles.files) ? { subtitles } : {}),
     ...(numbering && holds.makes === 'image sequence' ? { numbering } : {}),
     ...(dotsPerInch !== undefined && remarks.includes('dots per inch') ? { dotsPerInch } : {}),
     ...(keepsCameraData && remarks.includes('camera data') ? { keepsCameraData } : {}),

@@ -169,6 +169,17 @@ export function nextName(taken: string, spec: { container: Container }, counter:
   return [...folders.reverse(), fitted(stem, endingOf(spec, counter))].join('/')
 }
 
+/**
+ * Path of a file beside a result: what it adds stands behind the result's name without its ending, which loses letters where that is too long.
+ * @param added with its ending: ".en.srt"
+ */
+export function nameBeside(result: string, spec: { container: Container }, added: string): string {
+  const [name = '', ...folders] = result.split('/').reverse()
+  const ending = endingOf(spec, 1)
+  const stem = ending !== '' && name.endsWith(ending) ? name.slice(0, -ending.length) : name
+  return [...folders.reverse(), fitted(stem, added)].join('/')
+}
+
 /** Endings of the files of codecs of single pictures, where the codec's key is not it. */
 const pictureEndings: Record<string, string> = { mjpeg: 'jpg', tiff: 'tif' }
 

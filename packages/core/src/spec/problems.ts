@@ -51,9 +51,13 @@ function subtitleProblems({ subtitles, container }: PictureSpec): string[] {
   const holds = containerFacts(container)
   return [
     ...noLanguages(subtitles.languages),
-    ...(holds.subtitles.length === 0
-      ? [`${holds.name} gets no subtitles here: leave them out, or choose MKV, MP4, MOV or WebM.`]
-      : []),
+    ...(holds.makes === 'still'
+      ? [`${holds.name} is one picture, and has no subtitles: leave them out.`]
+      : holds.subtitles.length === 0 && !subtitles.files
+        ? [
+            `${holds.name} gets no subtitles here: leave them out, have them written beside it, or choose MKV, MP4, MOV or WebM.`,
+          ]
+        : []),
   ]
 }
 

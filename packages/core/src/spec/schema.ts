@@ -38,13 +38,17 @@ export type RateControl = z.infer<typeof RateControl>
 
 const SpecLanguages = z.array(z.string().min(2).max(35)).min(1).max(20)
 
-/** Which subtitle tracks are kept as tracks of the result. */
+/** Which subtitle tracks are kept, and where. */
 export const SpecSubtitles = z.object({
   /** As those of sound. */
   languages: SpecLanguages.optional(),
   commentary: z.literal('left out').optional(),
   /** Which one a player shows by itself: the first forced one, the first of all, or none. */
   shown: z.enum(['forced', 'first', 'none']),
+  /** Which become files beside the result instead of tracks in it; left out, none. */
+  files: z.enum(['what it cannot hold', 'all']).optional(),
+  /** What text is in such files; left out, SubRip. */
+  text: z.literal('webvtt').optional(),
 })
 export type SpecSubtitles = z.infer<typeof SpecSubtitles>
 

@@ -1,4 +1,5 @@
 import { pictureCodec, soundCodec, type FineSettings } from '../codecs/index.ts'
+import { describeCodec } from '../codec-names.ts'
 import { describePixelFormat } from '../facts.ts'
 import { describeBitRate, describeBytes } from '../format.ts'
 import type { FrameRule } from '../geometry.ts'
@@ -74,12 +75,15 @@ export function describeSpecLines(spec: DeliverySpec): [name: string, value: str
 }
 
 /** "English, German, in this order; the first forced track shown". */
-function describeSubtitleRule({ languages, commentary, shown }: SpecSubtitles): string {
+function describeSubtitleRule({ languages, commentary, shown, files, text }: SpecSubtitles): string {
   const shownWords = { forced: 'the first forced one is shown', first: 'the first is shown', none: 'none is shown' }
+  const kind = describeCodec(text ?? 'subrip')
   return [
     languages ? `${languages.map(describeLanguage).join(', ')}, in this order` : 'all',
     ...(commentary ? ['without commentary'] : []),
-    `${shownWords[shown]} by itself`,
+    ...(files === 'all' ? [] : [`${shownWords[shown]} by itself`]),
+    ...(files === 'all' ? [`as files beside the result, text as ${kind}`] : []),
+    ...(files === 'what it cannot hold' ? [`as files where it cannot hold them, text as ${kind}`] : []),
   ].join('; ')
 }
 

@@ -1,18 +1,23 @@
 import { createHash } from 'node:crypto'
+import { stat } from 'node:fs/promises'
 import {
   plannedSubtitles,
   type CheckMeasurement,
+  type FileBeside,
   type PictureSpec,
   type PictureTreatment,
   type SourceFacts,
+  type SubtitleMeasurement,
 } from '@hematine/core'
 import { AVDISCARD_ALL, AVDISCARD_DEFAULT, AV_NOPTS_VALUE } from 'node-av/constants'
-import { Packet } from 'node-av/lib'
+import { avGetCodecName, Packet } from 'node-av/lib'
 import type { WorkGate } from '../ground/gate.ts'
 import { isAgain } from '../ground/libav.ts'
 import type { MediaInput, PlainInput } from '../ground/media-input.ts'
 import { openInput } from '../reading/input.ts'
 import { secondsOf } from '../sound/sound-treatment.ts'
+import { fileBeside } from '../volumes/result-files.ts'
+import { sha256OfFile } from '../volumes/volume-files.ts'
 
 // The tracks of a result are held against those of its source by a reading of their own: packets as they come, letters and figures only. Nothing that made
 // them is used here, but for the list of the tracks that there should be.
@@ -28,50 +33,100 @@ export interface TextCheckPlan {
   facts: SourceFacts
   treatment: Pick<PictureTreatment, 'timeline'>
   spec: PictureSpec
+  outputPath: string
 }
 
-/** Holds the subtitle tracks of a result against its source's. @param result the result as a source, and its facts */
+/**
+ * Holds the subtitle tracks of a result against its source's, and those that are files beside it.
+ * @param result the result as a source, and its facts
+ */
 export async function measureSubtitles(
-  { input, facts, treatment, spec }: TextCheckPlan,
+  plan: TextCheckPlan,
   result: { input: PlainInput; facts: SourceFacts },
   gate: WorkGate,
-): Promise<CheckMeasurement['subtitles']> {
-  const { tracks } = plannedSubtitles(facts, spec, treatment.timeline)
+): Promise<Pick<CheckMeasurement, 'subtitles' | 'subtitleFiles'>> {
+  const { input, facts, treatment, spec, outputPath } = plan
+  const planned = plannedSubtitles(facts, spec, treatment.timeline)
   const found = result.facts.subtitles
-  if (found.length === 0 || input.kind === 'join') return []
+  if (input.kind === 'join' || found.length + planned.files.length === 0) return { subtitles: [] }
   const inResult = await readAll(
     result.input,
     found.map(track => ({ index: track.streamIndex!, codec: track.codec })),
     result.facts,
     gate,
   )
-  const wanted = tracks.map(({ position, from }) => ({
-    index: facts.subtitles[position]!.streamIndex,
-    id: input.kind === 'title' ? input.subtitles[position]?.streamId : undefined,
-    codec: from,
-  }))
-  const inSource = await readAll(input, wanted, facts, gate)
+  const wanted = [...planned.tracks, ...planned.files]
+  const inSource = await readAll(
+    input,
+    wanted.map(({ position, from }) => ({
+      index: facts.subtitles[position]!.streamIndex,
+      id: input.kind === 'title' ? input.subtitles[position]?.streamId : undefined,
+      codec: from,
+    })),
+    facts,
+    gate,
+  )
   // What begins when the picture is over is seen by nobody.
   const { video } = result.facts
   const end = video ? (video.frameCount * video.frameRate.den) / video.frameRate.num : Number.POSITIVE_INFINITY
-  return found.map((track, index) => {
-    const expected = (inSource[index] ?? [])
-      .flatMap(said => whenSeen(treatment, said, tracks[index]!.from))
-      .filter(said => said.from < end)
-    const there = inResult[index]!
-    return {
-      codec: track.codec,
-      language: track.language,
-      roles: track.roles ?? [],
-      count: there.length,
-      sourceCount: expected.length,
-      different: there.filter((said, place) => expected[place] && said.words !== expected[place].words).length,
-      furthest: there.reduce(
-        (most, said, place) => (expected[place] ? Math.max(most, Math.abs(said.from - expected[place].from)) : most),
-        0,
-      ),
-    }
-  })
+  const expected = wanted.map(({ from }, index) =>
+    inSource[index]!.flatMap(said => whenSeen(treatment, said, from)).filter(said => said.from < end),
+  )
+  const subtitles = found.map((track, index) => ({
+    codec: track.codec,
+    language: track.language,
+    roles: track.roles ?? [],
+    ...compare(inResult[index]!, (index < planned.tracks.length && expected[index]) || []),
+  }))
+  const subtitleFiles: NonNullable<CheckMeasurement['subtitleFiles']> = []
+  for (const [index, track] of planned.files.entries()) {
+    const files = await filesNamed(
+      outputPath,
+      track.endings.map(ending => `${track.added}.${ending}`),
+    )
+    const { codec, said } = files[0]
+      ? await readFile(fileBeside(outputPath, files[0].added), gate)
+      : { codec: track.to, said: [] }
+    subtitleFiles.push({ codec, ...compare(said, expected[planned.tracks.length + index]!), files })
+  }
+  return { subtitles, ...(planned.files.length > 0 ? { subtitleFiles } : {}) }
+}
+
+function compare(
+  there: readonly Said[],
+  expected: readonly Said[],
+): Pick<SubtitleMeasurement, 'count' | 'sourceCount' | 'different' | 'furthest'> {
+  return {
+    count: there.length,
+    sourceCount: expected.length,
+    different: there.filter((said, place) => expected[place] && said.words !== expected[place].words).length,
+    furthest: there.reduce(
+      (most, said, place) => (expected[place] ? Math.max(most, Math.abs(said.from - expected[place].from)) : most),
+      0,
+    ),
+  }
+}
+
+/** Those of some files beside a result that are there. */
+async function filesNamed(outputPath: string, names: readonly string[]): Promise<FileBeside[]> {
+  const files: FileBeside[] = []
+  for (const added of names) {
+    const file = fileBeside(outputPath, added)
+    const known = await stat(file).catch(() => null)
+    if (known) files.push({ added, bytes: known.size, sha256: await sha256OfFile(file) })
+  }
+  return files
+}
+
+/** All that a file of subtitles says, by the library's reader of its kind. */
+async function readFile(file: string, gate: WorkGate): Promise<{ codec: string; said: Said[] }> {
+  const input: PlainInput = { kind: 'file', path: file }
+  const container = await openInput(input)
+  const id = container.streams[0]?.codecpar.codecId
+  await container.closeInput()
+  const codec = (id !== undefined && avGetCodecName(id)) || 'unknown'
+  const [said = []] = await readAll(input, [{ index: 0, codec }], { video: null }, gate)
+  return { codec, said }
 }
 
 /** Times in the result at which something of the source comes: none where it is cut off. */
@@ -99,10 +154,12 @@ function whenSeen(
 async function readAll(
   input: PlainInput,
   tracks: readonly { index: number | null; id?: number | undefined; codec: string }[],
-  { video }: SourceFacts,
+  { video }: Pick<SourceFacts, 'video'>,
   gate: WorkGate,
 ): Promise<(Said & { to: number })[][]> {
   const said: (Said & { to: number })[][] = tracks.map(() => [])
+  /** Of graphics that come segment by segment: what there is of a set so far. */
+  const sets: (Buffer | undefined)[] = []
   const zero = video ? secondsOf(video.startTicks, video.timeBase) : 0
   const container = await openInput(input)
   const packet = new Packet()
@@ -121,7 +178,11 @@ async function readAll(
       if (code < 0) return said
       const place = placeOf(packet.streamIndex)
       if (place >= 0 && packet.pts !== AV_NOPTS_VALUE && packet.data && packet.size > 0) {
-        const words = wordsIn(tracks[place]!.codec, packet.data)
+        const { codec } = tracks[place]!
+        const data = Buffer.concat([sets[place] ?? Buffer.alloc(0), packet.data])
+        const isPart = codec === 'hdmv_pgs_subtitle' && !endsSet(data)
+        sets[place] = isPart ? data : undefined
+        const words = isPart ? '' : wordsIn(codec, data)
         const { num, den } = container.streams[packet.streamIndex]!.timeBase
         const from = (Number(packet.pts) * num) / den - zero
         const length = packet.duration > 0n ? (Number(packet.duration) * num) / den : 5
@@ -133,6 +194,11 @@ async function readAll(
     packet.free()
     await container.closeInput()
   }
+}
+
+/** Whether segments of graphics end with the one that ends a set: of kind 128, without a body. */
+function endsSet(data: Buffer): boolean {
+  return data.length >= 3 && data.readUIntBE(data.length - 3, 3) === 0x800000
 }
 
 /** Letters and figures of a packet; of pictures of text, the sum of all bytes. */

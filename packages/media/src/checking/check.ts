@@ -106,7 +106,7 @@ export async function measureResult(
     ...(onDisk?.flow ? { flow: onDisk.flow } : {}),
     sourceDecodeErrors: video.sourceDecodeErrors + (await picturesCutShort(plan.input)).length,
     audio,
-    subtitles,
+    ...subtitles,
     chapters: made.chapters ?? [],
     ...tagsOf(made),
     sourceAudioSeconds: sourceSoundSeconds,

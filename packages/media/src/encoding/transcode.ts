@@ -227,7 +227,7 @@ async function encode(
       const until = Math.max(0, frames - (treatment.evenSound ? framesBehind : 0))
       for (const track of tracks) await track.writeUntil(until / rate, output)
       for (const copy of copies) await copy.writeUntil(frames / rate, output)
-      await subtitles?.writeUntil(frames / rate, output)
+      await subtitles?.writeUntil(frames / rate)
       flush?.note(output.bytesWritten)
       onProgress({ framesDone: frames, bytesWritten: output.bytesWritten })
     }
@@ -241,6 +241,7 @@ async function encode(
       await track.finish(output)
     }
     for (const copy of copies) await copy.writeUntil(Number.POSITIVE_INFINITY, output, gate)
+    await subtitles?.finish()
     const bytesWritten = output.bytesWritten
     const proved = isProved && encoded ? await provedOf(encoded, inOrder) : null
     await output.finish()

@@ -36,6 +36,13 @@ export async function pictureOf(result: string, rate: Rational): Promise<PlainIn
   return picture && more.length === 0 ? { kind: 'file', path: path.join(result, picture) } : null
 }
 
+/** Folder in which the files beside a result wait until it gets its place. */
+export const filesBeside = (outputPath: string): string => `${outputPath}.beside`
+
+/** Path of a file beside a result that has not got its place. @param name what is added to the result's name: ".en.srt" */
+export const fileBeside = (outputPath: string, name: string): string =>
+  path.join(filesBeside(outputPath), `result${name}`)
+
 /** Bytes of a result. */
 export async function sizeOfResult(result: string): Promise<number> {
   const files = await filesOf(result)

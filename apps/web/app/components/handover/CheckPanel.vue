@@ -88,6 +88,17 @@ const isFolder = computed(() => job.check?.measurement.container === describeCon
         </tbody>
       </table>
     </section>
+    <section v-if="job.beside.length > 0">
+      <h2>Beside it</h2>
+      <ul class="beside">
+        <li v-for="file in job.beside" :key="file.added">
+          <a :href="addressOf('jobOutput', { parameters: { id: job.id }, query: { beside: file.added } })">{{
+            file.path.split('/').at(-1)
+          }}</a>, {{ describeBytes(file.bytes) }}
+          <div class="hash muted">{{ file.sha256 }}</div>
+        </li>
+      </ul>
+    </section>
   </div>
 </template>
 
@@ -122,6 +133,18 @@ const isFolder = computed(() => job.check?.measurement.container === describeCon
 }
 .lines td:first-child {
   white-space: nowrap;
+}
+.beside {
+  list-style: none;
+  padding: 0;
+  margin: 0;
+}
+.beside li {
+  padding: 3px 0;
+  overflow-wrap: anywhere;
+}
+.beside a {
+  color: var(--accent-text);
 }
 .hash {
   font-family: var(--mono);

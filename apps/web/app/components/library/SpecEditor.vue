@@ -166,25 +166,57 @@ function chooseLanguages(text: string): void {
 }
 const holds = computed(() => containerFacts(spec.value.container))
 const subtitles = computed(() => picture.value?.subtitles ?? null)
-const shownItems = [
+type SubtitleRule = NonNullable<PictureSpec['subtitles']>
+const holdsSubtitles = computed(() => holds.value.subtitles.length > 0)
+const hasSubtitles = computed(() => picture.value !== null && makes.value !== 'still')
+/** Where subtitles go: nowhere, into the result, or into files. */
+type SubtitlePlace = NonNullable<SubtitleRule['files']> | 'in it'
+const placeWords: Record<SubtitlePlace, string> = {
+  'in it': 'in the result',
+  'what it cannot hold': 'in the result; as files where it cannot hold them',
+  all: 'as files beside the result',
+}
+const canHold = (place: SubtitlePlace) =>
+  holdsSubtitles.value && (place === 'in it' || !holds.value.subtitles.some(key => subtitleKind(key) === 'pictures'))
+const placeItems = computed(() => [
   { value: null, title: 'left out' },
-  { value: 'none', title: 'kept; none is shown by itself' },
-  { value: 'forced', title: 'kept; the first forced one is shown' },
-  { value: 'first', title: 'kept; the first is shown' },
+  ...(Object.keys(placeWords) as SubtitlePlace[])
+    .filter(value => value === 'all' || value === subtitlePlace.value || canHold(value))
+    .map(value => ({ value, title: placeWords[value] })),
+])
+const subtitlePlace = computed<SubtitlePlace | null>(() =>
+  subtitles.value ? (subtitles.value.files ?? 'in it') : null,
+)
+const placeHint = computed(() => {
+  if (subtitlePlace.value === 'all') return 'Pictures of text become SUP, or IDX with SUB, as they are'
+  if (!holdsSubtitles.value) return `${holds.value.name} holds none in itself`
+  if (holds.value.subtitles.some(key => subtitleKind(key) === 'pictures'))
+    return 'Text and pictures of text stay as they are'
+  const text = `Text becomes ${describeCodec(holds.value.subtitles[0]!)}; pictures of text, as discs have them,`
+  return subtitles.value?.files ? `${text} become files` : `${text} do not fit in`
+})
+const shownItems: { value: SubtitleRule['shown']; title: string }[] = [
+  { value: 'none', title: 'none' },
+  { value: 'forced', title: 'the first forced one' },
+  { value: 'first', title: 'the first' },
 ]
-type Shown = NonNullable<PictureSpec['subtitles']>['shown']
-function chooseSubtitles(shown: Shown | null): void {
-  const kept = subtitles.value ?? tagsIn(subtitleLanguageText.value)
-  changeFiles({ subtitles: shown === null ? undefined : { ...kept, shown } })
+const textItems = [
+  { value: 'subrip', title: `${describeCodec('subrip')} (.srt)` },
+  { value: 'webvtt', title: `${describeCodec('webvtt')} (.vtt)` },
+]
+function placeSubtitles(place: SubtitlePlace | null): void {
+  const { files: _before, ...kept } = subtitles.value ?? { shown: 'forced', ...tagsIn(subtitleLanguageText.value) }
+  const files = place === 'in it' ? {} : { files: place }
+  changeFiles({ subtitles: place === null ? undefined : ({ ...kept, ...files } as SubtitleRule) })
+}
+function changeSubtitles(changes: { [Rule in keyof SubtitleRule]?: SubtitleRule[Rule] | undefined }): void {
+  const changed: Record<string, unknown> = { ...subtitles.value, ...changes }
+  for (const [key, value] of Object.entries(changed)) if (value === undefined) delete changed[key]
+  changeFiles({ subtitles: changed as SubtitleRule })
 }
 function chooseSubtitleLanguages(text: string): void {
   subtitleLanguageText.value = text
-  const { languages: _before, ...others } = subtitles.value!
-  changeFiles({ subtitles: { ...others, ...tagsIn(text) } })
-}
-function leaveOutSaid(isOut: boolean): void {
-  const { commentary: _before, ...others } = subtitles.value!
-  changeFiles({ subtitles: { ...others, ...(isOut ? { commentary: 'left out' } : {}) } })
+  changeSubtitles({ languages: tagsIn(text).languages })
 }
 /** A rule for tracks of sound; one without a value goes. */
 function changeSoundRule<Rule extends 'commentary' | 'copied' | 'stereoBeside'>(
@@ -359,20 +391,30 @@ function changePeak(rate: number | null): void {
           @update:model-value="rate => changeAudio({ bitsPerSecondPerChannel: Math.round((rate ?? 0) * 1000) })"
         />
       </fieldset>
-      <fieldset v-if="holds.subtitles.length > 0 || holds.chapters">
+      <fieldset v-if="hasSubtitles || holds.chapters">
         <legend>Subtitles and chapters</legend>
         <VSelect
-          v-if="picture && holds.subtitles.length > 0"
-          :model-value="subtitles?.shown ?? null"
-          :items="shownItems"
+          v-if="hasSubtitles"
+          :model-value="subtitlePlace"
+          :items="placeItems"
           label="Subtitle tracks"
-          :hint="
-            holds.subtitles.some(key => subtitleKind(key) === 'pictures')
-              ? 'Text and pictures of text stay as they are'
-              : `Text becomes ${describeCodec(holds.subtitles[0]!)}; pictures of text, as discs have them, do not fit in`
-          "
+          :hint="placeHint"
           persistent-hint
-          @update:model-value="chooseSubtitles"
+          @update:model-value="placeSubtitles"
+        />
+        <VSelect
+          v-if="subtitles && subtitlePlace !== 'all'"
+          :model-value="subtitles.shown"
+          :items="shownItems"
+          label="Shown by itself"
+          @update:model-value="shown => changeSubtitles({ shown })"
+        />
+        <VSelect
+          v-if="subtitles?.files"
+          :model-value="subtitles.text ?? 'subrip'"
+          :items="textItems"
+          label="Text in files"
+          @update:model-value="text => changeSubtitles({ text: text === 'webvtt' ? text : undefined })"
         />
         <VTextField
           v-if="subtitles"
@@ -388,7 +430,10 @@ function changePeak(rate: number | null): void {
           ><input
             type="checkbox"
             :checked="subtitles.commentary === 'left out'"
-            @change="event => leaveOutSaid((event.target as HTMLInputElement).checked)"
+            @change="
+              event =>
+                changeSubtitles({ commentary: (event.target as HTMLInputElement).checked ? 'left out' : undefined })
+            "
           />
           subtitles of commentary stay out</label
         >

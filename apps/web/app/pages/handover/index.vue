@@ -25,7 +25,7 @@ const checksums = computed(() => addressOf('listChecksums', { query: { orderId: 
     <div class="bar">
       <h1>Handover</h1>
       <VBtn :disabled="done === 0" :href="checksums" :download="`${order.order?.code ?? 'order'}-sha256.txt`"
-        >Save checksums of {{ describeCount(done) }} {{ done === 1 ? 'file' : 'files' }}</VBtn
+        >Save checksums of {{ describeCount(done) }} {{ done === 1 ? 'result' : 'results' }}</VBtn
       >
       <ByLotToggle v-if="settled > 0" v-model="results.byLot.value" otherwise="One by one" />
       <span class="spacer" />
