@@ -1,6 +1,6 @@
 import { readFile } from 'node:fs/promises'
 import { expect, test, type Page } from '@playwright/test'
-import { clearLanes, draftJob, expectAccessible, measuredSource, releaseJob, untilState } from './support.ts'
+import { clearLanes, draftJob, expectAccessible, measuredSource, releaseJob, untilState, volumeOf } from './support.ts'
 
 /** Delivery specs as data: copied, changed, carried as files, and worked with. */
 test.describe.configure({ mode: 'serial' })
@@ -92,7 +92,7 @@ test('subtitles are kept in the languages of a spec, as files beside the result,
   await page.goto('/library?spec=small-mkv')
   await page.getByRole('button', { name: 'Copy', exact: true }).click()
   await dialog(page).getByLabel('Name', { exact: true }).fill('Dutch copy')
-  await choose(page, 'Shown by itself', 'the first')
+  await choose(page, 'Shown by itself', /^the first$/)
   await dialog(page).getByLabel('Languages of subtitles').fill('klingonese')
   await expect(dialog(page).getByText('klingonese is no language.')).toBeVisible()
   await dialog(page).getByLabel('Languages of subtitles').fill('nl')
@@ -407,4 +407,47 @@ test('of the ways in which lots are drafted, those are chosen that keep most lik
   await expect.poll(left).toBe(2)
   await expect(page.getByText('No lot has a choice')).toBeVisible()
   await request.post('/api/jobs/actions', { data: { ids, action: 'remove' } })
+})
+
+test('a source is cut in pieces by a spec: each is a job of its own, with a name of its own', async ({
+  page,
+  request,
+}) => {
+  await page.goto('/library?spec=small-mkv')
+  await page.getByRole('button', { name: 'Copy', exact: true }).click()
+  await dialog(page).getByLabel('Name', { exact: true }).fill('By the moment')
+  await choose(page, 'Results of a source', /every so many minutes/)
+  await dialog(page).getByLabel('Minutes of each').fill('0.05')
+  await dialog(page).getByLabel('Minutes of each').blur()
+  await choose(page, 'Effort', /the quickest/)
+  await dialog(page).getByLabel('Fits a width of').fill('160')
+  await expectAccessible(page)
+  await dialog(page).getByRole('button', { name: 'Keep' }).click()
+  await expect(page.getByRole('row', { name: 'pieces one result for every 3 s' })).toBeVisible()
+  await expect(page.getByRole('row', { name: 'file name source name-small-01.mkv' })).toBeVisible()
+
+  const film = await measuredSource(request, "Keeper's rounds (film transfer).mp4")
+  const deliveryVolumeId = await volumeOf(request, 'delivery')
+  const { jobs } = await (
+    await request.post('/api/jobs', {
+      data: { deliveryVolumeId, wishes: [{ sourceId: film.id, specKey: 'by-the-moment' }] },
+    })
+  ).json()
+  const ids = jobs.map((job: { id: number }) => job.id)
+  expect(jobs.map((job: { sourceName: string }) => job.sourceName)).toEqual(
+    [1, 2, 3].map(piece => `${film.name}, piece ${piece} of 3`),
+  )
+  await page.goto('/balance')
+  await expect(page.getByText(`${film.name}, piece 2 of 3`).first()).toBeVisible()
+  await request.post('/api/jobs/actions', { data: { ids, action: 'release' } })
+  const details = []
+  for (const id of ids) {
+    await untilState(request, id, 'done')
+    details.push(await (await request.get(`/api/jobs/${id}`)).json())
+  }
+  expect(details.map(detail => detail.outputPath)).toEqual(
+    [1, 2, 3].map(piece => `Keeper's rounds (film transfer)-small-0${piece}.mkv`),
+  )
+  // 240 frames at 29.97 a second: 3 s are 89.9 of them.
+  expect(details.map(detail => detail.check.measurement.video.framesDecoded)).toEqual([90, 90, 60])
 })

@@ -15,6 +15,7 @@ const about: NameFacts = {
   number: 7,
   lot: 'Lot C',
   order: 'SL-014',
+  piece: null,
   disc: { path: 'discs/LAMP ROOM 4/VIDEO_TS', title: 2 },
   result: { frame: { width: 1440, height: 1080 }, rate: { num: 25, den: 1 } },
   date: '2026-11-27',
@@ -87,7 +88,7 @@ describe('a pattern', () => {
     [
       '{film}',
       [
-        'Names have no part {film}. They have {item}, {number}, {lot}, {order}, {spec}, {size}, {rate}, {codec}, {disc}, {title}, {date}.',
+        'Names have no part {film}. They have {item}, {number}, {lot}, {order}, {spec}, {size}, {rate}, {codec}, {disc}, {title}, {piece}, {chapter}, {date}.',
         'Names without {item} or {number} are the same for every source.',
       ],
     ],

@@ -1,5 +1,6 @@
 import {
   describeMaking,
+  describePiece,
   filesBesideOf,
   nameBeside,
   extentOf,
@@ -126,6 +127,11 @@ export function jobForecast(job: JobRow, ground: ForecastGround): JobForecast | 
   return seed ? forecastOf({ ...seed, promised }, ground) : promised
 }
 
+/** What a job is called: its source, and which piece of it. @param job with its source loaded */
+export function jobName({ source, piece }: Pick<JobRow, 'source' | 'piece'>): string {
+  return describePiece(sourceName(source.getEntity() as SourceRow), piece)
+}
+
 /** @param job with its source and sample loaded @param ground its forecast's, as far as it is not measured itself @param taken jobs whose names meet others */
 export function jobRecord(job: JobRow, ground: ForecastGround, taken: ReadonlySet<number>): JobRecord {
   const source = job.source.getEntity() as SourceRow
@@ -142,7 +148,7 @@ export function jobRecord(job: JobRow, ground: ForecastGround, taken: ReadonlySe
     id: job.id,
     orderId: job.order.id,
     sourceId: source.id,
-    sourceName: sourceName(source),
+    sourceName: jobName(job),
     specKey: job.spec.key,
     specName: specTitle(job.spec),
     treatmentName: job.treatmentName ?? null,
@@ -190,7 +196,7 @@ export function jobEventRecord(row: JobEventRow, job: JobRow): JobEventRecord {
     from: row.fromState ?? null,
     to: row.toState,
     note: row.note ?? null,
-    sourceName: sourceName(job.source.getEntity() as SourceRow),
+    sourceName: jobName(job),
     specName: specTitle(job.spec),
     action: row.action && row.actionJobs && row.actionJobs > 1 ? { id: row.action, jobs: row.actionJobs } : null,
   }

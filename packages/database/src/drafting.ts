@@ -3,11 +3,12 @@ import type { EntityManager } from '@mikro-orm/postgresql'
 import {
   asMeasured,
   CannotTreat,
-  deriveTreatment,
   describeState,
+  plannedPieces,
   stepKinds,
   type DeliverySpec,
   type JobRecord,
+  type Piece,
   type Step,
   type Treatment,
 } from '@hematine/core'
@@ -22,6 +23,7 @@ import {
   type TreatmentRow,
   type VolumeRow,
 } from './entities.ts'
+import { removeJobs } from './job-actions.ts'
 import { lastPosition, recordAll } from './job-events.ts'
 import { listJobs } from './jobs.ts'
 import { lotName } from './lots.ts'
@@ -45,6 +47,8 @@ export interface RefusedWish extends JobWish {
 
 /** Wishes that are read, worked out and written together: few enough that others are served in between. */
 const wishesAtOnce = 100
+/** A source may become many drafts. */
+const draftsAtOnce = 500
 /** Working out treatments gives others a turn after so long. */
 const turnMilliseconds = 15
 
@@ -53,6 +57,7 @@ interface Drafted {
   source: SourceRow
   spec: DeliverySpec
   treatment: Treatment
+  piece: Piece | null
   /** That were chosen for its lot. */
   steps: readonly Step[]
   treatmentName: string | null
@@ -103,10 +108,15 @@ export async function draftJobIds(
     for (let first = 0; first < single.length; first += wishesAtOnce) {
       if (signal?.aborted) throw new Problem(409, 'stopped', 'Drafting was stopped, and nothing was drafted.')
       const drafted = await workOut(tx, single.slice(first, first + wishesAtOnce), specs, refused)
-      const kept = await keepDrafts(tx, volume, drafted, position)
-      ids.push(...kept.ids)
-      fresh.push(...kept.fresh)
-      samples.push(...kept.samples)
+      const begun = ids.length
+      for (let from = 0; from < drafted.length; from += draftsAtOnce) {
+        const kept = await keepDrafts(tx, volume, drafted.slice(from, from + draftsAtOnce), position + from)
+        ids.push(...kept.ids)
+        fresh.push(...kept.fresh)
+        samples.push(...kept.samples)
+        tx.clear()
+      }
+      await removeOtherPieces(tx, drafted, ids.slice(begun))
       position += drafted.length
       // What is written is no longer needed; a unit of work that grows makes every further write slower.
       tx.clear()
@@ -153,13 +163,10 @@ async function workOut(
     }
     const chosen = (source.lot?.getEntity() as LotRow | undefined)?.treatment?.getEntity() as TreatmentRow | undefined
     try {
-      drafted.push({
-        source,
-        spec,
-        treatment: deriveTreatment(asMeasured(source.facts, source.findings ?? []), spec, chosen?.steps ?? []),
-        steps: chosen?.steps ?? [],
-        treatmentName: chosen ? treatmentName(chosen) : null,
-      })
+      const steps = chosen?.steps ?? []
+      const name = chosen ? treatmentName(chosen) : null
+      for (const { treatment, piece } of plannedPieces(asMeasured(source.facts, source.findings ?? []), spec, steps))
+        drafted.push({ source, spec, treatment, piece, steps, treatmentName: name })
     } catch (error) {
       if (!(error instanceof CannotTreat)) throw error
       refuse(error.message)
@@ -182,20 +189,22 @@ async function keepDrafts(
   if (drafted.length === 0) return { ids: [], fresh: [], samples: [] }
   const samples = await ensureSamples(tx, drafted)
   const paths = await resultPaths(tx, drafted, new Date().toISOString().slice(0, 10))
-  const known = await run<{ id: number; source: number; spec: string }>(
+  const known = await run<{ id: number; source: number; spec: string; piece: number | null }>(
     tx,
-    `select id, source_id as source, spec ->> 'key' as spec from job where state = 'draft' and source_id = any(?::int[])`,
+    `select id, source_id as source, spec ->> 'key' as spec, (piece ->> 'number')::int as piece from job where state = 'draft' and source_id = any(?::int[])`,
     [asArray(drafted.map(entry => entry.source.id))],
   )
-  const twins = new Map(known.map(job => [`${job.source} ${job.spec}`, job.id]))
-  const entries = drafted.map(({ source, spec, treatment, treatmentName }, index) => ({
+  const keyOf = (source: number, spec: string, piece: number | null | undefined) => `${source} ${spec} ${piece ?? 0}`
+  const twins = new Map(known.map(job => [keyOf(job.source, job.spec, job.piece), job.id]))
+  const entries = drafted.map(({ source, spec, treatment, piece, treatmentName }, index) => ({
     place: index,
-    twin: twins.get(`${source.id} ${spec.key}`) ?? null,
+    twin: twins.get(keyOf(source.id, spec.key, piece?.number)) ?? null,
     order_id: source.order.id,
     source_id: source.id,
     sample_id: samples[index]!,
     spec,
     treatment,
+    piece,
     treatment_name: treatmentName,
     position: position + index + 1,
     facts: source.facts,
@@ -204,8 +213,8 @@ async function keepDrafts(
     planned_path: paths[index]!,
   }))
   const columns =
-    'order_id, source_id, sample_id, spec, treatment, treatment_name, facts, findings, identity, planned_path'
-  const recordset = `jsonb_to_recordset(?::jsonb) as entry (place int, twin int, order_id int, source_id int, sample_id int, spec jsonb, treatment jsonb,
+    'order_id, source_id, sample_id, spec, treatment, piece, treatment_name, facts, findings, identity, planned_path'
+  const recordset = `jsonb_to_recordset(?::jsonb) as entry (place int, twin int, order_id int, source_id int, sample_id int, spec jsonb, treatment jsonb, piece jsonb,
     treatment_name text, position double precision, facts jsonb, findings jsonb, identity text, planned_path text)`
   const [again, fresh] = [entries.filter(entry => entry.twin !== null), entries.filter(entry => entry.twin === null)]
   if (again.length > 0)
@@ -228,6 +237,22 @@ async function keepDrafts(
   const idOf = new Map(again.map(entry => [entry.place, entry.twin!]))
   for (const [index, { id }] of made.entries()) idOf.set(fresh[index]!.place, id)
   return { ids: entries.map(entry => idOf.get(entry.place)!), fresh: made.map(row => row.id), samples }
+}
+
+/** Removes drafts of pieces that a source is no longer cut in, or of its whole where it is cut now. @param kept the drafts that there are to be */
+async function removeOtherPieces(
+  tx: EntityManager,
+  drafted: readonly Drafted[],
+  kept: readonly number[],
+): Promise<void> {
+  const wished = [...new Set(drafted.map(({ source, spec }) => `${source.id} ${spec.key}`))]
+  const others = await run<{ id: number }>(
+    tx,
+    `select id from job where state = 'draft' and source_id || ' ' || (spec ->> 'key') in (select jsonb_array_elements_text(?::jsonb))
+       and source_id = any(?::int[]) and id <> all(?::int[])`,
+    [JSON.stringify(wished), asArray(drafted.map(({ source }) => source.id)), asArray(kept)],
+  )
+  if (others.length > 0) await removeJobs(tx, others)
 }
 
 /**

@@ -32,6 +32,7 @@ import type {
   SampleState,
   ScanRecord,
   SectorRange,
+  Piece,
   SourceFacts,
   SourceKind,
   SourceState,
@@ -292,6 +293,8 @@ export const JobEntity = defineEntity({
     deliveryVolume: () => p.manyToOne(VolumeEntity).ref(),
     spec: p.json().$type<DeliverySpec>(),
     treatment: p.json().$type<Treatment>(),
+    /** Which piece of the source it is of; null for the whole. */
+    piece: p.json().$type<Piece | null>().nullable(),
     /** Of the source when the job was drafted; it runs by these, whatever is read of the source later. */
     facts: p.json().$type<SourceFacts | null>().nullable().lazy(true, false),
     findings: p.json().$type<Finding[] | null>().nullable().lazy(true, false),

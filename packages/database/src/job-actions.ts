@@ -55,7 +55,7 @@ export async function actOnJobs(
       return { id, done: reason === null, reason }
     })
     const going = outcomes.filter(outcome => outcome.done).map(outcome => byId.get(outcome.id)!)
-    if (action === 'remove') await remove(tx, going)
+    if (action === 'remove') await removeJobs(tx, going)
     else await move(tx, going, action)
     return outcomes
   })
@@ -72,7 +72,7 @@ function refusalOf(job: Locked | undefined, id: number, action: JobAction): stri
 }
 
 /** Takes jobs out with their events. Of an action that was on others too, another row now stands for those that are left. */
-async function remove(tx: EntityManager, jobs: readonly Locked[]): Promise<void> {
+export async function removeJobs(tx: EntityManager, jobs: readonly Pick<Locked, 'id'>[]): Promise<void> {
   const ids = asArray(jobs.map(job => job.id))
   const actions = await run<{ action: number }>(
     tx,

@@ -136,6 +136,7 @@ const eventFields = [
   'actionJobs',
   'job.id',
   'job.spec',
+  'job.piece',
   'job.source.id',
   'job.source.relativePath',
 ] as const

@@ -16,15 +16,8 @@ import {
   type ForecastOutcome,
   type Promised,
 } from '@hematine/core'
-import { forecastSeed, sourceName } from './as-records.ts'
-import {
-  CalibrationEntity,
-  OutcomeEntity,
-  type JobRow,
-  type OutcomeRow,
-  type SampleRow,
-  type SourceRow,
-} from './entities.ts'
+import { forecastSeed, jobName } from './as-records.ts'
+import { CalibrationEntity, OutcomeEntity, type JobRow, type OutcomeRow, type SampleRow } from './entities.ts'
 import { likeRatesOf } from './samples.ts'
 import { run } from './sql.ts'
 import { machineOf } from './machine.ts'
@@ -117,7 +110,7 @@ export async function keepOutcome(tx: EntityManager, job: JobRow): Promise<void>
   tx.assign(job, { promised: { ...promised, forecast: { ...forecast, slowing } } })
   tx.create(OutcomeEntity, {
     jobId: job.id,
-    sourceName: sourceName(job.source.getEntity() as SourceRow),
+    sourceName: jobName(job),
     specName: specTitle(job.spec),
     kind,
     basis,

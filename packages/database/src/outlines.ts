@@ -1,6 +1,7 @@
 import { setImmediate } from 'node:timers/promises'
 import type { EntityManager } from '@mikro-orm/postgresql'
 import {
+  describePiece,
   extentOf,
   forecastJob,
   type DeliverySpec,
@@ -10,6 +11,7 @@ import {
   type JobOutline,
   type JobProgress,
   type JobState,
+  type Piece,
   type SampleMeasurement,
   type SampleState,
   type Treatment,
@@ -23,6 +25,7 @@ interface OutlineRow {
   orderId: number
   sourceId: number
   sourceName: string
+  piece: Piece | null
   sourceBytes: number | null
   lotId: number | null
   deliveryVolumeId: number
@@ -103,7 +106,7 @@ const traits = `json_build_object(
 async function readOutlines(em: EntityManager, ids: readonly number[]): Promise<JobOutline[]> {
   const rows = await run<OutlineRow>(
     em,
-    `select job.order_id as "orderId", job.source_id as "sourceId", regexp_replace(source.relative_path, '^.*/', '') as "sourceName",
+    `select job.order_id as "orderId", job.source_id as "sourceId", regexp_replace(source.relative_path, '^.*/', '') as "sourceName", job.piece,
        source.bytes as "sourceBytes", source.lot_id as "lotId",
        ${traits} as traits,
        sample.state as "sampleState", sample.measurement, sample.like_key as "likeKey", sample.extent,
@@ -123,11 +126,13 @@ function outlineOf({
   spec,
   treatment,
   traits,
+  piece,
   ...row
 }: OutlineRow): JobOutline {
   const whole = extent ?? extentOf({ spec: spec!, treatment: treatment! })
   return {
     ...row,
+    sourceName: describePiece(row.sourceName, piece),
     sourceBytes: sourceBytes ?? 0,
     sampleState: sampleState ?? 'failed',
     extent: whole,

@@ -1,5 +1,5 @@
 import type { EntityManager } from '@mikro-orm/postgresql'
-import { namePatternOf, resultName, type DeliverySpec, type Treatment } from '@hematine/core'
+import { namePatternOf, resultName, type DeliverySpec, type Piece, type Treatment } from '@hematine/core'
 import { sourceName } from './as-records.ts'
 import { OrderEntity, type JobRow, type LotRow, type SourceRow } from './entities.ts'
 import { lotName } from './lots.ts'
@@ -10,6 +10,7 @@ export interface NamedWork {
   source: SourceRow
   spec: DeliverySpec
   treatment: Treatment
+  piece: Piece | null
 }
 
 /** Paths of results by the patterns of their specs, in the order of the work. */
@@ -21,7 +22,7 @@ export async function resultPaths(em: EntityManager, work: readonly NamedWork[],
     em,
     work.filter(({ spec }) => namePatternOf(spec).includes('{number}')).map(({ source }) => source.id),
   )
-  return work.map(({ source, spec, treatment }) => {
+  return work.map(({ source, spec, treatment, piece }) => {
     const lot = source.lot?.getEntity() as LotRow | undefined
     return resultName(spec, {
       item: sourceName(source),
@@ -30,6 +31,7 @@ export async function resultPaths(em: EntityManager, work: readonly NamedWork[],
       order: codes.get(source.order.id) ?? '',
       disc: source.disc ?? null,
       result: treatment.result,
+      piece,
       date,
     })
   })
@@ -67,6 +69,6 @@ export async function jobsWhoseNamesMeet(em: EntityManager, jobIds: readonly num
 export function plannedPathOf(job: Pick<JobRow, 'plannedPath' | 'spec' | 'source'>): string {
   // Specs of before there were patterns name a result after its source alone.
   const item = sourceName(job.source.getEntity() as SourceRow)
-  const nothing = { number: 0, lot: null, order: '', disc: null, result: null, date: '' }
+  const nothing = { number: 0, lot: null, order: '', disc: null, result: null, piece: null, date: '' }
   return job.plannedPath ?? resultName(job.spec, { item, ...nothing })
 }

@@ -19,9 +19,11 @@ import {
   keepFacts,
   keepProgress,
   keepRefusal,
+  keepSpec,
   keepUnits,
   listEvents,
   listJobs,
+  listOutlines,
   listSources,
   loseJob,
   moveJobs,
@@ -37,7 +39,7 @@ import {
   unitsOf,
   type WorkerIdentity,
 } from '../src/index.ts'
-import { anyTime } from '@hematine/core'
+import { anyTime, pictureSpecs, type SpecPieces } from '@hematine/core'
 import { facts } from '../../core/tests/examples.ts'
 import { closedNow, inSeconds } from '../../../tests/support/closed-hours.ts'
 import { makeOrder, makeWorker, useDatabase } from '../../../tests/support/database.ts'
@@ -157,6 +159,64 @@ describe('drafts', () => {
       'one.mp4',
       'three.mp4',
     ])
+  })
+})
+
+describe('drafts of a source that is cut in pieces', () => {
+  beforeEach(() => db.fresh())
+  const inPieces = async (name: string, pieces: SpecPieces) => {
+    const { key: _key, version: _version, ...box } = pictureSpecs[0]!
+    return (await keepSpec(db.em(), { ...box, name, pieces }, null)).spec.key
+  }
+
+  test('are one for each piece, with names of their own, and ask for few measurements', async () => {
+    const made = await makeOrder(db, ['tape.mp4', 'reel.mp4'])
+    const specKey = await inPieces('Minutes', { at: 'length', seconds: 50 })
+    const wishes = made.sourceIds.map(sourceId => ({ sourceId, specKey }))
+    const { jobs } = await draftJobs(db.em(), db.queue, wishes, made.delivery.id)
+    expect(jobs.map(job => [job.sourceName, job.plannedPath, job.frames])).toEqual(
+      ['tape', 'reel'].flatMap(name =>
+        [1250, 1250, 500].map((frames, index) => [
+          `${name}.mp4, piece ${index + 1} of 3`,
+          `${name}-box-0${index + 1}.mp4`,
+          frames,
+        ]),
+      ),
+    )
+    expect((await listOutlines(db.em(), { ids: [jobs[1]!.id] }))[0]!.sourceName).toBe('tape.mp4, piece 2 of 3')
+    // Pieces are alike: three stand for all.
+    const asked = jobs.filter(job => job.sampleState === 'waiting' || job.sampleState === 'measuring')
+    expect(asked.length).toBeLessThanOrEqual(3)
+  })
+
+  test('are drafted again in their places, and those that are no longer cut go', async () => {
+    const made = await makeOrder(db, ['tape.mp4'])
+    const [sourceId] = made.sourceIds
+    const specKey = await inPieces('Minutes', { at: 'length', seconds: 30 })
+    const draft = async (key: string) =>
+      (await draftJobs(db.em(), db.queue, [{ sourceId: sourceId!, specKey: key }], made.delivery.id)).jobs
+    const first = await draft(specKey)
+    expect(first).toHaveLength(4)
+    expect((await draft(specKey)).map(job => job.id)).toEqual(first.map(job => job.id))
+    // One that is released is a draft no longer: its piece is drafted once more.
+    await actOnJobs(db.em(), [first[0]!.id], 'release')
+    const again = await draft(specKey)
+    expect(again.map(job => job.id).slice(0, 3)).toEqual(first.slice(1).map(job => job.id))
+    expect(again[3]).toMatchObject({ sourceName: 'tape.mp4, piece 1 of 4', isNameTaken: true })
+    const { key: _key, version: _version, ...box } = pictureSpecs[0]!
+    await keepSpec(db.em(), { ...box, name: 'Minutes', pieces: { at: 'length', seconds: 60 } }, specKey)
+    const fewer = await draft(specKey)
+    expect(fewer.map(job => job.sourceName).sort()).toEqual(['tape.mp4, piece 1 of 2', 'tape.mp4, piece 2 of 2'])
+    await keepSpec(db.em(), { ...box, name: 'Minutes' }, specKey)
+    const [whole, ...others] = await draft(specKey)
+    expect(others).toEqual([])
+    expect(whole!.sourceName).toBe('tape.mp4')
+    const left = (await listJobs(db.em(), { orderId: made.order.id })).filter(job => job.state === 'draft')
+    expect(left.map(job => job.id)).toEqual([whole!.id])
+    // Another spec's drafts stay.
+    const other = await draft('small-mkv')
+    await draft(specKey)
+    expect((await readJob(db.em(), other[0]!.id)).state).toBe('draft')
   })
 })
 

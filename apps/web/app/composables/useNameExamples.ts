@@ -1,8 +1,8 @@
 import {
   asMeasured,
   CannotTreat,
-  deriveTreatment,
   patternProblems,
+  plannedPieces,
   resultName,
   type DeliverySpec,
   type SourceRecord,
@@ -40,14 +40,16 @@ export function useNameExamples(spec: Ref<DeliverySpec>) {
       if (examples.length === shown) break
       if (!source.facts) continue
       try {
-        const { result } = deriveTreatment(asMeasured(source.facts, source.findings), spec.value)
+        const [first] = plannedPieces(asMeasured(source.facts, source.findings), spec.value, [])
+        const { treatment, piece } = first!
         const name = resultName(spec.value, {
           item: source.name,
           number: index + 1,
           lot: lotNames.value.get(source.lotId ?? -1) ?? null,
           order: order.order?.code ?? '',
           disc: source.disc,
-          result,
+          piece,
+          result: treatment.result,
           date: new Date().toISOString().slice(0, 10),
         })
         examples.push({ item: source.name, name })

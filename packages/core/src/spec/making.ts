@@ -61,9 +61,11 @@ export function withProfile(video: PictureSpec['video'], key: string): PictureSp
 /** A spec in another container; codecs that it does not carry become the first that it does, and what it does not hold at all goes. */
 export function withContainer(spec: DeliverySpec, container: Container): DeliverySpec {
   const holds = containerFacts(container)
-  const { numbering, dotsPerInch, keepsCameraData, subtitles, keepsChapters, tags, ...others } = spec as PictureSpec
+  const { numbering, dotsPerInch, keepsCameraData, subtitles, keepsChapters, tags, pieces, ...others } =
+    spec as PictureSpec
   const rest = {
     ...others,
+    ...(pieces && holds.makes !== 'still' ? { pieces } : {}),
     ...(keepsChapters && holds.chapters ? { keepsChapters } : {}),
     ...(tags && holds.tags ? { tags: holds.covers ? tags : withoutCover(tags) } : {}),
   }

@@ -1,6 +1,7 @@
 import { z } from 'zod'
 import { pictureCodec } from '../codecs/index.ts'
 import { outputKind, type Container } from './container.ts'
+import type { Piece, SpecPieces } from './piece.ts'
 import type { FrameSize } from '../geometry.ts'
 import type { Rational } from '../rational.ts'
 import { describeRate } from '../timing.ts'
@@ -22,6 +23,8 @@ export const nameParts = {
   codec: 'the codec, as HEVC',
   disc: "the disc's name; empty for what is from none",
   title: 'the number of the title on its disc',
+  piece: 'the number of the piece, as 02; empty for what is whole',
+  chapter: 'the title of the chapter that the piece is; empty without one',
   date: 'the day on which it was drafted, as 2026-11-27',
 } as const
 export type NamePart = keyof typeof nameParts
@@ -36,6 +39,8 @@ export interface NameFacts {
   order: string
   /** Where the source is a title of a disc: the disc's path, and the title's number. */
   disc: { path: string; title: number } | null
+  /** Null for what is whole. */
+  piece: Piece | null
   /** Null for sound alone. */
   result: { frame: FrameSize; rate: Rational } | null
   /** "2026-11-27". */
@@ -44,6 +49,7 @@ export interface NameFacts {
 
 /** What of a spec says how its results are named. */
 export interface NamingRule {
+  pieces?: SpecPieces | undefined
   namePattern?: string | undefined
   /** Of specs without a pattern: added to the source's name. */
   nameSuffix: string
@@ -64,6 +70,12 @@ const part = /\{([^{}]*)\}/g
 /** The pattern by which a spec names its results: its own, or the source's name with what is added to it. */
 export function namePatternOf({ namePattern, nameSuffix }: NamingRule): string {
   return namePattern ?? `{item}${nameSuffix}`
+}
+
+/** The same for a piece: where the pattern does not say which one it is, its number stands behind all else. */
+function patternOfPiece(spec: NamingRule): string {
+  const pattern = namePatternOf(spec)
+  return pattern.includes('{piece}') ? pattern : `${pattern}-{piece}`
 }
 
 /** Sentences on what does not make sense in the pattern of a spec's names. */
@@ -95,7 +107,8 @@ function discName(path: string): string {
 
 /** A pattern as a line to read: "source name-box.mp4". */
 export function describePattern(spec: NamingRule & { container: Container }): string {
-  return namePatternOf(spec).replaceAll('{item}', 'source name') + endingOf(spec, 1)
+  const pattern = spec.pieces ? patternOfPiece(spec).replaceAll('{piece}', '01') : namePatternOf(spec)
+  return pattern.replaceAll('{item}', 'source name') + endingOf(spec, 1)
 }
 
 /** A name that every disk takes: path separators and control characters become "_", and none begins with a dot. */
@@ -127,7 +140,8 @@ function fitted(stem: string, tail: string): string {
  * ending. Every part is a name that disks take, of at most 255 bytes, and none leads out of the volume.
  */
 export function resultName(spec: NamedSpec, about: NameFacts, counter = 1): string {
-  const { disc, result } = about
+  const { disc, result, piece } = about
+  const pattern = piece ? patternOfPiece(spec) : namePatternOf(spec)
   const values: Record<NamePart, string> = {
     item: '',
     number: String(about.number).padStart(4, '0'),
@@ -139,12 +153,14 @@ export function resultName(spec: NamedSpec, about: NameFacts, counter = 1): stri
     codec: spec.video ? pictureCodec(spec.video.codec).name : '',
     disc: disc ? discName(disc.path) : '',
     title: disc ? String(disc.title) : '',
+    piece: piece ? String(piece.number).padStart(Math.max(2, String(piece.of).length), '0') : '',
+    chapter: piece?.title ?? '',
     date: about.date,
   }
   const ending = endingOf(spec, counter)
   const encoder = new TextEncoder()
   const named = (item: string) =>
-    namePatternOf(spec)
+    pattern
       .split('/')
       .map(name => asName(name.replaceAll(part, (_, key: NamePart) => asName({ ...values, item }[key] ?? ''))))
   // What is too long loses letters of the source's name first, so that what tells results apart stays.

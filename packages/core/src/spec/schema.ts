@@ -4,6 +4,7 @@ import { FrameRule } from '../geometry.ts'
 import { Rational } from '../rational.ts'
 import { Container } from './container.ts'
 import { Numbering } from './naming.ts'
+import { SpecPieces } from './piece.ts'
 
 /** Codecs by the library's names of their streams; what each is stands in `codecs`. */
 export const VideoCodec = z.enum(pictureCodecs.map(codec => codec.key) as [string, ...string[]])
@@ -89,6 +90,8 @@ const SpecBase = z.object({
   purpose: z.string().trim().max(300, 'is longer than 300 characters'),
   container: Container,
   audio: SpecSound,
+  /** Left out, each source is one result. */
+  pieces: SpecPieces.optional(),
   /** Whether chapters of the source stay; left out, they do not. */
   keepsChapters: z.boolean().optional(),
   /** Left out, results say nothing of themselves. */

@@ -1,12 +1,13 @@
 import { pictureCodec, soundCodec, type FineSettings } from '../codecs/index.ts'
 import { describeCodec } from '../codec-names.ts'
 import { describePixelFormat } from '../facts.ts'
-import { describeBitRate, describeBytes } from '../format.ts'
+import { describeBitRate, describeBytes, describeDuration } from '../format.ts'
 import type { FrameRule } from '../geometry.ts'
 import { describeLanguage } from '../languages.ts'
 import { describeRate } from '../timing.ts'
 import { describeContainer, holdsOneTrack, outputKind } from './container.ts'
 import { describePattern, pictureName, usualNumbering } from './naming.ts'
+import type { SpecPieces } from './piece.ts'
 import type { AudioCodec, DeliverySpec, PictureSpec, SpecSubtitles, SpecTags, VideoCodec } from './schema.ts'
 
 /** Name of a video codec as written in the trade. */
@@ -62,6 +63,7 @@ export function describeSpecLines(spec: DeliverySpec): [name: string, value: str
     ...(spec.video !== null && spec.subtitles
       ? [['subtitles', describeSubtitleRule(spec.subtitles)] as [string, string]]
       : []),
+    ...(spec.pieces ? [['pieces', describePieces(spec.pieces)] as [string, string]] : []),
     ...(spec.tags ? [['says of itself', describeTagRule(spec.tags)] as [string, string]] : []),
     ...(spec.keepsChapters ? [['chapters', 'as the source'] as [string, string]] : []),
     ...(spec.video !== null && outputKind(spec) === 'image sequence'
@@ -72,6 +74,13 @@ export function describeSpecLines(spec: DeliverySpec): [name: string, value: str
       : []),
     [outputKind(spec) === 'image sequence' ? 'folder' : 'file name', describePattern(spec)],
   ]
+}
+
+/** "one result for each chapter". */
+export function describePieces(pieces: SpecPieces): string {
+  if (pieces.at === 'chapters') return 'one result for each chapter'
+  if (pieces.at === 'ranges') return 'one result for each range that a trim keeps'
+  return `one result for every ${describeDuration(pieces.seconds)}`
 }
 
 /** "English, German, in this order; the first forced track shown". */

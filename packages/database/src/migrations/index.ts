@@ -17,6 +17,7 @@ import { LateWeights } from './late-weights.ts'
 import { LotFineness } from './lot-fineness.ts'
 import { Outcomes } from './outcomes.ts'
 import { PlannedNames } from './planned-names.ts'
+import { Pieces } from './pieces.ts'
 import { PlannedSpecs } from './planned-specs.ts'
 import { Renders } from './renders.ts'
 import { SoundUnits } from './sound-units.ts'
@@ -53,4 +54,5 @@ export const migrations = [
   { name: '024-expected-material', class: ExpectedMaterial },
   { name: '025-comparisons', class: Comparisons },
   { name: '026-late-weights', class: LateWeights },
+  { name: '027-pieces', class: Pieces },
 ]

@@ -189,12 +189,26 @@ export async function soundAloneZero(
 function timelineFilters({ ranges, speed }: Timeline, from: number): string[] {
   const filters: string[] = []
   if (ranges) {
-    const within = ranges.map(range => `gte(t,${range.from - from})*lt(t,${range.to - from})`).join('+')
-    filters.push('asetnsamples=n=64:p=0', `aselect='${within}'`, 'asetpts=N/SR/TB')
+    // Cut to the sample, so that what is kept on either side of a cut fits and nothing adds up over many of them.
+    const cuts = ranges
+      .filter(range => range.to > from)
+      .map(range => `atrim=start=${Math.max(0, range.from - from)}:end=${range.to - from},asetpts=PTS-STARTPTS`)
+    filters.push(cuts.length < 2 ? (cuts[0] ?? 'atrim=end=0') : oneAfterTheOther(cuts))
   }
   // The filter takes half to a hundred times; slower is done twice over.
   for (let rest = speed; rest !== 1; rest = rest < 0.5 ? rest / 0.5 : 1) filters.push(`atempo=${Math.max(0.5, rest)}`)
   return filters
+}
+
+/** Several cuts of one stream, joined. */
+function oneAfterTheOther(cuts: readonly string[]): string {
+  const names = (letter: string) => cuts.map((_, index) => `[${letter}${index}]`)
+  const [taken, cut] = [names('taken'), names('cut')]
+  return [
+    `asplit=${cuts.length}${taken.join('')}`,
+    ...cuts.map((filters, index) => `${taken[index]}${filters}${cut[index]}`),
+    `${cut.join('')}concat=n=${cuts.length}:v=0:a=1`,
+  ].join(';')
 }
 
 /** Multiples of the mains frequency that are taken out, and how narrow each notch is. */

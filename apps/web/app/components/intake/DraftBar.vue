@@ -25,6 +25,8 @@ const volume = computed(
   () => order.deliveryVolumes.find(entry => entry.id === volumeId.value) ?? order.deliveryVolumes[0] ?? null,
 )
 const count = computed(() => selected.value.length * specKeys.value.length)
+/** Whether a source may become several jobs. */
+const cuts = computed(() => order.specs.some(spec => specKeys.value.includes(spec.key) && spec.pieces))
 
 /** The purpose whose specs are chosen, if it is one's. */
 const purpose = computed(
@@ -108,7 +110,7 @@ async function draft(): Promise<void> {
       "
     />
     <VBtn color="primary" :disabled="count === 0 || !volume" :loading="drafting !== null" @click="draft"
-      >Draft {{ describeCount(count) }} {{ count === 1 ? 'job' : 'jobs' }}</VBtn
+      >Draft {{ describeCount(count) }} {{ count === 1 ? 'job' : 'jobs' }}{{ cuts ? ' in pieces' : '' }}</VBtn
     >
     <template v-if="drafting && progress">
       <span class="muted" role="status"

@@ -251,12 +251,34 @@ function changeTags(changes: Partial<Record<keyof SpecTags, SpecTags[keyof SpecT
 }
 /** Fields that not every spec has; those without a value go. */
 function changeFiles(
-  changes: Partial<Pick<PictureSpec, 'numbering' | 'dotsPerInch' | 'keepsCameraData' | 'subtitles' | 'keepsChapters'>>,
+  changes: Partial<
+    Pick<PictureSpec, 'numbering' | 'dotsPerInch' | 'keepsCameraData' | 'subtitles' | 'keepsChapters' | 'pieces'>
+  >,
 ): void {
   const changed: Record<string, unknown> = { ...spec.value, ...changes }
   for (const [name, value] of Object.entries(changes)) if (value === undefined) delete changed[name]
   spec.value = changed as DeliverySpec
 }
+type CutAt = NonNullable<DeliverySpec['pieces']>['at']
+const pieceItems: { value: CutAt | null; title: string }[] = [
+  { value: null, title: 'one' },
+  { value: 'chapters', title: 'one for each chapter' },
+  { value: 'ranges', title: 'one for each range that a trim keeps' },
+  { value: 'length', title: 'one for every so many minutes' },
+]
+const pieceHint = computed(
+  () =>
+    ({
+      none: '',
+      chapters: 'A source without chapters stays in one',
+      ranges: 'A source of a lot whose treatment does not trim stays in one',
+      length: 'A rest of less than a tenth goes with the one before',
+    })[spec.value.pieces?.at ?? 'none'],
+)
+function cutAt(at: CutAt | null): void {
+  changeFiles({ pieces: at === null ? undefined : at === 'length' ? { at, seconds: usualPieceSeconds } : { at } })
+}
+const usualPieceSeconds = 1800
 const numbering = computed(() => picture.value?.numbering ?? usualNumbering)
 /** What of a codec's own a spec of files keeps when the codec changes. */
 function chooseCodec(key: string): void {
@@ -314,6 +336,26 @@ function changePeak(rate: number | null): void {
           :items="containerItems"
           label="Container"
           @update:model-value="chooseContainer"
+        />
+        <VSelect
+          v-if="makes !== 'still'"
+          :model-value="spec.pieces?.at ?? null"
+          :items="pieceItems"
+          label="Results of a source"
+          :hint="pieceHint"
+          :persistent-hint="pieceHint !== ''"
+          @update:model-value="cutAt"
+        />
+        <NumberField
+          v-if="spec.pieces?.at === 'length'"
+          label="Minutes of each"
+          :least="1 / 60"
+          :most="1440"
+          :step="1"
+          :model-value="spec.pieces.seconds / 60"
+          @update:model-value="
+            minutes => changeFiles({ pieces: { at: 'length', seconds: Math.max(1, Math.round((minutes ?? 0) * 60)) } })
+          "
         />
       </fieldset>
       <fieldset v-if="makes !== 'still'">

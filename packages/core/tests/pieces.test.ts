@@ -1,0 +1,156 @@
+import { describe, expect, test } from 'vitest'
+import {
+  CannotTreat,
+  describePiece,
+  plannedPieces,
+  rational,
+  resultName,
+  specProblems,
+  withContainer,
+  type Chapter,
+  type PictureSpec,
+  type SourceFacts,
+  type SpecPieces,
+  type Step,
+  type VideoFacts,
+} from '../src/index.ts'
+import { facts as unsureFacts, soundSpec, spec } from './examples.ts'
+
+/** Cutting a source of 120 s at 25 frames a second in pieces; every border is worked out by hand. */
+const facts = (changes: Partial<VideoFacts> = {}) => unsureFacts({ frameCountFrom: 'packets', ...changes })
+const cut = (pieces: SpecPieces): PictureSpec => ({ ...spec('small-mkv'), pieces })
+const chaptered = (...chapters: (number | [number, string])[]): SourceFacts => ({
+  ...facts(),
+  chapters: chapters.map((chapter): Chapter =>
+    typeof chapter === 'number' ? { from: chapter, title: null } : { from: chapter[0], title: chapter[1] },
+  ),
+})
+const trim = (...ranges: [number, number][]): Step => ({
+  kind: 'trim',
+  ranges: ranges.map(([from, to]) => ({ from, to })),
+})
+const rangesOf = (of: SourceFacts, pieces: SpecPieces, steps: Step[] = []) =>
+  plannedPieces(of, cut(pieces), steps).map(({ treatment }) =>
+    treatment.timeline!.ranges!.map(({ from, to }) => [from, to]),
+  )
+
+describe('pieces by chapters', () => {
+  test('begin with the frame nearest to where a chapter does; the dummy at the end of a disc goes with the last', () => {
+    // 15.013 s is 0.325 frames behind frame 375, 40.03 s 0.75 frames behind frame 1000.
+    expect(rangesOf(chaptered(0, 15.013, 40.03, 119.6), { at: 'chapters' })).toEqual([
+      [[0, 15]],
+      [[15, 40.04]],
+      [[40.04, 120]],
+    ])
+  })
+
+  test('have the titles of their chapters; what lies before the first one is a piece without', () => {
+    const pieces = plannedPieces(chaptered([20, 'Ebb'], [60, 'Flood']), cut({ at: 'chapters' }), [])
+    expect(pieces.map(({ piece }) => piece)).toEqual([
+      { number: 1, of: 3, title: null },
+      { number: 2, of: 3, title: 'Ebb' },
+      { number: 3, of: 3, title: 'Flood' },
+    ])
+    expect(pieces.map(({ treatment }) => treatment.result!.frameCount)).toEqual([500, 1000, 1500])
+    // One that begins within a second has what lies before it.
+    expect(rangesOf(chaptered(0.6, 60), { at: 'chapters' })).toEqual([[[0, 60]], [[60, 120]]])
+    expect(rangesOf(chaptered(0, 0.4, 60), { at: 'chapters' })).toEqual([[[0, 60]], [[60, 120]]])
+  })
+
+  test('keep what a trim keeps of them, with the other steps', () => {
+    const rotate: Step = { kind: 'rotate', degrees: 90 }
+    const pieces = plannedPieces(chaptered(0, 15, 35, 80), cut({ at: 'chapters' }), [rotate, trim([10, 20], [30, 50])])
+    expect(pieces.every(({ steps }) => steps.length === 2 && steps[1] === rotate)).toBe(true)
+    expect(pieces.map(({ treatment }) => treatment.timeline!.ranges!.map(({ from, to }) => [from, to]))).toEqual([
+      [[10, 15]],
+      [
+        [15, 20],
+        [30, 35],
+      ],
+      [[35, 50]],
+    ])
+  })
+
+  test('are one result where there are no chapters, or one', () => {
+    for (const of of [facts(), chaptered(0)])
+      expect(plannedPieces(of, cut({ at: 'chapters' }), [])).toMatchObject([{ piece: null, steps: [] }])
+    expect(plannedPieces(facts(), spec('small-mkv'), [trim([0, 5])])).toMatchObject([{ piece: null }])
+  })
+})
+
+describe('pieces by length', () => {
+  test('are as long as wished, in the time of the result; a small rest goes with the last', () => {
+    expect(rangesOf(facts(), { at: 'length', seconds: 50 })).toEqual([[[0, 50]], [[50, 100]], [[100, 120]]])
+    expect(rangesOf(facts(), { at: 'length', seconds: 39 })).toEqual([[[0, 39]], [[39, 78]], [[78, 120]]])
+    // At twice the speed, twice as much of the source.
+    const twice: Step = { kind: 'speed', factor: 2, between: 'repeat', cutThreshold: 10 }
+    expect(rangesOf(facts(), { at: 'length', seconds: 25 }, [twice])).toEqual([[[0, 50]], [[50, 100]], [[100, 120]]])
+    expect(plannedPieces(facts(), cut({ at: 'length', seconds: 120 }), [])).toHaveLength(1)
+  })
+
+  test('begin with frames at any rate, and have all of them once', () => {
+    const film = { ...facts({ frameRate: rational(30_000, 1001), frameCount: 3597 }), durationSeconds: 120.02 }
+    const pieces = plannedPieces(film, cut({ at: 'length', seconds: 7 }), [])
+    // 7 s are 209.79 frames: the border lies before frame 210.
+    expect(pieces[0]!.treatment.timeline!.ranges).toEqual([{ from: 0, to: 7.007 }])
+    expect(pieces.reduce((sum, { treatment }) => sum + treatment.result!.frameCount, 0)).toBe(3597)
+    for (const [index, { treatment }] of pieces.slice(1).entries())
+      expect(treatment.timeline!.ranges![0]!.from).toBe(pieces[index]!.treatment.timeline!.ranges!.at(-1)!.to)
+  })
+
+  test('of what may be longer than it says end behind its end', () => {
+    const pieces = plannedPieces(facts({ frameCountFrom: 'length' }), cut({ at: 'length', seconds: 60 }), [])
+    expect(pieces.at(-1)!.treatment.timeline!.ranges!.at(-1)!.to).toBeGreaterThan(125)
+  })
+
+  test('are refused where there would be more than can be made at once', () => {
+    const hours = { ...facts({ frameCount: 3_600_000 }), durationSeconds: 144_000 }
+    expect(() => plannedPieces(hours, cut({ at: 'length', seconds: 60 }), [])).toThrow(CannotTreat)
+    expect(() => plannedPieces(hours, cut({ at: 'length', seconds: 60 }), [])).toThrow(/2400 pieces; 500 can be made/)
+  })
+
+  test('each fit a cap that the whole does not', () => {
+    const rateControl = { kind: 'size cap', bytes: 2_000_000 } as const
+    const mail = { ...spec('mail-mp4'), video: { ...spec('mail-mp4').video, rateControl } }
+    const hour = { ...facts({ frameCount: 90_000 }), durationSeconds: 3600 }
+    expect(() => plannedPieces(hour, mail, [])).toThrow(CannotTreat)
+    expect(plannedPieces(hour, { ...mail, pieces: { at: 'length', seconds: 60 } }, [])).toHaveLength(60)
+  })
+
+  test('are cut of sound alone, too', () => {
+    const pieces = plannedPieces(facts(), { ...soundSpec('sound-flac'), pieces: { at: 'length', seconds: 60 } }, [])
+    expect(pieces.map(({ treatment }) => treatment.result === null && treatment.seconds)).toEqual([60, 60])
+  })
+})
+
+describe('pieces by what a trim keeps', () => {
+  test('are one for each of its ranges', () => {
+    expect(rangesOf(facts(), { at: 'ranges' }, [trim([10, 20], [30, 50])])).toEqual([[[10, 20]], [[30, 50]]])
+    expect(plannedPieces(facts(), cut({ at: 'ranges' }), [])).toMatchObject([{ piece: null }])
+    expect(plannedPieces(facts(), cut({ at: 'ranges' }), [trim([10, 20])])).toMatchObject([{ piece: null }])
+  })
+})
+
+describe('names of pieces', () => {
+  const about = {
+    ...{ item: 'Tape 12.dv', number: 1, lot: null, order: 'SL-1', disc: null, result: null, date: '2026-12-01' },
+    piece: { number: 7, of: 12, title: 'Ebb / flood' },
+  }
+  test('say which one it is: where the pattern does, or behind all else', () => {
+    expect(resultName(cut({ at: 'chapters' }), about)).toBe('Tape 12-small-07.mkv')
+    const named = { ...cut({ at: 'chapters' }), namePattern: '{item}/{piece} {chapter}' }
+    expect(resultName(named, about)).toBe('Tape 12/07 Ebb _ flood.mkv')
+    expect(resultName(named, { ...about, piece: { number: 7, of: 120, title: null } })).toBe('Tape 12/007.mkv')
+    expect(resultName(cut({ at: 'chapters' }), { ...about, piece: null })).toBe('Tape 12-small.mkv')
+    expect(describePiece('Tape 12.dv', about.piece)).toBe('Tape 12.dv, piece 7 of 12')
+  })
+
+  test('are nothing to a still', () => {
+    const still = withContainer(cut({ at: 'chapters' }), 'png') as PictureSpec
+    expect(still.pieces).toBeUndefined()
+    expect(specProblems({ ...still, pieces: { at: 'chapters' } })).toContain(
+      'PNG is one picture, which is not cut in pieces: leave that out.',
+    )
+    expect(specProblems(cut({ at: 'length', seconds: 60 }))).toEqual([])
+  })
+})

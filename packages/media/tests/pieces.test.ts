@@ -1,0 +1,132 @@
+import { createHash } from 'node:crypto'
+import path from 'node:path'
+import {
+  deliveredFacts,
+  judge,
+  plannedPieces,
+  rational,
+  type PictureSpec,
+  type SourceFacts,
+  type Step,
+} from '@hematine/core'
+import { Frame } from 'node-av/lib'
+import { beforeAll, describe, expect, test } from 'vitest'
+import { deliver, readFacts, setUpLibraries, type MediaInput } from '../src/index.ts'
+import { readPlanes } from '../src/ground/frame-planes.ts'
+import { openFrames } from '../src/reading/frame-reader.ts'
+import { openGate } from '../../../tests/support/jobs.ts'
+import { losslessEncoder, writeClip } from '../../../tests/support/material.ts'
+import { scratchDirectory } from '../../../tests/support/scratch.ts'
+import { pictureSpec } from '../../../tests/support/specs.ts'
+
+/** Sources cut in pieces, each made as a job would: together they are the whole, frame by frame and sample by sample. */
+const scratch = scratchDirectory()
+const at = (name: string) => path.join(scratch, name)
+const fileAt = (name: string): MediaInput & { kind: 'file' } => ({ kind: 'file', path: at(name) })
+
+beforeAll(async () => {
+  setUpLibraries()
+  for (const [name, rate] of [
+    ['even.mov', rational(25)],
+    ['odd.mov', rational(30_000, 1001)],
+    ['odd.mkv', rational(30_000, 1001)],
+  ] as const)
+    await writeClip({
+      path: at(name),
+      format: name.endsWith('mov') ? 'mov' : 'matroska',
+      video: {
+        encoder: losslessEncoder,
+        filters: `testsrc2=s=160x120:r=${rate.num}/${rate.den}:d=6.2,format=yuv420p,setsar=1`,
+      },
+      audio: [{ filters: 'sine=frequency=440:sample_rate=48000:duration=6.2', encoder: 'pcm_s16le' }],
+    })
+})
+
+/** Sums of all frames of a result, and its sound in 16 bits. */
+async function contentOf(name: string): Promise<{ frames: string[]; sound: Buffer }> {
+  const facts = await readFacts(fileAt(name))
+  const frame = new Frame()
+  frame.alloc()
+  const frames: string[] = []
+  const pictures = await openFrames(fileAt(name), facts.video!.streamIndex)
+  while (await pictures.next(frame)) {
+    const hash = createHash('sha256')
+    for (const { data } of readPlanes(frame).planes) hash.update(data)
+    frames.push(hash.digest('hex'))
+    frame.unref()
+  }
+  await pictures.close()
+  const pieces: Buffer[] = []
+  const sound = await openFrames(fileAt(name), facts.audio[0]!.streamIndex)
+  while (await sound.next(frame)) {
+    pieces.push(Buffer.from(frame.data![0]!.subarray(0, frame.nbSamples * 2 * frame.channelLayout.nbChannels)))
+    frame.unref()
+  }
+  await sound.close()
+  frame.free()
+  return { frames, sound: Buffer.concat(pieces) }
+}
+
+const spec: PictureSpec = pictureSpec('mkv', 'ffv1', 'pcm_s16le')
+
+/** Makes what a source becomes by a spec. @returns names of the results */
+async function makeAll(source: string, facts: SourceFacts, wanted: PictureSpec, steps: Step[] = []): Promise<string[]> {
+  const names: string[] = []
+  for (const { piece, treatment } of plannedPieces(facts, wanted, steps)) {
+    if (!treatment.result) throw new TypeError('A picture was asked for.')
+    const name = `${source}-${wanted.pieces?.at ?? 'whole'}-${piece?.number ?? 0}-${steps.length}.mkv`
+    const plan = {
+      ...{ input: fileAt(source), facts: deliveredFacts(facts, treatment), treatment },
+      ...{ spec: wanted, outputPath: at(name) },
+    }
+    const measured = await deliver(plan, openGate, () => undefined)
+    const check = judge(measured, wanted, treatment, { facts, findings: [] })
+    expect(check.lines.filter(line => line.verdict === 'fail')).toEqual([])
+    names.push(name)
+  }
+  return names
+}
+
+describe('a source that is cut in pieces', () => {
+  test.each(['even.mov', 'odd.mov', 'odd.mkv'])('%s has each frame and each sample in one of them', async source => {
+    const facts = await readFacts(fileAt(source))
+    const [whole] = await makeAll(source, facts, spec)
+    const names = await makeAll(source, facts, { ...spec, pieces: { at: 'length', seconds: 1.7 } })
+    expect(names).toHaveLength(4)
+    const pieces = []
+    for (const name of names) pieces.push(await contentOf(name))
+    const all = await contentOf(whole!)
+    expect(pieces.flatMap(({ frames }) => frames)).toEqual(all.frames)
+    const sound = Buffer.concat(pieces.map(({ sound }) => sound))
+    // Where a file counts thousandths of a second, so exactly is known where in it a piece begins.
+    const off = source.endsWith('mkv') ? pieces.length * 48 * 2 : 0
+    expect(Math.abs(sound.length - all.sound.length)).toBeLessThanOrEqual(off)
+    if (off === 0) expect(Buffer.compare(sound, all.sound)).toBe(0)
+  })
+
+  test('and one of which a trim keeps all in twenty ranges is what it was: cuts add nothing to the sound', async () => {
+    const facts = await readFacts(fileAt('even.mov'))
+    const borders = [0, ...Array.from({ length: 19 }, (_, index) => 0.12 + index * 0.32), 6.2]
+    const ranges = borders.slice(1).map((to, index) => ({ from: borders[index]!, to }))
+    const [whole] = await makeAll('even.mov', facts, spec)
+    const [cut] = await makeAll('even.mov', facts, spec, [{ kind: 'trim', ranges }])
+    expect(await contentOf(cut!)).toEqual(await contentOf(whole!))
+  })
+
+  test('by chapters has theirs, at another rate and speed, too', async () => {
+    const chapters = [0, 2.01, 4.4].map(from => ({ from, title: null }))
+    const facts = { ...(await readFacts(fileAt('even.mov'))), chapters }
+    const names = await makeAll('even.mov', facts, { ...spec, pieces: { at: 'chapters' } })
+    const counts = []
+    for (const name of names) counts.push((await readFacts(fileAt(name))).video!.frameCount)
+    // 2.01 s is nearest to frame 50, 4.4 s is frame 110 of 155.
+    expect(counts).toEqual([50, 60, 45])
+    const twice: Step = { kind: 'speed', factor: 2, between: 'repeat', cutThreshold: 10 }
+    const fast = await makeAll('even.mov', facts, { ...spec, pieces: { at: 'chapters' } }, [twice])
+    const fastCounts = []
+    for (const name of fast) fastCounts.push((await readFacts(fileAt(name))).video!.frameCount)
+    expect(fastCounts.slice(0, 2)).toEqual([25, 30])
+    // Half of 45 lies between the two.
+    expect([22, 23]).toContain(fastCounts[2])
+  })
+})
