@@ -26,6 +26,34 @@ export interface PlainLook {
   samples: { seconds: number; picture: number[] }[]
   /** Factors a, b, c, d of the display matrix, as signs; null when there is none. */
   signs: readonly [number, number, number, number] | null
+  /** Seconds from the source's first picture to the first of these, where those before were not looked at. */
+  begins?: number
+}
+
+/** A stretch of a source, in seconds from its first picture. */
+export interface SourceStretch {
+  from: number
+  to: number
+}
+
+/** What of a source is looked at beside what a trim keeps of it, before and behind, in seconds. */
+const lookedAround = { before: 2, behind: 1 }
+
+/**
+ * The stretch of a source that a plain look has to see: what a trim keeps, with a little around it.
+ * @returns null for all of it: where nothing is trimmed, and where times do not say where in the source one is
+ */
+export function stretchLookedAt(
+  { courses, jumps, joined, video }: SourceFacts,
+  { timeline }: Pick<Treatment, 'timeline'>,
+): SourceStretch | null {
+  const ranges = timeline?.ranges
+  const isPlain = video?.rateIs === 'constant' && !joined && (courses ?? []).length === 0 && (jumps ?? []).length === 0
+  if (!ranges || !isPlain) return null
+  return {
+    from: Math.max(0, ranges[0]!.from - lookedAround.before),
+    to: Math.max(...ranges.map(range => range.to)) + lookedAround.behind,
+  }
 }
 
 /** What plain decoding of a sound track told. */
@@ -45,7 +73,7 @@ export interface PlainSound {
 }
 
 const Part = z.object({ by: z.string(), count: z.int().min(0) })
-const Stretch = z.object({ from: z.number().min(0), to: z.number().min(0) })
+const SourceStretch = z.object({ from: z.number().min(0), to: z.number().min(0) })
 
 export const PictureAccount = z.object({
   /** Pictures that the source gave. */
@@ -60,8 +88,8 @@ export const PictureAccount = z.object({
   tolerance: z.int().min(0),
   found: z.int().min(0),
   /** Stretches of the result that stand still, or are black, while the source moves or is not. */
-  stuck: z.array(Stretch),
-  black: z.array(Stretch),
+  stuck: z.array(SourceStretch),
+  black: z.array(SourceStretch),
   /** Likeness of the pictures to the source's, -1 to 1, as the file says they stand; null where they could not be compared. */
   likeness: z.number().nullable(),
   /** A way of turning under which they are much more alike, in words. */
@@ -190,7 +218,7 @@ function runningTimes(look: PlainLook, facts: SourceFacts): number[] {
   // Without times of their own, or with made-up ones, pictures follow at the rate.
   const isMade = facts.courses?.some(course => course.stream === video.streamIndex && course.step !== null) ?? false
   const times: number[] = []
-  let [now, last] = [0, null as number | null]
+  let [now, last] = [look.begins ?? 0, null as number | null]
   for (const seconds of look.seconds) {
     if (times.length > 0) {
       const step = seconds === null || last === null ? frame : seconds - last

@@ -7,6 +7,7 @@ import {
   pictureRegion,
   plainTimeline,
   spannedFrames,
+  stretchLookedAt,
   toNumber,
   windowPlans,
   type Account,
@@ -15,6 +16,7 @@ import {
   type PlainLook,
   type Region,
   type SourceFacts,
+  type SourceStretch,
   type Treatment,
   type VideoFacts,
 } from '@hematine/core'
@@ -68,10 +70,13 @@ export async function prove(
       input,
       streamsOf(input, facts, 'picture'),
       facts.video!,
-      spannedFrames(facts.video!),
+      framesLookedAt(input, facts, treatment),
       gate,
       onProgress,
-      { within: input.kind === 'join' ? null : keptRegion(treatment as PictureTreatment, facts.video!) },
+      {
+        within: input.kind === 'join' ? null : keptRegion(treatment as PictureTreatment, facts.video!),
+        stretch: stretchOfSource(input, facts, treatment),
+      },
     )
     const result =
       (seen?.seen ? { look: seen.look, seen: seen.seen } : null) ??
@@ -116,6 +121,25 @@ export async function prove(
   return { account: { picture, sound }, glances, sourceSoundSeconds }
 }
 
+/** The stretch of a source that is looked at; null for all of it. */
+function stretchOfSource(
+  input: MediaInput,
+  facts: SourceFacts,
+  treatment: Treatment,
+): (SourceStretch & { zero: number }) | null {
+  const stretch = input.kind === 'file' || input.kind === 'title' ? stretchLookedAt(facts, treatment) : null
+  return stretch && { ...stretch, zero: zeroOf(facts) }
+}
+
+/** How many of a source's pictures are looked at. */
+function framesLookedAt(input: MediaInput, facts: SourceFacts, treatment: Treatment): number {
+  const all = spannedFrames(facts.video!)
+  const stretch = stretchOfSource(input, facts, treatment)
+  if (!stretch) return all
+  const rate = toNumber(facts.video!.frameRate)
+  return Math.max(1, Math.min(all, Math.round(stretch.to * rate)) - Math.round(stretch.from * rate))
+}
+
 /**
  * Time that proving takes beside what is compared while it is encoded, measured on a stretch: seconds for each frame of the result in decoding the source
  * plainly, and what looking closely at windows of both takes once, whatever the length.
@@ -139,8 +163,8 @@ export async function timeProof(
     return last > first ? (performance.now() - begun) / 1000 / (last - first) : 0
   }
   const { facts: made, ...output } = await readResult(outputPath, treatment.result.rate)
-  const perSource =
-    (toNumber(facts.video!.frameRate) * (treatment.timeline?.speed ?? 1)) / toNumber(treatment.result.rate)
+  // Pictures of the source that are counted for each of the result.
+  const perSource = framesLookedAt(input, facts, treatment) / Math.max(1, treatment.result.frameCount)
   const { windows, framesEach } = windowPlans.glance
   // Only so many pictures are looked at closely, of either: what that costs beside counting them is measured on one window.
   const closely = async (
@@ -167,6 +191,13 @@ export async function timeProof(
   return { secondsPerFrame: source.counting * perSource, onceSeconds: source.once + result.once }
 }
 
+/** What of a picture is looked at; all of it unless said. */
+interface Look {
+  most?: number
+  within?: Region | null
+  stretch?: (SourceStretch & { zero: number }) | null
+}
+
 async function lookAndGlance(
   input: MediaInput,
   streamOf: (part: number) => number,
@@ -174,11 +205,11 @@ async function lookAndGlance(
   frames: number,
   gate: WorkGate,
   onProgress: (pictures: number) => void,
-  { most, within = null }: { most?: number; within?: Region | null } = {},
+  { most, within = null, stretch = null }: Look = {},
 ): Promise<{ look: PlainLook; seen: Parameters<typeof glanceOf>[0] }> {
   const glancer = new Glancer(video, frames, within)
   try {
-    const look = await lookPlainly(input, streamOf, gate, onProgress, most, glancer, within)
+    const look = await lookPlainly(input, streamOf, gate, onProgress, most, glancer, within, stretch)
     return { look, seen: await glancer.finish() }
   } finally {
     glancer.free()

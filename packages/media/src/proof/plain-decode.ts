@@ -1,5 +1,11 @@
 import { toNumber, type Rational } from '@hematine/core'
-import { AV_FRAME_FLAG_CORRUPT, AV_NOPTS_VALUE, AVDISCARD_ALL, AVDISCARD_DEFAULT } from 'node-av/constants'
+import {
+  AV_FRAME_FLAG_CORRUPT,
+  AV_NOPTS_VALUE,
+  AV_PKT_FLAG_KEY,
+  AVDISCARD_ALL,
+  AVDISCARD_DEFAULT,
+} from 'node-av/constants'
 import { Codec, CodecContext, Frame, Packet } from 'node-av/lib'
 import { openInput } from '../reading/input.ts'
 import type { PlainInput } from '../ground/media-input.ts'
@@ -16,9 +22,53 @@ export interface Decoded {
   repeatsAtEnd: number
 }
 
+/** Packets that are held back before the first that is decoded, at most: what comes without a keyframe for longer is decoded from there on. */
+const mostHeld = { packets: 2000, bytes: 256 * 2 ** 20 }
+
+/**
+ * Packets of a stream that come before a time, of which only those from the last keyframe on are needed. Nothing is sought: the file is read from its beginning,
+ * and what lies before is left out undecoded.
+ */
+class HeldPackets {
+  private held: Packet[] = []
+  private bytes = 0
+
+  /** @param from in seconds of the container */
+  constructor(
+    private readonly from: number,
+    private readonly unit: number,
+  ) {}
+
+  /** Takes a packet. @returns those that are to be decoded now, which are the caller's to free; null while none is */
+  add(packet: Packet): Packet[] | null {
+    const ticks = packet.pts !== AV_NOPTS_VALUE ? packet.pts : packet.dts
+    const seconds = ticks === AV_NOPTS_VALUE ? null : Number(ticks) * this.unit
+    if (packet.hasFlags(AV_PKT_FLAG_KEY) && seconds !== null && seconds <= this.from) this.free()
+    const kept = packet.clone()
+    if (!kept) throw new MediaError('A packet cannot be kept: memory ran out.')
+    this.held.push(kept)
+    this.bytes += packet.size
+    const isThere = seconds === null || seconds >= this.from
+    if (!isThere && this.held.length < mostHeld.packets && this.bytes < mostHeld.bytes) return null
+    return this.takeAll()
+  }
+
+  takeAll(): Packet[] {
+    const all = this.held
+    this.held = []
+    return all
+  }
+
+  free(): void {
+    for (const packet of this.takeAll()) packet.free()
+    this.bytes = 0
+  }
+}
+
 /**
  * Decodes a stream from beginning to end by the shortest way there is: no seeking, no course, no filters. It shares nothing with what treats a
  * source but the opening of the file, so that what is lost there is not lost here too.
+ * @param from seconds of the container: what comes before is only decoded from the last keyframe on, and its errors do not count; all is unless said
  * @param take told each frame with the time that its packets state in seconds, null where they state none; it must not keep the frame. False ends the reading
  */
 export async function decodePlainly(
@@ -26,6 +76,7 @@ export async function decodePlainly(
   streamIndex: number,
   gate: WorkGate,
   take: (frame: Frame, seconds: number | null) => boolean | Promise<boolean>,
+  from: number | null = null,
 ): Promise<Decoded> {
   const container = await openInput(input)
   const context = new CodecContext()
@@ -33,6 +84,7 @@ export async function decodePlainly(
   packet.alloc()
   frame.alloc()
   const decoded: Decoded = { frames: 0, errors: 0, repeatsAtEnd: 0 }
+  let held: HeldPackets | null = null
   try {
     const stream = container.streams[streamIndex]
     const codec = stream && Codec.findDecoder(stream.codecpar.codecId)
@@ -49,22 +101,46 @@ export async function decodePlainly(
       other.discard = other.index === streamIndex ? AVDISCARD_DEFAULT : AVDISCARD_ALL
     const unit = toNumber({ num: stream.timeBase.num, den: stream.timeBase.den } satisfies Rational)
     const calls = new CodecCalls(context)
+    held = from === null ? null : new HeldPackets(from, unit)
+    // A decoder that is begun in the middle may complain until it has what it needs.
+    let counts = from === null
     let goesOn = true
     const drain = async () => {
       while (goesOn) {
         const code = await calls.receiveFrame(frame)
         if (isAgain(code) || isEnd(code)) return
         if (code < 0) {
-          decoded.errors++
+          if (counts) decoded.errors++
           return
         }
         await gate.turn()
-        if (frame.decodeErrorFlags !== 0 || frame.hasFlags(AV_FRAME_FLAG_CORRUPT)) decoded.errors++
-        decoded.frames++
         const ticks = frame.bestEffortTimestamp
-        goesOn = await take(frame, ticks === AV_NOPTS_VALUE ? null : Number(ticks) * unit)
+        const seconds = ticks === AV_NOPTS_VALUE ? null : Number(ticks) * unit
+        counts ||= seconds === null || seconds >= from!
+        if (counts && (frame.decodeErrorFlags !== 0 || frame.hasFlags(AV_FRAME_FLAG_CORRUPT))) decoded.errors++
+        decoded.frames++
+        goesOn = await take(frame, seconds)
         frame.unref()
       }
+    }
+    const send = async (some: Packet) => {
+      const sent = await calls.sendPacket(some)
+      if (sent < 0 && !isEnd(sent) && counts) decoded.errors++
+      await drain()
+    }
+    const sendAll = async (all: Packet[]) => {
+      try {
+        for (const some of all) if (goesOn) await send(some)
+      } finally {
+        for (const some of all) some.free()
+      }
+    }
+    const decode = async (some: Packet) => {
+      if (!held) return send(some)
+      const due = held.add(some)
+      if (!due) return gate.turn()
+      held = null
+      await sendAll(due)
     }
     while (goesOn) {
       const code = await container.readFrame(packet)
@@ -74,18 +150,18 @@ export async function decodePlainly(
       if (packet.streamIndex === streamIndex && packet.size === 0) decoded.repeatsAtEnd++
       if (packet.streamIndex === streamIndex && packet.size > 0) {
         decoded.repeatsAtEnd = 0
-        const sent = await calls.sendPacket(packet)
-        if (sent < 0 && !isEnd(sent)) decoded.errors++
-        await drain()
+        await decode(packet)
       }
       packet.unref()
     }
+    if (held) await sendAll(held.takeAll())
     if (goesOn) {
       await calls.sendPacket(null)
       await drain()
     }
     return decoded
   } finally {
+    held?.free()
     frame.free()
     packet.free()
     context.freeContext()

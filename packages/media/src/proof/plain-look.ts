@@ -6,6 +6,7 @@ import {
   type PlainLook,
   type PlainSound,
   type Region,
+  type SourceStretch,
   type SourceFacts,
 } from '@hematine/core'
 import { AV_FRAME_DATA_DISPLAYMATRIX, AV_PKT_DATA_DISPLAYMATRIX } from 'node-av/constants'
@@ -86,6 +87,8 @@ export class PictureLook {
     private readonly glancer: Glancer | null,
     private readonly within: Region | null,
     private readonly begin: number | null = null,
+    /** Seconds in the container of the source's first picture, where those before the first of these are not looked at. */
+    private readonly zero: number | null = null,
   ) {
     this.first = begin === null ? null : 0
   }
@@ -95,7 +98,8 @@ export class PictureLook {
     const { found } = this
     const number = (this.begin ?? 0) + found.seconds.length
     await this.glancer?.see(frame, number)
-    this.first ??= seconds
+    if (this.zero !== null && seconds !== null && found.begins === undefined) found.begins = seconds - this.zero
+    this.first ??= this.zero ?? seconds
     found.signs ??= matrixSigns(frame.getSideData(AV_FRAME_DATA_DISPLAYMATRIX))
     const picture = thumbnailOf(frame, this.within)
     if (found.seconds.length === 0) this.ends.first = picture
@@ -120,6 +124,7 @@ export class PictureLook {
  * @param most pictures after which it ends; all unless said
  * @param glancer looks at some of them on the way
  * @param within the part of the frame that is looked at; all of it unless said
+ * @param stretch of the source that is looked at, and the seconds in the container of its first picture; all of it unless said
  */
 export async function lookPlainly(
   input: MediaInput,
@@ -129,8 +134,9 @@ export async function lookPlainly(
   most = Number.POSITIVE_INFINITY,
   glancer: Glancer | null = null,
   within: Region | null = null,
+  stretch: (SourceStretch & { zero: number }) | null = null,
 ): Promise<PlainLook> {
-  const look = new PictureLook(glancer, within)
+  const look = new PictureLook(glancer, within, null, stretch?.zero ?? null)
   const { found } = look
   let begin = 0
   const parts: PlainInput[] = input.kind === 'join' ? input.parts.map(part => part.input) : [input]
@@ -145,13 +151,17 @@ export async function lookPlainly(
     found.signs ??= await signsOf(part, streamOf(index))
     // Where a part begins in its own time; parts of a join are put one after the other.
     let zero: number | null = null
-    const decoded = await decodePlainly(part, streamOf(index), gate, async (frame, stated) => {
+    const see = async (frame: Frame, stated: number | null) => {
+      if (stretch && stated !== null && stated - stretch.zero >= stretch.to) return false
       zero ??= stated
       await look.see(frame, stated === null ? null : input.kind === 'join' ? begin + stated - zero! : stated)
       onProgress(found.seconds.length)
       return found.seconds.length < most
-    })
-    found.pictures += decoded.frames
+    }
+    const from = stretch ? stretch.zero + stretch.from : null
+    const decoded = await decodePlainly(part, streamOf(index), gate, see, from)
+    // The one that ended the reading is none of them.
+    found.pictures += Math.min(decoded.frames, found.seconds.length)
     found.errors += decoded.errors
     found.repeatsAtEnd = decoded.repeatsAtEnd
     if (input.kind === 'join') begin += input.parts[index]!.seconds
