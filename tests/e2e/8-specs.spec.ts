@@ -423,7 +423,7 @@ test('a source is cut in pieces by a spec: each is a job of its own, with a name
   await dialog(page).getByLabel('Fits a width of').fill('160')
   await expectAccessible(page)
   await dialog(page).getByRole('button', { name: 'Keep' }).click()
-  await expect(page.getByRole('row', { name: 'pieces one result for every 3 s' })).toBeVisible()
+  await expect(page.getByRole('row', { name: 'pieces one result for every 3.0 s' })).toBeVisible()
   await expect(page.getByRole('row', { name: 'file name source name-small-01.mkv' })).toBeVisible()
 
   const film = await measuredSource(request, "Keeper's rounds (film transfer).mp4")

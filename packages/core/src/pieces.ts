@@ -1,11 +1,13 @@
 import { chaptersOf } from './chapters.ts'
-import { isEstimated, type SourceFacts } from './facts.ts'
+import { isEstimated, spannedFrames, type SourceFacts } from './facts.ts'
+import { outputKind } from './spec/container.ts'
 import type { Piece } from './spec/piece.ts'
-import type { DeliverySpec, PictureSpec } from './spec/schema.ts'
+import type { DeliverySpec } from './spec/schema.ts'
 import { CannotTreat, deriveTreatment } from './treatment/apply.ts'
 import type { Step } from './treatment/step.ts'
-import { plainTimeline, sourceTimeAt } from './treatment/timeline.ts'
-import { treatedSeconds, type Treatment } from './treatment/treatment.ts'
+import { resultSeconds, sourceTimeAt, type Timeline } from './treatment/timeline.ts'
+import type { Treatment } from './treatment/treatment.ts'
+import { toNumber } from './rational.ts'
 
 /** A piece with the steps that make it: those of the whole, of which a trim keeps only the piece. */
 export interface PlannedPiece {
@@ -29,68 +31,74 @@ interface Range {
 }
 
 /**
- * What a source becomes by a spec: one result, or several where the spec cuts it in pieces.
+ * What a source becomes by a spec: one result, or several where the spec cuts it in pieces. Of a piece that is to be a still, the frame in its middle.
  * Borders lie between frames, and are the same number for the piece before and the one behind, so that no frame is in both or in none.
  * @param steps that were chosen for its lot
  * @throws CannotTreat where the whole cannot be made, or a piece, or there would be too many
  */
 export function plannedPieces(facts: SourceFacts, spec: DeliverySpec, steps: readonly Step[]): PlannedPiece[] {
   const rule = spec.pieces
+  const isFrame = outputKind(spec) === 'still' && facts.video !== null && spannedFrames(facts.video) > 1
   const inOne = (): PlannedPiece[] => [{ piece: null, steps, treatment: deriveTreatment(facts, spec, steps) }]
-  if (!rule) return inOne()
-  const whole = deriveTreatment(facts, withoutCap(spec), steps)
-  const kept = keptOf(facts, whole)
+  if (!rule || (outputKind(spec) === 'still' && !isFrame)) return inOne()
+  const timeline = timelineOf(steps)
+  const kept = keptOf(facts, timeline)
   const pieces: { ranges: Range[]; title: string | null }[] =
     rule.at === 'ranges'
       ? kept.map(range => ({ ranges: [range], title: null }))
-      : (rule.at === 'chapters'
-          ? byChapter(facts, lengthOf(facts, whole))
-          : byLength(facts, whole, rule.seconds)
-        ).flatMap(({ from, to, title }) => {
-          const ranges = within(kept, { from, to })
-          return ranges.length > 0 ? [{ ranges, title }] : []
-        })
+      : (rule.at === 'chapters' ? byChapter(facts) : byLength(facts, timeline, rule.seconds)).flatMap(
+          ({ from, to, title }) => {
+            const ranges = within(kept, { from, to })
+            return ranges.length > 0 ? [{ ranges, title }] : []
+          },
+        )
   if (pieces.length > mostPieces)
     throw new CannotTreat(
       `${spec.name} would cut this source in ${pieces.length} pieces; ${mostPieces} can be made at once. Choose longer ones.`,
     )
-  if (pieces.length < 2) return inOne()
-  return pieces.map(({ ranges, title }, index) => {
-    const own: Step[] = [{ kind: 'trim', ranges }, ...steps.filter(step => step.kind !== 'trim')]
+  if (pieces.length < 2 && !isFrame) return inOne()
+  const cut = pieces.length > 0 ? pieces : [{ ranges: kept, title: null }]
+  return cut.map(({ ranges, title }, index) => {
+    const trim: Step = { kind: 'trim', ranges: isFrame ? [frameWithin(facts, ranges)] : ranges }
+    const own: Step[] = [trim, ...steps.filter(step => step.kind !== 'trim')]
     return {
-      piece: { number: index + 1, of: pieces.length, title },
+      piece: cut.length < 2 ? null : { number: index + 1, of: cut.length, title },
       steps: own,
       treatment: deriveTreatment(facts, spec, own),
     }
   })
 }
 
-/** A cap is meant for each piece: what is too long for it in one may fit in several. */
-function withoutCap(spec: DeliverySpec): DeliverySpec {
-  if (spec.video?.rateControl.kind !== 'size cap') return spec
-  return { ...(spec as PictureSpec), video: { ...spec.video, rateControl: { kind: 'constant quality', value: 30 } } }
+/** What steps do to time. */
+function timelineOf(steps: readonly Step[]): Timeline {
+  let [ranges, speed]: [Timeline['ranges'], number] = [null, 1]
+  for (const step of steps) {
+    if (step.kind === 'trim') ranges = step.ranges
+    if (step.kind === 'speed') speed *= step.factor
+  }
+  return { ranges, speed }
 }
 
 /** Seconds of a source that all its pictures and sound are in. */
-function lengthOf(facts: SourceFacts, whole: Treatment): number {
+function lengthOf({ video, audio, durationSeconds }: SourceFacts): number {
   return Math.max(
-    ...facts.audio.map(track => track.endSeconds ?? 0),
-    facts.durationSeconds ?? 0,
-    whole.timeline?.ranges ? 0 : treatedSeconds(whole) * (whole.timeline?.speed ?? 1),
+    ...audio.map(track => track.endSeconds ?? 0),
+    durationSeconds ?? 0,
+    video ? spannedFrames(video) / toNumber(video.frameRate) : 0,
   )
 }
 
 /** What of a source its whole result is made of. What is longer than it says is not cut off. */
-function keptOf(facts: SourceFacts, whole: Treatment): Range[] {
-  const seconds = lengthOf(facts, whole)
+function keptOf(facts: SourceFacts, { ranges }: Timeline): Range[] {
+  if (ranges) return ranges
+  const seconds = lengthOf(facts)
   const margin = facts.video && isEstimated(facts.video) ? seconds * 0.1 + 10 : 0
-  return whole.timeline?.ranges ?? [{ from: 0, to: rounded(seconds + margin) }]
+  return [{ from: 0, to: rounded(seconds + margin) }]
 }
 
 type Cut = Range & { title: string | null }
 
-/** @param end of the last */
-function byChapter(facts: SourceFacts, end: number): Cut[] {
+function byChapter(facts: SourceFacts): Cut[] {
   const begins = chaptersOf(facts).map(({ from, title }) => ({ from: betweenFrames(facts, from), title }))
   if (begins.length > 0 && begins[0]!.from >= leastChapterSeconds) begins.unshift({ from: 0, title: null })
   const cuts: Cut[] = []
@@ -98,7 +106,7 @@ function byChapter(facts: SourceFacts, end: number): Cut[] {
     const next = begins[index + 1]
     const to = next?.from ?? Number.POSITIVE_INFINITY
     const last = cuts.at(-1)
-    if (last && (next?.from ?? end) - from < leastChapterSeconds) last.to = to
+    if (last && (next?.from ?? lengthOf(facts)) - from < leastChapterSeconds) last.to = to
     else cuts.push({ from: last ? last.to : 0, to, title })
   }
   const [first, second] = cuts
@@ -107,9 +115,8 @@ function byChapter(facts: SourceFacts, end: number): Cut[] {
 }
 
 /** @param seconds of each result; the last has what remains */
-function byLength(facts: SourceFacts, whole: Treatment, seconds: number): Cut[] {
-  const timeline = whole.timeline ?? plainTimeline
-  const all = treatedSeconds(whole)
+function byLength(facts: SourceFacts, timeline: Timeline, seconds: number): Cut[] {
+  const all = resultSeconds(timeline, lengthOf(facts))
   const count = Math.max(1, Math.floor(all / seconds) + ((all / seconds) % 1 >= leastRest ? 1 : 0))
   const borders = Array.from({ length: count - 1 }, (_, index) =>
     betweenFrames(facts, sourceTimeAt(timeline, (index + 1) * seconds)),
@@ -126,6 +133,22 @@ function betweenFrames({ video }: SourceFacts, seconds: number): number {
   if (!video || video.rateIs !== 'constant') return rounded(seconds)
   const { num, den } = video.frameRate
   return rounded((Math.round((seconds * num) / den) * den) / num)
+}
+
+/** The range of the frame in the middle of some ranges. @throws CannotTreat where frames lie on no grid */
+function frameWithin({ video, durationSeconds }: SourceFacts, ranges: readonly Range[]): Range {
+  if (video!.rateIs !== 'constant')
+    throw new CannotTreat(
+      'The rate of this source varies, so that its frames cannot be told by their numbers. Make a moving picture of it first, and take frames from that.',
+    )
+  const rate = toNumber(video!.frameRate)
+  const last = spannedFrames(video!) - 1
+  const end = Math.max(durationSeconds ?? 0, (last + 1) / rate)
+  const inside = ranges.map(({ from, to }) => ({ from, to: Math.min(to, end) }))
+  const middle = sourceTimeAt({ ranges: inside, speed: 1 }, resultSeconds({ ranges: inside, speed: 1 }, end) / 2)
+  // A time that was rounded belongs to the frame that begins with it.
+  const frame = Math.min(last, Math.floor(middle * rate + 0.05))
+  return { from: rounded(frame / rate), to: rounded((frame + 1) / rate) }
 }
 
 const rounded = (seconds: number): number => Math.round(seconds * 1000) / 1000

@@ -2,6 +2,7 @@ import { describe, expect, test } from 'vitest'
 import {
   CannotTreat,
   describePiece,
+  pictureFileSpecs,
   plannedPieces,
   rational,
   resultName,
@@ -144,13 +145,52 @@ describe('names of pieces', () => {
     expect(resultName(cut({ at: 'chapters' }), { ...about, piece: null })).toBe('Tape 12-small.mkv')
     expect(describePiece('Tape 12.dv', about.piece)).toBe('Tape 12.dv, piece 7 of 12')
   })
+})
 
-  test('are nothing to a still', () => {
-    const still = withContainer(cut({ at: 'chapters' }), 'png') as PictureSpec
-    expect(still.pieces).toBeUndefined()
-    expect(specProblems({ ...still, pieces: { at: 'chapters' } })).toContain(
-      'PNG is one picture, which is not cut in pieces: leave that out.',
-    )
-    expect(specProblems(cut({ at: 'length', seconds: 60 }))).toEqual([])
+describe('frames of a moving picture as stills', () => {
+  const still = (pieces?: SpecPieces): PictureSpec => ({
+    ...pictureFileSpecs.find(({ key }) => key === 'still-png')!,
+    ...(pieces ? { pieces } : {}),
+  })
+  const framesOf = (of: SourceFacts, pieces: SpecPieces, steps: Step[] = []) =>
+    plannedPieces(of, still(pieces), steps).map(({ treatment }) => {
+      expect(treatment.result!.frameCount).toBe(1)
+      return Math.round(treatment.timeline!.ranges![0]!.from * 25)
+    })
+
+  test('are the middle ones of pieces: of every so long, of chapters, of what a trim keeps', () => {
+    // 120 s in four of 30: the middles are 15, 45, 75 and 105 s.
+    expect(framesOf(facts(), { at: 'length', seconds: 30 })).toEqual([375, 1125, 1875, 2625])
+    expect(framesOf(chaptered(0, 20), { at: 'chapters' })).toEqual([250, 1750])
+    expect(framesOf(facts(), { at: 'ranges' }, [trim([10, 20], [30, 50])])).toEqual([375, 1000])
+    // A moment that a person marked: a range of one frame.
+    expect(framesOf(facts(), { at: 'ranges' }, [trim([12.04, 12.08], [50, 50.04])])).toEqual([301, 1250])
+    // Of a piece with a hole in it, the middle of what is kept.
+    expect(framesOf(chaptered(0, 60), { at: 'chapters' }, [trim([0, 10], [40, 60])])).toEqual([1125])
+  })
+
+  test('is one where there is nothing to cut by, called after its source alone', () => {
+    const [only, ...others] = plannedPieces(facts(), still({ at: 'chapters' }), [])
+    expect(others).toEqual([])
+    expect(only!.piece).toBeNull()
+    expect(framesOf(facts(), { at: 'chapters' })).toEqual([1500])
+  })
+
+  test('are refused where nobody asked for frames, where steps make more of one, and where frames lie on no grid', () => {
+    expect(() => plannedPieces(facts(), still(), [])).toThrow(/moving picture of 3000 frames/)
+    const speed: Step = { kind: 'speed', factor: 2, between: 'repeat', cutThreshold: 10 }
+    expect(() => plannedPieces(facts(), still({ at: 'chapters' }), [speed])).toThrow(/needs a picture that moves/)
+    const fields: Step = { kind: 'deinterlace', to: 'field rate', firstField: 'top' }
+    expect(() => plannedPieces(facts(), still({ at: 'chapters' }), [fields])).toThrow(/A still is one frame/)
+    const uneven = facts({ rateIs: 'variable' })
+    expect(() => plannedPieces(uneven, still({ at: 'chapters' }), [])).toThrow(/rate of this source varies/)
+  })
+
+  test('are no matter to a single picture', () => {
+    const plate = { ...facts({ frameCount: 1 }), durationSeconds: 0.04, audio: [] }
+    expect(plannedPieces(plate, still({ at: 'length', seconds: 30 }), [])).toMatchObject([{ piece: null, steps: [] }])
+    const kept = withContainer(cut({ at: 'chapters' }), 'png') as PictureSpec
+    expect(kept.pieces).toEqual({ at: 'chapters' })
+    expect(specProblems(kept)).toEqual([])
   })
 })

@@ -10,6 +10,7 @@ import {
   type Step,
 } from '@hematine/core'
 import { Frame } from 'node-av/lib'
+import sharp from 'sharp'
 import { beforeAll, describe, expect, test } from 'vitest'
 import { deliver, readFacts, setUpLibraries, type MediaInput } from '../src/index.ts'
 import { readPlanes } from '../src/ground/frame-planes.ts'
@@ -130,3 +131,49 @@ describe('a source that is cut in pieces', () => {
     expect([22, 23]).toContain(fastCounts[2])
   })
 })
+
+describe('stills of a moving picture', () => {
+  // Pieces of 1.55 s begin with frames 39, 78 and 116 of 155, or 46, 93 and 139 of 186: these are in their middles.
+  test.each([
+    ['even.mov', [19, 58, 97, 135]],
+    ['odd.mkv', [23, 69, 116, 162]],
+  ])('of %s are the very frames of it', async (source, numbers) => {
+    const facts = await readFacts(fileAt(source))
+    const still: PictureSpec = { ...pictureSpec('png', 'png', null), pieces: { at: 'length', seconds: 1.55 } }
+    const { frames } = await planesOf(source)
+    for (const { piece, treatment } of plannedPieces(facts, still, [])) {
+      if (!treatment.result) throw new TypeError('A picture was asked for.')
+      const name = `${source}-frame-${piece!.number}.png`
+      const plan = { input: fileAt(source), facts: deliveredFacts(facts, treatment), treatment }
+      const measured = await deliver({ ...plan, spec: still, outputPath: at(name) }, openGate, () => undefined)
+      const check = judge(measured, still, treatment, { facts, findings: [] })
+      expect(check.lines.filter(line => line.verdict === 'fail')).toEqual([])
+      expect(measured.account!.picture!.pictures).toBeLessThan(frames.length)
+      // Brightness of all rows, by another library's reading of the file, and by the frame's own luma.
+      const picture = await sharp(at(name)).greyscale().raw().toBuffer({ resolveWithObject: true })
+      const near = frames.map(luma => difference(luma, picture.data))
+      expect(near.indexOf(Math.min(...near))).toBe(numbers[piece!.number - 1])
+    }
+  })
+})
+
+/** Luma of all frames of a file. */
+async function planesOf(name: string): Promise<{ frames: Buffer[] }> {
+  const facts = await readFacts(fileAt(name))
+  const reader = await openFrames(fileAt(name), facts.video!.streamIndex)
+  const frame = new Frame()
+  frame.alloc()
+  const frames: Buffer[] = []
+  while (await reader.next(frame)) {
+    frames.push(Buffer.from(readPlanes(frame).planes[0]!.data))
+    frame.unref()
+  }
+  await reader.close()
+  frame.free()
+  return { frames }
+}
+
+/** Mean difference of two pictures, up to how codes of 16 to 235 are brought to 0 to 255. */
+function difference(luma: Buffer, grey: Buffer): number {
+  return luma.reduce((sum, code, index) => sum + Math.abs(((code - 16) * 255) / 219 - grey[index]!), 0) / luma.length
+}

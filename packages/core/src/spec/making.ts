@@ -65,7 +65,7 @@ export function withContainer(spec: DeliverySpec, container: Container): Deliver
     spec as PictureSpec
   const rest = {
     ...others,
-    ...(pieces && holds.makes !== 'still' ? { pieces } : {}),
+    ...(pieces ? { pieces } : {}),
     ...(keepsChapters && holds.chapters ? { keepsChapters } : {}),
     ...(tags && holds.tags ? { tags: holds.covers ? tags : withoutCover(tags) } : {}),
   }

@@ -34,9 +34,6 @@ export function specProblems(spec: DeliverySpec): string[] {
     ...(spec.tags?.cover && !containerFacts(container).covers
       ? [`${containerFacts(container).name} carries no cover here: leave it out.`]
       : []),
-    ...(spec.pieces && outputKind(spec) === 'still'
-      ? [`${containerFacts(container).name} is one picture, which is not cut in pieces: leave that out.`]
-      : []),
     ...(spec.keepsChapters && !containerFacts(container).chapters
       ? [`${containerFacts(container).name} gets no chapters here: leave them out, or choose MKV, MP4 or MOV.`]
       : []),

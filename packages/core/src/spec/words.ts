@@ -63,7 +63,13 @@ export function describeSpecLines(spec: DeliverySpec): [name: string, value: str
     ...(spec.video !== null && spec.subtitles
       ? [['subtitles', describeSubtitleRule(spec.subtitles)] as [string, string]]
       : []),
-    ...(spec.pieces ? [['pieces', describePieces(spec.pieces)] as [string, string]] : []),
+    ...(spec.pieces
+      ? [
+          outputKind(spec) === 'still'
+            ? (['moving pictures', `the frame in the middle of ${describePieces(spec.pieces)}`] as [string, string])
+            : (['pieces', `one result for ${describePieces(spec.pieces)}`] as [string, string]),
+        ]
+      : []),
     ...(spec.tags ? [['says of itself', describeTagRule(spec.tags)] as [string, string]] : []),
     ...(spec.keepsChapters ? [['chapters', 'as the source'] as [string, string]] : []),
     ...(spec.video !== null && outputKind(spec) === 'image sequence'
@@ -76,11 +82,11 @@ export function describeSpecLines(spec: DeliverySpec): [name: string, value: str
   ]
 }
 
-/** "one result for each chapter". */
-export function describePieces(pieces: SpecPieces): string {
-  if (pieces.at === 'chapters') return 'one result for each chapter'
-  if (pieces.at === 'ranges') return 'one result for each range that a trim keeps'
-  return `one result for every ${describeDuration(pieces.seconds)}`
+/** "each chapter", "every 30 min". */
+function describePieces(pieces: SpecPieces): string {
+  if (pieces.at === 'chapters') return 'each chapter'
+  if (pieces.at === 'ranges') return 'each range that a trim keeps'
+  return `every ${describeDuration(pieces.seconds)}`
 }
 
 /** "English, German, in this order; the first forced track shown". */

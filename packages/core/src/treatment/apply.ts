@@ -16,7 +16,14 @@ import {
 } from '../spec/container.ts'
 import { describeAudioCodec } from '../spec/words.ts'
 import type { DeliverySpec, PictureSpec, SoundSpec } from '../spec/schema.ts'
-import { describePixelFormat, isEstimated, spannedFrames, type AudioFacts, type SourceFacts } from '../facts.ts'
+import {
+  describePixelFormat,
+  isEstimated,
+  spannedFrames,
+  type AudioFacts,
+  type SourceFacts,
+  type VideoFacts,
+} from '../facts.ts'
 import { describeTimes } from '../format.ts'
 import {
   describeAspect,
@@ -227,21 +234,37 @@ const needsMotion = new Set<Step['kind']>([
   'flicker',
 ])
 
-/** A moving picture is not made of a single one, nor the other way round. @throws CannotTreat */
-function mustSuit(spec: PictureSpec, frames: number, steps: readonly Step[]): void {
+/** Whether a trim leaves one frame of a source alone. */
+function keepsOneFrame({ frameRate, rateIs }: VideoFacts, steps: readonly Step[]): boolean {
+  const trim = steps.find(step => step.kind === 'trim')
+  const [range, ...others] = trim?.ranges ?? []
+  return (
+    rateIs === 'constant' &&
+    range !== undefined &&
+    others.length === 0 &&
+    framesIn(range.to - range.from, frameRate) === 1
+  )
+}
+
+/** A moving picture is not made of a single one, nor a single one of a moving picture of which more than a frame is kept. @throws CannotTreat */
+function mustSuit(spec: PictureSpec, video: VideoFacts, steps: readonly Step[]): void {
   const isStill = outputKind(spec) === 'still'
+  const frames = spannedFrames(video)
   if (frames <= 1 && !isStill)
     throw new CannotTreat(
       `${spec.name} is for moving pictures, and this source is a single picture: it would become a film of no length. Choose a spec for stills, or bring in the whole sequence if it is part of one.`,
     )
-  if (frames > 1 && isStill)
+  const isFrame = frames > 1 && isStill && keepsOneFrame(video, steps)
+  if (frames > 1 && isStill && !isFrame)
     throw new CannotTreat(
-      `${spec.name} makes a still, and this source is a moving picture of ${frames} frames. Choose a spec for an image sequence, or for a moving picture.`,
+      `${spec.name} makes a still, and this source is a moving picture of ${frames} frames. Choose a spec for an image sequence, or for a moving picture, or one that takes frames of moving pictures.`,
     )
-  const moving = isStill ? steps.find(step => needsMotion.has(step.kind)) : undefined
+  const moving = isStill
+    ? steps.find(step => needsMotion.has(step.kind) && !(isFrame && step.kind === 'trim'))
+    : undefined
   if (moving)
     throw new CannotTreat(
-      `${stepKinds[moving.kind].name} needs a picture that moves, and this source is a single one. Leave the step out.`,
+      `${stepKinds[moving.kind].name} needs a picture that moves, and this is a single one. Leave the step out.`,
     )
 }
 
@@ -291,7 +314,7 @@ function treatSteps(
   const picture = chosen.filter(step => !isOfSound(step))
   const spanned = spannedFrames(video)
   const seconds = facts.durationSeconds ?? spanned / toNumber(video.frameRate)
-  mustSuit(spec, spanned, picture)
+  mustSuit(spec, video, picture)
   if (video.turned && video.scan.kind !== 'progressive')
     throw new CannotTreat(
       `The file says that this interlaced picture is ${video.turned}, which would mix its fields. Remove the flag from a copy of the file, or deinterlace it elsewhere first.`,
@@ -423,6 +446,10 @@ function treatSteps(
       : isPlain && video.rateIs === 'constant'
         ? Math.round(spanned * toNumber(divide(rate, video.frameRate)))
         : framesIn(resultSeconds(timeline, seconds), rate)
+  if (outputKind(spec) === 'still' && frameCount !== 1)
+    throw new CannotTreat(
+      `A still is one frame, and the steps make ${frameCount} of it. Deinterlace to one frame a frame, or leave out what makes more.`,
+    )
   const ruled = tracksByRule(facts, spec, sound)
   const chosenTracks = {
     ...(isPlain ? {} : { timeline }),

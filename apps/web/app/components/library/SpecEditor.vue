@@ -260,21 +260,27 @@ function changeFiles(
   spec.value = changed as DeliverySpec
 }
 type CutAt = NonNullable<DeliverySpec['pieces']>['at']
-const pieceItems: { value: CutAt | null; title: string }[] = [
-  { value: null, title: 'one' },
-  { value: 'chapters', title: 'one for each chapter' },
-  { value: 'ranges', title: 'one for each range that a trim keeps' },
-  { value: 'length', title: 'one for every so many minutes' },
-]
-const pieceHint = computed(
-  () =>
-    ({
-      none: '',
-      chapters: 'A source without chapters stays in one',
-      ranges: 'A source of a lot whose treatment does not trim stays in one',
-      length: 'A rest of less than a tenth goes with the one before',
-    })[spec.value.pieces?.at ?? 'none'],
-)
+const pieceWords: Record<CutAt, string> = {
+  chapters: 'each chapter',
+  ranges: 'each range that a trim keeps',
+  length: 'every so many minutes',
+}
+const pieceItems = computed(() => {
+  const [none, some] = makes.value === 'still' ? ['none', 'the middle one of'] : ['one', 'one for']
+  return [
+    { value: null, title: none },
+    ...(Object.keys(pieceWords) as CutAt[]).map(value => ({ value, title: `${some} ${pieceWords[value]}` })),
+  ]
+})
+const pieceHint = computed(() => {
+  const hints: Record<CutAt | 'none', string> = {
+    none: '',
+    chapters: 'A source without chapters stays in one',
+    ranges: 'A source of a lot whose treatment does not trim stays in one',
+    length: 'A rest of less than a tenth goes with the one before',
+  }
+  return makes.value === 'still' ? '' : hints[spec.value.pieces?.at ?? 'none']
+})
 function cutAt(at: CutAt | null): void {
   changeFiles({ pieces: at === null ? undefined : at === 'length' ? { at, seconds: usualPieceSeconds } : { at } })
 }
@@ -338,10 +344,9 @@ function changePeak(rate: number | null): void {
           @update:model-value="chooseContainer"
         />
         <VSelect
-          v-if="makes !== 'still'"
           :model-value="spec.pieces?.at ?? null"
           :items="pieceItems"
-          label="Results of a source"
+          :label="makes === 'still' ? 'Frames of moving pictures' : 'Results of a source'"
           :hint="pieceHint"
           :persistent-hint="pieceHint !== ''"
           @update:model-value="cutAt"
