@@ -41,19 +41,17 @@ const lookedAround = { before: 2, behind: 1 }
 
 /**
  * The stretch of a source that a plain look has to see: what a trim keeps, with a little around it.
- * @returns null for all of it: where nothing is trimmed, and where times do not say where in the source one is
+ * @returns it, and from the first to the last that is kept; null for all of it: where nothing is trimmed, and where times do not say where in the source one is
  */
 export function stretchLookedAt(
   { courses, jumps, joined, video }: SourceFacts,
   { timeline }: Pick<Treatment, 'timeline'>,
-): SourceStretch | null {
+): (SourceStretch & { kept: SourceStretch }) | null {
   const ranges = timeline?.ranges
   const isPlain = video?.rateIs === 'constant' && !joined && (courses ?? []).length === 0 && (jumps ?? []).length === 0
   if (!ranges || !isPlain) return null
-  return {
-    from: Math.max(0, ranges[0]!.from - lookedAround.before),
-    to: Math.max(...ranges.map(range => range.to)) + lookedAround.behind,
-  }
+  const kept = { from: ranges[0]!.from, to: Math.max(...ranges.map(range => range.to)) }
+  return { from: Math.max(0, kept.from - lookedAround.before), to: kept.to + lookedAround.behind, kept }
 }
 
 /** What plain decoding of a sound track told. */

@@ -155,6 +155,27 @@ describe('stills of a moving picture', () => {
       expect(near.indexOf(Math.min(...near))).toBe(numbers[piece!.number - 1])
     }
   })
+
+  test('are held against their own frame of the source: what is black in it alone is no border that was put there', async () => {
+    await writeClip({
+      path: at('flash.mov'),
+      format: 'mov',
+      video: {
+        encoder: losslessEncoder,
+        filters:
+          "testsrc2=s=160x120:r=25:d=6.2,drawbox=x=0:y=0:w=160:h=30:c=black:t=fill:enable='eq(n,77)',format=yuv420p,setsar=1",
+      },
+      audio: [],
+    })
+    const facts = await readFacts(fileAt('flash.mov'))
+    const still: PictureSpec = { ...pictureSpec('png', 'png', null), pieces: { at: 'chapters' } }
+    const [{ treatment }] = plannedPieces(facts, still, []) as [ReturnType<typeof plannedPieces>[number]]
+    if (!treatment.result) throw new TypeError('A picture was asked for.')
+    const plan = { input: fileAt('flash.mov'), facts, treatment, spec: still, outputPath: at('flash.png') }
+    const measured = await deliver(plan, openGate, () => undefined)
+    const { lines } = judge(measured, still, treatment, { facts, findings: [] })
+    expect(lines.find(line => line.name === 'borders')).toMatchObject({ verdict: 'pass' })
+  })
 })
 
 /** Luma of all frames of a file. */

@@ -55,7 +55,7 @@ describe('a plain look at a stretch', () => {
     ]) {
       const some = await lookPlainly(
         ...([input, () => facts.video!.streamIndex, openGate, () => undefined, undefined, null, null] as const),
-        { ...stretch, zero },
+        { ...stretch, kept: stretch, zero, rate: 25 },
       )
       const seen = within(some, zero, stretch)
       expect(seen.length).toBeGreaterThan(20)
@@ -84,7 +84,7 @@ describe('a plain look at a stretch', () => {
       ],
       speed: 1,
     }
-    expect(stretchLookedAt(facts, { timeline })).toEqual({ from: 2, to: 10 })
+    expect(stretchLookedAt(facts, { timeline })).toEqual({ from: 2, to: 10, kept: { from: 4, to: 9 } })
     expect(stretchLookedAt(facts, {})).toBeNull()
     expect(stretchLookedAt({ ...facts, jumps: [{ at: 3, by: 10 } as never] }, { timeline })).toBeNull()
     expect(stretchLookedAt({ ...facts, video: { ...facts.video!, rateIs: 'variable' } }, { timeline })).toBeNull()

@@ -26,7 +26,7 @@ import { secondsOf, soundAloneZero } from '../sound/sound-treatment.ts'
 import { readResult } from './result.ts'
 import type { WorkGate } from '../ground/gate.ts'
 import type { ProvedPicture } from '../proof/picture-proof.ts'
-import { listenPlainly, lookPlainly, streamsOf, zeroOf } from '../proof/plain-look.ts'
+import { listenPlainly, lookPlainly, streamsOf, zeroOf, type LookedAt } from '../proof/plain-look.ts'
 
 export interface Proof {
   account: Account
@@ -66,16 +66,17 @@ export async function prove(
   let glances: Glances | null = null
   let resultZero = made.video ? secondsOf(made.video.startTicks, made.video.timeBase) : 0
   if (hasPicture && !isSame) {
+    const looked = stretchOfSource(input, facts, treatment)
     const source = await lookAndGlance(
       input,
       streamsOf(input, facts, 'picture'),
       facts.video!,
-      framesLookedAt(input, facts, treatment),
+      framesIn(facts, looked?.kept ?? null),
       gate,
       onProgress,
       {
         within: input.kind === 'join' ? null : keptRegion(treatment as PictureTreatment, facts.video!),
-        stretch: stretchOfSource(input, facts, treatment),
+        stretch: looked,
       },
     )
     const result =
@@ -122,19 +123,14 @@ export async function prove(
 }
 
 /** The stretch of a source that is looked at; null for all of it. */
-function stretchOfSource(
-  input: MediaInput,
-  facts: SourceFacts,
-  treatment: Treatment,
-): (SourceStretch & { zero: number }) | null {
+function stretchOfSource(input: MediaInput, facts: SourceFacts, treatment: Treatment): LookedAt | null {
   const stretch = input.kind === 'file' || input.kind === 'title' ? stretchLookedAt(facts, treatment) : null
-  return stretch && { ...stretch, zero: zeroOf(facts) }
+  return stretch && { ...stretch, zero: zeroOf(facts), rate: toNumber(facts.video!.frameRate) }
 }
 
-/** How many of a source's pictures are looked at. */
-function framesLookedAt(input: MediaInput, facts: SourceFacts, treatment: Treatment): number {
+/** How many pictures a stretch of a source has, or all of it. */
+function framesIn(facts: SourceFacts, stretch: SourceStretch | null): number {
   const all = spannedFrames(facts.video!)
-  const stretch = stretchOfSource(input, facts, treatment)
   if (!stretch) return all
   const rate = toNumber(facts.video!.frameRate)
   return Math.max(1, Math.min(all, Math.round(stretch.to * rate)) - Math.round(stretch.from * rate))
@@ -164,7 +160,7 @@ export async function timeProof(
   }
   const { facts: made, ...output } = await readResult(outputPath, treatment.result.rate)
   // Pictures of the source that are counted for each of the result.
-  const perSource = framesLookedAt(input, facts, treatment) / Math.max(1, treatment.result.frameCount)
+  const perSource = framesIn(facts, stretchOfSource(input, facts, treatment)) / Math.max(1, treatment.result.frameCount)
   const { windows, framesEach } = windowPlans.glance
   // Only so many pictures are looked at closely, of either: what that costs beside counting them is measured on one window.
   const closely = async (
@@ -195,7 +191,7 @@ export async function timeProof(
 interface Look {
   most?: number
   within?: Region | null
-  stretch?: (SourceStretch & { zero: number }) | null
+  stretch?: LookedAt | null
 }
 
 async function lookAndGlance(

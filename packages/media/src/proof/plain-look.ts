@@ -61,6 +61,13 @@ function meanOf(picture: Uint8Array): number {
   return sum / picture.length
 }
 
+/** A stretch of a source that is looked at, and what of it is kept; seconds in the container of its first picture, and pictures a second. */
+export interface LookedAt extends SourceStretch {
+  kept: SourceStretch
+  zero: number
+  rate: number
+}
+
 /** Looks at the pictures of a stream one after the other: how bright each is and how far it differs from the one before. */
 export class PictureLook {
   readonly found: PlainLook = {
@@ -87,8 +94,7 @@ export class PictureLook {
     private readonly glancer: Glancer | null,
     private readonly within: Region | null,
     private readonly begin: number | null = null,
-    /** Seconds in the container of the source's first picture, where those before the first of these are not looked at. */
-    private readonly zero: number | null = null,
+    private readonly stretch: LookedAt | null = null,
   ) {
     this.first = begin === null ? null : 0
   }
@@ -96,10 +102,15 @@ export class PictureLook {
   /** Takes a look at the next picture. @param seconds that it is shown at; null where nobody says @returns it at 32x32 points; null where its samples are not read */
   async see(frame: Frame, seconds: number | null): Promise<Uint8Array | null> {
     const { found } = this
-    const number = (this.begin ?? 0) + found.seconds.length
-    await this.glancer?.see(frame, number)
-    if (this.zero !== null && seconds !== null && found.begins === undefined) found.begins = seconds - this.zero
-    this.first ??= this.zero ?? seconds
+    const { stretch } = this
+    // Of a stretch, what is kept is looked at closely.
+    const number =
+      stretch && seconds !== null
+        ? Math.round((seconds - stretch.zero - stretch.kept.from) * stretch.rate)
+        : (this.begin ?? 0) + found.seconds.length
+    if (number >= 0) await this.glancer?.see(frame, number)
+    if (stretch && seconds !== null && found.begins === undefined) found.begins = seconds - stretch.zero
+    this.first ??= stretch?.zero ?? seconds
     found.signs ??= matrixSigns(frame.getSideData(AV_FRAME_DATA_DISPLAYMATRIX))
     const picture = thumbnailOf(frame, this.within)
     if (found.seconds.length === 0) this.ends.first = picture
@@ -124,7 +135,7 @@ export class PictureLook {
  * @param most pictures after which it ends; all unless said
  * @param glancer looks at some of them on the way
  * @param within the part of the frame that is looked at; all of it unless said
- * @param stretch of the source that is looked at, and the seconds in the container of its first picture; all of it unless said
+ * @param stretch of the source that is looked at; all of it unless said
  */
 export async function lookPlainly(
   input: MediaInput,
@@ -134,9 +145,9 @@ export async function lookPlainly(
   most = Number.POSITIVE_INFINITY,
   glancer: Glancer | null = null,
   within: Region | null = null,
-  stretch: (SourceStretch & { zero: number }) | null = null,
+  stretch: LookedAt | null = null,
 ): Promise<PlainLook> {
-  const look = new PictureLook(glancer, within, null, stretch?.zero ?? null)
+  const look = new PictureLook(glancer, within, null, stretch)
   const { found } = look
   let begin = 0
   const parts: PlainInput[] = input.kind === 'join' ? input.parts.map(part => part.input) : [input]
