@@ -28,6 +28,8 @@ export interface PlainLook {
   signs: readonly [number, number, number, number] | null
   /** Seconds from the source's first picture to the first of these, where those before were not looked at. */
   begins?: number
+  /** Whether there are more behind the last of these, which were not looked at. */
+  goesOn?: boolean
 }
 
 /** A stretch of a source, in seconds from its first picture. */
@@ -309,11 +311,17 @@ export function accountOfPictures(
   const own = 1 / toNumber(video.frameRate) / (treatment.timeline?.speed ?? 1)
   const lastLength = own * ((walked.length > times.length ? 0.5 : 1) + source.repeatsAtEnd)
   const place = (at: number) => Math.round(at * rate + 1e-6)
-  const expected = mixed
-    ? treatment.result.frameCount
-    : walked.length === 0
-      ? 0
-      : Math.max(1, place(walked.at(-1)! + lastLength))
+  // What a trim keeps ends where its last range does, however long before that a picture came that is still shown then.
+  const { timeline } = treatment
+  const sourceEnd = source.goesOn
+    ? Number.POSITIVE_INFINITY
+    : (times.at(-1) ?? 0) + (1 + source.repeatsAtEnd) / toNumber(video.frameRate)
+  const hasAny = walked.length > 0 || (timeline?.ranges?.some(({ to }) => (times[0] ?? to) < to) ?? false)
+  const lasts = Math.max(
+    walked.length > 0 ? walked.at(-1)! + lastLength : 0,
+    timeline?.ranges ? resultSeconds(timeline, sourceEnd) : 0,
+  )
+  const expected = mixed ? treatment.result.frameCount : hasAny ? Math.max(1, place(lasts)) : 0
   const distinct = new Set(walked.map(place).filter(at => at < expected)).size
   if (mixed) add(made, 'frames between', Math.max(0, expected - walked.length))
   else {

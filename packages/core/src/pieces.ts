@@ -128,19 +128,15 @@ function byLength(facts: SourceFacts, timeline: Timeline, seconds: number): Cut[
   }))
 }
 
-/** The time at which the frame nearest to a time begins, where frames lie on a grid. */
+/** The time at which the frame nearest to a time begins, on the grid that pictures are put on before they are trimmed. */
 function betweenFrames({ video }: SourceFacts, seconds: number): number {
-  if (!video || video.rateIs !== 'constant') return rounded(seconds)
+  if (!video) return rounded(seconds)
   const { num, den } = video.frameRate
   return rounded((Math.round((seconds * num) / den) * den) / num)
 }
 
-/** The range of the frame in the middle of some ranges. @throws CannotTreat where frames lie on no grid */
+/** The range of the frame in the middle of some ranges. */
 function frameWithin({ video, durationSeconds }: SourceFacts, ranges: readonly Range[]): Range {
-  if (video!.rateIs !== 'constant')
-    throw new CannotTreat(
-      'The rate of this source varies, so that its frames cannot be told by their numbers. Make a moving picture of it first, and take frames from that.',
-    )
   const rate = toNumber(video!.frameRate)
   const last = spannedFrames(video!) - 1
   const end = Math.max(durationSeconds ?? 0, (last + 1) / rate)

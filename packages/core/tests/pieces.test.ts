@@ -176,14 +176,12 @@ describe('frames of a moving picture as stills', () => {
     expect(framesOf(facts(), { at: 'chapters' })).toEqual([1500])
   })
 
-  test('are refused where nobody asked for frames, where steps make more of one, and where frames lie on no grid', () => {
+  test('are refused where nobody asked for frames, and where steps make more of one', () => {
     expect(() => plannedPieces(facts(), still(), [])).toThrow(/moving picture of 3000 frames/)
     const speed: Step = { kind: 'speed', factor: 2, between: 'repeat', cutThreshold: 10 }
     expect(() => plannedPieces(facts(), still({ at: 'chapters' }), [speed])).toThrow(/needs a picture that moves/)
     const fields: Step = { kind: 'deinterlace', to: 'field rate', firstField: 'top' }
     expect(() => plannedPieces(facts(), still({ at: 'chapters' }), [fields])).toThrow(/A still is one frame/)
-    const uneven = facts({ rateIs: 'variable' })
-    expect(() => plannedPieces(uneven, still({ at: 'chapters' }), [])).toThrow(/rate of this source varies/)
   })
 
   test('are no matter to a single picture', () => {

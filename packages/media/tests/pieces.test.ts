@@ -43,6 +43,21 @@ beforeAll(async () => {
     })
 })
 
+/** Pictures that last: frame 50 is shown for eight seconds; and some that come whenever they do. */
+const lasting = [
+  ['standing.mkv', "testsrc2=s=160x120:r=25:d=12,format=yuv420p,setsar=1,select='not(between(n,51,249))'"],
+  ['uneven.mkv', "testsrc2=s=160x120:r=25:d=12,format=yuv420p,setsar=1,select='not(mod(n,3))+eq(mod(n,7),1)'"],
+] as const
+beforeAll(async () => {
+  for (const [name, filters] of lasting)
+    await writeClip({
+      path: at(name),
+      format: 'matroska',
+      video: { encoder: losslessEncoder, filters },
+      audio: [{ filters: 'sine=frequency=440:sample_rate=48000:duration=12', encoder: 'pcm_s16le' }],
+    })
+})
+
 /** Sums of all frames of a result, and its sound in 16 bits. */
 async function contentOf(name: string): Promise<{ frames: string[]; sound: Buffer }> {
   const facts = await readFacts(fileAt(name))
@@ -105,6 +120,19 @@ describe('a source that is cut in pieces', () => {
     if (off === 0) expect(Buffer.compare(sound, all.sound)).toBe(0)
   })
 
+  test.each(lasting)('%s has in each what is shown then, also where it came long before', async source => {
+    const facts = await readFacts(fileAt(source))
+    const [whole] = await makeAll(source, facts, spec)
+    const names = await makeAll(source, facts, { ...spec, pieces: { at: 'length', seconds: 1.7 } })
+    expect(names).toHaveLength(7)
+    const pieces = []
+    for (const name of names) pieces.push((await contentOf(name)).frames)
+    const all = (await contentOf(whole!)).frames
+    // How long the last picture of an uneven source is shown is said nowhere; a trim ends where its times do.
+    expect(all.length - pieces.flat().length).toBeLessThanOrEqual(source === 'uneven.mkv' ? 1 : 0)
+    expect(pieces.flat()).toEqual(all.slice(0, pieces.flat().length))
+  })
+
   test('and one of which a trim keeps all in twenty ranges is what it was: cuts add nothing to the sound', async () => {
     const facts = await readFacts(fileAt('even.mov'))
     const borders = [0, ...Array.from({ length: 19 }, (_, index) => 0.12 + index * 0.32), 6.2]
@@ -137,6 +165,8 @@ describe('stills of a moving picture', () => {
   test.each([
     ['even.mov', [19, 58, 97, 135]],
     ['odd.mkv', [23, 69, 116, 162]],
+    // From frame 50 to frame 249 the former is shown; frame 250 is stored behind it.
+    ['standing.mkv', [19, 50, 50, 50, 50, 50, 53, 86]],
   ])('of %s are the very frames of it', async (source, numbers) => {
     const facts = await readFacts(fileAt(source))
     const still: PictureSpec = { ...pictureSpec('png', 'png', null), pieces: { at: 'length', seconds: 1.55 } }

@@ -235,15 +235,10 @@ const needsMotion = new Set<Step['kind']>([
 ])
 
 /** Whether a trim leaves one frame of a source alone. */
-function keepsOneFrame({ frameRate, rateIs }: VideoFacts, steps: readonly Step[]): boolean {
+function keepsOneFrame({ frameRate }: VideoFacts, steps: readonly Step[]): boolean {
   const trim = steps.find(step => step.kind === 'trim')
   const [range, ...others] = trim?.ranges ?? []
-  return (
-    rateIs === 'constant' &&
-    range !== undefined &&
-    others.length === 0 &&
-    framesIn(range.to - range.from, frameRate) === 1
-  )
+  return range !== undefined && others.length === 0 && framesIn(range.to - range.from, frameRate) === 1
 }
 
 /** A moving picture is not made of a single one, nor a single one of a moving picture of which more than a frame is kept. @throws CannotTreat */

@@ -163,7 +163,10 @@ export async function lookPlainly(
     // Where a part begins in its own time; parts of a join are put one after the other.
     let zero: number | null = null
     const see = async (frame: Frame, stated: number | null) => {
-      if (stretch && stated !== null && stated - stretch.zero >= stretch.to) return false
+      if (stretch && stated !== null && stated - stretch.zero >= stretch.to) {
+        found.goesOn = true
+        return false
+      }
       zero ??= stated
       await look.see(frame, stated === null ? null : input.kind === 'join' ? begin + stated - zero! : stated)
       onProgress(found.seconds.length)

@@ -208,6 +208,9 @@ export function planStages(
       } else if (choice.kind === 'high-range') {
         highRange = { step: index, white: choice.white }
       } else {
+        // Of a picture that lasts, what a range keeps may begin in its midst.
+        if (choice.kind === 'trim' && isSparse(video))
+          add([`fps=fps=${video.frameRate.num}/${video.frameRate.den}`], null)
         add(
           filtersOf(choice, step.to, {
             isRgb,
@@ -383,6 +386,11 @@ interface Surroundings {
   timeline: Timeline
   label: string
   colour: PictureTreatment['sourceColour']
+}
+
+/** Whether some pictures of a source are shown for longer than one of its frames. */
+function isSparse({ rateIs, slots, frameCount, repeats, gaps }: VideoFacts): boolean {
+  return rateIs === 'variable' || (slots ?? 0) > frameCount || (repeats ?? 0) > 0 || (gaps?.count ?? 0) > 0
 }
 
 /** The filters of one chosen step of the picture. @param to picture after it */
