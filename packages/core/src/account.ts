@@ -33,10 +33,7 @@ export interface PlainLook {
 }
 
 /** A stretch of a source, in seconds from its first picture. */
-export interface SourceStretch {
-  from: number
-  to: number
-}
+export type SourceStretch = z.infer<typeof Stretch>
 
 /** What of a source is looked at beside what a trim keeps of it, before and behind, in seconds. */
 const lookedAround = { before: 2, behind: 1 }
@@ -73,7 +70,7 @@ export interface PlainSound {
 }
 
 const Part = z.object({ by: z.string(), count: z.int().min(0) })
-const SourceStretch = z.object({ from: z.number().min(0), to: z.number().min(0) })
+const Stretch = z.object({ from: z.number().min(0), to: z.number().min(0) })
 
 export const PictureAccount = z.object({
   /** Pictures that the source gave. */
@@ -88,8 +85,8 @@ export const PictureAccount = z.object({
   tolerance: z.int().min(0),
   found: z.int().min(0),
   /** Stretches of the result that stand still, or are black, while the source moves or is not. */
-  stuck: z.array(SourceStretch),
-  black: z.array(SourceStretch),
+  stuck: z.array(Stretch),
+  black: z.array(Stretch),
   /** Likeness of the pictures to the source's, -1 to 1, as the file says they stand; null where they could not be compared. */
   likeness: z.number().nullable(),
   /** A way of turning under which they are much more alike, in words. */
