@@ -96,7 +96,7 @@ test('subtitles are kept in the languages of a spec, as files beside the result,
   await dialog(page).getByLabel('Languages of subtitles').fill('klingonese')
   await expect(dialog(page).getByText('klingonese is no language.')).toBeVisible()
   await dialog(page).getByLabel('Languages of subtitles').fill('nl')
-  await choose(page, 'Subtitle tracks', 'as files beside the result')
+  await choose(page, 'Subtitle tracks', /as files beside the result/)
   await expect(dialog(page).getByLabel('Shown by itself')).toHaveCount(0)
   await choose(page, 'Text in files', /WebVTT/)
   await choose(page, 'Effort', /the quickest/)

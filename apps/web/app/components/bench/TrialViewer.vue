@@ -256,6 +256,14 @@ const looks = computed(() =>
       address: addressOf('trialLook', { parameters: { id: trial.id, index: moment } }),
     })),
 )
+/** What is said while there is nothing to look at. */
+const before = computed(() => {
+  const failed = trials.find(({ trial }) => trial.state === 'failed')
+  if (failed) return failed.trial.reason
+  return trials.some(({ trial }) => trial.state === 'running')
+    ? 'The first picture is being made'
+    : 'This waits for its turn'
+})
 </script>
 
 <template>
@@ -274,13 +282,7 @@ const looks = computed(() =>
         <img :src="look.address" :alt="`First picture of ${look.letter} ${look.trial.label}`" />
         <figcaption>{{ look.letter }} {{ look.trial.label }}: first picture, the moment is being made</figcaption>
       </figure>
-      <p v-if="looks.length === 0">
-        {{
-          trials.some(({ trial }) => trial.state === 'failed')
-            ? trials.find(({ trial }) => trial.state === 'failed')!.trial.reason
-            : 'The first picture is being made'
-        }}
-      </p>
+      <p v-if="looks.length === 0">{{ before }}</p>
     </div>
     <slot v-else />
     <template #foot>
