@@ -1,6 +1,7 @@
 import { describe, expect, test } from 'vitest'
 import {
   CannotTreat,
+  deriveTreatment,
   describePiece,
   pictureFileSpecs,
   plannedPieces,
@@ -178,6 +179,8 @@ describe('frames of a moving picture as stills', () => {
 
   test('are refused where nobody asked for frames, and where steps make more of one', () => {
     expect(() => plannedPieces(facts(), still(), [])).toThrow(/moving picture of 3000 frames/)
+    // What is tried at the Bench is no piece.
+    expect(() => deriveTreatment(facts(), still({ at: 'chapters' }))).toThrow(/takes single frames of a moving picture/)
     const speed: Step = { kind: 'speed', factor: 2, between: 'repeat', cutThreshold: 10 }
     expect(() => plannedPieces(facts(), still({ at: 'chapters' }), [speed])).toThrow(/needs a picture that moves/)
     const fields: Step = { kind: 'deinterlace', to: 'field rate', firstField: 'top' }

@@ -252,7 +252,9 @@ function mustSuit(spec: PictureSpec, video: VideoFacts, steps: readonly Step[]):
   const isFrame = frames > 1 && isStill && keepsOneFrame(video, steps)
   if (frames > 1 && isStill && !isFrame)
     throw new CannotTreat(
-      `${spec.name} makes a still, and this source is a moving picture of ${frames} frames. Choose a spec for an image sequence, or for a moving picture, or one that takes frames of moving pictures.`,
+      spec.pieces
+        ? `${spec.name} takes single frames of a moving picture, which are chosen when it is drafted. Try steps on it with a spec for moving pictures.`
+        : `${spec.name} makes a still, and this source is a moving picture of ${frames} frames. Choose a spec for an image sequence, or for a moving picture, or one that takes frames of moving pictures.`,
     )
   const moving = isStill
     ? steps.find(step => needsMotion.has(step.kind) && !(isFrame && step.kind === 'trim'))
