@@ -58,8 +58,8 @@ beforeAll(async () => {
     })
 })
 
-/** Sums of all frames of a result, and its sound in 16 bits. */
-async function contentOf(name: string): Promise<{ frames: string[]; sound: Buffer }> {
+/** Sums of all frames of a result. */
+async function framesOf(name: string): Promise<{ frames: string[]; facts: SourceFacts }> {
   const facts = await readFacts(fileAt(name))
   const frame = new Frame()
   frame.alloc()
@@ -72,6 +72,15 @@ async function contentOf(name: string): Promise<{ frames: string[]; sound: Buffe
     frame.unref()
   }
   await pictures.close()
+  frame.free()
+  return { frames, facts }
+}
+
+/** The same, and its sound in 16 bits. */
+async function contentOf(name: string): Promise<{ frames: string[]; sound: Buffer }> {
+  const { frames, facts } = await framesOf(name)
+  const frame = new Frame()
+  frame.alloc()
   const pieces: Buffer[] = []
   const sound = await openFrames(fileAt(name), facts.audio[0]!.streamIndex)
   while (await sound.next(frame)) {
@@ -157,6 +166,42 @@ describe('a source that is cut in pieces', () => {
     expect(fastCounts.slice(0, 2)).toEqual([25, 30])
     // Half of 45 lies between the two.
     expect([22, 23]).toContain(fastCounts[2])
+  })
+})
+
+describe('an interlaced source', () => {
+  test('is made whole with the frames beside each piece and still, as it is in one', async () => {
+    await writeClip({
+      path: at('fields.mov'),
+      format: 'mov',
+      video: {
+        encoder: losslessEncoder,
+        filters: 'testsrc2=s=160x120:r=50:d=4,format=yuv420p,setsar=1,tinterlace=mode=interleave_top,setfield=tff',
+      },
+      audio: [],
+    })
+    const read = await readFacts(fileAt('fields.mov'))
+    const facts: SourceFacts = {
+      ...read,
+      video: { ...read.video!, scan: { kind: 'interlaced', firstField: 'top', framesRead: 13 } },
+    }
+    for (const deinterlaceTo of ['frame rate', 'field rate'] as const) {
+      const wanted = { ...spec, audio: null, video: { ...spec.video, deinterlaceTo } }
+      const [whole] = await makeAll('fields.mov', facts, wanted)
+      const all = (await framesOf(whole!)).frames
+      expect(all).toHaveLength(deinterlaceTo === 'frame rate' ? 100 : 200)
+      const names = await makeAll('fields.mov', facts, { ...wanted, pieces: { at: 'length', seconds: 1.3 } })
+      const pieces = []
+      for (const name of names) pieces.push((await framesOf(name)).frames)
+      expect(pieces.map(frames => frames.length)).toHaveLength(3)
+      expect(pieces.flat()).toEqual(all)
+      // The middle one of the whole: neither combed nor another.
+      const one = { ...pictureSpec('mkv', 'ffv1', null), video: wanted.video }
+      const trim: Step = { kind: 'trim', ranges: [{ from: 2, to: 2.04 }] }
+      const [frame] = await makeAll('fields.mov', facts, { ...one, name: 'one' }, [trim])
+      const middle = all.length / 2
+      expect((await framesOf(frame!)).frames).toEqual(all.slice(middle, middle + all.length / 100))
+    }
   })
 })
 

@@ -113,6 +113,7 @@ export function planStages(
   const lastTime = treatment.steps.findLastIndex(changesTime)
   if (lastTime < 0) add([grid], null)
   let grain: { filter: string; step: number } | null = null
+  let trim: { filters: string[]; step: number } | null = null
   let highRange: { step: number; white: number } | null = null
   for (const [index, step] of treatment.steps.entries()) {
     if (step.kind === 'deinterlace') {
@@ -126,6 +127,8 @@ export function planStages(
         ],
         index,
       )
+      if (trim) add(trim.filters, trim.step)
+      trim = null
     } else if (step.kind === 'rate') {
       add(inBetween(step.to, step.between ?? 'repeat', step.cutThreshold ?? 10), index)
     } else if (step.kind === 'size' && !(finishes && index === last)) {
@@ -208,19 +211,20 @@ export function planStages(
       } else if (choice.kind === 'high-range') {
         highRange = { step: index, white: choice.white }
       } else {
+        const timeline = treatment.timeline ?? plainTimeline
+        const filters = filtersOf(choice, step.to, {
+          ...{ isRgb, rate: result.rate, timeline },
+          ...{ label: `s${index}`, colour: sourceColour },
+        })
         // Of a picture that lasts, what a range keeps may begin in its midst.
         if (choice.kind === 'trim' && isSparse(video))
           add([`fps=fps=${video.frameRate.num}/${video.frameRate.den}`], null)
-        add(
-          filtersOf(choice, step.to, {
-            isRgb,
-            rate: result.rate,
-            timeline: treatment.timeline ?? plainTimeline,
-            label: `s${index}`,
-            colour: sourceColour,
-          }),
-          index,
-        )
+        if (choice.kind === 'trim' && treatment.steps.slice(index + 1).some(later => later.kind === 'deinterlace')) {
+          const beside = besideFields / toNumber(video.frameRate)
+          // The lines that a field lacks are made of the frames beside it, also where those are trimmed off.
+          add([`select='${withinRanges(timeline, beside, beside)}'`], index)
+          trim = { filters, step: index }
+        } else add(filters, index)
       }
     }
     if ((step.kind === 'size' && !(finishes && index === last)) || step.kind === 'chosen') size = step.to
@@ -464,18 +468,26 @@ function filtersOf(
   }
 }
 
+/** Frames on either side of a range that making whole frames of its fields looks at. */
+const besideFields = 2
+
+/** Whether a frame's time lies in one of a timeline's ranges. @param before seconds by which each begins earlier @param behind and ends later */
+function withinRanges({ ranges }: Timeline, before: number, behind: number): string {
+  return ranges!.map(({ from, to }) => `gte(t,${from - before})*lt(t,${to + behind})`).join('+')
+}
+
 /** Keeps ranges and closes the gaps between them. Frames are taken by their own times, so that it does not matter where decoding began. */
-function trimFilters({ ranges }: Timeline, rate: Rational): string[] {
+function trimFilters(timeline: Timeline, rate: Rational): string[] {
+  const ranges = timeline.ranges!
   // A frame whose time is rounded by the container's clock still belongs to the range that begins with it.
   const slack = 0.25 / toNumber(rate)
-  const within = ranges!.map(({ from, to }) => `gte(t,${from - slack})*lt(t,${to - slack})`).join('+')
   let kept = 0
   let times = ''
-  for (const { from, to } of ranges!) {
+  for (const { from, to } of ranges) {
     times += `if(lt(T,${to - slack}),PTS-${from - kept}/TB,`
     kept += to - from
   }
-  return [`select='${within}'`, `setpts='${times}PTS${')'.repeat(ranges!.length)}'`]
+  return [`select='${withinRanges(timeline, slack, -slack)}'`, `setpts='${times}PTS${')'.repeat(ranges.length)}'`]
 }
 
 function gradeFilters(step: StepOf<'grade'>): string[] {
