@@ -16,9 +16,9 @@ const listed = (parts: readonly { by: string; count: number }[], word: string) =
   parts.map(({ by, count }) => `${count} ${word} by ${by}`)
 
 /** "1037 pictures, 695 repeated by repeats of the source". */
-export function describePictures({ pictures, dropped, repeated, made }: PictureAccount): string {
+export function describePictures({ pictures, isPart, dropped, repeated, made }: PictureAccount): string {
   return [
-    `${pictures} ${pictures === 1 ? 'picture' : 'pictures'}`,
+    `${pictures} ${pictures === 1 ? 'picture' : 'pictures'}${isPart ? ' in and around it' : ''}`,
     ...listed(dropped, 'dropped'),
     ...listed(repeated, 'repeated'),
     ...listed(made, 'made'),

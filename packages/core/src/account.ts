@@ -73,8 +73,9 @@ const Part = z.object({ by: z.string(), count: z.int().min(0) })
 const Stretch = z.object({ from: z.number().min(0), to: z.number().min(0) })
 
 export const PictureAccount = z.object({
-  /** Pictures that the source gave. */
+  /** Pictures that the source gave; of a trimmed one perhaps only those in and around what is kept. */
   pictures: z.int().min(0),
+  isPart: z.literal(true).optional(),
   errors: z.int().min(0),
   dropped: z.array(Part),
   repeated: z.array(Part),
@@ -343,6 +344,7 @@ export function accountOfPictures(
   const standsAsMade = showsTheSame && !did(['rotate', 'flip', 'steady'])
   return {
     pictures: source.pictures,
+    ...(source.begins !== undefined ? { isPart: true as const } : {}),
     errors: source.errors,
     dropped,
     repeated,

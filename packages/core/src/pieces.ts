@@ -3,10 +3,9 @@ import { isEstimated, spannedFrames, type SourceFacts } from './facts.ts'
 import { outputKind } from './spec/container.ts'
 import type { Piece } from './spec/piece.ts'
 import type { DeliverySpec } from './spec/schema.ts'
-import { CannotTreat, deriveTreatment } from './treatment/apply.ts'
+import { CannotTreat } from './treatment/apply.ts'
 import type { Step } from './treatment/step.ts'
 import { resultSeconds, sourceTimeAt, type Timeline } from './treatment/timeline.ts'
-import type { Treatment } from './treatment/treatment.ts'
 import { toNumber } from './rational.ts'
 
 /** A piece with the steps that make it: those of the whole, of which a trim keeps only the piece. */
@@ -14,7 +13,6 @@ export interface PlannedPiece {
   /** Null for a source that stays in one. */
   piece: Piece | null
   steps: readonly Step[]
-  treatment: Treatment
 }
 
 /** Most results of one source and spec. */
@@ -34,13 +32,13 @@ interface Range {
  * What a source becomes by a spec: one result, or several where the spec cuts it in pieces. Of a piece that is to be a still, the frame in its middle.
  * Borders lie between frames, and are the same number for the piece before and the one behind, so that no frame is in both or in none.
  * @param steps that were chosen for its lot
- * @throws CannotTreat where the whole cannot be made, or a piece, or there would be too many
+ * @throws CannotTreat where there would be too many; whether each can be made is known once its treatment is worked out
  */
 export function plannedPieces(facts: SourceFacts, spec: DeliverySpec, steps: readonly Step[]): PlannedPiece[] {
   const rule = spec.pieces
   const isFrame = outputKind(spec) === 'still' && facts.video !== null && spannedFrames(facts.video) > 1
-  const inOne = (): PlannedPiece[] => [{ piece: null, steps, treatment: deriveTreatment(facts, spec, steps) }]
-  if (!rule || (outputKind(spec) === 'still' && !isFrame)) return inOne()
+  const inOne: PlannedPiece[] = [{ piece: null, steps }]
+  if (!rule || (outputKind(spec) === 'still' && !isFrame)) return inOne
   const timeline = timelineOf(steps)
   const kept = keptOf(facts, timeline)
   const pieces: { ranges: Range[]; title: string | null }[] =
@@ -56,15 +54,13 @@ export function plannedPieces(facts: SourceFacts, spec: DeliverySpec, steps: rea
     throw new CannotTreat(
       `${spec.name} would cut this source in ${pieces.length} pieces; ${mostPieces} can be made at once. Choose longer ones.`,
     )
-  if (pieces.length < 2 && !isFrame) return inOne()
+  if (pieces.length < 2 && !isFrame) return inOne
   const cut = pieces.length > 0 ? pieces : [{ ranges: kept, title: null }]
   return cut.map(({ ranges, title }, index) => {
     const trim: Step = { kind: 'trim', ranges: isFrame ? [frameWithin(facts, ranges)] : ranges }
-    const own: Step[] = [trim, ...steps.filter(step => step.kind !== 'trim')]
     return {
       piece: cut.length < 2 ? null : { number: index + 1, of: cut.length, title },
-      steps: own,
-      treatment: deriveTreatment(facts, spec, own),
+      steps: [trim, ...steps.filter(step => step.kind !== 'trim')],
     }
   })
 }

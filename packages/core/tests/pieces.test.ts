@@ -4,12 +4,13 @@ import {
   deriveTreatment,
   describePiece,
   pictureFileSpecs,
-  plannedPieces,
+  plannedPieces as piecesOf,
   rational,
   resultName,
   specProblems,
   withContainer,
   type Chapter,
+  type DeliverySpec,
   type PictureSpec,
   type SourceFacts,
   type SpecPieces,
@@ -20,6 +21,9 @@ import { facts as unsureFacts, soundSpec, spec } from './examples.ts'
 
 /** Cutting a source of 120 s at 25 frames a second in pieces; every border is worked out by hand. */
 const facts = (changes: Partial<VideoFacts> = {}) => unsureFacts({ frameCountFrom: 'packets', ...changes })
+/** The pieces of a source, each with its treatment. */
+const plannedPieces = (of: SourceFacts, wanted: DeliverySpec, steps: readonly Step[]) =>
+  piecesOf(of, wanted, steps).map(entry => ({ ...entry, treatment: deriveTreatment(of, wanted, entry.steps) }))
 const cut = (pieces: SpecPieces): PictureSpec => ({ ...spec('small-mkv'), pieces })
 const chaptered = (...chapters: (number | [number, string])[]): SourceFacts => ({
   ...facts(),

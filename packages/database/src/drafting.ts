@@ -3,6 +3,7 @@ import type { EntityManager } from '@mikro-orm/postgresql'
 import {
   asMeasured,
   CannotTreat,
+  deriveTreatment,
   describeState,
   plannedPieces,
   stepKinds,
@@ -47,8 +48,6 @@ export interface RefusedWish extends JobWish {
 
 /** Wishes that are read, worked out and written together: few enough that others are served in between. */
 const wishesAtOnce = 100
-/** A source may become many drafts. */
-const draftsAtOnce = 500
 /** Working out treatments gives others a turn after so long. */
 const turnMilliseconds = 15
 
@@ -109,8 +108,9 @@ export async function draftJobIds(
       if (signal?.aborted) throw new Problem(409, 'stopped', 'Drafting was stopped, and nothing was drafted.')
       const drafted = await workOut(tx, single.slice(first, first + wishesAtOnce), specs, refused)
       const begun = ids.length
-      for (let from = 0; from < drafted.length; from += draftsAtOnce) {
-        const kept = await keepDrafts(tx, volume, drafted.slice(from, from + draftsAtOnce), position + from)
+      // A source may become many drafts.
+      for (let from = 0; from < drafted.length; from += wishesAtOnce) {
+        const kept = await keepDrafts(tx, volume, drafted.slice(from, from + wishesAtOnce), position + from)
         ids.push(...kept.ids)
         fresh.push(...kept.fresh)
         samples.push(...kept.samples)
@@ -163,20 +163,29 @@ async function workOut(
     }
     const chosen = (source.lot?.getEntity() as LotRow | undefined)?.treatment?.getEntity() as TreatmentRow | undefined
     try {
+      const facts = asMeasured(source.facts, source.findings ?? [])
       const steps = chosen?.steps ?? []
-      const name = chosen ? treatmentName(chosen) : null
-      for (const { treatment, piece } of plannedPieces(asMeasured(source.facts, source.findings ?? []), spec, steps))
-        drafted.push({ source, spec, treatment, piece, steps, treatmentName: name })
+      const whole = { source, spec, steps, treatmentName: chosen ? treatmentName(chosen) : null }
+      const pieces: Drafted[] = []
+      for (const planned of plannedPieces(facts, spec, steps)) {
+        pieces.push({ ...whole, piece: planned.piece, treatment: deriveTreatment(facts, spec, planned.steps) })
+        turn = await takeTurns(turn)
+      }
+      drafted.push(...pieces)
     } catch (error) {
       if (!(error instanceof CannotTreat)) throw error
       refuse(error.message)
     }
-    if (Date.now() - turn > turnMilliseconds) {
-      await setImmediate()
-      turn = Date.now()
-    }
+    turn = await takeTurns(turn)
   }
   return drafted
+}
+
+/** Gives others a turn where the last one is long ago. @param turn when that was @returns when the last one is now */
+async function takeTurns(turn: number): Promise<number> {
+  if (Date.now() - turn <= turnMilliseconds) return turn
+  await setImmediate()
+  return Date.now()
 }
 
 /** @param position of the last job; new drafts come after it. @returns their numbers, in the order of the wishes, and which of them are new */

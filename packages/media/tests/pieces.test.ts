@@ -2,8 +2,9 @@ import { createHash } from 'node:crypto'
 import path from 'node:path'
 import {
   deliveredFacts,
+  deriveTreatment,
   judge,
-  plannedPieces,
+  plannedPieces as piecesOf,
   rational,
   type PictureSpec,
   type SourceFacts,
@@ -21,6 +22,8 @@ import { scratchDirectory } from '../../../tests/support/scratch.ts'
 import { pictureSpec } from '../../../tests/support/specs.ts'
 
 /** Sources cut in pieces, each made as a job would: together they are the whole, frame by frame and sample by sample. */
+const plannedPieces = (facts: SourceFacts, spec: PictureSpec, steps: readonly Step[]) =>
+  piecesOf(facts, spec, steps).map(entry => ({ ...entry, treatment: deriveTreatment(facts, spec, entry.steps) }))
 const scratch = scratchDirectory()
 const at = (name: string) => path.join(scratch, name)
 const fileAt = (name: string): MediaInput & { kind: 'file' } => ({ kind: 'file', path: at(name) })
@@ -98,7 +101,6 @@ const spec: PictureSpec = pictureSpec('mkv', 'ffv1', 'pcm_s16le')
 async function makeAll(source: string, facts: SourceFacts, wanted: PictureSpec, steps: Step[] = []): Promise<string[]> {
   const names: string[] = []
   for (const { piece, treatment } of plannedPieces(facts, wanted, steps)) {
-    if (!treatment.result) throw new TypeError('A picture was asked for.')
     const name = `${source}-${wanted.pieces?.at ?? 'whole'}-${piece?.number ?? 0}-${steps.length}.mkv`
     const plan = {
       ...{ input: fileAt(source), facts: deliveredFacts(facts, treatment), treatment },
@@ -169,6 +171,32 @@ describe('a source that is cut in pieces', () => {
   })
 })
 
+describe('a source whose clock only counts frames', () => {
+  test('has each frame in one piece, wherever the border lies', async () => {
+    await writeClip({
+      path: at('counted.avi'),
+      format: 'avi',
+      video: { encoder: losslessEncoder, filters: 'testsrc2=s=160x120:r=25:d=4,format=yuv420p,setsar=1' },
+      audio: [],
+    })
+    const facts = await readFacts(fileAt('counted.avi'))
+    expect(facts.video!.timeBase).toEqual({ num: 1, den: 25 })
+    const bare = { ...spec, audio: null }
+    const [whole] = await makeAll('counted.avi', facts, bare)
+    const all = (await framesOf(whole!)).frames
+    // 0.56 s are fourteen frames, and a hair more in binary fractions.
+    for (const seconds of [1.04, 1.12, 1.16, 1.36]) {
+      const names = await makeAll('counted.avi', facts, { ...bare, pieces: { at: 'length', seconds } })
+      const pieces = []
+      for (const name of names) pieces.push(...(await framesOf(name)).frames)
+      expect(pieces).toEqual(all)
+    }
+    const trim: Step = { kind: 'trim', ranges: [{ from: 0.56, to: 4 }] }
+    const [cut] = await makeAll('counted.avi', facts, bare, [trim])
+    expect((await framesOf(cut!)).frames).toEqual(all.slice(14))
+  })
+})
+
 describe('an interlaced source', () => {
   test('is made whole with the frames beside each piece and still, as it is in one', async () => {
     await writeClip({
@@ -217,7 +245,6 @@ describe('stills of a moving picture', () => {
     const still: PictureSpec = { ...pictureSpec('png', 'png', null), pieces: { at: 'length', seconds: 1.55 } }
     const { frames } = await planesOf(source)
     for (const { piece, treatment } of plannedPieces(facts, still, [])) {
-      if (!treatment.result) throw new TypeError('A picture was asked for.')
       const name = `${source}-frame-${piece!.number}.png`
       const plan = { input: fileAt(source), facts: deliveredFacts(facts, treatment), treatment }
       const measured = await deliver({ ...plan, spec: still, outputPath: at(name) }, openGate, () => undefined)
@@ -245,7 +272,6 @@ describe('stills of a moving picture', () => {
     const facts = await readFacts(fileAt('flash.mov'))
     const still: PictureSpec = { ...pictureSpec('png', 'png', null), pieces: { at: 'chapters' } }
     const [{ treatment }] = plannedPieces(facts, still, []) as [ReturnType<typeof plannedPieces>[number]]
-    if (!treatment.result) throw new TypeError('A picture was asked for.')
     const plan = { input: fileAt('flash.mov'), facts, treatment, spec: still, outputPath: at('flash.png') }
     const measured = await deliver(plan, openGate, () => undefined)
     const { lines } = judge(measured, still, treatment, { facts, findings: [] })

@@ -9,6 +9,7 @@ import {
   soundSpecs,
   type PictureSpec,
   type SourceFacts,
+  type Step,
 } from '@hematine/core'
 import { Frame } from 'node-av/lib'
 import { beforeAll, describe, expect, test } from 'vitest'
@@ -349,4 +350,32 @@ describe('a picture that stands still, stored once', () => {
     expect(whole).toHaveLength(720)
     for (const first of [25, 166, 385, 719]) expect(await framesFrom(first, slow, quick)).toEqual(whole.slice(first))
   })
+})
+
+describe('another speed', () => {
+  test.each(['avi', 'matroska', 'mov'])(
+    'puts what lies between two frames where it belongs, also by a clock that only counts frames (%s)',
+    async format => {
+      const file = named(`slopes.${format}`)
+      // Frame n is of one grey, 16 + 4n.
+      const filters = "color=c=black:s=64x48:r=25:d=2,format=yuv420p,setsar=1,geq=lum='16+4*N':cb=128:cr=128"
+      await writeClip({ path: file, format, video: { encoder: 'ffvhuff', filters }, audio: [] })
+      const { facts, input } = await known(file)
+      const slower: Step = { kind: 'speed', factor: 0.8, between: 'blend', cutThreshold: 100 }
+      const treatment = deriveTreatment(facts, archive, [slower])
+      const picture = await TreatedPicture.open(input, facts.video!, treatment)
+      const frame = new Frame()
+      frame.alloc()
+      const greys: number[] = []
+      while (await picture.next(frame)) {
+        greys.push(frame.data![0]![0]!)
+        frame.unref()
+      }
+      frame.free()
+      await picture.close()
+      // Frame k of the result shows what is at 0.8 k of the source, up to rounding in the mixing.
+      for (const [k, grey] of greys.slice(0, 60).entries())
+        expect(Math.abs(grey - (16 + 4 * 0.8 * k))).toBeLessThan(0.7)
+    },
+  )
 })

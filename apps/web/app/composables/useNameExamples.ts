@@ -1,6 +1,7 @@
 import {
   asMeasured,
   CannotTreat,
+  deriveTreatment,
   patternProblems,
   plannedPieces,
   resultName,
@@ -40,8 +41,9 @@ export function useNameExamples(spec: Ref<DeliverySpec>) {
       if (examples.length === shown) break
       if (!source.facts) continue
       try {
-        const [first] = plannedPieces(asMeasured(source.facts, source.findings), spec.value, [])
-        const { treatment, piece } = first!
+        const facts = asMeasured(source.facts, source.findings)
+        const { steps, piece } = plannedPieces(facts, spec.value, [])[0]!
+        const { result } = deriveTreatment(facts, spec.value, steps)
         const name = resultName(spec.value, {
           item: source.name,
           number: index + 1,
@@ -49,7 +51,7 @@ export function useNameExamples(spec: Ref<DeliverySpec>) {
           order: order.order?.code ?? '',
           disc: source.disc,
           piece,
-          result: treatment.result,
+          result,
           date: new Date().toISOString().slice(0, 10),
         })
         examples.push({ item: source.name, name })

@@ -123,7 +123,7 @@ function withoutCopies({ copied: _copied, ...video }: PictureSpec['video']): Pic
   return video
 }
 
-/** Pictures in files of their own have square pixels, and a single one has no rate. */
+/** Pictures in files of their own have square pixels, and a single one has no rate and is whole. */
 function asFiles(
   { copied: _copied, holdsFrameRate, ...video }: PictureSpec['video'],
   makes: OutputKind,
@@ -132,7 +132,11 @@ function asFiles(
   return {
     ...video,
     frame: { ...frame, squarePixels: true },
-    ...(makes === 'still' ? { maxFrameRate: null } : holdsFrameRate ? { holdsFrameRate } : {}),
+    ...(makes === 'still'
+      ? { maxFrameRate: null, scan: 'progressive' as const, deinterlaceTo: 'frame rate' as const }
+      : holdsFrameRate
+        ? { holdsFrameRate }
+        : {}),
   }
 }
 

@@ -133,7 +133,8 @@ class IndexedPictures implements SubtitleSink {
     const { head, frame } = this.pictures
     const lines = (head ? Buffer.from(head).toString() : '').split(/\r?\n/)
     const said = (name: string) => lines.find(line => line.startsWith(`${name}: `))
-    const language = languageOf(this.track.language)?.slice(0, 2) ?? '--'
+    // Its languages have two letters; others are in the file's name.
+    const language = /^[a-z]{2}(?=-|$)/.exec(languageOf(this.track.language) ?? '')?.[0] ?? '--'
     return [
       '# VobSub index file, v7 (do not modify this line!)\n',
       `${said('size') ?? `size: ${frame.width}x${frame.height}`}\n`,

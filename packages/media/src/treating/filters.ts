@@ -103,6 +103,8 @@ export function planStages(
   }
 
   add([stating(sourceColour)], null)
+  // A clock that only counts frames has no place for the times between them that other speeds and cuts come to.
+  if (treatment.timeline) add([`settb=${video.timeBase.num}/${video.timeBase.den * finerClock}`], null)
   const last = treatment.steps.findLastIndex(step => step.kind === 'size')
   const finishes = last >= 0 && !treatment.steps.slice(last + 1).some(step => step.kind !== 'colour')
   // What repeats the last frame until the source's own end is cut off where the result ends.
@@ -210,21 +212,20 @@ export function planStages(
         add(padFilters(step.to), index)
       } else if (choice.kind === 'high-range') {
         highRange = { step: index, white: choice.white }
-      } else {
-        const timeline = treatment.timeline ?? plainTimeline
-        const filters = filtersOf(choice, step.to, {
-          ...{ isRgb, rate: result.rate, timeline },
-          ...{ label: `s${index}`, colour: sourceColour },
-        })
+      } else if (choice.kind === 'trim') {
+        const ranges = treatment.timeline?.ranges ?? []
+        const rate = toNumber(video.frameRate)
         // Of a picture that lasts, what a range keeps may begin in its midst.
-        if (choice.kind === 'trim' && isSparse(video))
-          add([`fps=fps=${video.frameRate.num}/${video.frameRate.den}`], null)
-        if (choice.kind === 'trim' && treatment.steps.slice(index + 1).some(later => later.kind === 'deinterlace')) {
-          const beside = besideFields / toNumber(video.frameRate)
+        if (isSparse(video)) add([`fps=fps=${video.frameRate.num}/${video.frameRate.den}`], null)
+        const made = treatment.steps.slice(index + 1).find(later => later.kind === 'deinterlace')
+        if (made) {
           // The lines that a field lacks are made of the frames beside it, also where those are trimmed off.
-          add([`select='${withinRanges(timeline, beside, beside)}'`], index)
-          trim = { filters, step: index }
-        } else add(filters, index)
+          add([`select='${withinRanges(ranges, besideFields / rate, besideFields / rate)}'`], index)
+          trim = { filters: trimFilters(ranges, made.to === 'field rate' ? 2 * rate : rate), step: index }
+        } else add(trimFilters(ranges, rate), index)
+      } else {
+        const around = { isRgb, rate: result.rate, label: `s${index}`, colour: sourceColour }
+        add(filtersOf(choice, step.to, around), index)
       }
     }
     if ((step.kind === 'size' && !(finishes && index === last)) || step.kind === 'chosen') size = step.to
@@ -387,7 +388,6 @@ const padFilters = ({ width, height }: { width: number; height: number }) => [
 interface Surroundings {
   isRgb: boolean
   rate: Rational
-  timeline: Timeline
   label: string
   colour: PictureTreatment['sourceColour']
 }
@@ -401,11 +401,9 @@ function isSparse({ rateIs, slots, frameCount, repeats, gaps }: VideoFacts): boo
 function filtersOf(
   step: Step,
   to: { width: number; height: number; pixelAspect: Rational },
-  { isRgb, rate, timeline, label, colour }: Surroundings,
+  { isRgb, rate, label, colour }: Surroundings,
 ): string[] {
   switch (step.kind) {
-    case 'trim':
-      return trimFilters(timeline, rate)
     case 'undo-pulldown':
       return ['fieldmatch=combmatch=full', 'bwdif=mode=send_frame:deint=interlaced', 'decimate']
     case 'drop-repeats':
@@ -471,23 +469,31 @@ function filtersOf(
 /** Frames on either side of a range that making whole frames of its fields looks at. */
 const besideFields = 2
 
-/** Whether a frame's time lies in one of a timeline's ranges. @param before seconds by which each begins earlier @param behind and ends later */
-function withinRanges({ ranges }: Timeline, before: number, behind: number): string {
-  return ranges!.map(({ from, to }) => `gte(t,${from - before})*lt(t,${to + behind})`).join('+')
+/** By how much times are told finer where treatments move them. */
+const finerClock = 1000
+
+type Range = NonNullable<Timeline['ranges']>[number]
+
+/** Whether a frame's time lies in one of some ranges. @param before seconds by which each begins earlier @param behind and ends later */
+function withinRanges(ranges: readonly Range[], before: number, behind: number): string {
+  return ranges.map(({ from, to }) => `gte(t,${from - before})*lt(t,${to + behind})`).join('+')
 }
 
-/** Keeps ranges and closes the gaps between them. Frames are taken by their own times, so that it does not matter where decoding began. */
-function trimFilters(timeline: Timeline, rate: Rational): string[] {
-  const ranges = timeline.ranges!
+/**
+ * Keeps ranges and closes the gaps between them. Frames are taken by their own times, so that it does not matter where decoding began.
+ * @param rate of the frames that come, a second
+ */
+function trimFilters(ranges: readonly Range[], rate: number): string[] {
   // A frame whose time is rounded by the container's clock still belongs to the range that begins with it.
-  const slack = 0.25 / toNumber(rate)
+  const slack = 0.25 / rate
   let kept = 0
   let times = ''
   for (const { from, to } of ranges) {
-    times += `if(lt(T,${to - slack}),PTS-${from - kept}/TB,`
+    // Times become whole ticks by cutting off: what lies a hair below one would be the one before.
+    times += `if(lt(T,${to - slack}),round(PTS-${from - kept}/TB),`
     kept += to - from
   }
-  return [`select='${withinRanges(timeline, slack, -slack)}'`, `setpts='${times}PTS${')'.repeat(ranges.length)}'`]
+  return [`select='${withinRanges(ranges, slack, -slack)}'`, `setpts='${times}PTS${')'.repeat(ranges.length)}'`]
 }
 
 function gradeFilters(step: StepOf<'grade'>): string[] {
