@@ -48,6 +48,8 @@ export interface RefusedWish extends JobWish {
 
 /** Wishes that are read, worked out and written together: few enough that others are served in between. */
 const wishesAtOnce = 100
+/** Jobs of one call: a person who asks for more has cut sources in smaller pieces than was meant. */
+const mostDraftsAtOnce = 50_000
 /** Working out treatments gives others a turn after so long. */
 const turnMilliseconds = 15
 
@@ -81,15 +83,20 @@ export async function draftJobs(
  * See `draftJobs`: for batches whose jobs are not read right after.
  * @param progress told how many wishes of how many are through
  * @param signal stops it between two pieces; nothing is drafted then
+ * @param most jobs that one call drafts; more are refused
  * @returns numbers of the drafts
- * @throws Problem when the volume is none for results, or it was stopped
+ * @throws Problem when the volume is none for results, it was stopped, or there would be too many
  */
 export async function draftJobIds(
   em: EntityManager,
   queue: TaskQueue,
   wishes: readonly JobWish[],
   deliveryVolumeId: number,
-  { progress, signal }: { progress?: (done: number, of: number) => void; signal?: AbortSignal } = {},
+  {
+    progress,
+    signal,
+    most = mostDraftsAtOnce,
+  }: { progress?: (done: number, of: number) => void; signal?: AbortSignal; most?: number } = {},
 ): Promise<{ ids: number[]; refused: RefusedWish[] }> {
   return em.transactional(async tx => {
     const volume = found(await tx.findOne(VolumeEntity, deliveryVolumeId), 'volume', deliveryVolumeId)
@@ -106,7 +113,7 @@ export async function draftJobIds(
     let position = await lastPosition(tx)
     for (let first = 0; first < single.length; first += wishesAtOnce) {
       if (signal?.aborted) throw new Problem(409, 'stopped', 'Drafting was stopped, and nothing was drafted.')
-      const drafted = await workOut(tx, single.slice(first, first + wishesAtOnce), specs, refused)
+      const drafted = await workOut(tx, single.slice(first, first + wishesAtOnce), specs, refused, most - ids.length)
       const begun = ids.length
       // A source may become many drafts.
       for (let from = 0; from < drafted.length; from += wishesAtOnce) {
@@ -128,11 +135,13 @@ export async function draftJobIds(
   })
 }
 
+/** @param most jobs that may be made of them @throws Problem where there would be more */
 async function workOut(
   tx: EntityManager,
   wishes: readonly JobWish[],
   specs: ReadonlyMap<string, DeliverySpec>,
   refused: RefusedWish[],
+  most: number,
 ): Promise<Drafted[]> {
   const sources = new Map(
     (
@@ -167,7 +176,14 @@ async function workOut(
       const steps = chosen?.steps ?? []
       const whole = { source, spec, steps, treatmentName: chosen ? treatmentName(chosen) : null }
       const pieces: Drafted[] = []
-      for (const planned of plannedPieces(facts, spec, steps)) {
+      const all = plannedPieces(facts, spec, steps)
+      if (drafted.length + all.length > most)
+        throw new Problem(
+          409,
+          'too-many-jobs',
+          'These sources would become too many jobs at once, so nothing was drafted. Choose fewer sources at a time, or longer pieces in the spec.',
+        )
+      for (const planned of all) {
         pieces.push({ ...whole, piece: planned.piece, treatment: deriveTreatment(facts, spec, planned.steps) })
         turn = await takeTurns(turn)
       }

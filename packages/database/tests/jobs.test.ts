@@ -8,6 +8,7 @@ import {
   changeHours,
   continueJob,
   dispatchJobs,
+  draftJobIds,
   draftJobs,
   endTasks,
   failJob,
@@ -187,6 +188,17 @@ describe('drafts of a source that is cut in pieces', () => {
     // Pieces are alike: three stand for all.
     const asked = jobs.filter(job => job.sampleState === 'waiting' || job.sampleState === 'measuring')
     expect(asked.length).toBeLessThanOrEqual(3)
+  })
+
+  test('are refused, and none is drafted, where there would be too many of all sources together', async () => {
+    const made = await makeOrder(db, ['tape.mp4', 'reel.mp4'])
+    const specKey = await inPieces('Minutes', { at: 'length', seconds: 30 })
+    const wishes = made.sourceIds.map(sourceId => ({ sourceId, specKey }))
+    await expect(draftJobIds(db.em(), db.queue, wishes, made.delivery.id, { most: 7 })).rejects.toThrow(
+      /too many jobs at once, so nothing was drafted/,
+    )
+    expect(await listJobs(db.em(), { orderId: made.order.id })).toEqual([])
+    expect((await draftJobIds(db.em(), db.queue, wishes, made.delivery.id, { most: 8 })).ids).toHaveLength(8)
   })
 
   test('are drafted again in their places, and those that are no longer cut go', async () => {
