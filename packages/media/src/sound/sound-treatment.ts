@@ -98,7 +98,10 @@ export class TreatedSound extends TreatedStream<Graph> {
       const lead = steps.some(step => step.kind === 'loudness') ? Math.min(startSeconds, loudnessLead) : 0
       const from = sourceTimeAt(timeline, startSeconds - lead)
       const start = BigInt(Math.round((zeroSeconds + from) / toNumber(decoder.timeBase)))
-      if (from > 0) await decoder.seek(start)
+      if (from > 0)
+        await decoder.seek(
+          BigInt(Math.round((zeroSeconds + Math.max(0, from - lookBack)) / toNumber(decoder.timeBase))),
+        )
       const filters: string[] = timelineFilters(timeline, from)
       for (const step of steps)
         filters.push(
@@ -137,6 +140,12 @@ export class TreatedSound extends TreatedStream<Graph> {
     return Graph.audio(filters.join(','), audioPadOf(decoded, this.decoder.timeBase))
   }
 }
+
+/**
+ * What begins in the middle is read from so many seconds before and cut: coders lean on what came before, and where a file has no index the times of the
+ * first packets behind a place belong to their neighbours.
+ */
+const lookBack = 0.5
 
 /** The library's levelling looks at three seconds; a piece is given so many before it, and sources shorter than the second are levelled as a whole. */
 const loudnessLead = 6
