@@ -8,7 +8,8 @@ import { z } from 'zod'
 /** Changes when the numbers' meaning does; older measurements are then made anew. */
 export const measuringVersion = 2
 
-export const MeasureDepth = z.enum(['sampled', 'deep'])
+/** How closely a source is looked at: in a few places, in more, or in more and every picture once besides for where it is cut. */
+export const MeasureDepth = z.enum(['sampled', 'deep', 'through'])
 export type MeasureDepth = z.infer<typeof MeasureDepth>
 
 /** Windows spread over a source and the frames in each, by depth. Short sources are covered whole. */
@@ -16,6 +17,7 @@ export const windowPlans: Record<MeasureDepth | 'glance', { windows: number; fra
   glance: { windows: 4, framesEach: 9 },
   sampled: { windows: 10, framesEach: 25 },
   deep: { windows: 60, framesEach: 50 },
+  through: { windows: 60, framesEach: 50 },
 }
 
 const Column = z.array(z.number())
@@ -40,6 +42,11 @@ export const MeasuredWindow = z.object({
   change: Column,
   /** Part of the pixels whose luma histogram (32 classes) moved since the frame before; 0 where the frame before was not decoded. */
   histogramChange: Column,
+  /**
+   * Part of the picture that still shows what it showed in the frame before, of frames that changed much; 1 of the others, 0 where nothing can be told.
+   * Older measurements do not have it.
+   */
+  stays: Column.optional(),
   /** Shift of the whole picture since the frame before, in pixels, right and down positive, and how well the shifted picture fits (0 to 1); 0 where its parts move apart. */
   shiftX: Column,
   shiftY: Column,
@@ -86,6 +93,8 @@ export const MeasuredPicture = z.object({
   windows: z.array(MeasuredWindow),
   /** Whether the windows cover every frame. */
   whole: z.boolean(),
+  /** Time of the first frame behind each cut of the whole source, in seconds, where every picture was looked at for them. */
+  cuts: Column.optional(),
   /** Parts of the picture that keep the same edges in every window, in pixels. */
   marks: z.array(z.object({ x: z.int(), y: z.int(), width: z.int(), height: z.int() })),
   /** Sizes that frames had before they were brought into one, where they are not all of one. */

@@ -1,7 +1,7 @@
 import { chaptersOf } from './chapters.ts'
 import { isEstimated, spannedFrames, type SourceFacts } from './facts.ts'
 import { outputKind } from './spec/container.ts'
-import type { Piece } from './spec/piece.ts'
+import type { Piece, SpecPieces } from './spec/piece.ts'
 import type { DeliverySpec } from './spec/schema.ts'
 import { CannotTreat } from './treatment/apply.ts'
 import type { Step } from './treatment/step.ts'
@@ -13,6 +13,13 @@ export interface PlannedPiece {
   /** Null for a source that stays in one. */
   piece: Piece | null
   steps: readonly Step[]
+}
+
+/** A spec cuts a source where its picture cuts, and nobody has looked through it for that. */
+export class CutsUnknown extends CannotTreat {
+  constructor() {
+    super('Where its picture cuts is not known: only places of it were looked at. Look through it for cuts first.')
+  }
 }
 
 /** Most results of one source and spec. */
@@ -32,24 +39,28 @@ interface Range {
  * What a source becomes by a spec: one result, or several where the spec cuts it in pieces. Of a piece that is to be a still, the frame in its middle.
  * Borders lie between frames, and are the same number for the piece before and the one behind, so that no frame is in both or in none.
  * @param steps that were chosen for its lot
+ * @param cuts of the whole source, see `cutsOf`; null where they are not known
+ * @throws CutsUnknown where they are asked for
  * @throws CannotTreat where there would be too many; whether each can be made is known once its treatment is worked out
  */
-export function plannedPieces(facts: SourceFacts, spec: DeliverySpec, steps: readonly Step[]): PlannedPiece[] {
+export function plannedPieces(
+  facts: SourceFacts,
+  spec: DeliverySpec,
+  steps: readonly Step[],
+  cuts: readonly number[] | null,
+): PlannedPiece[] {
   const rule = spec.pieces
   const isFrame = outputKind(spec) === 'still' && facts.video !== null && spannedFrames(facts.video) > 1
   const inOne: PlannedPiece[] = [{ piece: null, steps }]
   if (!rule || (outputKind(spec) === 'still' && !isFrame)) return inOne
   const timeline = timelineOf(steps)
   const kept = keptOf(facts, timeline)
+  const stretches = stretchesBy(rule, facts, timeline, cuts)
   const pieces: { ranges: Range[]; title: string | null }[] =
-    rule.at === 'ranges'
-      ? kept.map(range => ({ ranges: [range], title: null }))
-      : (rule.at === 'chapters' ? byChapter(facts) : byLength(facts, timeline, rule.seconds)).flatMap(
-          ({ from, to, title }) => {
-            const ranges = within(kept, { from, to })
-            return ranges.length > 0 ? [{ ranges, title }] : []
-          },
-        )
+    stretches?.flatMap(({ from, to, title }) => {
+      const ranges = within(kept, { from, to })
+      return ranges.length > 0 ? [{ ranges, title }] : []
+    }) ?? kept.map(range => ({ ranges: [range], title: null }))
   if (pieces.length > mostPieces)
     throw new CannotTreat(
       `${spec.name} would cut this source in ${pieces.length} pieces; ${mostPieces} can be made at once. Choose longer ones.`,
@@ -92,26 +103,56 @@ function keptOf(facts: SourceFacts, { ranges }: Timeline): Range[] {
   return [{ from: 0, to: rounded(seconds + margin) }]
 }
 
-type Cut = Range & { title: string | null }
+type Stretch = Range & { title: string | null }
 
-function byChapter(facts: SourceFacts): Cut[] {
-  const begins = chaptersOf(facts).map(({ from, title }) => ({ from: betweenFrames(facts, from), title }))
-  if (begins.length > 0 && begins[0]!.from >= leastChapterSeconds) begins.unshift({ from: 0, title: null })
-  const cuts: Cut[] = []
-  for (const [index, { from, title }] of begins.entries()) {
-    const next = begins[index + 1]
-    const to = next?.from ?? Number.POSITIVE_INFINITY
-    const last = cuts.at(-1)
-    if (last && (next?.from ?? lengthOf(facts)) - from < leastChapterSeconds) last.to = to
-    else cuts.push({ from: last ? last.to : 0, to, title })
+/** Stretches of a source that follow each other and leave nothing out; null for the ranges of a trim. */
+function stretchesBy(
+  rule: SpecPieces,
+  facts: SourceFacts,
+  timeline: Timeline,
+  cuts: readonly number[] | null,
+): Stretch[] | null {
+  switch (rule.at) {
+    case 'ranges':
+      return null
+    case 'length':
+      return byLength(facts, timeline, rule.seconds)
+    case 'chapters':
+      return beginningAt(facts, chaptersOf(facts), leastChapterSeconds)
+    case 'cuts':
+      if (!facts.video) return []
+      if (!cuts) throw new CutsUnknown()
+      return beginningAt(
+        facts,
+        cuts.map(from => ({ from, title: null })),
+        rule.leastSeconds,
+      )
   }
-  const [first, second] = cuts
-  if (!second || first!.to >= leastChapterSeconds) return cuts
-  return [{ ...second, from: 0 }, ...cuts.slice(2)]
+}
+
+/** @param begins in their order @param leastSeconds what is shorter goes with the stretch before, the first with the one behind */
+function beginningAt(
+  facts: SourceFacts,
+  begins: readonly { from: number; title: string | null }[],
+  leastSeconds: number,
+): Stretch[] {
+  const all = begins.map(({ from, title }) => ({ from: betweenFrames(facts, from), title }))
+  if (all.length > 0 && all[0]!.from > 0 && all[0]!.from >= leastSeconds) all.unshift({ from: 0, title: null })
+  const stretches: Stretch[] = []
+  for (const [index, { from, title }] of all.entries()) {
+    const next = all[index + 1]
+    const to = next?.from ?? Number.POSITIVE_INFINITY
+    const last = stretches.at(-1)
+    if (last && (next?.from ?? lengthOf(facts)) - from < leastSeconds) last.to = to
+    else stretches.push({ from: last ? last.to : 0, to, title })
+  }
+  const [first, second] = stretches
+  if (!second || first!.to >= leastSeconds) return stretches
+  return [{ ...second, from: 0 }, ...stretches.slice(2)]
 }
 
 /** @param seconds of each result; the last has what remains */
-function byLength(facts: SourceFacts, timeline: Timeline, seconds: number): Cut[] {
+function byLength(facts: SourceFacts, timeline: Timeline, seconds: number): Stretch[] {
   const all = resultSeconds(timeline, lengthOf(facts))
   const count = Math.max(1, Math.floor(all / seconds) + ((all / seconds) % 1 >= leastRest ? 1 : 0))
   const borders = Array.from({ length: count - 1 }, (_, index) =>

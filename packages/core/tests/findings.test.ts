@@ -1,5 +1,6 @@
 import { describe, expect, test } from 'vitest'
 import {
+  cutsOf,
   finding,
   findingsOf,
   measuringVersion,
@@ -177,6 +178,24 @@ describe('time', () => {
     expect(
       find(facts(), measurement([window({ change: change.map(() => 40), histogramChange })]), 'cuts'),
     ).toBeUndefined()
+  })
+
+  test('a sudden change of which most stays what it was is no cut: a lamp, a menu', () => {
+    const change = Array.from({ length: 25 }, (_, index) => (index === 12 ? 40 : 4))
+    const histogramChange = change.map(value => (value === 40 ? 0.6 : 0.02))
+    const cutsWhere = (part: number) => {
+      const stays = change.map(value => (value === 40 ? part : 1))
+      return find(facts(), measurement([window({ change, histogramChange, stays })]), 'cuts')?.value
+    }
+    expect([0, 0.3, 0.85, 1].map(cutsWhere)).toEqual([1, 1, undefined, undefined])
+  })
+
+  test('cuts of a source that was looked through are counted in all, whatever its samples show', () => {
+    const cuts = Array.from({ length: 250 }, (_, index) => index + 0.52)
+    expect(find(facts(), measurement(spread(), { cuts }), 'cuts')).toMatchObject({ says: '250 cuts.', value: 250 })
+    expect(cutsOf(measurement(spread(), { cuts }).picture!)).toEqual(cuts)
+    expect(cutsOf(measurement(spread()).picture!)).toBeNull()
+    expect(cutsOf(measurement(spread(), { whole: true }).picture!)).toEqual([])
   })
 
   test('every second frame that repeats the one before is told as such', () => {

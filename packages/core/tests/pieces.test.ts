@@ -1,6 +1,7 @@
 import { describe, expect, test } from 'vitest'
 import {
   CannotTreat,
+  CutsUnknown,
   deriveTreatment,
   describePiece,
   pictureFileSpecs,
@@ -22,8 +23,12 @@ import { facts as unsureFacts, soundSpec, spec } from './examples.ts'
 /** Cutting a source of 120 s at 25 frames a second in pieces; every border is worked out by hand. */
 const facts = (changes: Partial<VideoFacts> = {}) => unsureFacts({ frameCountFrom: 'packets', ...changes })
 /** The pieces of a source, each with its treatment. */
-const plannedPieces = (of: SourceFacts, wanted: DeliverySpec, steps: readonly Step[]) =>
-  piecesOf(of, wanted, steps).map(entry => ({ ...entry, treatment: deriveTreatment(of, wanted, entry.steps) }))
+const plannedPieces = (
+  of: SourceFacts,
+  wanted: DeliverySpec,
+  steps: readonly Step[],
+  cuts: readonly number[] | null = null,
+) => piecesOf(of, wanted, steps, cuts).map(entry => ({ ...entry, treatment: deriveTreatment(of, wanted, entry.steps) }))
 const cut = (pieces: SpecPieces): PictureSpec => ({ ...spec('small-mkv'), pieces })
 const chaptered = (...chapters: (number | [number, string])[]): SourceFacts => ({
   ...facts(),
@@ -81,6 +86,51 @@ describe('pieces by chapters', () => {
     for (const of of [facts(), chaptered(0)])
       expect(plannedPieces(of, cut({ at: 'chapters' }), [])).toMatchObject([{ piece: null, steps: [] }])
     expect(plannedPieces(facts(), spec('small-mkv'), [trim([0, 5])])).toMatchObject([{ piece: null }])
+  })
+})
+
+describe('pieces by cuts', () => {
+  const byCuts = (cuts: number[], leastSeconds = 0, steps: Step[] = []) =>
+    plannedPieces(facts(), cut({ at: 'cuts', leastSeconds }), steps, cuts).map(({ treatment }) =>
+      treatment.timeline!.ranges!.map(({ from, to }) => [from, to]),
+    )
+
+  test('go from cut to cut, each border at the frame that a cut is in front of', () => {
+    // 30.0133 s is a third of a frame behind frame 750.
+    expect(byCuts([12.04, 30.0133])).toEqual([[[0, 12.04]], [[12.04, 30]], [[30, 120]]])
+  })
+
+  test('shorter than is wished go with the one before, the first with the one behind', () => {
+    // Of the cuts at 2, 20, 21, 22 and 118 s, pieces of 4 s or more begin at 0, 22 (20 to 21 and 21 to 22 are short) and nowhere else.
+    expect(byCuts([2, 20, 21, 22, 118], 4)).toEqual([[[0, 22]], [[22, 120]]])
+    expect(byCuts([2, 20, 21, 22, 118], 1)).toHaveLength(6)
+  })
+
+  test('keep what a trim keeps of them', () => {
+    expect(byCuts([10, 40, 60], 0, [trim([20, 50], [70, 80])])).toEqual([[[20, 40]], [[40, 50]], [[70, 80]]])
+  })
+
+  test('are one where it cuts nowhere, and one of sound alone', () => {
+    expect(plannedPieces(facts(), cut({ at: 'cuts', leastSeconds: 0 }), [], [])).toMatchObject([{ piece: null }])
+    const heard = { ...facts(), video: null }
+    const flac = { ...soundSpec('sound-flac'), pieces: { at: 'cuts', leastSeconds: 0 } as const }
+    expect(piecesOf(heard, flac, [], null)).toMatchObject([{ piece: null }])
+  })
+
+  test('cannot be told before the whole was looked at, and the sentence says what to do', () => {
+    const ask = () => plannedPieces(facts(), cut({ at: 'cuts', leastSeconds: 0 }), [], null)
+    expect(ask).toThrow(CutsUnknown)
+    expect(ask).toThrow(/only places of it were looked at. Look through it for cuts first/)
+  })
+
+  test('of a still have the frame in the middle of each', () => {
+    const png = pictureFileSpecs.find(({ key }) => key === 'still-png')!
+    const pieces = piecesOf(facts(), { ...png, pieces: { at: 'cuts', leastSeconds: 0 } }, [], [10, 60])
+    expect(pieces.map(({ steps }) => steps[0])).toMatchObject([
+      { ranges: [{ from: 5, to: 5.04 }] },
+      { ranges: [{ from: 35, to: 35.04 }] },
+      { ranges: [{ from: 90, to: 90.04 }] },
+    ])
   })
 })
 

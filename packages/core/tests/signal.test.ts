@@ -23,6 +23,7 @@ import {
   rowGrid,
   shiftBetween,
   SoundGauge,
+  stayingPart,
   type Plane,
 } from '../src/index.ts'
 import { seeded } from '../../../tests/support/seeded.ts'
@@ -481,5 +482,54 @@ describe('combing', () => {
   test('is not claimed of a picture that stands still, woven or not', () => {
     const still = waves(1920, 1080, 0, 0.5)
     expect(combing(still, { ...still, data: still.data.slice() })).toBe(0)
+  })
+})
+
+describe('what of a picture stays what it was', () => {
+  const drawn = (seed: number) => {
+    const random = seeded(seed)
+    const tiles = Array.from({ length: 60 * 45 }, () => 40 + 160 * random())
+    return (x: number, y: number) => tiles[Math.floor(y / 4) * 60 + Math.floor(x / 4)]!
+  }
+  const [one, other] = [drawn(1), drawn(2)]
+
+  test('is all of it where it is the same, brighter, darker or with noise', () => {
+    const random = seeded(3)
+    const before = plane(240, 180, one)
+    expect(stayingPart(before, before)).toBe(1)
+    expect(
+      stayingPart(
+        before,
+        plane(240, 180, (x, y) => 0.6 * one(x, y) + 90),
+      ),
+    ).toBe(1)
+    expect(
+      stayingPart(
+        before,
+        plane(240, 180, (x, y) => one(x, y) + 8 * gaussian(random)),
+      ),
+    ).toBeGreaterThan(0.95)
+  })
+
+  test('is none of it where it is another, or gone, and what is left where a part is', () => {
+    const before = plane(240, 180, one)
+    expect(stayingPart(before, plane(240, 180, other))).toBeLessThan(0.1)
+    expect(
+      stayingPart(
+        before,
+        plane(240, 180, () => 90),
+      ),
+    ).toBe(0)
+    const part = stayingPart(
+      before,
+      plane(240, 180, (x, y) => (x < 60 ? other(x, y) : one(x, y))),
+    )!
+    expect(part).toBeGreaterThan(0.7)
+    expect(part).toBeLessThan(0.8)
+  })
+
+  test('cannot be told of pictures without detail', () => {
+    const even = plane(240, 180, () => 120)
+    expect(stayingPart(even, even)).toBeNull()
   })
 })

@@ -3,6 +3,7 @@ import type { EntityManager } from '@mikro-orm/postgresql'
 import {
   asMeasured,
   CannotTreat,
+  CutsUnknown,
   deriveTreatment,
   describeState,
   plannedPieces,
@@ -28,6 +29,7 @@ import { removeJobs } from './job-actions.ts'
 import { lastPosition, recordAll } from './job-events.ts'
 import { listJobs } from './jobs.ts'
 import { lotName } from './lots.ts'
+import { askToMeasure, cutsOfSources } from './measurements.ts'
 import { found, Problem } from './problem.ts'
 import type { TaskQueue } from './queue.ts'
 import { resultPaths } from './result-names.ts'
@@ -113,7 +115,14 @@ export async function draftJobIds(
     let position = await lastPosition(tx)
     for (let first = 0; first < single.length; first += wishesAtOnce) {
       if (signal?.aborted) throw new Problem(409, 'stopped', 'Drafting was stopped, and nothing was drafted.')
-      const drafted = await workOut(tx, single.slice(first, first + wishesAtOnce), specs, refused, most - ids.length)
+      const { drafted, uncut } = await workOut(
+        tx,
+        single.slice(first, first + wishesAtOnce),
+        specs,
+        refused,
+        most - ids.length,
+      )
+      await askToMeasure(tx, queue, uncut, 'through')
       const begun = ids.length
       // A source may become many drafts.
       for (let from = 0; from < drafted.length; from += wishesAtOnce) {
@@ -135,14 +144,18 @@ export async function draftJobIds(
   })
 }
 
-/** @param most jobs that may be made of them @throws Problem where there would be more */
+/**
+ * @param most jobs that may be made of them
+ * @returns what can be drafted, and the sources that have to be looked through for cuts before
+ * @throws Problem where there would be more
+ */
 async function workOut(
   tx: EntityManager,
   wishes: readonly JobWish[],
   specs: ReadonlyMap<string, DeliverySpec>,
   refused: RefusedWish[],
   most: number,
-): Promise<Drafted[]> {
+): Promise<{ drafted: Drafted[]; uncut: number[] }> {
   const sources = new Map(
     (
       await tx.find(
@@ -152,7 +165,12 @@ async function workOut(
       )
     ).map(row => [row.id, row]),
   )
+  const cuts = await cutsOfSources(
+    tx,
+    wishes.filter(wish => specs.get(wish.specKey)?.pieces?.at === 'cuts').map(wish => wish.sourceId),
+  )
   const drafted: Drafted[] = []
+  const uncut: number[] = []
   let turn = Date.now()
   for (const wish of wishes) {
     const refuse = (reason: string) => refused.push({ ...wish, reason })
@@ -176,7 +194,7 @@ async function workOut(
       const steps = chosen?.steps ?? []
       const whole = { source, spec, steps, treatmentName: chosen ? treatmentName(chosen) : null }
       const pieces: Drafted[] = []
-      const all = plannedPieces(facts, spec, steps)
+      const all = plannedPieces(facts, spec, steps, cuts.get(source.id) ?? null)
       if (drafted.length + all.length > most)
         throw new Problem(
           409,
@@ -190,11 +208,17 @@ async function workOut(
       drafted.push(...pieces)
     } catch (error) {
       if (!(error instanceof CannotTreat)) throw error
-      refuse(error.message)
+      const looks = error instanceof CutsUnknown
+      if (looks) uncut.push(source.id)
+      refuse(
+        looks
+          ? `Where ${sourceName(source)} cuts is not known yet. It is being measured: draft it once more when that is done.`
+          : error.message,
+      )
     }
     turn = await takeTurns(turn)
   }
-  return drafted
+  return { drafted, uncut }
 }
 
 /** Gives others a turn where the last one is long ago. @param turn when that was @returns when the last one is now */

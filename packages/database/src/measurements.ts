@@ -1,6 +1,7 @@
 import { LockMode } from '@mikro-orm/core'
 import type { EntityManager } from '@mikro-orm/postgresql'
 import {
+  cutsOf,
   findingsOf,
   likenessOf,
   materialOf,
@@ -58,6 +59,7 @@ export async function askToMeasure(
   sourceIds: readonly number[],
   depth: MeasureDepth,
 ): Promise<number> {
+  if (sourceIds.length === 0) return 0
   return em.transactional(async tx => {
     const rows = await tx.find(
       SourceEntity,
@@ -67,7 +69,8 @@ export async function askToMeasure(
     // Stills have nothing that is measured over time or sound.
     const ids = rows.filter(row => row.material !== 'still').map(row => row.id)
     await tx.nativeUpdate(SourceEntity, { id: { $in: ids } }, { measureState: 'waiting', measureReason: null })
-    for (const id of ids) await queue.send('measure', { sourceId: id, depth }, tx, depth === 'deep' ? 1_000_000 : -id)
+    for (const id of ids)
+      await queue.send('measure', { sourceId: id, depth }, tx, depth === 'sampled' ? -id : 1_000_000)
     return ids.length
   })
 }
@@ -194,6 +197,22 @@ export async function stripPicture(em: EntityManager, sourceId: number, index: n
   const row = await em.findOne(StripEntity, { source: sourceId, index })
   if (!row) throw new Problem(404, 'no-picture', 'There is no such picture of this source.')
   return Buffer.from(row.picture)
+}
+
+/** Cuts of those sources whose cuts are all known, by the sources' numbers; see `cutsOf`. What is measured anew is not known. */
+export async function cutsOfSources(
+  em: EntityManager,
+  sourceIds: readonly number[],
+): Promise<Map<number, readonly number[]>> {
+  const known = new Map<number, readonly number[]>()
+  if (sourceIds.length === 0) return known
+  for (const { source, measurement } of await em.find(MeasurementEntity, {
+    source: { id: { $in: [...sourceIds] }, measureState: { $nin: [...underWay] } },
+  } as never)) {
+    const cuts = measurement.picture && cutsOf(measurement.picture)
+    if (cuts) known.set(source.id, cuts)
+  }
+  return known
 }
 
 /** What was measured of a source, number by number. @throws Problem 404 before it was measured */

@@ -2,7 +2,9 @@ import { beforeEach, describe, expect, test } from 'vitest'
 import {
   actOnJobs,
   adoptPlacing,
+  askToMeasure,
   askForUnits,
+  beginMeasuring,
   beginPlacing,
   beginUnit,
   changeHours,
@@ -20,6 +22,7 @@ import {
   keepFacts,
   keepProgress,
   keepRefusal,
+  keepSourceMeasurement,
   keepSpec,
   keepUnits,
   listEvents,
@@ -40,7 +43,7 @@ import {
   unitsOf,
   type WorkerIdentity,
 } from '../src/index.ts'
-import { anyTime, pictureSpecs, type SpecPieces } from '@hematine/core'
+import { anyTime, measuringVersion, pictureSpecs, type Measurement, type SpecPieces } from '@hematine/core'
 import { facts } from '../../core/tests/examples.ts'
 import { closedNow, inSeconds } from '../../../tests/support/closed-hours.ts'
 import { makeOrder, makeWorker, useDatabase } from '../../../tests/support/database.ts'
@@ -163,6 +166,12 @@ describe('drafts', () => {
   })
 })
 
+/** Of a source that nothing was seen of. */
+const emptyPicture = {
+  ...{ width: 1920, height: 1080, framesPerSecond: 25, windows: [], whole: false, marks: [] },
+  times: { packetsRead: 0, regular: 0, short: 0, long: 0, longAt: [], endSeconds: null },
+}
+
 describe('drafts of a source that is cut in pieces', () => {
   beforeEach(() => db.fresh())
   const inPieces = async (name: string, pieces: SpecPieces) => {
@@ -199,6 +208,40 @@ describe('drafts of a source that is cut in pieces', () => {
     )
     expect(await listJobs(db.em(), { orderId: made.order.id })).toEqual([])
     expect((await draftJobIds(db.em(), db.queue, wishes, made.delivery.id, { most: 8 })).ids).toHaveLength(8)
+  })
+
+  test('where it cuts wait until it was looked through, and are drafted then', async () => {
+    const made = await makeOrder(db, ['tape.mp4'])
+    const [sourceId] = made.sourceIds
+    const specKey = await inPieces('Shots', { at: 'cuts', leastSeconds: 5 })
+    const draft = () => draftJobs(db.em(), db.queue, [{ sourceId: sourceId!, specKey }], made.delivery.id)
+    const measured = async (cuts?: number[]) => {
+      const begun = (await beginMeasuring(db.em(), sourceId!))!
+      const picture = { ...emptyPicture, ...(cuts ? { cuts } : {}) }
+      const depth = cuts ? 'through' : 'sampled'
+      const measurement: Measurement = { version: measuringVersion, depth, tookSeconds: 1, picture, sound: [] }
+      await keepSourceMeasurement(db.em(), begun, measurement, begun.facts!, [])
+    }
+    const worker = await makeWorker(db)
+    const asked = async () => (await takeTask(db.em(), db.queue, 'measure', worker.id))?.payload.depth
+    expect(await asked()).toBe('sampled')
+    const refused = [
+      { reason: 'Where tape.mp4 cuts is not known yet. It is being measured: draft it once more when that is done.' },
+    ]
+    // A measurement is under way already: there is one at a time.
+    expect(await draft()).toMatchObject({ jobs: [], refused })
+    expect(await asked()).toBeUndefined()
+    // Samples tell nothing of the rest, so it is looked through.
+    await measured()
+    expect(await draft()).toMatchObject({ jobs: [], refused })
+    expect(await asked()).toBe('through')
+    await measured([2, 31.2, 90])
+    const { jobs } = await draft()
+    // 2 s are too short for a piece of their own. The source has 3000 frames at 25 a second.
+    expect(jobs.map(job => job.frames)).toEqual([780, 1470, 750])
+    // What is measured anew may cut elsewhere.
+    await askToMeasure(db.em(), db.queue, [sourceId!], 'sampled')
+    expect(await draft()).toMatchObject({ jobs: [], refused })
   })
 
   test('are drafted again in their places, and those that are no longer cut go', async () => {

@@ -49,6 +49,41 @@ describe('what is measured of made-up clips with known faults', () => {
     expect(measurement.tookSeconds).toBeLessThan(60)
   })
 
+  test('one that is looked through tells of each cut at its frame, and takes no flash for one', async () => {
+    const file = path.join(directory, 'shots.mkv')
+    const at = 's=96x72:r=25'
+    await writeClip({
+      path: file,
+      format: 'matroska',
+      video: {
+        encoder: 'libx264',
+        keyframeDistance: 250,
+        options: { preset: 'ultrafast' },
+        // Longer than what is measured in samples at the deepest; a flash at 10 s, cuts at 40.04, 60 (to black, which fades in), 90 and 131.2 s.
+        filters: [
+          `testsrc2=${at}:d=40.04,drawbox=color=white@0.6:t=fill:enable='between(t,10,10.4)'[a]`,
+          `mandelbrot=${at}:maxiter=40:end_pts=60,trim=duration=19.96,setpts=PTS-STARTPTS,format=yuv420p[b]`,
+          `smptebars=${at}:d=30,fade=in:0:40[c]`,
+          `testsrc=${at}:d=41.2[d]`,
+          `yuvtestsrc=${at}:d=5,format=yuv420p[e]`,
+          '[a][b][c][d][e]concat=n=5,format=yuv420p,setsar=1',
+        ].join(';'),
+      },
+      audio: [],
+    })
+    const input = { kind: 'file' as const, path: file }
+    const parts: number[] = []
+    const { measurement, facts } = await measureSource(input, await readFacts(input), 'through', gate, part =>
+      parts.push(part),
+    )
+    expect(measurement.picture!.whole).toBe(false)
+    expect(measurement.picture!.cuts).toEqual([40.04, 60, 90, 131.2])
+    expect(findingsOf(facts, measurement).find(({ key }) => key === 'cuts')!.says).toBe('4 cuts.')
+    // Progress goes on over both looks at it, and never back.
+    expect(parts).toEqual([...parts].sort((a, b) => a - b))
+    expect(parts.filter(part => part < 1).length).toBeGreaterThan(6000)
+  })
+
   test('long sources are sampled from the first frame to the last', async () => {
     const file = path.join(directory, 'long.mkv')
     await writeClip({

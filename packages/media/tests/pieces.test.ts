@@ -17,13 +17,14 @@ import { deliver, readFacts, setUpLibraries, type MediaInput } from '../src/inde
 import { readPlanes } from '../src/ground/frame-planes.ts'
 import { openFrames } from '../src/reading/frame-reader.ts'
 import { openGate } from '../../../tests/support/jobs.ts'
+import { writeProgramStream } from '../../../tests/support/discs.ts'
 import { losslessEncoder, writeClip } from '../../../tests/support/material.ts'
 import { scratchDirectory } from '../../../tests/support/scratch.ts'
 import { pictureSpec } from '../../../tests/support/specs.ts'
 
 /** Sources cut in pieces, each made as a job would: together they are the whole, frame by frame and sample by sample. */
 const plannedPieces = (facts: SourceFacts, spec: PictureSpec, steps: readonly Step[]) =>
-  piecesOf(facts, spec, steps).map(entry => ({ ...entry, treatment: deriveTreatment(facts, spec, entry.steps) }))
+  piecesOf(facts, spec, steps, null).map(entry => ({ ...entry, treatment: deriveTreatment(facts, spec, entry.steps) }))
 const scratch = scratchDirectory()
 const at = (name: string) => path.join(scratch, name)
 const fileAt = (name: string): MediaInput & { kind: 'file' } => ({ kind: 'file', path: at(name) })
@@ -94,6 +95,11 @@ async function contentOf(name: string): Promise<{ frames: string[]; sound: Buffe
   frame.free()
   return { frames, sound: Buffer.concat(pieces) }
 }
+
+const samplesOf = (sound: Buffer) =>
+  Float64Array.from({ length: sound.length / 2 }, (_, index) => sound.readInt16LE(index * 2))
+const rootMeanSquare = (values: Float64Array) =>
+  Math.sqrt(values.reduce((sum, value) => sum + value * value, 0) / values.length)
 
 const spec: PictureSpec = pictureSpec('mkv', 'ffv1', 'pcm_s16le')
 
@@ -194,6 +200,29 @@ describe('a source whose clock only counts frames', () => {
     const trim: Step = { kind: 'trim', ranges: [{ from: 0.56, to: 4 }] }
     const [cut] = await makeAll('counted.avi', facts, bare, [trim])
     expect((await framesOf(cut!)).frames).toEqual(all.slice(14))
+  })
+})
+
+describe('a source without an index', () => {
+  test('has its sound in step in each piece, wherever reading began', async () => {
+    // A tone that climbs: heard a few milliseconds off, it is another one.
+    const climbing = "aevalsrc='0.5*sin(2*PI*(300*t+60*t*t))':s=48000:d=8"
+    await writeProgramStream(at('disc.mpg'), 'testsrc2=s=160x120:r=25:d=8,format=yuv420p,setsar=1', [climbing])
+    const facts = await readFacts(fileAt('disc.mpg'))
+    const [whole] = await makeAll('disc.mpg', facts, spec)
+    const all = samplesOf((await contentOf(whole!)).sound)
+    const names = await makeAll('disc.mpg', facts, { ...spec, pieces: { at: 'length', seconds: 1.4 } })
+    expect(names).toHaveLength(6)
+    let begin = 0
+    for (const [index, name] of names.entries()) {
+      const piece = samplesOf((await contentOf(name)).sound)
+      const same = all.subarray(begin, begin + piece.length)
+      const off = rootMeanSquare(piece.map((value, at) => value - (same[at] ?? 0)))
+      // Its coder fills up with noise of its own.
+      expect(off / rootMeanSquare(same), `piece ${index + 1}`).toBeLessThan(0.001)
+      begin += piece.length
+    }
+    expect(begin).toBe(all.length)
   })
 })
 

@@ -6,6 +6,7 @@ import {
   plannedPieces,
   resultName,
   type DeliverySpec,
+  type SourceFacts,
   type SourceRecord,
 } from '@hematine/core'
 import { computed, onMounted, ref, type Ref } from 'vue'
@@ -15,6 +16,9 @@ import { useOrder } from '~/stores/order'
 /** Sources of the order that are looked through for examples, and the examples that are shown. */
 const looked = 24
 const shown = 3
+
+/** Where its picture cuts is not known here: what a first piece is called is the same for one cut or hundreds. */
+const someCut = ({ durationSeconds }: SourceFacts) => (durationSeconds === null ? [] : [durationSeconds / 2])
 
 /** What results of a spec would be called, on the first sources of the order that it can be made of. */
 export function useNameExamples(spec: Ref<DeliverySpec>) {
@@ -42,7 +46,7 @@ export function useNameExamples(spec: Ref<DeliverySpec>) {
       if (!source.facts) continue
       try {
         const facts = asMeasured(source.facts, source.findings)
-        const { steps, piece } = plannedPieces(facts, spec.value, [])[0]!
+        const { steps, piece } = plannedPieces(facts, spec.value, [], someCut(facts))[0]!
         const { result } = deriveTreatment(facts, spec.value, steps)
         const name = resultName(spec.value, {
           item: source.name,

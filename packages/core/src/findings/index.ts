@@ -10,6 +10,7 @@ import { soundFindings } from './sound.ts'
 import { missingFrameFindings, timeFindings } from './time.ts'
 
 export * from './finding.ts'
+export { cutChange, cutsIn, cutsOf } from './time.ts'
 export { kindOf, type PictureKind } from './kind.ts'
 
 /** Changes when a rule does; findings kept from older rules are then drawn anew from the kept measurements. */

@@ -2,7 +2,7 @@ import type { VideoFacts } from '../facts.ts'
 import type { MeasuredPicture, MeasuredWindow } from '../measurement.ts'
 import { finding, middle, moment, sureBeyond, type Finding, type FindingPlace } from './finding.ts'
 import { leastLines, type PictureKind } from './kind.ts'
-import { cutsIn, repeatsIn } from './time.ts'
+import { breaksIn, repeatsIn } from './time.ts'
 
 /** Noise that is worth a word, clear, and heavy, as a standard deviation in 8-bit codes. */
 const noiseLimits = [1.6, 3.5, 6] as const
@@ -172,7 +172,7 @@ function flickerFinding(windows: readonly MeasuredWindow[]): Finding[] {
     .filter(window => window.seconds.length >= 8)
     .map(window => {
       const usual = middle(window.mean)
-      const departures = jumps(window.mean, cutsIn(window))
+      const departures = jumps(window.mean, breaksIn(window))
       const size = rootMeanSquare(departures)
       const isThroughout =
         departures.filter(value => Math.abs(value) > size / 3).length >= mostFrames * departures.length
@@ -225,7 +225,7 @@ function shakeOf(window: MeasuredWindow, framesPerSecond: number): number | null
   if (kept.length < 8 || good < kept.length * 0.7) return null
   // Beside a cut, and where parts of the picture move apart, a step says nothing.
   const breaks = [
-    ...cutsIn(window).map(cut => kept.indexOf(cut)),
+    ...breaksIn(window).map(cut => kept.indexOf(cut)),
     ...kept.flatMap((index, place) => (window.shiftFit[index]! < leastFit ? [place] : [])),
   ]
   const toAndFro = (shifts: readonly number[]) => {

@@ -8,12 +8,14 @@ import { finding, middle, moment, stretch, sureBeyond, type Finding, type Findin
 import { leastLines, type PictureKind } from './kind.ts'
 
 /** A cut changes the picture by at least so many codes, and stands out from the frames around it by these factors in change and in histogram: by more in the second where it moves little of it. */
-const cutChange = 6
+export const cutChange = 6
 const cutRules = [
   { histogram: 0.2, histogramFactor: 20, changeFactor: 1.25 },
   { histogram: 0.22, histogramFactor: 3, changeFactor: 1.8 },
   { histogram: 0.07, histogramFactor: 8, changeFactor: 1.5 },
 ]
+/** A sudden change of which more than this part still shows what it showed is no cut: a lamp was switched on, or a menu opened. */
+const mostStaying = 0.6
 /** A frame that changed by less than this part of what its neighbours do, or by less than this many codes, repeats the one before. */
 const repeatPart = 0.08
 const repeatCodes = 0.04
@@ -23,8 +25,16 @@ const stillCodes = 0.012
 const leastMotion = 0.25
 const shortestStretchSeconds = 0.45
 
+/** What tells of a sudden change. */
+type Changes = Pick<MeasuredWindow, 'change' | 'histogramChange' | 'stays'>
+
 /** Which frames of a window are the first after a cut. */
-export function cutsIn({ change, histogramChange }: MeasuredWindow): number[] {
+export function cutsIn(window: Changes): number[] {
+  return breaksIn(window).filter(index => (window.stays?.[index] ?? 0) <= mostStaying)
+}
+
+/** Which frames of a window are the first after a sudden change, be it a cut or something in the picture. */
+export function breaksIn({ change, histogramChange }: Changes): number[] {
   // Repeated frames beside a cut say nothing of the motion around it.
   const around = (values: readonly number[], index: number) =>
     [
@@ -50,6 +60,15 @@ export function cutsIn({ change, histogramChange }: MeasuredWindow): number[] {
       ? [index]
       : []
   })
+}
+
+/** Times of the first frames behind all cuts of a source, in seconds; null where only places of it were looked at. */
+export function cutsOf({ cuts, windows, whole }: MeasuredPicture): readonly number[] | null {
+  return cuts ?? (whole ? cutsInWindows(windows) : null)
+}
+
+function cutsInWindows(windows: readonly MeasuredWindow[]): number[] {
+  return windows.flatMap(window => cutsIn(window).map(index => window.seconds[index]!))
 }
 
 /** Which frames of a window repeat the one before; null for a window that hardly moves. */
@@ -128,14 +147,15 @@ export function timeFindings(
   const found: Finding[] = []
   const { windows, whole, times } = picture
 
-  const cuts = windows.flatMap(window => cutsIn(window).map(index => window.seconds[index]!))
+  const all = cutsOf(picture)
+  const cuts = all ?? cutsInWindows(windows)
   const sampled = windows.reduce((sum, window) => sum + window.seconds.length, 0) / picture.framesPerSecond
   if (cuts.length > 0) {
     found.push(
       finding(
         'cuts',
         'nature',
-        whole
+        all
           ? `${cuts.length} ${cuts.length === 1 ? 'cut' : 'cuts'}.`
           : `${cuts.length} ${cuts.length === 1 ? 'cut' : 'cuts'} in the ${sampled.toFixed(0)} s that were sampled.`,
         { value: cuts.length, unit: 'cuts', sure: 0.9, places: cuts.map(seconds => moment(seconds)) },

@@ -1,8 +1,13 @@
 import { z } from 'zod'
 
-/** How a source is cut in pieces that are results of their own: by its chapters, by the ranges that a trim keeps, or by length. */
+/** How a source is cut in pieces that are results of their own: by its chapters, where its picture cuts, by the ranges that a trim keeps, or by length. */
 export const SpecPieces = z.discriminatedUnion('at', [
   z.object({ at: z.literal('chapters') }),
+  z.object({
+    at: z.literal('cuts'),
+    /** Of the source; what lies between two cuts and is shorter goes with the piece before. */
+    leastSeconds: z.number().min(0).max(86_400),
+  }),
   z.object({ at: z.literal('ranges') }),
   z.object({
     at: z.literal('length'),

@@ -4,6 +4,7 @@ import {
   chromaOf,
   columnGrid,
   combing,
+  cutChange,
   detailOf,
   fieldOf,
   flatPart,
@@ -22,6 +23,7 @@ import {
   shiftBetween,
   spannedFrames,
   squaresInAll,
+  stayingPart,
   supportedMotion,
   toNumber,
   windowPlans,
@@ -78,6 +80,7 @@ class WindowGauge {
     vivid: [],
     change: [],
     histogramChange: [],
+    stays: [],
     shiftX: [],
     shiftY: [],
     shiftFit: [],
@@ -121,6 +124,7 @@ class WindowGauge {
     window.vivid!.push(round(chroma.vivid, 5))
     window.change.push(round(change, 3))
     window.histogramChange.push(round(before ? histogramChange(before.counts, counts) : 0, 4))
+    window.stays!.push(before ? round(staysOf(before.luma, picture.luma, change), 3) : 1)
     window.shiftX.push(round(shift.x, 2))
     window.shiftY.push(round(shift.y, 2))
     window.shiftFit.push(round(shift.fit, 3))
@@ -165,6 +169,11 @@ class WindowGauge {
     this.window.borders = bordersInAll(this.borders)
     return this.window
   }
+}
+
+/** Part of a picture that stays what it was, of one that changed so much that it may be another; see `MeasuredWindow.stays`. */
+export function staysOf(before: Plane, now: Plane, change: number): number {
+  return change < cutChange ? 1 : (stayingPart(before, now) ?? 0)
 }
 
 /** Shifts below this are not looked at more closely, in pixels. */
@@ -365,32 +374,41 @@ async function* picturesOf(decoder: FrameReader, video: VideoFacts, run: Measure
   }
 }
 
-/** Filters that bring a picture into 8-bit luma of limited range, whatever it is coded in. */
-function toLimited(video: Pick<VideoFacts, 'colour' | 'isRgb'>): string {
+/**
+ * Filters that bring a picture into 8-bit luma of limited range, whatever it is coded in.
+ * @param size that it is brought to; its own unless said
+ */
+export function toLimited(
+  video: Pick<VideoFacts, 'colour' | 'isRgb'>,
+  size?: { width: number; height: number },
+): string {
+  const sized = size ? `w=${size.width}:h=${size.height}:flags=area` : 'flags=bicubic+accurate_rnd'
   // Linear light is looked at as it is shown; as it is stored, all but the lights would be black.
   if (video.colour.transfer === 'linear' && video.isRgb)
-    return `format=gbrpf32le,setparams=range=full:color_primaries=bt709:color_trc=linear:colorspace=gbr,zscale=t=bt709:m=bt709:r=limited,format=yuv444p,scale=flags=bicubic,format=yuv420p`
-  return `scale=flags=bicubic+accurate_rnd:out_range=limited${video.colour.range === 'full' || video.isRgb ? ':in_range=full' : ':in_range=limited'},format=yuv420p`
+    return `format=gbrpf32le,setparams=range=full:color_primaries=bt709:color_trc=linear:colorspace=gbr,zscale=t=bt709:m=bt709:r=limited,format=yuv444p,scale=${size ? sized : 'flags=bicubic'},format=yuv420p`
+  return `scale=${sized}:out_range=limited${video.colour.range === 'full' || video.isRgb ? ':in_range=full' : ':in_range=limited'},format=yuv420p`
 }
 
 const letters: Record<string, string> = { tff: 't', bff: 'b', progressive: 'p' }
 
+/** A plane of 8-bit samples, copied out of the library's memory. */
+export function copiedPlane(frame: Frame, index: number, width: number, height: number): Plane {
+  const stride = frame.linesize[index]!
+  // A plain array: the library's buffers are of another kind, and loops that meet both kinds run slowly.
+  const data = new Uint8Array(stride * height)
+  data.set(frame.data![index]!.subarray(0, data.length))
+  return { data, width, height, stride }
+}
+
 function copied(frame: Frame, seconds: number): Picture {
-  const plane = (index: number, width: number, height: number): Plane => {
-    const stride = frame.linesize[index]!
-    // A plain array: the library's buffers are of another kind, and loops that meet both kinds run slowly.
-    const data = new Uint8Array(stride * height)
-    data.set(frame.data![index]!.subarray(0, data.length))
-    return { data, width, height, stride }
-  }
   const { width, height } = frame
   const [halfWidth, halfHeight] = [Math.ceil(width / 2), Math.ceil(height / 2)]
   return {
     seconds,
     letter: letters[String(frame.getMetadata()?.get('lavfi.idet.single.current_frame') ?? '')] ?? 'u',
-    luma: plane(0, width, height),
-    u: plane(1, halfWidth, halfHeight),
-    v: plane(2, halfWidth, halfHeight),
+    luma: copiedPlane(frame, 0, width, height),
+    u: copiedPlane(frame, 1, halfWidth, halfHeight),
+    v: copiedPlane(frame, 2, halfWidth, halfHeight),
   }
 }
 

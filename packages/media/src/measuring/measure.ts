@@ -11,6 +11,7 @@ import {
 } from '@hematine/core'
 import type { MediaInput } from '../ground/media-input.ts'
 import { unreadableStretches } from '../discs/title-reader.ts'
+import { findCuts } from './find-cuts.ts'
 import { measurePictureOf } from './measure-picture.ts'
 import { measureSoundOf } from './measure-sound.ts'
 import { readPacketTimes } from './packet-times.ts'
@@ -23,10 +24,14 @@ import type { WorkGate } from '../ground/gate.ts'
 const usualPictureShare = 0.8
 
 /** Picture packets whose times are read of a source that is too large to be read whole. */
-const packets: Record<MeasureDepth, number> = { sampled: 3000, deep: 60_000 }
+const packets: Record<MeasureDepth, number> = { sampled: 3000, deep: 60_000, through: 60_000 }
 
 /** Files up to this size are read whole for the times of their packets. */
-const countedUpTo: Record<MeasureDepth, number> = { sampled: countedInAll, deep: Number.POSITIVE_INFINITY }
+const countedUpTo: Record<MeasureDepth, number> = {
+  sampled: countedInAll,
+  deep: Number.POSITIVE_INFINITY,
+  through: Number.POSITIVE_INFINITY,
+}
 
 /** A measurement, and the facts with what reading all packets told. */
 export interface Measured {
@@ -35,7 +40,7 @@ export interface Measured {
 }
 
 /**
- * Measures a source in samples spread over its length; the cost depends on the depth and the frame size, not on the length.
+ * Measures a source in samples spread over its length; the cost depends on the depth and the frame size, not on the length, unless it is looked through.
  * @param onProgress told the part that is done, 0 to 1, about once a frame
  * @throws MediaError when nothing can be decoded; whatever `gate.turn` rejects with, when stopped
  */
@@ -52,9 +57,11 @@ export async function measureSource(
   const facts = counted?.facts ?? known
   const input: MediaInput = given.kind === 'file' ? { ...given, ...knownOf(facts) } : given
   const times = counted?.times ?? (await readPacketTimes(input, facts, packets[depth]))
-  const frames = facts.video
-    ? runsToMeasure(spannedFrames(facts.video), depth).reduce((sum, run) => sum + run.frames, 0)
-    : 0
+  const runs = facts.video ? runsToMeasure(spannedFrames(facts.video), depth) : []
+  // What the windows cover to the end need not be looked through once more.
+  const looksThrough = depth === 'through' && runs.length > 1
+  const frames =
+    runs.reduce((sum, run) => sum + run.frames, 0) + (looksThrough && facts.video ? spannedFrames(facts.video) : 0)
   const pictureShare = !facts.video ? 0 : facts.audio.length > 0 ? usualPictureShare : 1
   let done = 0
   const counting: WorkGate = {
@@ -64,6 +71,7 @@ export async function measureSource(
     },
   }
   const picture = facts.video ? await measurePictureOf(input, facts.video, depth, times, counting) : null
+  if (picture && looksThrough) picture.cuts = await findCuts(input, facts.video!, counting)
   if (picture) await countCutShort(input, facts.video!, picture.windows)
   const sound = []
   for (const track of facts.audio) {

@@ -39,6 +39,11 @@ async function move(): Promise<void> {
       <VListItem title="Group by likeness again" @click="intake.groupAgain(ids)" />
       <VListItem title="Measure again" @click="intake.measure(ids, 'sampled')" />
       <VListItem title="Measure more deeply" subtitle="60 places instead of 10" @click="intake.measure(ids, 'deep')" />
+      <VListItem
+        title="Look through for cuts"
+        subtitle="every picture once, beside 60 places"
+        @click="intake.measure(ids, 'through')"
+      />
       <VListItem title="Stop measuring" subtitle="what was found before stays" @click="intake.stopMeasuring(ids)" />
       <VListItem title="Choose none" @click="selected = new Set()" />
     </VList>

@@ -16,6 +16,11 @@ const faults = computed(() => source.findings.filter(entry => entry.kind === 'fa
 const natures = computed(() => source.findings.filter(entry => entry.kind === 'nature'))
 const ofSound = (finding: Finding) =>
   ['loudness', 'clipped-sound', 'hum', 'silent-channel', 'out-of-phase', 'silence'].includes(finding.key)
+const depthWords: Record<MeasureDepth, string> = {
+  sampled: 'in samples, in 10 places or whole when short',
+  deep: 'deeply, in 60 places',
+  through: 'in 60 places, and looked through for cuts, picture by picture',
+}
 /** Sentences about one of several sound tracks begin with its number. */
 const trackOf = (finding: Finding) => finding.data?.track ?? 0
 </script>
@@ -71,10 +76,8 @@ const trackOf = (finding: Finding) => finding.data?.track ?? 0
       </ul>
       <p v-if="faults.length === 0" class="muted">Nothing wrong was found.</p>
       <p class="muted">
-        Measured
-        {{
-          source.measured.depth === 'deep' ? 'deeply, in 60 places' : 'in samples, in 10 places or whole when short'
-        }}; it took <span class="number">{{ source.measured.tookSeconds.toFixed(1) }} s</span> of processor time.
+        Measured {{ depthWords[source.measured.depth] }}; it took
+        <span class="number">{{ source.measured.tookSeconds.toFixed(1) }} s</span> of processor time.
         <button
           v-if="source.measured.depth === 'sampled' && !underWay"
           type="button"
@@ -82,6 +85,14 @@ const trackOf = (finding: Finding) => finding.data?.track ?? 0
           @click="emit('measure', 'deep')"
         >
           Measure more deeply
+        </button>
+        <button
+          v-if="source.measured.depth !== 'through' && source.facts?.video && !underWay"
+          type="button"
+          class="link"
+          @click="emit('measure', 'through')"
+        >
+          Look through for cuts
         </button>
       </p>
     </template>

@@ -2,8 +2,6 @@
 import {
   containerFacts,
   containers,
-  describeCodec,
-  describeLanguage,
   describePixelFormat,
   effortWords,
   measuredOn,
@@ -11,10 +9,8 @@ import {
   nameParts,
   outputKind,
   pictureCodec,
-  readLanguages,
   soundCodec,
   SpecDraft,
-  subtitleKind,
   specProblems,
   usualNumbering,
   usualRate,
@@ -36,7 +32,10 @@ import AskDialog from '~/components/common/AskDialog.vue'
 import NumberField from '~/components/common/NumberField.vue'
 import FineFields from '~/components/library/FineFields.vue'
 import FrameFields from '~/components/library/FrameFields.vue'
+import PieceFields from '~/components/library/PieceFields.vue'
 import RateFields from '~/components/library/RateFields.vue'
+import SubtitleFields from '~/components/library/SubtitleFields.vue'
+import { languageHint, tagsIn } from '~/composables/language-fields'
 import { useNameExamples } from '~/composables/useNameExamples'
 
 /** Makes a delivery spec, or its next version. Everything that is offered fits what is chosen already; what does not make sense is said at once. */
@@ -147,77 +146,13 @@ function changeAudio(changes: Partial<NonNullable<DeliverySpec['audio']>>): void
   if (spec.value.audio) spec.value = { ...spec.value, audio: { ...spec.value.audio, ...changes } } as DeliverySpec
 }
 const languageText = ref(from.audio?.languages?.join(', ') ?? '')
-const subtitleLanguageText = ref((from.video && (from as PictureSpec).subtitles?.languages?.join(', ')) ?? '')
-function languageHint(text: string): string {
-  const { languages, unknown } = readLanguages(text)
-  if (unknown.length > 0) return `No language: ${unknown.join(', ')}. Write codes, as en, de or fr.`
-  return languages.length === 0 ? '' : `${languages.map(describeLanguage).join(', ')}; tracks that state none stay`
-}
-/** What somebody wrote as tags; what is no language stays in it, so that it is told. */
-function tagsIn(text: string): { languages?: string[] } {
-  const { languages, unknown } = readLanguages(text)
-  const tags = [...languages, ...unknown]
-  return tags.length > 0 ? { languages: tags } : {}
-}
 function chooseLanguages(text: string): void {
   languageText.value = text
   const { languages: _before, ...audio } = spec.value.audio!
   spec.value = { ...spec.value, audio: { ...audio, ...tagsIn(text) } } as DeliverySpec
 }
 const holds = computed(() => containerFacts(spec.value.container))
-const subtitles = computed(() => picture.value?.subtitles ?? null)
-type SubtitleRule = NonNullable<PictureSpec['subtitles']>
-const holdsSubtitles = computed(() => holds.value.subtitles.length > 0)
 const hasSubtitles = computed(() => picture.value !== null && makes.value !== 'still')
-/** Where subtitles go: nowhere, into the result, or into files. */
-type SubtitlePlace = NonNullable<SubtitleRule['files']> | 'in it'
-const placeWords: Record<SubtitlePlace, string> = {
-  'in it': 'in the result',
-  'what it cannot hold': 'in the result; as files where it cannot hold them',
-  all: 'as files beside the result',
-}
-const canHold = (place: SubtitlePlace) =>
-  holdsSubtitles.value && (place === 'in it' || !holds.value.subtitles.some(key => subtitleKind(key) === 'pictures'))
-const placeItems = computed(() => [
-  { value: null, title: 'left out' },
-  ...(Object.keys(placeWords) as SubtitlePlace[])
-    .filter(value => value === 'all' || value === subtitlePlace.value || canHold(value))
-    .map(value => ({ value, title: placeWords[value] })),
-])
-const subtitlePlace = computed<SubtitlePlace | null>(() =>
-  subtitles.value ? (subtitles.value.files ?? 'in it') : null,
-)
-const placeHint = computed(() => {
-  if (subtitlePlace.value === 'all') return 'Pictures of text become SUP, or IDX with SUB, as they are'
-  if (!holdsSubtitles.value) return `${holds.value.name} holds none in itself`
-  if (holds.value.subtitles.some(key => subtitleKind(key) === 'pictures'))
-    return 'Text and pictures of text stay as they are'
-  const text = `Text becomes ${describeCodec(holds.value.subtitles[0]!)}; pictures of text, as discs have them,`
-  return subtitles.value?.files ? `${text} become files` : `${text} do not fit in`
-})
-const shownItems: { value: SubtitleRule['shown']; title: string }[] = [
-  { value: 'none', title: 'none' },
-  { value: 'forced', title: 'the first forced one' },
-  { value: 'first', title: 'the first' },
-]
-const textItems = [
-  { value: 'subrip', title: `${describeCodec('subrip')} (.srt)` },
-  { value: 'webvtt', title: `${describeCodec('webvtt')} (.vtt)` },
-]
-function placeSubtitles(place: SubtitlePlace | null): void {
-  const { files: _before, ...kept } = subtitles.value ?? { shown: 'forced', ...tagsIn(subtitleLanguageText.value) }
-  const files = place === 'in it' ? {} : { files: place }
-  changeFiles({ subtitles: place === null ? undefined : ({ ...kept, ...files } as SubtitleRule) })
-}
-function changeSubtitles(changes: { [Rule in keyof SubtitleRule]?: SubtitleRule[Rule] | undefined }): void {
-  const changed: Record<string, unknown> = { ...subtitles.value, ...changes }
-  for (const [key, value] of Object.entries(changed)) if (value === undefined) delete changed[key]
-  changeFiles({ subtitles: changed as SubtitleRule })
-}
-function chooseSubtitleLanguages(text: string): void {
-  subtitleLanguageText.value = text
-  changeSubtitles({ languages: tagsIn(text).languages })
-}
 /** A rule for tracks of sound; one without a value goes. */
 function changeSoundRule<Rule extends 'commentary' | 'copied' | 'stereoBeside'>(
   rule: Rule,
@@ -259,32 +194,6 @@ function changeFiles(
   for (const [name, value] of Object.entries(changes)) if (value === undefined) delete changed[name]
   spec.value = changed as DeliverySpec
 }
-type CutAt = NonNullable<DeliverySpec['pieces']>['at']
-const pieceWords: Record<CutAt, string> = {
-  chapters: 'each chapter',
-  ranges: 'each range that a trim keeps',
-  length: 'every so many minutes',
-}
-const pieceItems = computed(() => {
-  const [none, some] = makes.value === 'still' ? ['none', 'the middle one of'] : ['one', 'one for']
-  return [
-    { value: null, title: none },
-    ...(Object.keys(pieceWords) as CutAt[]).map(value => ({ value, title: `${some} ${pieceWords[value]}` })),
-  ]
-})
-const pieceHint = computed(() => {
-  const hints: Record<CutAt | 'none', string> = {
-    none: '',
-    chapters: 'A source without chapters stays in one',
-    ranges: 'A source of a lot whose treatment does not trim stays in one',
-    length: 'A rest of less than a tenth goes with the one before',
-  }
-  return makes.value === 'still' ? '' : hints[spec.value.pieces?.at ?? 'none']
-})
-function cutAt(at: CutAt | null): void {
-  changeFiles({ pieces: at === null ? undefined : at === 'length' ? { at, seconds: usualPieceSeconds } : { at } })
-}
-const usualPieceSeconds = 1800
 const numbering = computed(() => picture.value?.numbering ?? usualNumbering)
 /** What of a codec's own a spec of files keeps when the codec changes. */
 function chooseCodec(key: string): void {
@@ -343,24 +252,10 @@ function changePeak(rate: number | null): void {
           label="Container"
           @update:model-value="chooseContainer"
         />
-        <VSelect
-          :model-value="spec.pieces?.at ?? null"
-          :items="pieceItems"
-          :label="makes === 'still' ? 'Frames of moving pictures' : 'Results of a source'"
-          :hint="pieceHint"
-          :persistent-hint="pieceHint !== ''"
-          @update:model-value="cutAt"
-        />
-        <NumberField
-          v-if="spec.pieces?.at === 'length'"
-          label="Minutes of each"
-          :least="1 / 60"
-          :most="1440"
-          :step="1"
-          :model-value="spec.pieces.seconds / 60"
-          @update:model-value="
-            minutes => changeFiles({ pieces: { at: 'length', seconds: Math.max(1, Math.round((minutes ?? 0) * 60)) } })
-          "
+        <PieceFields
+          :is-still="makes === 'still'"
+          :model-value="spec.pieces"
+          @update:model-value="pieces => changeFiles({ pieces })"
         />
       </fieldset>
       <fieldset v-if="makes !== 'still'">
@@ -440,50 +335,12 @@ function changePeak(rate: number | null): void {
       </fieldset>
       <fieldset v-if="hasSubtitles || holds.chapters">
         <legend>Subtitles and chapters</legend>
-        <VSelect
-          v-if="hasSubtitles"
-          :model-value="subtitlePlace"
-          :items="placeItems"
-          label="Subtitle tracks"
-          :hint="placeHint"
-          persistent-hint
-          @update:model-value="placeSubtitles"
+        <SubtitleFields
+          v-if="picture && hasSubtitles"
+          :container="spec.container"
+          :model-value="picture.subtitles"
+          @update:model-value="subtitles => changeFiles({ subtitles })"
         />
-        <VSelect
-          v-if="subtitles && subtitlePlace !== 'all'"
-          :model-value="subtitles.shown"
-          :items="shownItems"
-          label="Shown by itself"
-          @update:model-value="shown => changeSubtitles({ shown })"
-        />
-        <VSelect
-          v-if="subtitles?.files"
-          :model-value="subtitles.text ?? 'subrip'"
-          :items="textItems"
-          label="Text in files"
-          @update:model-value="text => changeSubtitles({ text: text === 'webvtt' ? text : undefined })"
-        />
-        <VTextField
-          v-if="subtitles"
-          :model-value="subtitleLanguageText"
-          label="Languages of subtitles, in order; empty for all"
-          placeholder="en, de"
-          maxlength="120"
-          :hint="languageHint(subtitleLanguageText)"
-          persistent-hint
-          @update:model-value="chooseSubtitleLanguages"
-        />
-        <label v-if="subtitles" class="check"
-          ><input
-            type="checkbox"
-            :checked="subtitles.commentary === 'left out'"
-            @change="
-              event =>
-                changeSubtitles({ commentary: (event.target as HTMLInputElement).checked ? 'left out' : undefined })
-            "
-          />
-          subtitles of commentary stay out</label
-        >
         <label v-if="holds.chapters" class="check"
           ><input
             type="checkbox"
