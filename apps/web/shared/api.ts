@@ -21,7 +21,7 @@ import {
   LotWork,
   SpecWork,
   longestMomentSeconds,
-  MeasureDepth,
+  MeasureWish,
   Measurement,
   Moment,
   mostLanes,
@@ -366,7 +366,7 @@ export const api = {
     method: 'post',
     path: '/api/sources/measurements',
     summary: 'Has sources measured again, or more deeply, in the background.',
-    body: sourceIds.extend({ depth: MeasureDepth }),
+    body: sourceIds.extend({ depth: MeasureWish }),
     answer: z.object({ queued: z.int() }),
   },
   stopMeasuring: {

@@ -112,8 +112,13 @@ function tellingPart(): (part: number) => void {
   }
 }
 
-async function doMeasure({ input, facts: known, depth }: Extract<Assignment, { kind: 'measure' }>): Promise<void> {
-  const { measurement, facts } = await measureSource(input, known, depth, gate, tellingPart())
+async function doMeasure({
+  input,
+  facts: known,
+  depth,
+  through,
+}: Extract<Assignment, { kind: 'measure' }>): Promise<void> {
+  const { measurement, facts } = await measureSource(input, known, depth, gate, tellingPart(), through)
   const strip = facts.video
     ? await stripFrames(
         input.kind === 'file' ? { ...input, ...knownOf(facts) } : input,

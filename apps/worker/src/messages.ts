@@ -22,7 +22,7 @@ import type { CurvePlan } from '@hematine/media/previews/curve'
 export type Assignment =
   | { kind: 'facts'; input: MediaInput }
   | { kind: 'poster'; input: MediaInput; facts: SourceFacts }
-  | { kind: 'measure'; input: MediaInput; facts: SourceFacts; depth: MeasureDepth }
+  | { kind: 'measure'; input: MediaInput; facts: SourceFacts; depth: MeasureDepth; through: boolean }
   | ({ kind: 'sample'; input: MediaInput; facts: SourceFacts; scratchDirectory: string; machine: string } & Planned)
   | ({ kind: 'curve' } & CurvePlan)
   | { kind: 'compare'; of: TreatedSource; reference: TreatedSource }

@@ -8,16 +8,28 @@ import { z } from 'zod'
 /** Changes when the numbers' meaning does; older measurements are then made anew. */
 export const measuringVersion = 2
 
-/** How closely a source is looked at: in a few places, in more, or in more and every picture once besides for where it is cut. */
-export const MeasureDepth = z.enum(['sampled', 'deep', 'through'])
+/** How closely a source is looked at: in a few places, or in more. */
+export const MeasureDepth = z.enum(['sampled', 'deep'])
 export type MeasureDepth = z.infer<typeof MeasureDepth>
+
+/** What a person asks for: one of them, or that every picture is looked at for cuts besides. */
+export const MeasureWish = z.enum([...MeasureDepth.options, 'through'])
+export type MeasureWish = z.infer<typeof MeasureWish>
+
+/** How a source was measured. */
+export const Measured = z.object({
+  depth: MeasureDepth,
+  /** Whether it was looked through for cuts besides; what is measured once more is then, too. */
+  through: z.literal(true).optional(),
+  tookSeconds: z.number(),
+})
+export type Measured = z.infer<typeof Measured>
 
 /** Windows spread over a source and the frames in each, by depth. Short sources are covered whole. */
 export const windowPlans: Record<MeasureDepth | 'glance', { windows: number; framesEach: number }> = {
   glance: { windows: 4, framesEach: 9 },
   sampled: { windows: 10, framesEach: 25 },
   deep: { windows: 60, framesEach: 50 },
-  through: { windows: 60, framesEach: 50 },
 }
 
 const Column = z.array(z.number())

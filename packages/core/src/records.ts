@@ -7,7 +7,7 @@ import { JobForecast } from './forecast/forecast.ts'
 import { Fineness } from './lots.ts'
 import { PlannedSource } from './inventory.ts'
 import { JobEvent, JobProgress, JobState } from './job.ts'
-import { MeasureDepth } from './measurement.ts'
+import { Measured } from './measurement.ts'
 import { Moment } from './moments.ts'
 import { Check, FileBeside, Verdict } from './check/records.ts'
 import { Range } from './range.ts'
@@ -95,7 +95,7 @@ export const SourceRecord = z.object({
   /** Why it could not be measured, as a sentence. */
   measureReason: z.string().nullable(),
   /** Depth of the last measurement and the processor time it took. */
-  measured: z.object({ depth: MeasureDepth, tookSeconds: z.number() }).nullable(),
+  measured: Measured.nullable(),
   findings: z.array(Finding),
   /** Moments that a person set; null while they are chosen by measurement. */
   moments: z.array(Moment).nullable(),

@@ -16,7 +16,7 @@ import type {
   JobState,
   JoinPart,
   Likeness,
-  MeasureDepth,
+  Measured,
   Measurement,
   MeasureState,
   Moment,
@@ -181,7 +181,7 @@ export const SourceEntity = defineEntity({
     measureRun: p.integer().default(0),
     /** How far a measurement that is under way is, 0 to 1. */
     measurePart: p.double().$type<number>().nullable(),
-    measured: p.json().$type<{ depth: MeasureDepth; tookSeconds: number } | null>().nullable(),
+    measured: p.json().$type<Measured | null>().nullable(),
     findings: p.json().$type<Finding[] | null>().nullable(),
     /** The rules that the findings were drawn by. */
     rulesVersion: p.integer().nullable(),

@@ -7,7 +7,7 @@ import {
   materialOf,
   rulesVersion,
   toNumber,
-  type MeasureDepth,
+  type MeasureWish,
   type Measurement,
   type MeasureState,
   type SourceFacts,
@@ -38,7 +38,11 @@ async function conclude(tx: EntityManager, row: SourceRow, measurement: Measurem
   tx.assign(row, {
     findings,
     rulesVersion,
-    measured: { depth: measurement.depth, tookSeconds: measurement.tookSeconds },
+    measured: {
+      depth: measurement.depth,
+      ...(measurement.picture?.cuts ? { through: true as const } : {}),
+      tookSeconds: measurement.tookSeconds,
+    },
     measureState: 'ready',
     measurePart: null,
     measureReason: null,
@@ -52,25 +56,29 @@ async function conclude(tx: EntityManager, row: SourceRow, measurement: Measurem
 /** States in which a measurement is still to come. */
 const underWay: readonly MeasureState[] = ['waiting', 'measuring']
 
-/** Has sources measured in the background. Those that are not read yet, or are in line already, are passed over. @returns how many were put in line */
+/** Has sources measured in the background; what was looked through for cuts is once more. Those that are not read yet, or are in line already, are passed over. @returns how many were put in line */
 export async function askToMeasure(
   em: EntityManager,
   queue: TaskQueue,
   sourceIds: readonly number[],
-  depth: MeasureDepth,
+  wish: MeasureWish,
 ): Promise<number> {
   if (sourceIds.length === 0) return 0
   return em.transactional(async tx => {
     const rows = await tx.find(
       SourceEntity,
       { id: { $in: [...sourceIds] }, state: 'ready', measureState: { $nin: [...underWay] } },
-      { fields: ['id', 'material'] },
+      { fields: ['id', 'material', 'measured'] },
     )
     // Stills have nothing that is measured over time or sound.
-    const ids = rows.filter(row => row.material !== 'still').map(row => row.id)
+    const moving = rows.filter(row => row.material !== 'still')
+    const ids = moving.map(row => row.id)
     await tx.nativeUpdate(SourceEntity, { id: { $in: ids } }, { measureState: 'waiting', measureReason: null })
-    for (const id of ids)
-      await queue.send('measure', { sourceId: id, depth }, tx, depth === 'sampled' ? -id : 1_000_000)
+    for (const { id, measured } of moving) {
+      const depth = wish === 'through' ? (measured?.depth ?? 'sampled') : wish
+      const through = wish === 'through' || measured?.through ? { through: true as const } : {}
+      await queue.send('measure', { sourceId: id, depth, ...through }, tx, wish === 'sampled' ? -id : 1_000_000)
+    }
     return ids.length
   })
 }

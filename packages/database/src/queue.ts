@@ -40,7 +40,7 @@ export interface TaskPayloads {
   sample: { sampleId: number }
   job: { jobId: number; attempt: number }
   scan: { scanId: number }
-  measure: { sourceId: number; depth: MeasureDepth }
+  measure: { sourceId: number; depth: MeasureDepth; through?: true }
   copy: { copyId: number }
   trial: { trialId: number }
   curve: { curveId: number }

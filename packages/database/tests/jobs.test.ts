@@ -218,13 +218,18 @@ describe('drafts of a source that is cut in pieces', () => {
     const measured = async (cuts?: number[]) => {
       const begun = (await beginMeasuring(db.em(), sourceId!))!
       const picture = { ...emptyPicture, ...(cuts ? { cuts } : {}) }
-      const depth = cuts ? 'through' : 'sampled'
-      const measurement: Measurement = { version: measuringVersion, depth, tookSeconds: 1, picture, sound: [] }
+      const measurement: Measurement = {
+        version: measuringVersion,
+        depth: 'sampled',
+        tookSeconds: 1,
+        picture,
+        sound: [],
+      }
       await keepSourceMeasurement(db.em(), begun, measurement, begun.facts!, [])
     }
     const worker = await makeWorker(db)
-    const asked = async () => (await takeTask(db.em(), db.queue, 'measure', worker.id))?.payload.depth
-    expect(await asked()).toBe('sampled')
+    const asked = async () => (await takeTask(db.em(), db.queue, 'measure', worker.id))?.payload
+    expect(await asked()).toEqual({ sourceId, depth: 'sampled' })
     const refused = [
       { reason: 'Where tape.mp4 cuts is not known yet. It is being measured: draft it once more when that is done.' },
     ]
@@ -234,14 +239,15 @@ describe('drafts of a source that is cut in pieces', () => {
     // Samples tell nothing of the rest, so it is looked through.
     await measured()
     expect(await draft()).toMatchObject({ jobs: [], refused })
-    expect(await asked()).toBe('through')
+    expect(await asked()).toEqual({ sourceId, depth: 'sampled', through: true })
     await measured([2, 31.2, 90])
     const { jobs } = await draft()
     // 2 s are too short for a piece of their own. The source has 3000 frames at 25 a second.
     expect(jobs.map(job => job.frames)).toEqual([780, 1470, 750])
-    // What is measured anew may cut elsewhere.
-    await askToMeasure(db.em(), db.queue, [sourceId!], 'sampled')
+    // What is measured anew may cut elsewhere, and is looked through once more.
+    await askToMeasure(db.em(), db.queue, [sourceId!], 'deep')
     expect(await draft()).toMatchObject({ jobs: [], refused })
+    expect(await asked()).toEqual({ sourceId, depth: 'deep', through: true })
   })
 
   test('are drafted again in their places, and those that are no longer cut go', async () => {

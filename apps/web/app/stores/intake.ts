@@ -1,4 +1,4 @@
-import type { LotRecord, MeasureDepth, SourceCondition, SourceFilter, SourceRow, SourceSort } from '@hematine/core'
+import type { LotRecord, MeasureWish, SourceCondition, SourceFilter, SourceRow, SourceSort } from '@hematine/core'
 import { useDebounceFn, useLocalStorage, useThrottleFn } from '@vueuse/core'
 import { defineStore } from 'pinia'
 import { computed, markRaw, ref, watch } from 'vue'
@@ -113,7 +113,7 @@ export const useIntake = defineStore('intake', () => {
       act(() => call('renameLot', { parameters: { id: lotId }, body: { name } })),
     groupAgain: (sourceIds: number[]) => act(() => call('groupAgain', { body: { sourceIds } })),
     stopMeasuring: (ids: number[]) => act(() => call('stopMeasuring', { body: { ids } })),
-    measure: (ids: number[], depth: MeasureDepth) => act(() => call('measureSources', { body: { ids, depth } })),
+    measure: (ids: number[], depth: MeasureWish) => act(() => call('measureSources', { body: { ids, depth } })),
     idsOf: (lotId: number | null | undefined) =>
       call('listSourceIds', { query: { ...query.value, ...(lotId === undefined ? {} : { lotId: lotId ?? 'none' }) } }),
   }

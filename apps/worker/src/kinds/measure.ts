@@ -11,11 +11,11 @@ export const measure: Kind<'measure'> = {
   usesReader: true,
   // What a source is comes before what is wrong with it.
   after: ['facts', 'poster'],
-  async run({ sourceId, depth }, hands) {
+  async run({ sourceId, depth, through = false }, hands) {
     const source = hands.isStopping ? null : await beginMeasuring(hands.em, sourceId)
     if (!source) return
     const outcome = await hands.inReader(
-      async () => ({ kind: 'measure', input: await inputOf(hands.em, source), facts: source.facts!, depth }),
+      async () => ({ kind: 'measure', input: await inputOf(hands.em, source), facts: source.facts!, depth, through }),
       part => keepMeasuringPart(hands.em, source, part),
       'measurements',
     )

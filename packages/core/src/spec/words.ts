@@ -87,7 +87,7 @@ function describePieces(pieces: SpecPieces): string {
   if (pieces.at === 'chapters') return 'each chapter'
   if (pieces.at === 'cuts')
     return pieces.leastSeconds > 0
-      ? `each shot of ${describeDuration(pieces.leastSeconds)} or more; shorter ones go with the one before`
+      ? `each shot of ${pieces.leastSeconds} s or more; shorter ones go with the one before`
       : 'each shot'
   if (pieces.at === 'ranges') return 'each range that a trim keeps'
   return `every ${describeDuration(pieces.seconds)}`

@@ -16,7 +16,7 @@ import { soundZero } from '../sound/sound-treatment.ts'
 import type { WorkGate } from '../ground/gate.ts'
 
 /** Sound is measured whole up to this length, in seconds; of longer sound, stretches of so many seconds spread over it. */
-const wholeUpTo: Record<MeasureDepth, number> = { sampled: 240, deep: 3600, through: 3600 }
+const wholeUpTo: Record<MeasureDepth, number> = { sampled: 240, deep: 3600 }
 const stretches = 8
 const stretchSeconds = 30
 /** Channels beyond this are not looked at one by one. */
@@ -34,7 +34,7 @@ export async function measureSoundOf(
   const origin = await soundZero(input, facts)
   const length = times.endSeconds.get(track.streamIndex) ?? facts.durationSeconds ?? 0
   const whole = length <= wholeUpTo[depth]
-  const count = depth !== 'sampled' ? stretches * 4 : stretches
+  const count = depth === 'deep' ? stretches * 4 : stretches
   const starts = whole
     ? [0]
     : Array.from({ length: count }, (_, index) => (index * (length - stretchSeconds)) / (count - 1))

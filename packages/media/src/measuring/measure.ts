@@ -24,17 +24,13 @@ import type { WorkGate } from '../ground/gate.ts'
 const usualPictureShare = 0.8
 
 /** Picture packets whose times are read of a source that is too large to be read whole. */
-const packets: Record<MeasureDepth, number> = { sampled: 3000, deep: 60_000, through: 60_000 }
+const packets: Record<MeasureDepth, number> = { sampled: 3000, deep: 60_000 }
 
 /** Files up to this size are read whole for the times of their packets. */
-const countedUpTo: Record<MeasureDepth, number> = {
-  sampled: countedInAll,
-  deep: Number.POSITIVE_INFINITY,
-  through: Number.POSITIVE_INFINITY,
-}
+const countedUpTo: Record<MeasureDepth, number> = { sampled: countedInAll, deep: Number.POSITIVE_INFINITY }
 
 /** A measurement, and the facts with what reading all packets told. */
-export interface Measured {
+export interface MeasuredSource {
   measurement: Measurement
   facts: SourceFacts
 }
@@ -42,6 +38,7 @@ export interface Measured {
 /**
  * Measures a source in samples spread over its length; the cost depends on the depth and the frame size, not on the length, unless it is looked through.
  * @param onProgress told the part that is done, 0 to 1, about once a frame
+ * @param through whether every picture is looked at for cuts besides
  * @throws MediaError when nothing can be decoded; whatever `gate.turn` rejects with, when stopped
  */
 export async function measureSource(
@@ -50,7 +47,8 @@ export async function measureSource(
   depth: MeasureDepth,
   gate: WorkGate,
   onProgress: (part: number) => void = () => undefined,
-): Promise<Measured> {
+  through = false,
+): Promise<MeasuredSource> {
   const begin = process.cpuUsage()
   const counted =
     given.kind === 'file' ? await readTimes(given.path, known, countedUpTo[depth], async () => gate.turn()) : null
@@ -59,7 +57,7 @@ export async function measureSource(
   const times = counted?.times ?? (await readPacketTimes(input, facts, packets[depth]))
   const runs = facts.video ? runsToMeasure(spannedFrames(facts.video), depth) : []
   // What the windows cover to the end need not be looked through once more.
-  const looksThrough = depth === 'through' && runs.length > 1
+  const looksThrough = through && runs.length > 1
   const frames =
     runs.reduce((sum, run) => sum + run.frames, 0) + (looksThrough && facts.video ? spannedFrames(facts.video) : 0)
   const pictureShare = !facts.video ? 0 : facts.audio.length > 0 ? usualPictureShare : 1

@@ -41,7 +41,7 @@ async function move(): Promise<void> {
       <VListItem title="Measure more deeply" subtitle="60 places instead of 10" @click="intake.measure(ids, 'deep')" />
       <VListItem
         title="Look through for cuts"
-        subtitle="every picture once, beside 60 places"
+        subtitle="every picture is looked at once"
         @click="intake.measure(ids, 'through')"
       />
       <VListItem title="Stop measuring" subtitle="what was found before stays" @click="intake.stopMeasuring(ids)" />

@@ -1,5 +1,12 @@
 <script setup lang="ts">
-import { describeClock, describeSure, type Finding, type MeasureDepth, type SourceRecord } from '@hematine/core'
+import {
+  describeClock,
+  describeSure,
+  type Finding,
+  type MeasureDepth,
+  type MeasureWish,
+  type SourceRecord,
+} from '@hematine/core'
 import { computed } from 'vue'
 import StateMark from '~/components/common/StateMark.vue'
 
@@ -8,7 +15,7 @@ const { source } = defineProps<{ source: SourceRecord }>()
 const emit = defineEmits<{
   see: [finding: Finding, place: number]
   hear: [seconds: number, track: number]
-  measure: [depth: MeasureDepth]
+  measure: [wish: MeasureWish]
   stop: []
 }>()
 const underWay = computed(() => source.measureState === 'waiting' || source.measureState === 'measuring')
@@ -19,7 +26,6 @@ const ofSound = (finding: Finding) =>
 const depthWords: Record<MeasureDepth, string> = {
   sampled: 'in samples, in 10 places or whole when short',
   deep: 'deeply, in 60 places',
-  through: 'in 60 places, and looked through for cuts, picture by picture',
 }
 /** Sentences about one of several sound tracks begin with its number. */
 const trackOf = (finding: Finding) => finding.data?.track ?? 0
@@ -76,7 +82,8 @@ const trackOf = (finding: Finding) => finding.data?.track ?? 0
       </ul>
       <p v-if="faults.length === 0" class="muted">Nothing wrong was found.</p>
       <p class="muted">
-        Measured {{ depthWords[source.measured.depth] }}; it took
+        Measured {{ depthWords[source.measured.depth]
+        }}{{ source.measured.through ? ', and looked through for cuts' : '' }}; it took
         <span class="number">{{ source.measured.tookSeconds.toFixed(1) }} s</span> of processor time.
         <button
           v-if="source.measured.depth === 'sampled' && !underWay"
@@ -87,7 +94,7 @@ const trackOf = (finding: Finding) => finding.data?.track ?? 0
           Measure more deeply
         </button>
         <button
-          v-if="source.measured.depth !== 'through' && source.facts?.video && !underWay"
+          v-if="!source.measured.through && source.facts?.video && !underWay"
           type="button"
           class="link"
           @click="emit('measure', 'through')"

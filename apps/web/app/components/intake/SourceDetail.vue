@@ -4,7 +4,7 @@ import {
   describeTrack,
   factLines,
   type Finding,
-  type MeasureDepth,
+  type MeasureWish,
   type PlannedJobRecord,
   type SourceRecord,
 } from '@hematine/core'
@@ -60,7 +60,7 @@ async function stopMeasuring(): Promise<void> {
   order.noteSources([source.id])
 }
 
-async function measure(depth: MeasureDepth): Promise<void> {
+async function measure(depth: MeasureWish): Promise<void> {
   await notices.attempt(() => call('measureSources', { body: { ids: [source.id], depth } }))
   order.noteSources([source.id])
 }
