@@ -85,7 +85,7 @@ test('it travels as a file, and a file that is none is refused in a sentence', a
   await expect(page.getByText('notes.json holds no delivery spec that can be read')).toBeVisible()
 })
 
-test('subtitles are kept in the languages of a spec, as files beside the result, and burnt in by a step; the check tells what became of them', async ({
+test('subtitles are kept in the languages of a spec, as files beside the result, with a contact sheet, and burnt in by a step; the check tells what became of them', async ({
   page,
   request,
 }) => {
@@ -99,9 +99,14 @@ test('subtitles are kept in the languages of a spec, as files beside the result,
   await choose(page, 'Subtitle tracks', /as files beside the result/)
   await expect(dialog(page).getByLabel('Shown by itself')).toHaveCount(0)
   await choose(page, 'Text in files', /WebVTT/)
+  await dialog(page).getByLabel('a contact sheet beside each').check()
+  await dialog(page).getByLabel('Frames side by side').fill('3')
   await choose(page, 'Effort', /the quickest/)
   await dialog(page).getByLabel('Fits a width of').fill('320')
   await dialog(page).getByRole('button', { name: 'Keep' }).click()
+  await expect(
+    page.getByRole('row', { name: 'contact sheet 15 frames, 3 across, 1600 pixels wide, with times, beside it' }),
+  ).toBeVisible()
   await expect(
     page.getByRole('row', { name: 'subtitles Dutch, in this order; as files beside the result, text as WebVTT' }),
   ).toBeVisible()
@@ -132,6 +137,10 @@ test('subtitles are kept in the languages of a spec, as files beside the result,
   const file = await request.get((await link.getAttribute('href'))!)
   expect(file.headers()['content-type']).toBe('text/vtt')
   expect(await file.text()).toMatch(/^WEBVTT\n\n1\n\d\d:\d\d:\d\d\.\d{3} --> /)
+  await expect(page.getByRole('row', { name: /contact sheet 15 frames, 1600x\d+ 15 frames/ })).toBeVisible()
+  const sheet = page.getByRole('img', { name: 'Contact sheet of 15 frames of the result' })
+  await sheet.scrollIntoViewIfNeeded()
+  await expect.poll(() => sheet.evaluate((image: HTMLImageElement) => image.naturalWidth)).toBe(1600)
   const other = await request.get(`/api/jobs/${job}/output?beside=.fr.vtt`)
   expect(other.status()).toBe(404)
   const { treatment } = await (await request.get(`/api/jobs/${job}`)).json()

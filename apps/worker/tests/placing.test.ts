@@ -114,13 +114,15 @@ describe('placing', () => {
 })
 
 describe('placing what lies beside a result', () => {
-  const words = { '.en.srt': 'words', '.nl.idx': 'index', '.nl.sub': 'pictures' }
+  const words = { '.en.srt': 'words', '.nl.idx': 'index', '.nl.sub': 'pictures', '.sheet.jpg': 'sheet' }
   const waiting = (added: string) => path.join(`${temporary}.beside`, `result${added}`)
   const place = (added: string, stem = 'tape-box') => path.join(delivery, `${stem}${added}`)
 
   beforeEach(async () => {
     const files = Object.entries(words).map(([added, text]) => ({ added, bytes: text.length, sha256: sumOf(text) }))
-    const measurement = { sha256: sumOf(content), bytes: content.length, subtitleFiles: [{ files }] }
+    const [sheet, ...others] = files.reverse()
+    const besides = { subtitleFiles: [{ files: others.reverse() }], sheet: { file: sheet } }
+    const measurement = { sha256: sumOf(content), bytes: content.length, ...besides }
     await db
       .em()
       .getConnection()
@@ -137,7 +139,7 @@ describe('placing what lies beside a result', () => {
     await expectPlaced(`${stem}.mp4`)
     for (const [added, text] of Object.entries(words)) expect(await readFile(place(added, stem), 'utf8')).toBe(text)
     const { beside } = await readJob(db.em(), jobId)
-    expect(beside.map(file => file.path)).toEqual([`${stem}.en.srt`, `${stem}.nl.idx`, `${stem}.nl.sub`])
+    expect(beside.map(file => file.path)).toEqual(Object.keys(words).map(added => `${stem}${added}`))
     expect(await checksumsOf(db.em(), orderId)).toEqual([
       { path: `${stem}.mp4`, sha256: sumOf(content) },
       ...Object.entries(words).map(([added, text]) => ({ path: `${stem}${added}`, sha256: sumOf(text) })),
@@ -146,19 +148,27 @@ describe('placing what lies beside a result', () => {
 
   test('gives it the name of the result, and its sums', async () => {
     await expectAll()
-    expect(await visible()).toEqual(['tape-box.en.srt', 'tape-box.mp4', 'tape-box.nl.idx', 'tape-box.nl.sub'])
+    expect(await visible()).toEqual([
+      'tape-box.en.srt',
+      'tape-box.mp4',
+      'tape-box.nl.idx',
+      'tape-box.nl.sub',
+      'tape-box.sheet.jpg',
+    ])
   })
 
   test('takes another name for all of it when one is taken', async () => {
     await writeFile(place('.nl.sub'), "somebody else's")
     await expectAll('tape-box-2')
     expect(await visible()).toEqual(
-      ['.en.srt', '.mp4', '.nl.idx', '.nl.sub'].map(added => `tape-box-2${added}`).concat('tape-box.nl.sub'),
+      ['.en.srt', '.mp4', '.nl.idx', '.nl.sub', '.sheet.jpg']
+        .map(added => `tape-box-2${added}`)
+        .concat('tape-box.nl.sub'),
     )
     expect(await readFile(place('.nl.sub'), 'utf8')).toBe("somebody else's")
   })
 
-  test.each([0, 1, 2, 3])('goes on after a stop behind %i of its files', async count => {
+  test.each([0, 1, 2, 3, 4])('goes on after a stop behind %i of its files', async count => {
     for (const added of Object.keys(words).slice(0, count)) await rename(waiting(added), place(added))
     await expectAll()
   })

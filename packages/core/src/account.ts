@@ -2,6 +2,7 @@ import { z } from 'zod'
 import { spannedFrames, type SourceFacts, type VideoFacts } from './facts.ts'
 import { toNumber } from './rational.ts'
 import { correlations } from './signal/fourier.ts'
+import { pictureLikeness, turnedPicture, upright, type Signs } from './small-picture.ts'
 import { stepKinds } from './treatment/step.ts'
 import { soundDelay, type PictureTreatment, type Treatment } from './treatment/treatment.ts'
 import { plainTimeline, resultSeconds, resultTimeAt, sourceTimeAt, type Timeline } from './treatment/timeline.ts'
@@ -25,7 +26,7 @@ export interface PlainLook {
   /** Pictures spread over the length, 32x32 points each, by their time from the first. */
   samples: { seconds: number; picture: number[] }[]
   /** Factors a, b, c, d of the display matrix, as signs; null when there is none. */
-  signs: readonly [number, number, number, number] | null
+  signs: Signs | null
   /** Seconds from the source's first picture to the first of these, where those before were not looked at. */
   begins?: number
   /** Whether there are more behind the last of these, which were not looked at. */
@@ -399,8 +400,7 @@ function differing(
   return { stuck: stuck.slice(0, mostStretches), black: dark.slice(0, mostStretches) }
 }
 
-const upright = [1, 0, 0, 1] as const
-const ways: readonly { words: string; signs: readonly [number, number, number, number] }[] = [
+const ways: readonly { words: string; signs: Signs }[] = [
   { words: 'as it is stored', signs: upright },
   { words: 'turned by 90 degrees', signs: [0, 1, -1, 0] },
   { words: 'turned by 180 degrees', signs: [-1, 0, 0, -1] },
@@ -414,33 +414,6 @@ const ways: readonly { words: string; signs: readonly [number, number, number, n
 const leastContrast = 6
 /** By how much another way must be more alike, and how alike. */
 const clearly = { more: 0.2, least: 0.6 }
-const side = 32
-
-/** A stored picture of 32x32 points as it stands after turning. */
-function turned(picture: readonly number[], [a, b, c, d]: readonly [number, number, number, number]): number[] {
-  const middle = (side - 1) / 2
-  return Array.from({ length: side * side }, (_, at) => {
-    const [x, y] = [(at % side) - middle, Math.floor(at / side) - middle]
-    // The inverse of a matrix of signs is its transpose.
-    return picture[(c * x + d * y + middle) * side + a * x + b * y + middle]!
-  })
-}
-
-function correlation(a: readonly number[], b: readonly number[]): { value: number; contrast: number } {
-  const mean = (values: readonly number[]) => values.reduce((sum, value) => sum + value, 0) / values.length
-  const [meanA, meanB] = [mean(a), mean(b)]
-  let [sumAB, sumAA, sumBB] = [0, 0, 0]
-  for (let index = 0; index < a.length; index++) {
-    const [x, y] = [a[index]! - meanA, b[index]! - meanB]
-    sumAB += x * y
-    sumAA += x * x
-    sumBB += y * y
-  }
-  return {
-    value: sumAA > 0 && sumBB > 0 ? sumAB / Math.sqrt(sumAA * sumBB) : 0,
-    contrast: Math.sqrt(Math.min(sumAA, sumBB) / a.length),
-  }
-}
 
 function turning(
   source: PlainLook,
@@ -460,9 +433,9 @@ function turning(
     return other ? [{ before: entry.picture, after: other.picture }] : []
   })
   const expected = source.signs ?? upright
-  const likenessOf = (signs: readonly [number, number, number, number]) => {
+  const likenessOf = (signs: Signs) => {
     const values = pairs
-      .map(({ before, after }) => correlation(turned(before, signs), after))
+      .map(({ before, after }) => pictureLikeness(turnedPicture(before, signs), after))
       .filter(({ contrast }) => contrast >= leastContrast)
       .map(({ value }) => value)
       .sort((a, b) => a - b)

@@ -79,7 +79,7 @@ export async function checksumsOf(em: EntityManager, orderId: number): Promise<{
   }>(
     em,
     `select output_path as path, "check" -> 'measurement' ->> 'sha256' as sha256, spec ->> 'container' as container,
-      jsonb_path_query_array("check", '$.measurement.subtitleFiles[*].files[*]') as files,
+      jsonb_path_query_array("check", '$.measurement.subtitleFiles[*].files[*]') || jsonb_path_query_array("check", '$.measurement.sheet.file') as files,
       "check" -> 'measurement' ->> 'container' = ? as is_folder
       from job where order_id = ? and state = 'done' order by output_path`,
     [describeContainer('images'), orderId],

@@ -26,8 +26,9 @@ export const mediaTypes: Record<Container, string> = {
   dpx: 'image/x-dpx',
 }
 
-/** Of files of subtitles, by their endings; others have no type of their own. */
-export const textTypes: Record<string, string> = {
+/** Of files beside results, by their endings; others have no type of their own. */
+export const besideTypes: Record<string, string> = {
+  jpg: 'image/jpeg',
   srt: 'application/x-subrip',
   vtt: 'text/vtt',
   idx: 'text/plain; charset=utf-8',

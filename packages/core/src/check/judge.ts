@@ -5,6 +5,7 @@ import { describeBytes } from '../format.ts'
 import type { DeliverySpec } from '../spec/schema.ts'
 import { leftInBy, stepKinds, type Treatment } from '../treatment/index.ts'
 import { judgedSpec, judgePicture } from './judge-picture.ts'
+import { judgeSheet } from './judge-sheet.ts'
 import { judgeSound } from './judge-sound.ts'
 import { judgeTags, judgeTextTracks } from './judge-texts.ts'
 import type { AddLine } from './lines.ts'
@@ -28,9 +29,10 @@ export function judge<Measured extends CheckMeasurement>(
     lines.push({ name, expected, found, verdict: ok ? 'pass' : otherwise, reason: ok ? null : reason })
   if (measured.video === null && spec.video === null && treatment.result === null)
     judgeSound(add, measured, spec, treatment)
-  else if (measured.video !== null && spec.video !== null && treatment.result !== null)
+  else if (measured.video !== null && spec.video !== null && treatment.result !== null) {
     judgePicture(add, measured, judgedSpec(spec, treatment, source?.facts ?? null), treatment, source?.facts ?? null)
-  else
+    judgeSheet(add, measured, spec, treatment)
+  } else
     throw new TypeError(
       'A measurement, its spec and its treatment must all be of a result with a picture, or of one without.',
     )

@@ -54,9 +54,25 @@ export const FileBeside = z.object({
 })
 export type FileBeside = z.infer<typeof FileBeside>
 
+/** A contact sheet, held against the frames of its result. */
+export const SheetMeasurement = z.object({
+  file: FileBeside,
+  width: z.int(),
+  height: z.int(),
+  /** Frames on it, and how many of them show something else than the result does then. */
+  frames: z.int().min(0),
+  others: z.int().min(0),
+})
+export type SheetMeasurement = z.infer<typeof SheetMeasurement>
+
 /** All files that lie beside a result. */
-export const filesBesideOf = ({ subtitleFiles = [] }: Pick<CheckMeasurement, 'subtitleFiles'>): FileBeside[] =>
-  subtitleFiles.flatMap(({ files }) => files)
+export const filesBesideOf = ({
+  subtitleFiles = [],
+  sheet,
+}: Pick<CheckMeasurement, 'subtitleFiles' | 'sheet'>): FileBeside[] => [
+  ...subtitleFiles.flatMap(({ files }) => files),
+  ...(sheet ? [sheet.file] : []),
+]
 
 const AnyMeasurement = z.object({
   container: z.string(),
@@ -83,6 +99,8 @@ const AnyMeasurement = z.object({
     .optional(),
   /** Those that are files beside it, with the files of each: none for one that says nothing. Absent in checks of before there were any. */
   subtitleFiles: z.array(SubtitleMeasurement.extend({ files: z.array(FileBeside) })).optional(),
+  /** Its contact sheet; absent where none was drawn. */
+  sheet: SheetMeasurement.optional(),
   /** As the result's file has them; absent in checks of before there were any. */
   chapters: z.array(Chapter).optional(),
   /** What the file says of itself, and its cover; absent in checks of before that was read. */

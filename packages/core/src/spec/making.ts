@@ -61,7 +61,7 @@ export function withProfile(video: PictureSpec['video'], key: string): PictureSp
 /** A spec in another container; codecs that it does not carry become the first that it does, and what it does not hold at all goes. */
 export function withContainer(spec: DeliverySpec, container: Container): DeliverySpec {
   const holds = containerFacts(container)
-  const { numbering, dotsPerInch, keepsCameraData, subtitles, keepsChapters, tags, pieces, ...others } =
+  const { numbering, dotsPerInch, keepsCameraData, subtitles, keepsChapters, tags, pieces, sheet, ...others } =
     spec as PictureSpec
   const rest = {
     ...others,
@@ -95,6 +95,7 @@ export function withContainer(spec: DeliverySpec, container: Container): Deliver
     video:
       holds.makes !== 'moving picture' ? asFiles(fits, holds.makes) : holds.encodedOnly ? withoutCopies(fits) : fits,
     ...(subtitles && holds.makes !== 'still' && (holds.subtitles.length > 0 || subtitles.files) ? { subtitles } : {}),
+    ...(sheet && holds.makes !== 'still' ? { sheet } : {}),
     ...(numbering && holds.makes === 'image sequence' ? { numbering } : {}),
     ...(dotsPerInch !== undefined && remarks.includes('dots per inch') ? { dotsPerInch } : {}),
     ...(keepsCameraData && remarks.includes('camera data') ? { keepsCameraData } : {}),

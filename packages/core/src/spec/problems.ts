@@ -3,6 +3,7 @@ import { readLanguages } from '../languages.ts'
 import { containerFacts, containerRateProblem, outputKind, type Container } from './container.ts'
 import { patternProblems } from './naming.ts'
 import type { DeliverySpec, PictureSpec } from './schema.ts'
+import { sheetProblems } from './sheet.ts'
 
 /** Sentences on what does not make sense in a spec; empty when it does. */
 export function specProblems(spec: DeliverySpec): string[] {
@@ -10,7 +11,7 @@ export function specProblems(spec: DeliverySpec): string[] {
   return [
     ...patternProblems(spec),
     ...(audio === null ? [] : soundProblems(audio, container)),
-    ...(spec.video === null ? [] : [...pictureProblems(spec), ...subtitleProblems(spec)]),
+    ...(spec.video === null ? [] : [...pictureProblems(spec), ...subtitleProblems(spec), ...problemsOfSheet(spec)]),
     ...(audio?.stereoBeside && outputKind(spec) !== 'moving picture'
       ? ['Stereo is made beside other tracks only in moving pictures: leave that out.']
       : []),
@@ -38,6 +39,14 @@ export function specProblems(spec: DeliverySpec): string[] {
       ? [`${containerFacts(container).name} gets no chapters here: leave them out, or choose MKV, MP4 or MOV.`]
       : []),
   ]
+}
+
+function problemsOfSheet({ sheet, container }: PictureSpec): string[] {
+  if (!sheet) return []
+  const { name, makes } = containerFacts(container)
+  return makes === 'still'
+    ? [`${name} is one picture, and a contact sheet shows several of a result: leave it out.`]
+    : sheetProblems(sheet)
 }
 
 function noLanguages(tags: readonly string[] | undefined): string[] {

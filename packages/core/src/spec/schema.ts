@@ -5,6 +5,7 @@ import { Rational } from '../rational.ts'
 import { Container } from './container.ts'
 import { Numbering } from './naming.ts'
 import { SpecPieces } from './piece.ts'
+import { SpecSheet } from './sheet.ts'
 
 /** Codecs by the library's names of their streams; what each is stands in `codecs`. */
 export const VideoCodec = z.enum(pictureCodecs.map(codec => codec.key) as [string, ...string[]])
@@ -110,6 +111,8 @@ export const PictureSpec = SpecBase.extend({
   audio: SpecSound.nullable(),
   /** Left out, no subtitles are kept. */
   subtitles: SpecSubtitles.optional(),
+  /** Drawn beside each result; left out, none is. */
+  sheet: SpecSheet.optional(),
   /** Of image sequences; usually `usualNumbering`. */
   numbering: Numbering.optional(),
   /** Pixels to an inch that pictures state for print; left out, none. */

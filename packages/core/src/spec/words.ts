@@ -9,6 +9,7 @@ import { describeContainer, holdsOneTrack, outputKind } from './container.ts'
 import { describePattern, pictureName, usualNumbering } from './naming.ts'
 import type { SpecPieces } from './piece.ts'
 import type { AudioCodec, DeliverySpec, PictureSpec, SpecSubtitles, SpecTags, VideoCodec } from './schema.ts'
+import type { SpecSheet } from './sheet.ts'
 
 /** Name of a video codec as written in the trade. */
 export function describeVideoCodec(codec: VideoCodec): string {
@@ -70,6 +71,7 @@ export function describeSpecLines(spec: DeliverySpec): [name: string, value: str
             : (['pieces', `one result for ${describePieces(spec.pieces)}`] as [string, string]),
         ]
       : []),
+    ...(spec.video !== null && spec.sheet ? [['contact sheet', describeSheet(spec.sheet)] as [string, string]] : []),
     ...(spec.tags ? [['says of itself', describeTagRule(spec.tags)] as [string, string]] : []),
     ...(spec.keepsChapters ? [['chapters', 'as the source'] as [string, string]] : []),
     ...(spec.video !== null && outputKind(spec) === 'image sequence'
@@ -80,6 +82,11 @@ export function describeSpecLines(spec: DeliverySpec): [name: string, value: str
       : []),
     [outputKind(spec) === 'image sequence' ? 'folder' : 'file name', describePattern(spec)],
   ]
+}
+
+/** "20 frames, 4 across, 1600 pixels wide, with times, beside it". */
+function describeSheet({ across, down, width, times }: SpecSheet): string {
+  return `${across * down} frames, ${across} across, ${width} pixels wide, ${times ? 'with times, ' : ''}beside it`
 }
 
 /** "each chapter", "every 30 min". */

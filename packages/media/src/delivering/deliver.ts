@@ -14,6 +14,7 @@ import type { WorkGate } from '../ground/gate.ts'
 import { SegmentedPicture, type MadeSegment } from '../joining/segmented-picture.ts'
 import { StoredSound } from '../joining/sound-file.ts'
 import { flushResult } from '../volumes/result-files.ts'
+import { makeContactSheet } from './contact-sheet.ts'
 import { findQuality } from './find-quality.ts'
 
 export interface DeliveryPlan extends TranscodePlan {
@@ -52,9 +53,11 @@ export async function deliver(
     onProgress({ stage: 'check', framesDone: 0 })
     return measureResult({ ...plan, proved }, gate, framesDone => onProgress({ stage: 'check', framesDone }))
   }
-  return rateControl.kind === 'quality target' && !plan.treatment.copied
+  const measured = await (rateControl.kind === 'quality target' && !plan.treatment.copied
     ? toQuality(plan, rateControl.xpsnr, gate, onProgress, make)
-    : make()
+    : make())
+  const sheet = await makeContactSheet(plan, measured.video.durationSeconds, gate)
+  return { ...measured, ...(sheet ? { sheet } : {}) }
 }
 
 /** A plan whose picture and sound come from working files. */

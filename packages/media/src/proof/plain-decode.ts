@@ -69,13 +69,14 @@ class HeldPackets {
  * Decodes a stream from beginning to end by the shortest way there is: no seeking, no course, no filters. It shares nothing with what treats a
  * source but the opening of the file, so that what is lost there is not lost here too.
  * @param from seconds of the container: what comes before is only decoded from the last keyframe on, and its errors do not count; all is unless said
- * @param take told each frame with the time that its packets state in seconds, null where they state none; it must not keep the frame. False ends the reading
+ * @param take told each frame with the time that its packets state in seconds, null where they state none; it must not keep the frame. False ends the reading;
+ *   a number goes on from those seconds as `from` does, once a keyframe begins what lies between
  */
 export async function decodePlainly(
   input: PlainInput,
   streamIndex: number,
   gate: WorkGate,
-  take: (frame: Frame, seconds: number | null) => boolean | Promise<boolean>,
+  take: (frame: Frame, seconds: number | null) => boolean | number | Promise<boolean | number>,
   from: number | null = null,
 ): Promise<Decoded> {
   const container = await openInput(input)
@@ -85,6 +86,7 @@ export async function decodePlainly(
   frame.alloc()
   const decoded: Decoded = { frames: 0, errors: 0, repeatsAtEnd: 0 }
   let held: HeldPackets | null = null
+  let wanted = from
   try {
     const stream = container.streams[streamIndex]
     const codec = stream && Codec.findDecoder(stream.codecpar.codecId)
@@ -101,10 +103,12 @@ export async function decodePlainly(
       other.discard = other.index === streamIndex ? AVDISCARD_DEFAULT : AVDISCARD_ALL
     const unit = toNumber({ num: stream.timeBase.num, den: stream.timeBase.den } satisfies Rational)
     const calls = new CodecCalls(context)
-    held = from === null ? null : new HeldPackets(from, unit)
+    held = wanted === null ? null : new HeldPackets(wanted, unit)
     // A decoder that is begun in the middle may complain until it has what it needs.
-    let counts = from === null
+    let counts = wanted === null
     let goesOn = true
+    /** What is wanted next, while what was sent before may still lead up to it. */
+    let next: number | null = null
     const drain = async () => {
       while (goesOn) {
         const code = await calls.receiveFrame(frame)
@@ -116,11 +120,13 @@ export async function decodePlainly(
         await gate.turn()
         const ticks = frame.bestEffortTimestamp
         const seconds = ticks === AV_NOPTS_VALUE ? null : Number(ticks) * unit
-        counts ||= seconds === null || seconds >= from!
+        counts ||= seconds === null || seconds >= wanted!
         if (counts && (frame.decodeErrorFlags !== 0 || frame.hasFlags(AV_FRAME_FLAG_CORRUPT))) decoded.errors++
         decoded.frames++
-        goesOn = await take(frame, seconds)
+        const answer = await take(frame, seconds)
         frame.unref()
+        goesOn = answer !== false
+        if (typeof answer === 'number') next = answer
       }
     }
     const send = async (some: Packet) => {
@@ -130,12 +136,25 @@ export async function decodePlainly(
     }
     const sendAll = async (all: Packet[]) => {
       try {
-        for (const some of all) if (goesOn) await send(some)
+        for (const some of all) if (goesOn) await decode(some)
       } finally {
         for (const some of all) some.free()
       }
     }
     const decode = async (some: Packet) => {
+      if (
+        next !== null &&
+        some.hasFlags(AV_PKT_FLAG_KEY) &&
+        some.pts !== AV_NOPTS_VALUE &&
+        Number(some.pts) * unit <= next
+      ) {
+        // All frames that were sent lie before it.
+        calls.flush()
+        held = new HeldPackets(next, unit)
+        wanted = next
+        counts = false
+        next = null
+      }
       if (!held) return send(some)
       const due = held.add(some)
       if (!due) return gate.turn()
@@ -154,7 +173,9 @@ export async function decodePlainly(
       }
       packet.unref()
     }
-    if (held) await sendAll(held.takeAll())
+    const last = held?.takeAll() ?? []
+    held = null
+    await sendAll(last)
     if (goesOn) {
       await calls.sendPacket(null)
       await drain()

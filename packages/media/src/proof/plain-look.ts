@@ -198,7 +198,8 @@ async function glanceAt(
   })
 }
 
-async function signsOf(input: PlainInput, streamIndex: number): Promise<PlainLook['signs']> {
+/** How a picture is turned, as its file says. */
+export async function signsOf(input: PlainInput, streamIndex: number): Promise<PlainLook['signs']> {
   const container = await openInput(input)
   try {
     return matrixSigns(container.streams[streamIndex]?.codecpar.getCodedSideData(AV_PKT_DATA_DISPLAYMATRIX) ?? null)
@@ -208,7 +209,7 @@ async function signsOf(input: PlainInput, streamIndex: number): Promise<PlainLoo
 }
 
 /** The first four factors of a display matrix, as signs. */
-function matrixSigns(data: Buffer | null): PlainLook['signs'] {
+export function matrixSigns(data: Buffer | null): PlainLook['signs'] {
   if (!data || data.length < 36) return null
   return [
     Math.sign(data.readInt32LE(0)),

@@ -205,8 +205,17 @@ export async function treatedStill(
   }
 }
 
-/** Frame `index` of a file of constant rate, or its last one when the index is beyond. @throws MediaError when nothing decodes there */
-export async function plainStill(input: MediaInput, video: VideoFacts, seconds: number): Promise<RgbPicture> {
+/**
+ * The frame that a file shows at a time, or its last one when that is beyond.
+ * @param size that it is brought to; its own unless said
+ * @throws MediaError when nothing decodes there
+ */
+export async function plainStill(
+  input: MediaInput,
+  video: VideoFacts,
+  seconds: number,
+  size?: { width: number; height: number },
+): Promise<RgbPicture> {
   const decoder = await openFrames(input, video.streamIndex)
   const [frame, candidate] = [new Frame(), new Frame()]
   frame.alloc()
@@ -225,7 +234,7 @@ export async function plainStill(input: MediaInput, video: VideoFacts, seconds: 
       found = true
     }
     if (!found) throw new MediaError('There is no frame at that place.')
-    return await toRgb(frame, video.frameRate, untaggedMatrix(video))
+    return await toRgb(frame, video.frameRate, untaggedMatrix(video), size)
   } finally {
     frame.free()
     candidate.free()

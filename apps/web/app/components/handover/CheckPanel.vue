@@ -6,6 +6,7 @@ import {
   describeDurationRange,
   describeBytesRange,
   leastSlowing,
+  sheetAdded,
   type JobDetail,
 } from '@hematine/core'
 import { computed } from 'vue'
@@ -96,6 +97,13 @@ const isFolder = computed(() => job.check?.measurement.container === describeCon
             file.path.split('/').at(-1)
           }}</a>, {{ describeBytes(file.bytes) }}
           <div class="hash muted">{{ file.sha256 }}</div>
+          <img
+            v-if="file.added === sheetAdded"
+            class="sheet"
+            loading="lazy"
+            :src="addressOf('jobOutput', { parameters: { id: job.id }, query: { beside: file.added } })"
+            :alt="`Contact sheet of ${job.check?.measurement.sheet?.frames} frames of the result`"
+          />
         </li>
       </ul>
     </section>
@@ -142,6 +150,11 @@ const isFolder = computed(() => job.check?.measurement.container === describeCon
 .beside li {
   padding: 3px 0;
   overflow-wrap: anywhere;
+}
+.sheet {
+  display: block;
+  width: 100%;
+  margin-top: 4px;
 }
 .beside a {
   color: var(--accent-text);

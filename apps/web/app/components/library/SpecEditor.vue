@@ -34,6 +34,7 @@ import FineFields from '~/components/library/FineFields.vue'
 import FrameFields from '~/components/library/FrameFields.vue'
 import PieceFields from '~/components/library/PieceFields.vue'
 import RateFields from '~/components/library/RateFields.vue'
+import SheetFields from '~/components/library/SheetFields.vue'
 import SubtitleFields from '~/components/library/SubtitleFields.vue'
 import { languageHint, tagsIn } from '~/composables/language-fields'
 import { useNameExamples } from '~/composables/useNameExamples'
@@ -187,7 +188,10 @@ function changeTags(changes: Partial<Record<keyof SpecTags, SpecTags[keyof SpecT
 /** Fields that not every spec has; those without a value go. */
 function changeFiles(
   changes: Partial<
-    Pick<PictureSpec, 'numbering' | 'dotsPerInch' | 'keepsCameraData' | 'subtitles' | 'keepsChapters' | 'pieces'>
+    Pick<
+      PictureSpec,
+      'numbering' | 'dotsPerInch' | 'keepsCameraData' | 'subtitles' | 'sheet' | 'keepsChapters' | 'pieces'
+    >
   >,
 ): void {
   const changed: Record<string, unknown> = { ...spec.value, ...changes }
@@ -256,6 +260,11 @@ function changePeak(rate: number | null): void {
           :is-still="makes === 'still'"
           :model-value="spec.pieces"
           @update:model-value="pieces => changeFiles({ pieces })"
+        />
+        <SheetFields
+          v-if="picture && makes !== 'still'"
+          :model-value="picture.sheet"
+          @update:model-value="sheet => changeFiles({ sheet })"
         />
       </fieldset>
       <fieldset v-if="makes !== 'still'">

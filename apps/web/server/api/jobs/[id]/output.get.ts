@@ -2,7 +2,7 @@ import { filesBesideOf, nameBeside, outputKind } from '@hematine/core'
 import { deliveryVolumeOf, Problem, readJobWithFiles } from '@hematine/database'
 import { resolveInside } from '@hematine/media/volumes/volume-files'
 import { handle } from '../../../utils/handle'
-import { mediaTypes, textTypes } from '../../../utils/media-types'
+import { mediaTypes, besideTypes } from '../../../utils/media-types'
 import { sendFile } from '../../../utils/send-file'
 
 export default handle('jobOutput', async ({ application, parameters, query, event }) => {
@@ -18,7 +18,7 @@ export default handle('jobOutput', async ({ application, parameters, query, even
     const file = job.check && filesBesideOf(job.check.measurement).find(({ added }) => added === query.beside)
     if (!file) throw new Problem(404, 'no-file', `No file "${query.beside}" lies beside ${job.outputPath}.`)
     const ending = file.added.split('.').at(-1)!
-    return send(nameBeside(job.outputPath, job.spec, file.added), textTypes[ending] ?? 'application/octet-stream')
+    return send(nameBeside(job.outputPath, job.spec, file.added), besideTypes[ending] ?? 'application/octet-stream')
   }
   if (outputKind(job.spec) === 'image sequence')
     throw new Problem(
