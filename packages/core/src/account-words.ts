@@ -26,10 +26,10 @@ export function describePictures({ pictures, isPart, dropped, repeated, made }: 
 }
 
 /** "12.40 s heard, 0.50 s of it before the picture". */
-export function describeSound({ seconds, cutBefore, trimmed, silence }: SoundAccount): string {
+export function describeSound({ seconds, isPart, cutBefore, trimmed, silence }: SoundAccount): string {
   const some = (value: number, words: string) => (value >= 0.01 ? [`${value.toFixed(2)} s ${words}`] : [])
   return [
-    `${seconds.toFixed(2)} s heard`,
+    `${seconds.toFixed(2)} s heard${isPart ? ' in and around it' : ''}`,
     ...some(cutBefore, 'cut off before the picture'),
     ...some(trimmed, 'trimmed off'),
     ...some(silence, 'of silence put in'),

@@ -48,7 +48,11 @@ export function stretchLookedAt(
   { timeline }: Pick<Treatment, 'timeline'>,
 ): (SourceStretch & { kept: SourceStretch }) | null {
   const ranges = timeline?.ranges
-  const isPlain = video?.rateIs === 'constant' && !joined && (courses ?? []).length === 0 && (jumps ?? []).length === 0
+  const isPlain =
+    (video === null || video.rateIs === 'constant') &&
+    !joined &&
+    (courses ?? []).length === 0 &&
+    (jumps ?? []).length === 0
   if (!ranges || !isPlain) return null
   const kept = { from: ranges[0]!.from, to: Math.max(...ranges.map(range => range.to)) }
   return { from: Math.max(0, kept.from - lookedAround.before), to: kept.to + lookedAround.behind, kept }
@@ -56,6 +60,8 @@ export function stretchLookedAt(
 
 /** What plain decoding of a sound track told. */
 export interface PlainSound {
+  /** Where it was begun to listen, in seconds from the source's time 0, where what comes before was left out. */
+  begins?: number
   /** Decoded samples, in seconds, and where they begin and end from the source's time 0; null when there are none. */
   seconds: number
   first: number | null
@@ -97,8 +103,12 @@ export const PictureAccount = z.object({
 export type PictureAccount = z.infer<typeof PictureAccount>
 
 export const SoundAccount = z.object({
-  /** Seconds that the source gave; of them cut off before its picture begins, and trimmed off; silence put in for what is not there. */
+  /**
+   * Seconds that the source gave, of a trimmed one perhaps only those in and around what is kept; of them cut off before its picture begins, and trimmed off;
+   * silence put in for what is not there.
+   */
   seconds: z.number().min(0),
+  isPart: z.literal(true).optional(),
   cutBefore: z.number().min(0),
   trimmed: z.number().min(0),
   silence: z.number().min(0),
@@ -486,7 +496,11 @@ export function accountOfSound(
   const isEven = treatment.result !== null && 'evenSound' in treatment && treatment.evenSound === true
   const expectedEnd = isEven && frames !== null ? frames / toNumber(treatment.result.rate) : ownEnd
   const kept = Math.max(0, end - Math.max(0, first))
-  const isPlain = timeline.ranges === null && timeline.speed === 1
+  const ranges = timeline.ranges ?? [{ from: 0, to: Number.POSITIVE_INFINITY }]
+  const isPart = source.begins !== undefined
+  const isPlain = (timeline.ranges === null || (isPart && ranges.length === 1)) && timeline.speed === 1
+  // Where it was begun to listen there is sound, unless it is heard to begin later.
+  const late = isPart && first - source.begins! < mostGap ? 0 : Math.max(0, first)
   const comparable = isPlain && !hasJumps && gaps <= mostGap && source.coarse.length > 0 && result.coarse.length > 0
   const alike = source.channels === result.channels && !(treatment.sound ?? []).some(step => step.kind === 'channels')
   const loud = louderOf(source)
@@ -495,16 +509,17 @@ export function accountOfSound(
         Float32Array.from(source.coarse[loud]!),
         Float32Array.from(result.coarse[loud] ?? result.coarse[0]!),
         source.rate,
-        (result.first ?? 0) - first - delay,
+        (result.first ?? 0) + ranges[0]!.from - first - delay,
       )
     : null
   return {
     seconds: source.seconds,
+    ...(isPart ? { isPart } : {}),
     cutBefore: Math.min(cutBefore, source.seconds),
     trimmed:
-      (timeline.ranges ? Math.max(0, kept - resultSeconds({ ...timeline, speed: 1 }, kept)) : 0) +
+      (timeline.ranges ? Math.max(0, kept - resultSeconds({ ...timeline, speed: 1 }, isPart ? end : kept)) : 0) +
       Math.max(0, ownEnd - expectedEnd),
-    silence: Math.max(0, first) + gaps + Math.max(0, expectedEnd - ownEnd),
+    silence: late + gaps + Math.max(0, expectedEnd - ownEnd),
     expectedEnd,
     foundEnd: result.last ?? 0,
     late: offset?.late ?? null,

@@ -1,4 +1,5 @@
 import { createHash } from 'node:crypto'
+import { readFile, writeFile } from 'node:fs/promises'
 import path from 'node:path'
 import {
   deliveredFacts,
@@ -15,6 +16,7 @@ import sharp from 'sharp'
 import { beforeAll, describe, expect, test } from 'vitest'
 import { deliver, readFacts, setUpLibraries, type MediaInput } from '../src/index.ts'
 import { readPlanes } from '../src/ground/frame-planes.ts'
+import { prove } from '../src/checking/prove.ts'
 import { openFrames } from '../src/reading/frame-reader.ts'
 import { openGate } from '../../../tests/support/jobs.ts'
 import { writeProgramStream } from '../../../tests/support/discs.ts'
@@ -223,6 +225,73 @@ describe('a source without an index', () => {
       begin += piece.length
     }
     expect(begin).toBe(all.length)
+  })
+})
+
+describe('what lies behind the last range', () => {
+  test('is not decoded: faults there are none of the piece’s', async () => {
+    await writeClip({
+      path: at('sound.ts'),
+      format: 'mpegts',
+      video: {
+        encoder: 'libx264',
+        keyframeDistance: 25,
+        options: { preset: 'ultrafast' },
+        filters: 'testsrc2=s=160x120:r=25:d=20,format=yuv420p,setsar=1',
+      },
+      audio: [],
+    })
+    const bytes = await readFile(at('sound.ts'))
+    // From the second half on, every fourth kilobyte is another.
+    for (let from = Math.floor(bytes.length / 2); from < bytes.length; from += 4096)
+      bytes.fill(0x5a, from + 20, Math.min(bytes.length, from + 900))
+    await writeFile(at('broken.ts'), bytes)
+    const facts = await readFacts(fileAt('broken.ts'))
+    const bare = { ...spec, audio: null }
+    const trim = (from: number, to: number): Step => ({ kind: 'trim', ranges: [{ from, to }] })
+    const errorsOf = async (name: string, steps: Step[]) => {
+      const treatment = deriveTreatment(facts, bare, steps)
+      if (treatment.result === null) throw new Error('there is a picture')
+      const plan = { input: fileAt('broken.ts'), facts, treatment, spec: bare, outputPath: at(name) }
+      return (await deliver(plan, openGate, () => undefined)).sourceDecodeErrors
+    }
+    expect(await errorsOf('early.mkv', [trim(1, 4)])).toBe(0)
+    expect(await errorsOf('all.mkv', [])).toBeGreaterThan(0)
+  })
+})
+
+describe('the check of a piece', () => {
+  test('listens to its own part of the source, and hears sound that is out of step or turned over there', async () => {
+    const voice =
+      "aevalsrc='0.4*sin(2*PI*(180+70*sin(2*PI*0.31*t))*t)*(0.6+0.4*sin(2*PI*0.9*t))':s=48000:d=40,aformat=sample_fmts=s16:channel_layouts=stereo"
+    await writeClip({
+      path: at('talk.mkv'),
+      format: 'matroska',
+      video: { encoder: losslessEncoder, filters: 'testsrc2=s=96x72:r=25:d=40,format=yuv420p,setsar=1' },
+      audio: [{ filters: voice, encoder: 'pcm_s16le' }],
+    })
+    const facts = await readFacts(fileAt('talk.mkv'))
+    const trim: Step = { kind: 'trim', ranges: [{ from: 21.4, to: 29.4 }] }
+    const proved = async (name: string, ...steps: Step[]) => {
+      const made = deriveTreatment(facts, spec, [trim, ...steps])
+      if (made.result === null) throw new Error('there is a picture')
+      const source = { input: fileAt('talk.mkv'), facts: deliveredFacts(facts, made) }
+      await deliver({ ...source, treatment: made, spec, outputPath: at(name) }, openGate, () => undefined)
+      // Held against what was asked for, of which the other steps are no part.
+      const treatment = deriveTreatment(facts, spec, [trim])
+      return (await prove({ ...source, treatment, outputPath: at(name) }, openGate, () => undefined)).account.sound[0]!
+    }
+    const right = await proved('right.mkv')
+    expect(Math.abs(right.late!)).toBeLessThan(0.001)
+    expect(right).toMatchObject({ isPart: true, turnedOver: [], silent: [] })
+    expect(right.silence).toBeLessThan(0.001)
+    // Two seconds before it and one behind.
+    expect(right.seconds).toBeCloseTo(11, 1)
+    expect(right.trimmed).toBeCloseTo(3, 1)
+    expect(right.expectedEnd).toBeCloseTo(8, 2)
+    const late = await proved('late.mkv', { kind: 'sound-delay', milliseconds: 60 })
+    expect(Math.abs(late.late! - 0.06)).toBeLessThan(0.002)
+    expect((await proved('turned.mkv', { kind: 'channels', make: 'right turned over' })).turnedOver).toEqual([1])
   })
 })
 

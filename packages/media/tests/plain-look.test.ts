@@ -13,6 +13,8 @@ const clips: [name: string, format: string, video: Omit<Clip['video'] & object, 
   ['short-groups.mpg', 'vob', { encoder: 'mpeg2video', options: { g: '12', bf: '2', b: '2000000' } }],
   ['short-groups.ts', 'mpegts', { encoder: 'mpeg2video', options: { g: '12', bf: '2', b: '2000000' } }],
   ['one-group.mp4', 'mp4', { encoder: 'libx264', options: { g: '1000', bf: '3', preset: 'ultrafast' } }],
+  ['long-groups.mpg', 'vob', { encoder: 'mpeg2video', options: { g: '120', bf: '2', b: '2000000' } }],
+  ['long-groups.ts', 'mpegts', { encoder: 'libx264', options: { g: '250', bf: '3', preset: 'ultrafast' } }],
   ['groups.mkv', 'matroska', { encoder: 'libx264', options: { g: '50', bf: '3', preset: 'ultrafast' } }],
   ['frames.avi', 'avi', { encoder: 'ffvhuff' }],
 ]

@@ -26,7 +26,7 @@ import { secondsOf, soundAloneZero } from '../sound/sound-treatment.ts'
 import { readResult } from './result.ts'
 import type { WorkGate } from '../ground/gate.ts'
 import type { ProvedPicture } from '../proof/picture-proof.ts'
-import { listenPlainly, lookPlainly, streamsOf, zeroOf, type LookedAt } from '../proof/plain-look.ts'
+import { envelopeRate, listenPlainly, lookPlainly, streamsOf, zeroOf, type LookedAt } from '../proof/plain-look.ts'
 
 export interface Proof {
   account: Account
@@ -101,11 +101,11 @@ export async function prove(
   const zero = hasPicture ? zeroOf(facts) : await soundAloneZero(input, facts, treatment)
   const sound: Account['sound'] = []
   const sourceSoundSeconds: number[] = []
+  const listened = listenedTo(input, facts, treatment)
   for (let index = 0; index < facts.audio.length; index++) {
     // A channel that sounds only in what is trimmed off is silent in the result.
-    const heard = await listenPlainly(input, streamsOf(input, facts, index), zero, gate, (from, to) =>
-      keepsAll(treatment.timeline ?? plainTimeline, from, to),
-    )
+    const counts = (from: number, to: number) => keepsAll(treatment.timeline ?? plainTimeline, from, to)
+    const heard = await listenPlainly(input, streamsOf(input, facts, index), zero, gate, counts, listened)
     sourceSoundSeconds.push(Math.max(0, heard.last ?? 0))
     const other = output.sound[index]
     if (!other) continue
@@ -126,6 +126,17 @@ export async function prove(
 function stretchOfSource(input: MediaInput, facts: SourceFacts, treatment: Treatment): LookedAt | null {
   const stretch = input.kind === 'file' || input.kind === 'title' ? stretchLookedAt(facts, treatment) : null
   return stretch && { ...stretch, zero: zeroOf(facts), rate: toNumber(facts.video!.frameRate) }
+}
+
+/**
+ * The stretch of a source's sound that is listened to; null for all of it. What is kept begins a whole number of coarse samples behind where that begins:
+ * half a sample off, high tones are as like as turned over.
+ */
+function listenedTo(input: MediaInput, facts: SourceFacts, treatment: Treatment): SourceStretch | null {
+  const stretch = input.kind === 'file' || input.kind === 'title' ? stretchLookedAt(facts, treatment) : null
+  if (!stretch) return null
+  const { from, to, kept } = stretch
+  return { from: kept.from - Math.floor((kept.from - from) * envelopeRate + 1e-6) / envelopeRate, to }
 }
 
 /** How many pictures a stretch of a source has, or all of it. */

@@ -5,8 +5,9 @@ import {
   AV_PKT_FLAG_KEY,
   AVDISCARD_ALL,
   AVDISCARD_DEFAULT,
+  AVSEEK_FLAG_BACKWARD,
 } from 'node-av/constants'
-import { Codec, CodecContext, Frame, Packet } from 'node-av/lib'
+import { Codec, CodecContext, Frame, Packet, type FormatContext } from 'node-av/lib'
 import { openInput } from '../reading/input.ts'
 import type { PlainInput } from '../ground/media-input.ts'
 import { CodecCalls } from '../ground/codec-calls.ts'
@@ -25,10 +26,10 @@ export interface Decoded {
 /** Packets that are held back before the first that is decoded, at most: what comes without a keyframe for longer is decoded from there on. */
 const mostHeld = { packets: 2000, bytes: 256 * 2 ** 20 }
 
-/**
- * Packets of a stream that come before a time, of which only those from the last keyframe on are needed. Nothing is sought: the file is read from its beginning,
- * and what lies before is left out undecoded.
- */
+/** Seconds before what is wanted at which reading begins: where a file has no index, the times of the first packets behind a place belong to their neighbours. */
+const soughtEarly = 1
+
+/** Packets of a stream that come before a time, of which only those from the last keyframe on are needed: what lies before is left out undecoded. */
 class HeldPackets {
   private held: Packet[] = []
   private bytes = 0
@@ -65,10 +66,28 @@ class HeldPackets {
   }
 }
 
+/** Opens a file to read a stream alone, near a place where one is wanted. @returns the file, and whether it was sought: only a keyframe before the place then tells that it did not go too far */
+async function openNear(
+  input: PlainInput,
+  streamIndex: number,
+  from: number | null,
+): Promise<{ container: FormatContext; isSought: boolean }> {
+  const container = await openInput(input)
+  for (const other of container.streams) other.discard = other.index === streamIndex ? AVDISCARD_DEFAULT : AVDISCARD_ALL
+  const stream = container.streams[streamIndex]
+  if (from === null || !stream) return { container, isSought: false }
+  const ticks = BigInt(Math.round(((from - soughtEarly) * stream.timeBase.den) / stream.timeBase.num))
+  if ((await container.seekFrame(streamIndex, ticks, AVSEEK_FLAG_BACKWARD)) >= 0) return { container, isSought: true }
+  // Where it stands now nobody says.
+  await container.closeInput()
+  return openNear(input, streamIndex, null)
+}
+
 /**
- * Decodes a stream from beginning to end by the shortest way there is: no seeking, no course, no filters. It shares nothing with what treats a
- * source but the opening of the file, so that what is lost there is not lost here too.
- * @param from seconds of the container: what comes before is only decoded from the last keyframe on, and its errors do not count; all is unless said
+ * Decodes a stream from beginning to end by the shortest way there is: no course, no filters, and no seeking but to what is wanted. It shares nothing with what
+ * treats a source but the opening of the file, so that what is lost there is not lost here too.
+ * @param from seconds of the container: what comes before is only decoded from the last keyframe on, and its errors do not count; all is unless said. Where
+ *   seeking leads behind it, the file is read from its beginning
  * @param take told each frame with the time that its packets state in seconds, null where they state none; it must not keep the frame. False ends the reading;
  *   a number goes on from those seconds as `from` does, once a keyframe begins what lies between
  */
@@ -79,7 +98,7 @@ export async function decodePlainly(
   take: (frame: Frame, seconds: number | null) => boolean | number | Promise<boolean | number>,
   from: number | null = null,
 ): Promise<Decoded> {
-  const container = await openInput(input)
+  let { container, isSought } = await openNear(input, streamIndex, from)
   const context = new CodecContext()
   const [packet, frame] = [new Packet(), new Frame()]
   packet.alloc()
@@ -99,8 +118,6 @@ export async function decodePlainly(
     context.pktTimebase = stream.timeBase
     context.threadCount = 0
     ensure(await context.open2(codec, null), 'The decoder cannot be opened')
-    for (const other of container.streams)
-      other.discard = other.index === streamIndex ? AVDISCARD_DEFAULT : AVDISCARD_ALL
     const unit = toNumber({ num: stream.timeBase.num, den: stream.timeBase.den } satisfies Rational)
     const calls = new CodecCalls(context)
     held = wanted === null ? null : new HeldPackets(wanted, unit)
@@ -165,6 +182,19 @@ export async function decodePlainly(
       const code = await container.readFrame(packet)
       if (isAgain(code)) continue
       if (code < 0) break
+      if (isSought && packet.streamIndex === streamIndex && packet.pts !== AV_NOPTS_VALUE) {
+        const [at, isKey] = [Number(packet.pts) * unit, packet.hasFlags(AV_PKT_FLAG_KEY)]
+        const isBehind = at > from! || (at === from && !isKey)
+        if (isBehind || isKey) isSought = false
+        if (isBehind) {
+          packet.unref()
+          held?.free()
+          held = new HeldPackets(from!, unit)
+          await container.closeInput()
+          container = (await openNear(input, streamIndex, null)).container
+          continue
+        }
+      }
       // A packet without data repeats the picture before; to the decoder it would mean the end.
       if (packet.streamIndex === streamIndex && packet.size === 0) decoded.repeatsAtEnd++
       if (packet.streamIndex === streamIndex && packet.size > 0) {

@@ -23,7 +23,7 @@ import { thumbnailOf } from './thumbnail.ts'
 const mostPictures = 64
 const firstStretch = 0.25
 /** Samples a second in which sound is kept for comparing, and the seconds of it that are. */
-const envelopeRate = 2000
+export const envelopeRate = 2000
 /** More than filters that make it of other rates hold back, in seconds. */
 const filtersHold = 0.1
 const mostSoundSeconds = 1800
@@ -222,6 +222,7 @@ export function matrixSigns(data: Buffer | null): PlainLook['signs'] {
 /**
  * Decodes a sound track plainly and whole: how much of it there is, when it begins and ends, how loud each channel is, and a coarse copy for comparing.
  * @param counts whether what lies between two times in seconds counts for how loud it is; all does unless said
+ * @param stretch of the source that is listened to; all of it unless said
  */
 export async function listenPlainly(
   input: MediaInput,
@@ -229,8 +230,10 @@ export async function listenPlainly(
   zero: number,
   gate: WorkGate,
   counts: (from: number, to: number) => boolean = () => true,
+  stretch: SourceStretch | null = null,
 ): Promise<PlainSound> {
   const heard: PlainSound = {
+    ...(stretch ? { begins: stretch.from } : {}),
     seconds: 0,
     first: null,
     last: null,
@@ -273,7 +276,8 @@ export async function listenPlainly(
       }
     }
     try {
-      const decoded = await decodePlainly(part, streamOf(index), gate, async (frame, stated) => {
+      const from = stretch ? zero + stretch.from : null
+      const listen = async (frame: Frame, stated: number | null) => {
         const length = frame.nbSamples / Math.max(1, frame.sampleRate)
         const at =
           stated === null
@@ -281,11 +285,14 @@ export async function listenPlainly(
             : input.kind === 'join'
               ? begin + stated - (input.parts[index]!.picture?.zeroSeconds ?? 0)
               : stated - zero
+        if (stretch && at >= stretch.to) return false
+        if (stretch && at + length <= stretch.from) return true
+        const left = stretch ? Math.max(0, Math.round((stretch.from - at) * frame.sampleRate)) : 0
         // Filters hold a little back, so that what comes out at an edge is from either side of it.
         isCounted = counts(at - filtersHold, at + length + filtersHold)
-        heard.first ??= at
+        heard.first ??= at + left / frame.sampleRate
         heard.last = Math.max(heard.last ?? at, at + length)
-        heard.seconds += length
+        heard.seconds += length - left / frame.sampleRate
         heard.sampleRate ||= frame.sampleRate
         heard.channels ||= frame.channelLayout.nbChannels
         const now = audioPadOf(frame, { num: 1, den: frame.sampleRate })
@@ -304,14 +311,15 @@ export async function listenPlainly(
           }
           pad = now
           graph = await Graph.audio(
-            `asetpts=N/SR/TB,aresample=${envelopeRate},aformat=sample_fmts=flt:sample_rates=${envelopeRate}`,
+            `${left > 0 ? `atrim=start_sample=${left},` : ''}asetpts=N/SR/TB,aresample=${envelopeRate},aformat=sample_fmts=flt:sample_rates=${envelopeRate}`,
             now,
           )
         }
         await graph.push(frame)
         await collect()
         return true
-      })
+      }
+      const decoded = await decodePlainly(part, streamOf(index), gate, listen, from)
       heard.errors += decoded.errors
       await (graph as Graph | null)?.push(null)
       await collect()

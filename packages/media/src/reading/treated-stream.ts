@@ -32,6 +32,8 @@ export abstract class TreatedStream<Through extends Passage> {
   protected abstract isNeeded(ticks: bigint): boolean
   /** Whether a frame lasts until the next one, so that of those before the first one of use the last is of use, too: it is what is shown then. */
   protected abstract readonly lasts: boolean
+  /** Whether nothing that comes after a decoded frame is of use, by its time in the stream; the frame itself tells how long the one before it is shown. */
+  protected abstract isPast(ticks: bigint): boolean
   /** Gives a decoded frame what it lacks before the filters see it. */
   protected complete?(frame: Frame): void
 
@@ -64,9 +66,11 @@ export abstract class TreatedStream<Through extends Passage> {
         this.passOver()
         continue
       }
+      const isLast = this.isPast(this.decoded.pts)
       await this.pushBefore()
       await this.push(this.decoded)
       this.decoded.unref()
+      if (isLast) break
       return
     }
     this.ended = true

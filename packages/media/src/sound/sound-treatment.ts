@@ -70,6 +70,7 @@ export class TreatedSound extends TreatedStream<Graph> {
     startTicks: bigint,
     private readonly filters: string[],
     private readonly goesOn: boolean,
+    private readonly lastNeeded: bigint | null,
   ) {
     super(decoder, startTicks)
   }
@@ -110,11 +111,18 @@ export class TreatedSound extends TreatedStream<Graph> {
             : soundFilters(step, track)),
         )
       if (lead > 0) filters.push(`atrim=start=${lead}`, 'asetpts=PTS-STARTPTS')
-      return new TreatedSound(decoder, shape, start, filters, goesOn)
+      const end = timeline.ranges?.at(-1)?.to
+      const last =
+        end === undefined ? null : BigInt(Math.round((zeroSeconds + end + lookBack) / toNumber(decoder.timeBase)))
+      return new TreatedSound(decoder, shape, start, filters, goesOn, last)
     } catch (error) {
       await decoder.close()
       throw error
     }
+  }
+
+  protected isPast(ticks: bigint): boolean {
+    return this.lastNeeded !== null && ticks > this.lastNeeded
   }
 
   protected readonly lasts = false

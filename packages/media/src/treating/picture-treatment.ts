@@ -23,6 +23,9 @@ const shownBefore = 60
 /** Program streams have no index: their decoders need a few seconds before a place to find a whole group of pictures. */
 const leadSeconds = 3
 
+/** Frames are decoded for so long behind what is kept: those that look at their neighbours have theirs, whatever the order in which they are stored. */
+const behindSeconds = 1
+
 export interface PictureOptions {
   /** Frame of the result to start with; 0 for the whole. */
   firstFrame?: number
@@ -36,6 +39,7 @@ export interface PictureOptions {
 /** A source's picture, decoded and treated, frame by frame. Frame times are frame numbers of the result's rate. */
 export class TreatedPicture extends TreatedStream<StageChain> {
   private readonly firstNeeded: bigint | null
+  private readonly lastNeeded: bigint | null
   private readonly plans: StagePlan[]
   private readonly firstFrame: number
   /** Seconds of the result before a wanted frame that the stages see. */
@@ -60,6 +64,8 @@ export class TreatedPicture extends TreatedStream<StageChain> {
       leadFrames / toNumber(treatment.result.rate),
       ...plans.map(plan => (plan.kind === 'steady-ahead' ? plan.lead : 0)),
     )
+    const end = treatment.timeline?.ranges?.at(-1)?.to
+    this.lastNeeded = end === undefined ? null : this.ticksAt(end + behindSeconds)
     this.firstNeeded =
       firstFrame === 0
         ? null
@@ -116,6 +122,10 @@ export class TreatedPicture extends TreatedStream<StageChain> {
 
   protected isNeeded(ticks: bigint): boolean {
     return this.firstNeeded === null || ticks >= this.firstNeeded
+  }
+
+  protected isPast(ticks: bigint): boolean {
+    return this.lastNeeded !== null && ticks > this.lastNeeded
   }
 
   /** A picture that stands still may be stored once, long before. */
