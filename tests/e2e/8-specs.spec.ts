@@ -460,3 +460,51 @@ test('a source is cut in pieces by a spec: each is a job of its own, with a name
   // 240 frames at 29.97 a second: 3 s are 89.9 of them.
   expect(details.map(detail => detail.check.measurement.video.framesDecoded)).toEqual([90, 90, 60])
 })
+
+test('a source is cut where its picture cuts: it is looked through for that when it is drafted first', async ({
+  page,
+  request,
+}) => {
+  await page.goto('/library?spec=small-mkv')
+  await page.getByRole('button', { name: 'Copy', exact: true }).click()
+  await dialog(page).getByLabel('Name', { exact: true }).fill('Shot by shot')
+  await choose(page, 'Results of a source', /each shot/)
+  await dialog(page).getByLabel('Seconds of each at least').fill('2')
+  await dialog(page).getByLabel('Seconds of each at least').blur()
+  await dialog(page).getByRole('button', { name: 'Keep' }).click()
+  await expect(
+    page.getByRole('row', {
+      name: 'pieces one result for each shot of 2 s or more; shorter ones go with the one before',
+    }),
+  ).toBeVisible()
+
+  // Its 350 frames are more than its samples cover. It is drawn with cuts at 5 and 10 s.
+  const disc = await measuredSource(request, 'Lamp-room training disc 3.mpg')
+  const deliveryVolumeId = await volumeOf(request, 'delivery')
+  const draft = async () => {
+    const data = { deliveryVolumeId, wishes: [{ sourceId: disc.id, specKey: 'shot-by-shot' }] }
+    return (await request.post('/api/jobs', { data })).json()
+  }
+  const first = await draft()
+  expect(first.jobs).toEqual([])
+  expect(first.refused[0].reason).toBe(
+    `Where ${disc.name} cuts is not known yet. It is being measured: draft it once more when that is done.`,
+  )
+  await expect
+    .poll(async () => (await (await request.get(`/api/sources/${disc.id}`)).json()).measureState, { timeout: 90_000 })
+    .toBe('ready')
+  const { jobs } = await draft()
+  // 50 fields a second, of each a frame.
+  expect(jobs.map((job: { sourceName: string; frames: number }) => [job.sourceName, job.frames])).toEqual([
+    [`${disc.name}, piece 1 of 3`, 250],
+    [`${disc.name}, piece 2 of 3`, 250],
+    [`${disc.name}, piece 3 of 3`, 200],
+  ])
+  await page.goto(`/intake?source=${disc.id}`)
+  await page.getByText(disc.name).first().click()
+  await expect(page.getByText('2 cuts.', { exact: true })).toBeVisible()
+  await expect(page.getByText(/and looked through for cuts/)).toBeVisible()
+  await request.post('/api/jobs/actions', {
+    data: { ids: jobs.map((job: { id: number }) => job.id), action: 'remove' },
+  })
+})

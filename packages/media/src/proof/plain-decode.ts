@@ -26,6 +26,12 @@ export interface Decoded {
 /** Packets that are held back before the first that is decoded, at most: what comes without a keyframe for longer is decoded from there on. */
 const mostHeld = { packets: 2000, bytes: 256 * 2 ** 20 }
 
+/** When a packet is shown, in seconds; null where nothing says it. @param unit seconds of a tick */
+function timeOf({ pts, dts }: Packet, unit: number): number | null {
+  const ticks = pts !== AV_NOPTS_VALUE ? pts : dts
+  return ticks === AV_NOPTS_VALUE ? null : Number(ticks) * unit
+}
+
 /** Seconds before what is wanted at which reading begins: where a file has no index, the times of the first packets behind a place belong to their neighbours. */
 const soughtEarly = 1
 
@@ -42,8 +48,7 @@ class HeldPackets {
 
   /** Takes a packet. @returns those that are to be decoded now, which are the caller's to free; null while none is */
   add(packet: Packet): Packet[] | null {
-    const ticks = packet.pts !== AV_NOPTS_VALUE ? packet.pts : packet.dts
-    const seconds = ticks === AV_NOPTS_VALUE ? null : Number(ticks) * this.unit
+    const seconds = timeOf(packet, this.unit)
     if (packet.hasFlags(AV_PKT_FLAG_KEY) && seconds !== null && seconds <= this.from) this.free()
     const kept = packet.clone()
     if (!kept) throw new MediaError('A packet cannot be kept: memory ran out.')
@@ -159,12 +164,8 @@ export async function decodePlainly(
       }
     }
     const decode = async (some: Packet) => {
-      if (
-        next !== null &&
-        some.hasFlags(AV_PKT_FLAG_KEY) &&
-        some.pts !== AV_NOPTS_VALUE &&
-        Number(some.pts) * unit <= next
-      ) {
+      const at = timeOf(some, unit)
+      if (next !== null && some.hasFlags(AV_PKT_FLAG_KEY) && at !== null && at <= next) {
         // All frames that were sent lie before it.
         calls.flush()
         held = new HeldPackets(next, unit)
@@ -182,16 +183,17 @@ export async function decodePlainly(
       const code = await container.readFrame(packet)
       if (isAgain(code)) continue
       if (code < 0) break
-      if (isSought && packet.streamIndex === streamIndex && packet.pts !== AV_NOPTS_VALUE) {
-        const [at, isKey] = [Number(packet.pts) * unit, packet.hasFlags(AV_PKT_FLAG_KEY)]
-        const isBehind = at > from! || (at === from && !isKey)
+      if (isSought && packet.streamIndex === streamIndex) {
+        const [at, isKey] = [timeOf(packet, unit), packet.hasFlags(AV_PKT_FLAG_KEY)]
+        const isBehind = at === null || at > from! || (at === from && !isKey)
         if (isBehind || isKey) isSought = false
         if (isBehind) {
           packet.unref()
           held?.free()
           held = new HeldPackets(from!, unit)
+          const again = await openNear(input, streamIndex, null)
           await container.closeInput()
-          container = (await openNear(input, streamIndex, null)).container
+          container = again.container
           continue
         }
       }
