@@ -100,10 +100,4 @@ summary {
 .fields > * {
   flex: none;
 }
-.check {
-  display: flex;
-  align-items: center;
-  gap: 8px;
-  min-height: 24px;
-}
 </style>

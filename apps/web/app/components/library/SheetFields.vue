@@ -55,12 +55,3 @@ function change(changes: { [Part in keyof SpecSheet]?: SpecSheet[Part] | undefin
     >
   </template>
 </template>
-
-<style scoped>
-.check {
-  display: flex;
-  align-items: center;
-  gap: 8px;
-  min-height: 24px;
-}
-</style>

@@ -600,10 +600,10 @@ function changePeak(rate: number | null): void {
         </fieldset>
       </template>
     </div>
-    <div role="status" class="problems">
-      <p v-for="problem in problems" :key="problem" class="look"><span aria-hidden="true">◆</span> {{ problem }}</p>
-    </div>
     <template #buttons>
+      <div role="status" class="problems">
+        <p v-for="problem in problems" :key="problem" class="look"><span aria-hidden="true">◆</span> {{ problem }}</p>
+      </div>
       <VBtn variant="text" @click="emit('close')">Cancel</VBtn>
       <VBtn color="primary" :disabled="problems.length > 0" :loading="busy" @click="keep">Keep</VBtn>
     </template>
@@ -675,13 +675,11 @@ legend {
   border: 1px solid var(--line);
   border-radius: 2px;
 }
-.check {
-  display: flex;
-  align-items: center;
-  gap: 8px;
-  min-height: 24px;
+.problems {
+  flex: 1;
+  min-width: 0;
 }
 .problems p {
-  margin: 0 0 4px;
+  margin: 0 0 2px;
 }
 </style>

@@ -104,12 +104,3 @@ function chooseLanguages(text: string): void {
     subtitles of commentary stay out</label
   >
 </template>
-
-<style scoped>
-.check {
-  display: flex;
-  align-items: center;
-  gap: 8px;
-  min-height: 24px;
-}
-</style>
