@@ -365,7 +365,7 @@ export const api = {
   measureSources: {
     method: 'post',
     path: '/api/sources/measurements',
-    summary: 'Has sources measured again, or more deeply, in the background.',
+    summary: 'Has sources measured again, more deeply, or looked through for cuts, in the background.',
     body: sourceIds.extend({ depth: MeasureWish }),
     answer: z.object({ queued: z.int() }),
   },

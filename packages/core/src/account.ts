@@ -500,7 +500,7 @@ export function accountOfSound(
   const isPart = source.begins !== undefined
   const isPlain = (timeline.ranges === null || (isPart && ranges.length === 1)) && timeline.speed === 1
   // Where it was begun to listen there is sound, unless it is heard to begin later.
-  const late = isPart && first - source.begins! < mostGap ? 0 : Math.max(0, first)
+  const missing = isPart && first - source.begins! < mostGap ? 0 : Math.max(0, first)
   const comparable = isPlain && !hasJumps && gaps <= mostGap && source.coarse.length > 0 && result.coarse.length > 0
   const alike = source.channels === result.channels && !(treatment.sound ?? []).some(step => step.kind === 'channels')
   const loud = louderOf(source)
@@ -519,7 +519,7 @@ export function accountOfSound(
     trimmed:
       (timeline.ranges ? Math.max(0, kept - resultSeconds({ ...timeline, speed: 1 }, isPart ? end : kept)) : 0) +
       Math.max(0, ownEnd - expectedEnd),
-    silence: late + gaps + Math.max(0, expectedEnd - ownEnd),
+    silence: missing + gaps + Math.max(0, expectedEnd - ownEnd),
     expectedEnd,
     foundEnd: result.last ?? 0,
     late: offset?.late ?? null,

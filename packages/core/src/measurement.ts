@@ -19,7 +19,7 @@ export type MeasureWish = z.infer<typeof MeasureWish>
 /** How a source was measured. */
 export const Measured = z.object({
   depth: MeasureDepth,
-  /** Whether it was looked through for cuts besides; what is measured once more is then, too. */
+  /** Whether every picture was looked at for cuts; what is measured once more is looked through again, too. */
   through: z.literal(true).optional(),
   tookSeconds: z.number(),
 })

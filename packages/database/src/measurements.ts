@@ -40,7 +40,7 @@ async function conclude(tx: EntityManager, row: SourceRow, measurement: Measurem
     rulesVersion,
     measured: {
       depth: measurement.depth,
-      ...(measurement.picture?.cuts ? { through: true as const } : {}),
+      ...(measurement.picture && cutsOf(measurement.picture) ? { through: true as const } : {}),
       tookSeconds: measurement.tookSeconds,
     },
     measureState: 'ready',

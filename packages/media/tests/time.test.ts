@@ -129,6 +129,27 @@ describe('times that jump', () => {
     expect(check.lines.filter(line => line.verdict === 'fail')).toEqual([])
   })
 
+  test('back are crossed by what begins before them: no picture is lost, and each has its time', async () => {
+    const { facts, input } = await known(await restarted())
+    const { startTicks, timeBase, streamIndex } = facts.video!
+    for (const seconds of [1, 1.5, 2, 2.3]) {
+      const reader = await openFrames(input, streamIndex)
+      await reader.seek(BigInt(startTicks) + BigInt(Math.round((seconds * timeBase.den) / timeBase.num)))
+      const frame = new Frame()
+      frame.alloc()
+      const numbers: number[] = []
+      while (await reader.next(frame)) {
+        numbers.push(Math.round(((Number(frame.pts) - startTicks) * timeBase.num * 25) / timeBase.den))
+        frame.unref()
+      }
+      frame.free()
+      await reader.close()
+      const [first] = numbers as [number]
+      expect(first).toBeLessThanOrEqual(seconds * 25)
+      expect(numbers).toEqual(Array.from({ length: 110 - first }, (_, index) => first + index))
+    }
+  })
+
   test('are a finding with its place, and a place behind the jump is found again', async () => {
     const file = await restarted()
     const { facts, input } = await known(file)

@@ -307,21 +307,27 @@ export class StreamDecoder {
     const place = this.course!.step ? undefined : this.course!.places.findLast(entry => BigInt(entry.ticks) <= ticks)
     if (!place || (await this.opened.seekFrame(-1, BigInt(place.byte), AVSEEK_FLAG_BYTE)) < 0) return false
     this.forget()
+    // What ends there of the picture before comes first, as a packet of its own that takes the times of the one that begins there.
+    let taken: { pts: bigint; dts: bigint } | null = null
     for (let count = 0; count < packetsToPlace; count++) {
-      const code = await this.opened.readFrame(this.packet)
+      const { packet } = this
+      const code = await this.opened.readFrame(packet)
       if (isAgain(code)) continue
       if (code < 0) return false
-      const isIt = this.packet.streamIndex === this.streamIndex && Number(this.packet.pos) === place.byte
-      if (isIt) {
+      const isOwn = packet.streamIndex === this.streamIndex
+      const isRest = isOwn && this.isPicture && Number(packet.pos) === place.byte && !packet.hasFlags(AV_PKT_FLAG_KEY)
+      if (taken && isOwn) Object.assign(packet, taken)
+      if (isOwn && !isRest && (taken || Number(packet.pos) === place.byte)) {
         this.packetNumber = place.packet
-        this.move(this.packet)
+        this.move(packet)
         this.packetNumber++
-        const sent = await this.calls.sendPacket(this.packet)
-        this.packet.unref()
+        const sent = await this.calls.sendPacket(packet)
+        packet.unref()
         return sent >= 0
       }
-      const isPast = this.packet.streamIndex === this.streamIndex && Number(this.packet.pos) > place.byte
-      this.packet.unref()
+      if (isRest) taken = { pts: packet.pts, dts: packet.dts }
+      const isPast = isOwn && Number(packet.pos) > place.byte
+      packet.unref()
       if (isPast) return false
     }
     return false

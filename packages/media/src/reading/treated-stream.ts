@@ -1,3 +1,4 @@
+import { toNumber } from '@hematine/core'
 import { Frame } from 'node-av/lib'
 import type { FrameReader } from './frame-reader.ts'
 
@@ -7,6 +8,9 @@ export interface Passage {
   pull(frame: Frame): Promise<'frame' | 'again' | 'end'>
   free(): void
 }
+
+/** What is decoded behind the last range that is kept, in seconds: frames that look at their neighbours have theirs, also where times are told roughly. */
+const behindSeconds = 1
 
 /** A stream of a source, decoded and sent through filters; the filters are set up by the first decoded frame. */
 export abstract class TreatedStream<Through extends Passage> {
@@ -18,10 +22,14 @@ export abstract class TreatedStream<Through extends Passage> {
   /** The last frame before the first one of use, where it lasts until that. */
   private before: Frame | null = null
 
-  /** @param startTicks time in the stream that is time 0 for the filters */
+  /**
+   * @param startTicks time in the stream that is time 0 for the filters
+   * @param endTicks time in the stream at which the last range that is kept ends; null where nothing is trimmed
+   */
   protected constructor(
     protected readonly decoder: FrameReader,
     private readonly startTicks: bigint,
+    private readonly endTicks: bigint | null,
   ) {
     this.decoded.alloc()
   }
@@ -32,8 +40,6 @@ export abstract class TreatedStream<Through extends Passage> {
   protected abstract isNeeded(ticks: bigint): boolean
   /** Whether a frame lasts until the next one, so that of those before the first one of use the last is of use, too: it is what is shown then. */
   protected abstract readonly lasts: boolean
-  /** Whether nothing that comes after a decoded frame is of use, by its time in the stream; the frame itself tells how long the one before it is shown. */
-  protected abstract isPast(ticks: bigint): boolean
   /** Gives a decoded frame what it lacks before the filters see it. */
   protected complete?(frame: Frame): void
 
@@ -66,7 +72,8 @@ export abstract class TreatedStream<Through extends Passage> {
         this.passOver()
         continue
       }
-      const isLast = this.isPast(this.decoded.pts)
+      // Nothing behind it is of use; it itself tells how long the one before it is shown.
+      const isLast = this.endTicks !== null && this.secondsBetween(this.endTicks, this.decoded.pts) > behindSeconds
       await this.pushBefore()
       await this.push(this.decoded)
       this.decoded.unref()
@@ -76,6 +83,10 @@ export abstract class TreatedStream<Through extends Passage> {
     this.ended = true
     await this.pushBefore()
     await this.stages?.push(null)
+  }
+
+  private secondsBetween(from: bigint, to: bigint): number {
+    return Number(to - from) * toNumber(this.decoder.timeBase)
   }
 
   private passOver(): void {

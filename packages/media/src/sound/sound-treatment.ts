@@ -70,9 +70,9 @@ export class TreatedSound extends TreatedStream<Graph> {
     startTicks: bigint,
     private readonly filters: string[],
     private readonly goesOn: boolean,
-    private readonly lastNeeded: bigint | null,
+    endTicks: bigint | null,
   ) {
-    super(decoder, startTicks)
+    super(decoder, startTicks, endTicks)
   }
 
   /**
@@ -98,11 +98,8 @@ export class TreatedSound extends TreatedStream<Graph> {
       // Loudness is judged by what comes before: a piece from the middle hears that too, and it is cut off again.
       const lead = steps.some(step => step.kind === 'loudness') ? Math.min(startSeconds, loudnessLead) : 0
       const from = sourceTimeAt(timeline, startSeconds - lead)
-      const start = BigInt(Math.round((zeroSeconds + from) / toNumber(decoder.timeBase)))
-      if (from > 0)
-        await decoder.seek(
-          BigInt(Math.round((zeroSeconds + Math.max(0, from - lookBack)) / toNumber(decoder.timeBase))),
-        )
+      const ticksAt = (seconds: number) => BigInt(Math.round((zeroSeconds + seconds) / toNumber(decoder.timeBase)))
+      if (from > 0) await decoder.seek(ticksAt(Math.max(0, from - lookBack)))
       const filters: string[] = timelineFilters(timeline, from)
       for (const step of steps)
         filters.push(
@@ -112,17 +109,12 @@ export class TreatedSound extends TreatedStream<Graph> {
         )
       if (lead > 0) filters.push(`atrim=start=${lead}`, 'asetpts=PTS-STARTPTS')
       const end = timeline.ranges?.at(-1)?.to
-      const last =
-        end === undefined ? null : BigInt(Math.round((zeroSeconds + end + lookBack) / toNumber(decoder.timeBase)))
-      return new TreatedSound(decoder, shape, start, filters, goesOn, last)
+      const last = end === undefined ? null : ticksAt(end)
+      return new TreatedSound(decoder, shape, ticksAt(from), filters, goesOn, last)
     } catch (error) {
       await decoder.close()
       throw error
     }
-  }
-
-  protected isPast(ticks: bigint): boolean {
-    return this.lastNeeded !== null && ticks > this.lastNeeded
   }
 
   protected readonly lasts = false

@@ -23,9 +23,6 @@ const shownBefore = 60
 /** Program streams have no index: their decoders need a few seconds before a place to find a whole group of pictures. */
 const leadSeconds = 3
 
-/** Frames are decoded for so long behind what is kept: those that look at their neighbours have theirs, whatever the order in which they are stored. */
-const behindSeconds = 1
-
 export interface PictureOptions {
   /** Frame of the result to start with; 0 for the whole. */
   firstFrame?: number
@@ -39,7 +36,6 @@ export interface PictureOptions {
 /** A source's picture, decoded and treated, frame by frame. Frame times are frame numbers of the result's rate. */
 export class TreatedPicture extends TreatedStream<StageChain> {
   private readonly firstNeeded: bigint | null
-  private readonly lastNeeded: bigint | null
   private readonly plans: StagePlan[]
   private readonly firstFrame: number
   /** Seconds of the result before a wanted frame that the stages see. */
@@ -54,7 +50,8 @@ export class TreatedPicture extends TreatedStream<StageChain> {
     private readonly options: PictureOptions,
     private readonly upTo?: number,
   ) {
-    super(decoder, BigInt(video.startTicks))
+    const end = treatment.timeline?.ranges?.at(-1)?.to
+    super(decoder, BigInt(video.startTicks), end === undefined ? null : ticksAt(video, end))
     const { firstFrame = 0, apart = false, lead = 0 } = options
     this.firstFrame = firstFrame
     const plans = planStages(treatment, video, firstFrame === 0, apart)
@@ -64,12 +61,11 @@ export class TreatedPicture extends TreatedStream<StageChain> {
       leadFrames / toNumber(treatment.result.rate),
       ...plans.map(plan => (plan.kind === 'steady-ahead' ? plan.lead : 0)),
     )
-    const end = treatment.timeline?.ranges?.at(-1)?.to
-    this.lastNeeded = end === undefined ? null : this.ticksAt(end + behindSeconds)
     this.firstNeeded =
       firstFrame === 0
         ? null
-        : this.ticksAt(
+        : ticksAt(
+            video,
             sourceTimeAt(treatment.timeline ?? plainTimeline, firstFrame / toNumber(treatment.result.rate) - this.lead),
           )
   }
@@ -90,16 +86,12 @@ export class TreatedPicture extends TreatedStream<StageChain> {
       sourceTimeAt(treatment.timeline ?? plainTimeline, firstFrame / toNumber(treatment.result.rate) - picture.lead) -
       leadSeconds
     try {
-      if (seconds > 0) await decoder.seek(picture.ticksAt(seconds))
+      if (seconds > 0) await decoder.seek(ticksAt(video, seconds))
     } catch (error) {
       await picture.close()
       throw error
     }
     return picture
-  }
-
-  private ticksAt(seconds: number): bigint {
-    return BigInt(this.video.startTicks) + BigInt(Math.round(seconds / toNumber(this.video.timeBase)))
   }
 
   /** Seconds of work so far by the numbers of the treatment's steps that it was spent on; of decoding under "decode", of what serves all steps under "other". */
@@ -122,10 +114,6 @@ export class TreatedPicture extends TreatedStream<StageChain> {
 
   protected isNeeded(ticks: bigint): boolean {
     return this.firstNeeded === null || ticks >= this.firstNeeded
-  }
-
-  protected isPast(ticks: bigint): boolean {
-    return this.lastNeeded !== null && ticks > this.lastNeeded
   }
 
   /** A picture that stands still may be stored once, long before. */
@@ -167,4 +155,9 @@ export class TreatedPicture extends TreatedStream<StageChain> {
     if (first > shownBefore) await reader.seek(first - shownBefore)
     return reader
   }
+}
+
+/** A time of the source in ticks of its picture's stream. */
+function ticksAt({ startTicks, timeBase }: VideoFacts, seconds: number): bigint {
+  return BigInt(startTicks) + BigInt(Math.round(seconds / toNumber(timeBase)))
 }

@@ -21,13 +21,14 @@ const items = computed(() => {
     ...(Object.keys(words) as CutAt[]).map(value => ({ value, title: `${some} ${words[value]}` })),
   ]
 })
-const hints: Record<CutAt, [moving: string, still: string]> = {
-  chapters: ['A source without chapters stays in one', ''],
-  cuts: ['Each source is looked through once for its cuts', 'Each source is looked through once for its cuts'],
-  ranges: ['A source of a lot whose treatment does not trim stays in one', ''],
-  length: ['A rest of less than a tenth goes with the one before', ''],
+const hints: Record<CutAt, string> = {
+  chapters: 'A source without chapters stays in one',
+  cuts: 'Each source is looked through once for its cuts',
+  ranges: 'A source of a lot whose treatment does not trim stays in one',
+  length: 'A rest of less than a tenth goes with the one before',
 }
-const hint = computed(() => (pieces.value ? hints[pieces.value.at][isStill ? 1 : 0] : ''))
+/** What stays in one is no still of it. */
+const hint = computed(() => (pieces.value && !(isStill && pieces.value.at !== 'cuts') ? hints[pieces.value.at] : ''))
 
 /** What is chosen at first. */
 const usual: Record<CutAt, SpecPieces> = {
