@@ -94,6 +94,26 @@ describe('the order of frames', () => {
     expect(order.misplaced).toEqual([2, 3])
   })
 
+  test('does not hide frames that show something else than what they were made of, wholly or in part', () => {
+    const order = new OrderWatch()
+    const scene = (index: number) => Uint8Array.from({ length: 1024 }, (_, at) => 60 + ((at + index) % 32) * 4)
+    const another = (index: number) => scene(index).reverse()
+    // A sixteenth of the picture is green waste.
+    const torn = (index: number) => scene(index).map((value, at) => (at < 256 && at % 32 < 8 ? 235 : value))
+    const made = [scene, scene, another, scene, torn, scene, scene]
+    for (const index of made.keys()) order.expect(index, scene(index))
+    for (const [index, picture] of made.entries()) order.see(index, picture(index))
+    expect(order.strange).toEqual([2, 4])
+    expect(order.misplaced).toEqual([])
+  })
+
+  test('is not that of strange frames where they were coded coarsely, or as the one before', () => {
+    const order = new OrderWatch()
+    for (const index of moving) order.expect(index, bar(index))
+    for (const [index, at] of [0, 1, 1, 3, 3, 5, 5, 7].entries()) order.see(index, bar(at, 12))
+    expect(order.strange).toEqual([])
+  })
+
   test('of pictures that cannot be looked at is not judged', () => {
     const order = new OrderWatch()
     order.expect(0, null)

@@ -136,6 +136,8 @@ export const PictureCheckMeasurement = AnyMeasurement.extend({
     timeBase: Rational,
   }),
   copy: Copy.optional(),
+  /** The graphics device that encoded it; absent where the processor did. */
+  encodedBy: z.string().optional(),
   /** Whether the file holds what was compared; absent where the file itself was decoded and compared. */
   onDisk: OnDisk.optional(),
   /** What its stream asks of a player, where the spec limits that; see `StreamFlow`. */
@@ -147,6 +149,8 @@ export const PictureCheckMeasurement = AnyMeasurement.extend({
   /** How many of them were compared, where the memory did not hold all, and the first of those that stand in another's place. */
   framesCompared: z.int().min(0).optional(),
   misplaced: z.array(z.int()).optional(),
+  /** The first of those that show something else than what they were made of; absent in checks of before it was looked for. */
+  strange: z.array(z.int()).optional(),
   /** Sound tracks of the source, with the length that decoded. */
   sourceAudioSeconds: z.array(z.number().min(0)),
   /** Structural similarity of luma, mean over frames and the worst frame; null when nothing could be compared. */

@@ -159,7 +159,8 @@ async function pictureOnDisk(
   frame.alloc()
   try {
     if (!(await decoder.next(frame))) throw new MediaError('The result holds no picture that can be decoded.')
-    const { treatedFrames, framesDecoded, decodeErrors, ssim, xpsnr, identical, framesCompared, misplaced } = picture
+    const { treatedFrames, framesDecoded, decodeErrors, ssim, xpsnr, identical, framesCompared, misplaced, strange } =
+      picture
     const firstTicks = Number(frame.pts)
     const span = onDisk.shown
       ? onDisk.shown.last - onDisk.shown.first
@@ -174,6 +175,7 @@ async function pictureOnDisk(
       treatedFrames,
       framesCompared,
       misplaced: misplaced.slice(0, mostMisplaced),
+      strange: strange.slice(0, mostMisplaced),
       onDisk: onDisk.picture,
       sourceDecodeErrors,
       ssim,
@@ -252,6 +254,7 @@ type PictureMeasurement = Pick<
   | 'treatedFrames'
   | 'framesCompared'
   | 'misplaced'
+  | 'strange'
   | 'onDisk'
   | 'sourceDecodeErrors'
   | 'ssim'

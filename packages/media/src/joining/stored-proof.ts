@@ -12,6 +12,8 @@ interface StoredProof extends LikenessOfPart {
   framesDecoded: number
   decodeErrors: number
   misplaced: number[]
+  /** Absent in working files of before it was looked for. */
+  strange?: number[]
   look: PlainLook
   seen: ProvedPicture['seen']
   codec: string
@@ -43,7 +45,7 @@ export function storeProof(
   { ledger, head, framesCompared, ssim, xpsnr, identical, ...proved }: ProvedPicture,
   { first, last }: PictureProof['ends'],
 ): StoredProof {
-  const { treatedFrames, framesDecoded, decodeErrors, misplaced, look, seen, codec } = proved
+  const { treatedFrames, framesDecoded, decodeErrors, misplaced, strange, look, seen, codec } = proved
   return {
     ...{
       framesCompared,
@@ -54,6 +56,7 @@ export function storeProof(
       framesDecoded,
       decodeErrors,
       misplaced,
+      strange,
       look,
       seen,
       codec,
@@ -78,6 +81,7 @@ export function joinProofs(segments: readonly FoundOfSegment[]): ProvedPicture {
     framesCompared: sum('framesCompared'),
     decodeErrors: sum('decodeErrors'),
     misplaced: segments.flatMap(segment => segment.misplaced),
+    strange: segments.flatMap(segment => segment.strange ?? []),
     ...likenessOfParts(segments),
     look: joinLooks(segments),
     seen: seen.length === segments.length ? { ...seen[0]!, windows: seen.flatMap(({ windows }) => windows) } : null,

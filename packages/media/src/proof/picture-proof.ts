@@ -31,6 +31,8 @@ export interface ProvedPicture extends Pick<PictureCheckMeasurement, 'treatedFra
   framesCompared: number
   /** Frames of the result that stand in another's place. */
   misplaced: number[]
+  /** Frames that show something else than what was treated. */
+  strange: number[]
   look: PlainLook
   /** What was seen closely of the windows that a whole result is looked at in; nothing of a stretch. */
   seen: Awaited<ReturnType<Glancer['finish']>> | null
@@ -189,6 +191,7 @@ export class PictureProof {
       framesCompared,
       decodeErrors,
       misplaced: this.order.misplaced,
+      strange: this.order.strange,
       ...(await this.likeness.finish()),
       look,
       seen: (await this.glancer?.finish()) ?? null,
