@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { DeliverySpec } from './spec/schema.ts'
+import { FoundDevices, StandInFault } from './devices/device.ts'
 import { DiscPlace, SectorRange } from './disc/index.ts'
 import { SourceFacts } from './facts.ts'
 import { Finding } from './findings/finding.ts'
@@ -380,12 +381,22 @@ export type LotCurveRecord = z.infer<typeof LotCurveRecord>
 export const WorkerRecord = z.object({
   id: z.uuid(),
   name: z.string(),
+  /** Of the machine that it is on. */
+  host: z.string(),
   /** Processor and core count, in words. */
   machine: z.string(),
   /** Of its machine; null where it did not say. */
   cores: z.int().positive().nullable(),
   /** None for one that takes no jobs. */
   lanes: z.int().min(0),
+  /** Graphics devices that it found, and where it found none. */
+  found: FoundDevices,
+  /** Whether it takes only what needs those: it plays a device. */
+  devicesOnly: z.boolean(),
+  /** Why a device takes no work for now, by its key. */
+  troubles: z.record(z.string(), z.string()),
+  /** What its stand-in is made to suffer; null for nothing. */
+  fault: StandInFault.nullable(),
   state: z.enum(['at work', 'takes no jobs', 'gone']),
   seenAt: Instant,
 })

@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { standInDevices } from './devices/stand-in.ts'
 import { usualSegmentLength, type SegmentLength } from './work/segments.ts'
 
 /** Lanes that a worker can have. */
@@ -62,6 +63,12 @@ export const Settings = z.object({
   HEMATINE_READY: wholeNumber(0, 3).default(3),
   /** Workers that the start command starts. */
   HEMATINE_WORKERS: wholeNumber(0, 64).default(1),
+  /** Stand-in GPUs that the start command brings with the demo, which play graphics devices on the processor. */
+  HEMATINE_STAND_IN: wholeNumber(0, standInDevices.length).default(1),
+  /** Graphics devices of a worker: empty for those that it finds, "none" not to look for any, or the stand-in GPU that it is, which the start command sets. */
+  HEMATINE_DEVICE: z
+    .enum(['none', ...standInDevices.map(device => device.key)], 'is neither "none" nor a stand-in GPU')
+    .optional(),
   /** Name of a worker; the host's name when empty. */
   HEMATINE_WORKER_NAME: z.string().min(1, 'is empty').max(80, 'is longer than 80 characters').optional(),
   /** Directory of the built processes; the start command sets it. */

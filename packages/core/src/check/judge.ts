@@ -5,6 +5,7 @@ import { describeBytes } from '../format.ts'
 import type { DeliverySpec } from '../spec/schema.ts'
 import { leftInBy, stepKinds, type Treatment } from '../treatment/index.ts'
 import { judgedSpec, judgePicture } from './judge-picture.ts'
+import { judgeEncoder } from './judge-encoder.ts'
 import { judgeSheet } from './judge-sheet.ts'
 import { judgeSound } from './judge-sound.ts'
 import { judgeTags, judgeTextTracks } from './judge-texts.ts'
@@ -32,6 +33,7 @@ export function judge<Measured extends CheckMeasurement>(
   else if (measured.video !== null && spec.video !== null && treatment.result !== null) {
     judgePicture(add, measured, judgedSpec(spec, treatment, source?.facts ?? null), treatment, source?.facts ?? null)
     judgeSheet(add, measured, spec, treatment)
+    judgeEncoder(add, measured, spec, treatment)
   } else
     throw new TypeError(
       'A measurement, its spec and its treatment must all be of a result with a picture, or of one without.',

@@ -22,6 +22,7 @@ import { vp9 } from './vp9.ts'
 import { webp } from './webp.ts'
 
 export * from './av1-units.ts'
+export * from './hardware/index.ts'
 export * from './levels.ts'
 export { measuredEfforts, measuredFine, measuredOn } from './measured-settings.ts'
 export * from './picture-codec.ts'

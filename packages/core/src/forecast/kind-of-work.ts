@@ -1,5 +1,6 @@
 import { describeCodec } from '../codec-names.ts'
 import { pictureCodecs, soundCodecs } from '../codecs/index.ts'
+import { encoderNeed } from '../devices/device.ts'
 import type { DeliverySpec, RateControl } from '../spec/schema.ts'
 import { treatedSeconds, type Treatment } from '../treatment/index.ts'
 
@@ -11,6 +12,8 @@ export interface WorkTraits {
   rate: string | null
   soundCodec: string | null
   isCopied: boolean
+  /** Whether a graphics device encodes its picture; left out, the processor does. */
+  isByDevice?: boolean
   durationSeconds: number
 }
 
@@ -38,6 +41,7 @@ export function workTraits({ spec, treatment }: { spec: DeliverySpec; treatment:
     rate: video?.rateControl.kind ?? null,
     soundCodec: spec.audio?.codec ?? null,
     isCopied,
+    isByDevice: video !== null && encoderNeed({ video }) !== null,
     durationSeconds: treatedSeconds(treatment),
   }
 }
@@ -48,8 +52,12 @@ export function workTraits({ spec, treatment }: { spec: DeliverySpec; treatment:
  * @returns a key, which `describeKind` puts into words
  */
 export function kindOfWork(traits: WorkTraits, basis: Basis): string {
-  const { videoCodec, rate, soundCodec, isCopied, durationSeconds } = traits
-  const what = isCopied ? 'copy' : videoCodec ? `${videoCodec}/${rate}` : `sound/${soundCodec}`
+  const { videoCodec, rate, soundCodec, isCopied, isByDevice, durationSeconds } = traits
+  const what = isCopied
+    ? 'copy'
+    : videoCodec
+      ? `${videoCodec}/${rate}${isByDevice ? '/device' : ''}`
+      : `sound/${soundCodec}`
   return `${basis}/${durationSeconds < shortSeconds ? 'short' : 'long'}/${what}`
 }
 
@@ -63,12 +71,12 @@ const codecWords = (key: string) =>
 
 /** "H.264, held quality; 10 s and longer; measured itself" */
 export function describeKind(kind: string): string {
-  const [, length, what, detail] = kind.split('/')
+  const [, length, what, detail, by] = kind.split('/')
   const work =
     what === 'copy'
       ? 'copied picture'
       : what === 'sound'
         ? `${codecWords(detail!)} alone`
-        : `${codecWords(what!)}, ${rateWords[detail as RateControl['kind']]}`
+        : `${codecWords(what!)}${by ? ' by a graphics device' : ''}, ${rateWords[detail as RateControl['kind']]}`
   return `${work}; ${length === 'short' ? `under ${shortSeconds} s` : `${shortSeconds} s and longer`}; ${basisOf(kind) === 'own' ? 'measured itself' : 'by its like'}`
 }

@@ -1,4 +1,4 @@
-import { pictureCodec, soundCodec, type RateKind } from '../codecs/index.ts'
+import { hardwareFormats, isHardwareCodec, pictureCodec, soundCodec, type RateKind } from '../codecs/index.ts'
 import { containerFacts, outputKind, type Container, type ContainerFacts, type OutputKind } from './container.ts'
 import type { DeliverySpec, PictureSpec, RateControl, SoundSpec, SpecSound, SpecTags } from './schema.ts'
 
@@ -38,9 +38,10 @@ export function withPictureCodec(video: PictureSpec['video'], key: string): Pict
   const codec = pictureCodec(key)
   const profile = codec.profiles[0] ?? null
   const formats = profile ? profile.pixelFormats : codec.pixelFormats
-  const { fine: _fine, ...rest } = video
+  const { fine: _fine, encoder, ...rest } = video
   return {
     ...rest,
+    ...(encoder && isHardwareCodec(key) ? { encoder } : {}),
     codec: key,
     profile: profile?.key ?? null,
     level: null,
@@ -49,6 +50,23 @@ export function withPictureCodec(video: PictureSpec['video'], key: string): Pict
     rateControl: usualRate(key, codec.rates[0]!),
     effort: codec.efforts.find(effort => effort.says === 'balanced')?.value ?? codec.efforts[0]?.value ?? null,
     keyframeSeconds: codec.everyFrameAlone ? null : (video.keyframeSeconds ?? 2),
+  }
+}
+
+/** The picture part of a spec by another encoder; what graphics devices are not asked for becomes what they are. */
+export function withEncoder(video: PictureSpec['video'], encoder: 'hardware' | null): PictureSpec['video'] {
+  const { encoder: _before, fine, ...rest } = video
+  if (encoder === null) return fine ? { ...rest, fine } : rest
+  const codec = pictureCodec(video.codec)
+  const isTaken = (format: string | null) => (hardwareFormats as readonly (string | null)[]).includes(format)
+  const profile = codec.profiles.find(({ pixelFormats }) => pixelFormats.some(isTaken))
+  const fits = isTaken(video.pixelFormat) || !profile
+  return {
+    ...rest,
+    ...(fits ? {} : { profile: profile.key, pixelFormat: profile.pixelFormats.find(isTaken)! }),
+    encoder,
+    scan: 'progressive',
+    rateControl: video.rateControl.kind === 'size cap' ? usualRate(video.codec, 'constant quality') : video.rateControl,
   }
 }
 

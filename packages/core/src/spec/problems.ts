@@ -1,4 +1,13 @@
-import { levelProblem, lowestLevel, pictureCodec, soundCodec, type PictureCodec } from '../codecs/index.ts'
+import {
+  hardwareCodecs,
+  hardwareFormats,
+  isHardwareCodec,
+  levelProblem,
+  lowestLevel,
+  pictureCodec,
+  soundCodec,
+  type PictureCodec,
+} from '../codecs/index.ts'
 import { readLanguages } from '../languages.ts'
 import { containerFacts, containerRateProblem, outputKind, type Container } from './container.ts'
 import { patternProblems } from './naming.ts'
@@ -160,6 +169,28 @@ function fineProblems({ video: { fine }, container }: PictureSpec, { name, fine:
   ]
 }
 
+/** What encoders of graphics devices are not asked for. */
+function hardwareProblems({ video }: PictureSpec, { name }: PictureCodec): string[] {
+  if (!video.encoder) return []
+  if (!isHardwareCodec(video.codec))
+    return [
+      `Graphics devices encode ${listed(hardwareCodecs.map(key => pictureCodec(key).name))} here, not ${name}: choose the encoder of the processor.`,
+    ]
+  const isHeld = (hardwareFormats as readonly (string | null)[]).includes(video.pixelFormat)
+  return [
+    ...(isHeld ? [] : [`Graphics devices encode ${listed(hardwareFormats)} here, not ${video.pixelFormat}.`]),
+    ...(video.scan === 'as source'
+      ? ['Graphics devices encode whole frames here, no fields: choose a progressive scan.']
+      : []),
+    ...(video.rateControl.kind === 'size cap'
+      ? ['Graphics devices keep no size in two passes: hold another quality, or choose the encoder of the processor.']
+      : []),
+    ...(video.fine
+      ? ["Fine settings are those of the processor's encoder: leave them out, or choose that encoder."]
+      : []),
+  ]
+}
+
 function pictureProblems(spec: PictureSpec): string[] {
   const { video, container } = spec
   const holds = containerFacts(container)
@@ -204,7 +235,7 @@ function pictureProblems(spec: PictureSpec): string[] {
         ? `${codec.name} has no setting of effort.`
         : `${codec.name} knows the efforts ${listed(codec.efforts.map(entry => entry.value))}.`,
     )
-  problems.push(...fineProblems(spec, codec))
+  problems.push(...hardwareProblems(spec, codec), ...fineProblems(spec, codec))
   if (codec.everyFrameAlone !== (video.keyframeSeconds === null))
     problems.push(
       codec.everyFrameAlone

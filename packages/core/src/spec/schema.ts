@@ -126,6 +126,8 @@ export const PictureSpec = SpecBase.extend({
      */
     copied: z.enum(['where it fits', 'in any codec']).optional(),
     codec: VideoCodec,
+    /** Whether a graphics device encodes; left out, the processor does, whose pictures are the same wherever they are made. */
+    encoder: z.literal('hardware').optional(),
     profile: z.string().nullable(),
     /** Level as the standard writes it ("4.1"), where the codec has levels and the spec limits them. */
     level: z.string().nullable(),

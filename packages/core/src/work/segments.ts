@@ -34,6 +34,7 @@ export function whyWhole(job: Planned, facts: Pick<SourceFacts, 'video' | 'jumps
   const { spec, treatment } = job
   if (treatment.copied) return 'its picture is copied'
   if (outputKind(spec) !== 'moving picture') return 'its pictures are files of their own'
+  if (spec.video.encoder === 'hardware') return 'one graphics device encodes the whole of it'
   const { kind } = spec.video.rateControl
   if (kind === 'average rate') return 'its rate is held over its whole length'
   if (kind === 'size cap') return 'its size is known only of the whole'

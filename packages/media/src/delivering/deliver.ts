@@ -48,10 +48,13 @@ export async function deliver(
   const plan = made ? fromParts(given, made) : given
   const { rateControl } = plan.spec.video
   const make = async (rate?: RateChoice) => {
-    const { proved } = await transcode({ ...plan, ...(rate ? { rate } : {}) }, gate, onProgress)
+    const { proved, encodedBy } = await transcode({ ...plan, ...(rate ? { rate } : {}) }, gate, onProgress)
     await flushResult(plan.outputPath)
     onProgress({ stage: 'check', framesDone: 0 })
-    return measureResult({ ...plan, proved }, gate, framesDone => onProgress({ stage: 'check', framesDone }))
+    const measured = await measureResult({ ...plan, proved }, gate, framesDone =>
+      onProgress({ stage: 'check', framesDone }),
+    )
+    return { ...measured, ...(encodedBy === null ? {} : { encodedBy }) }
   }
   const measured = await (rateControl.kind === 'quality target' && !plan.treatment.copied
     ? toQuality(plan, rateControl.xpsnr, gate, onProgress, make)

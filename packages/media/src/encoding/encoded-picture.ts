@@ -24,6 +24,8 @@ export interface PictureTrack {
   readonly encodeSeconds: number
   /** Devices that learned steps run on, by the network's name. */
   readonly devices: Record<string, NetworkDevice>
+  /** The graphics device that encodes; null or left out where the processor does. */
+  readonly encodedBy?: string | null
 }
 
 /** A picture whose packets are decoded and compared: here, or where they were made. */
@@ -186,6 +188,10 @@ export class EncodedPicture implements ProvedTrack {
   /** What a decoder is told before the first packet; null for nothing. */
   get head(): Uint8Array | null {
     return this.encoder.head
+  }
+
+  get encodedBy(): string | null {
+    return this.encoder.device?.name ?? null
   }
 
   get devices(): Record<string, NetworkDevice> {

@@ -1,13 +1,18 @@
 import {
   containerFacts,
+  describePixelFormat,
+  encoderNeed,
+  hardwareFamily,
+  hardwareFormats,
   keyframeDistance,
   pictureCodec,
   soundCodec,
   soundOf,
   type AudioFacts,
   type DeliverySpec,
-  type EncoderSettings,
+  type Device,
   type EncodingPass,
+  type HardwareCodec,
   type PictureSpec,
   type PictureTreatment,
   type RateChoice,
@@ -33,27 +38,44 @@ import {
 } from 'node-av/lib'
 import { CodecCalls } from '../ground/codec-calls.ts'
 import { colourNumbers } from '../ground/colour-numbers.ts'
+import { deviceFor, DeviceProblem } from '../ground/graphics-devices.ts'
 import { ensure, isAgain, isEnd, MediaError } from '../ground/libav.ts'
 import { layoutCalled } from '../ground/speakers.ts'
 import { decodeTime } from './decode-times.ts'
+import { applySettings } from './encoder-settings.ts'
+import { HandOver } from './hand-over.ts'
 import { setRemarks, type PictureRemarks } from './picture-remarks.ts'
+import { StandInSession } from './stand-in.ts'
 import { deliveredChannels, deliveredLayout, deliveredRate, type SoundShape } from '../sound/sound-treatment.ts'
 
-/** Quantisers are counted in parts by the library. */
-const quantiserParts = constants.FF_QP2LAMBDA
-
-/** Gives an encoder what a codec's plain words mean. @throws MediaError when it does not take them */
-function apply(context: CodecContext, { options, ...rates }: EncoderSettings): void {
-  if (rates.bitsPerSecond !== undefined) context.bitRate = BigInt(rates.bitsPerSecond)
-  if (rates.peakBitsPerSecond !== undefined) context.rcMaxRate = BigInt(rates.peakBitsPerSecond)
-  if (rates.bufferBits !== undefined) context.rcBufferSize = rates.bufferBits
-  if (rates.betweenFrames !== undefined) context.maxBFrames = rates.betweenFrames
-  if (rates.quantiser !== undefined) {
-    context.setFlags(constants.AV_CODEC_FLAG_QSCALE)
-    context.globalQuality = rates.quantiser * quantiserParts
+/** Takes a session and memory of a graphics device for an encoder. @throws DeviceProblem when it refuses */
+function takeDevice(
+  context: CodecContext,
+  { device, family, standInDirectory }: ReturnType<typeof deviceFor>,
+  codec: HardwareCodec,
+  { frame, pixelFormat }: PictureTreatment['result'],
+): OnDevice {
+  const format = hardwareFormats.find(entry => entry === pixelFormat)
+  if (!format)
+    throw new MediaError(
+      `Encoders of graphics devices take ${hardwareFormats.join(' and ')} here, and the result is ${pixelFormat}. Choose another profile, or the encoder of the processor.`,
+    )
+  const depth = describePixelFormat(format).bitDepth > 8 ? 10 : 8
+  const session =
+    device.kind === 'stand-in' && standInDirectory !== null
+      ? StandInSession.open(device, codec, frame, depth, standInDirectory)
+      : null
+  try {
+    return { device, session, handOver: HandOver.prepare(context, device, hardwareFamily(family), format) }
+  } catch (error) {
+    session?.close()
+    throw error
   }
-  for (const [name, value] of Object.entries(options))
-    ensure(context.setOption(name, value), `The encoder does not take ${name}=${value}`)
+}
+
+function giveBack({ handOver, session }: OnDevice): void {
+  handOver.close()
+  session?.close()
 }
 
 /** How a whole picture is encoded where its rate is not the spec's own: at one that was worked out, in one of two passes. */
@@ -62,6 +84,14 @@ export interface EncoderRate {
   pass?: EncodingPass
   /** What pictures in files of their own say beside it. */
   remarks?: PictureRemarks | null
+}
+
+/** An encoder of a graphics device: what is between it and the frames that it is given. */
+interface OnDevice {
+  device: Device
+  handOver: HandOver
+  /** Of a device that is played. */
+  session: StandInSession | null
 }
 
 /** An encoder with a loop that hands out whatever packets are ready. */
@@ -74,12 +104,16 @@ export class Encoder {
     readonly context: CodecContext,
     private readonly isPicture: boolean,
     private readonly remarks: PictureRemarks | null = null,
+    private readonly onDevice: OnDevice | null = null,
   ) {
     this.packet.alloc()
     this.calls = new CodecCalls(context)
   }
 
-  /** @throws MediaError when the encoder does not take the settings */
+  /**
+   * @throws MediaError when the encoder does not take the settings
+   * @throws DeviceProblem when it is a graphics device's, and that refuses
+   */
   static async video(
     spec: PictureSpec,
     treatment: PictureTreatment,
@@ -87,7 +121,11 @@ export class Encoder {
   ): Promise<Encoder> {
     const { result } = treatment
     const chosen = pictureCodec(spec.video.codec)
-    const codec = Codec.findEncoderByName(chosen.encoder as never)
+    const need = encoderNeed(spec)
+    const found = need && deviceFor(need)
+    const family = found && hardwareFamily(found.family)
+    const encoder = family && need ? family.encoders[need] : chosen.encoder
+    const codec = Codec.findEncoderByName(encoder as never)
     if (!codec) throw new MediaError(`No encoder for ${chosen.name} is built in.`)
     const context = new CodecContext()
     context.allocContext3(codec)
@@ -113,17 +151,32 @@ export class Encoder {
       ensure(context.setOption('field_order', 'progressive'), 'The encoder does not take the field order')
     }
     if (containerFacts(spec.container).headsApart) context.setFlags(AV_CODEC_FLAG_GLOBAL_HEADER)
-    const settings = chosen.settings(
-      { ...spec.video, rateControl: rate, pass, dotsPerInch: spec.dotsPerInch },
-      result.frame,
-      result.rate,
-    )
-    apply(context, settings)
-    ensure(
-      await context.open2(codec, null),
-      `The ${chosen.name} encoder cannot be opened for ${result.frame.width}x${result.frame.height} ${result.pixelFormat}`,
-    )
-    return new Encoder(context, true, remarks)
+    const choice = { ...spec.video, rateControl: rate, pass, dotsPerInch: spec.dotsPerInch }
+    const what = `${result.frame.width}x${result.frame.height} ${result.pixelFormat}`
+    if (!found || !family || !need) {
+      applySettings(context, chosen.settings(choice, result.frame, result.rate))
+      ensure(await context.open2(codec, null), `The ${chosen.name} encoder cannot be opened for ${what}`)
+      return new Encoder(context, true, remarks)
+    }
+    const onDevice = takeDevice(context, found, need, result)
+    try {
+      applySettings(context, family.settings(chosen, choice, found.device.place))
+      if ((await context.open2(codec, null)) < 0)
+        throw new DeviceProblem(
+          `${found.device.name} does not open its ${chosen.name} encoder for ${what}.`,
+          found.device.key,
+        )
+      return new Encoder(context, true, remarks, onDevice)
+    } catch (error) {
+      giveBack(onDevice)
+      context.freeContext()
+      throw error
+    }
+  }
+
+  /** The graphics device that encodes; null where the processor does. */
+  get device(): Device | null {
+    return this.onDevice?.device ?? null
   }
 
   /** An encoder for a track as a spec delivers it. @throws MediaError when the encoder does not take the settings */
@@ -170,20 +223,27 @@ export class Encoder {
     // Encoders that count in quantisers take a held quality from each frame, not from their context.
     if (frame && this.isPicture) frame.quality = this.context.globalQuality
     if (frame && this.remarks) setRemarks(frame, this.remarks)
+    const given = frame && this.onDevice ? await this.handOver(frame, this.onDevice) : frame
     for (;;) {
-      const sent = await this.calls.sendFrame(frame)
+      const sent = await this.calls.sendFrame(given)
       if (sent >= 0 || isEnd(sent)) break
-      if (!isAgain(sent)) ensure(sent, 'The encoder failed')
+      if (!isAgain(sent)) this.ensureWorks(sent)
       await this.drain(take)
     }
     await this.drain(take)
+    await this.onDevice?.session?.keepPace()
+  }
+
+  /** The frame as the device takes it. */
+  private handOver(frame: Frame, { handOver, session }: OnDevice): Promise<Frame> {
+    return handOver.take(session ? session.take(frame) : frame)
   }
 
   private async drain(take: (packet: Packet) => Promise<void>): Promise<void> {
     for (;;) {
       const code = await this.calls.receivePacket(this.packet)
       if (isAgain(code) || isEnd(code)) return
-      ensure(code, 'The encoder failed')
+      this.ensureWorks(code)
       if (this.isPicture) {
         this.packet.dts = decodeTime(this.packet.pts, this.packet.dts, this.lastDecoded)
         this.lastDecoded = this.packet.dts
@@ -193,8 +253,17 @@ export class Encoder {
     }
   }
 
+  /** @throws MediaError when the library says that it failed; DeviceProblem where a device did */
+  private ensureWorks(code: number): void {
+    const device = this.device
+    if (code < 0 && device)
+      throw new DeviceProblem(`${device.name} failed while it encoded (the library's error ${code}).`, device.key)
+    ensure(code, 'The encoder failed')
+  }
+
   close(): void {
     this.packet.free()
     this.context.freeContext()
+    if (this.onDevice) giveBack(this.onDevice)
   }
 }

@@ -67,6 +67,8 @@ export interface TranscodeResult {
   untilFirstFrame: number
   /** Devices that learned steps ran on, by the network's name. */
   devices: Record<string, NetworkDevice>
+  /** The graphics device that encoded; null where the processor did. */
+  encodedBy: string | null
   /** What comparing showed; null for a picture that was copied, or where it was not asked for. */
   proved: Proved | null
 }
@@ -246,7 +248,7 @@ async function encode(
     const proved = isProved && encoded ? await provedOf(encoded, inOrder) : null
     await output.finish()
     onProgress({ framesDone: frames, bytesWritten })
-    const { begun, stepSeconds, encodeSeconds, devices } = picture
+    const { begun, stepSeconds, encodeSeconds, devices, encodedBy = null } = picture
     return {
       proved,
       frames,
@@ -255,6 +257,7 @@ async function encode(
       seconds: (performance.now() - begun) / 1000,
       untilFirstFrame: (begun - opened) / 1000,
       devices,
+      encodedBy,
     }
   } finally {
     await picture?.close()

@@ -1,0 +1,2 @@
+export * from './device.ts'
+export * from './stand-in.ts'
