@@ -7,7 +7,7 @@ import { each, type Turns } from '../turns.ts'
 import { byClock } from './by-clock.ts'
 import { barsOf, LaneBar } from './lane-bars.ts'
 import { Lanes, type PlannedJob } from './lanes.ts'
-import type { Machine } from './shared-lanes.ts'
+import { isTaken, laneNames, type Machine } from './shared-lanes.ts'
 import { Sharing, sharingOf } from './sharing.ts'
 import type { Disk } from './disks.ts'
 import { VolumeNeed, volumeNeeds } from './storage.ts'
@@ -48,6 +48,11 @@ export const WorkSummary = z.object({
   at: z.iso.datetime(),
   /** Of all workers together; with none, only what was begun has an end. */
   lanes: z.int().min(0),
+  laneNames: z.array(z.string()),
+  /** Jobs of the order that no lane takes: no worker has what they need. */
+  untaken: z.int().min(0),
+  /** Jobs of all orders that wait for a graphics device. */
+  awaitDevices: z.int().min(0),
   sharing: Sharing.nullable(),
   counts: z.record(JobState, z.int().min(0)),
   pass: z.int().min(0),
@@ -155,6 +160,9 @@ export class Agenda {
       orderId,
       at: at.toISOString(),
       lanes,
+      laneNames: laneNames(machine),
+      untaken: lanes > 0 ? planned.filter(({ need }) => !isTaken(machine, need)).length : 0,
+      awaitDevices: wanted.filter(({ state, need }) => state === 'waiting' && need).length,
       sharing: sharingOf(machine, plan.slowing),
       ...countsOf(own),
       specs,

@@ -2,6 +2,7 @@ import type { Turns } from '../turns.ts'
 import { numbersOfChance } from './chance.ts'
 import { boundOf } from './due-bound.ts'
 import { fewest } from './fewest.ts'
+import { needBit, type NeedBits } from './shared-lanes.ts'
 import { SequenceTrial, type Worth } from './sequence-trial.ts'
 import { tolerance, type DuePlan, type OrderOfWork, type WorkToOrder } from './work-to-order.ts'
 
@@ -198,6 +199,7 @@ export function* lanesToBeInTime(work: WorkToOrder, found: OrderOfWork): Turns<n
   const withLanes = (more: number): WorkToOrder => ({
     ...work,
     lanes: [...work.lanes, ...new Array<number>(more).fill(0)],
+    ...(work.takes ? { takes: [...work.takes, ...new Array<NeedBits>(more).fill(needBit(null))] } : {}),
   })
   const isInTime = function* (more: number): Turns<boolean> {
     const wanted = withLanes(more)

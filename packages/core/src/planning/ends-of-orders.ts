@@ -3,7 +3,7 @@ import type { Range } from '../range.ts'
 import type { OrderRecord } from '../records.ts'
 import { byClock } from './by-clock.ts'
 import { Lanes, type LaneWork, type PlannedJob } from './lanes.ts'
-import type { Machine } from './shared-lanes.ts'
+import { bitsOfLanes, isTaken, type Machine } from './shared-lanes.ts'
 import type { WorkToOrder } from './work-to-order.ts'
 
 /** Orders by number, with the seconds from now until they are due, null where nobody waits, and how often their lateness counts: once unless said. */
@@ -24,11 +24,9 @@ export class EndsOfOrders {
     this.time = new OpenTime(at, machine.hours)
   }
 
-  /** Gives a job its place; none, where nothing is known of it. */
+  /** Gives a job its place; none, where nothing is known of it, or no lane takes it. */
   place(orderId: number, work: LaneWork | null): void {
-    if (!work) return
-    this.orderOf.push(orderId)
-    this.lanes.place(work)
+    if (work && this.lanes.place(work)) this.orderOf.push(orderId)
   }
 
   /** Lets all jobs end, and holds the ends of orders against due times. Nothing can be placed after. */
@@ -68,7 +66,7 @@ export class EndsOfOrders {
 
   /** Jobs that come after what was placed so far, to be put in order. @param jobs in the order in which they are begun */
   before(jobs: WorkToOrder['jobs'], due: DueSeconds): WorkToOrder {
-    const { cores } = this.machine
+    const { cores, groups } = this.machine
     const { taken, until } = this.lanes
     const begunUntil = new Map<number, number>()
     for (const [number, orderId] of this.orderOf.entries())
@@ -76,7 +74,9 @@ export class EndsOfOrders {
     return {
       lanes: taken.map(({ until }) => until),
       ...(cores === null ? {} : { sharing: { cores, begun: taken.map(({ busyCores }) => busyCores) } }),
-      jobs,
+      ...(groups ? { takes: bitsOfLanes({ groups, lanes: taken.length }) } : {}),
+      // What no lane takes is never begun.
+      jobs: jobs.filter(({ need }) => isTaken(this.machine, need)),
       time: this.time,
       orders: due.map(([orderId, dueSeconds, lateWeight]) => ({
         orderId,

@@ -1,7 +1,17 @@
-import { noJob, type SharedLanes } from './shared-lanes.ts'
+import { noJob, type NeedBits, type SharedLanes } from './shared-lanes.ts'
+
+/** A job in a sequence. */
+export interface InSequence {
+  job: number
+  /** When it is here, in seconds by the clock. */
+  hereFrom: number
+  pieces: number
+  need: NeedBits
+}
 
 /**
- * Lanes take the jobs of a sequence in turn, each the first one that is here then. Where none is, they rest until one comes.
+ * Lanes take the jobs of a sequence in turn, each the first one that is here then. Where none is, they rest until one comes. Where lanes take unlike work, each
+ * takes the first one of its; who comes first is then known only when the sequence is.
  * @see SharedLanes which tells when lanes are free
  */
 export class InTurn {
@@ -11,47 +21,103 @@ export class InTurn {
   private readonly come = new Soonest()
   private readonly places: number[] = []
   private place = 0
+  /** Of lanes that take unlike work: jobs that are here, by what they need, in their sequence. */
+  private readonly pending = new Map<NeedBits, Soonest>()
+  private readonly piecesLeft: number[] = []
+  private readonly needs: NeedBits[] = []
+  readonly isMixed: boolean
 
   /**
-   * @param begin begins a job's pieces on the lanes that are free next
+   * @param begin begins so many pieces of a job on the lanes that are free next
    * @param ended is told of a job whose last piece so far ends on a lane
+   * @param bits what each lane takes; every lane everything unless said
    */
   constructor(
     private readonly lanes: SharedLanes,
-    private readonly begin: (job: number) => void,
+    private readonly begin: (job: number, pieces: number) => void,
     private readonly ended: (job: number) => void,
-  ) {}
+    private readonly bits: readonly NeedBits[] = [],
+  ) {
+    this.isMixed = bits.some(other => other !== bits[0])
+  }
 
-  /** The sequence's next job. @param hereFrom when it is here, in seconds by the clock */
-  take(job: number, hereFrom: number): void {
+  /** The sequence's next job. */
+  take({ job, hereFrom, pieces, need }: InSequence): void {
     const place = this.place++
+    this.piecesLeft[job] = pieces
+    if (this.isMixed) {
+      this.needs[job] = need
+      this.places[job] = place
+      if (hereFrom > this.lanes.clock) this.awaited.add(job, hereFrom)
+      else this.isHere(job)
+      return
+    }
     if (hereFrom <= 0 && this.awaited.count === 0 && this.come.count === 0) {
-      this.begin(job)
+      this.begin(job, pieces)
       return
     }
     this.goOn()
     while (this.come.count > 0) {
-      this.begin(this.come.take())
+      this.beginWhole(this.come.take())
       this.goOn()
     }
     if (hereFrom <= this.lanes.clock) {
-      this.begin(job)
+      this.begin(job, pieces)
       return
     }
     this.places[job] = place
     this.awaited.add(job, hereFrom)
   }
 
-  /** Begins what was not here yet, each job when it is. */
+  private beginWhole(job: number): void {
+    this.begin(job, this.piecesLeft[job]!)
+  }
+
+  /** Begins what was not here yet, each job when it is; and where lanes take unlike work, all that was taken. */
   finish(): void {
+    if (this.isMixed) return this.finishMixed()
     while (this.awaited.count + this.come.count > 0) {
       this.goOn()
-      if (this.come.count > 0) this.begin(this.come.take())
+      if (this.come.count > 0) this.beginWhole(this.come.take())
       else {
         this.lanes.rest()
         this.lanes.wake(this.awaited.first)
       }
     }
+  }
+
+  private isHere(job: number): void {
+    const need = this.needs[job]!
+    let jobs = this.pending.get(need)
+    if (!jobs) this.pending.set(need, (jobs = new Soonest()))
+    jobs.add(job, this.places[job]!)
+  }
+
+  /** The jobs of which the lane that is free takes the first one; undefined where it takes none of those that are here. */
+  private nextFor(bits: NeedBits): Soonest | undefined {
+    let next: Soonest | undefined
+    for (const [need, jobs] of this.pending)
+      if ((bits & need) !== 0 && jobs.count > 0 && (!next || jobs.first < next.first)) next = jobs
+    return next
+  }
+
+  private finishMixed(): void {
+    const { lanes, awaited } = this
+    const isLeft = () => awaited.count > 0 || [...this.pending.values()].some(jobs => jobs.count > 0)
+    while (isLeft()) {
+      // Lanes that rest are there for what comes before any other is free.
+      if (awaited.count > 0) lanes.wake(awaited.first)
+      else if (lanes.isOver) break
+      this.goOn()
+      while (this.come.count > 0) this.isHere(this.come.take())
+      const next = this.nextFor(this.bits[lanes.lane]!)
+      if (next) {
+        const job = next.top
+        if (--this.piecesLeft[job]! === 0) next.take()
+        this.begin(job, 1)
+      } else lanes.rest()
+    }
+    lanes.wakeAll()
   }
 
   private goOn(): void {
@@ -73,6 +139,11 @@ class Soonest {
   /** The least number; there must be one. */
   get first(): number {
     return this.numbers[0]!
+  }
+
+  /** The job of the least number; there must be one. */
+  get top(): number {
+    return this.jobs[0]!
   }
 
   add(job: number, number: number): void {

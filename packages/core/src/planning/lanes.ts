@@ -1,7 +1,17 @@
+import type { HardwareCodec } from '../codecs/hardware/index.ts'
 import { sharedTimePart } from '../forecast/forecast.ts'
 import { RangeSum, scaled, type Range, type SharedError } from '../range.ts'
 import { InTurn } from './in-turn.ts'
-import { noJob, piecesOn, SharedLanes, type Machine } from './shared-lanes.ts'
+import {
+  bitsOfLanes,
+  isTaken,
+  needBit,
+  noJob,
+  piecesOn,
+  SharedLanes,
+  type Machine,
+  type NeedBits,
+} from './shared-lanes.ts'
 
 /** A stretch of a lane, in seconds from when the plan was made. */
 export interface Stretch {
@@ -31,6 +41,8 @@ export interface LaneWork {
   busyCores?: number | undefined
   /** Pieces that it can be divided into, for several lanes to work at it; 1 unless said. */
   pieces?: number
+  /** The codec that a graphics device must encode, where one does. */
+  need?: HardwareCodec | undefined
   /** When it is here, in open seconds from now: it is not begun before. From now on unless said. */
   hereFrom?: number
 }
@@ -66,14 +78,16 @@ export class Lanes {
   private readonly jobs: LaneWork[] = []
   private readonly stretches: Stretch[][] = []
   private readonly inTurn: InTurn
-  /** Until when each job is made, in seconds of work that nothing slows; nothing of those that are not begun. */
-  readonly until: number[] = []
+  private readonly bits: readonly NeedBits[]
+  private readonly untilOf: number[] = []
   private undisturbed = 0
   private passed = 0
 
-  /** @param lanes one at least, and the cores that they share */
-  constructor({ lanes, cores }: Machine) {
+  /** @param machine with one lane at least, and the cores that they share */
+  constructor(private readonly of: Machine) {
+    const { lanes, cores } = of
     const count = Math.max(1, lanes)
+    this.bits = bitsOfLanes({ ...of, lanes: count })
     this.machine = new SharedLanes(new Array<number>(count).fill(0), cores)
     this.held = Array.from({ length: count }, () => ({
       ...{ base: atOnce, before: new RangeSum(sharedTimePart), number: noJob, job: null, pieces: 0, of: 1 },
@@ -81,29 +95,45 @@ export class Lanes {
     }))
     this.inTurn = new InTurn(
       this.machine,
-      number => this.beginJob(number),
+      (number, pieces) => this.beginPieces(number, pieces),
       () => this.noteFree(),
+      this.bits,
     )
   }
 
-  /** Gives the next job its place. */
-  place(job: LaneWork): void {
+  /** Gives the next job its place. @returns false where no lane takes it, and nothing was done */
+  place(job: LaneWork): boolean {
+    if (!isTaken(this.of, job.need)) return false
     const number = this.jobs.push(job) - 1
     this.stretches.push([])
-    this.until.push(0)
-    this.inTurn.take(number, job.hereFrom ?? 0)
+    this.untilOf.push(0)
+    this.inTurn.take({
+      ...{ job: number, hereFrom: job.hereFrom ?? 0 },
+      ...{ pieces: this.piecesOf(job), need: needBit(job.need) },
+    })
+    return true
   }
 
-  private beginJob(number: number): void {
+  private piecesOf({ pieces = 1, need }: LaneWork): number {
+    return piecesOn(this.bits, pieces, needBit(need))
+  }
+
+  private beginPieces(number: number, count: number): void {
     const job = this.jobs[number]!
-    const pieces = piecesOn(this.held.length, job.pieces ?? 1)
+    const pieces = this.piecesOf(job)
     const seconds = job.seconds.expected / pieces
-    for (let piece = 0; piece < pieces; piece++) {
+    for (let piece = 0; piece < count; piece++) {
       if (this.machine.goOn() !== noJob) this.noteFree()
       this.begin(number, pieces)
       this.machine.begin(number, seconds, job.busyCores ?? 0)
-      this.until[number] = this.machine.now + seconds
+      this.untilOf[number] = this.machine.now + seconds
     }
+  }
+
+  /** Until when each job is made, in seconds of work that nothing slows; nothing of those that are not begun. */
+  get until(): readonly number[] {
+    if (this.inTurn.isMixed) this.inTurn.finish()
+    return this.untilOf
   }
 
   /** A piece ended on the lane that is free now. */
@@ -113,6 +143,7 @@ export class Lanes {
 
   /** Until when each lane is taken, in seconds of work that nothing slows, for how long of it by its last job, and how many cores that keeps busy. */
   get taken(): { until: number; lastSeconds: number; busyCores: number }[] {
+    if (this.inTurn.isMixed) this.inTurn.finish()
     return this.held.map(({ before, job, pieces, of }) => {
       const lastSeconds = job ? (job.seconds.expected * pieces) / of : 0
       return { until: before.total + lastSeconds, lastSeconds, busyCores: job?.busyCores ?? 0 }

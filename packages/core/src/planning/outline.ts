@@ -1,3 +1,4 @@
+import type { EncoderNeed } from '../devices/device.ts'
 import { calibrated, calibrationFor, type Calibrations } from '../forecast/calibration.ts'
 import type { JobExtent, JobForecast } from '../forecast/forecast.ts'
 import { forecastByLike, type LikeRate } from '../forecast/by-like.ts'
@@ -24,6 +25,8 @@ export interface JobOutline {
   deliveryVolumeId: number
   specKey: string
   specName: string
+  /** The codec that a graphics device is to encode, where one is. */
+  need?: EncoderNeed | undefined
   state: JobState
   position: number
   progress: JobProgress | null
@@ -50,6 +53,7 @@ export type JobCourse = Pick<
   | 'id'
   | 'specKey'
   | 'specName'
+  | 'need'
   | 'state'
   | 'position'
   | 'deliveryVolumeId'
@@ -151,11 +155,11 @@ function piecesLeft(
  * @param slowing see `workLeft`
  */
 export function laneWork(
-  job: Pick<JobOutline, 'id' | 'state' | 'progress' | 'extent'>,
+  job: Pick<JobOutline, 'id' | 'state' | 'progress' | 'extent' | 'need'>,
   forecast: JobForecast | null,
   slowing = 1,
 ): LaneWork | null {
-  const { id, state, progress } = job
+  const { id, state, progress, need } = job
   const seconds = workLeft({ state, progress, forecast }, slowing)
   if (!seconds) return null
   return {
@@ -165,6 +169,7 @@ export function laneWork(
     shared: forecast && !progress ? sharedTime(forecast) : null,
     busyCores: forecast?.busyCores,
     pieces: forecast ? Math.max(1, piecesLeft(job, forecast)) : 1,
+    ...(need ? { need } : {}),
   }
 }
 
@@ -183,8 +188,8 @@ export function releasedWork(
 }
 
 /** A job as it is put in order. */
-export function toOrder(orderId: number, { id, seconds, busyCores, pieces, hereFrom }: LaneWork): Waiting {
-  return { id, orderId, seconds: seconds.expected, busyCores, pieces, hereFrom }
+export function toOrder(orderId: number, { id, seconds, busyCores, pieces, hereFrom, need }: LaneWork): Waiting {
+  return { id, orderId, seconds: seconds.expected, busyCores, pieces, hereFrom, need }
 }
 
 /** What a forecast's time has in common with those of its group. */

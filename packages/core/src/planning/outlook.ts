@@ -11,6 +11,7 @@ import { rehearse } from './rehearsal.ts'
 import { Relief, reliefsOf } from './relief.ts'
 import { disksOf } from './disks.ts'
 import { knownGround, supposedPlan, type OutlookGround, type SupposedPlan } from './supposed-plan.ts'
+import { laneNames } from './shared-lanes.ts'
 import { Sharing, sharingOf } from './sharing.ts'
 import { fillingOf, VolumeFilling } from './volume-filling.ts'
 import { isSupposing, type WhatIf } from './what-if.ts'
@@ -37,6 +38,7 @@ export const Outlook = z.object({
   at: z.iso.datetime(),
   /** Of all workers together, as is supposed. */
   lanes: z.int().min(0),
+  laneNames: z.array(z.string()),
   sharing: Sharing.nullable(),
   orders: z.array(
     Prospect.extend({
@@ -98,6 +100,7 @@ export function* outlook(there: OutlookGround, whatIf: WhatIf, at: Date): Turns<
   return {
     at: at.toISOString(),
     lanes: machine.lanes,
+    laneNames: laneNames(machine),
     sharing: sharingOf(machine, ends.slowing),
     orders: orders.map(({ id, code, name, dueAt, lateWeight }) => {
       const chance = dueAt !== null && sure.has(id) ? rehearsal.orders.get(id)! : null

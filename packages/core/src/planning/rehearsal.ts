@@ -4,7 +4,7 @@ import type { Turns } from '../turns.ts'
 import { normalsOfChance, numbersOfChance } from './chance.ts'
 import { InTurn } from './in-turn.ts'
 import type { LaneWork } from './lanes.ts'
-import { noJob, piecesOn, SharedLanes, type Machine } from './shared-lanes.ts'
+import { bitsOfLanes, needBit, noJob, piecesOn, SharedLanes, type Machine, type NeedBits } from './shared-lanes.ts'
 
 /** How often the work is gone through. */
 export const rehearsals = 500
@@ -16,7 +16,7 @@ export interface WorkToRehearse {
   /** In the order in which they are begun. */
   jobs: readonly { orderId: number; work: LaneWork }[]
   /** One lane at least. */
-  machine: Pick<Machine, 'lanes' | 'cores'>
+  machine: Pick<Machine, 'lanes' | 'cores' | 'groups'>
   /** Open seconds from now until each is due; null where nobody waits for it. */
   orders: readonly { orderId: number; dueSeconds: number | null }[]
   /** Part of the jobs begun that have to be begun once more. */
@@ -49,6 +49,8 @@ interface Spreads {
   /** Pieces that jobs are divided into, and cores that they keep busy. */
   pieces: Int32Array
   busyCores: Float64Array
+  /** Bits of what they need. */
+  needs: Int32Array
   /** When they are here, in open seconds. */
   hereFrom: Float64Array
 }
@@ -59,12 +61,14 @@ interface Spreads {
  * is drawn once each time. A job that is begun again had done a part of its work, drawn evenly. What is not here yet comes when it is said to. The same for the same
  * work.
  */
-export function* rehearse({ jobs, machine: { lanes, cores }, orders, again }: WorkToRehearse): Turns<Rehearsal> {
+export function* rehearse({ jobs, machine: on, orders, again }: WorkToRehearse): Turns<Rehearsal> {
+  const { lanes, cores } = on
+  const takes = bitsOfLanes(on)
   const random = numbersOfChance()
   const normal = normalsOfChance(random)
   const places = new Map(orders.map(({ orderId }, place) => [orderId, place]))
   const due = Float64Array.from(orders, ({ dueSeconds }) => dueSeconds ?? Number.POSITIVE_INFINITY)
-  const spreads = spreadsOf(jobs, places, lanes)
+  const spreads = spreadsOf(jobs, places, takes)
   const {
     order: orderOf,
     expected,
@@ -77,10 +81,12 @@ export function* rehearse({ jobs, machine: { lanes, cores }, orders, again }: Wo
     groups,
     pieces,
     busyCores,
+    needs,
     hereFrom,
   } = spreads
   const free = new Array<number>(lanes).fill(0)
-  const areAllHere = hereFrom.every(from => from === 0)
+  /** Whether all is here and every lane takes it, which is gone through more quickly. */
+  const isPlain = hereFrom.every(from => from === 0) && takes.every(bits => bits === takes[0])
   const ofGroups = new Float64Array(groups)
   const ends = new Float64Array(orders.length)
   const taken = new Float64Array(jobs.length)
@@ -96,20 +102,19 @@ export function* rehearse({ jobs, machine: { lanes, cores }, orders, again }: Wo
     const note = (ended: number) => {
       if (ended !== noJob) ends[orderOf[ended]!] = shared.clock
     }
-    const begin = (job: number) => {
-      const count = pieces[job]!
+    const begin = (job: number, count: number) => {
       for (let piece = 0; piece < count; piece++) {
         note(shared.goOn())
-        shared.begin(job, taken[job]! / count, busyCores[job]!)
+        shared.begin(job, taken[job]! / pieces[job]!, busyCores[job]!)
       }
     }
-    const inTurn = new InTurn(shared, begin, note)
+    const inTurn = new InTurn(shared, begin, note, takes)
     for (let job = 0; job < jobs.length; job++) {
       const error = machine[job]! * ofMachine + common[job]! * ofGroups[group[job]!]! + own[job]! * normal()
       const seconds = expected[job]! * Math.exp(error * (error > 0 ? above[job]! : below[job]!))
       taken[job] = again > 0 && random() < again ? seconds * (1 + random()) : seconds
-      if (areAllHere) begin(job)
-      else inTurn.take(job, hereFrom[job]!)
+      if (isPlain) begin(job, pieces[job]!)
+      else inTurn.take({ job, hereFrom: hereFrom[job]!, pieces: pieces[job]!, need: needs[job]! })
       if (++sinceTurn % jobsOfTurn === 0) yield
     }
     inTurn.finish()
@@ -138,7 +143,11 @@ export function* rehearse({ jobs, machine: { lanes, cores }, orders, again }: Wo
 
 const deviationOf = (factor: number) => Math.log(factor) / normalQuantile
 
-function spreadsOf(jobs: WorkToRehearse['jobs'], places: ReadonlyMap<number, number>, lanes: number): Spreads {
+function spreadsOf(
+  jobs: WorkToRehearse['jobs'],
+  places: ReadonlyMap<number, number>,
+  takes: readonly NeedBits[],
+): Spreads {
   const numbers = new Map<string, number>()
   const numberOf = (group: string) => {
     if (!numbers.has(group)) numbers.set(group, numbers.size + 1)
@@ -161,7 +170,8 @@ function spreadsOf(jobs: WorkToRehearse['jobs'], places: ReadonlyMap<number, num
     common,
     own: common.map((part, job) => Math.sqrt(Math.max(0, 1 - part ** 2 - machine[job]! ** 2))),
     groups: numbers.size + 1,
-    pieces: Int32Array.from(jobs, ({ work }) => piecesOn(lanes, work.pieces ?? 1)),
+    pieces: Int32Array.from(jobs, ({ work }) => piecesOn(takes, work.pieces ?? 1, needBit(work.need))),
+    needs: Int32Array.from(jobs, ({ work }) => needBit(work.need)),
     busyCores: Float64Array.from(jobs, ({ work }) => work.busyCores ?? 0),
     hereFrom: Float64Array.from(jobs, ({ work }) => work.hereFrom ?? 0),
   }

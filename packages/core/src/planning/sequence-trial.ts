@@ -1,5 +1,5 @@
 import { InTurn } from './in-turn.ts'
-import { noJob, piecesOn, SharedLanes } from './shared-lanes.ts'
+import { needBit, noJob, piecesOn, SharedLanes, type NeedBits } from './shared-lanes.ts'
 import type { OrderOfWork, WorkToOrder } from './work-to-order.ts'
 
 /** What came of a sequence: how late all orders are together, each as often as it counts, when all is done, and the sum of the orders' ends, in seconds. */
@@ -17,8 +17,12 @@ export class SequenceTrial {
   readonly lateWeight: Float64Array
   private readonly pieces: Int32Array
   private readonly busyCores: Float64Array
-  /** Null where all is here, which is gone through more quickly. */
-  private readonly hereFrom: Float64Array | null
+  /** What each lane takes, and each job needs. */
+  private readonly takes: readonly NeedBits[]
+  private readonly needs: Int32Array
+  private readonly hereFrom: Float64Array
+  /** Whether all is here and every lane takes it, which is gone through more quickly. */
+  private readonly isPlain: boolean
   /** Orders by when what is begun of them ends. */
   private readonly begun: readonly { order: number; moment: number }[]
   private readonly ends: Float64Array
@@ -38,9 +42,12 @@ export class SequenceTrial {
     })
     this.due = Float64Array.from(work.orders, order => order.dueSeconds ?? Number.POSITIVE_INFINITY)
     this.lateWeight = Float64Array.from(work.orders, order => order.lateWeight ?? 1)
-    this.pieces = Int32Array.from(work.jobs, job => piecesOn(work.lanes.length, job.pieces ?? 1))
+    this.takes = work.takes ?? work.lanes.map(() => needBit(null))
+    this.needs = Int32Array.from(work.jobs, ({ need }) => needBit(need))
+    this.pieces = Int32Array.from(work.jobs, ({ pieces = 1 }, job) => piecesOn(this.takes, pieces, this.needs[job]))
     this.busyCores = Float64Array.from(work.jobs, job => job.busyCores ?? 0)
-    this.hereFrom = work.jobs.some(job => job.hereFrom) ? Float64Array.from(work.jobs, job => job.hereFrom ?? 0) : null
+    this.hereFrom = Float64Array.from(work.jobs, job => job.hereFrom ?? 0)
+    this.isPlain = this.hereFrom.every(from => from === 0) && this.takes.every(bits => bits === this.takes[0])
     this.begun = work.orders
       .map(({ begunUntil }, order) => ({ order, moment: begunUntil }))
       .sort((a, b) => a.moment - b.moment)
@@ -55,18 +62,19 @@ export class SequenceTrial {
     this.lastOf.fill(-1)
     this.begunDone = 0
     const lanes = new SharedLanes(work.lanes, work.sharing?.cores, work.sharing?.begun)
-    const begin = (job: number) => {
-      const count = pieces[job]!
+    const begin = (job: number, count: number) => {
       for (let piece = 0; piece < count; piece++) {
         this.note(lanes.goOn(), lanes)
-        lanes.begin(job, seconds[job]! / count, busyCores[job]!)
+        lanes.begin(job, seconds[job]! / pieces[job]!, busyCores[job]!)
       }
     }
-    if (this.hereFrom) {
-      const inTurn = new InTurn(lanes, begin, job => this.note(job, lanes))
-      for (const job of sequence) inTurn.take(job, this.hereFrom[job]!)
+    if (this.isPlain) for (const job of sequence) begin(job, pieces[job]!)
+    else {
+      const inTurn = new InTurn(lanes, begin, job => this.note(job, lanes), this.takes)
+      for (const job of sequence)
+        inTurn.take({ job, hereFrom: this.hereFrom[job]!, pieces: pieces[job]!, need: this.needs[job]! })
       inTurn.finish()
-    } else for (const job of sequence) begin(job)
+    }
     for (const _ of work.lanes) {
       this.note(lanes.goOn(), lanes)
       lanes.close()

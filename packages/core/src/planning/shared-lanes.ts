@@ -1,3 +1,5 @@
+import { hardwareCodecs } from '../codecs/hardware/index.ts'
+import type { EncoderNeed } from '../devices/device.ts'
 import type { HoursSetting } from '../hours/hours.ts'
 
 /** Lanes of all workers together, the cores of the machine that they are on, null where nobody knows, and the hours in which they work, any unless said. */
@@ -5,14 +7,81 @@ export interface Machine {
   lanes: number
   cores: number | null
   hours?: HoursSetting | undefined
+  /** Which lanes take what, all of them in their order; left out, each takes whatever needs no graphics device. */
+  groups?: readonly LaneGroup[] | undefined
+}
+
+/** Lanes that take the same. */
+export interface LaneGroup {
+  /** The graphics device whose lanes they are; null of a processor's. */
+  name: string | null
+  lanes: number
+  takes: readonly EncoderNeed[]
+}
+
+/** What lanes take, and jobs need, as bits. */
+export type NeedBits = number
+const anyLane: NeedBits = 1
+
+/** @param need left out, that of the processor */
+export function needBit(need: EncoderNeed | undefined): NeedBits {
+  return need ? 2 << hardwareCodecs.indexOf(need) : anyLane
+}
+
+/** What each lane takes; lanes that no group has take what needs no graphics device. */
+export function bitsOfLanes({ lanes, groups }: Pick<Machine, 'lanes' | 'groups'>): NeedBits[] {
+  const bits = (groups ?? []).flatMap(group =>
+    new Array<NeedBits>(group.lanes).fill(group.takes.reduce<NeedBits>((sum, need) => sum | needBit(need), 0)),
+  )
+  return Array.from({ length: lanes }, (_, lane) => bits[lane] ?? anyLane)
+}
+
+/** Whether any lane takes work; without it, it is never begun. */
+export function isTaken(machine: Pick<Machine, 'lanes' | 'groups'>, need: EncoderNeed | undefined): boolean {
+  return machine.groups ? bitsOfLanes(machine).some(bits => (bits & needBit(need)) !== 0) : !need
+}
+
+/** What lanes are called, in their order: those of processors by number, those of graphics devices by their device. */
+export function laneNames({ lanes, groups }: Pick<Machine, 'lanes' | 'groups'>): string[] {
+  const owners = (groups ?? []).flatMap(({ name, lanes: count }) => new Array<string | null>(count).fill(name))
+  const all = Array.from({ length: lanes }, (_, lane) => owners[lane] ?? null)
+  const counts = new Map<string | null, number>()
+  return all.map(owner => {
+    const number = (counts.get(owner) ?? 0) + 1
+    counts.set(owner, number)
+    if (owner === null) return `lane ${number}`
+    return all.filter(other => other === owner).length > 1 ? `${owner}, ${number}` : owner
+  })
+}
+
+/** The machine with other lanes of its processor. @param more below 0 for fewer */
+export function withLanes(machine: Machine, more: number): Machine {
+  const { groups } = machine
+  if (!groups) return { ...machine, lanes: Math.max(0, machine.lanes + more) }
+  const changed = groups.map(group => ({ ...group }))
+  if (more > 0) changed.push({ name: null, lanes: more, takes: [null] })
+  let fewer = Math.max(0, -more)
+  for (const group of changed.toReversed()) {
+    if (!group.takes.includes(null)) continue
+    const taken = Math.min(fewer, group.lanes)
+    group.lanes -= taken
+    fewer -= taken
+  }
+  return { ...machine, groups: changed, lanes: changed.reduce((sum, { lanes }) => sum + lanes, 0) }
 }
 
 /** Pieces of a job that are told apart, for each lane: more of them end at nearly the same time. */
 const piecesEach = 3
 
-/** Pieces that a job is divided into on so many lanes. @param most that it can be divided into */
-export function piecesOn(lanes: number, most: number): number {
-  return lanes > 1 ? Math.min(most, piecesEach * lanes) : 1
+/**
+ * Pieces that a job is divided into on the lanes that take it.
+ * @param lanes what each of them takes
+ * @param most that it can be divided into
+ * @param need bits of what it needs
+ */
+export function piecesOn(lanes: readonly NeedBits[], most: number, need: NeedBits = anyLane): number {
+  const count = lanes.reduce((sum, bits) => sum + ((bits & need) === 0 ? 0 : 1), 0)
+  return count > 1 ? Math.min(most, piecesEach * count) : 1
 }
 
 /** No job. */
@@ -93,6 +162,11 @@ export class SharedLanes {
     this.sink(Number.POSITIVE_INFINITY)
   }
 
+  /** Whether no lane is ever free again: all are closed, or rest. */
+  get isOver(): boolean {
+    return this.until[this.lane] === Number.POSITIVE_INFINITY
+  }
+
   /** Takes nothing on the lane that is free, after `goOn`, until it is woken. */
   rest(): void {
     this.resting.push(this.lane)
@@ -107,7 +181,12 @@ export class SharedLanes {
     this.slowing = slowing
     this.now = moment
     this.clock = Math.max(clock, this.clock)
-    for (const lane of this.resting) this.until[lane] = moment
+    this.wakeAll()
+  }
+
+  /** Wakes the lanes that rest, at this moment. */
+  wakeAll(): void {
+    for (const lane of this.resting) this.until[lane] = this.now
     this.resting = []
     for (let place = (this.heap.length >> 1) - 1; place >= 0; place--) this.sinkFrom(place)
   }

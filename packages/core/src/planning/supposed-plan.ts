@@ -17,7 +17,7 @@ import {
   type ForecastGround,
   type JobOutline,
 } from './outline.ts'
-import type { Machine } from './shared-lanes.ts'
+import { withLanes, type Machine } from './shared-lanes.ts'
 import { bytesLeft } from './storage.ts'
 import { rushOrderId, supposedOrders, supposedSequence, type OrderOfOutlook, type WhatIf } from './what-if.ts'
 
@@ -57,7 +57,6 @@ export interface KnownGround extends OutlookGround {
 
 /** Gives all orders' jobs their places, as is supposed. @param at when that is; seconds count from then */
 export function* supposedPlan(ground: KnownGround, whatIf: WhatIf, at: Date): Turns<SupposedPlan> {
-  const lanes = Math.max(0, ground.machine.lanes + whatIf.lanesMore)
   const { begun } = ground
   const waiting = [
     ...rushOf(whatIf),
@@ -70,7 +69,9 @@ export function* supposedPlan(ground: KnownGround, whatIf: WhatIf, at: Date): Tu
   const orders = supposedOrders(ground.orders, whatIf).filter(({ id }) => withWork.has(id))
   const due = orders.map(order => dueOf(order, at))
 
-  const machine = { ...ground.machine, lanes, hours: whatIf.atAnyTime ? anyTime : ground.machine.hours }
+  const changed = withLanes(ground.machine, whatIf.lanesMore)
+  const { lanes } = changed
+  const machine = { ...changed, hours: whatIf.atAnyTime ? anyTime : ground.machine.hours }
   const ends = new EndsOfOrders(machine, at)
   const workOf = ({ work, expectedAt }: Entry) =>
     work && expectedAt !== null && !whatIf.materialHere

@@ -1,4 +1,6 @@
+import type { HardwareCodec } from '../codecs/hardware/index.ts'
 import type { OpenTime } from '../hours/open-time.ts'
+import type { NeedBits } from './shared-lanes.ts'
 
 /** A waiting job as far as the order of work is concerned. */
 export interface Waiting {
@@ -10,6 +12,8 @@ export interface Waiting {
   busyCores?: number | undefined
   /** Pieces that it can be divided into; 1 unless said. */
   pieces?: number | undefined
+  /** The codec that a graphics device must encode, where one does. */
+  need?: HardwareCodec | undefined
   /** When it is here, in open seconds; from now on unless said. */
   hereFrom?: number | undefined
 }
@@ -30,6 +34,8 @@ export interface WorkToOrder {
   orders: readonly DueOrder[]
   /** Seconds from now until each lane is free; one at least. */
   lanes: readonly number[]
+  /** What each lane takes; every lane every job unless said. */
+  takes?: readonly NeedBits[] | undefined
   /**
    * The cores that lanes share, and how many of them each keeps busy until it is free; absent where lanes do not slow each other. Ends of what is begun are told
    * as if they did not.
