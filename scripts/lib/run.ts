@@ -1,6 +1,6 @@
 import { mkdirSync } from 'node:fs'
 import path from 'node:path'
-import { readSettings, WrongSettings, type Settings } from '@hematine/core'
+import { readSettings, standInDevices, WrongSettings, type Settings } from '@hematine/core'
 import { connect, TaskQueue } from '@hematine/database'
 import { migrate } from '@hematine/database/migrating'
 import { makeDemoMaterial, makeShelf, ownVolumes, seedDemo, seedDrive, seedEmpty } from '@hematine/demo'
@@ -56,6 +56,8 @@ export interface RunOptions {
   empty: boolean
   dataDirectory: string
   settings: Settings
+  /** Stand-in GPUs, each a worker of its own; none unless said. */
+  standIns?: number
   /** False for tests: the database does not wait for the disk. */
   lasting: boolean
   say: (line: string) => void
@@ -90,6 +92,7 @@ export async function run(options: RunOptions): Promise<Running> {
       HEMATINE_READY: String(settings.HEMATINE_READY),
       HEMATINE_SEGMENT_SECONDS: String(settings.HEMATINE_SEGMENT_SECONDS),
       HEMATINE_LOG_LEVEL: settings.HEMATINE_LOG_LEVEL,
+      HEMATINE_DEVICE: settings.HEMATINE_DEVICE,
       NODE_ENV: 'production',
       // A volume that does not answer holds up a thread or two, and not all there are.
       UV_THREADPOOL_SIZE: '16',
@@ -111,7 +114,10 @@ export async function run(options: RunOptions): Promise<Running> {
           : {}),
       }),
     )
-    started.push(web, ...workers)
+    const standIns = standInDevices
+      .slice(0, options.standIns ?? 0)
+      .map(({ key }) => supervise('stand-in GPU', built.worker, { ...environment, HEMATINE_DEVICE: key }))
+    started.push(web, ...workers, ...standIns)
     const address = `http://${host.includes(':') ? `[${host}]` : host === '0.0.0.0' ? '127.0.0.1' : host}:${port}`
     await untilAnswers(address)
     if (port !== settings.HEMATINE_PORT) say(`Port ${settings.HEMATINE_PORT} is taken; ${port} is used instead.`)
@@ -185,7 +191,14 @@ export async function start({ empty }: { empty: boolean }): Promise<void> {
   process.on('SIGTERM', () => void end())
   try {
     await build()
-    running = await run({ empty, dataDirectory, settings, lasting: true, say })
+    running = await run({
+      empty,
+      dataDirectory,
+      settings,
+      standIns: empty ? 0 : settings.HEMATINE_STAND_IN,
+      lasting: true,
+      say,
+    })
   } catch (error) {
     hold.release()
     throw error

@@ -53,6 +53,7 @@ export class TestWorker {
         // So that every process of it is one that does something.
         HEMATINE_READY: '0',
         HEMATINE_LOG_LEVEL: 'error',
+        HEMATINE_DEVICE: 'none',
         ...settings,
       },
     })

@@ -53,6 +53,7 @@ import {
   VolumeRecord,
   VolumeRole,
   WatchRecord,
+  StandInFault,
   WorkerRecord,
   Ways,
   WaysAsked,
@@ -1153,6 +1154,15 @@ export const api = {
       'Gives a worker lanes, now and whenever it is started again. With fewer than it works in, what was begun is finished and nothing new is taken; with none, it takes no jobs or parts of them and still reads and measures.',
     parameters: z.object({ id: z.uuid() }),
     body: z.object({ lanes: z.int().min(0).max(mostLanes, `is more than ${mostLanes}`) }),
+    answer: WorkerRecord,
+  },
+  changeFault: {
+    method: 'put',
+    path: '/api/workers/{id}/fault',
+    summary:
+      'Gives the stand-in GPU of a worker a fault, or takes it away with null: with "out of memory" and "lost" it takes no work until that is over, "throttled" takes three times as long, and "wrong output" encodes some pictures that it was not given, which every check must find.',
+    parameters: z.object({ id: z.uuid() }),
+    body: z.object({ fault: StandInFault.nullable() }),
     answer: WorkerRecord,
   },
   workingHours: {

@@ -9,6 +9,7 @@ export type Outcome =
       Report,
       {
         say:
+          | 'devices'
           | 'facts'
           | 'poster'
           | 'measured'

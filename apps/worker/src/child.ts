@@ -18,7 +18,9 @@ import path from 'node:path'
 import {
   compareTreated,
   deliver,
+  DeviceProblem,
   extractSound,
+  findDevices,
   lookFile,
   makeSegment,
   makeSound,
@@ -36,6 +38,7 @@ import {
   setUpLibraries,
   stripFrames,
   trialLook,
+  useDevices,
   WorkingFileProblem,
   type SoundTrialPlan,
 } from '@hematine/media'
@@ -90,6 +93,10 @@ function throttled(send: () => void, milliseconds = reportEveryMilliseconds): ()
     last = now
     send()
   }
+}
+
+async function doDevices(): Promise<void> {
+  await report({ say: 'devices', found: await findDevices() })
 }
 
 async function doFacts(assignment: Extract<Assignment, { kind: 'facts' }>): Promise<void> {
@@ -254,8 +261,11 @@ async function doJob(assignment: Extract<Assignment, { kind: 'job' }>): Promise<
 
 async function work(assignment: Assignment): Promise<void> {
   gate.start()
+  const given = 'onDevice' in assignment ? assignment.onDevice : null
+  useDevices(given ? [given.device] : [], given?.standInDirectory ?? null)
   try {
-    if (assignment.kind === 'facts') await doFacts(assignment)
+    if (assignment.kind === 'devices') await doDevices()
+    else if (assignment.kind === 'facts') await doFacts(assignment)
     else if (assignment.kind === 'poster') await doPoster(assignment)
     else if (assignment.kind === 'measure') await doMeasure(assignment)
     else if (assignment.kind === 'sample') await doSample(assignment)
@@ -281,7 +291,8 @@ function isDiskFull(error: unknown): boolean {
   return (error instanceof MediaError && error.isDiskFull) || (error as NodeJS.ErrnoException).code === 'ENOSPC'
 }
 
-function problemOf(error: unknown): Pick<Extract<Report, { say: 'failed' }>, 'problem'> {
+function problemOf(error: unknown): Pick<Extract<Report, { say: 'failed' }>, 'problem' | 'device'> {
+  if (error instanceof DeviceProblem) return { device: error.device }
   if (error instanceof SeamProblem) return { problem: 'seam' }
   return error instanceof WorkingFileProblem ? { problem: 'working file' } : {}
 }

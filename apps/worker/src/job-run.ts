@@ -41,6 +41,7 @@ import {
 import { answering } from '@hematine/media/volumes/answering'
 import { checkFolders, identityOf, VolumeProblem, workDirectory } from '@hematine/media/volumes/volume-files'
 import { stoodStill, TaskProcess, type Outcome, type SpareProcess } from './child-process.ts'
+import type { GivenDevice } from './devices.ts'
 import { findFinished, leaveNote, removeAllOf, removeFinished, workFingerprint } from './finished.ts'
 import { inputOf, withAssets } from './inputs.ts'
 import type { Assignment, Report } from './messages.ts'
@@ -115,6 +116,10 @@ export interface JobHands {
   turnstile: Turnstile
   /** How much work a segment of a job is to be. */
   segmentLength: SegmentLength
+  /** The session of a graphics device that it encodes in; null where the processor does. */
+  onDevice: GivenDevice | null
+  /** Told that the device did not do what it was asked. */
+  onTrouble(device: string, reason: string): void
   /** Told that a lane became free, or is waited for. */
   onLane(): void
   spare: SpareProcess | null
@@ -265,6 +270,7 @@ export class JobRun implements Pausable {
           ...plan,
           outputPath: path.join(directory, file),
           itemName: sourceName(source),
+          onDevice: this.hands.onDevice,
         }
         const endWatch = watchSource(hasChanged, () => {
           this.sourceChanged = true
@@ -277,6 +283,10 @@ export class JobRun implements Pausable {
         if (outcome.say === 'broke off')
           return await this.persist(em => loseJob(em, job.id, job.attempt, workerId, `its process was ${outcome.how}`))
         if (outcome.say === 'failed') {
+          if (outcome.device) {
+            this.hands.onTrouble(outcome.device, outcome.reason)
+            return await postpone(outcome.reason)
+          }
           const gone = await volumeProblem(sourceVolume, volume)
           if (gone !== null) return await postpone(gone)
           // Source and disks are there, and a file was not: a disk was away for a moment. That is tried again a few times.

@@ -1,9 +1,10 @@
 import { mkdir } from 'node:fs/promises'
 import { hostname, tmpdir } from 'node:os'
 import path from 'node:path'
-import { readSettings, segmentLengthOf, WrongSettings, type Settings } from '@hematine/core'
+import { readSettings, segmentLengthOf, standInDevices, WrongSettings, type Settings } from '@hematine/core'
 import { connect, TaskQueue } from '@hematine/database'
 import pino from 'pino'
+import { Devices, findDevicesInChild } from './devices.ts'
 import { Worker } from './worker.ts'
 
 /** The worker process: `HEMATINE_DATABASE_URL` says where the work is. Ends on SIGTERM, SIGINT, or when the process that started it is gone. */
@@ -30,19 +31,31 @@ const database = await connect(settings.HEMATINE_DATABASE_URL)
 const queue = await TaskQueue.open(settings.HEMATINE_DATABASE_URL, true, error =>
   log.error({ error: error.message }, 'the task queue reports an error'),
 )
+const standIn = standInDevices.find(({ key }) => key === settings.HEMATINE_DEVICE)
+const nothingFound = { devices: [], missing: [] }
+const devices = new Devices(
+  standIn ? { ...nothingFound, devices: [standIn] } : nothingFound,
+  standIn !== undefined,
+  path.join(scratchDirectory, '..', 'stand-in'),
+)
 const worker = new Worker({
   database,
   queue,
   databaseUrl: settings.HEMATINE_DATABASE_URL,
-  name: settings.HEMATINE_WORKER_NAME ?? hostname(),
+  name: standIn?.name ?? settings.HEMATINE_WORKER_NAME ?? hostname(),
   host: hostname(),
-  lanes: settings.HEMATINE_LANES,
-  ready: settings.HEMATINE_READY,
+  lanes: standIn?.sessions ?? settings.HEMATINE_LANES,
+  ready: standIn ? 0 : settings.HEMATINE_READY,
+  devices,
   scratchDirectory,
   segmentLength: segmentLengthOf(settings),
   log,
 })
 await worker.start()
+if (settings.HEMATINE_DEVICE === undefined)
+  void findDevicesInChild()
+    .then(found => worker.equip(found))
+    .catch((error: Error) => log.error({ error: error.message }, 'graphics devices were not looked for'))
 
 let ending = false
 async function end(): Promise<void> {

@@ -10,6 +10,7 @@ import type {
   TreatedLikeness,
   TrialMoment,
   WorkStage,
+  FoundDevices,
 } from '@hematine/core'
 import type { MediaInput } from '@hematine/media/ground/media-input'
 import type { MadeParts } from '@hematine/media/delivering/deliver'
@@ -17,14 +18,22 @@ import type { SegmentPlan } from '@hematine/media/joining/segment'
 import type { SoundFilesPlan } from '@hematine/media/joining/sound-file'
 import type { TreatedSource } from '@hematine/media/checking/compare-treated'
 import type { CurvePlan } from '@hematine/media/previews/curve'
+import type { GivenDevice } from './devices.ts'
+
+/** The session of a graphics device that a task encodes in; null where the processor does. */
+interface OnDevice {
+  onDevice: GivenDevice | null
+}
 
 /** What a worker tells its child process to do: one task after another. */
 export type Assignment =
+  | { kind: 'devices' }
   | { kind: 'facts'; input: MediaInput }
   | { kind: 'poster'; input: MediaInput; facts: SourceFacts }
   | { kind: 'measure'; input: MediaInput; facts: SourceFacts; depth: MeasureDepth; through: boolean }
-  | ({ kind: 'sample'; input: MediaInput; facts: SourceFacts; scratchDirectory: string; machine: string } & Planned)
-  | ({ kind: 'curve' } & CurvePlan)
+  | ({ kind: 'sample'; input: MediaInput; facts: SourceFacts; scratchDirectory: string; machine: string } & Planned &
+      OnDevice)
+  | ({ kind: 'curve' } & CurvePlan & OnDevice)
   | { kind: 'compare'; of: TreatedSource; reference: TreatedSource }
   | ({
       kind: 'trial'
@@ -43,7 +52,8 @@ export type Assignment =
       itemName: string
       /** What lies in working files already. */
       made?: MadeParts
-    } & Planned)
+    } & Planned &
+      OnDevice)
   | ({ kind: 'segment' } & SegmentPlan)
   | ({ kind: 'sound' } & SoundFilesPlan)
 
@@ -73,6 +83,7 @@ export type Report =
   | { say: 'compared'; measurement: TreatedLikeness }
   | { say: 'job'; measurement: CheckMeasurement; workSeconds: number }
   | { say: 'unit'; frames: number; workSeconds: number }
+  | { say: 'devices'; found: FoundDevices }
   | { say: 'stopped' }
-  /** `isAway` where a file was not there, or nothing was done for a while, which may pass; `problem` where segments do not fit together, or a working file is not whole. */
-  | { say: 'failed'; reason: string; isAway?: boolean; problem?: 'seam' | 'working file' }
+  /** `isAway` where a file was not there, or nothing was done for a while, which may pass; `problem` where segments do not fit together, or a working file is not whole; `device` is the key of a graphics device that did not do what it was asked. */
+  | { say: 'failed'; reason: string; isAway?: boolean; problem?: 'seam' | 'working file'; device?: string }

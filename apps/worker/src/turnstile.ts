@@ -7,6 +7,14 @@ export interface Pausable {
 /** What work is paused for: measurements alone, or the hours out of which jobs rest, too. */
 export type PausedFor = 'measurements' | 'measurements and hours'
 
+/** The machine, which other workers may be on as well. */
+export interface SharedMachine {
+  /** Waits until a measurement has the machine to itself, the others' work being paused. @returns ends that */
+  enter(): Promise<() => Promise<void>>
+}
+
+const nobodyElse: SharedMachine = { enter: async () => async () => undefined }
+
 /**
  * Keeps measurements honest, and working hours: a measurement has the machine to itself. Jobs that run are paused meanwhile, short tasks that run are
  * waited for, and nothing new begins. Between two measurements paused work gets as long a turn as the last one took. Out of hours jobs are paused, and measurements
@@ -16,15 +24,43 @@ export class Turnstile {
   private readonly pausable = new Map<Pausable, PausedFor>()
   private open = true
   private shortTasks = 0
+  /** Whether a measurement here waits for the machine, or has it. */
+  private claimed = false
   private measuring = false
+  private othersMeasure = false
   private lastMeasured = { until: 0, lasted: 0 }
   private waiting: (() => void)[] = []
 
-  constructor(private readonly now: () => number = () => performance.now()) {}
+  constructor(
+    private readonly now: () => number = () => performance.now(),
+    private readonly machine: SharedMachine = nobodyElse,
+  ) {}
+
+  private get isQuiet(): boolean {
+    return this.measuring || this.othersMeasure
+  }
+
+  /** Whether work here rests for another worker's measurement. */
+  get isQuietForOthers(): boolean {
+    return this.othersMeasure
+  }
+
+  /** Pauses work here while another worker of the machine measures. @returns resolves when all is quiet */
+  async letOthersMeasure(measure: boolean): Promise<void> {
+    if (measure === this.othersMeasure) return
+    this.othersMeasure = measure
+    if (!measure) {
+      if (!this.measuring) for (const work of this.working) work.goOn()
+      this.changed()
+      return
+    }
+    for (const work of this.working) work.pause()
+    while (this.othersMeasure && this.shortTasks > 0) await this.change()
+  }
 
   /** Runs a short task beside others, after any measurement. */
   async beside<T>(task: () => Promise<T>): Promise<T> {
-    while (this.measuring) await this.change()
+    while (this.isQuiet) await this.change()
     this.shortTasks++
     try {
       return await task()
@@ -37,7 +73,7 @@ export class Turnstile {
   /** Lets long work be paused from now on, until the returned function is called. */
   join(work: Pausable, pausedFor: PausedFor = 'measurements'): () => void {
     this.pausable.set(work, pausedFor)
-    if (this.measuring || this.rests(pausedFor)) work.pause()
+    if (this.isQuiet || this.rests(pausedFor)) work.pause()
     return () => {
       this.pausable.delete(work)
       this.changed()
@@ -54,7 +90,7 @@ export class Turnstile {
     if (open === this.open) return
     this.open = open
     for (const [work, pausedFor] of this.pausable) {
-      if (this.measuring || pausedFor === 'measurements') continue
+      if (this.isQuiet || pausedFor === 'measurements') continue
       if (open) work.goOn()
       else work.pause()
     }
@@ -73,7 +109,7 @@ export class Turnstile {
   /** Runs a measurement alone. */
   async alone<T>(measure: () => Promise<T>): Promise<T> {
     for (;;) {
-      if (this.measuring) {
+      if (this.claimed) {
         await this.change()
         continue
       }
@@ -84,17 +120,24 @@ export class Turnstile {
       await this.change()
       clearTimeout(isOver)
     }
-    this.measuring = true
-    for (const work of this.working) work.pause()
-    while (this.shortTasks > 0) await this.change()
-    const begin = this.now()
+    this.claimed = true
     try {
-      return await measure()
+      const leave = await this.machine.enter()
+      this.measuring = true
+      for (const work of this.working) work.pause()
+      while (this.shortTasks > 0) await this.change()
+      const begin = this.now()
+      try {
+        return await measure()
+      } finally {
+        const until = this.now()
+        this.lastMeasured = { until, lasted: until - begin }
+        this.measuring = false
+        for (const work of this.working) work.goOn()
+        await leave()
+      }
     } finally {
-      const until = this.now()
-      this.lastMeasured = { until, lasted: until - begin }
-      this.measuring = false
-      for (const work of this.working) work.goOn()
+      this.claimed = false
       this.changed()
     }
   }

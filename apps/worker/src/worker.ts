@@ -10,6 +10,7 @@ import {
   giveBackUnknown,
   holdingsOf,
   jobsOf,
+  keepFound,
   letGo,
   listen,
   measureMore,
@@ -28,17 +29,19 @@ import {
   type TaskQueue,
   type WorkerIdentity,
 } from '@hematine/database'
-import { usualSegmentLength, type SegmentLength } from '@hematine/core'
+import { usualSegmentLength, type FoundDevices, type SegmentLength } from '@hematine/core'
 import type { Logger } from 'pino'
 import { removeOldScratch } from './abandoned.ts'
 import { SpareProcess } from './child-process.ts'
 import { Children } from './children.ts'
+import { Devices, type GivenDevice } from './devices.ts'
 import { JobRun } from './job-run.ts'
 import { kinds } from './kinds/index.ts'
 import type { Hands, Kind } from './kinds/kind.ts'
 import { coresOfMachine, machineInWords, processLives } from './machine.ts'
 import { placeResult } from './placing.ts'
 import { markVolumes, tidy } from './tidying.ts'
+import { MachineTurns } from './shared-machine.ts'
 import { Turnstile } from './turnstile.ts'
 import { lookAtWatches } from './watching.ts'
 
@@ -60,6 +63,8 @@ export interface WorkerOptions {
   ready: number
   /** Where sample encodes are written; each is removed right after. */
   scratchDirectory: string
+  /** Its graphics devices; none unless said. */
+  devices?: Devices
   /** How much work a segment of a job is to be; as usual unless said. */
   segmentLength?: SegmentLength
   log: Logger
@@ -70,12 +75,17 @@ export class Worker {
   private identity: WorkerIdentity
   /** As a person says, if one has. */
   private lanes: number
-  private readonly turnstile = new Turnstile()
+  private readonly turns: MachineTurns
+  private readonly turnstile: Turnstile
   private readonly runs = new Map<number, JobRun>()
   /** Tasks of each kind under way. */
   private readonly busy = new Map<ShortKind, number>()
   private readonly children: Children
+  private readonly devices: Devices
+  /** Sessions of graphics devices that tasks in hand have. */
+  private readonly given = new Map<string, GivenDevice>()
   private readonly hands: Hands
+  private obeying: Promise<void> = Promise.resolve()
   private watching: Promise<void> | null = null
   /** Filling of lanes, one after another, so that none is filled twice. */
   private filling: Promise<unknown> = Promise.resolve()
@@ -95,6 +105,13 @@ export class Worker {
   private readonly spare: SpareProcess | null
 
   constructor(private readonly options: WorkerOptions) {
+    this.turns = new MachineTurns({
+      em: () => this.em,
+      host: options.host,
+      workerId: () => this.identity.id,
+      isStopping: () => this.stopping,
+    })
+    this.turnstile = new Turnstile(undefined, this.turns)
     this.spare = options.ready > 0 ? new SpareProcess() : null
     this.children = new Children(
       this.turnstile,
@@ -103,6 +120,7 @@ export class Worker {
       this.spare,
     )
     this.lanes = options.lanes
+    this.devices = options.devices ?? new Devices({ devices: [], missing: [] }, false, options.scratchDirectory)
     this.identity = this.newIdentity()
     this.hands = this.makeHands()
   }
@@ -114,6 +132,7 @@ export class Worker {
       queue,
       log,
       scratchDirectory,
+      noteTrouble: (device, reason) => this.noteTrouble(device, reason),
       persist: work => this.persist(work),
       inChild: (...words) => this.children.inChild(...words),
       inReader: (...words) => this.children.inReader(...words),
@@ -131,7 +150,10 @@ export class Worker {
 
   private newIdentity(): WorkerIdentity {
     const { name, host, lanes } = this.options
-    return { id: randomUUID(), name, machine: machineInWords(), cores: coresOfMachine(), host, pid: process.pid, lanes }
+    return {
+      ...{ id: randomUUID(), name, machine: machineInWords(), cores: coresOfMachine(), host, pid: process.pid, lanes },
+      ...{ found: this.devices.found, devicesOnly: this.devices.isOnly },
+    }
   }
 
   private get em() {
@@ -148,6 +170,8 @@ export class Worker {
             this.lookingAtSources = undefined
             this.look()
           }, lookAtSourcesMilliseconds)
+        else if (change.table === 'measuring_turn') this.obeyTurns()
+        else if (change.table === 'worker' && change.id === this.identity.id) void this.heed()
         else if (!['worker', 'lot', 'watch'].includes(change.table) && !change.isProgress) this.look()
       },
       () => this.look(),
@@ -158,6 +182,14 @@ export class Worker {
     while ((await bringUpToDate(this.em)) > 0);
     this.timer = setInterval(() => void this.signOfLife(), signOfLifeMilliseconds)
     this.options.log.info({ name: this.identity.name, lanes: this.lanes }, 'worker ready')
+    this.look()
+  }
+
+  /** Takes the graphics devices that were found into use. */
+  async equip(found: FoundDevices): Promise<void> {
+    this.devices.found = found
+    await this.persist(() => keepFound(this.em, this.identity.id, found))
+    this.identity = { ...this.identity, found }
     this.look()
   }
 
@@ -176,11 +208,34 @@ export class Worker {
     await Promise.all([...this.runs.values()].map(run => run.ended))
   }
 
+  /** Pauses, or goes on, as another worker of this machine measures; one after another. */
+  private obeyTurns(): void {
+    this.obeying = this.obeying
+      .then(() => this.turns.obey(this.turnstile))
+      .catch((error: Error) =>
+        this.options.log.warn({ error: error.message }, 'whose turn it is to measure is not known'),
+      )
+  }
+
+  /** Says that it lives, and takes over what a person wants of it. @returns false when it was taken for lost */
+  private async report(): Promise<boolean> {
+    const wanted = await reportWorker(this.em, this.identity.id, this.devices.changedTroubles())
+    if (wanted === null) return false
+    this.lanes = wanted.lanes
+    this.devices.suffer(wanted.fault)
+    return true
+  }
+
+  /** A person wants something else of it: at once, and not with the next sign of life, which also comes where this fails. */
+  private async heed(): Promise<void> {
+    if (await this.report().catch(() => false)) this.look()
+  }
+
   private async signOfLife(): Promise<void> {
     try {
-      const lanes = await reportWorker(this.em, this.identity.id)
-      if (lanes === null) await this.startOver()
-      else this.lanes = lanes
+      this.obeyTurns()
+      await this.devices.lookAgain()
+      if (!(await this.report())) await this.startOver()
       for (const id of await findLostWorkers(this.em, this.options.host, processLives)) {
         if (id === this.identity.id) continue
         this.options.log.warn({ worker: id }, 'a worker is lost; its work is given to others')
@@ -190,11 +245,13 @@ export class Worker {
       await this.giveBackUnknown()
       await markVolumes(this.hands)
       if (Date.now() - this.tidiedAt > tidyEveryMilliseconds) await this.tidy()
-      if (this.runs.size === 0 && this.lanesTaken === 0) await measureMore(this.em, this.options.queue)
+      if (this.runs.size === 0 && this.lanesTaken === 0 && !this.devices.isOnly)
+        await measureMore(this.em, this.options.queue)
       this.look()
-      this.watching ??= lookAtWatches(this.hands).finally(() => {
-        this.watching = null
-      })
+      if (!this.devices.isOnly)
+        this.watching ??= lookAtWatches(this.hands).finally(() => {
+          this.watching = null
+        })
     } catch (error) {
       this.options.log.error({ error: (error as Error).message }, 'the database does not answer; trying again')
     }
@@ -225,16 +282,33 @@ export class Worker {
   private async take<Kind extends Task['kind']>(kind: Kind, most: number): Promise<Task<Kind>[]> {
     this.taking++
     try {
-      const tasks = await takeTasks(this.em, this.options.queue, kind, this.identity.id, most)
-      for (const task of tasks) this.inHand.add(task.id)
+      const tasks = await takeTasks(this.em, this.options.queue, kind, this.identity.id, most, this.needsOf(kind))
+      for (const task of tasks) {
+        this.inHand.add(task.id)
+        if ('need' in task.payload && task.payload.need) this.given.set(task.id, this.devices.take(task.payload.need))
+      }
       return tasks
     } finally {
       this.taking--
     }
   }
 
+  private needsOf(kind: Task['kind']) {
+    return this.devices.needsOf(kind === 'job' ? 'job' : 'measurement')
+  }
+
   private putDown(tasks: readonly Task[]): void {
-    for (const task of tasks) this.inHand.delete(task.id)
+    for (const { id, kind } of tasks) {
+      this.inHand.delete(id)
+      const given = this.given.get(id)
+      if (given) this.devices.giveBack(given, kind === 'job' ? 'job' : 'measurement')
+      this.given.delete(id)
+    }
+  }
+
+  private noteTrouble(device: string, reason: string): void {
+    this.options.log.warn({ device, reason }, 'a graphics device takes no work until it answers again')
+    this.devices.note(device, reason)
   }
 
   /** Others took this worker for lost and have its work: what still runs here is stopped, and it begins anew under another identity. */
@@ -264,6 +338,7 @@ export class Worker {
         this.grantLanes()
         await this.fillShortLanes()
         await this.fillJobLanes()
+        if (this.devices.letMeasure()) this.lookAgain = true
       } catch (error) {
         this.options.log.error({ error: (error as Error).message }, 'looking for work failed; trying again')
       }
@@ -348,7 +423,8 @@ export class Worker {
       // A lane may have become free since they were looked at: parts of jobs that are begun come before another job.
       for (const kind of kinds) if (kind.lanes === 'of jobs') await this.fillLane(kind)
       if (this.lanesForJobs <= 0 || this.stopping) return
-      await dispatchJobs(this.em, queue, this.lanesForJobs, { id: this.identity.id, lanes: this.lanes })
+      const own = { id: this.identity.id, lanes: this.lanes }
+      await dispatchJobs(this.em, queue, this.lanesForJobs, own, this.needsOf('job'))
       const [task] = await this.take('job', 1)
       if (!task) return
       // Until its run is known, what was begun must not be taken for unknown.
@@ -379,6 +455,8 @@ export class Worker {
       workerId: this.identity.id,
       turnstile: this.turnstile,
       segmentLength,
+      onDevice: this.given.get(task.id) ?? null,
+      onTrouble: (device, reason) => this.noteTrouble(device, reason),
       onLane: () => this.look(),
       spare: this.spare,
     })
@@ -410,7 +488,7 @@ export class Worker {
 
   private fillShortLanes(some: readonly Kind[] = kinds): Promise<void> {
     return this.inTurn(async () => {
-      const waiting = await this.options.queue.waitingKinds(this.em)
+      const waiting = await this.options.queue.waitingKinds(this.em, this.needsOf('sample'))
       for (const kind of some) if (waiting.has(kind.name)) await this.fillLane(kind)
     })
   }
@@ -437,8 +515,8 @@ export class Worker {
   private inBackground(kind: Kind, tasks: readonly Task<ShortKind>[]): void {
     const { log, queue } = this.options
     this.busy.set(kind.name, this.busyWith(kind.name) + 1)
-    const perform = ({ payload }: Task<ShortKind>) => {
-      const work = () => kind.run(payload as never, this.hands)
+    const perform = ({ id, payload }: Task<ShortKind>) => {
+      const work = () => kind.run(payload as never, this.hands, this.given.get(id) ?? null)
       return kind.processor === null ? work() : this.turnstile[kind.processor](work)
     }
     const work = async () => {
@@ -459,6 +537,8 @@ export class Worker {
         const next = kinds.filter(
           other => other === kind || other.after?.includes(kind.name) || kind.leadsTo?.includes(other.name),
         )
+        // Jobs may be waiting for the session that it had.
+        if (tasks.some(({ payload }) => 'need' in payload)) this.look()
         void this.fillShortLanes(next).catch((error: Error) =>
           log.error({ error: error.message }, 'looking for work failed; trying again'),
         )

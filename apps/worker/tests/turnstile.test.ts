@@ -186,3 +186,61 @@ describe('the gate', () => {
     await expect(gate.turn()).rejects.toThrow(Stopped)
   })
 })
+
+describe('a machine with several workers', () => {
+  test("is measured on when it is this one's turn, which ends with the measurement; work here goes on until then", async () => {
+    const log: string[] = []
+    let grant = () => undefined as void
+    const turnstile = new Turnstile(undefined, {
+      enter: () =>
+        new Promise(resolve => {
+          grant = () => resolve(async () => void log.push('turn ends'))
+        }),
+    })
+    turnstile.join({ pause: () => log.push('pause'), goOn: () => log.push('go on') })
+    const measured = turnstile.alone(async () => {
+      log.push('measure')
+    })
+    await soon()
+    expect(log).toEqual([])
+    expect(await turnstile.beside(async () => 'short tasks, too')).toBe('short tasks, too')
+    grant()
+    await measured
+    expect(log).toEqual(['pause', 'measure', 'go on', 'turn ends'])
+  })
+
+  test('is left to others while they measure: what works here is paused, and nothing short begins', async () => {
+    const log: string[] = []
+    const turnstile = new Turnstile()
+    turnstile.join({ pause: () => log.push('pause'), goOn: () => log.push('go on') })
+    let end = () => undefined as void
+    const short = turnstile.beside(() => new Promise<void>(resolve => (end = resolve)))
+    let isQuiet = false
+    const quiet = turnstile.letOthersMeasure(true).then(() => {
+      isQuiet = true
+    })
+    await soon()
+    expect([log, isQuiet]).toEqual([['pause'], false])
+    end()
+    await Promise.all([short, quiet])
+    turnstile.join({ pause: () => log.push('late one pauses'), goOn: () => log.push('late one goes on') })
+    const late = turnstile.beside(async () => log.push('short'))
+    await soon()
+    expect(log).toEqual(['pause', 'late one pauses'])
+    await turnstile.letOthersMeasure(false)
+    await late
+    expect(log).toEqual(['pause', 'late one pauses', 'go on', 'late one goes on', 'short'])
+  })
+
+  test('hears late that the others are through: what this one measures stays alone', async () => {
+    const log: string[] = []
+    const turnstile = new Turnstile()
+    turnstile.join({ pause: () => log.push('pause'), goOn: () => log.push('go on') })
+    await turnstile.letOthersMeasure(true)
+    await turnstile.alone(async () => {
+      await turnstile.letOthersMeasure(false)
+      log.push('measured')
+    })
+    expect(log).toEqual(['pause', 'pause', 'measured', 'go on'])
+  })
+})

@@ -235,9 +235,14 @@ export function workerRecord(row: WorkerRow): WorkerRecord {
   return {
     id: row.id,
     name: row.name,
+    host: row.host,
     machine: row.machine,
     cores: row.cores ?? null,
     lanes: row.lanes,
+    found: row.found,
+    devicesOnly: row.devicesOnly!,
+    troubles: row.troubles,
+    fault: row.fault ?? null,
     state: row.goneAt ? 'gone' : row.lanes === 0 ? 'takes no jobs' : 'at work',
     seenAt: row.seenAt!.toISOString(),
   }

@@ -21,6 +21,7 @@ import {
   type JobRecord,
   type PictureSpec,
   type QualityScale,
+  encoderNeed,
 } from '@hematine/core'
 import { draftAgain } from './drafting.ts'
 import {
@@ -36,7 +37,7 @@ import {
 import { actOnJobs } from './job-actions.ts'
 import { calibrationsOf } from './outcomes.ts'
 import { found, Problem } from './problem.ts'
-import type { TaskQueue } from './queue.ts'
+import { needing, type TaskQueue } from './queue.ts'
 import { keepRate } from './specs.ts'
 
 const whole = { populate: ['sample', 'source', 'source.lot'] as never }
@@ -104,7 +105,7 @@ export async function askForCurve(
       volume: curve.volume?.id ?? job.deliveryVolume.id,
     })
     await tx.flush()
-    await queue.send('curve', { curveId: curve.id }, tx)
+    await queue.send('curve', { curveId: curve.id, ...needing(encoderNeed(sample.spec)) }, tx)
   })
   return readCurve(em.fork(), jobId)
 }

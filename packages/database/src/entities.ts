@@ -45,6 +45,8 @@ import type {
   UnitState,
   VolumeRole,
   WorkingHours,
+  FoundDevices,
+  StandInFault,
 } from '@hematine/core'
 
 export const OrderEntity = defineEntity({
@@ -604,6 +606,18 @@ export const WorkerEntity = defineEntity({
     host: p.text(),
     pid: p.integer(),
     lanes: p.integer(),
+    /** Graphics devices that it found, and where it found none. */
+    found: p.json().$type<FoundDevices>(),
+    /** Whether it takes only what needs those. */
+    devicesOnly: p.boolean().default(false),
+    /** Why a device takes no work for now, by its key. */
+    troubles: p.json().$type<Record<string, string>>(),
+    /** What a person wants its stand-in to suffer; null for nothing. */
+    fault: p.text().$type<StandInFault>().nullable(),
+    /** Whether its work is paused for another one's measurement. */
+    isQuiet: p.boolean().default(false),
+    /** Jobs on its host have a turn until then, before anything is measured. */
+    jobsTurnUntil: p.datetime().nullable(),
     startedAt: p.datetime().defaultRaw('now()'),
     seenAt: p.datetime().defaultRaw('now()'),
     goneAt: p.datetime().nullable(),

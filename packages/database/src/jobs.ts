@@ -1,5 +1,5 @@
 import { setImmediate } from 'node:timers/promises'
-import { LockMode } from '@mikro-orm/core'
+import { LockMode, type FilterQuery } from '@mikro-orm/core'
 import type { EntityManager } from '@mikro-orm/postgresql'
 import {
   checksumsFile,
@@ -8,6 +8,7 @@ import {
   type FileBeside,
   describeContainer,
   type Check,
+  encoderNeed,
   type JobDetail,
   type JobEventRecord,
   type JobProgress,
@@ -29,7 +30,7 @@ import {
 } from './entities.ts'
 import { applyEvent } from './job-events.ts'
 import { found } from './problem.ts'
-import type { TaskQueue } from './queue.ts'
+import { needing, type Needs, type TaskQueue } from './queue.ts'
 import { jobsWhoseNamesMeet } from './result-names.ts'
 import { groundOf, keepOutcome, promiseOf } from './outcomes.ts'
 import { run } from './sql.ts'
@@ -150,7 +151,7 @@ export async function measureJobAgain(em: EntityManager, queue: TaskQueue, jobId
     const job = found(await tx.findOne(JobEntity, jobId, withSource), 'job', jobId)
     const sample = job.sample?.getEntity() as SampleRow | undefined
     if (!sample || sample.state === 'measuring') return
-    const task = { sampleId: sample.id }
+    const task = { sampleId: sample.id, ...needing(encoderNeed(sample.spec)) }
     if (sample.state === 'waiting') return queue.bringForward('sample', task, askedByHand, tx)
     tx.assign(sample, { state: 'waiting', reason: null, run: sample.run + 1 })
     await queue.send('sample', task, tx, askedByHand)
@@ -162,6 +163,7 @@ export async function measureJobAgain(em: EntityManager, queue: TaskQueue, jobId
  * Hands the next waiting jobs to the queue, so that `freeLanes` can be filled and no more: whatever is not yet handed out follows a new order at once.
  * @param worker whose lanes they are, and how many it thinks that it has: jobs in its hands that were held and may go on come before new ones, and lanes that
  *   were taken from it meanwhile are not filled, from the moment on that they were taken; nothing is handed out of working hours
+ * @param needs what it can take; what any worker can unless said. Of jobs that need a graphics device one is handed out at once, so that its sessions suffice
  * @returns how many were handed out
  */
 export async function dispatchJobs(
@@ -169,28 +171,42 @@ export async function dispatchJobs(
   queue: TaskQueue,
   freeLanes: number,
   worker: Pick<WorkerRow, 'id' | 'lanes'> | null = null,
+  needs: Needs = [null],
 ): Promise<number> {
   return em.transactional(async tx => {
     await tx.getConnection().execute('select pg_advisory_xact_lock(7002)', [], 'all', tx.getTransactionContext())
-    if (!(await areJobsWorkedOn(tx))) return 0
+    if (needs.length === 0 || !(await areJobsWorkedOn(tx))) return 0
     const lanesFewer = worker ? Math.max(0, worker.lanes - (await lanesNow(tx, worker.id))) : 0
-    const room = freeLanes - lanesFewer - (await tx.count(JobEntity, { state: 'queued' }))
+    const room = freeLanes - lanesFewer - (await tx.count(JobEntity, { state: 'queued', ...withNeeds(needs) }))
     if (room <= 0) return 0
     const jobs = await tx.find(
       JobEntity,
-      { state: 'waiting', workerId: null, $or: [{ notBefore: null }, { notBefore: { $lt: new Date() } }] },
+      {
+        ...{ state: 'waiting', workerId: null, ...withNeeds(needs) },
+        $or: [{ notBefore: null }, { notBefore: { $lt: new Date() } }],
+      },
       { orderBy: { position: 1, id: 1 }, limit: room, lockMode: LockMode.PESSIMISTIC_PARTIAL_WRITE },
     )
     // Looked at after them: what a person let go together is seen together.
     const kept = worker ? await tx.count(JobEntity, { state: 'waiting', workerId: worker.id }) : 0
-    const next = jobs.slice(0, Math.max(0, room - kept))
+    const ofDevices = jobs.filter(job => encoderNeed(job.spec) !== null)
+    const next = jobs.filter(job => !ofDevices.slice(1).includes(job)).slice(0, Math.max(0, room - kept))
     for (const job of next) {
       job.attempt++
       applyEvent(tx, job, 'dispatch')
-      await queue.send('job', { jobId: job.id, attempt: job.attempt }, tx)
+      await queue.send('job', { jobId: job.id, attempt: job.attempt, ...needing(encoderNeed(job.spec)) }, tx)
     }
     return next.length
   })
+}
+
+/** The jobs that somebody can take. */
+function withNeeds(needs: Needs): { $and: FilterQuery<JobRow>[] } {
+  const codecs = needs.filter(need => need !== null)
+  const ofDevices = { spec: { video: { encoder: 'hardware', codec: { $in: codecs } } } }
+  const ofAny = { spec: { video: { encoder: null } } }
+  const wanted = [...(codecs.length > 0 ? [ofDevices] : []), ...(needs.includes(null) ? [ofAny] : [])]
+  return { $and: [{ $or: wanted } as FilterQuery<JobRow>] }
 }
 
 /** Lanes of a worker, which nobody changes until the transaction ends; none where it is gone. */

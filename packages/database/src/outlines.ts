@@ -5,6 +5,7 @@ import {
   extentOf,
   forecastJob,
   type DeliverySpec,
+  type EncoderNeed,
   type JobCourse,
   type JobExtent,
   type JobForecast,
@@ -31,6 +32,7 @@ interface OutlineRow {
   deliveryVolumeId: number
   specKey: string
   specName: string
+  need: EncoderNeed
   state: JobState
   position: number
   progress: JobProgress | null
@@ -79,7 +81,7 @@ export async function listOutlines(
 
 /** Columns of `JobCourse`. */
 const course = `job.id, job.spec ->> 'key' as "specKey", (job.spec ->> 'name') || case when (job.spec ->> 'version')::int > 1 then ' v' || (job.spec ->> 'version') else '' end as "specName",
-  job.state, job.position, job.delivery_volume_id as "deliveryVolumeId", job.progress, job.sample_id as "sampleId", job."check" ->> 'verdict' as verdict,
+  case when job.spec #>> '{video,encoder}' = 'hardware' then job.spec #>> '{video,codec}' end as need, job.state, job.position, job.delivery_volume_id as "deliveryVolumeId", job.progress, job.sample_id as "sampleId", job."check" ->> 'verdict' as verdict,
   (job."check" -> 'measurement' ->> 'bytes')::double precision as "outputBytes",
   case when job.state = 'done' then job.output_path end as "outputPath", job.work_seconds as "workSeconds", job.promised -> 'forecast' as promised`
 
@@ -96,9 +98,13 @@ export async function listCourses(em: EntityManager, ids: readonly number[]): Pr
 
 const hasTreatedPicture = `jsonb_typeof(job.treatment -> 'result') = 'object' and not coalesce((job.treatment ->> 'copied')::boolean, false)`
 
+/** Whether a graphics device encodes: see `encoderNeed`. */
+const byDevice = `coalesce(job.spec #>> '{video,encoder}' = 'hardware', false)`
+
 /** Columns of `WorkTraits` but its length, as an object: see `workTraits`. */
 const traits = `json_build_object(
   'isCopied', coalesce((job.treatment ->> 'copied')::boolean, false),
+  'isByDevice', ${hasTreatedPicture} and ${byDevice},
   'videoCodec', case when ${hasTreatedPicture} then job.spec #>> '{video,codec}' end,
   'rate', case when ${hasTreatedPicture} then job.spec #>> '{video,rateControl,kind}' end,
   'soundCodec', job.spec #>> '{audio,codec}')`

@@ -3,9 +3,11 @@ import type { EntityManager } from '@mikro-orm/postgresql'
 import {
   chooseStandIns,
   deliveredFacts,
+  encoderNeed,
   extentOf,
   forecastJob,
   likeRate,
+  machineWith,
   planOf,
   standIns,
   unitsOf,
@@ -19,7 +21,7 @@ import {
   type Treatment,
 } from '@hematine/core'
 import { SampleEntity, WorkerEntity, type SampleRow, type SourceRow } from './entities.ts'
-import type { TaskQueue } from './queue.ts'
+import { needing, type TaskQueue } from './queue.ts'
 import { asArray, run } from './sql.ts'
 
 /** Goes up when the way of measuring changes, so that older measurements are not mixed with new ones. */
@@ -117,8 +119,9 @@ export async function ensureSamples(em: EntityManager, wishes: readonly SampleWi
       ]
     }),
   )
-  const machines = (await em.find(WorkerEntity, { goneAt: null }, { fields: ['machine'] })).map(
-    worker => worker.machine,
+  const workers = await em.find(WorkerEntity, { goneAt: null }, { fields: ['machine', 'found'] })
+  const machines = workers.flatMap(({ machine, found }) =>
+    [null, ...found.devices].map(device => machineWith(machine, device)),
   )
   const kept = await run<KeptSample>(
     em,
@@ -174,11 +177,16 @@ const mostFailed = 2 * standIns
 /** Has samples measured, in the order given, after those that were asked for before. */
 async function askFor(em: EntityManager, queue: TaskQueue, ids: readonly number[]): Promise<void> {
   if (ids.length === 0) return
-  await run(em, `update sample set state = 'waiting' where id = any(?::int[])`, [asArray(ids)])
+  const asked = await run<{ id: number; spec: DeliverySpec }>(
+    em,
+    `update sample set state = 'waiting' where id = any(?::int[]) returning id, spec`,
+    [asArray(ids)],
+  )
+  const needs = new Map(asked.map(({ id, spec }) => [id, needing(encoderNeed(spec))]))
   const before = await latestTurn(em)
   await queue.sendMany(
     'sample',
-    ids.map((sampleId, index) => ({ payload: { sampleId }, priority: -(before + 1 + index) })),
+    ids.map((sampleId, index) => ({ payload: { sampleId, ...needs.get(sampleId) }, priority: -(before + 1 + index) })),
     em,
   )
 }

@@ -1,6 +1,6 @@
 import { LockMode } from '@mikro-orm/core'
 import type { EntityManager } from '@mikro-orm/postgresql'
-import type { WorkerRecord } from '@hematine/core'
+import type { FoundDevices, StandInFault, WorkerRecord } from '@hematine/core'
 import { workerRecord } from './as-records.ts'
 import {
   JobEntity,
@@ -12,12 +12,13 @@ import {
   TaskClaimEntity,
   WorkerEntity,
   type TaskClaimRow,
+  type WorkerRow,
 } from './entities.ts'
 import { applyEvent } from './job-events.ts'
 import { lose } from './jobs.ts'
 import { Problem } from './problem.ts'
 import { loseUnit } from './work.ts'
-import type { Task, TaskKind, TaskPayloads, TaskQueue } from './queue.ts'
+import type { Needs, Task, TaskKind, TaskPayloads, TaskQueue } from './queue.ts'
 
 /** A worker not heard of for this long is lost. It reports every two seconds. */
 export const lostAfterSeconds = 10
@@ -30,29 +31,70 @@ export interface WorkerIdentity {
   host: string
   pid: number
   lanes: number
+  /** None unless said. */
+  found?: FoundDevices
+  /** Whether it takes only what needs its graphics devices. */
+  devicesOnly?: boolean
 }
 
 /** Registers a worker. @returns the lanes that it has: those that a person gave it, else its own */
 export async function registerWorker(em: EntityManager, worker: WorkerIdentity): Promise<number> {
   const chosen = await em.findOne(LaneChoiceEntity, { host: worker.host, name: worker.name })
   const lanes = chosen?.lanes ?? worker.lanes
-  em.create(WorkerEntity, { ...worker, lanes })
+  em.create(WorkerEntity, { found: { devices: [], missing: [] }, troubles: {}, ...worker, lanes })
   await em.flush()
   return lanes
 }
 
-/** Says that a worker lives. @returns the lanes that it has; null when it was declared lost meanwhile, and its work was given to others */
-export async function reportWorker(em: EntityManager, workerId: string): Promise<number | null> {
-  if ((await em.nativeUpdate(WorkerEntity, { id: workerId, goneAt: null }, { seenAt: new Date() })) === 0) return null
-  const row = await em.findOne(WorkerEntity, workerId, { fields: ['lanes'], refresh: true })
-  return row?.lanes ?? null
+/**
+ * Says that a worker lives.
+ * @param troubles why devices of its take no work for now, by their keys; as they were unless said
+ * @returns the lanes that it has, and what a person wants its stand-in to suffer; null when it was declared lost meanwhile, and its work was given to others
+ */
+export async function reportWorker(
+  em: EntityManager,
+  workerId: string,
+  troubles?: Record<string, string>,
+): Promise<{ lanes: number; fault: StandInFault | null } | null> {
+  if (
+    (await em.nativeUpdate(
+      WorkerEntity,
+      { id: workerId, goneAt: null },
+      { seenAt: new Date(), ...(troubles ? { troubles } : {}) },
+    )) === 0
+  )
+    return null
+  const row = await em.findOne(WorkerEntity, workerId, { fields: ['lanes', 'fault'], refresh: true })
+  return row && { lanes: row.lanes, fault: row.fault ?? null }
+}
+
+/** Writes down the graphics devices that a worker found. */
+export async function keepFound(em: EntityManager, workerId: string, found: FoundDevices): Promise<void> {
+  await em.nativeUpdate(WorkerEntity, { id: workerId }, { found })
+}
+
+/** Gives a worker's stand-in a fault, or takes it away. @throws Problem when the worker is gone, or has no stand-in */
+export async function setFault(em: EntityManager, workerId: string, fault: StandInFault | null): Promise<WorkerRecord> {
+  return em.transactional(async tx => {
+    const row = workerThere(await tx.findOne(WorkerEntity, { id: workerId, goneAt: null }))
+    if (!row.found.devices.some(device => device.kind === 'stand-in'))
+      throw new Problem(409, 'no-stand-in', 'Only a stand-in GPU can be given a fault, and this worker has none.')
+    row.fault = fault
+    return workerRecord(row)
+  })
+}
+
+function workerThere(row: WorkerRow | null): WorkerRow {
+  if (!row) throw new Problem(404, 'worker-gone', 'This worker is no longer there. Look at the list once more.')
+  return row
 }
 
 /** Gives a worker lanes, now and whenever it is started again. @throws Problem when it is gone */
 export async function setLanes(em: EntityManager, workerId: string, lanes: number): Promise<WorkerRecord> {
   return em.transactional(async tx => {
-    const row = await tx.findOne(WorkerEntity, { id: workerId, goneAt: null }, { lockMode: LockMode.PESSIMISTIC_WRITE })
-    if (!row) throw new Problem(404, 'worker-gone', 'This worker is no longer there. Look at the list once more.')
+    const row = workerThere(
+      await tx.findOne(WorkerEntity, { id: workerId, goneAt: null }, { lockMode: LockMode.PESSIMISTIC_WRITE }),
+    )
     row.lanes = lanes
     await tx.upsert(LaneChoiceEntity, { host: row.host, name: row.name, lanes })
     return workerRecord(row)
@@ -66,6 +108,7 @@ export async function listWorkers(em: EntityManager): Promise<WorkerRecord[]> {
 /**
  * Takes the next tasks of a kind for a worker, at most so many; the claims and the taking are one transaction, so that none is ever lost between
  * them. A worker that left, or was taken for lost, gets none: nobody would give them back.
+ * @param needs what the worker can take; what any can unless said
  */
 export async function takeTasks<Kind extends TaskKind>(
   em: EntityManager,
@@ -73,12 +116,13 @@ export async function takeTasks<Kind extends TaskKind>(
   kind: Kind,
   workerId: string,
   most: number,
+  needs?: Needs,
 ): Promise<Task<Kind>[]> {
   return em.transactional(async tx => {
     // Held until the claims are written, so that a retirement sees either them or the worker's absence.
     if (!(await tx.findOne(WorkerEntity, { id: workerId, goneAt: null }, { lockMode: LockMode.PESSIMISTIC_READ })))
       return []
-    const tasks = await queue.take(kind, tx, most)
+    const tasks = await queue.take(kind, tx, most, needs)
     for (const task of tasks)
       tx.create(TaskClaimEntity, {
         taskId: task.id,
@@ -96,17 +140,13 @@ export async function takeTask<Kind extends TaskKind>(
   queue: TaskQueue,
   kind: Kind,
   workerId: string,
+  needs?: Needs,
 ): Promise<Task<Kind> | null> {
-  return (await takeTasks(em, queue, kind, workerId, 1))[0] ?? null
+  return (await takeTasks(em, queue, kind, workerId, 1, needs))[0] ?? null
 }
 
 async function endWithin(tx: EntityManager, queue: TaskQueue, tasks: readonly Task[]): Promise<void> {
-  for (const kind of new Set(tasks.map(task => task.kind)))
-    await queue.complete(
-      kind,
-      tasks.filter(task => task.kind === kind).map(task => task.id),
-      tx,
-    )
+  await queue.complete(tasks, tx)
   await tx.nativeDelete(TaskClaimEntity, { taskId: { $in: tasks.map(task => task.id) } })
 }
 
@@ -212,9 +252,9 @@ async function giveBack(
   why: string,
   isLost = false,
 ): Promise<void> {
-  await queue.complete(claim.kind as TaskKind, [claim.taskId], tx)
+  await queue.complete([{ id: claim.taskId, kind: claim.kind, payload: claim.payload } as unknown as Task], tx)
   if (claim.kind === 'job') {
-    const { jobId, attempt } = claim.payload as TaskPayloads['job']
+    const { jobId, attempt } = claim.payload as unknown as TaskPayloads['job']
     const job = await tx.findOne(JobEntity, jobId, { lockMode: LockMode.PESSIMISTIC_WRITE })
     if (job && job.attempt === attempt && job.state === 'queued') applyEvent(tx, job, 'lose', why)
   } else {

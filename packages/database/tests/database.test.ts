@@ -278,7 +278,7 @@ describe('workers', () => {
   test('learn from their sign of life that they were taken for lost', async () => {
     await db.fresh()
     const worker = await makeWorker(db)
-    expect(await reportWorker(db.em(), worker.id)).toBe(1)
+    expect(await reportWorker(db.em(), worker.id)).toEqual({ lanes: 1, fault: null })
     await retireWorker(db.em(), db.queue, worker.id, 'silent')
     expect(await reportWorker(db.em(), worker.id)).toBeNull()
   })
@@ -287,7 +287,7 @@ describe('workers', () => {
     await db.fresh()
     const worker = await makeWorker(db, { name: 'night', lanes: 2 })
     expect(await setLanes(db.em(), worker.id, 5)).toMatchObject({ lanes: 5, state: 'at work' })
-    expect(await reportWorker(db.em(), worker.id)).toBe(5)
+    expect(await reportWorker(db.em(), worker.id)).toEqual({ lanes: 5, fault: null })
     expect(await setLanes(db.em(), worker.id, 0)).toMatchObject({ lanes: 0, state: 'takes no jobs' })
     await retireWorker(db.em(), db.queue, worker.id, 'the worker was ended')
     await expect(setLanes(db.em(), worker.id, 1)).rejects.toThrow(/no longer there/)

@@ -5,7 +5,7 @@ import { computed, type Ref } from 'vue'
 import { clock, moment } from './times'
 
 /** Room for names beside a chart, and for what goes beyond its end, in pixels. */
-export const axisEdge = { left: 64, right: 12 }
+export const axisEdge = { left: 124, right: 12 }
 
 /** Seconds that are to be shown for all to be seen that ends then, and a little more. */
 export function spanOf(end: Range | null): number {

@@ -28,10 +28,19 @@ const held = computed(() => order.jobCounts.held)
 const failed = computed(() => order.jobCounts.failed)
 const waitingCount = computed(() => order.jobCounts.waiting + held.value)
 const workerLanes = computed(() => order.workers.reduce((sum, worker) => sum + worker.lanes, 0))
-/** Lanes that stand still, shown as such. */
-const idleLanes = computed(() =>
-  Math.max(0, workerLanes.value - order.active.reduce((sum, job) => sum + lanesOf(job), 0)),
-)
+/** Lanes that stand still, shown as such: those of processors, then those of graphics devices, which take only what needs them. */
+const idleLanes = computed(() => {
+  const taken = (ofDevices: boolean) =>
+    order.active
+      .filter(({ worker }) => deviceWorkers.value.some(({ name }) => name === worker) === ofDevices)
+      .reduce((sum, job) => sum + lanesOf(job), 0)
+  const ofDevices = deviceWorkers.value.reduce((sum, { lanes }) => sum + lanes, 0)
+  return {
+    processors: Math.max(0, workerLanes.value - ofDevices - taken(false)),
+    devices: Math.max(0, ofDevices - taken(true)),
+  }
+})
+const deviceWorkers = computed(() => order.workers.filter(({ devicesOnly }) => devicesOnly))
 
 async function holdOrResume(): Promise<void> {
   if (unheld.value > 0) await order.actOnAll({ states: unheldStates }, 'hold')
@@ -79,14 +88,19 @@ async function holdOrResume(): Promise<void> {
       <template #first>
         <div class="lanes">
           <LaneCard v-for="job in order.active" :key="job.id" :job="job" :at="at" />
-          <div v-for="lane in idleLanes" :key="lane" class="idle muted">
+          <div v-for="lane in idleLanes.processors" :key="lane" class="idle muted">
             {{
               !hours.state.value.isOpen
                 ? 'This lane rests'
-                : order.jobCounts.waiting > 0
+                : order.jobCounts.waiting > (order.work?.awaitDevices ?? 0)
                   ? 'This lane is about to take the next job'
                   : 'This lane is free'
             }}
+          </div>
+          <div v-if="idleLanes.devices > 0" class="idle muted">
+            {{ idleLanes.devices === 1 ? 'A lane' : `${idleLanes.devices} lanes` }} of
+            {{ deviceWorkers.map(({ name }) => name).join(' and ') }}
+            {{ idleLanes.devices === 1 ? 'is' : 'are' }} free for jobs that a graphics device encodes
           </div>
         </div>
         <WaitingList v-if="waitingCount > 0 || waiting.total.value > 0" :waiting="waiting" />

@@ -13,6 +13,7 @@ import { curveDirectory, VolumeProblem } from '@hematine/media/volumes/volume-fi
 import path from 'node:path'
 import { inputOf, withAssets } from '../inputs.ts'
 import { KeptParts } from './kept-parts.ts'
+import { troubled } from './on-device.ts'
 import type { Kind } from './kind.ts'
 
 /** Measuring what a source and its treatment come to at several qualities of a codec. Nothing of it is timed, so jobs go on beside it. */
@@ -23,7 +24,7 @@ export const curve: Kind<'curve'> = {
   processor: null,
   // A forecast comes before what else it could be.
   after: ['sample'],
-  async run({ curveId }, hands) {
+  async run({ curveId }, hands, onDevice) {
     const row = hands.isStopping ? null : await beginCurve(hands.em, curveId)
     if (!row) return
     const sample = row.sample.getEntity() as SampleRow
@@ -41,6 +42,7 @@ export const curve: Kind<'curve'> = {
           sample: sample.measurement!,
           scratchDirectory: path.join(hands.scratchDirectory, `curve-${curveId}`),
           picturesDirectory: await picturesOf(row),
+          onDevice,
         }
       },
       parts.onTheWay,
@@ -48,6 +50,7 @@ export const curve: Kind<'curve'> = {
     )
     await parts.done()
     if (outcome.say === 'curve') await hands.persist(() => keepCurve(hands.em, row, outcome.measurement))
+    else if (outcome.say === 'failed' && outcome.device) throw troubled(hands, outcome.device, outcome.reason)
     else if (outcome.say === 'failed') await hands.persist(() => keepCurveFailure(hands.em, row, outcome.reason))
     else if (outcome.say === 'stopped' && !hands.isStopping && (await keepCurvePart(hands.em, row, 0)))
       // Nobody ended it: it must not stand there as being measured for good.

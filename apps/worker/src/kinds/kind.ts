@@ -1,6 +1,7 @@
 import type { ShortKind, TaskPayloads, TaskQueue, EntityManager, WorkerIdentity } from '@hematine/database'
 import type { Logger } from 'pino'
 import type { OnTheWay, Outcome, TaskProcess } from '../child-process.ts'
+import type { GivenDevice } from '../devices.ts'
 import type { Assignment } from '../messages.ts'
 import type { PausedFor } from '../turnstile.ts'
 
@@ -15,6 +16,8 @@ export interface Hands {
   readonly scratchDirectory: string
   /** Whether the worker leaves: what is under way is given back, and nothing is begun. */
   readonly isStopping: boolean
+  /** A graphics device did not do what it was asked: it takes nothing more until it works again. */
+  noteTrouble(device: string, reason: string): void
   /** Writes to the database for as long as it takes. */
   persist<Result>(work: () => Promise<Result>): Promise<Result>
   /**
@@ -53,6 +56,9 @@ export interface Kind<Name extends ShortKind = ShortKind> {
   readonly after?: readonly ShortKind[]
   /** Kinds whose tasks it sends: they are looked for at once when it is done. */
   readonly leadsTo?: readonly ShortKind[]
-  /** Does one task to its end, good or bad. An error means that it was not ended, and it is queued again. */
-  run(payload: TaskPayloads[Name], hands: Hands): Promise<void>
+  /**
+   * Does one task to its end, good or bad. An error means that it was not ended, and it is queued again.
+   * @param onDevice the session of a graphics device, for tasks that need one
+   */
+  run(payload: TaskPayloads[Name], hands: Hands, onDevice: GivenDevice | null): Promise<void>
 }

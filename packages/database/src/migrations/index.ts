@@ -8,6 +8,7 @@ import { Curves } from './curves.ts'
 import { Discs } from './discs.ts'
 import { ExpectedMaterial } from './expected-material.ts'
 import { FirstTables } from './first-tables.ts'
+import { GraphicsDevices } from './graphics-devices.ts'
 import { Ground } from './ground.ts'
 import { Intake } from './intake.ts'
 import { Inventory } from './inventory.ts'
@@ -55,4 +56,5 @@ export const migrations = [
   { name: '025-comparisons', class: Comparisons },
   { name: '026-late-weights', class: LateWeights },
   { name: '027-pieces', class: Pieces },
+  { name: '028-graphics-devices', class: GraphicsDevices },
 ]

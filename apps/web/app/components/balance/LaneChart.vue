@@ -42,6 +42,7 @@ const { width, at, ticks } = useTimeAxis(
   () => span,
 )
 const { left, right } = axisEdge
+const mostLetters = 18
 /** Of a due time, in pixels. */
 const widthOfWords = 90
 /** Many lanes are drawn low. */
@@ -59,6 +60,9 @@ const shown = computed(() => {
   }
   return there
 })
+const nameOfLane = (lane: number) => names[lane - 1] ?? `lane ${lane}`
+/** As much of a name as fits beside the chart. */
+const shortened = (name: string) => (name.length > mostLetters ? `${name.slice(0, mostLetters - 1)}…` : name)
 const rows = computed(() => Math.max(lanes, ...bars.map(bar => bar.lane + 1)))
 const drawn = computed(() =>
   bars.map(bar => {
@@ -103,7 +107,8 @@ const bottom = computed(() => top.value + rows.value * laneHeight.value)
       />
       <g v-for="lane in rows" :key="lane">
         <text x="12" :y="top + (lane - 0.5) * laneHeight + 5" class="label">
-          {{ names[lane - 1] ?? `lane ${lane}` }}
+          <title>{{ nameOfLane(lane) }}</title>
+          {{ shortened(nameOfLane(lane)) }}
         </text>
         <line
           :x1="left"

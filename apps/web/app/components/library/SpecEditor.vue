@@ -4,8 +4,11 @@ import {
   containers,
   describePixelFormat,
   effortWords,
+  hardwareFormats,
+  isHardwareCodec,
   measuredOn,
   namePatternOf,
+  needProblem,
   nameParts,
   outputKind,
   pictureCodec,
@@ -16,6 +19,7 @@ import {
   usualRate,
   usualSound,
   withContainer,
+  withEncoder,
   withPictureCodec,
   withProfile,
   withSoundCodec,
@@ -38,11 +42,13 @@ import SheetFields from '~/components/library/SheetFields.vue'
 import SubtitleFields from '~/components/library/SubtitleFields.vue'
 import { languageHint, tagsIn } from '~/composables/language-fields'
 import { useNameExamples } from '~/composables/useNameExamples'
+import { useOrder } from '~/stores/order'
 
 /** Makes a delivery spec, or its next version. Everything that is offered fits what is chosen already; what does not make sense is said at once. */
 const { from, title, busy } = defineProps<{ from: DeliverySpec; title: string; busy: boolean }>()
 const emit = defineEmits<{ close: []; keep: [draft: SpecDraft] }>()
 
+const order = useOrder()
 const spec = ref<DeliverySpec>(JSON.parse(JSON.stringify(from)) as DeliverySpec)
 const open = computed({ get: () => true, set: () => emit('close') })
 const video = computed(() => spec.value.video)
@@ -106,14 +112,25 @@ const soundItems = computed(() => [
   ...containerFacts(spec.value.container).sound.map(key => ({ value: key, title: soundCodec(key).name })),
   ...(spec.value.video === null ? [] : [{ value: null, title: 'no sound' }]),
 ])
+const isByDevice = computed(() => video.value?.encoder === 'hardware')
+const encoderItems = [
+  { value: null, title: 'of the processor' },
+  { value: 'hardware' as const, title: 'of a graphics device' },
+]
+/** Whether anybody could encode by it now; a spec can be kept for a device that comes. */
+const deviceProblem = computed(() => needProblem(spec.value, order.workers))
+const isTaken = (format: string) => !isByDevice.value || (hardwareFormats as readonly string[]).includes(format)
 const profileItems = computed(
-  () => codec.value?.profiles.map(({ key, says }) => ({ value: key, title: `${key}: ${says}` })) ?? [],
+  () =>
+    codec.value?.profiles
+      .filter(({ pixelFormats }) => pixelFormats.some(isTaken))
+      .map(({ key, says }) => ({ value: key, title: `${key}: ${says}` })) ?? [],
 )
 const sampleItems = computed(() => {
   if (!codec.value || !video.value) return []
   const profile = codec.value.profiles.find(entry => entry.key === video.value!.profile)
   const formats = profile ? profile.pixelFormats : codec.value.pixelFormats
-  return formats.map(value => {
+  return formats.filter(isTaken).map(value => {
     const { bitDepth, chroma } = describePixelFormat(value)
     return { value, title: `${bitDepth} bit ${chroma}` }
   })
@@ -122,15 +139,21 @@ const effortItems = computed(
   () =>
     codec.value?.efforts.map(({ value, says }) => ({
       value,
-      title: `${says} (${value})`,
-      props: { subtitle: effortWords(codec.value!, value) },
+      ...(isByDevice.value
+        ? { title: says }
+        : { title: `${says} (${value})`, props: { subtitle: effortWords(codec.value!, value) } }),
     })) ?? [],
 )
 const levelItems = computed(() => [
   { value: null, title: 'no limit' },
   ...(codec.value?.levels?.table.map(({ level }) => ({ value: level, title: level })) ?? []),
 ])
-const rateItems = computed(() => codec.value?.rates.map(value => ({ value, title: rateWords[value] })) ?? [])
+const rateItems = computed(
+  () =>
+    codec.value?.rates
+      .filter(value => !isByDevice.value || value !== 'size cap')
+      .map(value => ({ value, title: rateWords[value] })) ?? [],
+)
 const sampleRates = computed(() => [
   ...(spec.value.video === null && sound.value?.sampleRates === null ? [{ value: null, title: 'as the source' }] : []),
   ...(sound.value?.sampleRates ?? [44_100, 48_000, 96_000]).map(value => ({ value, title: `${value / 1000} kHz` })),
@@ -138,6 +161,13 @@ const sampleRates = computed(() => [
 
 function changeVideo(changes: Partial<PictureSpec['video']>): void {
   if (video.value) spec.value = { ...spec.value, video: { ...video.value, ...changes } } as PictureSpec
+}
+function chooseEncoder(encoder: 'hardware' | null): void {
+  changeWholeVideo(withEncoder(video.value!, encoder))
+}
+/** In place of all that was set; fields that are left out go. */
+function changeWholeVideo(changed: PictureSpec['video']): void {
+  spec.value = { ...spec.value, video: changed } as PictureSpec
 }
 function changeFine(fine: FineSettings | undefined): void {
   const { fine: _before, ...rest } = video.value!
@@ -201,7 +231,7 @@ function changeFiles(
 const numbering = computed(() => picture.value?.numbering ?? usualNumbering)
 /** What of a codec's own a spec of files keeps when the codec changes. */
 function chooseCodec(key: string): void {
-  changeVideo(withPictureCodec(video.value!, key))
+  changeWholeVideo(withPictureCodec(video.value!, key))
   const { remarks } = pictureCodec(key)
   if (!remarks.includes('dots per inch')) changeFiles({ dotsPerInch: undefined })
   if (!remarks.includes('camera data')) changeFiles({ keepsCameraData: undefined })
@@ -440,6 +470,20 @@ function changePeak(rate: number | null): void {
             @update:model-value="chooseCodec"
           />
           <VSelect
+            v-if="isHardwareCodec(video.codec) && makes === 'moving picture'"
+            :model-value="video.encoder ?? null"
+            :items="encoderItems"
+            label="Encoder"
+            :hint="
+              isByDevice
+                ? 'Quick, and leaves the processor free; its pictures differ from device to device, and files are larger at the same likeness.'
+                : undefined
+            "
+            persistent-hint
+            @update:model-value="chooseEncoder"
+          />
+          <p v-if="deviceProblem" class="note look" role="status">{{ deviceProblem }}</p>
+          <VSelect
             v-if="profileItems.length > 0"
             :model-value="video.profile"
             :items="profileItems"
@@ -546,7 +590,7 @@ function changePeak(rate: number | null): void {
             :model-value="video.effort"
             :items="effortItems"
             label="Effort"
-            :hint="video.effort === null ? undefined : effortWords(codec, video.effort)"
+            :hint="video.effort === null || isByDevice ? undefined : effortWords(codec, video.effort)"
             persistent-hint
             @update:model-value="effort => changeVideo({ effort })"
           />
@@ -559,8 +603,13 @@ function changePeak(rate: number | null): void {
             :model-value="video.keyframeSeconds"
             @update:model-value="seconds => changeVideo({ keyframeSeconds: seconds ?? 0 })"
           />
-          <FineFields v-if="codec.fine" :codec="codec" :model-value="video.fine" @update:model-value="changeFine" />
-          <p v-if="effortItems.length > 0 || codec.fine" class="muted note">
+          <FineFields
+            v-if="codec.fine && !isByDevice"
+            :codec="codec"
+            :model-value="video.fine"
+            @update:model-value="changeFine"
+          />
+          <p v-if="!isByDevice && (effortItems.length > 0 || codec.fine)" class="muted note">
             Times and sizes were measured on {{ measuredOn }}; yours differ, and forecasts measure them.
           </p>
         </fieldset>

@@ -22,9 +22,12 @@ const order = useOrder()
 const progress = computed(() => job.progress)
 const segments = computed(() => progress.value?.segments)
 const percent = computed(() => (progress.value?.part ?? 0) * 100)
-/** With one worker there is no doubt that this lane is the one that makes room for a measurement. */
+/** With one machine there is no doubt that this lane is one of those that make room for a measurement. */
 const isPaused = computed(
-  () => job.state === 'running' && order.workers.length === 1 && order.work?.isMeasuring === true,
+  () =>
+    job.state === 'running' &&
+    new Set(order.workers.map(({ host }) => host)).size === 1 &&
+    order.work?.isMeasuring === true,
 )
 /** Out of working hours jobs are paused, but not what is finished and only put in its place. */
 const { state: hours } = useHoursNow()

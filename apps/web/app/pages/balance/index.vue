@@ -123,6 +123,12 @@ async function remove(): Promise<void> {
       No worker has a lane, so nothing has an end. Give one some in
       <NuxtLink to="/equipment">Equipment</NuxtLink>.
     </p>
+    <p v-if="work && work.untaken > 0" class="warning look" role="status">
+      {{ describeCount(work.untaken) }} {{ work.untaken === 1 ? 'job needs' : 'jobs need' }} an encoder of a graphics
+      device, and no worker has one that works now, so nothing is said of when
+      {{ work.untaken === 1 ? 'it ends' : 'they end' }}. See <NuxtLink to="/equipment">Equipment</NuxtLink>, or change
+      the spec.
+    </p>
     <p v-for="volume in tooFull" :key="volume.volumeIds[0]" class="warning look" role="status">
       {{ volume.bytes.low > volume.freeBytes ? 'The results do not fit' : 'The results may not fit' }} on
       {{ volume.name }}: {{ describeBytesRange(volume.bytes) }} are still to be written there<template
@@ -207,6 +213,7 @@ async function remove(): Promise<void> {
       <LaneChart
         :begin="at"
         :lanes="work.lanes"
+        :names="work.laneNames"
         :bars="work.bars"
         :span="spanOf(work.withDrafts.end)"
         :marks="due ? [{ seconds: (due.getTime() - at.getTime()) / 1000, says: '' }] : []"

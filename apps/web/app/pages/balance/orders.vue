@@ -183,6 +183,7 @@ async function setDue(): Promise<void> {
         <LaneChart
           :begin="at"
           :lanes="shown.lanes"
+          :names="shown.laneNames"
           :bars="shown.bars"
           :span="span"
           :marks="marks"

@@ -5,6 +5,7 @@ import { ref } from 'vue'
 import EmptyState from '~/components/common/EmptyState.vue'
 import StateMark from '~/components/common/StateMark.vue'
 import EquipmentBar from '~/components/equipment/EquipmentBar.vue'
+import GraphicsDevices from '~/components/equipment/GraphicsDevices.vue'
 import RegisterVolume from '~/components/equipment/RegisterVolume.vue'
 import WorkingHours from '~/components/equipment/WorkingHours.vue'
 import { call } from '~/composables/useCall'
@@ -127,6 +128,7 @@ async function setLanes({ id, lanes }: WorkerRecord, event: Event): Promise<void
           machines.</EmptyState
         >
       </section>
+      <GraphicsDevices :workers="order.workers" />
       <WorkingHours />
     </div>
     <RegisterVolume v-if="registering" @close="registering = false" />
