@@ -1,9 +1,18 @@
 import type { OrderOfWork, WorkToOrder } from '../../packages/core/src/index.ts'
 import { seeded } from './seeded.ts'
 
+/** What lanes take, as bits: what needs no graphics device, what needs one that encodes H.264, both. */
+const [takesPlain, takesDevice, takesBoth] = [1, 2, 3]
+
+/** Whether a lane takes a job. */
+export function takesJob({ takes }: WorkToOrder, lane: number, { need }: WorkToOrder['jobs'][number]): boolean {
+  return takes === undefined || (takes[lane]! & (need ? takesDevice : takesPlain)) !== 0
+}
+
 /**
  * Work of chance: orders with due times of which some can be met and some cannot, jobs of unlike length, lanes that are not free at once.
  * @param weighted whether the lateness of orders counts unlike
+ * @param unlike whether the first lane is a processor's, the second a graphics device's and the others both, and some jobs need a device
  */
 export function workOfChance(
   seed: number,
@@ -13,10 +22,12 @@ export function workOfChance(
     lanes,
     whole = false,
     weighted = false,
-  }: { jobs: number; orders: number; lanes: number; whole?: boolean; weighted?: boolean },
+    unlike = false,
+  }: { jobs: number; orders: number; lanes: number; whole?: boolean; weighted?: boolean; unlike?: boolean },
 ): WorkToOrder {
   const random = seeded(seed)
   const weights = seeded(seed + 1)
+  const needs = seeded(seed + 2)
   const between = (low: number, high: number) => {
     const value = low + random() * (high - low)
     return whole ? Math.round(value) : value
@@ -27,10 +38,14 @@ export function workOfChance(
     orderId: 1 + Math.floor(random() * orders),
     // Most are short, some are long.
     seconds: Math.max(whole ? 1 : 0.01, between(1, 1 + spread ** (random() * 2))),
+    ...(unlike && needs() < 0.4 ? { need: 'h264' as const } : {}),
   }))
   const all = work.reduce((sum, { seconds }) => sum + seconds, 0)
   return {
     jobs: work,
+    ...(unlike
+      ? { takes: Array.from({ length: lanes }, (_, lane) => [takesPlain, takesDevice][lane] ?? takesBoth) }
+      : {}),
     lanes: Array.from({ length: lanes }, () => (random() < 0.5 ? 0 : between(0, all / lanes / 4))),
     orders: Array.from({ length: orders }, (_, index) => ({
       orderId: 1 + index,
@@ -50,12 +65,18 @@ export function wrongIn(work: WorkToOrder, claimed: OrderOfWork): string[] {
   const left = new Map(work.jobs.map(job => [job.id, job]))
   const ends = new Map(work.orders.map(({ orderId, begunUntil }) => [orderId, begunUntil]))
   const waiting = [...claimed.ids]
-  const lanes = work.lanes.map(freeAt => ({ freeAt }))
+  const lanes = work.lanes.map((freeAt, number) => ({ freeAt, number }))
   while (waiting.length > 0) {
     const now = Math.min(...lanes.map(({ freeAt }) => freeAt))
+    if (now === Number.POSITIVE_INFINITY) break
     for (const lane of lanes.filter(({ freeAt }) => freeAt === now)) {
-      const id = waiting.shift()
-      if (id === undefined) break
+      const next = waiting.findIndex(id => !left.has(id) || takesJob(work, lane.number, left.get(id)!))
+      if (next < 0) {
+        // Nothing is left for it.
+        lane.freeAt = Number.POSITIVE_INFINITY
+        continue
+      }
+      const id = waiting.splice(next, 1)[0]!
       const job = left.get(id)
       if (!job) {
         wrong.push(`job ${id} is not waiting, or comes twice`)

@@ -429,6 +429,30 @@ describe('what would help', () => {
     }
   })
 
+  test('is a lane of a graphics device where jobs need one, which lanes of processors are no help for', () => {
+    const machine = {
+      ...{ lanes: 2, cores: null },
+      groups: [
+        { name: null, lanes: 1, takes: [null] },
+        { name: 'GPU', lanes: 1, takes: ['h264' as const] },
+      ],
+    }
+    const byDevice = [waiting(1, 1, 60, { need: 'h264' }), waiting(2, 1, 60, { need: 'h264' }), waiting(3, 2, 30)]
+    const orders = [order(1, 70), order(2, 120)]
+    const found = look({ jobs: byDevice, orders, machine })
+    expect(endsInMinutes(found)).toEqual({ 'SL-1': 120, 'SL-2': 30 })
+    expect(found).toMatchObject({ deviceLanes: 1, deviceJobs: 2, laneNames: ['lane 1', 'GPU'] })
+    const helps = told(found).map(([change]) => change)
+    expect(helps).toContainEqual({ deviceLanesMore: 1 })
+    expect(JSON.stringify(helps)).not.toContain('"lanesMore"')
+    expect(endsInMinutes(look({ jobs: byDevice, orders, machine }, { deviceLanesMore: 1 }))).toMatchObject({
+      'SL-1': 60,
+    })
+    // Without the device its jobs have no end, and nothing is said of their order's.
+    const without = look({ jobs: byDevice, orders, machine }, { deviceLanesMore: -1 })
+    expect(endsInMinutes(without)).toEqual({ 'SL-1': null, 'SL-2': 30 })
+  })
+
   test('is not told of lanes where one job alone takes too long, nor where nothing is late or something is supposed', () => {
     expect(told(look({ jobs: [waiting(1, 1, 60)], orders: [order(1, 30)] }))).toMatchObject([[{ due: {} }, 0, []]])
     expect(look({ jobs, orders: [order(1, 300), order(2, 300)] }).reliefs).toEqual([])

@@ -2,6 +2,7 @@ import { describe, expect, test } from 'vitest'
 import { Lanes, planByDueTime, rehearse, type EncoderNeed, type LaneWork, type Machine } from '../src/index.ts'
 import { laneNames, withLanes } from '../src/planning/shared-lanes.ts'
 import { atOnce } from '../../../tests/support/at-once.ts'
+import { workOfChance, wrongIn } from '../../../tests/support/order-of-work.ts'
 import { seeded } from '../../../tests/support/seeded.ts'
 
 const sure = (seconds: number) => ({ expected: seconds, low: seconds, high: seconds })
@@ -160,6 +161,38 @@ test('an order of work is looked for, and rehearsed, on the same lanes', () => {
   expect(orders.get(2)!.inTime).toBe(0)
 })
 
+test('an order that is found comes to what going through it by the clock does', () => {
+  for (let seed = 1; seed <= 40; seed++) {
+    const lanes = 2 + (seed % 3)
+    const work = workOfChance(seed, { jobs: 20, orders: 3, lanes, weighted: seed % 2 === 0, unlike: true })
+    const { now, found } = atOnce(planByDueTime(work))
+    expect([...wrongIn(work, now), ...wrongIn(work, found)], `seed ${seed}`).toEqual([])
+  }
+})
+
+test('what no order can be better than is never above what is found, and knows that few lanes take a kind of work', () => {
+  const random = seeded(11)
+  for (let round = 0; round < 60; round++) {
+    const jobs = Array.from({ length: 2 + Math.floor(random() * 12) }, (_, id) => ({
+      ...{ id, orderId: 1 + Math.floor(random() * 3), seconds: 1 + random() * 100 },
+      need: random() < 0.5 ? ('h264' as const) : undefined,
+    }))
+    const work = {
+      jobs,
+      orders: [1, 2, 3].map(orderId => ({ orderId, dueSeconds: random() * 200, begunUntil: 0 })),
+      lanes: [0, random() * 30, 0],
+      takes: [1, 1, round % 2 === 0 ? 2 : 3],
+    }
+    const { now, found, bound } = atOnce(planByDueTime(work))
+    expect(found.late).toBeLessThanOrEqual(now.late + 1e-6)
+    expect(bound.late).toBeLessThanOrEqual(found.late + 1e-6)
+    expect(bound.end).toBeLessThanOrEqual(found.end + 1e-6)
+    // One lane takes what needs a device, so it is done no sooner than one after the other.
+    const byDevice = jobs.reduce((sum, { seconds, need }) => sum + (need ? seconds : 0), 0)
+    expect(bound.end).toBeGreaterThanOrEqual(byDevice - 1e-6)
+  }
+})
+
 test("lanes are called by their device, and those that are supposed are a processor's", () => {
   const two: Machine = { ...unlike, lanes: 3, groups: [unlike.groups![0]!, { ...unlike.groups![1]!, lanes: 2 }] }
   expect(laneNames(two)).toEqual(['lane 1', 'GPU, 1', 'GPU, 2'])
@@ -168,5 +201,7 @@ test("lanes are called by their device, and those that are supposed are a proces
   expect(more.lanes).toBe(5)
   expect(laneNames(more)).toEqual(['lane 1', 'GPU, 1', 'GPU, 2', 'lane 2', 'lane 3'])
   expect(withLanes(two, -5)).toMatchObject({ lanes: 2, groups: [{ lanes: 0 }, { lanes: 2 }] })
+  expect(laneNames(withLanes({ lanes: 1, cores: null }, 0, 1))).toEqual(['lane 1', 'supposed device'])
+  expect(withLanes(two, 0, -1)).toMatchObject({ lanes: 2, groups: [{ lanes: 1 }, { lanes: 1 }] })
   expect(withLanes({ lanes: 1, cores: 2 }, -3)).toEqual({ lanes: 0, cores: 2 })
 })

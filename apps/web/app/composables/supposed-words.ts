@@ -11,11 +11,15 @@ export function orderCodes(ids: readonly number[], { orders }: Outlook): string 
 /** What is supposed, in words: "2 lanes more, SL-015 first". @param outlook names the orders, and tells today from other days */
 export function supposedWords(supposed: Supposed, outlook: Outlook): string {
   const named = (ids: readonly number[]) => orderCodes(ids, outlook)
-  const { lanesMore, atAnyTime, materialHere, byDueTimes, first, without, due, rush, room } = supposed
-  const count = Math.abs(lanesMore)
-  const lanes = `${describeCount(count)} ${count === 1 ? 'lane' : 'lanes'}`
+  const { lanesMore, deviceLanesMore, atAnyTime, materialHere, byDueTimes, first, without, due, rush, room } = supposed
+  const lanes = (more: number, of: string) => {
+    const count = Math.abs(more)
+    const some = `${describeCount(count)} ${count === 1 ? 'lane' : 'lanes'}${of}`
+    return more > 0 ? `${some} more, as quick as ${of ? 'those' : 'these'}` : more < 0 ? `${some} fewer` : ''
+  }
   const words = [
-    lanesMore > 0 ? `${lanes} more, as quick as these` : lanesMore < 0 ? `${lanes} fewer` : '',
+    lanes(lanesMore, ''),
+    lanes(deviceLanesMore, ' of graphics devices'),
     atAnyTime ? 'work at any time' : '',
     materialHere ? 'announced material here at once' : '',
     byDueTimes ? 'jobs by due times' : '',

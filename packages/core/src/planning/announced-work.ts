@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { encoderNeed } from '../devices/device.ts'
 import {
   announcedExtent,
   announcedRate,
@@ -97,7 +98,12 @@ export function* announcedEntries(
       state: 'draft',
       sourceName: item.planned.name,
       specName: spec ? specTitle(spec) : item.specKey,
-      work: told && laneWork({ id, state: 'draft', progress: null, extent: told.extent }, told.forecast),
+      work:
+        told &&
+        laneWork(
+          { id, state: 'draft', progress: null, extent: told.extent, need: spec && encoderNeed(spec) },
+          told.forecast,
+        ),
       expectedAt: item.planned.expectedAt,
       output:
         volumeId === null

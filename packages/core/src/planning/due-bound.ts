@@ -1,14 +1,34 @@
+import { needBit } from './shared-lanes.ts'
 import type { DuePlan, WorkToOrder } from './work-to-order.ts'
 
 /**
- * What no order of the jobs can be better than. Jobs are taken for work that can be divided among lanes at will: the orders that end first, whichever they are,
+ * What no order of the jobs can be better than. Where lanes take unlike work, what needs the same is looked at by itself as well, on the lanes that take it: it is
+ * done no sooner for what there is beside it.
+ */
+export function boundOf(work: WorkToOrder): DuePlan['bound'] {
+  const { jobs, lanes, takes } = work
+  if (!takes) return boundOfAlike(work)
+  const parts = [...new Set(jobs.map(({ need }) => needBit(need)))].flatMap(need => {
+    const able = lanes.flatMap((free, lane) => ((takes[lane]! & need) === 0 ? [] : [free]))
+    const own = jobs.filter(job => needBit(job.need) === need)
+    // What keeps cores busy beside them is no matter of theirs.
+    return able.length === 0 ? [] : [boundOfAlike({ ...work, jobs: own, lanes: able, sharing: undefined })]
+  })
+  return [boundOfAlike(work), ...parts].reduce((most, { late, end }) => ({
+    late: Math.max(most.late, late),
+    end: Math.max(most.end, end),
+  }))
+}
+
+/**
+ * The same for lanes that are alike. Jobs are taken for work that can be divided among lanes at will: the orders that end first, whichever they are,
  * have at least as much work in them as the smallest of all, so their ends, sorted, are no sooner than those of the smallest one after the other; and sums
  * of lateness are least where sooner ends meet sooner due times. An order ends no sooner than its longest job, begun first, on as many lanes as it has pieces.
  * Where lateness counts unlike, the sum is taken apart: what all count, and what those that count more do beyond it, each as if there were no others.
  * Nothing is begun before it is here. What keeps cores busy is no sooner done than all of them together could do it.
  * Of what is done later in open time nothing is done sooner by the clock.
  */
-export function boundOf({ jobs, orders, lanes, sharing, time }: WorkToOrder): DuePlan['bound'] {
+function boundOfAlike({ jobs, orders, lanes, sharing, time }: WorkToOrder): DuePlan['bound'] {
   const endOf = (open: number) => time?.endOf(open) ?? open
   const free = [...lanes].sort((a, b) => a - b)
   /** When so much work can be done if every lane works without a pause. */

@@ -23,6 +23,7 @@ export class InTurn {
   private place = 0
   /** Of lanes that take unlike work: jobs that are here, by what they need, in their sequence. */
   private readonly pending = new Map<NeedBits, Soonest>()
+  private pendingCount = 0
   private readonly piecesLeft: number[] = []
   private readonly needs: NeedBits[] = []
   readonly isMixed: boolean
@@ -91,6 +92,7 @@ export class InTurn {
     let jobs = this.pending.get(need)
     if (!jobs) this.pending.set(need, (jobs = new Soonest()))
     jobs.add(job, this.places[job]!)
+    this.pendingCount++
   }
 
   /** The jobs of which the lane that is free takes the first one; undefined where it takes none of those that are here. */
@@ -103,8 +105,7 @@ export class InTurn {
 
   private finishMixed(): void {
     const { lanes, awaited } = this
-    const isLeft = () => awaited.count > 0 || [...this.pending.values()].some(jobs => jobs.count > 0)
-    while (isLeft()) {
+    while (awaited.count + this.pendingCount > 0) {
       // Lanes that rest are there for what comes before any other is free.
       if (awaited.count > 0) lanes.wake(awaited.first)
       else if (lanes.isOver) break
@@ -113,7 +114,10 @@ export class InTurn {
       const next = this.nextFor(this.bits[lanes.lane]!)
       if (next) {
         const job = next.top
-        if (--this.piecesLeft[job]! === 0) next.take()
+        if (--this.piecesLeft[job]! === 0) {
+          next.take()
+          this.pendingCount--
+        }
         this.begin(job, 1)
       } else lanes.rest()
     }

@@ -11,7 +11,7 @@ import { rehearse } from './rehearsal.ts'
 import { Relief, reliefsOf } from './relief.ts'
 import { disksOf } from './disks.ts'
 import { knownGround, supposedPlan, type OutlookGround, type SupposedPlan } from './supposed-plan.ts'
-import { laneNames } from './shared-lanes.ts'
+import { deviceLanes, laneNames } from './shared-lanes.ts'
 import { Sharing, sharingOf } from './sharing.ts'
 import { fillingOf, VolumeFilling } from './volume-filling.ts'
 import { isSupposing, type WhatIf } from './what-if.ts'
@@ -38,6 +38,9 @@ export const Outlook = z.object({
   at: z.iso.datetime(),
   /** Of all workers together, as is supposed. */
   lanes: z.int().min(0),
+  /** How many of them take only what needs a graphics device, and jobs that need one. */
+  deviceLanes: z.int().min(0),
+  deviceJobs: z.int().min(0),
   laneNames: z.array(z.string()),
   sharing: Sharing.nullable(),
   orders: z.array(
@@ -100,6 +103,8 @@ export function* outlook(there: OutlookGround, whatIf: WhatIf, at: Date): Turns<
   return {
     at: at.toISOString(),
     lanes: machine.lanes,
+    deviceLanes: deviceLanes(machine),
+    deviceJobs: entries.filter(({ work }) => work?.need).length,
     laneNames: laneNames(machine),
     sharing: sharingOf(machine, ends.slowing),
     orders: orders.map(({ id, code, name, dueAt, lateWeight }) => {

@@ -25,7 +25,7 @@ const muchPart = 0.25
 const mostTold = 6
 
 /**
- * Single changes that make less late: jobs by due times, a late order before the others, what is announced here at once, work at any time, lanes more, another
+ * Single changes that make less late: jobs by due times, a late order before the others, what is announced here at once, work at any time, more lanes, another
  * order left out, due times as late as ends may come. They are told in that order, which is that of what they cost, those that bring all in before those that do not.
  * @param now the plan as it is
  * @param counted whether drafts count, and announced material
@@ -65,11 +65,17 @@ export function* reliefsOf(
   for (const { orderId } of late.slice(0, mostTried)) if (others.length > 1) yield* consider({ first: [orderId] })
   if (now.sequence.some(({ work }) => work?.hereFrom)) yield* consider({ materialHere: true })
   if (!now.time.isAlways) yield* consider({ atAnyTime: true })
-  const isInTime = function* (more: number): Turns<boolean> {
-    return (yield* supposedPlan(ground, { ...asItIs, lanesMore: more, ...counted }, at)).ends.all.lateSeconds === 0
+  // Lanes of graphics devices help where jobs need those.
+  const kinds = now.entries.some(({ work }) => work?.need)
+    ? (['lanesMore', 'deviceLanesMore'] as const)
+    : (['lanesMore'] as const)
+  for (const kind of kinds) {
+    const isInTime = function* (more: number): Turns<boolean> {
+      return (yield* supposedPlan(ground, { ...asItIs, [kind]: more, ...counted }, at)).ends.all.lateSeconds === 0
+    }
+    const more = yield* fewest(mostLanesMore, isInTime, ground.machine.cores !== null)
+    if (more !== null) yield* consider({ [kind]: more })
   }
-  const lanesMore = yield* fewest(mostLanesMore, isInTime, ground.machine.cores !== null)
-  if (lanesMore !== null) yield* consider({ lanesMore })
   const inTime = others.filter(({ id }) => !late.some(({ orderId }) => orderId === id))
   for (const { id } of inTime.slice(0, mostTried)) yield* consider({ without: [id] })
   const due = late.flatMap(({ orderId, end }) => (end ? [{ orderId, dueAt: laterDue(at, end.high) }] : []))

@@ -54,19 +54,33 @@ export function laneNames({ lanes, groups }: Pick<Machine, 'lanes' | 'groups'>):
   })
 }
 
-/** The machine with other lanes of its processor. @param more below 0 for fewer */
-export function withLanes(machine: Machine, more: number): Machine {
-  const { groups } = machine
-  if (!groups) return { ...machine, lanes: Math.max(0, machine.lanes + more) }
-  const changed = groups.map(group => ({ ...group }))
-  if (more > 0) changed.push({ name: null, lanes: more, takes: [null] })
-  let fewer = Math.max(0, -more)
-  for (const group of changed.toReversed()) {
-    if (!group.takes.includes(null)) continue
-    const taken = Math.min(fewer, group.lanes)
-    group.lanes -= taken
-    fewer -= taken
+/** The lanes of a machine, in groups. */
+const groupsOf = ({ lanes, groups }: Machine): readonly LaneGroup[] => groups ?? [{ name: null, lanes, takes: [null] }]
+
+/** How many lanes of a machine take nothing but what needs a graphics device. */
+export function deviceLanes(machine: Machine): number {
+  return groupsOf(machine).reduce((sum, { lanes, takes }) => sum + (takes.includes(null) ? 0 : lanes), 0)
+}
+
+/**
+ * The machine with other lanes; where there are fewer, the last ones are gone.
+ * @param more lanes of processors, below 0 for fewer
+ * @param deviceMore lanes of graphics devices
+ */
+export function withLanes(machine: Machine, more: number, deviceMore = 0): Machine {
+  if (!machine.groups && deviceMore === 0) return { ...machine, lanes: Math.max(0, machine.lanes + more) }
+  const changed = groupsOf(machine).map(group => ({ ...group }))
+  const change = (count: number, isOne: (group: LaneGroup) => boolean, added: Omit<LaneGroup, 'lanes'>) => {
+    if (count > 0) changed.push({ ...added, lanes: count })
+    let fewer = Math.max(0, -count)
+    for (const group of changed.toReversed().filter(isOne)) {
+      const taken = Math.min(fewer, group.lanes)
+      group.lanes -= taken
+      fewer -= taken
+    }
   }
+  change(more, ({ takes }) => takes.includes(null), { name: null, takes: [null] })
+  change(deviceMore, ({ takes }) => !takes.includes(null), { name: 'supposed device', takes: [...hardwareCodecs] })
   return { ...machine, groups: changed, lanes: changed.reduce((sum, { lanes }) => sum + lanes, 0) }
 }
 

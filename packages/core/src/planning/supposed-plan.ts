@@ -69,7 +69,7 @@ export function* supposedPlan(ground: KnownGround, whatIf: WhatIf, at: Date): Tu
   const orders = supposedOrders(ground.orders, whatIf).filter(({ id }) => withWork.has(id))
   const due = orders.map(order => dueOf(order, at))
 
-  const changed = withLanes(ground.machine, whatIf.lanesMore)
+  const changed = withLanes(ground.machine, whatIf.lanesMore, whatIf.deviceLanesMore)
   const { lanes } = changed
   const machine = { ...changed, hours: whatIf.atAnyTime ? anyTime : ground.machine.hours }
   const ends = new EndsOfOrders(machine, at)

@@ -18,8 +18,10 @@ export type RushWork = z.infer<typeof RushWork>
 
 /** What is supposed to be otherwise than it is; left out, nothing is. */
 export const Supposed = z.object({
-  /** Lanes more than there are, as quick as these; less than zero for fewer. */
+  /** Lanes of processors more than there are, as quick as these; less than zero for fewer. */
   lanesMore: z.int().min(-mostLanesMore).max(mostLanesMore).default(0),
+  /** Lanes of graphics devices more than there are, as quick as those and for every codec that they encode; less than zero for fewer. */
+  deviceLanesMore: z.int().min(-mostLanesMore).max(mostLanesMore).default(0),
   /** Jobs are worked on at any time, whatever the working hours are. */
   atAnyTime: z.boolean().default(false),
   /** Announced material is here at once, whenever it is expected. */

@@ -7,8 +7,12 @@ import { instantOf, localMoment } from '~/composables/times'
 import { useOrder } from '~/stores/order'
 
 /** What is supposed of the whole: lanes, hours, the order of the jobs, work that comes in between. */
-const { lanes, announced, isAwaited } = defineProps<{
+const { lanes, deviceLanes, hasDeviceWork, announced, isAwaited } = defineProps<{
+  /** Of processors. */
   lanes: number
+  /** Of graphics devices, and whether any job needs one. */
+  deviceLanes: number
+  hasDeviceWork: boolean
   /** Items that are not here yet and planned with a spec. */
   announced: number
   /** Whether any of them is expected at some time. */
@@ -19,16 +23,26 @@ const supposed = defineModel<Supposed>({ required: true })
 const withDrafts = defineModel<boolean>('withDrafts', { required: true })
 const withAnnounced = defineModel<boolean>('withAnnounced', { required: true })
 
-const fewestLanes = computed(() => Math.max(0, lanes - mostLanesMore))
-const mostLanes = computed(() => lanes + mostLanesMore)
-const supposedLanes = computed({
-  get: () => lanes + supposed.value.lanesMore,
-  set: (value: number | null) => {
-    if (value === null) return
-    const wanted = Math.min(mostLanes.value, Math.max(fewestLanes.value, Math.round(value)))
-    supposed.value = { ...supposed.value, lanesMore: wanted - lanes }
-  },
-})
+/** A number of lanes that can be supposed. @param there those that there are */
+function suppositionOf(key: 'lanesMore' | 'deviceLanesMore', there: () => number) {
+  const least = computed(() => Math.max(0, there() - mostLanesMore))
+  const most = computed(() => there() + mostLanesMore)
+  const value = computed({
+    get: () => there() + supposed.value[key],
+    set: (wanted: number | null) => {
+      if (wanted === null) return
+      const within = Math.min(most.value, Math.max(least.value, Math.round(wanted)))
+      supposed.value = { ...supposed.value, [key]: within - there() }
+    },
+  })
+  return { least, most, value }
+}
+const { least: fewestLanes, most: mostLanes, value: supposedLanes } = suppositionOf('lanesMore', () => lanes)
+const {
+  least: fewestDeviceLanes,
+  most: mostDeviceLanes,
+  value: supposedDeviceLanes,
+} = suppositionOf('deviceLanesMore', () => deviceLanes)
 
 const hour = 3600
 /** Rush work that nobody has said anything of yet. */
@@ -63,6 +77,13 @@ function withoutRush(): void {
   <div class="suppose" role="group" aria-label="What if">
     <strong>What if</strong>
     <NumberField v-model="supposedLanes" label="lanes" :least="fewestLanes" :most="mostLanes" />
+    <NumberField
+      v-if="deviceLanes > 0 || hasDeviceWork"
+      v-model="supposedDeviceLanes"
+      label="of graphics devices"
+      :least="fewestDeviceLanes"
+      :most="mostDeviceLanes"
+    />
     <label class="tick"
       ><input
         type="checkbox"

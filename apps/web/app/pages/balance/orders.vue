@@ -124,7 +124,9 @@ async function setDue(): Promise<void> {
         v-model="supposed"
         v-model:with-drafts="withDrafts"
         v-model:with-announced="withAnnounced"
-        :lanes="asIs.lanes"
+        :lanes="asIs.lanes - asIs.deviceLanes"
+        :device-lanes="asIs.deviceLanes"
+        :has-device-work="asIs.deviceJobs > 0"
         :announced="announced.items"
         :is-awaited="announced.last !== null"
       >
