@@ -85,6 +85,7 @@ export class Worker {
   /** Sessions of graphics devices that tasks in hand have. */
   private readonly given = new Map<string, GivenDevice>()
   private readonly hands: Hands
+  private lookingAtDevices: Promise<void> | null = null
   private obeying: Promise<void> = Promise.resolve()
   private watching: Promise<void> | null = null
   /** Filling of lanes, one after another, so that none is filled twice. */
@@ -231,10 +232,17 @@ export class Worker {
     if (await this.report().catch(() => false)) this.look()
   }
 
+  /** Looks whether devices work again, beside all else: a driver may take its time. */
+  private lookAtDevices(): void {
+    this.lookingAtDevices ??= this.devices.lookAgain().finally(() => {
+      this.lookingAtDevices = null
+    })
+  }
+
   private async signOfLife(): Promise<void> {
     try {
       this.obeyTurns()
-      await this.devices.lookAgain()
+      this.lookAtDevices()
       if (!(await this.report())) await this.startOver()
       for (const id of await findLostWorkers(this.em, this.options.host, processLives)) {
         if (id === this.identity.id) continue

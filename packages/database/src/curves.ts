@@ -21,7 +21,7 @@ import {
   type JobRecord,
   type PictureSpec,
   type QualityScale,
-  encoderNeed,
+  jobNeed,
 } from '@hematine/core'
 import { draftAgain } from './drafting.ts'
 import {
@@ -105,7 +105,7 @@ export async function askForCurve(
       volume: curve.volume?.id ?? job.deliveryVolume.id,
     })
     await tx.flush()
-    await queue.send('curve', { curveId: curve.id, ...needing(encoderNeed(sample.spec)) }, tx)
+    await queue.send('curve', { curveId: curve.id, ...needing(jobNeed(planOf(sample))) }, tx)
   })
   return readCurve(em.fork(), jobId)
 }

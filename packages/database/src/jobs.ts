@@ -8,7 +8,8 @@ import {
   type FileBeside,
   describeContainer,
   type Check,
-  encoderNeed,
+  jobNeed,
+  planOf,
   type JobDetail,
   type JobEventRecord,
   type JobProgress,
@@ -151,7 +152,7 @@ export async function measureJobAgain(em: EntityManager, queue: TaskQueue, jobId
     const job = found(await tx.findOne(JobEntity, jobId, withSource), 'job', jobId)
     const sample = job.sample?.getEntity() as SampleRow | undefined
     if (!sample || sample.state === 'measuring') return
-    const task = { sampleId: sample.id, ...needing(encoderNeed(sample.spec)) }
+    const task = { sampleId: sample.id, ...needing(jobNeed(planOf(sample))) }
     if (sample.state === 'waiting') return queue.bringForward('sample', task, askedByHand, tx)
     tx.assign(sample, { state: 'waiting', reason: null, run: sample.run + 1 })
     await queue.send('sample', task, tx, askedByHand)
@@ -189,12 +190,12 @@ export async function dispatchJobs(
     )
     // Looked at after them: what a person let go together is seen together.
     const kept = worker ? await tx.count(JobEntity, { state: 'waiting', workerId: worker.id }) : 0
-    const ofDevices = jobs.filter(job => encoderNeed(job.spec) !== null)
+    const ofDevices = jobs.filter(job => jobNeed(planOf(job)) !== null)
     const next = jobs.filter(job => !ofDevices.slice(1).includes(job)).slice(0, Math.max(0, room - kept))
     for (const job of next) {
       job.attempt++
       applyEvent(tx, job, 'dispatch')
-      await queue.send('job', { jobId: job.id, attempt: job.attempt, ...needing(encoderNeed(job.spec)) }, tx)
+      await queue.send('job', { jobId: job.id, attempt: job.attempt, ...needing(jobNeed(planOf(job))) }, tx)
     }
     return next.length
   })
@@ -203,8 +204,9 @@ export async function dispatchJobs(
 /** The jobs that somebody can take. */
 function withNeeds(needs: Needs): { $and: FilterQuery<JobRow>[] } {
   const codecs = needs.filter(need => need !== null)
-  const ofDevices = { spec: { video: { encoder: 'hardware', codec: { $in: codecs } } } }
-  const ofAny = { spec: { video: { encoder: null } } }
+  const isEncoded = { $or: [{ treatment: { copied: null } }, { treatment: { copied: false } }] }
+  const ofDevices = { spec: { video: { encoder: 'hardware', codec: { $in: codecs } } }, ...isEncoded }
+  const ofAny = { $or: [{ spec: { video: { encoder: null } } }, { treatment: { copied: true } }] }
   const wanted = [...(codecs.length > 0 ? [ofDevices] : []), ...(needs.includes(null) ? [ofAny] : [])]
   return { $and: [{ $or: wanted } as FilterQuery<JobRow>] }
 }

@@ -79,9 +79,12 @@ export async function listOutlines(
   return outlines
 }
 
+/** Whether a graphics device encodes: see `encoderNeed`. */
+const byDevice = `coalesce(job.spec #>> '{video,encoder}' = 'hardware', false)`
+
 /** Columns of `JobCourse`. */
 const course = `job.id, job.spec ->> 'key' as "specKey", (job.spec ->> 'name') || case when (job.spec ->> 'version')::int > 1 then ' v' || (job.spec ->> 'version') else '' end as "specName",
-  case when job.spec #>> '{video,encoder}' = 'hardware' then job.spec #>> '{video,codec}' end as need, job.state, job.position, job.delivery_volume_id as "deliveryVolumeId", job.progress, job.sample_id as "sampleId", job."check" ->> 'verdict' as verdict,
+  case when ${byDevice} and not coalesce((job.treatment ->> 'copied')::boolean, false) then job.spec #>> '{video,codec}' end as need, job.state, job.position, job.delivery_volume_id as "deliveryVolumeId", job.progress, job.sample_id as "sampleId", job."check" ->> 'verdict' as verdict,
   (job."check" -> 'measurement' ->> 'bytes')::double precision as "outputBytes",
   case when job.state = 'done' then job.output_path end as "outputPath", job.work_seconds as "workSeconds", job.promised -> 'forecast' as promised`
 
@@ -97,9 +100,6 @@ export async function listCourses(em: EntityManager, ids: readonly number[]): Pr
 }
 
 const hasTreatedPicture = `jsonb_typeof(job.treatment -> 'result') = 'object' and not coalesce((job.treatment ->> 'copied')::boolean, false)`
-
-/** Whether a graphics device encodes: see `encoderNeed`. */
-const byDevice = `coalesce(job.spec #>> '{video,encoder}' = 'hardware', false)`
 
 /** Columns of `WorkTraits` but its length, as an object: see `workTraits`. */
 const traits = `json_build_object(

@@ -3,7 +3,7 @@ import type { EntityManager } from '@mikro-orm/postgresql'
 import {
   chooseStandIns,
   deliveredFacts,
-  encoderNeed,
+  jobNeed,
   extentOf,
   forecastJob,
   likeRate,
@@ -177,12 +177,12 @@ const mostFailed = 2 * standIns
 /** Has samples measured, in the order given, after those that were asked for before. */
 async function askFor(em: EntityManager, queue: TaskQueue, ids: readonly number[]): Promise<void> {
   if (ids.length === 0) return
-  const asked = await run<{ id: number; spec: DeliverySpec }>(
+  const asked = await run<{ id: number; spec: DeliverySpec; treatment: Treatment }>(
     em,
-    `update sample set state = 'waiting' where id = any(?::int[]) returning id, spec`,
+    `update sample set state = 'waiting' where id = any(?::int[]) returning id, spec, treatment`,
     [asArray(ids)],
   )
-  const needs = new Map(asked.map(({ id, spec }) => [id, needing(encoderNeed(spec))]))
+  const needs = new Map(asked.map(({ id, ...plan }) => [id, needing(jobNeed(planOf(plan)))]))
   const before = await latestTurn(em)
   await queue.sendMany(
     'sample',

@@ -124,6 +124,27 @@ describe('work that needs a graphics device', () => {
     ])
   })
 
+  test('is none where the picture is copied', async () => {
+    const { key: _key, version: _version, ...draft } = plain
+    const video = { ...withEncoder(draft.video, 'hardware'), copied: 'in any codec' as const }
+    const copies = (await keepSpec(db.em(), { ...draft, name: 'Copies', video } as SpecDraft, null)).spec.key
+    const { jobs } = await draftJobs(
+      db.em(),
+      db.queue,
+      [{ sourceId: made.sourceIds[0]!, specKey: copies }],
+      made.delivery.id,
+    )
+    const ids = jobs.map(({ id }) => id)
+    await actOnJobs(db.em(), ids, 'release')
+    expect((await listOutlines(db.em(), { ids })).map(({ need, traits }) => [need, traits.isCopied])).toEqual([
+      [null, true],
+    ])
+    const worker = await makeWorker(db)
+    expect(await dispatchJobs(db.em(), db.queue, 1, worker, [codec])).toBe(0)
+    expect(await dispatchJobs(db.em(), db.queue, 1, worker, [null])).toBe(1)
+    expect((await takeTask(db.em(), db.queue, 'job', worker.id))!.payload).not.toHaveProperty('need')
+  })
+
   test('can be made to go wrong on a stand-in, and on nothing else', async () => {
     const gpu = await makeWorker(db, { found, devicesOnly: true })
     expect(await setFault(db.em(), gpu.id, 'lost')).toMatchObject({ fault: 'lost' })

@@ -2,6 +2,7 @@ import { z } from 'zod'
 import { hardwareCodecs, hardwareFamilies, isHardwareCodec, type HardwareCodec } from '../codecs/hardware/index.ts'
 import { pictureCodec } from '../codecs/index.ts'
 import type { DeliverySpec } from '../spec/schema.ts'
+import type { Planned } from '../treatment/treatment.ts'
 
 /** An encoder of a graphics device: one that made right pictures when it was tried, or why it did not. */
 export const DeviceEncoder = z.object({
@@ -50,6 +51,11 @@ export type EncoderNeed = HardwareCodec | null
 /** What encoding by a spec asks of a worker. */
 export function encoderNeed({ video }: Pick<DeliverySpec, 'video'>): EncoderNeed {
   return video?.encoder === 'hardware' && isHardwareCodec(video.codec) ? video.codec : null
+}
+
+/** What a job asks of a worker: nothing where its picture is copied. */
+export function jobNeed({ spec, treatment }: Planned): EncoderNeed {
+  return treatment.result !== null && treatment.copied ? null : encoderNeed(spec)
 }
 
 /** Codecs that a device encodes. */
