@@ -4,6 +4,7 @@ import path from 'node:path'
 import { readSettings } from '@hematine/core'
 import { makeDemoMaterial, makeShelf, ownVolumes } from '@hematine/demo'
 import { projectDirectory } from './bootstrap.mjs'
+import { built } from './build.ts'
 import { freePort } from './cluster.ts'
 import { run, type Running } from './run.ts'
 
@@ -52,6 +53,8 @@ export async function runBrowserTests(
       E2E_ADDRESS: servers[0]!.address,
       E2E_EMPTY_ADDRESS: servers[1]!.address,
       E2E_DATA: path.join(directory, 'demo'),
+      E2E_DATABASE_URL: servers[0]!.databaseUrl,
+      E2E_WORKER: built.worker,
       E2E_SUPERVISOR: String(process.pid),
     })
   } finally {

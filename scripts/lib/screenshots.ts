@@ -25,6 +25,7 @@ export async function takeScreenshots(directory: string): Promise<void> {
   await build()
   process.env.HEMATINE_WORKER_NAME = 'lamp room'
   const running = await run({
+    standIns: 1,
     empty: false,
     dataDirectory: directory,
     settings: readSettings({ HEMATINE_PORT: String(await freePort()), HEMATINE_WORKERS: '1' }),
