@@ -64,7 +64,7 @@ async function suffer(id: string, fault: StandInFault | null): Promise<void> {
           <th>Device</th>
           <th>Worker</th>
           <th>Encodes</th>
-          <th>By</th>
+          <th>Reached by</th>
           <th class="end">Sessions</th>
           <th class="end">Memory</th>
           <th>State</th>
@@ -102,8 +102,9 @@ async function suffer(id: string, fault: StandInFault | null): Promise<void> {
     </table>
     <p v-if="rows.length > 0" class="muted hint">
       A device takes jobs whose spec asks for the encoder of a graphics device, as many at a time as it has sessions and
-      its worker lanes. Real ones were tried with a few pictures that were decoded again; a stand-in is played by the
-      processor at its own pace, and encodes what it is given.
+      its worker lanes; a copy of a spec in the <NuxtLink to="/library">Library</NuxtLink> can ask for it. Real ones
+      were tried with a few pictures that were decoded again; a stand-in is played by the processor at its own pace, and
+      encodes what it is given.
     </p>
     <details v-if="missing.length > 0" class="muted">
       <summary>What was looked for and is not there</summary>
