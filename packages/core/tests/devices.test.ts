@@ -3,6 +3,7 @@ import {
   codecsOf,
   deriveTreatment,
   describeKind,
+  describeSpecLines,
   encoderNeed,
   hardwareFamilies,
   hardwareFamily,
@@ -85,6 +86,12 @@ describe('a spec for a graphics device', () => {
         container: 'mov',
       }),
     ).toEqual([expect.stringMatching(/encode H\.264, HEVC and AV1 here, not ProRes/)])
+  })
+
+  test('says so, and its effort in plain words', () => {
+    const lines = new Map(describeSpecLines({ ...byDevice, video: { ...byDevice.video, effort: 'veryslow' } }))
+    expect([lines.get('encoder'), lines.get('effort')]).toEqual(['of a graphics device', 'the slowest'])
+    expect(new Map(describeSpecLines(plain)).has('encoder')).toBe(false)
   })
 
   test('becomes one when that encoder is chosen, and stays one in another codec that devices encode', () => {

@@ -133,6 +133,12 @@ const copyWords = {
   'where it fits': 'untouched where it fits as it is; else encoded as ',
 }
 
+/** How much an encoder tries: the processor's in its own word, a graphics device's in plain ones. */
+function effortIn({ codec, effort, encoder }: PictureSpec['video']): string {
+  if (effort === null) return 'has no setting'
+  return encoder ? (pictureCodec(codec).efforts.find(({ value }) => value === effort)?.says ?? effort) : effort
+}
+
 function pictureLines(spec: DeliverySpec): [name: string, value: string][] {
   const { video } = spec
   if (video === null) return [['picture', 'none']]
@@ -155,6 +161,7 @@ function pictureLines(spec: DeliverySpec): [name: string, value: string][] {
       'picture',
       `${video.copied ? copyWords[video.copied] : ''}${describeVideoCodec(video.codec)}${video.profile ? ` ${video.profile}` : ''}${video.level ? `, level ${video.level}` : ''}`,
     ],
+    ...(video.encoder ? [['encoder', 'of a graphics device'] as [string, string]] : []),
     [
       'samples',
       video.pixelFormat === null ? 'as the source' : describeSamples(profile?.decodesAs ?? video.pixelFormat),
@@ -162,7 +169,7 @@ function pictureLines(spec: DeliverySpec): [name: string, value: string][] {
     ['frame', describeFrameRule(frame)],
     ...(makes === 'still' ? [] : motionLines(video)),
     ['bits', rate],
-    ['effort', video.effort ?? 'has no setting'],
+    ['effort', effortIn(video)],
     ...(video.fine ? [['fine settings', describeFine(video.fine)] as [string, string]] : []),
     ...(makes === 'moving picture'
       ? [
