@@ -280,9 +280,9 @@ export async function findDevices(): Promise<FoundDevices> {
     for (const place of places) {
       const tried = await tryDevice(family, place)
       said ??= tried.said
-      // A driver counts its devices without gaps.
-      if (!tried.device) break
-      devices.push(tried.device)
+      if (tried.device) devices.push(tried.device)
+      // A driver that counts its devices has no gaps; of nodes, one may be another maker's.
+      else if (family.key !== 'vaapi') break
     }
     if (devices.length === before) missing.push({ family: family.key, problem: `${inWords(family, said)}.` })
   }
