@@ -1,8 +1,9 @@
 import { describe, expect, test } from 'vitest'
-import { Lanes, planByDueTime, rehearse, type EncoderNeed, type LaneWork, type Machine } from '../src/index.ts'
+import { Agenda, Lanes, planByDueTime, rehearse, type EncoderNeed, type LaneWork, type Machine } from '../src/index.ts'
 import { laneNames, withLanes } from '../src/planning/shared-lanes.ts'
 import { atOnce } from '../../../tests/support/at-once.ts'
 import { workOfChance, wrongIn } from '../../../tests/support/order-of-work.ts'
+import { at, forecast, job as outlined } from './outlines.ts'
 import { seeded } from '../../../tests/support/seeded.ts'
 
 const sure = (seconds: number) => ({ expected: seconds, low: seconds, high: seconds })
@@ -191,6 +192,18 @@ test('what no order can be better than is never above what is found, and knows t
     const byDevice = jobs.reduce((sum, { seconds, need }) => sum + (need ? seconds : 0), 0)
     expect(bound.end).toBeGreaterThanOrEqual(byDevice - 1e-6)
   }
+})
+
+test('an order is told of lanes that can do something of it, and of jobs that none takes', () => {
+  const waits = (id: number, need: 'h264' | 'av1' | null) =>
+    outlined({ id, need, state: 'waiting', measured: forecast(sure(60), sure(1)) })
+  const summaryOf = (...jobs: ReturnType<typeof waits>[]) =>
+    atOnce(Agenda.make(1, jobs, [], unlike, { rates: new Map(), calibrations: new Map() }, at)).summary
+  expect(summaryOf(waits(1, null))).toMatchObject({ lanes: 2, usefulLanes: 1, awaitDevices: 0, untaken: 0 })
+  const mixed = summaryOf(waits(1, null), waits(2, 'h264'), waits(3, 'av1'))
+  expect(mixed).toMatchObject({ usefulLanes: 2, awaitDevices: 2, untaken: 1, laneNames: ['lane 1', 'GPU'] })
+  // The one that no lane takes has no end, and puts off nothing.
+  expect(mixed.released.end!.expected).toBe(60)
 })
 
 test("lanes are called by their device, and those that are supposed are a processor's", () => {

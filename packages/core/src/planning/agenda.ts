@@ -7,7 +7,7 @@ import { each, type Turns } from '../turns.ts'
 import { byClock } from './by-clock.ts'
 import { barsOf, LaneBar } from './lane-bars.ts'
 import { Lanes, type PlannedJob } from './lanes.ts'
-import { isTaken, laneNames, type Machine } from './shared-lanes.ts'
+import { deviceLanes, isTaken, laneNames, type Machine } from './shared-lanes.ts'
 import { Sharing, sharingOf } from './sharing.ts'
 import type { Disk } from './disks.ts'
 import { VolumeNeed, volumeNeeds } from './storage.ts'
@@ -48,6 +48,8 @@ export const WorkSummary = z.object({
   at: z.iso.datetime(),
   /** Of all workers together; with none, only what was begun has an end. */
   lanes: z.int().min(0),
+  /** How many of them can do something of what the order has: those of graphics devices only where a job needs one. */
+  usefulLanes: z.int().min(0),
   laneNames: z.array(z.string()),
   /** Jobs of the order that no lane takes: no worker has what they need. */
   untaken: z.int().min(0),
@@ -160,6 +162,7 @@ export class Agenda {
       orderId,
       at: at.toISOString(),
       lanes,
+      usefulLanes: lanes - (planned.some(({ need }) => need) ? 0 : deviceLanes(machine)),
       laneNames: laneNames(machine),
       untaken: lanes > 0 ? planned.filter(({ need }) => !isTaken(machine, need)).length : 0,
       awaitDevices: wanted.filter(({ state, need }) => state === 'waiting' && need).length,

@@ -37,7 +37,7 @@ const deviceTime = computed(() => {
   if (unknown === jobs) return { part: null, words: `${describeCount(unknown)} not measured yet`, tone: '' }
   if (order.lanes === 0)
     return { part: null, words: `${describeDurationRange(deviceSeconds)}, no lane to do it in`, tone: 'look' }
-  const has = openLeft.value === null ? null : openLeft.value * order.lanes
+  const has = openLeft.value === null ? null : openLeft.value * (order.work?.usefulLanes ?? order.lanes)
   const words = `${describeDurationRange(deviceSeconds)}${has === null ? '' : ` of ${describeDuration(has).replace(/ h \d+ min$/, ' h')}`}`
   return {
     part: has === null ? null : deviceSeconds.expected / Math.max(1, has),
