@@ -45,6 +45,7 @@ import type {
   UnitState,
   VolumeRole,
   WorkingHours,
+  EncoderNeed,
   FoundDevices,
   StandInFault,
 } from '@hematine/core'
@@ -295,6 +296,14 @@ export const JobEntity = defineEntity({
     deliveryVolume: () => p.manyToOne(VolumeEntity).ref(),
     spec: p.json().$type<DeliverySpec>(),
     treatment: p.json().$type<Treatment>(),
+    /** What it asks of a worker, as `jobNeed` has it: the database works it out, so that it is that of the spec whatever changes. */
+    need: p
+      .text()
+      .$type<EncoderNeed>()
+      .nullable()
+      .generated(
+        `(case when spec #>> '{video,encoder}' = 'hardware' and treatment ->> 'copied' is distinct from 'true' then spec #>> '{video,codec}' else null end) stored`,
+      ),
     /** Which piece of the source it is of; null for the whole. */
     piece: p.json().$type<Piece | null>().nullable(),
     /** Of the source when the job was drafted; it runs by these, whatever is read of the source later. */

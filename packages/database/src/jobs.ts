@@ -1,5 +1,5 @@
 import { setImmediate } from 'node:timers/promises'
-import { LockMode, type FilterQuery } from '@mikro-orm/core'
+import { LockMode } from '@mikro-orm/core'
 import type { EntityManager } from '@mikro-orm/postgresql'
 import {
   checksumsFile,
@@ -190,25 +190,21 @@ export async function dispatchJobs(
     )
     // Looked at after them: what a person let go together is seen together.
     const kept = worker ? await tx.count(JobEntity, { state: 'waiting', workerId: worker.id }) : 0
-    const ofDevices = jobs.filter(job => jobNeed(planOf(job)) !== null)
+    const ofDevices = jobs.filter(({ need }) => need)
     const next = jobs.filter(job => !ofDevices.slice(1).includes(job)).slice(0, Math.max(0, room - kept))
     for (const job of next) {
       job.attempt++
       applyEvent(tx, job, 'dispatch')
-      await queue.send('job', { jobId: job.id, attempt: job.attempt, ...needing(jobNeed(planOf(job))) }, tx)
+      await queue.send('job', { jobId: job.id, attempt: job.attempt, ...needing(job.need ?? null) }, tx)
     }
     return next.length
   })
 }
 
 /** The jobs that somebody can take. */
-function withNeeds(needs: Needs): { $and: FilterQuery<JobRow>[] } {
-  const codecs = needs.filter(need => need !== null)
-  const isEncoded = { $or: [{ treatment: { copied: null } }, { treatment: { copied: false } }] }
-  const ofDevices = { spec: { video: { encoder: 'hardware', codec: { $in: codecs } } }, ...isEncoded }
-  const ofAny = { $or: [{ spec: { video: { encoder: null } } }, { treatment: { copied: true } }] }
-  const wanted = [...(codecs.length > 0 ? [ofDevices] : []), ...(needs.includes(null) ? [ofAny] : [])]
-  return { $and: [{ $or: wanted } as FilterQuery<JobRow>] }
+function withNeeds(needs: Needs) {
+  const ofDevices = { need: { $in: needs.filter(need => need !== null) } }
+  return { $and: [{ $or: needs.includes(null) ? [ofDevices, { need: null }] : [ofDevices] }] }
 }
 
 /** Lanes of a worker, which nobody changes until the transaction ends; none where it is gone. */

@@ -79,12 +79,9 @@ export async function listOutlines(
   return outlines
 }
 
-/** Whether a graphics device encodes: see `encoderNeed`. */
-const byDevice = `coalesce(job.spec #>> '{video,encoder}' = 'hardware', false)`
-
 /** Columns of `JobCourse`. */
 const course = `job.id, job.spec ->> 'key' as "specKey", (job.spec ->> 'name') || case when (job.spec ->> 'version')::int > 1 then ' v' || (job.spec ->> 'version') else '' end as "specName",
-  case when ${byDevice} and not coalesce((job.treatment ->> 'copied')::boolean, false) then job.spec #>> '{video,codec}' end as need, job.state, job.position, job.delivery_volume_id as "deliveryVolumeId", job.progress, job.sample_id as "sampleId", job."check" ->> 'verdict' as verdict,
+  job.need, job.state, job.position, job.delivery_volume_id as "deliveryVolumeId", job.progress, job.sample_id as "sampleId", job."check" ->> 'verdict' as verdict,
   (job."check" -> 'measurement' ->> 'bytes')::double precision as "outputBytes",
   case when job.state = 'done' then job.output_path end as "outputPath", job.work_seconds as "workSeconds", job.promised -> 'forecast' as promised`
 
@@ -104,7 +101,7 @@ const hasTreatedPicture = `jsonb_typeof(job.treatment -> 'result') = 'object' an
 /** Columns of `WorkTraits` but its length, as an object: see `workTraits`. */
 const traits = `json_build_object(
   'isCopied', coalesce((job.treatment ->> 'copied')::boolean, false),
-  'isByDevice', ${hasTreatedPicture} and ${byDevice},
+  'isByDevice', job.need is not null,
   'videoCodec', case when ${hasTreatedPicture} then job.spec #>> '{video,codec}' end,
   'rate', case when ${hasTreatedPicture} then job.spec #>> '{video,rateControl,kind}' end,
   'soundCodec', job.spec #>> '{audio,codec}')`

@@ -43,7 +43,7 @@ interface NeedsEncoder {
 export const needing = (need: EncoderNeed): NeedsEncoder => (need === null ? {} : { need })
 
 /** Kinds of task that may need an encoder of a graphics device. */
-export const kindsWithNeeds: readonly TaskKind[] = ['sample', 'curve', 'job']
+const kindsWithNeeds: readonly TaskKind[] = ['sample', 'curve', 'job']
 
 /** What a worker can take: null for what any can do, and codecs that its graphics devices encode. */
 export type Needs = readonly EncoderNeed[]

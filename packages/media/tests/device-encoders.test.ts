@@ -8,7 +8,8 @@ import {
   type HardwareFamily,
   type RateChoice,
 } from '@hematine/core'
-import { avGetPixFmtFromName, Codec, CodecContext, Frame } from 'node-av/lib'
+import { AV_HWDEVICE_TYPE_VULKAN } from 'node-av/constants'
+import { avGetPixFmtFromName, Codec, CodecContext, Frame, HardwareDeviceContext } from 'node-av/lib'
 import { beforeAll, describe, expect, test } from 'vitest'
 import { applySettings } from '../src/encoding/encoder-settings.ts'
 import { findDevices, tryEncoder } from '../src/encoding/find-devices.ts'
@@ -136,6 +137,41 @@ describe('frames on their way to a device', () => {
   })
 })
 
+/** Whether this machine has a Vulkan device, if only one that the processor plays: what is put into its memory can be read back. */
+const hasVulkan = (() => {
+  const device = new HardwareDeviceContext()
+  const isThere = device.create(AV_HWDEVICE_TYPE_VULKAN, null) >= 0
+  if (isThere) device.free()
+  return isThere
+})()
+
+test.skipIf(!hasVulkan)('frames in the memory of a device are those that were put there', async () => {
+  const vulkan = hardwareFamilies.find(({ key }) => key === 'vulkan')!
+  const size = { width: 128, height: 64 }
+  const context = closed(vulkan, 'h264')
+  Object.assign(context, size)
+  const handOver = HandOver.prepare(context, { ...standInDevices[0]!, kind: 'graphics device' }, vulkan, 'yuv420p')
+  const [frame, back] = [new Frame(), new Frame()]
+  for (const each of [frame, back]) each.alloc()
+  Object.assign(frame, { ...size, format: avGetPixFmtFromName('yuv420p') })
+  expect(frame.getBuffer()).toBeGreaterThanOrEqual(0)
+  frame.pts = 5n
+  for (const plane of [0, 1, 2]) frame.data![plane]!.forEach((_, at, all) => (all[at] = (at * 7 + plane * 31) % 250))
+  const uploaded = await handOver.take(frame)
+  expect([uploaded.format, uploaded.pts]).toEqual([avGetPixFmtFromName('vulkan'), 5n])
+  expect(await uploaded.hwFramesCtx!.transferData(back, uploaded)).toBeGreaterThanOrEqual(0)
+  const line = (of: Frame, plane: number, y: number, bytes: number) =>
+    Buffer.from(of.data![plane]!.subarray(y * of.linesize[plane]!, y * of.linesize[plane]! + bytes))
+  for (let y = 0; y < size.height; y++) expect(line(back, 0, y, size.width)).toEqual(line(frame, 0, y, size.width))
+  for (let y = 0; y < size.height / 2; y++) {
+    const both = line(back, 1, y, size.width)
+    const half = size.width / 2
+    expect(both.filter((_, at) => at % 2 === 0)).toEqual(line(frame, 1, y, half))
+    expect(both.filter((_, at) => at % 2 === 1)).toEqual(line(frame, 2, y, half))
+  }
+  handOver.close()
+})
+
 describe('looking for graphics devices', () => {
   // The encoders of the processor, as if they were a device's: what works, and what does not, is known.
   const family = (changes: Partial<HardwareFamily> = {}): HardwareFamily => ({
@@ -164,6 +200,21 @@ describe('looking for graphics devices', () => {
       settings: () => ({ options: { crf: '51', preset: 'ultrafast', 'x264-params': 'chroma-qp-offset=0:qpmin=51' } }),
     })
     expect(await tryEncoder(device, blind, 'h264')).toMatch(/not those that it was given/)
+  })
+
+  test('takes what works for a device with as many sessions as open at once, and says of the rest why not', async () => {
+    const nothing = family({ key: 'amf', encoders: { h264: 'h264_nvenc' }, settings: () => ({ options: {} }) })
+    const { devices, missing } = await findDevices([nothing, family({ key: 'qsv' }), family({ key: 'vulkan' })])
+    // The processor's encoders open as often as one likes: no more than eight are counted. What reaches every device is not asked where one was found.
+    expect(devices).toMatchObject([{ key: 'qsv-0', kind: 'graphics device', sessions: 8, place: null }])
+    expect(devices[0]!.encoders).toEqual([
+      { codec: 'h264', family: 'qsv', problem: null },
+      { codec: 'hevc', family: 'qsv', problem: null },
+      { codec: 'av1', family: 'qsv', problem: expect.stringMatching(/^it does not open/) as string },
+    ])
+    expect(missing).toEqual([
+      { family: 'amf', problem: expect.stringMatching(/libcuda|CUDA|nvcuda|library says/) as string },
+    ])
   })
 
   test('says of each way why there is nothing behind it, and takes no longer than a person waits', async () => {

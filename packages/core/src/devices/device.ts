@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { hardwareCodecs, hardwareFamilies, isHardwareCodec, type HardwareCodec } from '../codecs/hardware/index.ts'
+import { hardwareCodecs, isHardwareCodec, type HardwareCodec } from '../codecs/hardware/index.ts'
 import { pictureCodec } from '../codecs/index.ts'
 import type { DeliverySpec } from '../spec/schema.ts'
 import type { Planned } from '../treatment/treatment.ts'
@@ -106,11 +106,3 @@ export function needProblem(
 export function machineWith(machine: string, device: Pick<Device, 'name'> | null): string {
   return device ? `${machine}, ${device.name}` : machine
 }
-
-/** The ways to a device's encoders that are told of, in their order. */
-export const familiesOf = ({ encoders }: Pick<Device, 'encoders'>): string[] => [
-  ...new Set(encoders.map(({ family }) => family)),
-]
-
-/** All families that a search looks for. */
-export const soughtFamilies = hardwareFamilies.map(({ key, name }) => ({ key, name }))

@@ -27,8 +27,8 @@ const mostSessions = 8
 /** Devices of one driver that are looked for. */
 const mostPlaces = 8
 
-/** What the libraries said is there by then. */
-const hearMilliseconds = 20
+/** What the libraries say is handed over when this thread has time: so often it is looked for, and so long where they should have said something. */
+const [hearMilliseconds, mostHearing] = [20, 500]
 
 const noDevice = 'this machine shows no graphics device to programs: there is nothing below /dev/dri'
 
@@ -53,8 +53,14 @@ function makerOf(node: string): string | null {
   }
 }
 
-/** What the libraries said while something was tried, the first line of it as the end of a sentence; null where they said nothing. */
-async function listening<Result>(work: () => Promise<Result>): Promise<{ result: Result; said: string | null }> {
+/**
+ * What the libraries said while something was tried, the first line of it as the end of a sentence; null where they said nothing.
+ * @param isReason whether they should have said something
+ */
+async function listening<Result>(
+  work: () => Promise<Result>,
+  isReason: (result: Result) => boolean = () => false,
+): Promise<{ result: Result; said: string | null }> {
   const lines: string[] = []
   Log.setLevel(AV_LOG_ERROR)
   Log.setCallback((level, message) => {
@@ -62,9 +68,11 @@ async function listening<Result>(work: () => Promise<Result>): Promise<{ result:
   })
   try {
     const result = await work()
-    // What they say is handed over to this thread when it has time.
-    await new Promise(resolve => setTimeout(resolve, hearMilliseconds))
-    return { result, said: lines.find(line => line.length > 0) ?? null }
+    const said = () => lines.find(line => line.length > 0) ?? null
+    const begun = performance.now()
+    do await new Promise(resolve => setTimeout(resolve, hearMilliseconds))
+    while (isReason(result) && said() === null && performance.now() - begun < mostHearing)
+    return { result, said: said() }
   } finally {
     Log.setCallback(null)
     Log.setLevel(AV_LOG_QUIET)
@@ -230,7 +238,10 @@ async function tryDevice(
   let first: string | null = null
   const encoders: DeviceEncoder[] = []
   for (const codec of hardwareCodecs) {
-    const { result: problem, said } = await listening(() => tryEncoder(device, family, codec))
+    const { result: problem, said } = await listening(
+      () => tryEncoder(device, family, codec),
+      problem => problem !== null,
+    )
     first ??= said
     encoders.push({ codec, family: family.key, problem: problem && `${problem}: ${inWords(family, said)}` })
   }
@@ -264,12 +275,13 @@ function nvidiaName(place: number): string | null {
 /**
  * The graphics devices of this machine whose encoders make right pictures, found by encoding some with each and decoding them again on the processor. A device
  * that is reached in several ways counts once, in the first way that works; Vulkan, which reaches all of them, only where nothing else does.
+ * @param families ways that are tried, in this order; all that there are unless said
  */
-export async function findDevices(): Promise<FoundDevices> {
+export async function findDevices(families: readonly HardwareFamily[] = hardwareFamilies): Promise<FoundDevices> {
   const devices: Device[] = []
   const missing: FoundDevices['missing'] = []
   const makers = { nvenc: 'NVIDIA', qsv: 'Intel', amf: 'AMD' } as Record<string, string>
-  for (const family of hardwareFamilies) {
+  for (const family of families) {
     if (family.key === 'vulkan' && devices.length > 0) continue
     const known = devices.map(({ encoders }) => makers[encoders[0]!.family])
     const places = placesOf(family).filter(

@@ -49,6 +49,8 @@ export class HandOver {
     const place = new HardwareDeviceContext()
     const frames = new HardwareFramesContext()
     const refuse = (what: string): never => {
+      frames.free()
+      place.free()
       throw new DeviceProblem(`${device.name} (${name}) ${what}.`, device.key)
     }
     const type: AVHWDeviceType = avGetHardwareDeviceTypeFromName(uploadsTo as never)

@@ -1,10 +1,10 @@
 <script setup lang="ts">
 import {
   describeBytes,
+  hardwareFamilies,
   hardwareFamily,
   pictureCodec,
   standInFaults,
-  soughtFamilies,
   type Device,
   type StandInFault,
   type WorkerRecord,
@@ -32,7 +32,7 @@ const missing = computed(() =>
       ways: found.missing.map(({ family, problem }) => ({ family: familyName(family), problem })),
     })),
 )
-const familyName = (key: string) => soughtFamilies.find(family => family.key === key)?.name ?? 'All'
+const familyName = (key: string) => hardwareFamilies.find(family => family.key === key)?.name ?? 'All'
 /** "H.264, HEVC" */
 function encodes({ encoders }: Device): string {
   return encoders

@@ -1,13 +1,5 @@
-import {
-  averageOf,
-  heldQuality,
-  inTwoPlanes,
-  levelNumber,
-  likeEffort,
-  optionOf,
-  quantisers,
-  type HardwareFamily,
-} from './family.ts'
+import { rateSettings } from '../picture-codec.ts'
+import { heldQuality, inTwoPlanes, levelNumber, likeEffort, optionOf, type HardwareFamily } from './family.ts'
 
 /** How much its encoders try, from the quickest to the slowest. */
 const qualities = ['speed', 'balanced', 'quality']
@@ -21,7 +13,7 @@ export const amf: HardwareFamily = {
   laidOutAs: inTwoPlanes,
   settings: (codec, { profile, level, effort, rateControl }) => {
     const { key } = codec
-    const quality = heldQuality(key, rateControl, key === 'av1' ? quantisers.av1 : quantisers.h264)
+    const quality = heldQuality(key, rateControl)
     return {
       options: {
         usage: 'transcoding',
@@ -34,7 +26,7 @@ export const amf: HardwareFamily = {
         ...optionOf('profile', profile),
         ...optionOf('level', level === null ? null : levelNumber(key, level)),
       },
-      ...averageOf(rateControl),
+      ...rateSettings(rateControl),
     }
   },
 }

@@ -1,5 +1,4 @@
 import type { CodecChoice, EncoderSettings, PictureCodec, RateChoice } from '../picture-codec.ts'
-import { rateSettings } from '../picture-codec.ts'
 
 /** Codecs that graphics devices are asked to encode. */
 export const hardwareCodecs = ['h264', 'hevc', 'av1'] as const
@@ -36,7 +35,7 @@ export interface HardwareFamily {
 export const inTwoPlanes: HardwareFamily['laidOutAs'] = { yuv420p: 'nv12', yuv420p10le: 'p010le' }
 
 /** How far an effort is on its codec's way from the quickest to the slowest, 0 to 1; in the middle where none is chosen. */
-export function partOfEffort({ efforts }: PictureCodec, effort: string | null): number {
+function partOfEffort({ efforts }: PictureCodec, effort: string | null): number {
   const place = efforts.findIndex(({ value }) => value === effort)
   return place < 0 || efforts.length < 2 ? 0.5 : place / (efforts.length - 1)
 }
@@ -46,21 +45,17 @@ export function likeEffort(settings: readonly string[], codec: PictureCodec, eff
   return settings[Math.round(partOfEffort(codec, effort) * (settings.length - 1))]!
 }
 
-/** Scales by which encoders of devices hold a quality: the quantiser of H.264 and HEVC (0 to 51), and the index of that of AV1 (0 to 255). */
-export const quantisers: Record<HardwareCodec, number> = { h264: 51, hevc: 51, av1: 255 }
-
-/** The quantiser of AV1's own scale, and the steps of the scale on which a spec says a quality in AV1. */
-const av1Scale = 63
+/** Quantisers of H.264 and HEVC go up to this, and the index of AV1's to that; a spec says a quality in AV1 on a scale of so many steps. */
+const [worstQuantiser, worstIndex, steps] = [51, 255, 63]
 
 /**
- * A held quality on a device's scale. H.264 and HEVC are said on the scale of their quantisers as they are; AV1 on one of 63 steps, which is carried over in
- * proportion.
- * @param most the highest value of the device's scale
+ * A held quality on a device's scale. H.264 and HEVC are said on the scale of their quantisers as they are; AV1 in steps, which are carried over in proportion.
+ * @param av1Most the highest value of the device's scale for AV1; the index of its quantiser unless said
  * @returns null where no quality is held
  */
-export function heldQuality(key: string, rate: RateChoice, most: number): number | null {
+export function heldQuality(key: string, rate: RateChoice, av1Most = worstIndex): number | null {
   if (rate.kind !== 'constant quality') return null
-  const value = key === 'av1' ? (rate.value / av1Scale) * most : rate.value
+  const [most, value] = key === 'av1' ? [av1Most, (rate.value / steps) * av1Most] : [worstQuantiser, rate.value]
   return Math.min(most, Math.max(1, Math.round(value)))
 }
 
@@ -74,6 +69,3 @@ export function levelNumber(key: string, level: string): number {
 /** An option, where there is a value for it. */
 export const optionOf = (name: string, value: string | number | null | undefined): Record<string, string> =>
   value === null || value === undefined ? {} : { [name]: String(value) }
-
-/** Bits of an average rate; the encoder gets them from what the library sets for every encoder. */
-export const averageOf = rateSettings

@@ -1,5 +1,6 @@
 import { levelRates } from '../levels.ts'
-import { averageOf, heldQuality, levelNumber, likeEffort, optionOf, type HardwareFamily } from './family.ts'
+import { rateSettings } from '../picture-codec.ts'
+import { heldQuality, levelNumber, likeEffort, optionOf, type HardwareFamily } from './family.ts'
 
 /** Presets of its encoders, from the quickest to the slowest. */
 const presets = ['p1', 'p2', 'p3', 'p4', 'p5', 'p6', 'p7']
@@ -25,7 +26,7 @@ export const nvenc: HardwareFamily = {
       ...optionOf('gpu', place),
     },
     ...(codec.levels ? levelRates(codec.levels, { profile, level }) : {}),
-    ...averageOf(rateControl),
+    ...rateSettings(rateControl),
     // Left to itself it holds two million bits a second as well.
     ...(rateControl.kind === 'constant quality' ? { bitsPerSecond: 0 } : {}),
   }),

@@ -1,4 +1,5 @@
-import { averageOf, heldQuality, inTwoPlanes, likeEffort, optionOf, type HardwareFamily } from './family.ts'
+import { rateSettings } from '../picture-codec.ts'
+import { heldQuality, inTwoPlanes, likeEffort, optionOf, type HardwareFamily } from './family.ts'
 
 /** Presets of its encoders, from the quickest to the slowest. */
 const presets = ['veryfast', 'faster', 'fast', 'medium', 'slow', 'slower', 'veryslow']
@@ -20,6 +21,6 @@ export const qsv: HardwareFamily = {
       // It counts levels in tenths in every codec.
       ...optionOf('level', level === null ? null : Math.round(Number(level) * 10)),
     },
-    ...averageOf(rateControl),
+    ...rateSettings(rateControl),
   }),
 }

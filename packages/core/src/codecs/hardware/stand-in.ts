@@ -1,4 +1,5 @@
-import { averageOf, heldQuality, likeEffort, optionOf, quantisers, type HardwareFamily } from './family.ts'
+import { rateSettings } from '../picture-codec.ts'
+import { heldQuality, likeEffort, optionOf, type HardwareFamily } from './family.ts'
 
 /** Quick settings of the encoders that play those of a device, from the quickest to the slowest. */
 const efforts: Record<string, readonly string[]> = {
@@ -19,10 +20,10 @@ export const standIn: HardwareFamily = {
   settings: (codec, { profile, effort, rateControl }) => ({
     options: {
       preset: likeEffort(efforts[codec.key]!, codec, effort),
-      ...optionOf('crf', heldQuality(codec.key, rateControl, codec.key === 'av1' ? steps : quantisers.h264)),
+      ...optionOf('crf', heldQuality(codec.key, rateControl, steps)),
       ...(codec.key === 'av1' ? {} : optionOf('profile', profile)),
       ...(codec.key === 'hevc' ? { 'x265-params': 'log-level=none' } : {}),
     },
-    ...averageOf(rateControl),
+    ...rateSettings(rateControl),
   }),
 }

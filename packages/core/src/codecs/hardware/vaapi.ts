@@ -1,12 +1,5 @@
-import {
-  averageOf,
-  heldQuality,
-  inTwoPlanes,
-  levelNumber,
-  optionOf,
-  quantisers,
-  type HardwareFamily,
-} from './family.ts'
+import { rateSettings } from '../picture-codec.ts'
+import { heldQuality, inTwoPlanes, levelNumber, optionOf, type HardwareFamily } from './family.ts'
 
 /** Encoders behind the Video Acceleration API, which Intel's and AMD's open drivers have on Linux. How much they try is the driver's matter. */
 export const vaapi: HardwareFamily = {
@@ -16,7 +9,7 @@ export const vaapi: HardwareFamily = {
   uploadsTo: 'vaapi',
   laidOutAs: inTwoPlanes,
   settings: ({ key }, { profile, level, rateControl }) => {
-    const quality = heldQuality(key, rateControl, key === 'av1' ? quantisers.av1 : quantisers.h264)
+    const quality = heldQuality(key, rateControl)
     return {
       options: {
         rc_mode: quality === null ? 'VBR' : 'CQP',
@@ -25,7 +18,7 @@ export const vaapi: HardwareFamily = {
         ...optionOf('profile', profile),
         ...optionOf('level', level === null ? null : levelNumber(key, level)),
       },
-      ...averageOf(rateControl),
+      ...rateSettings(rateControl),
     }
   },
 }

@@ -1,12 +1,5 @@
-import {
-  averageOf,
-  heldQuality,
-  inTwoPlanes,
-  levelNumber,
-  optionOf,
-  quantisers,
-  type HardwareFamily,
-} from './family.ts'
+import { rateSettings } from '../picture-codec.ts'
+import { heldQuality, inTwoPlanes, levelNumber, optionOf, type HardwareFamily } from './family.ts'
 
 /** Encoders behind Vulkan's extensions for video, which drivers of any maker may have. How much they try is the driver's matter. */
 export const vulkan: HardwareFamily = {
@@ -16,7 +9,7 @@ export const vulkan: HardwareFamily = {
   uploadsTo: 'vulkan',
   laidOutAs: inTwoPlanes,
   settings: ({ key }, { profile, level, rateControl }) => {
-    const quality = heldQuality(key, rateControl, key === 'av1' ? quantisers.av1 : quantisers.h264)
+    const quality = heldQuality(key, rateControl)
     return {
       options: {
         usage: 'transcode',
@@ -25,7 +18,7 @@ export const vulkan: HardwareFamily = {
         ...optionOf('profile', profile),
         ...optionOf('level', level === null ? null : levelNumber(key, level)),
       },
-      ...averageOf(rateControl),
+      ...rateSettings(rateControl),
     }
   },
 }
